@@ -1,0 +1,149 @@
+/* ikvar/io.h - setup, tape and trace files; needs the host library.
+ *
+ * Overview
+ *   A setup describes targets, kinds and handlers; a tape is what ports
+ *   delivered; a trace is what was delivered to whom. docs/files.md has the
+ *   formats.
+ *
+ *       ikv_setup_read("harbour.setup.json", &setup, &message);
+ *       ikv_setup_bind(setup, "greet", greet, NULL);   // your own handler
+ *       ikv_setup_size(setup, &config);                // as large as needed
+ *       ikv_kit_open(&config, &kit);
+ *       ikv_setup_apply(setup, kit, 0, &message);
+ *       ...
+ *       ikv_kit_close(kit);
+ *       ikv_setup_close(setup);                        // after the kit
+ *
+ * Errors
+ *   Each function that reads fills in a message that says where (file and
+ *   line, or file and JSON pointer), what was found and what was expected.
+ *
+ * Memory
+ *   The C library's allocator; not on the path of an event, but for the lines
+ *   of a trace and of a tape.
+ *
+ * Threads
+ *   The owner's thread of the kit.
+ */
+#ifndef IKVAR_IO_H
+#define IKVAR_IO_H
+
+#include "kit.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* Blocks from the C library: aligned_alloc and free. */
+IKV_API ikv_memory ikv_host_memory(void);
+
+/* ------------------------------------------------------------------- setup --
+ */
+
+typedef struct ikv_setup ikv_setup;
+
+/* Reads and checks a whole setup file; its kinds are registered in a catalogue
+ * of its own. Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+IKV_API ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
+                                  ikv_message *message);
+
+/* After the kit is closed. NULL is fine. */
+IKV_API void ikv_setup_close(ikv_setup *setup);
+
+/* The catalogue with the setup's kinds. */
+IKV_API const ikv_catalogue *ikv_setup_catalogue(const ikv_setup *setup);
+
+/* Binds your handler to the handler of that name, which must have no
+ * reactions. Before ikv_setup_apply().
+ * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it is bound or has reactions. */
+IKV_API ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
+                                  ikv_handler handler, void *user);
+
+/* Sets what the setup settles in a kit's config: catalogue, capacities, the
+ * loop's settings; numbers in the config that are larger stay. */
+IKV_API ikv_status ikv_setup_size(const ikv_setup *setup,
+                                  ikv_kit_config *config);
+
+/* Flags of ikv_setup_apply(): handlers without reactions that are not bound
+ * are let be; they are called and do nothing. */
+enum {
+    IKV_APPLY_UNBOUND = 1
+};
+
+/* Adds the setup's targets and subscriptions to a kit.
+ * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; BAD_ARGUMENT;
+ * or why something could not be added. */
+IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
+                                   uint32_t flags, ikv_message *message);
+
+/* A target by its id in the file; zero bits if it is not there. */
+IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
+
+/* The id in the file of a target of the kit; "root" for the root; "gone" if it
+ * has been removed. */
+IKV_API const char *ikv_setup_target_name(const ikv_setup *setup,
+                                          ikv_target target);
+
+/* The view's size in the file; 0 where it says nothing. */
+IKV_API void ikv_setup_view(const ikv_setup *setup, float *width,
+                            float *height);
+
+/* Told what each reaction did, in a few words. NULL takes it away. */
+typedef void (*ikv_note_fn)(const char *note, void *user);
+IKV_API void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user);
+
+/* How many targets, handlers and kinds the file has. */
+typedef struct ikv_setup_counts {
+    uint32_t targets, handlers, kinds;
+} ikv_setup_counts;
+IKV_API ikv_setup_counts ikv_setup_count(const ikv_setup *setup);
+
+/* Usual mistakes that are no errors, one a call from index 0 on: the text; NULL
+ * past the last. */
+IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
+
+/* -------------------------------------------------------------------- tape --
+ */
+
+typedef struct ikv_tape ikv_tape;
+
+/* Opens a tape and reads its header; lines are read one by one.
+ *   setup  for the kinds and the targets' names in it; NULL: built-in kinds,
+ *          and no targets
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
+                                 ikv_tape **tape, ikv_message *message);
+
+/* The next event, its time in ns since loop.start.
+ * Returns IKV_OK, ENDED, or BAD_FILE (again and again). */
+IKV_API ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event,
+                                 ikv_message *message);
+
+/* How long the run lasts at least, ns: the header's `until`, or 0. */
+IKV_API uint64_t ikv_tape_until(const ikv_tape *tape);
+
+/* NULL is fine. */
+IKV_API void ikv_tape_close(ikv_tape *tape);
+
+/* ------------------------------------------------------------------- trace --
+ */
+
+typedef struct ikv_trace ikv_trace;
+
+/* Writes a trace of all that the kit's bus delivers from now on. It takes the
+ * bus's watcher.
+ *   file   stays yours; flushed at the end
+ *   setup  for targets' names, or NULL: then their numbers
+ * Returns IKV_OK, BAD_ARGUMENT, BUSY or NO_MEMORY. */
+IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
+                                  const ikv_setup *setup, ikv_trace **trace);
+
+/* Ends the trace, before the kit is closed.
+ * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
+IKV_API ikv_status ikv_trace_close(ikv_trace *trace);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,193 @@
+/* ikvar/router.h - which target a pointer or key event belongs to.
+ *
+ * Overview
+ *   The router keeps, for each pointer, what it is over and who has captured
+ *   it; and who gets the keys. From what ports push it makes the events of the
+ *   open standards (W3C Pointer Events 3, UI Events): over and out, enter and
+ *   leave, down, move, up, capture, click, focus. It delivers them along the
+ *   path of targets. docs/routing.md has the rules.
+ *
+ *       handler:  ikv_router_capture(delivery->router, event,
+ * delivery->current); return IKV_STOP;
+ *
+ *   It sees a scene only through ikv_picking. ikv_kit_picking() makes one of an
+ *   ikv_scene; an engine with picking of its own fills in the struct.
+ *
+ *     queue -> loop -> router --pick--> who is there? --path--> bus -> handlers
+ *
+ * Memory
+ *   One block; about 600 bytes for each pointer that can be down at once.
+ *
+ * Threads and re-entrancy
+ *   The owner's thread. Capture, release, focus and the queries are made for
+ *   handlers; ikv_router_route() inside a handler is refused with IKV_BUSY.
+ */
+#ifndef IKVAR_ROUTER_H
+#define IKVAR_ROUTER_H
+
+#include "bus.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct ikv_router ikv_router;
+
+/* What the router asks of a scene. All but tab_next are needed.
+ *   pick      the nth target from the top at a point of the view, 0 the
+ *             topmost, with a radius; zero bits past the last
+ *   parent    of a target; the bus's root or zero bits for the uppermost
+ *   alive     whether the target is there
+ *   traits    IKV_FOCUSABLE, IKV_PASSES ... joined (base.h)
+ *   to_local  the position in the target's layer and own space
+ *   tab_next  the next target in Tab order, or the one before; zero bits: none
+ *   revision  a number that changes when a hit test's answer may change
+ * Whoever fills it in tells the router of removals: ikv_router_removed(). */
+typedef struct ikv_picking {
+    uint32_t size;
+    uint32_t reserved;
+    void *scene;
+    ikv_target (*pick)(void *scene, uint8_t view, float x, float y,
+                       float radius, uint32_t nth);
+    ikv_target (*parent)(void *scene, ikv_target target);
+    bool (*alive)(void *scene, ikv_target target);
+    uint32_t (*traits)(void *scene, ikv_target target);
+    bool (*to_local)(void *scene, ikv_target target, uint8_t view, float x,
+                     float y, float layer[2], float local[2]);
+    ikv_target (*tab_next)(void *scene, ikv_target from, bool backwards);
+    uint64_t (*revision)(void *scene);
+} ikv_picking;
+
+#define IKV_PICKING_INIT                                                       \
+    {                                                                          \
+        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0                         \
+    }
+
+/* ---------------------------------------------------------------- opening --
+ */
+
+/* Zero is the default in brackets.
+ *   pointers  that can be known at once (32)
+ *   slop      how far a touch may move and still click, view units (12)
+ *   keep_focus  a press does not change the focus (false)
+ *   bus       it must outlive the router
+ *   picking   copied
+ */
+typedef struct ikv_router_config {
+    uint32_t size;
+    uint32_t pointers;
+    float slop;
+    bool keep_focus;
+    ikv_bus *bus;
+    ikv_picking picking;
+    ikv_reporter reporter;
+    ikv_memory memory;
+} ikv_router_config;
+
+#define IKV_ROUTER_INIT                                                        \
+    {                                                                          \
+        sizeof(ikv_router_config), 0, 0, false, 0, IKV_PICKING_INIT, {0, 0},   \
+        {                                                                      \
+            0, 0, 0, 0, 0                                                      \
+        }                                                                      \
+    }
+
+/* Bytes that ikv_router_open() needs; 0 if the config can't be used. */
+IKV_API size_t ikv_router_footprint(const ikv_router_config *config);
+
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, or the picking
+ * lacks a function) or NO_MEMORY. */
+IKV_API ikv_status ikv_router_open(const ikv_router_config *config,
+                                   ikv_router **router);
+
+/* NULL is fine. */
+IKV_API void ikv_router_close(ikv_router *router);
+
+/* ---------------------------------------------------------------- routing --
+ */
+
+/* Routes one event that a port pushed: pointer events to what is there, keys
+ * and text to the focused target, all else to the root.
+ * Returns what came of the event itself; status IKV_BAD_VALUE for a position
+ * that is not finite, FULL_POINTERS, ABSENT for an event that means nothing (a
+ * contact that is not known ends or moves, a button is released that is not
+ * down), BUSY inside a handler. All of these are counted.
+ * Cost: one hit test, and the handlers. */
+IKV_API ikv_outcome ikv_router_route(ikv_router *router,
+                                     const ikv_event *event);
+
+/* Tests again what resting mice and pens are over, if the scene has changed
+ * since; boundary events alone follow. The loop calls it as each step begins.
+ * Cost: one hit test a mouse, after a change. */
+IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
+
+/* A target is gone; former_parent is the nearest ancestor that is left. */
+IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
+                                ikv_target former_parent);
+
+/* ---------------------------------------------------------------- capture --
+ */
+
+/* From the pointer's next event on all its events belong to the target, until
+ * its last button or contact is released. See Pointer Events 3, section 10.
+ *   event  one of that pointer's, as given to the handler
+ * Returns IKV_OK; ABSENT if no button is pressed (nothing happens); STALE for
+ * the target; BAD_ARGUMENT if the event's pointer is not known. O(1). */
+IKV_API ikv_status ikv_router_capture(ikv_router *router,
+                                      const ikv_event *event,
+                                      ikv_target target);
+
+/* Ends a capture by that target at the pointer's next event.
+ * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT. */
+IKV_API ikv_status ikv_router_release(ikv_router *router,
+                                      const ikv_event *event,
+                                      ikv_target target);
+
+/* Whether the target has captured the pointer, or will have at its next
+ * event. */
+IKV_API bool ikv_router_has_capture(const ikv_router *router,
+                                    const ikv_event *event, ikv_target target);
+
+/* ------------------------------------------------------------------ focus --
+ */
+
+/* Gives the keys to a target: focus.out at the old one, focus.in at it, at
+ * once. Returns IKV_OK; ABSENT if it has them already or is not focusable;
+ * STALE. */
+IKV_API ikv_status ikv_router_focus(ikv_router *router, ikv_target target);
+
+/* Takes the keys away: they go to the root. IKV_OK, or ABSENT if nobody had
+ * them. */
+IKV_API ikv_status ikv_router_blur(ikv_router *router);
+
+/* Who gets the keys; zero bits: nobody, that is the root. */
+IKV_API ikv_target ikv_router_focused(const ikv_router *router);
+
+/* ---------------------------------------------------------------- counting --
+ */
+
+/*   routed    events routed
+ *   refused   events that were not, by reason in the order of
+ *             ikv_router_route(): not finite, too many pointers, meaningless
+ *   busy      calls inside handlers
+ *   pointers, pointers_high  known now, and at most */
+typedef struct ikv_router_counters {
+    IKV_ALIGNED(8) uint64_t routed;
+    IKV_ALIGNED(8) uint64_t not_finite;
+    IKV_ALIGNED(8) uint64_t too_many;
+    IKV_ALIGNED(8) uint64_t meaningless;
+    IKV_ALIGNED(8) uint64_t busy;
+    uint32_t pointers, pointers_high;
+} ikv_router_counters;
+
+IKV_API ikv_router_counters ikv_router_count(const ikv_router *router);
+
+/* The name of the first invariant (router.c lists them) that does not hold,
+ * NULL if all do. */
+IKV_API const char *ikv_router_validate(const ikv_router *router);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,509 @@
+/* json.c - reading and writing values of the catalogue's fields as JSON. */
+#include "json.h"
+
+#include "ikvar/keys.h"
+
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* ----------------------------------------------------------------- messages --
+ */
+
+static size_t print_place(char *buffer, size_t size, const place *at)
+{
+    if (at == NULL)
+        return 0;
+    size_t used = print_place(buffer, size, at->up);
+    if (used >= size)
+        return used;
+    int more = at->member != NULL
+                   ? snprintf(buffer + used, size - used, "/%s", at->member)
+                   : snprintf(buffer + used, size - used, "/%zu", at->index);
+    return used + (size_t)more;
+}
+
+bool reader_fail(reader *r, const place *at, const char *format, ...)
+{
+    if (r->failed)
+        return false;
+    r->failed = true;
+    if (r->message == NULL)
+        return false;
+    char *text = r->message->text;
+    size_t size = sizeof r->message->text;
+    int used = r->line != 0 ? snprintf(text, size, "%s:%zu: ", r->path, r->line)
+                            : snprintf(text, size, "%s: ", r->path);
+    size_t length = (size_t)used;
+    if (length < size && at != NULL) {
+        length += print_place(text + length, size - length, at);
+        if (length < size)
+            length += (size_t)snprintf(text + length, size - length, ": ");
+    }
+    if (length < size) {
+        va_list list;
+        va_start(list, format);
+        vsnprintf(text + length, size - length, format, list);
+        va_end(list);
+    }
+    return false;
+}
+
+const char *json_found(const json_t *value)
+{
+    static _Thread_local char text[96];
+    if (value == NULL)
+        return "nothing";
+    switch (json_typeof(value)) {
+    case JSON_OBJECT:
+        return "an object";
+    case JSON_ARRAY:
+        return "an array";
+    case JSON_STRING:
+        snprintf(text, sizeof text, "\"%.60s\"", json_string_value(value));
+        return text;
+    case JSON_INTEGER:
+        snprintf(text, sizeof text, "%" JSON_INTEGER_FORMAT,
+                 json_integer_value(value));
+        return text;
+    case JSON_REAL:
+        ikv_number_format(json_real_value(value), false, text);
+        return text;
+    case JSON_TRUE:
+        return "true";
+    case JSON_FALSE:
+        return "false";
+    default:
+        return "null";
+    }
+}
+
+/* Edit distance (insert, delete, replace), for names below 64 bytes. */
+static size_t distance(const char *a, const char *b)
+{
+    size_t row[64], length = strlen(b);
+    if (length >= 64)
+        return 64;
+    for (size_t j = 0; j <= length; j++)
+        row[j] = j;
+    for (size_t i = 1; a[i - 1] != '\0'; i++) {
+        size_t corner = row[0];
+        row[0] = i;
+        for (size_t j = 1; j <= length; j++) {
+            size_t replace = corner + (a[i - 1] != b[j - 1]);
+            size_t shift = (row[j] < row[j - 1] ? row[j] : row[j - 1]) + 1;
+            corner = row[j];
+            row[j] = replace < shift ? replace : shift;
+        }
+    }
+    return row[length];
+}
+
+const char *nearest_name(const char *name, const char *const *known)
+{
+    const char *best = NULL;
+    size_t least = strlen(name) / 3 + 2;
+    for (; *known != NULL; known++) {
+        size_t d = distance(name, *known);
+        if (d < least) {
+            least = d;
+            best = *known;
+        }
+    }
+    return best;
+}
+
+/* -------------------------------------------------------------- structures --
+ */
+
+static bool is_known(const char *member, const char *const *known)
+{
+    for (; *known != NULL; known++)
+        if (strcmp(*known, member) == 0)
+            return true;
+    return strcmp(member, "note") == 0;
+}
+
+bool expect_object(reader *r, const place *at, const json_t *value,
+                   const char *const *known)
+{
+    if (!json_is_object(value))
+        return reader_fail(r, at, "expected an object, found %s",
+                           json_found(value));
+    const char *member;
+    json_t *ignored;
+    json_object_foreach((json_t *)(uintptr_t)value, member, ignored)
+    {
+        if (is_known(member, known))
+            continue;
+        const char *near = nearest_name(member, known);
+        return reader_fail(r, at, "unknown member \"%.60s\"%s%s%s", member,
+                           near != NULL ? "; did you mean \"" : "",
+                           near != NULL ? near : "", near != NULL ? "\"?" : "");
+    }
+    return true;
+}
+
+bool expect_array(reader *r, const place *at, const json_t *value)
+{
+    return json_is_array(value) ||
+           reader_fail(r, at, "expected an array, found %s", json_found(value));
+}
+
+bool read_string(reader *r, const place *at, const json_t *object,
+                 const char *member, bool needed, const char **to)
+{
+    const json_t *value = json_object_get(object, member);
+    if (value == NULL)
+        return !needed ||
+               reader_fail(r, at, "member \"%s\" is missing", member);
+    place here = {at, member, 0};
+    if (!json_is_string(value))
+        return reader_fail(r, &here, "expected a string, found %s",
+                           json_found(value));
+    *to = json_string_value(value);
+    return true;
+}
+
+bool read_bool(reader *r, const place *at, const json_t *object,
+               const char *member, bool *to)
+{
+    const json_t *value = json_object_get(object, member);
+    if (value == NULL)
+        return true;
+    place here = {at, member, 0};
+    if (!json_is_boolean(value))
+        return reader_fail(r, &here, "expected true or false, found %s",
+                           json_found(value));
+    *to = json_is_true(value);
+    return true;
+}
+
+bool read_integer(reader *r, const place *at, const json_t *object,
+                  const char *member, int64_t least, int64_t most, int64_t *to)
+{
+    const json_t *value = json_object_get(object, member);
+    if (value == NULL)
+        return true;
+    place here = {at, member, 0};
+    if (!json_is_integer(value) || json_integer_value(value) < least ||
+        json_integer_value(value) > most)
+        return reader_fail(r, &here,
+                           "expected a whole number from %lld to %lld, found "
+                           "%s",
+                           (long long)least, (long long)most,
+                           json_found(value));
+    *to = json_integer_value(value);
+    return true;
+}
+
+bool read_number(reader *r, const place *at, const json_t *object,
+                 const char *member, double least, double most, double *to)
+{
+    const json_t *value = json_object_get(object, member);
+    if (value == NULL)
+        return true;
+    place here = {at, member, 0};
+    double number = json_number_value(value);
+    if (!json_is_number(value) || !(number >= least && number <= most))
+        return reader_fail(r, &here,
+                           "expected a number from %g to %g, found %s", least,
+                           most, json_found(value));
+    *to = number;
+    return true;
+}
+
+bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
+                 float *to)
+{
+    bool good = json_is_array(value) && json_array_size(value) == count;
+    for (size_t i = 0; good && i < count; i++) {
+        const json_t *number = json_array_get(value, i);
+        to[i] = (float)json_number_value(number);
+        good = json_is_number(number) && isfinite(to[i]);
+    }
+    return good || reader_fail(r, at,
+                               "expected %zu numbers in an array, found "
+                               "%s",
+                               count, json_found(value));
+}
+
+/* ------------------------------------------------------------------- fields --
+ */
+
+static bool is_mask(const ikv_field *field)
+{
+    return field->set != IKV_SET_NONE && strcmp(field->unit, "mask") == 0;
+}
+
+/* The names that a set has, for messages. */
+static const char *list_names(uint32_t set, char *buffer, size_t size)
+{
+    const char *name;
+    uint64_t value;
+    size_t used = 0;
+    buffer[0] = '\0';
+    for (uint32_t i = 0; (name = ikv_value_list(set, i, &value)) != NULL; i++)
+        if (used < size)
+            used += (size_t)snprintf(buffer + used, size - used, "%s\"%s\"",
+                                     i > 0 ? ", " : "", name);
+    return buffer;
+}
+
+static bool find_named(const ikv_field *field, const char *name,
+                       uint64_t *value)
+{
+    if (field->set == IKV_SET_CODE)
+        return (*value = ikv_code_find(name)) != 0;
+    if (field->set == IKV_SET_KEY)
+        return (*value = ikv_key_find(name)) != 0;
+    return ikv_value_find(field->set, name, value);
+}
+
+static bool read_named(reader *r, const place *at, const json_t *value,
+                       const ikv_field *field, uint64_t *to)
+{
+    if (json_is_string(value) &&
+        find_named(field, json_string_value(value), to))
+        return true;
+    char names[256];
+    if (field->set == IKV_SET_CODE)
+        return reader_fail(r, at,
+                           "expected a key's W3C code name, \"KeyA\" "
+                           "for instance, found %s",
+                           json_found(value));
+    if (field->set == IKV_SET_KEY)
+        return reader_fail(r, at,
+                           "expected one character or a key's W3C name, "
+                           "\"a\" or \"Enter\" for instance, found %s",
+                           json_found(value));
+    return reader_fail(r, at, "expected one of %s, found %s",
+                       list_names(field->set, names, sizeof names),
+                       json_found(value));
+}
+
+static bool read_mask(reader *r, const place *at, const json_t *value,
+                      const ikv_field *field, uint64_t *to)
+{
+    if (!expect_array(r, at, value))
+        return false;
+    *to = 0;
+    for (size_t i = 0; i < json_array_size(value); i++) {
+        uint64_t bit;
+        place here = {at, NULL, i};
+        if (!read_named(r, &here, json_array_get(value, i), field, &bit))
+            return false;
+        *to |= bit;
+    }
+    return true;
+}
+
+static bool read_text(reader *r, const place *at, const json_t *value,
+                      const ikv_field *field, ikv_event *event)
+{
+    size_t room = sizeof *event - field->offset - 1u;
+    if (!json_is_string(value) || json_string_length(value) > room)
+        return reader_fail(r, at,
+                           "expected a string of at most %zu bytes, found %s",
+                           room, json_found(value));
+    char *to = (char *)event + field->offset;
+    *to = (char)json_string_length(value);
+    memcpy(to + 1, json_string_value(value), json_string_length(value));
+    return true;
+}
+
+static bool read_target(reader *r, const place *at, const json_t *value,
+                        const target_finder *finder, ikv_target *to)
+{
+    if (json_is_string(value) && finder != NULL) {
+        *to = finder->find(finder->user, json_string_value(value));
+        if (to->bits != 0)
+            return true;
+    }
+    return reader_fail(r, at, "expected a target's id, found %s",
+                       json_found(value));
+}
+
+static const char *type_name(const ikv_field *field)
+{
+    static const char *const names[IKV_FIELD_TYPE_COUNT] = {
+        [IKV_FIELD_U8] = "a whole number from 0 to 255",
+        [IKV_FIELD_I8] = "a whole number from -128 to 127",
+        [IKV_FIELD_U16] = "a whole number from 0 to 65535",
+        [IKV_FIELD_I16] = "a whole number from -32768 to 32767",
+        [IKV_FIELD_U32] = "a whole number from 0 to 4294967295",
+        [IKV_FIELD_I32] = "a whole number of 32 bits",
+        [IKV_FIELD_U64] = "a whole number from 0",
+        [IKV_FIELD_I64] = "a whole number",
+        [IKV_FIELD_F32] = "a number",
+        [IKV_FIELD_F64] = "a number",
+        [IKV_FIELD_BOOL] = "true or false",
+        [IKV_FIELD_TARGET] = "a target's id",
+        [IKV_FIELD_TEXT] = "a string",
+        [IKV_FIELD_VALUE] = "a number, or true or false",
+    };
+    return field->scale > 1 ? "a number that fits" : names[field->type];
+}
+
+bool read_field(reader *r, const place *at, const json_t *value,
+                const ikv_field *field, const target_finder *finder,
+                ikv_event *event)
+{
+    ikv_value to = {IKV_VALUE_NONE, {0}};
+    uint64_t named = 0;
+    if (field->type == IKV_FIELD_TEXT)
+        return read_text(r, at, value, field, event);
+    if (field->type == IKV_FIELD_TARGET) {
+        to.type = IKV_VALUE_TARGET;
+        if (!read_target(r, at, value, finder, &to.bits.target))
+            return false;
+    } else if (is_mask(field)) {
+        to.type = IKV_VALUE_INTEGER;
+        if (!read_mask(r, at, value, field, &named))
+            return false;
+        to.bits.integer = (int64_t)named;
+    } else if (field->set != IKV_SET_NONE) {
+        to.type = IKV_VALUE_INTEGER;
+        if (!read_named(r, at, value, field, &named))
+            return false;
+        to.bits.integer = (int64_t)named;
+    } else if (json_is_boolean(value)) {
+        to.type = IKV_VALUE_BOOL;
+        to.bits.boolean = json_is_true(value);
+    } else if (json_is_integer(value)) {
+        to.type = IKV_VALUE_INTEGER;
+        to.bits.integer = json_integer_value(value);
+    } else if (json_is_real(value)) {
+        to.type = IKV_VALUE_NUMBER;
+        to.bits.number = json_real_value(value);
+    }
+    if (to.type != IKV_VALUE_NONE && ikv_field_put(field, event, to) == IKV_OK)
+        return true;
+    return reader_fail(r, at, "expected %s, found %s", type_name(field),
+                       json_found(value));
+}
+
+/* ------------------------------------------------------------------ writing --
+ */
+
+json_t *json_shortest(double value, bool is_float)
+{
+    char text[32];
+    if (!isfinite(value))
+        return json_null();
+    if (value == floor(value) && fabs(value) < 1e15)
+        return json_integer((json_int_t)value);
+    ikv_number_format(value, is_float, text);
+    return json_real(strtod(text, NULL));
+}
+
+static json_t *write_mask(const ikv_field *field, uint64_t mask)
+{
+    json_t *list = json_array();
+    const char *name;
+    uint64_t bit;
+    for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
+         i++)
+        if (mask & bit)
+            json_array_append_new(list, json_string(name));
+    return list;
+}
+
+static json_t *write_integer(const ikv_field *field, int64_t value)
+{
+    char buffer[8];
+    const char *name = NULL;
+    if (is_mask(field))
+        return write_mask(field, (uint64_t)value);
+    if (field->set == IKV_SET_CODE)
+        name = ikv_code_name((uint32_t)value);
+    else if (field->set == IKV_SET_KEY)
+        name = ikv_key_name((uint32_t)value, buffer);
+    else if (field->set != IKV_SET_NONE)
+        name = ikv_value_name(field->set, (uint64_t)value);
+    return name != NULL ? json_string(name) : json_integer(value);
+}
+
+json_t *write_field(const ikv_field *field, const ikv_event *event,
+                    const char *(*name)(const void *user, ikv_target target),
+                    const void *user)
+{
+    uint32_t length;
+    const char *text = ikv_field_text(field, event, &length);
+    if (text != NULL) {
+        json_t *string = json_stringn(text, length);
+        return string != NULL ? string : json_null(); /* not whole UTF-8 */
+    }
+    ikv_value value = ikv_field_get(field, event);
+    switch (value.type) {
+    case IKV_VALUE_NUMBER:
+        return json_shortest(value.bits.number, field->type != IKV_FIELD_F64);
+    case IKV_VALUE_BOOL:
+        return json_boolean(value.bits.boolean);
+    case IKV_VALUE_TARGET:
+        return value.bits.target.bits != 0
+                   ? json_string(name(user, value.bits.target))
+                   : json_null();
+    case IKV_VALUE_INTEGER:
+        return write_integer(field, value.bits.integer);
+    default:
+        return json_null();
+    }
+}
+
+static void write_string(FILE *file, const char *string)
+{
+    json_t *value = json_string(string);
+    json_dumpf(value, file, JSON_ENCODE_ANY);
+    json_decref(value);
+}
+
+static void write_value(FILE *file, json_t *value)
+{
+    char text[32];
+    const char *member;
+    json_t *inner;
+    size_t i;
+    switch (json_typeof(value)) {
+    case JSON_OBJECT:
+        fputc('{', file);
+        i = 0;
+        json_object_foreach(value, member, inner)
+        {
+            if (i++ > 0)
+                fputc(',', file);
+            write_string(file, member);
+            fputc(':', file);
+            write_value(file, inner);
+        }
+        fputc('}', file);
+        break;
+    case JSON_ARRAY:
+        fputc('[', file);
+        json_array_foreach(value, i, inner)
+        {
+            if (i > 0)
+                fputc(',', file);
+            write_value(file, inner);
+        }
+        fputc(']', file);
+        break;
+    case JSON_REAL:
+        ikv_number_format(json_real_value(value), false, text);
+        fputs(text, file);
+        break;
+    default:
+        json_dumpf(value, file, JSON_ENCODE_ANY);
+        break;
+    }
+}
+
+bool write_line(FILE *file, json_t *value)
+{
+    write_value(file, value);
+    fputc('\n', file);
+    json_decref(value);
+    return !ferror(file);
+}

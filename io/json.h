@@ -1,0 +1,81 @@
+/* json.h - reading JSON with good errors: where, what was found, what was
+ * expected. */
+#ifndef IKVI_IO_JSON_H
+#define IKVI_IO_JSON_H
+
+#include "ikvar/io.h"
+
+#include <jansson.h>
+#include <stdio.h>
+
+/* What is being read, for messages. The first error stays. */
+typedef struct reader {
+    const char *path;
+    size_t line; /* of a file of lines; 0: messages have a JSON pointer */
+    ikv_message *message;
+    bool failed;
+} reader;
+
+/* A place in the document: a chain of members and indices. */
+typedef struct place {
+    const struct place *up;
+    const char *member; /* or NULL, and then: */
+    size_t index;
+} place;
+
+/* Fails with a message; always false. */
+bool reader_fail(reader *r, const place *at, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+/* "a string", "the number 3.5" ...: what was found. Not re-entrant. */
+const char *json_found(const json_t *value);
+
+/* The nearest of the known names, NULL if none is near. The list ends with
+ * NULL. */
+const char *nearest_name(const char *name, const char *const *known);
+
+/* Fails unless it is an object with known members alone ("note" always is). */
+bool expect_object(reader *r, const place *at, const json_t *value,
+                   const char *const *known);
+bool expect_array(reader *r, const place *at, const json_t *value);
+
+/* Reads a member. Absent members leave *to as it is, unless `needed`. */
+bool read_string(reader *r, const place *at, const json_t *object,
+                 const char *member, bool needed, const char **to);
+bool read_bool(reader *r, const place *at, const json_t *object,
+               const char *member, bool *to);
+bool read_integer(reader *r, const place *at, const json_t *object,
+                  const char *member, int64_t least, int64_t most, int64_t *to);
+bool read_number(reader *r, const place *at, const json_t *object,
+                 const char *member, double least, double most, double *to);
+
+/* An array of so many finite numbers. */
+bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
+                 float *to);
+
+/* Writes a value of JSON into a field of an event, or fails. Targets by name
+ * through the callback. */
+typedef struct target_finder {
+    ikv_target (*find)(const void *user, const char *name);
+    const void *user;
+} target_finder;
+bool read_field(reader *r, const place *at, const json_t *value,
+                const ikv_field *field, const target_finder *finder,
+                ikv_event *event);
+
+/* The field's value as JSON; targets' names by the callback. */
+json_t *write_field(const ikv_field *field, const ikv_event *event,
+                    const char *(*name)(const void *user, ikv_target target),
+                    const void *user);
+
+/* A number that write_line() prints in its shortest form. */
+json_t *json_shortest(double value, bool is_float);
+
+/* Writes a value on one line, numbers by ikv_number_format(), and drops it.
+ * False if the file is in error. */
+bool write_line(FILE *file, json_t *value);
+
+/* "stop+refuse" for instance (trace.c). */
+const char *ikvi_verdict_name(ikv_verdict verdict);
+
+#endif

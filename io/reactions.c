@@ -1,0 +1,677 @@
+/* reactions.c - what handlers in a setup can do. A reaction is one public call,
+ * with constants or the event's fields; the table below is all there is. */
+#include "setup.h"
+
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* What a reaction takes. */
+enum takes {
+    TAKES_NOTHING,  /* "stop" */
+    TAKES_TARGET,   /* "capture", or {"capture": "ferry"} */
+    TAKES_HANDLER,  /* "unsubscribe", or {"mute": "greet"} */
+    TAKES_FIELD,    /* {"toggle": "lit"}, or with a target */
+    TAKES_VALUE,    /* {"set": {"field": "lit", "value": true}} */
+    TAKES_POSITION, /* {"move": {"x": 1, "y": 2}} */
+    TAKES_EVENT,    /* {"deliver": {"kind": "horn.sounded", ...}} */
+    TAKES_LANE,     /* {"defer": {"kind": ..., "lane": "frame"}} */
+    TAKES_TEXT      /* {"log": "text"} */
+};
+
+struct reaction_row {
+    const char *name;
+    enum takes takes;
+    reaction_fn run;
+    const char *form;
+};
+
+/* ------------------------------------------------------------------ running --
+ */
+
+static void note(const ikv_setup *setup, const char *format, ...)
+    __attribute__((format(printf, 2, 3)));
+
+static void note(const ikv_setup *setup, const char *format, ...)
+{
+    char text[256];
+    if (setup->note == NULL)
+        return;
+    va_list list;
+    va_start(list, format);
+    vsnprintf(text, sizeof text, format, list);
+    va_end(list);
+    setup->note(text, setup->note_user);
+}
+
+static const char *name_of(const ikv_setup *setup, ikv_target target)
+{
+    return ikv_setup_target_name(setup, target);
+}
+
+/* The reaction's target: the named one, or the one that is visited. */
+static ikv_target its_target(const doing *d)
+{
+    return d->what->target_id != NULL
+               ? ikv_setup_target(d->setup, d->what->target_id)
+               : d->delivery->current;
+}
+
+static void note_outcome(const ikv_setup *setup, const char *what,
+                         ikv_target target, ikv_status status)
+{
+    if (status == IKV_OK)
+        note(setup, "%s %s", what, name_of(setup, target));
+    else
+        note(setup, "%s %s: %s", what, name_of(setup, target),
+             ikv_status_name(status));
+}
+
+static ikv_verdict run_stop(const doing *d)
+{
+    (void)d;
+    return IKV_STOP;
+}
+
+static ikv_verdict run_stop_all(const doing *d)
+{
+    (void)d;
+    return IKV_STOP_ALL;
+}
+
+static ikv_verdict run_refuse(const doing *d)
+{
+    (void)d;
+    return IKV_REFUSE;
+}
+
+static ikv_verdict run_capture(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "capture by", target,
+                 ikv_router_capture(d->delivery->router, d->event, target));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_release(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "release by", target,
+                 ikv_router_release(d->delivery->router, d->event, target));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_focus(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "focus", target,
+                 ikv_router_focus(ikv_kit_router(d->setup->kit), target));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_blur(const doing *d)
+{
+    ikv_router_blur(ikv_kit_router(d->setup->kit));
+    note(d->setup, "blur");
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_show(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "show", target,
+                 ikv_scene_show(ikv_kit_scene(d->setup->kit), target, true));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_hide(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "hide", target,
+                 ikv_scene_show(ikv_kit_scene(d->setup->kit), target, false));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_remove(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note(d->setup, "remove %s", name_of(d->setup, target));
+    ikv_scene_remove(ikv_kit_scene(d->setup->kit), target);
+    return IKV_CONTINUE;
+}
+
+/* The value of an argument for this event. */
+static ikv_value value_of(const doing *d, const argument *from)
+{
+    if (from->event_field == NULL)
+        return from->constant;
+    const ikv_field *field =
+        ikv_field_find(ikv_catalogue_info(d->setup->catalogue, d->event->kind),
+                       from->event_field);
+    return field != NULL ? ikv_field_get(field, d->event)
+                         : (ikv_value){IKV_VALUE_NONE, {0}};
+}
+
+static bool as_float(ikv_value value, float *to)
+{
+    if (value.type == IKV_VALUE_NUMBER)
+        *to = (float)value.bits.number;
+    else if (value.type == IKV_VALUE_INTEGER)
+        *to = (float)value.bits.integer;
+    return value.type == IKV_VALUE_NUMBER || value.type == IKV_VALUE_INTEGER;
+}
+
+static ikv_verdict run_move(const doing *d)
+{
+    ikv_scene *scene = ikv_kit_scene(d->setup->kit);
+    ikv_target target = its_target(d);
+    float own[2], view[2];
+    if (!ikv_scene_position(scene, target, own, view)) {
+        note_outcome(d->setup, "move", target, IKV_STALE);
+        return IKV_CONTINUE;
+    }
+    as_float(value_of(d, &d->what->arguments[0]), &own[0]);
+    as_float(value_of(d, &d->what->arguments[1]), &own[1]);
+    ikv_scene_move(scene, target, own[0], own[1]);
+    note(d->setup, "move %s to %g, %g", name_of(d->setup, target),
+         (double)own[0], (double)own[1]);
+    return IKV_CONTINUE;
+}
+
+static const char *value_text(ikv_value value, char *buffer)
+{
+    switch (value.type) {
+    case IKV_VALUE_BOOL:
+        return value.bits.boolean ? "true" : "false";
+    case IKV_VALUE_NUMBER:
+        ikv_number_format(value.bits.number, false, buffer);
+        return buffer;
+    case IKV_VALUE_INTEGER:
+        snprintf(buffer, 32, "%lld", (long long)value.bits.integer);
+        return buffer;
+    default:
+        return "none";
+    }
+}
+
+static void set_field(const ikv_setup *setup, setup_target *target,
+                      setup_field *field, ikv_value value)
+{
+    char before[32], after[32];
+    note(setup, "%s.%s: %s -> %s", target->id, field->name,
+         value_text(field->value, before), value_text(value, after));
+    field->value = value;
+}
+
+/* The field that the reaction names, NULL if the target has gone or lacks it.
+ */
+static setup_field *its_field(const doing *d, setup_target **target)
+{
+    *target = setup_target_of(d->setup, its_target(d));
+    return *target != NULL ? setup_find_field(*target, d->what->text) : NULL;
+}
+
+static ikv_verdict run_toggle(const doing *d)
+{
+    setup_target *target;
+    setup_field *field = its_field(d, &target);
+    if (field == NULL || field->value.type != IKV_VALUE_BOOL) {
+        note(d->setup, "toggle: there is no field \"%s\" of true or false",
+             d->what->text);
+        return IKV_CONTINUE;
+    }
+    ikv_value value = field->value;
+    value.bits.boolean = !value.bits.boolean;
+    set_field(d->setup, target, field, value);
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_set(const doing *d)
+{
+    setup_target *target;
+    setup_field *field = its_field(d, &target);
+    ikv_value value = value_of(d, &d->what->arguments[0]);
+    if (field == NULL || value.type == IKV_VALUE_NONE)
+        note(d->setup, "set: there is no field \"%s\", or no value",
+             d->what->text);
+    else
+        set_field(d->setup, target, field, value);
+    return IKV_CONTINUE;
+}
+
+/* The subscription that the reaction names: its own handler's by default. */
+static ikv_subscription its_subscription(const doing *d)
+{
+    return d->what->text != NULL
+               ? setup_find_handler(d->setup, d->what->text)->subscription
+               : d->delivery->subscription;
+}
+
+static void note_handler(const doing *d, const char *what, ikv_status status)
+{
+    note(d->setup, "%s %s%s", what,
+         d->what->text != NULL ? d->what->text : d->handler->name,
+         status == IKV_OK ? "" : ": it has ended");
+}
+
+static ikv_verdict run_mute(const doing *d)
+{
+    note_handler(d, "mute",
+                 ikv_bus_mute(d->delivery->bus, its_subscription(d), true));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_unmute(const doing *d)
+{
+    note_handler(d, "unmute",
+                 ikv_bus_mute(d->delivery->bus, its_subscription(d), false));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_unsubscribe(const doing *d)
+{
+    note_handler(d, "unsubscribe",
+                 ikv_bus_unsubscribe(d->delivery->bus, its_subscription(d)));
+    return IKV_CONTINUE;
+}
+
+/* The event to send: the constants, and what is taken from this event. */
+static ikv_event made_event(const doing *d)
+{
+    ikv_event made = d->what->event;
+    made.time_ns = d->event->time_ns;
+    made.target = its_target(d);
+    made.source = d->event->target;
+    for (uint32_t i = 0; i < d->what->argument_count; i++) {
+        const argument *a = &d->what->arguments[i];
+        if (ikv_field_put(a->to, &made, value_of(d, a)) < 0)
+            note(d->setup, "field %s of this event does not fit %s",
+                 a->event_field, a->to->name);
+    }
+    return made;
+}
+
+static const char *kind_name(const ikv_setup *setup, ikv_kind kind)
+{
+    return ikv_catalogue_info(setup->catalogue, kind)->name;
+}
+
+static ikv_verdict run_deliver(const doing *d)
+{
+    ikv_event made = made_event(d);
+    note(d->setup, "deliver %s at once", kind_name(d->setup, made.kind));
+    ikv_outcome outcome = ikv_bus_deliver(d->delivery->bus, &made);
+    if (outcome.status < 0)
+        note(d->setup, "deliver %s: %s", kind_name(d->setup, made.kind),
+             ikv_status_name(outcome.status));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_defer(const doing *d)
+{
+    ikv_event made = made_event(d);
+    ikv_status status = ikv_bus_defer(d->delivery->bus, d->what->lane, &made);
+    note(d->setup, "defer %s to the %s lane%s%s",
+         kind_name(d->setup, made.kind),
+         ikv_bus_lane_name(d->delivery->bus, d->what->lane),
+         status < 0 ? ": " : "", status < 0 ? ikv_status_name(status) : "");
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_log(const doing *d)
+{
+    note(d->setup, "\"%s\"", d->what->text);
+    return IKV_CONTINUE;
+}
+
+/* --------------------------------------------------------------- following --
+ */
+
+static ikv_verdict follow(const ikv_event *event, const ikv_delivery *delivery,
+                          void *user)
+{
+    follower *f = user;
+    ikv_scene *scene = ikv_kit_scene(f->setup->kit);
+    float own[2], view[2];
+    if (event->device != f->device || event->pointer.pointer != f->pointer)
+        return IKV_CONTINUE;
+    if (event->kind != IKV_KIND_POINTER_MOVE) {
+        ikv_bus_unsubscribe(delivery->bus, f->subscription);
+        return IKV_CONTINUE;
+    }
+    if (ikv_scene_position(scene, f->target, own, view)) {
+        float x = own[0] + event->pointer.x - f->grip_x - view[0];
+        float y = own[1] + event->pointer.y - f->grip_y - view[1];
+        ikv_scene_move(scene, f->target, x, y);
+        note(f->setup, "%s follows to %g, %g", name_of(f->setup, f->target),
+             (double)x, (double)y);
+    }
+    return IKV_CONTINUE;
+}
+
+static void stop_following(void *user)
+{
+    follower *f = user;
+    f->used = false;
+}
+
+/* The target captures the pointer and hears its moves itself, until the
+ * capture ends. */
+static ikv_verdict run_attach(const doing *d)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_MOVE,
+                                     IKV_KIND_POINTER_CAPTURE_LOST,
+                                     IKV_KIND_POINTER_CANCEL};
+    ikv_target target = its_target(d);
+    ikv_status status =
+        ikv_router_capture(d->delivery->router, d->event, target);
+    follower *f = d->setup->followers;
+    while (f < d->setup->followers + FOLLOWERS && f->used)
+        f++;
+    float own[2], view[2];
+    if (status == IKV_OK && f < d->setup->followers + FOLLOWERS &&
+        ikv_scene_position(ikv_kit_scene(d->setup->kit), target, own, view)) {
+        *f = (follower){.setup = d->setup,
+                        .used = true,
+                        .target = target,
+                        .device = d->event->device,
+                        .pointer = d->event->pointer.pointer,
+                        .grip_x = d->event->pointer.x - view[0],
+                        .grip_y = d->event->pointer.y - view[1]};
+        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+        config.kinds = kinds;
+        config.kind_count = 3;
+        config.at = target;
+        config.phases = IKV_AT_TARGET;
+        config.handler = follow;
+        config.user = f;
+        config.on_drop = stop_following;
+        config.name = "attach";
+        status = ikv_bus_subscribe(d->delivery->bus, &config, &f->subscription,
+                                   NULL);
+        f->used = status == IKV_OK;
+    } else if (status == IKV_OK) {
+        status = IKV_FULL_POINTERS;
+    }
+    note_outcome(d->setup, "attach", target, status);
+    return IKV_CONTINUE;
+}
+
+/* ------------------------------------------------------------------ reading --
+ */
+
+static const struct reaction_row rows[] = {
+    {"stop", TAKES_NOTHING, run_stop, "\"stop\""},
+    {"stop_all", TAKES_NOTHING, run_stop_all, "\"stop_all\""},
+    {"refuse", TAKES_NOTHING, run_refuse, "\"refuse\""},
+    {"capture", TAKES_TARGET, run_capture, "\"capture\""},
+    {"release", TAKES_TARGET, run_release, "\"release\""},
+    {"focus", TAKES_TARGET, run_focus, "{\"focus\": \"ferry\"}"},
+    {"blur", TAKES_NOTHING, run_blur, "\"blur\""},
+    {"attach", TAKES_TARGET, run_attach, "\"attach\""},
+    {"move", TAKES_POSITION, run_move, "{\"move\": {\"x\": 10, \"y\": 20}}"},
+    {"show", TAKES_TARGET, run_show, "{\"show\": \"lamp\"}"},
+    {"hide", TAKES_TARGET, run_hide, "{\"hide\": \"lamp\"}"},
+    {"set", TAKES_VALUE, run_set,
+     "{\"set\": {\"field\": \"lit\", \"value\": true}}"},
+    {"toggle", TAKES_FIELD, run_toggle, "{\"toggle\": \"lit\"}"},
+    {"remove", TAKES_TARGET, run_remove, "{\"remove\": \"gull\"}"},
+    {"mute", TAKES_HANDLER, run_mute, "{\"mute\": \"greet\"}"},
+    {"unmute", TAKES_HANDLER, run_unmute, "{\"unmute\": \"greet\"}"},
+    {"unsubscribe", TAKES_HANDLER, run_unsubscribe, "\"unsubscribe\""},
+    {"deliver", TAKES_EVENT, run_deliver,
+     "{\"deliver\": {\"kind\": \"horn.sounded\"}}"},
+    {"defer", TAKES_LANE, run_defer,
+     "{\"defer\": {\"kind\": \"ferry.docked\", \"lane\": \"frame\"}}"},
+    {"log", TAKES_TEXT, run_log, "{\"log\": \"a text\"}"},
+};
+
+enum {
+    ROWS = sizeof rows / sizeof rows[0]
+};
+
+static bool wrong_form(reader *r, const place *at, const reaction *to,
+                       const json_t *value)
+{
+    return reader_fail(r, at, "expected the form %s, found %s", to->row->form,
+                       json_found(value));
+}
+
+static bool read_target_id(reader *r, const place *at, ikv_setup *setup,
+                           const json_t *object, reaction *to)
+{
+    if (!read_string(r, at, object, "target", false, &to->target_id))
+        return false;
+    place here = {at, "target", 0};
+    return to->target_id == NULL || strcmp(to->target_id, "root") == 0 ||
+           setup_find_target(setup, to->target_id) != NULL ||
+           setup_unknown_target(r, &here, setup, to->target_id);
+}
+
+/* A constant, or {"field": "x"}: the event's field of that name. */
+static bool read_argument(reader *r, const place *at, const json_t *value,
+                          argument *to)
+{
+    static const char *const members[] = {"field", NULL};
+    if (json_is_object(value))
+        return expect_object(r, at, value, members) &&
+               read_string(r, at, value, "field", true, &to->event_field);
+    return read_scalar(r, at, value, &to->constant);
+}
+
+static bool read_position(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *value, reaction *to)
+{
+    static const char *const members[] = {"target", "x", "y", NULL};
+    if (!json_is_object(value))
+        return wrong_form(r, at, to, value);
+    if (!expect_object(r, at, value, members) ||
+        !read_target_id(r, at, setup, value, to))
+        return false;
+    for (int i = 0; i < 2; i++) {
+        const char *member = members[i + 1];
+        place here = {at, member, 0};
+        const json_t *part = json_object_get(value, member);
+        if (part == NULL)
+            return wrong_form(r, at, to, value);
+        if (!read_argument(r, &here, part, &to->arguments[i]))
+            return false;
+        argument *a = &to->arguments[i];
+        if (a->event_field == NULL && a->constant.type == IKV_VALUE_BOOL)
+            return reader_fail(r, &here, "expected a number, found %s",
+                               json_found(part));
+    }
+    return true;
+}
+
+static bool read_set(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *value, reaction *to)
+{
+    static const char *const members[] = {"target", "field", "value", NULL};
+    if (!json_is_object(value))
+        return wrong_form(r, at, to, value);
+    place here = {at, "value", 0};
+    return expect_object(r, at, value, members) &&
+           read_target_id(r, at, setup, value, to) &&
+           read_string(r, at, value, "field", true, &to->text) &&
+           read_argument(r, &here, json_object_get(value, "value"),
+                         &to->arguments[0]);
+}
+
+static bool read_toggle(reader *r, const place *at, ikv_setup *setup,
+                        const json_t *value, reaction *to)
+{
+    static const char *const members[] = {"target", "field", NULL};
+    if (json_is_string(value)) {
+        to->text = json_string_value(value);
+        return true;
+    }
+    if (!json_is_object(value))
+        return wrong_form(r, at, to, value);
+    return expect_object(r, at, value, members) &&
+           read_target_id(r, at, setup, value, to) &&
+           read_string(r, at, value, "field", true, &to->text);
+}
+
+static bool read_lane(reader *r, const place *at, const json_t *value,
+                      reaction *to)
+{
+    static const char *const lanes[] = {"step", "frame", NULL};
+    const char *lane = "step";
+    if (!read_string(r, at, value, "lane", false, &lane))
+        return false;
+    place here = {at, "lane", 0};
+    if (strcmp(lane, "step") != 0 && strcmp(lane, "frame") != 0)
+        return setup_unknown(r, &here, "lane", lane, lanes);
+    to->lane = strcmp(lane, "step") == 0 ? IKV_STEP_LANE : IKV_FRAME_LANE;
+    return true;
+}
+
+static bool read_event_field(reader *r, const place *at, const json_t *value,
+                             const ikv_field *field, reaction *to)
+{
+    static const char *const members[] = {"field", NULL};
+    if (!json_is_object(value))
+        return read_field(r, at, value, field, NULL, &to->event);
+    if (to->argument_count == SETUP_ARGUMENTS)
+        return reader_fail(r, at, "more than %d fields of the event",
+                           SETUP_ARGUMENTS);
+    argument *a = &to->arguments[to->argument_count++];
+    a->to = field;
+    return expect_object(r, at, value, members) &&
+           read_string(r, at, value, "field", true, &a->event_field);
+}
+
+static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, reaction *to)
+{
+    const json_t *kind = json_object_get(value, "kind");
+    place here = {at, "kind", 0};
+    if (!json_is_object(value) || kind == NULL)
+        return wrong_form(r, at, to, value);
+    ikv_kind number;
+    if (!setup_read_kind(r, &here, setup, kind, &number) ||
+        !read_target_id(r, at, setup, value, to))
+        return false;
+    to->event = ikv_event_make(number, 0);
+    if (to->row->takes == TAKES_LANE && !read_lane(r, at, value, to))
+        return false;
+    const ikv_kind_info *info = ikv_catalogue_info(setup->catalogue, number);
+    const char *member;
+    json_t *part;
+    json_object_foreach((json_t *)(uintptr_t)value, member, part)
+    {
+        if (strcmp(member, "kind") == 0 || strcmp(member, "target") == 0 ||
+            strcmp(member, "note") == 0 ||
+            (strcmp(member, "lane") == 0 && to->row->takes == TAKES_LANE))
+            continue;
+        place at_member = {at, member, 0};
+        const ikv_field *field = NULL;
+        for (uint32_t i = 0; i < info->field_count; i++)
+            if (strcmp(info->fields[i].name, member) == 0)
+                field = &info->fields[i];
+        if (field == NULL) {
+            const char *known[FIELDS_PER_TARGET * 2 + 4];
+            size_t count = 0;
+            for (uint32_t i = 0; i < info->field_count; i++)
+                known[count++] = info->fields[i].name;
+            known[count++] = "target";
+            known[count] = NULL;
+            return setup_unknown(r, &at_member, "field", member, known);
+        }
+        if (!read_event_field(r, &at_member, part, field, to))
+            return false;
+    }
+    return true;
+}
+
+static bool read_name(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value, reaction *to)
+{
+    const char *name = json_string_value(value);
+    if (name == NULL)
+        return wrong_form(r, at, to, value);
+    if (to->row->takes == TAKES_TARGET) {
+        to->target_id = name;
+        return setup_find_target(setup, name) != NULL ||
+               setup_unknown_target(r, at, setup, name);
+    }
+    to->text = name;
+    if (to->row->takes == TAKES_TEXT || setup_find_handler(setup, name) != NULL)
+        return true;
+    return reader_fail(r, at, "there is no handler \"%.60s\"", name);
+}
+
+static const struct reaction_row *find_row(const char *name)
+{
+    for (size_t i = 0; i < ROWS; i++)
+        if (strcmp(rows[i].name, name) == 0)
+            return &rows[i];
+    return NULL;
+}
+
+static bool unknown_reaction(reader *r, const place *at, const char *name)
+{
+    const char *known[ROWS + 1];
+    for (size_t i = 0; i < ROWS; i++)
+        known[i] = rows[i].name;
+    known[ROWS] = NULL;
+    return setup_unknown(r, at, "reaction", name, known);
+}
+
+static bool read_bare(reader *r, const place *at, const json_t *value,
+                      reaction *to)
+{
+    const char *name = json_string_value(value);
+    to->row = find_row(name);
+    if (to->row == NULL)
+        return unknown_reaction(r, at, name);
+    return to->row->takes == TAKES_NOTHING || to->row->takes == TAKES_TARGET ||
+           to->row->takes == TAKES_HANDLER || wrong_form(r, at, to, value);
+}
+
+bool read_reaction(reader *r, const place *at, ikv_setup *setup,
+                   const json_t *value, reaction *to)
+{
+    if (json_is_string(value))
+        return read_bare(r, at, value, to);
+    if (!json_is_object(value) || json_object_size(value) != 1)
+        return reader_fail(r, at,
+                           "expected a reaction, \"stop\" or {\"toggle\": "
+                           "\"lit\"} for instance, found %s",
+                           json_found(value));
+    void *only = json_object_iter((json_t *)(uintptr_t)value);
+    const char *name = json_object_iter_key(only);
+    const json_t *part = json_object_iter_value(only);
+    place here = {at, name, 0};
+    to->row = find_row(name);
+    if (to->row == NULL)
+        return unknown_reaction(r, at, name);
+    switch (to->row->takes) {
+    case TAKES_NOTHING:
+        return wrong_form(r, at, to, value);
+    case TAKES_FIELD:
+        return read_toggle(r, &here, setup, part, to);
+    case TAKES_VALUE:
+        return read_set(r, &here, setup, part, to);
+    case TAKES_POSITION:
+        return read_position(r, &here, setup, part, to);
+    case TAKES_EVENT:
+    case TAKES_LANE:
+        return read_sent_event(r, &here, setup, part, to);
+    default:
+        return read_name(r, &here, setup, part, to);
+    }
+}
+
+ikv_verdict run_reactions(const ikv_event *event, const ikv_delivery *delivery,
+                          void *handler)
+{
+    const setup_handler *h = handler;
+    ikv_verdict verdict = IKV_CONTINUE;
+    for (uint32_t i = 0; i < h->reaction_count; i++) {
+        doing d = {h->setup, &h->reactions[i], h, event, delivery};
+        verdict |= d.what->row->run(&d);
+    }
+    return verdict;
+}

@@ -1,0 +1,147 @@
+/* setup.h - a setup's inside: setup.c reads it and ties it to a kit,
+ * reactions.c reads and runs reactions. */
+#ifndef IKVI_IO_SETUP_H
+#define IKVI_IO_SETUP_H
+
+#include "json.h"
+
+enum {
+    FIELDS_PER_TARGET = 16,
+    SETUP_ARGUMENTS = 16,
+    NO_INDEX = -1
+};
+
+struct reaction;
+struct setup_handler;
+
+/* A scalar field that a target declares. */
+typedef struct setup_field {
+    const char *name;
+    ikv_value value;
+} setup_field;
+
+typedef struct setup_target {
+    const char *id;
+    const char *parent_id;
+    int parent; /* index, or NO_INDEX */
+    bool added;
+    uint32_t field_count;
+    setup_field fields[FIELDS_PER_TARGET];
+    ikv_target_config config;
+    ikv_target handle;
+} setup_target;
+
+/* What a reaction's argument is: a constant, or a field of the event. */
+typedef struct argument {
+    const ikv_field *to;     /* field of the event to send, or NULL */
+    const char *event_field; /* name, or NULL: the constant */
+    ikv_value constant;
+} argument;
+
+struct doing;
+typedef ikv_verdict (*reaction_fn)(const struct doing *d);
+
+typedef struct reaction {
+    const struct reaction_row *row;
+    const char *target_id; /* or NULL: the one that is visited */
+    const char *text;      /* a handler's, field's or lane's name, or a text */
+    ikv_lane lane;
+    ikv_event event; /* to send */
+    uint32_t argument_count;
+    argument arguments[SETUP_ARGUMENTS];
+} reaction;
+
+typedef struct setup_handler {
+    ikv_setup *setup;
+    const char *name;
+    ikv_kind *kinds;
+    uint16_t kind_count;
+    uint32_t families;
+    bool all_kinds;
+    const char **at;
+    uint32_t at_count;
+    uint32_t phases;
+    int32_t rank;
+    const char *owner;
+    bool muted;
+    bool has_reactions;
+    reaction *reactions;
+    uint32_t reaction_count;
+    ikv_handler bound;
+    void *bound_user;
+    ikv_subscription subscription;
+} setup_handler;
+
+/* A reaction that is being run. */
+typedef struct doing {
+    ikv_setup *setup;
+    const reaction *what;
+    const setup_handler *handler;
+    const ikv_event *event;
+    const ikv_delivery *delivery;
+} doing;
+
+/* A target that follows a pointer until its release. */
+typedef struct follower {
+    ikv_setup *setup;
+    bool used;
+    ikv_target target;
+    ikv_subscription subscription;
+    uint16_t device, pointer;
+    float grip_x, grip_y;
+} follower;
+
+enum {
+    FOLLOWERS = 32,
+    OWNERS = 64,
+    WARNINGS = 32
+};
+
+struct ikv_setup {
+    json_t *document; /* owns all strings */
+    char *path;
+    ikv_catalogue *catalogue;
+    ikv_kit *kit;
+    float view_width, view_height;
+    uint32_t step_num, step_den, frame_hz, max_steps;
+    setup_target *targets;
+    uint32_t target_count;
+    setup_handler *handlers;
+    uint32_t handler_count;
+    uint32_t kind_count;
+    struct {
+        const char *name;
+        ikv_owner owner;
+    } owners[OWNERS];
+    uint32_t owner_count;
+    follower followers[FOLLOWERS];
+    char *warnings[WARNINGS];
+    uint32_t warning_count;
+    ikv_note_fn note;
+    void *note_user;
+};
+
+setup_target *setup_find_target(const ikv_setup *setup, const char *id);
+setup_target *setup_target_of(const ikv_setup *setup, ikv_target target);
+setup_handler *setup_find_handler(const ikv_setup *setup, const char *name);
+setup_field *setup_find_field(setup_target *target, const char *name);
+
+/* An unknown name: fails with the nearest one. */
+bool setup_unknown(reader *r, const place *at, const char *what,
+                   const char *name, const char *const *known);
+bool setup_unknown_target(reader *r, const place *at, const ikv_setup *setup,
+                          const char *id);
+bool setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
+                     const json_t *value, ikv_kind *kind);
+
+/* A scalar: an integer, a number or a bool. */
+bool read_scalar(reader *r, const place *at, const json_t *value,
+                 ikv_value *to);
+
+/* reactions.c */
+bool read_reaction(reader *r, const place *at, ikv_setup *setup,
+                   const json_t *value, reaction *to);
+ikv_verdict run_reactions(const ikv_event *event, const ikv_delivery *delivery,
+                          void *handler);
+
+#endif

@@ -1,0 +1,184 @@
+/* trace.c - traces: a line for each call of a handler, in the order in which
+ * they begin.
+ *
+ * A line is complete when its handler has returned, and handlers deliver inside
+ * handlers; so lines wait in `lines` until the outermost delivery has ended.
+ */
+#include "json.h"
+
+#include <stdlib.h>
+
+struct ikv_trace {
+    FILE *file;
+    ikv_bus *bus;
+    const ikv_catalogue *catalogue;
+    const ikv_setup *setup;
+    json_t **lines;
+    size_t count, room;
+    size_t open[64]; /* which lines' handlers run, by depth */
+    uint64_t number;
+    bool failed;
+};
+
+static const char *target_name(const void *user, ikv_target target)
+{
+    const ikv_trace *trace = user;
+    static _Thread_local char number[16];
+    if (target.bits == ikv_bus_root(trace->bus).bits)
+        return "root";
+    if (trace->setup != NULL)
+        return ikv_setup_target_name(trace->setup, target);
+    snprintf(number, sizeof number, "%u",
+             (unsigned)ikv_bus_target_id(trace->bus, target));
+    return number;
+}
+
+static const char *phase_name(uint32_t phase)
+{
+    return phase == IKV_CAPTURING   ? "capturing"
+           : phase == IKV_AT_TARGET ? "target"
+                                    : "bubbling";
+}
+
+const char *ikvi_verdict_name(ikv_verdict verdict)
+{
+    static const char *const names[] = {
+        "continue", "stop",        "stop_all",        "stop_all",
+        "refuse",   "stop+refuse", "stop_all+refuse", "stop_all+refuse"};
+    return names[verdict & 7];
+}
+
+/* The event's part of a line. */
+static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
+{
+    const ikv_event *event = watch->event;
+    const ikv_kind_info *info =
+        ikv_catalogue_info(trace->catalogue, event->kind);
+    const ikv_delivery *delivery = watch->delivery;
+    json_t *line = json_object();
+    json_object_set_new(line, "n", json_integer((json_int_t)++trace->number));
+    if (delivery != NULL)
+        json_object_set_new(line, "step",
+                            json_integer((json_int_t)delivery->step));
+    json_object_set_new(line, "t",
+                        json_shortest((double)event->time_ns / 1e6, false));
+    json_object_set_new(line, "kind", json_string(info->name));
+    if (watch->what == IKV_WATCH_CALL) {
+        json_object_set_new(line, "at",
+                            json_string(target_name(trace, delivery->current)));
+    }
+    json_object_set_new(line, "target",
+                        json_string(target_name(trace, event->target)));
+    const ikv_field *field;
+    for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++) {
+        ikv_value value = ikv_field_get(field, event);
+        if (field->offset != offsetof(ikv_event, target) &&
+            value.bits.integer != 0)
+            json_object_set_new(line, field->name,
+                                write_field(field, event, target_name, trace));
+    }
+    for (uint32_t i = 0; i < info->field_count; i++)
+        json_object_set_new(
+            line, info->fields[i].name,
+            write_field(&info->fields[i], event, target_name, trace));
+    return line;
+}
+
+static void add_line(ikv_trace *trace, json_t *line)
+{
+    if (trace->count == trace->room) {
+        size_t room = trace->room * 2 + 16;
+        json_t **lines = realloc(trace->lines, room * sizeof(json_t *));
+        if (lines == NULL) {
+            trace->failed = true;
+            json_decref(line);
+            return;
+        }
+        trace->lines = lines;
+        trace->room = room;
+    }
+    trace->lines[trace->count++] = line;
+}
+
+static void flush_lines(ikv_trace *trace)
+{
+    for (size_t i = 0; i < trace->count; i++)
+        if (!write_line(trace->file, trace->lines[i]))
+            trace->failed = true;
+    trace->count = 0;
+}
+
+static void watch_call(ikv_trace *trace, const ikv_watch *watch)
+{
+    json_t *line = event_line(trace, watch);
+    json_object_set_new(line, "phase",
+                        json_string(phase_name(watch->delivery->phase)));
+    if (watch->delivery->flags & IKV_PASSED)
+        json_object_set_new(line, "passed", json_true());
+    json_object_set_new(line, "handler", json_string(watch->name));
+    if (watch->depth < 64)
+        trace->open[watch->depth] = trace->count;
+    add_line(trace, line);
+}
+
+static void watch_end(ikv_trace *trace, const ikv_watch *watch, bool dropped)
+{
+    if (watch->heard == 0) {
+        json_t *line = event_line(trace, watch);
+        json_object_set_new(line, "handler", json_null());
+        if (dropped)
+            json_object_set_new(line, "dropped", json_true());
+        add_line(trace, line);
+    }
+    if (watch->depth <= 1)
+        flush_lines(trace);
+}
+
+static void watch_bus(const ikv_watch *watch, void *user)
+{
+    ikv_trace *trace = user;
+    if (watch->what == IKV_WATCH_CALL)
+        watch_call(trace, watch);
+    else if (watch->what == IKV_WATCH_RETURN && watch->depth < 64 &&
+             trace->open[watch->depth] < trace->count)
+        json_object_set_new(trace->lines[trace->open[watch->depth]], "verdict",
+                            json_string(ikvi_verdict_name(watch->verdict)));
+    else if (watch->what == IKV_WATCH_DONE || watch->what == IKV_WATCH_DROP)
+        watch_end(trace, watch, watch->what == IKV_WATCH_DROP);
+}
+
+ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
+                          ikv_trace **trace)
+{
+    if (file == NULL || kit == NULL || trace == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_trace *t = calloc(1, sizeof *t);
+    if (t == NULL)
+        return IKV_NO_MEMORY;
+    t->file = file;
+    t->bus = ikv_kit_bus(kit);
+    t->catalogue = ikv_bus_catalogue(t->bus);
+    t->setup = setup;
+    ikv_status status = ikv_bus_set_watcher(t->bus, watch_bus, t);
+    if (status < 0) {
+        free(t);
+        return status;
+    }
+    json_t *header = json_object();
+    json_object_set_new(header, "format", json_string("ikvar.trace/1"));
+    t->failed = !write_line(t->file, header);
+    *trace = t;
+    return IKV_OK;
+}
+
+ikv_status ikv_trace_close(ikv_trace *trace)
+{
+    if (trace == NULL)
+        return IKV_OK;
+    ikv_bus_set_watcher(trace->bus, NULL, NULL);
+    flush_lines(trace);
+    bool failed = fflush(trace->file) != 0 || trace->failed;
+    free(trace->lines);
+    free(trace);
+    return failed ? IKV_BAD_FILE : IKV_OK;
+}

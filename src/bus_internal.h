@@ -1,0 +1,275 @@
+/* bus_internal.h - the bus's inside, shared by bus.c (targets, owners, lanes),
+ * bus_store.c (where subscriptions are kept) and bus_deliver.c.
+ *
+ * Each (kind, target) has a run: its entries lie side by side, sorted by rank,
+ * then by birth. What is subscribed to families or to all kinds lies in the
+ * target's wide run, of kind 0. Nothing moves while `busy` is not 0: entries
+ * that end get `visits` 0, and what is subscribed waits in `pending`; when
+ * busy returns to 0, settling tidies up.
+ *
+ * B1  run->count entries from run->first are in the pool; run->dead of them
+ *     have no subscription
+ * B2  a run's entries are sorted by rank, then birth
+ * B3  links, entries and subscriptions refer to each other
+ * B4  a target's chain holds all its runs, once each; the root's are also in
+ *     root_runs by kind
+ * B5  pending links are sorted as B2, and there are none while busy is 0
+ * B6  subscriptions in owners' lists are in use and name that owner
+ * B7  deferred events are on one lane or free, and each lane's count is right
+ */
+#ifndef IKVI_BUS_INTERNAL_H
+#define IKVI_BUS_INTERNAL_H
+
+#include "internal.h"
+
+#include "ikvar/bus.h"
+
+#define IKVI_NONE UINT32_MAX
+
+/* Which visits an entry takes part in. FIRST and OWN are the two halves of a
+ * target's own visit; ONCE is the root's capturing visit of kinds that do not
+ * bubble. */
+enum {
+    VISIT_CAPTURE = 1,
+    VISIT_FIRST = 2,
+    VISIT_OWN = 4,
+    VISIT_BUBBLE = 8,
+    VISIT_ONCE = 16
+};
+
+/* The hot part of a subscription. Dead: visits and subscription are 0. */
+typedef struct bus_entry {
+    ikv_handler handler;
+    void *user;
+    uint32_t visits;
+    uint32_t subscription;
+    int32_t rank;
+    uint32_t birth;
+} bus_entry;
+
+_Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,
+               "two entries a cache line");
+
+typedef struct bus_run {
+    uint32_t first, count, room, dead;
+    uint32_t target; /* place; IKVI_NONE once the target is gone */
+    uint32_t next;   /* in the target's chain, or of the free runs */
+    uint32_t next_dirty;
+    uint32_t visits; /* of all its entries, joined; perhaps too much */
+    ikv_kind kind;
+    bool used, dirty;
+    bool straight; /* at the root, of a kind without position, no capturing */
+} bus_run;
+
+/* Ties an entry to its subscription. */
+typedef struct bus_link {
+    uint32_t subscription; /* place */
+    uint32_t run;          /* IKVI_NONE while pending */
+    uint32_t position;     /* in the run */
+    uint32_t next;         /* of the subscription's, or of the free links */
+    uint32_t target;       /* place */
+    ikv_kind kind;
+} bus_link;
+
+/* The cold part of a subscription. */
+typedef struct bus_subscription {
+    ikv_handler handler;
+    void *user;
+    void (*on_drop)(void *user);
+    uint32_t name;
+    uint32_t first_link;
+    uint32_t visits;
+    uint32_t families;
+    uint32_t birth;
+    int32_t rank;
+    uint32_t owner; /* place, or IKVI_NONE */
+    uint32_t owner_next, owner_prev;
+    bool muted;
+} bus_subscription;
+
+/* kinds_seen has bit (kind % 64) of every kind that ever had a run here. */
+typedef struct bus_target {
+    uint64_t kinds_seen;
+    uint32_t id;
+    uint32_t first_run;
+    bool closing;
+} bus_target;
+
+typedef struct bus_owner {
+    uint32_t first;
+    bool closing;
+} bus_owner;
+
+typedef struct bus_lane {
+    uint32_t head, tail, count;
+    uint32_t name;
+    bool flushing;
+} bus_lane;
+
+/* What a delivery needs to know of a kind, in one byte: built from the
+ * catalogue when a kind is first seen. */
+enum {
+    KIND_KNOWN = 0x80,
+    KIND_BUBBLES = 0x40,
+    KIND_POSITIONED = 0x20,
+    KIND_FAMILY = 0x1f
+};
+_Static_assert((int)IKV_FAMILY_COUNT <= (int)KIND_FAMILY, "families fit");
+
+/* One delivery under way; one for each level of depth. Of `delivery`, what
+ * only some deliveries set is zero in between. */
+typedef struct bus_dispatch {
+    ikv_delivery delivery;
+    ikv_delivery at_root; /* for the fast way: all is set but subscription */
+    const ikv_event *event;
+    ikv_verdict verdict;
+    uint32_t heard;
+    uint32_t born;   /* what is younger is not called */
+    uint32_t traits; /* of the kind: KIND_... */
+    ikv_event copy;
+} bus_dispatch;
+
+struct ikv_bus {
+    /* Links to what is outside, and constants. */
+    ikv_memory memory;
+    size_t size;
+    const ikv_catalogue *catalogue;
+    ikv_bus_callbacks callbacks;
+    ikv_reporter reporter;
+    ikv_watcher watcher;
+    void *watcher_user;
+    uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
+    uint32_t deferred_capacity, lane_capacity;
+    /* Where the arrays begin. */
+    size_t pool, pool_links, links, runs, subscriptions, targets, owners;
+    size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
+        deferred_next, lanes;
+    ikvi_names names;
+    /* State. */
+    ikvi_slots subscription_slots, target_slots, owner_slots;
+    uint32_t busy, depth, births;
+    uint32_t detours; /* reasons against the fast way: pending links, a watcher,
+                         a wide run at the root */
+    uint32_t pool_start, pool_used; /* of the half in use */
+    uint32_t free_link, free_run, dirty_run;
+    uint32_t links_used, links_high;
+    uint32_t pending_count;
+    uint32_t free_deferred, deferred_used, deferred_high;
+    uint32_t lane_count;
+    uint64_t step;
+    uint64_t too_deep, stale;
+    uint64_t deferred_count, defer_refused, dropped;
+};
+
+static inline bus_entry *ikvi_bus_entry(const ikv_bus *b, uint32_t at)
+{
+    return (bus_entry *)ikvi_at((void *)(uintptr_t)b, b->pool) + at;
+}
+
+static inline bus_run *ikvi_bus_run(const ikv_bus *b, uint32_t at)
+{
+    return (bus_run *)ikvi_at((void *)(uintptr_t)b, b->runs) + at;
+}
+
+static inline bus_link *ikvi_bus_link(const ikv_bus *b, uint32_t at)
+{
+    return (bus_link *)ikvi_at((void *)(uintptr_t)b, b->links) + at;
+}
+
+static inline bus_subscription *ikvi_bus_subscription(const ikv_bus *b,
+                                                      uint32_t at)
+{
+    return (bus_subscription *)ikvi_at((void *)(uintptr_t)b, b->subscriptions) +
+           at;
+}
+
+static inline bus_target *ikvi_bus_target(const ikv_bus *b, uint32_t at)
+{
+    return (bus_target *)ikvi_at((void *)(uintptr_t)b, b->targets) + at;
+}
+
+static inline bus_owner *ikvi_bus_owner(const ikv_bus *b, uint32_t at)
+{
+    return (bus_owner *)ikvi_at((void *)(uintptr_t)b, b->owners) + at;
+}
+
+static inline uint32_t *ikvi_bus_words(const ikv_bus *b, size_t array)
+{
+    return ikvi_at((void *)(uintptr_t)b, array);
+}
+
+static inline bus_lane *ikvi_bus_lane(const ikv_bus *b, uint32_t at)
+{
+    return (bus_lane *)ikvi_at((void *)(uintptr_t)b, b->lanes) + at;
+}
+
+static inline ikv_event *ikvi_bus_deferred(const ikv_bus *b, uint32_t at)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->deferred) + at;
+}
+
+static inline ikv_kind_counters *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
+{
+    return (ikv_kind_counters *)ikvi_at((void *)(uintptr_t)b, b->kind_counts) +
+           kind;
+}
+
+static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
+{
+    return (bus_dispatch *)ikvi_at((void *)(uintptr_t)b, b->dispatches) + depth;
+}
+
+/* The root: place 0, generation 0; it is never given back. */
+static inline ikv_target ikvi_bus_root(void)
+{
+    return (ikv_target){1};
+}
+
+/* The place of a live target, 0 for the root, IKVI_NONE if stale. */
+static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
+{
+    uint32_t place =
+        ikvi_slots_find(&b->target_slots, (void *)(uintptr_t)b, target.bits);
+    return place != IKVI_NO_SLOT && !ikvi_bus_target(b, place)->closing
+               ? place
+               : IKVI_NONE;
+}
+
+/* The run of a kind at a target, IKVI_NONE if there is none. */
+static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
+                                         ikv_kind kind)
+{
+    if (target == 0)
+        return ikvi_bus_words(b, b->root_runs)[kind];
+    uint32_t at = ikvi_bus_target(b, target)->first_run;
+    while (at != IKVI_NONE && ikvi_bus_run(b, at)->kind != kind)
+        at = ikvi_bus_run(b, at)->next;
+    return at;
+}
+
+/* bus_store.c */
+void ikvi_bus_store_open(ikv_bus *b);
+/* Ends what is subscribed at a target that is closing. */
+void ikvi_bus_drop_at(ikv_bus *b, uint32_t target);
+void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
+void ikvi_bus_settle(ikv_bus *b);
+const char *ikvi_bus_store_validate(const ikv_bus *b);
+
+static inline void ikvi_bus_hold(ikv_bus *b)
+{
+    b->busy++;
+}
+
+static inline void ikvi_bus_release(ikv_bus *b)
+{
+    if (--b->busy == 0 &&
+        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0))
+        ikvi_bus_settle(b);
+}
+
+/* bus_deliver.c */
+void ikvi_bus_deliver_open(ikv_bus *b);
+void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
+                    ikv_lane lane);
+
+#endif

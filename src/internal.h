@@ -1,0 +1,180 @@
+/* internal.h - the little that the core's modules share. */
+#ifndef IKVI_INTERNAL_H
+#define IKVI_INTERNAL_H
+
+#include "ikvar/base.h"
+#include "ikvar/catalogue.h"
+
+#include <string.h>
+
+/* Two kinds of assertion. IKVI_CHECK is for our own bugs and exists in debug
+ * builds only. What the caller did wrong is a status, in every build. */
+#ifdef IKV_DEBUG
+#define IKVI_CHECK(condition)                                                  \
+    ((condition) ? (void)0 : ikvi_broken(#condition, __FILE__, __LINE__))
+#else
+#define IKVI_CHECK(condition) ((void)0)
+#endif
+void ikvi_broken(const char *condition, const char *file, int line);
+
+#if defined(__GNUC__)
+#define IKVI_LIKELY(condition)   __builtin_expect(!!(condition), 1)
+#define IKVI_UNLIKELY(condition) __builtin_expect(!!(condition), 0)
+#define IKVI_APART               __attribute__((noinline))
+#else
+#define IKVI_APART
+#define IKVI_LIKELY(condition)   (condition)
+#define IKVI_UNLIKELY(condition) (condition)
+#endif
+
+/* ------------------------------------------------------------- layouts -- */
+
+/* Lays parts out in one block. The same function that adds the parts serves
+ * the footprint and the opening, so they can't disagree. */
+typedef struct ikvi_layout {
+    size_t size;
+    bool overflow;
+} ikvi_layout;
+
+/* Adds count parts of that size, aligned to IKV_BLOCK_ALIGNMENT; gives the
+ * offset from the block's start. */
+size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size);
+
+/* The whole size, a multiple of the alignment; 0 after an overflow. */
+size_t ikvi_layout_size(const ikvi_layout *layout);
+
+/* Takes a block of that size, zeroed. */
+ikv_status ikvi_memory_take(const ikv_memory *memory, size_t size,
+                            void **block);
+void ikvi_memory_give(const ikv_memory *memory, void *block, size_t size);
+
+static inline void *ikvi_at(void *block, size_t offset)
+{
+    return (char *)block + offset;
+}
+
+static inline uint32_t ikvi_or(uint32_t value, uint32_t fallback)
+{
+    return value != 0 ? value : fallback;
+}
+
+uint32_t ikvi_power_of_two(uint32_t at_least);
+
+/* ------------------------------------------------------------- handles -- */
+
+/* A table of slots that are freed first in, first out, each with a generation.
+ * A handle is slot + 1 in the low bits, generation in the rest; so zero bits
+ * name nothing, and the generations get all the bits that are left.
+ *
+ * H1  free slots form one list from `head` to `tail` by `next`
+ * H2  slots that are in use have next == IKVI_IN_USE
+ * H3  used + free slots == capacity
+ */
+typedef struct ikvi_slot {
+    uint32_t next;
+    uint32_t generation;
+} ikvi_slot;
+
+typedef struct ikvi_slots {
+    uint32_t capacity, bits, head, tail, used, high, wraps;
+    uint32_t reserved;
+    size_t slots;
+} ikvi_slots;
+
+#define IKVI_NO_SLOT UINT32_MAX
+#define IKVI_IN_USE  (UINT32_MAX - 1)
+
+void ikvi_slots_open(ikvi_slots *slots, uint32_t capacity, size_t offset,
+                     void *base);
+/* A free slot's index, IKVI_NO_SLOT if there is none. */
+uint32_t ikvi_slots_take(ikvi_slots *slots, void *base);
+void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index);
+const char *ikvi_slots_validate(const ikvi_slots *slots, void *base);
+
+static inline ikvi_slot *ikvi_slots_at(const ikvi_slots *slots, void *base,
+                                       uint32_t index)
+{
+    return (ikvi_slot *)ikvi_at(base, slots->slots) + index;
+}
+
+static inline uint32_t ikvi_slots_bits(const ikvi_slots *slots, void *base,
+                                       uint32_t index)
+{
+    ikvi_slot *slot = ikvi_slots_at(slots, base, index);
+    return slot->generation << slots->bits | (index + 1);
+}
+
+/* The slot that a handle names, IKVI_NO_SLOT if it is stale. */
+static inline uint32_t ikvi_slots_find(const ikvi_slots *slots, void *base,
+                                       uint32_t bits)
+{
+    uint32_t index = (bits & ((1u << slots->bits) - 1)) - 1;
+    if (index >= slots->capacity)
+        return IKVI_NO_SLOT;
+    ikvi_slot *slot = ikvi_slots_at(slots, base, index);
+    if (slot->next != IKVI_IN_USE || slot->generation != bits >> slots->bits)
+        return IKVI_NO_SLOT;
+    return index;
+}
+
+/* --------------------------------------------------------------- names -- */
+
+/* Strings kept once each. An offset names a string; 0 is the empty one. */
+typedef struct ikvi_names {
+    uint32_t capacity, used, buckets;
+    uint32_t reserved;
+    size_t bytes, heads;
+} ikvi_names;
+
+void ikvi_names_layout(ikvi_names *names, ikvi_layout *layout,
+                       uint32_t capacity);
+/* Gives the string's offset, 0 if the room is used up (or it is empty). */
+uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text);
+
+static inline const char *ikvi_names_text(const ikvi_names *names,
+                                          const void *base, uint32_t offset)
+{
+    return (const char *)base + names->bytes + offset;
+}
+
+/* ---------------------------------------------------------------- text -- */
+
+/* Builds text in a buffer that may be too small: `length` goes on counting. */
+typedef struct ikvi_text {
+    char *buffer;
+    size_t size, length;
+} ikvi_text;
+
+void ikvi_text_bytes(ikvi_text *text, const char *bytes, size_t count);
+void ikvi_text_add(ikvi_text *text, const char *string);
+void ikvi_text_unsigned(ikvi_text *text, uint64_t value);
+void ikvi_text_signed(ikvi_text *text, int64_t value);
+void ikvi_text_hex(ikvi_text *text, uint32_t value);
+/* Ends the text with a zero byte; gives the length that it needs. */
+size_t ikvi_text_end(ikvi_text *text);
+
+/* Fills in a message from up to eight parts, the last of them NULL. */
+void ikvi_message(ikv_message *message, const char *const *parts);
+
+bool ikvi_same(const char *a, const char *b);
+
+/* catalogue.c: one more than the highest number that a kind can get. */
+uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
+
+/* bus.c: how many places for targets there are, the root's included. */
+struct ikv_bus;
+uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
+
+/* ------------------------------------------------------------- reports -- */
+
+static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,
+                            ikv_status status, const char *module,
+                            const char *text)
+{
+    if (reporter->report != NULL) {
+        ikv_report report = {level, status, module, text};
+        reporter->report(&report, reporter->user);
+    }
+}
+
+#endif

@@ -1,0 +1,222 @@
+/* kit.c - the usual set of modules in one block. */
+#include "internal.h"
+
+#include "ikvar/kit.h"
+
+struct ikv_kit {
+    ikv_memory memory;
+    size_t size;
+    ikv_queue *queue;
+    ikv_bus *bus;
+    ikv_scene *scene;
+    ikv_router *router;
+    ikv_loop *loop;
+};
+
+/* ------------------------------------------------- a scene as routers see it
+ * -- */
+
+static ikv_target scene_pick(void *scene, uint8_t view, float x, float y,
+                             float radius, uint32_t nth)
+{
+    return ikv_scene_pick(scene, view, x, y, radius, nth);
+}
+
+static ikv_target scene_parent(void *scene, ikv_target target)
+{
+    return ikv_scene_parent(scene, target);
+}
+
+static bool scene_alive(void *scene, ikv_target target)
+{
+    return ikv_scene_alive(scene, target);
+}
+
+static uint32_t scene_traits(void *scene, ikv_target target)
+{
+    bool passes = ikv_scene_hit(scene, target) == IKV_HIT_PASS;
+    return ikv_scene_traits(scene, target) | (passes ? IKV_PASSES : 0);
+}
+
+static bool scene_local(void *scene, ikv_target target, uint8_t view, float x,
+                        float y, float layer[2], float local[2])
+{
+    float own[2], origin[2];
+    (void)view;
+    if (!ikv_scene_position(scene, target, own, origin))
+        return false;
+    layer[0] = x;
+    layer[1] = y;
+    local[0] = x - origin[0];
+    local[1] = y - origin[1];
+    return true;
+}
+
+static uint64_t scene_revision(void *scene)
+{
+    return ikv_scene_revision(scene);
+}
+
+ikv_picking ikv_kit_picking(ikv_scene *scene)
+{
+    ikv_picking picking = IKV_PICKING_INIT;
+    picking.scene = scene;
+    picking.pick = scene_pick;
+    picking.parent = scene_parent;
+    picking.alive = scene_alive;
+    picking.traits = scene_traits;
+    picking.to_local = scene_local;
+    picking.revision = scene_revision;
+    return picking;
+}
+
+static void scene_removed(void *router, ikv_target target, ikv_target former)
+{
+    ikv_router_removed(router, target, former);
+}
+
+/* ---------------------------------------------------------------- opening --
+ */
+
+static size_t rounded(size_t size)
+{
+    size_t mask = IKV_BLOCK_ALIGNMENT - 1;
+    return (size + mask) & ~mask;
+}
+
+/* The config with what ties the parts together, but for what is not open yet.
+ */
+static ikv_kit_config tied(const ikv_kit_config *config)
+{
+    ikv_kit_config c = *config;
+    c.bus.catalogue = config->catalogue;
+    c.bus.reporter = c.scene.reporter = c.router.reporter = c.loop.reporter =
+        config->reporter;
+    c.scene.targets = c.bus.targets;
+    c.loop.ports = config->ports;
+    c.loop.port_count = config->port_count;
+    return c;
+}
+
+static ikv_status measure(const ikv_kit_config *config, size_t *size)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    ikv_kit_config c = tied(config);
+    size_t parts[] = {ikv_queue_footprint(&c.queue), ikv_bus_footprint(&c.bus),
+                      ikv_scene_footprint(&c.scene),
+                      ikv_router_footprint(&c.router),
+                      ikv_loop_footprint(&c.loop)};
+    *size = rounded(sizeof(ikv_kit));
+    for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
+        if (parts[i] == 0)
+            return IKV_BAD_CONFIG;
+        *size += rounded(parts[i]);
+    }
+    return IKV_OK;
+}
+
+size_t ikv_kit_footprint(const ikv_kit_config *config)
+{
+    size_t size;
+    return config != NULL && measure(config, &size) == IKV_OK ? size : 0;
+}
+
+static ikv_memory part_memory(char **at, size_t size)
+{
+    ikv_memory memory = {.block = *at, .block_size = size};
+    *at += rounded(size);
+    return memory;
+}
+
+/* The parts' blocks follow one another behind the kit's. On an error, what is
+ * open stays so for the caller to close. */
+static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
+{
+    char *at = (char *)kit + rounded(sizeof *kit);
+    c->queue.memory = part_memory(&at, ikv_queue_footprint(&c->queue));
+    c->bus.memory = part_memory(&at, ikv_bus_footprint(&c->bus));
+    c->scene.memory = part_memory(&at, ikv_scene_footprint(&c->scene));
+    c->router.memory = part_memory(&at, ikv_router_footprint(&c->router));
+    c->loop.memory = part_memory(&at, ikv_loop_footprint(&c->loop));
+
+    ikv_status status = ikv_queue_open(&c->queue, &kit->queue);
+    if (status == IKV_OK)
+        status = ikv_bus_open(&c->bus, &kit->bus);
+    c->scene.bus = c->router.bus = c->loop.bus = kit->bus;
+    c->loop.queue = kit->queue;
+    if (status == IKV_OK)
+        status = ikv_scene_open(&c->scene, &kit->scene);
+    c->router.picking = ikv_kit_picking(kit->scene);
+    if (status == IKV_OK)
+        status = ikv_router_open(&c->router, &kit->router);
+    if (status < 0)
+        return status;
+    ikv_bus_callbacks callbacks = ikv_scene_callbacks(kit->scene);
+    ikv_bus_set_callbacks(kit->bus, &callbacks);
+    ikv_scene_watch_removals(kit->scene, scene_removed, kit->router);
+    c->loop.router = kit->router;
+    return ikv_loop_open(&c->loop, &kit->loop);
+}
+
+ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit)
+{
+    if (config == NULL || kit == NULL)
+        return IKV_BAD_ARGUMENT;
+    size_t size;
+    void *block = NULL;
+    ikv_status status = measure(config, &size);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, size, &block);
+    if (status < 0)
+        return status;
+    ikv_kit *k = block;
+    k->memory = config->memory;
+    k->size = size;
+    ikv_kit_config c = tied(config);
+    status = open_parts(k, &c);
+    if (status < 0) {
+        ikv_kit_close(k);
+        return status;
+    }
+    *kit = k;
+    return IKV_OK;
+}
+
+void ikv_kit_close(ikv_kit *kit)
+{
+    if (kit == NULL)
+        return;
+    ikv_loop_close(kit->loop);
+    ikv_router_close(kit->router);
+    ikv_scene_close(kit->scene);
+    ikv_bus_close(kit->bus);
+    ikv_queue_close(kit->queue);
+    ikv_memory memory = kit->memory;
+    ikvi_memory_give(&memory, kit, kit->size);
+}
+
+ikv_loop *ikv_kit_loop(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->loop : NULL;
+}
+
+ikv_bus *ikv_kit_bus(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->bus : NULL;
+}
+
+ikv_queue *ikv_kit_queue(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->queue : NULL;
+}
+
+ikv_scene *ikv_kit_scene(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->scene : NULL;
+}
+
+ikv_router *ikv_kit_router(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->router : NULL;
+}

@@ -1,0 +1,292 @@
+/* queue.c - many producers, one consumer, bounded, without locks.
+ *
+ * Positions count up for ever; a position's slot is position % capacity. A
+ * producer claims positions by moving the tail, writes its slots, and stores
+ * each slot's stamp last, with release. The stamp of a written position p is
+ * p + 1, which no earlier lap can have left there; so the consumer, which
+ * never writes slots, knows what is ready. It publishes its index once a
+ * drain.
+ *
+ * An event that the owner pushes bears, as its stamp, the tail of the shared
+ * ring at that moment: everything before that position arrived earlier.
+ *
+ * Q1  head <= tail <= head + capacity, in the shared ring and in the own one
+ * Q2  the stamps in the own ring never go backwards
+ */
+#include "internal.h"
+
+#include "atomic.h"
+#include "ikvar/queue.h"
+
+/* As an event, but with the stamp's and the next word's accesses of a size of
+ * their own, so that loads match the recent stores. */
+typedef struct slot {
+    _Alignas(64) ikvi_atomic stamp;
+    uint32_t kind_and_device;
+    uint64_t words[7];
+} slot;
+
+_Static_assert(sizeof(slot) == sizeof(ikv_event), "a slot is an event");
+
+struct ikv_queue {
+    /* Written by producers. */
+    _Alignas(64) ikvi_atomic tail;
+    ikvi_atomic seen_head; /* a copy of `head`, perhaps older */
+    /* Written by the consumer, once a drain. */
+    _Alignas(64) ikvi_atomic head;
+    /* The consumer's own. */
+    _Alignas(64) uint32_t next;
+    uint32_t own_head, own_tail;
+    uint32_t high_water, shared_high, own_high;
+    uint64_t drained, own_refused;
+    /* Constant. */
+    _Alignas(64) size_t slots;
+    size_t own;
+    uint32_t mask, own_mask;
+    ikv_memory memory;
+    size_t size;
+    /* Written by producers that are refused. */
+    _Alignas(64) ikvi_atomic refused;
+};
+
+typedef struct queue_plan {
+    uint32_t capacity, own_capacity;
+    size_t slots, own, size;
+} queue_plan;
+
+static ikv_status lay_out_queue(const ikv_queue_config *config, queue_plan *to)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    if (config->capacity > 1u << 24 || config->own_capacity > 1u << 24)
+        return IKV_BAD_CONFIG;
+    to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
+    to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
+    ikvi_layout layout = {0, false};
+    ikvi_layout_add(&layout, 1, sizeof(ikv_queue));
+    to->slots = ikvi_layout_add(&layout, to->capacity, sizeof(slot));
+    to->own = ikvi_layout_add(&layout, to->own_capacity, sizeof(ikv_event));
+    to->size = ikvi_layout_size(&layout);
+    return to->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_queue_footprint(const ikv_queue_config *config)
+{
+    queue_plan plan;
+    return config != NULL && lay_out_queue(config, &plan) == IKV_OK ? plan.size
+                                                                    : 0;
+}
+
+ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
+{
+    if (config == NULL || queue == NULL)
+        return IKV_BAD_ARGUMENT;
+    queue_plan plan;
+    void *block = NULL;
+    ikv_status status = lay_out_queue(config, &plan);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (status < 0)
+        return status;
+    ikv_queue *q = block;
+    q->slots = plan.slots;
+    q->own = plan.own;
+    q->mask = plan.capacity - 1;
+    q->own_mask = plan.own_capacity - 1;
+    q->memory = config->memory;
+    q->size = plan.size;
+    *queue = q;
+    return IKV_OK;
+}
+
+void ikv_queue_close(ikv_queue *queue)
+{
+    if (queue != NULL) {
+        ikv_memory memory = queue->memory;
+        ikvi_memory_give(&memory, queue, queue->size);
+    }
+}
+
+/* ---------------------------------------------------------------- pushing --
+ */
+
+static slot *slot_at(ikv_queue *q, uint32_t position)
+{
+    return (slot *)ikvi_at(q, q->slots) + (position & q->mask);
+}
+
+static ikv_event *own_at(const ikv_queue *q, uint32_t position)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)q, q->own) +
+           (position & q->own_mask);
+}
+
+/* Whether `count` more fit behind position `tail`. Differences are taken as
+ * signed: a tail that is out of date may lie behind the head, and then the
+ * claim fails and tries again. */
+static bool has_room(ikv_queue *q, uint32_t tail, uint32_t count)
+{
+    int32_t most = (int32_t)(q->mask + 1 - count);
+    if ((int32_t)(tail - ikvi_load_acquire(&q->seen_head)) <= most)
+        return true;
+    uint32_t head = ikvi_load_acquire(&q->head);
+    ikvi_store_release(&q->seen_head, head);
+    return (int32_t)(tail - head) <= most;
+}
+
+static bool claim(ikv_queue *q, uint32_t count, uint32_t *position)
+{
+    uint32_t tail = ikvi_load(&q->tail);
+    do {
+        if (!has_room(q, tail, count))
+            return false;
+    } while (!ikvi_claim(&q->tail, &tail, tail + count));
+    *position = tail;
+    return true;
+}
+
+static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event)
+{
+    slot *to = slot_at(q, position);
+    const char *from = (const char *)event;
+    memcpy(&to->kind_and_device, from + 4, 4);
+    memcpy(to->words, from + 8, sizeof to->words);
+    ikvi_store_release(&to->stamp, position + 1);
+}
+
+ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event)
+{
+    if (queue == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t position;
+    if (!claim(queue, 1, &position)) {
+        ikvi_add(&queue->refused, 1);
+        return IKV_FULL_QUEUE;
+    }
+    write_slot(queue, position, event);
+    return IKV_OK;
+}
+
+ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
+                              uint32_t count)
+{
+    if (queue == NULL || events == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t position;
+    if (count > queue->mask + 1 || !claim(queue, count, &position)) {
+        ikvi_add(&queue->refused, count);
+        return IKV_FULL_QUEUE;
+    }
+    for (uint32_t i = 0; i < count; i++)
+        write_slot(queue, position + i, &events[i]);
+    return IKV_OK;
+}
+
+ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
+{
+    if (queue == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_queue *q = queue;
+    if (q->own_tail - q->own_head > q->own_mask) {
+        q->own_refused++;
+        return IKV_FULL_QUEUE;
+    }
+    ikv_event *to = own_at(q, q->own_tail++);
+    *to = *event;
+    to->stamp = ikvi_load(&q->tail);
+    return IKV_OK;
+}
+
+/* --------------------------------------------------------------- draining --
+ */
+
+/* Takes shared events out up to that position, as far as they are ready. */
+static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,
+                             uint32_t room)
+{
+    uint32_t count = 0;
+    while (count < room && q->next != until) {
+        slot *from = slot_at(q, q->next);
+        if (ikvi_load_acquire(&from->stamp) != q->next + 1)
+            break;
+        char *to = (char *)&events[count++];
+        memset(to, 0, 4);
+        memcpy(to + 4, &from->kind_and_device, 4);
+        memcpy(to + 8, from->words, sizeof from->words);
+        q->next++;
+    }
+    return count;
+}
+
+static void raise_to(uint32_t *high, uint32_t value)
+{
+    if (value > *high)
+        *high = value;
+}
+
+uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events, uint32_t room)
+{
+    if (queue == NULL || events == NULL)
+        return 0;
+    ikv_queue *q = queue;
+    uint32_t tail = ikvi_load_acquire(&q->tail);
+    uint32_t shared = tail - q->next, own = q->own_tail - q->own_head;
+    raise_to(&q->shared_high, shared);
+    raise_to(&q->own_high, own);
+    raise_to(&q->high_water, shared + own);
+
+    uint32_t count = 0;
+    for (uint32_t head = q->own_head; head != q->own_tail && count < room;) {
+        const ikv_event *from = own_at(q, head);
+        if (IKVI_UNLIKELY((int32_t)(from->stamp - q->next) > 0)) {
+            count += drain_shared(q, from->stamp, events + count, room - count);
+            if (count == room)
+                break;
+        }
+        events[count] = *from;
+        events[count++].stamp = 0;
+        q->own_head = ++head;
+    }
+    count += drain_shared(q, tail, events + count, room - count);
+    ikvi_store_release(&q->head, q->next);
+    q->drained += count;
+    return count;
+}
+
+uint32_t ikv_queue_waiting(const ikv_queue *queue)
+{
+    if (queue == NULL)
+        return 0;
+    return ikvi_load(&queue->tail) - queue->next + queue->own_tail -
+           queue->own_head;
+}
+
+ikv_queue_counters ikv_queue_count(const ikv_queue *queue)
+{
+    ikv_queue_counters counters = {0};
+    if (queue == NULL)
+        return counters;
+    counters.drained = queue->drained;
+    counters.pushed = queue->drained + ikv_queue_waiting(queue);
+    counters.refused = queue->own_refused + ikvi_load(&queue->refused);
+    counters.high_water = queue->high_water;
+    counters.shared_high = queue->shared_high;
+    counters.own_high = queue->own_high;
+    counters.capacity = queue->mask + 1;
+    counters.own_capacity = queue->own_mask + 1;
+    return counters;
+}
+
+const char *ikv_queue_validate(const ikv_queue *queue)
+{
+    const ikv_queue *q = queue;
+    uint32_t head = ikvi_load(&q->head), tail = ikvi_load(&q->tail);
+    if (q->next != head || tail - head > q->mask + 1 ||
+        q->own_tail - q->own_head > q->own_mask + 1)
+        return "Q1";
+    for (uint32_t i = q->own_head + 1;
+         i - q->own_head < q->own_tail - q->own_head; i++)
+        if ((int32_t)(own_at(q, i)->stamp - own_at(q, i - 1)->stamp) < 0)
+            return "Q2";
+    return NULL;
+}

@@ -1,0 +1,288 @@
+/* kinds.c - ikvar kinds: the catalogue as a table, one kind, or by other
+ * words. */
+#include "tool.h"
+
+#include <ctype.h>
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static const char *type_text(uint32_t type)
+{
+    static const char *const names[IKV_FIELD_TYPE_COUNT] = {
+        [IKV_FIELD_U8] = "u8",     [IKV_FIELD_I8] = "i8",
+        [IKV_FIELD_U16] = "u16",   [IKV_FIELD_I16] = "i16",
+        [IKV_FIELD_U32] = "u32",   [IKV_FIELD_I32] = "i32",
+        [IKV_FIELD_U64] = "u64",   [IKV_FIELD_I64] = "i64",
+        [IKV_FIELD_F32] = "f32",   [IKV_FIELD_F64] = "f64",
+        [IKV_FIELD_BOOL] = "bool", [IKV_FIELD_TARGET] = "target",
+        [IKV_FIELD_TEXT] = "text", [IKV_FIELD_VALUE] = "value"};
+    return names[type];
+}
+
+static const struct {
+    uint32_t bit;
+    const char *name;
+} makers[] = {{IKV_FROM_P, "ports"},   {IKV_FROM_R, "router"},
+              {IKV_FROM_L, "loop"},    {IKV_FROM_O, "overlaps"},
+              {IKV_FROM_A, "actions"}, {IKV_FROM_S, "scene"},
+              {IKV_FROM_U, "anybody"}};
+
+enum {
+    MAKERS = sizeof makers / sizeof makers[0]
+};
+
+static const char *makers_text(uint32_t from, char *buffer, size_t size)
+{
+    size_t used = 0;
+    buffer[0] = '\0';
+    for (size_t i = 0; i < MAKERS; i++)
+        if (from & makers[i].bit)
+            used += (size_t)snprintf(buffer + used, size - used, "%s%s",
+                                     used > 0 ? ", " : "", makers[i].name);
+    return buffer;
+}
+
+/* ---------------------------------------------------------------- the table --
+ */
+
+/* Prints text in lines of at most `width`, each after the first indented. */
+static void print_wrapped(const char *text, int indent, int width)
+{
+    int column = 0;
+    while (*text != '\0') {
+        int length = (int)strcspn(text, " ");
+        if (column > 0 && column + 1 + length > width) {
+            printf("\n%*s", indent, "");
+            column = 0;
+        }
+        column += printf("%s%.*s", column > 0 ? " " : "", length, text);
+        text += length;
+        text += strspn(text, " ");
+    }
+    printf("\n");
+}
+
+static void print_family_fields(const ikv_kind_info *info)
+{
+    char line[1024] = "";
+    size_t used = 0;
+    for (uint32_t i = 0; i < info->field_count && used < sizeof line; i++)
+        used += (size_t)snprintf(line + used, sizeof line - used, "%s%s",
+                                 i > 0 ? ", " : "", info->fields[i].name);
+    printf("  %-22s ", "  carries");
+    print_wrapped(info->field_count > 0 ? line : "nothing", 25, 70);
+}
+
+static bool same_fields(const ikv_kind_info *a, const ikv_kind_info *b)
+{
+    return a->fields == b->fields && a->field_count == b->field_count;
+}
+
+static void print_family(const ikv_catalogue *catalogue, uint32_t family,
+                         bool colour)
+{
+    const ikv_kind_info *last = NULL, *info;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;) {
+        info = ikv_catalogue_info(catalogue, k);
+        if (info->family != family)
+            continue;
+        if (last == NULL)
+            printf("\n%s%s%s - %s\n", colour ? "\033[1m" : "",
+                   ikv_family_name(family), colour ? "\033[0m" : "",
+                   ikv_family_meaning(family));
+        else if (!same_fields(info, last))
+            print_family_fields(last);
+        printf("  %-22s ", info->name);
+        print_wrapped(info->when, 25, 70);
+        last = info;
+    }
+    if (last != NULL)
+        print_family_fields(last);
+}
+
+static int print_table(const ikv_catalogue *catalogue)
+{
+    printf("Kinds of events, by family. One in detail: ikvar kinds NAME. By "
+           "another word: ikvar kinds --find WORD.\n");
+    for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+        print_family(catalogue, f, isatty(STDOUT_FILENO));
+    return FINE;
+}
+
+/* ------------------------------------------------------------------ one kind
+ * -- */
+
+static void print_values(uint32_t set)
+{
+    const char *name;
+    uint64_t value;
+    char line[256] = "";
+    size_t used = 0;
+    for (uint32_t i = 0; (name = ikv_value_list(set, i, &value)) != NULL; i++)
+        used += (size_t)snprintf(line + used, sizeof line - used, "%s%s",
+                                 i > 0 ? ", " : "", name);
+    if (used > 0)
+        printf("  %-12s %-7s %-14s %s\n", "", "", "", line);
+}
+
+static int print_kind(const ikv_kind_info *info)
+{
+    static const char *const classes[] = {
+        "never comes through it", "a transition, never lost quietly",
+        "may be merged with its like", "plain"};
+    char from[64];
+    printf("%s (family %s, number %u)\n\n  sent     ", info->name,
+           ikv_family_name(info->family), info->kind);
+    print_wrapped(info->when, 11, 80);
+    printf("  made by  %s\n", makers_text(info->from, from, sizeof from));
+    printf("  path     %s\n", info->bubbles
+                                  ? "capturing, target, bubbling"
+                                  : "capturing, target; does not bubble");
+    printf("  queue    %s\n", classes[info->queue_class]);
+    if (info->words[0] != '\0')
+        printf("  also     %s\n", info->words);
+    printf("\n");
+    for (uint32_t i = 0; i < info->field_count; i++) {
+        const ikv_field *f = &info->fields[i];
+        printf("  %-12s %-7s %-14s %s\n", f->name, type_text(f->type), f->unit,
+               f->meaning);
+        print_values(f->set);
+    }
+    return FINE;
+}
+
+/* -------------------------------------------------------------------- finding
+ * -- */
+
+/* Whether the text has the word, letters of either case alike. */
+static bool has_word(const char *text, const char *word)
+{
+    size_t length = strlen(word);
+    for (; *text != '\0'; text++) {
+        size_t i = 0;
+        while (i < length && tolower((unsigned char)text[i]) ==
+                                 tolower((unsigned char)word[i]))
+            i++;
+        if (i == length)
+            return true;
+    }
+    return false;
+}
+
+static int find_kinds(const ikv_catalogue *catalogue, const char *word)
+{
+    int found = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;) {
+        const ikv_kind_info *info = ikv_catalogue_info(catalogue, k);
+        if (!has_word(info->name, word) && !has_word(info->words, word))
+            continue;
+        printf("%-24s ", info->name);
+        print_wrapped(info->when, 25, 70);
+        found++;
+    }
+    if (found > 0)
+        return FINE;
+    fprintf(stderr, "ikvar kinds: no kind is known by \"%s\"\n", word);
+    return ANSWER_IS_NO;
+}
+
+/* ----------------------------------------------------------------------- json
+ * -- */
+
+static json_t *kind_json(const ikv_kind_info *info)
+{
+    json_t *kind = json_object(), *fields = json_array(), *from = json_array();
+    json_object_set_new(kind, "name", json_string(info->name));
+    json_object_set_new(kind, "family",
+                        json_string(ikv_family_name(info->family)));
+    json_object_set_new(kind, "number", json_integer(info->kind));
+    json_object_set_new(kind, "when", json_string(info->when));
+    json_object_set_new(kind, "words", json_string(info->words));
+    json_object_set_new(kind, "bubbles", json_boolean(info->bubbles));
+    for (size_t i = 0; i < MAKERS; i++)
+        if (info->from & makers[i].bit)
+            json_array_append_new(from, json_string(makers[i].name));
+    json_object_set_new(kind, "from", from);
+    for (uint32_t i = 0; i < info->field_count; i++) {
+        const ikv_field *f = &info->fields[i];
+        json_t *field = json_object();
+        json_object_set_new(field, "name", json_string(f->name));
+        json_object_set_new(field, "type", json_string(type_text(f->type)));
+        json_object_set_new(field, "unit", json_string(f->unit));
+        json_object_set_new(field, "meaning", json_string(f->meaning));
+        json_array_append_new(fields, field);
+    }
+    json_object_set_new(kind, "fields", fields);
+    return kind;
+}
+
+static int print_json(const ikv_catalogue *catalogue, ikv_kind only)
+{
+    json_t *list = json_array();
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;)
+        if (only == IKV_KIND_NONE || k == only)
+            json_array_append_new(list,
+                                  kind_json(ikv_catalogue_info(catalogue, k)));
+    json_dumpf(list, stdout, JSON_INDENT(1));
+    printf("\n");
+    json_decref(list);
+    return FINE;
+}
+
+static int show(const ikv_catalogue *catalogue, const char *name,
+                const char *word, bool json)
+{
+    ikv_kind kind = ikv_catalogue_find(catalogue, name);
+    if (name != NULL && kind == IKV_KIND_NONE) {
+        fprintf(stderr,
+                "ikvar kinds: there is no kind \"%s\"; try ikvar kinds --find "
+                "WORD\n",
+                name);
+        return ANSWER_IS_NO;
+    }
+    if (word != NULL)
+        return find_kinds(catalogue, word);
+    if (json)
+        return print_json(catalogue, kind);
+    return name != NULL ? print_kind(ikv_catalogue_info(catalogue, kind))
+                        : print_table(catalogue);
+}
+
+int kinds_command(int argc, const char **argv)
+{
+    int json = 0, code;
+    char *word = NULL;
+    struct poptOption options[] = {
+        {"find", 'f', POPT_ARG_STRING, &word, 0,
+         "kinds that people know by that word: tap, hover, quit", "WORD"},
+        {"json", 'j', POPT_ARG_NONE, &json, 0, "print JSON", NULL},
+        POPT_TABLEEND};
+    poptContext context =
+        parse_options(argc, argv, options, "kinds [NAME | SETUP]", &code);
+    if (context == NULL)
+        return code;
+    const char *name = poptGetArg(context);
+    ikv_setup *setup = NULL;
+    ikv_message message;
+    if (poptPeekArg(context) != NULL) {
+        fprintf(stderr, "ikvar kinds: expected one name\n");
+        code = WRONG_USE;
+    } else if (name != NULL && strstr(name, ".json") != NULL) {
+        if (ikv_setup_read(name, &setup, &message) < 0) {
+            fprintf(stderr, "ikvar kinds: %s\n", message.text);
+            code = BAD_INPUT;
+        }
+        name = NULL;
+    }
+    if (code == FINE)
+        code = show(ikv_setup_catalogue(setup), name, word, json != 0);
+    ikv_setup_close(setup);
+    free(word);
+    poptFreeContext(context);
+    return code;
+}

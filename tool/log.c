@@ -1,0 +1,362 @@
+/* log.c - the readable log of a run: time, step, what came in, who heard it and
+ * in which phase, what they did, and what nobody heard.
+ *
+ * An event's line is printed when its first handler is called; one that nobody
+ * hears joins a list, which is printed in one go before the next line.
+ */
+#define _POSIX_C_SOURCE 200809L
+#include "tool.h"
+
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum {
+    DEPTHS = 64,
+    WIDTH = 100,
+    MARGIN = 28
+};
+
+struct run_log {
+    FILE *file;
+    ikv_kit *kit;
+    ikv_setup *setup;
+    bool colour;
+    bool shown[DEPTHS]; /* whether the event's line has been printed */
+    uint32_t depth;
+    char unheard[4096];
+    size_t unheard_length;
+    uint64_t unheard_ns, unheard_step;
+    ikv_kind unheard_kind;
+    uint64_t handler_count;
+};
+
+enum ink {
+    PLAIN,
+    STRONG,
+    FAINT,
+    NOTE,
+    ALERT
+};
+
+static const char *ink(const run_log *log, enum ink which)
+{
+    static const char *const codes[] = {"\033[0m", "\033[1m", "\033[2m",
+                                        "\033[36m", "\033[33m"};
+    return log->colour ? codes[which] : "";
+}
+
+/* -------------------------------------------------------------- describing --
+ */
+
+static const char *name_of(const run_log *log, ikv_target target)
+{
+    return ikv_setup_target_name(log->setup, target);
+}
+
+static void append(char *to, size_t size, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+static void append(char *to, size_t size, const char *format, ...)
+{
+    size_t used = strlen(to);
+    va_list list;
+    va_start(list, format);
+    vsnprintf(to + used, size - used, format, list);
+    va_end(list);
+}
+
+static void append_number(char *to, size_t size, double value)
+{
+    char text[32];
+    ikv_number_format(value, true, text);
+    append(to, size, "%s", text);
+}
+
+static void describe_pointer(const ikv_event *event, char *to, size_t size)
+{
+    static const char *const buttons[] = {"primary", "middle", "secondary",
+                                          "back", "forward"};
+    const ikv_pointer *p = &event->pointer;
+    const char *type = ikv_value_name(IKV_SET_POINTER_TYPE, p->type);
+    append(to, size, "%s", type != NULL ? type : "pointer");
+    if (p->type == IKV_TOUCH)
+        append(to, size, " %u", p->pointer);
+    if (p->button > 0 && p->button < 5)
+        append(to, size, " %s", buttons[p->button]);
+    append(to, size, " at ");
+    append_number(to, size, (double)p->x);
+    append(to, size, ", ");
+    append_number(to, size, (double)p->y);
+}
+
+static void describe_key(const ikv_event *event, char *to, size_t size)
+{
+    const char *code = ikv_code_name(event->key.code);
+    append(to, size, "%s", code != NULL ? code : "unknown key");
+    const char *name;
+    uint64_t bit;
+    for (uint32_t i = 0;
+         (name = ikv_value_list(IKV_SET_MODIFIERS, i, &bit)) != NULL; i++)
+        if (event->modifiers & bit)
+            append(to, size, " %s", name);
+    if (event->flags & IKV_REPEAT)
+        append(to, size, " repeat");
+}
+
+static void describe_value(const run_log *log, ikv_value value, char *to,
+                           size_t size)
+{
+    if (value.type == IKV_VALUE_BOOL)
+        append(to, size, "%s", value.bits.boolean ? "true" : "false");
+    else if (value.type == IKV_VALUE_NUMBER)
+        append_number(to, size, value.bits.number);
+    else if (value.type == IKV_VALUE_TARGET)
+        append(to, size, "%s", name_of(log, value.bits.target));
+    else
+        append(to, size, "%lld", (long long)value.bits.integer);
+}
+
+static void describe_fields(const run_log *log, const ikv_event *event,
+                            const ikv_kind_info *info, char *to, size_t size)
+{
+    for (uint32_t i = 0; i < info->field_count; i++) {
+        const ikv_field *field = &info->fields[i];
+        uint32_t length;
+        const char *text = ikv_field_text(field, event, &length);
+        ikv_value value = ikv_field_get(field, event);
+        const char *name =
+            value.type == IKV_VALUE_INTEGER && field->set != IKV_SET_NONE
+                ? ikv_value_name(field->set, (uint64_t)value.bits.integer)
+                : NULL;
+        if (text == NULL && name == NULL && value.bits.integer == 0)
+            continue;
+        append(to, size, "%s%s ", to[0] != '\0' ? ", " : "", field->name);
+        if (text != NULL)
+            append(to, size, "\"%.*s\"", (int)length, text);
+        else if (name != NULL)
+            append(to, size, "%s", name);
+        else
+            describe_value(log, value, to, size);
+    }
+}
+
+static void describe(const run_log *log, const ikv_event *event, char *to,
+                     size_t size)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_setup_catalogue(log->setup), event->kind);
+    to[0] = '\0';
+    if (info->family == IKV_FAMILY_POINTER || info->family == IKV_FAMILY_CLICK)
+        describe_pointer(event, to, size);
+    else if (info->family == IKV_FAMILY_KEY)
+        describe_key(event, to, size);
+    else if (info->family != IKV_FAMILY_LOOP)
+        describe_fields(log, event, info, to, size);
+    if (event->source.bits != 0 && info->family == IKV_FAMILY_POINTER)
+        append(to, size, " (related: %s)", name_of(log, event->source));
+}
+
+/* ------------------------------------------------------------------ printing
+ * -- */
+
+static void print_time(const run_log *log, uint64_t time_ns, uint64_t step)
+{
+    fprintf(log->file, "%s%10.3f ms  step %-4llu%s ", ink(log, FAINT),
+            (double)time_ns / 1e6, (unsigned long long)step, ink(log, PLAIN));
+}
+
+static void flush_unheard(run_log *log)
+{
+    if (log->unheard_length == 0)
+        return;
+    print_time(log, log->unheard_ns, log->unheard_step);
+    fprintf(log->file, "%snobody heard  %s%s\n", ink(log, FAINT), log->unheard,
+            ink(log, PLAIN));
+    log->unheard_length = 0;
+    log->unheard[0] = '\0';
+    log->unheard_kind = IKV_KIND_NONE;
+}
+
+static const char *kind_name(const run_log *log, const ikv_event *event)
+{
+    return ikv_catalogue_info(ikv_setup_catalogue(log->setup), event->kind)
+        ->name;
+}
+
+/* Joins the list: "pointer.enter root, quay; pointer.down lamp". It goes on on
+ * a new line when it is long. */
+static void add_unheard(run_log *log, const ikv_watch *watch)
+{
+    char item[192];
+    const ikv_event *event = watch->event;
+    if (event->kind == IKV_KIND_LOOP_STEP || event->kind == IKV_KIND_LOOP_FRAME)
+        return;
+    bool again = event->kind == log->unheard_kind;
+    snprintf(item, sizeof item, "%s%s%s", again ? ", " : kind_name(log, event),
+             again ? "" : " ", name_of(log, event->target));
+    if (log->unheard_length > 0 &&
+        (log->unheard_ns != event->time_ns ||
+         log->unheard_length + strlen(item) > WIDTH - 38)) {
+        flush_unheard(log);
+        again = false;
+        snprintf(item, sizeof item, "%s %s", kind_name(log, event),
+                 name_of(log, event->target));
+    }
+    append(log->unheard, sizeof log->unheard, "%s%s",
+           log->unheard_length > 0 && !again ? "; " : "", item);
+    log->unheard_ns = event->time_ns;
+    log->unheard_step = watch->delivery->step;
+    log->unheard_kind = event->kind;
+    log->unheard_length = strlen(log->unheard);
+}
+
+/* A delivery inside a handler is indented by two levels: itself, and what its
+ * handlers do. */
+static void indent(const run_log *log, uint32_t level)
+{
+    fprintf(log->file, "%*s", (int)(MARGIN + 3 * level), "");
+}
+
+static void print_event(run_log *log, const ikv_watch *watch)
+{
+    char what[256];
+    const ikv_event *event = watch->event;
+    describe(log, event, what, sizeof what);
+    flush_unheard(log);
+    if (watch->depth <= 1)
+        print_time(log, event->time_ns, watch->delivery->step);
+    else
+        indent(log, 2 * watch->depth - 3);
+    fprintf(log->file, "%s%s%s", ink(log, STRONG), kind_name(log, event),
+            ink(log, PLAIN));
+    if (event->target.bits != ikv_bus_root(ikv_kit_bus(log->kit)).bits)
+        fprintf(log->file, " on %s", name_of(log, event->target));
+    if (what[0] != '\0')
+        fprintf(log->file, "  %s%s%s", ink(log, FAINT), what, ink(log, PLAIN));
+    fputc('\n', log->file);
+    log->shown[watch->depth] = true;
+}
+
+static void print_call(run_log *log, const ikv_watch *watch)
+{
+    static const char *const phases[] = {"", "capturing, ", "", "",
+                                         "bubbling, "};
+    if (watch->depth >= DEPTHS)
+        return;
+    if (!log->shown[watch->depth])
+        print_event(log, watch);
+    log->handler_count++;
+    log->depth = watch->depth;
+    indent(log, 2 * watch->depth - 2);
+    fprintf(log->file, "%s%sat %s: %s%s\n",
+            watch->delivery->flags & IKV_PASSED ? "passed on, " : "",
+            phases[watch->delivery->phase & 7],
+            name_of(log, watch->delivery->current), watch->name,
+            watch->name[0] == '\0' ? "(a handler without a name)" : "");
+}
+
+static void print_return(run_log *log, const ikv_watch *watch)
+{
+    static const struct {
+        ikv_verdict bit;
+        const char *text;
+    } verdicts[] = {{IKV_STOP, "stopped here"},
+                    {IKV_STOP_ALL, "stopped at once"},
+                    {IKV_REFUSE, "refused what would follow"}};
+    for (size_t i = 0; i < 3; i++) {
+        if ((watch->verdict & verdicts[i].bit) == 0)
+            continue;
+        indent(log, 2 * watch->depth - 1);
+        fprintf(log->file, "%s%s%s\n", ink(log, ALERT), verdicts[i].text,
+                ink(log, PLAIN));
+    }
+    log->depth = watch->depth - 1;
+}
+
+static void print_note(const char *note, void *user)
+{
+    run_log *log = user;
+    indent(log, log->depth > 0 ? 2 * log->depth - 1 : 0);
+    fprintf(log->file, "%s%s%s\n", ink(log, NOTE), note, ink(log, PLAIN));
+}
+
+static void watch_run(const ikv_watch *watch, void *user)
+{
+    run_log *log = user;
+    switch (watch->what) {
+    case IKV_WATCH_EVENT:
+        if (watch->depth < DEPTHS)
+            log->shown[watch->depth] = false;
+        break;
+    case IKV_WATCH_CALL:
+        print_call(log, watch);
+        break;
+    case IKV_WATCH_RETURN:
+        print_return(log, watch);
+        break;
+    case IKV_WATCH_DONE:
+        if (watch->heard == 0)
+            add_unheard(log, watch);
+        log->depth = watch->depth - 1;
+        break;
+    case IKV_WATCH_DROP:
+        flush_unheard(log);
+        print_time(log, watch->event->time_ns,
+                   ikv_loop_step_number(ikv_kit_loop(log->kit)));
+        fprintf(log->file, "%sdropped  %s: its target has gone%s\n",
+                ink(log, ALERT), kind_name(log, watch->event), ink(log, PLAIN));
+        break;
+    default:
+        break;
+    }
+    if (log->colour)
+        fflush(log->file);
+}
+
+run_log *log_open(FILE *file, ikv_kit *kit, ikv_setup *setup, bool colour)
+{
+    run_log *log = calloc(1, sizeof *log);
+    if (log == NULL)
+        return NULL;
+    log->file = file;
+    log->kit = kit;
+    log->setup = setup;
+    log->colour = colour;
+    ikv_bus_set_watcher(ikv_kit_bus(kit), watch_run, log);
+    ikv_setup_set_note(setup, print_note, log);
+    return log;
+}
+
+static void print_summary(const run_log *log)
+{
+    ikv_loop_counters loop = ikv_loop_count(ikv_kit_loop(log->kit));
+    ikv_bus_counters bus = ikv_bus_count(ikv_kit_bus(log->kit));
+    ikv_router_counters router = ikv_router_count(ikv_kit_router(log->kit));
+    fprintf(log->file,
+            "\n%llu frames, %llu steps; %llu events came in, %llu deliveries; "
+            "%llu handlers called; nobody heard %llu\n",
+            (unsigned long long)loop.frames, (unsigned long long)loop.steps,
+            (unsigned long long)loop.routed, (unsigned long long)bus.delivered,
+            (unsigned long long)log->handler_count,
+            (unsigned long long)bus.unheard);
+    uint64_t refused = router.not_finite + router.too_many + router.meaningless;
+    if (refused + loop.rejected + loop.late + bus.dropped + bus.too_deep > 0)
+        fprintf(log->file,
+                "refused by the router %llu, rejected %llu, late %llu, "
+                "dropped %llu, too deep %llu\n",
+                (unsigned long long)refused, (unsigned long long)loop.rejected,
+                (unsigned long long)loop.late, (unsigned long long)bus.dropped,
+                (unsigned long long)bus.too_deep);
+}
+
+void log_close(run_log *log)
+{
+    if (log == NULL)
+        return;
+    flush_unheard(log);
+    ikv_bus_set_watcher(ikv_kit_bus(log->kit), NULL, NULL);
+    ikv_setup_set_note(log->setup, NULL, NULL);
+    print_summary(log);
+    free(log);
+}

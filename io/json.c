@@ -328,21 +328,21 @@ static bool read_target(reader *r, const place *at, const json_t *value,
 
 static const char *type_name(const ikv_field *field)
 {
-    static const char *const names[IKV_FIELD_TYPE_COUNT] = {
-        [IKV_FIELD_U8] = "a whole number from 0 to 255",
-        [IKV_FIELD_I8] = "a whole number from -128 to 127",
-        [IKV_FIELD_U16] = "a whole number from 0 to 65535",
-        [IKV_FIELD_I16] = "a whole number from -32768 to 32767",
-        [IKV_FIELD_U32] = "a whole number from 0 to 4294967295",
-        [IKV_FIELD_I32] = "a whole number of 32 bits",
-        [IKV_FIELD_U64] = "a whole number from 0",
-        [IKV_FIELD_I64] = "a whole number",
-        [IKV_FIELD_F32] = "a number",
-        [IKV_FIELD_F64] = "a number",
-        [IKV_FIELD_BOOL] = "true or false",
-        [IKV_FIELD_TARGET] = "a target's id",
-        [IKV_FIELD_TEXT] = "a string",
-        [IKV_FIELD_VALUE] = "a number, or true or false",
+    static const char *const names[IKV_TYPE_COUNT] = {
+        [IKV_TYPE_U8] = "a whole number from 0 to 255",
+        [IKV_TYPE_I8] = "a whole number from -128 to 127",
+        [IKV_TYPE_U16] = "a whole number from 0 to 65535",
+        [IKV_TYPE_I16] = "a whole number from -32768 to 32767",
+        [IKV_TYPE_U32] = "a whole number from 0 to 4294967295",
+        [IKV_TYPE_I32] = "a whole number of 32 bits",
+        [IKV_TYPE_U64] = "a whole number from 0",
+        [IKV_TYPE_I64] = "a whole number",
+        [IKV_TYPE_F32] = "a number",
+        [IKV_TYPE_F64] = "a number",
+        [IKV_TYPE_BOOL] = "true or false",
+        [IKV_TYPE_TARGET] = "a target's id",
+        [IKV_TYPE_TEXT] = "a string",
+        [IKV_TYPE_VALUE] = "a number, or true or false",
     };
     return field->scale > 1 ? "a number that fits" : names[field->type];
 }
@@ -353,9 +353,9 @@ bool read_field(reader *r, const place *at, const json_t *value,
 {
     ikv_value to = {IKV_VALUE_NONE, {0}};
     uint64_t named = 0;
-    if (field->type == IKV_FIELD_TEXT)
+    if (field->type == IKV_TYPE_TEXT)
         return read_text(r, at, value, field, event);
-    if (field->type == IKV_FIELD_TARGET) {
+    if (field->type == IKV_TYPE_TARGET) {
         to.type = IKV_VALUE_TARGET;
         if (!read_target(r, at, value, finder, &to.bits.target))
             return false;
@@ -439,7 +439,7 @@ json_t *write_field(const ikv_field *field, const ikv_event *event,
     ikv_value value = ikv_field_get(field, event);
     switch (value.type) {
     case IKV_VALUE_NUMBER:
-        return json_shortest(value.bits.number, field->type != IKV_FIELD_F64);
+        return json_shortest(value.bits.number, field->type != IKV_TYPE_F64);
     case IKV_VALUE_BOOL:
         return json_boolean(value.bits.boolean);
     case IKV_VALUE_TARGET:

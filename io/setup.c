@@ -139,12 +139,12 @@ static const struct {
     const char *name;
     uint16_t type, size;
 } field_types[] = {
-    {"u8", IKV_FIELD_U8, 1},     {"i8", IKV_FIELD_I8, 1},
-    {"u16", IKV_FIELD_U16, 2},   {"i16", IKV_FIELD_I16, 2},
-    {"u32", IKV_FIELD_U32, 4},   {"i32", IKV_FIELD_I32, 4},
-    {"u64", IKV_FIELD_U64, 8},   {"i64", IKV_FIELD_I64, 8},
-    {"f32", IKV_FIELD_F32, 4},   {"f64", IKV_FIELD_F64, 8},
-    {"bool", IKV_FIELD_BOOL, 1}, {"target", IKV_FIELD_TARGET, 4},
+    {"u8", IKV_TYPE_U8, 1},     {"i8", IKV_TYPE_I8, 1},
+    {"u16", IKV_TYPE_U16, 2},   {"i16", IKV_TYPE_I16, 2},
+    {"u32", IKV_TYPE_U32, 4},   {"i32", IKV_TYPE_I32, 4},
+    {"u64", IKV_TYPE_U64, 8},   {"i64", IKV_TYPE_I64, 8},
+    {"f32", IKV_TYPE_F32, 4},   {"f64", IKV_TYPE_F64, 8},
+    {"bool", IKV_TYPE_BOOL, 1}, {"target", IKV_TYPE_TARGET, 4},
 };
 
 enum {
@@ -239,14 +239,14 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
     if (rect != NULL) {
         if (!read_floats(r, &in_rect, rect, 4, n))
             return false;
-        *shape = ikv_shape_rect(n[0], n[1], n[2], n[3]);
+        *shape = ikv_scene_rect(n[0], n[1], n[2], n[3]);
         return (n[2] >= 0 && n[3] >= 0) ||
                reader_fail(r, &in_rect,
                            "expected a width and height of 0 or more");
     }
     if (!read_floats(r, &in_circle, circle, 3, n))
         return false;
-    *shape = ikv_shape_circle(n[0], n[1], n[2]);
+    *shape = ikv_scene_circle(n[0], n[1], n[2]);
     return n[2] >= 0 ||
            reader_fail(r, &in_circle, "expected a radius of 0 or more");
 }

@@ -195,6 +195,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target,
     for (;;) {
         m.pending_end = pending + b->pending_count;
         if (called) {
+            called = false;
             /* The array may have changed: go on behind the last one called. */
             m.pending = pending;
             for (skip_pending(b, x, target, &m);

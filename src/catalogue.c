@@ -33,7 +33,7 @@ enum {
 /* -------------------------------------------------------- built-in table -- */
 
 #define IKV_Y(member, name, type, set, unit, scale, meaning)                   \
-    {name,    IKV_FIELD_##type, offsetof(ikv_event, member), unit, meaning,    \
+    {name,    IKV_TYPE_##type, offsetof(ikv_event, member), unit, meaning,     \
      (scale), IKV_SET_##set},
 #define IKV_X(name, member, positioned)                                        \
     static const ikv_field fields_##name[] = {IKV_FIELDS_##name(IKV_Y)};
@@ -163,19 +163,13 @@ void ikv_catalogue_close(ikv_catalogue *catalogue)
 static const struct type_row {
     uint8_t size;
     bool is_signed, is_float;
-} type_rows[IKV_FIELD_TYPE_COUNT] = {
-    [IKV_FIELD_U8] = {1, false, false},
-    [IKV_FIELD_I8] = {1, true, false},
-    [IKV_FIELD_U16] = {2, false, false},
-    [IKV_FIELD_I16] = {2, true, false},
-    [IKV_FIELD_U32] = {4, false, false},
-    [IKV_FIELD_I32] = {4, true, false},
-    [IKV_FIELD_U64] = {8, false, false},
-    [IKV_FIELD_I64] = {8, true, false},
-    [IKV_FIELD_F32] = {4, true, true},
-    [IKV_FIELD_F64] = {8, true, true},
-    [IKV_FIELD_BOOL] = {1, false, false},
-    [IKV_FIELD_TARGET] = {4, false, false},
+} type_rows[IKV_TYPE_COUNT] = {
+    [IKV_TYPE_U8] = {1, false, false},   [IKV_TYPE_I8] = {1, true, false},
+    [IKV_TYPE_U16] = {2, false, false},  [IKV_TYPE_I16] = {2, true, false},
+    [IKV_TYPE_U32] = {4, false, false},  [IKV_TYPE_I32] = {4, true, false},
+    [IKV_TYPE_U64] = {8, false, false},  [IKV_TYPE_I64] = {8, true, false},
+    [IKV_TYPE_F32] = {4, true, true},    [IKV_TYPE_F64] = {8, true, true},
+    [IKV_TYPE_BOOL] = {1, false, false}, [IKV_TYPE_TARGET] = {4, false, false},
 };
 
 static bool name_is_good(const char *name)
@@ -235,7 +229,7 @@ static ikv_status check_field(const ikv_kind_config *config, uint32_t at,
         return IKV_DUPLICATE;
     }
     uint32_t size =
-        field->type < IKV_FIELD_TYPE_COUNT ? type_rows[field->type].size : 0;
+        field->type < IKV_TYPE_COUNT ? type_rows[field->type].size : 0;
     if (size == 0 || field->offset % size != 0 ||
         field->offset + size > PAYLOAD_BYTES) {
         ikvi_message(
@@ -516,13 +510,13 @@ ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event)
     const char *at = (const char *)event + field->offset;
     struct type_row type = type_rows[field->type];
     ikv_value value = {IKV_VALUE_NONE, {0}};
-    if (field->type == IKV_FIELD_VALUE) {
+    if (field->type == IKV_TYPE_VALUE) {
         value.type = event->field.type;
         memcpy(&value.bits, at, sizeof value.bits);
-    } else if (field->type == IKV_FIELD_BOOL) {
+    } else if (field->type == IKV_TYPE_BOOL) {
         value.type = IKV_VALUE_BOOL;
         value.bits.boolean = *at != 0;
-    } else if (field->type == IKV_FIELD_TARGET) {
+    } else if (field->type == IKV_TYPE_TARGET) {
         value.type = IKV_VALUE_TARGET;
         memcpy(&value.bits.target, at, sizeof value.bits.target);
     } else if (type.is_float) {
@@ -531,7 +525,7 @@ ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event)
     } else if (field->scale > 1) {
         value.type = IKV_VALUE_NUMBER;
         value.bits.number = (double)get_integer(at, type) / field->scale;
-    } else if (field->type != IKV_FIELD_TEXT) {
+    } else if (field->type != IKV_TYPE_TEXT) {
         value.type = IKV_VALUE_INTEGER;
         value.bits.integer = get_integer(at, type);
     }
@@ -570,18 +564,18 @@ ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
 {
     char *at = (char *)event + field->offset;
     struct type_row type = type_rows[field->type];
-    if (field->type == IKV_FIELD_VALUE) {
+    if (field->type == IKV_TYPE_VALUE) {
         event->field.type = (uint8_t)value.type;
         memcpy(at, &value.bits, sizeof value.bits);
         return IKV_OK;
     }
-    if (field->type == IKV_FIELD_BOOL) {
+    if (field->type == IKV_TYPE_BOOL) {
         if (value.type != IKV_VALUE_BOOL)
             return IKV_BAD_VALUE;
         *at = value.bits.boolean;
         return IKV_OK;
     }
-    if (field->type == IKV_FIELD_TARGET) {
+    if (field->type == IKV_TYPE_TARGET) {
         if (value.type != IKV_VALUE_TARGET)
             return IKV_BAD_VALUE;
         memcpy(at, &value.bits.target, sizeof value.bits.target);
@@ -611,7 +605,7 @@ ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
 const char *ikv_field_text(const ikv_field *field, const ikv_event *event,
                            uint32_t *length)
 {
-    if (field->type != IKV_FIELD_TEXT)
+    if (field->type != IKV_TYPE_TEXT)
         return NULL;
     const uint8_t *at = (const uint8_t *)event + field->offset;
     uint32_t room = (uint32_t)sizeof *event - field->offset - 1u;

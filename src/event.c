@@ -71,7 +71,7 @@ static void print_integer(ikvi_text *text, const ikv_field *field,
         ikvi_text_add(text, name);
     else if (mask && field->set != IKV_SET_NONE)
         print_mask(text, field->set, (uint64_t)value);
-    else if (field->type == IKV_FIELD_U64)
+    else if (field->type == IKV_TYPE_U64)
         ikvi_text_unsigned(text, (uint64_t)value);
     else
         ikvi_text_signed(text, value);
@@ -82,7 +82,7 @@ static void print_value(ikvi_text *text, const ikv_field *field,
                         ikv_value value)
 {
     bool is_float =
-        field->type != IKV_FIELD_F64 && field->type != IKV_FIELD_VALUE;
+        field->type != IKV_TYPE_F64 && field->type != IKV_TYPE_VALUE;
     if (value.type == IKV_VALUE_NUMBER)
         print_number(text, value.bits.number, is_float);
     else if (value.type == IKV_VALUE_BOOL)
@@ -114,7 +114,7 @@ static bool is_unset(const ikv_field *field, ikv_value value)
         return !value.bits.boolean;
     if (value.type == IKV_VALUE_TARGET)
         return value.bits.target.bits == 0;
-    if (field->type == IKV_FIELD_I8 && ikvi_same(field->name, "button"))
+    if (field->type == IKV_TYPE_I8 && ikvi_same(field->name, "button"))
         return value.bits.integer == IKV_NO_BUTTON;
     return value.type == IKV_VALUE_NONE ||
            (value.bits.integer == 0 &&

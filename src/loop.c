@@ -453,8 +453,8 @@ bool ikv_loop_step(ikv_loop *loop)
         finish_step(loop);
     if (loop->steps_left == 0) {
         loop->where = AFTER_STEPS;
-        deliver_own(loop, IKV_KIND_LOOP_FRAME, loop->now, loop->next_step, 0,
-                    0);
+        deliver_own(loop, IKV_KIND_LOOP_FRAME, loop->now,
+                    ikv_loop_step_number(loop), 0, 0);
         return false;
     }
     loop->steps_left--;

@@ -632,10 +632,12 @@ static void pointer_ended(ikv_router *r, pointer *p, ikv_event *event,
     if (click.bits != 0)
         send_click(r, p, event, click);
     p->captured = p->pending = none;
-    bool touch = p->type == IKV_TOUCH;
-    move_over(r, p, touch ? none : pick(r, p, 0), event);
-    if (touch)
+    if (p->type == IKV_TOUCH) {
+        move_over(r, p, none, event);
         forget_pointer(r, p);
+    } else if (captured.bits != 0) {
+        move_over(r, p, pick(r, p, 0), event);
+    }
 }
 
 static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)

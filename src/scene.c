@@ -82,12 +82,12 @@ static bool finite(float value)
     return value - value == 0;
 }
 
-ikv_shape ikv_shape_rect(float x, float y, float width, float height)
+ikv_shape ikv_scene_rect(float x, float y, float width, float height)
 {
     return (ikv_shape){IKV_SHAPE_RECT, x, y, width, height, 0};
 }
 
-ikv_shape ikv_shape_circle(float x, float y, float radius)
+ikv_shape ikv_scene_circle(float x, float y, float radius)
 {
     return (ikv_shape){IKV_SHAPE_CIRCLE, x, y, 0, 0, radius};
 }

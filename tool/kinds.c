@@ -10,14 +10,14 @@
 
 static const char *type_text(uint32_t type)
 {
-    static const char *const names[IKV_FIELD_TYPE_COUNT] = {
-        [IKV_FIELD_U8] = "u8",     [IKV_FIELD_I8] = "i8",
-        [IKV_FIELD_U16] = "u16",   [IKV_FIELD_I16] = "i16",
-        [IKV_FIELD_U32] = "u32",   [IKV_FIELD_I32] = "i32",
-        [IKV_FIELD_U64] = "u64",   [IKV_FIELD_I64] = "i64",
-        [IKV_FIELD_F32] = "f32",   [IKV_FIELD_F64] = "f64",
-        [IKV_FIELD_BOOL] = "bool", [IKV_FIELD_TARGET] = "target",
-        [IKV_FIELD_TEXT] = "text", [IKV_FIELD_VALUE] = "value"};
+    static const char *const names[IKV_TYPE_COUNT] = {
+        [IKV_TYPE_U8] = "u8",     [IKV_TYPE_I8] = "i8",
+        [IKV_TYPE_U16] = "u16",   [IKV_TYPE_I16] = "i16",
+        [IKV_TYPE_U32] = "u32",   [IKV_TYPE_I32] = "i32",
+        [IKV_TYPE_U64] = "u64",   [IKV_TYPE_I64] = "i64",
+        [IKV_TYPE_F32] = "f32",   [IKV_TYPE_F64] = "f64",
+        [IKV_TYPE_BOOL] = "bool", [IKV_TYPE_TARGET] = "target",
+        [IKV_TYPE_TEXT] = "text", [IKV_TYPE_VALUE] = "value"};
     return names[type];
 }
 

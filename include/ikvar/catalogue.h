@@ -7,7 +7,7 @@
  *   subscriptions, files, traces, printing.
  *
  *       const ikv_field fields[] = {
- *           {"berth", IKV_FIELD_U32, 0, "", "which berth", 1, 0},
+ *           {"berth", IKV_TYPE_U32, 0, "", "which berth", 1, 0},
  *       };
  *       ikv_kind_config docked = IKV_KIND_CONFIG_INIT;
  *       docked.name = "ferry.docked";
@@ -55,21 +55,21 @@ enum {
 /* Types of fields. TEXT is a length byte, then so many bytes; VALUE is an
  * ikv_bits whose type is the event's `type` field. */
 enum {
-    IKV_FIELD_U8 = 0,
-    IKV_FIELD_I8,
-    IKV_FIELD_U16,
-    IKV_FIELD_I16,
-    IKV_FIELD_U32,
-    IKV_FIELD_I32,
-    IKV_FIELD_U64,
-    IKV_FIELD_I64,
-    IKV_FIELD_F32,
-    IKV_FIELD_F64,
-    IKV_FIELD_BOOL,
-    IKV_FIELD_TARGET,
-    IKV_FIELD_TEXT,
-    IKV_FIELD_VALUE,
-    IKV_FIELD_TYPE_COUNT
+    IKV_TYPE_U8 = 0,
+    IKV_TYPE_I8,
+    IKV_TYPE_U16,
+    IKV_TYPE_I16,
+    IKV_TYPE_U32,
+    IKV_TYPE_I32,
+    IKV_TYPE_U64,
+    IKV_TYPE_I64,
+    IKV_TYPE_F32,
+    IKV_TYPE_F64,
+    IKV_TYPE_BOOL,
+    IKV_TYPE_TARGET,
+    IKV_TYPE_TEXT,
+    IKV_TYPE_VALUE,
+    IKV_TYPE_COUNT
 };
 
 /* Sets of named values that a field may draw from; 0 is none. */
@@ -91,7 +91,7 @@ enum {
 
 /* One field.
  *   name     as in files and conditions
- *   type     IKV_FIELD_...
+ *   type     IKV_TYPE_...
  *   offset   when registering: bytes from ikv_event.user, a multiple of the
  *            type's size; in an ikv_kind_info: bytes from the event's start
  *   unit     for people; "mask" if several named values may hold at once

@@ -8,7 +8,7 @@
  *
  *       ikv_target_config lamp = IKV_TARGET_INIT;
  *       lamp.x = 100, lamp.y = 60;
- *       lamp.shape = ikv_shape_circle(0, 0, 12);
+ *       lamp.shape = ikv_scene_circle(0, 0, 12);
  *       lamp.user = my_lamp;
  *       ikv_scene_add(scene, &lamp, &target, NULL);
  *       hit = ikv_scene_pick(scene, 0, x, y, 0, 0);
@@ -55,8 +55,8 @@ typedef struct ikv_shape {
     float radius;
 } ikv_shape;
 
-IKV_API ikv_shape ikv_shape_rect(float x, float y, float width, float height);
-IKV_API ikv_shape ikv_shape_circle(float x, float y, float radius);
+IKV_API ikv_shape ikv_scene_rect(float x, float y, float width, float height);
+IKV_API ikv_shape ikv_scene_circle(float x, float y, float radius);
 
 /* What a hit means.
  *   SOLID  the target gets the event, what lies beneath does not

@@ -1,0 +1,67 @@
+# The front door. What each target needs is installed by scripts/bootstrap.
+
+BUILD := build
+JOBS := $(shell nproc)
+
+.PHONY: all demo test format lint bench install sanitize coverage pictures clean
+
+all: release
+
+# One rule a preset: configure once, then build.
+define preset_rule
+.PHONY: $(1)
+$(1):
+	@scripts/bootstrap build test
+	@[ -e $(BUILD)/$(1)/build.ninja ] || cmake --preset $(1) >/dev/null
+	@cmake --build $(BUILD)/$(1) -j $(JOBS) -- --quiet
+endef
+$(foreach p,debug release clang asan tsan,$(eval $(call preset_rule,$(p))))
+
+demo:
+	@scripts/bootstrap build
+	@[ -e $(BUILD)/demo/build.ninja ] || cmake -G Ninja -S . -B $(BUILD)/demo \
+		-DCMAKE_BUILD_TYPE=Release >/dev/null
+	@cmake --build $(BUILD)/demo -j $(JOBS) -- --quiet
+	@$(BUILD)/demo/ikvar demo
+
+test: debug
+	@scripts/check-headers
+	@scripts/check-includes
+	@scripts/check-exports $(BUILD)/debug
+	@scripts/check-names
+	@$(BUILD)/debug/tests/ikvar_tests
+
+# The same tests under the sanitizers; threads under TSan.
+sanitize:
+	@scripts/bootstrap build test lint
+	@$(MAKE) --no-print-directory asan tsan
+	@$(BUILD)/asan/tests/ikvar_tests
+	@CK_RUN_SUITE=queue $(BUILD)/tsan/tests/ikvar_tests
+
+sources = $(shell git ls-files '*.c' '*.h' '*.cc')
+
+format:
+	@scripts/bootstrap lint
+	@clang-format -i $(sources)
+
+lint: debug
+	@scripts/bootstrap build test lint
+	@clang-format --dry-run --Werror $(sources)
+	@$(MAKE) --no-print-directory clang
+	@scripts/lint $(BUILD)/debug
+
+bench: release
+	@$(BUILD)/release/bench/ikvar_bench
+
+install: release
+	@cmake --install $(BUILD)/release --prefix $(or $(PREFIX),/usr/local)
+
+coverage:
+	@scripts/coverage $(BUILD)/coverage
+
+pictures: release
+	@scripts/bootstrap pictures
+	@scripts/pictures $(BUILD)/release
+
+clean:
+	@rm -rf $(BUILD)

@@ -1,0 +1,16 @@
+/* main.c - all suites; CK_RUN_SUITE=bus runs one. */
+#include "support.h"
+
+int main(void)
+{
+    Suite *(*const suites[])(void) = {
+        event_suite,  queue_suite, bus_suite, bus_model_suite, scene_suite,
+        router_suite, loop_suite,  io_suite,  tool_suite,      terminal_suite};
+    SRunner *runner = srunner_create(suites[0]());
+    for (int i = 1; i < ROWS(suites); i++)
+        srunner_add_suite(runner, suites[i]());
+    srunner_run_all(runner, CK_NORMAL);
+    int failed = srunner_ntests_failed(runner);
+    srunner_free(runner);
+    return failed == 0 ? 0 : 1;
+}

@@ -1,0 +1,203 @@
+/* support.c - see support.h. */
+#define _POSIX_C_SOURCE 200809L
+#include "support.h"
+
+#include <stdarg.h>
+#include <sys/wait.h>
+
+static void *counted_take(void *user, size_t size, size_t alignment)
+{
+    counted *c = user;
+    if (++c->takes == c->fail_at)
+        return NULL;
+    return aligned_alloc(alignment,
+                         (size + alignment - 1) / alignment * alignment);
+}
+
+static void counted_give(void *user, void *block, size_t size)
+{
+    counted *c = user;
+    (void)size;
+    c->gives++;
+    free(block);
+}
+
+ikv_memory counted_memory(counted *c)
+{
+    return (ikv_memory){.take = counted_take, .give = counted_give, .user = c};
+}
+
+static ikv_status fake_open(void *state, ikv_sink *sink)
+{
+    fake_port *f = state;
+    f->opened++;
+    f->sink = sink;
+    if (f->open_status == IKV_OK)
+        f->device = ikv_sink_device(sink);
+    return f->open_status;
+}
+
+static ikv_status fake_poll(void *state)
+{
+    return ((fake_port *)state)->poll_status;
+}
+
+static ikv_status fake_wait(void *state, uint64_t until_ns, bool for_input)
+{
+    fake_port *f = state;
+    (void)for_input;
+    f->waits++;
+    f->now_ns = until_ns;
+    return IKV_OK;
+}
+
+static uint64_t fake_now(void *state)
+{
+    return ((fake_port *)state)->now_ns;
+}
+
+static void fake_close(void *state)
+{
+    ((fake_port *)state)->closed++;
+}
+
+ikv_port fake_port_of(fake_port *fake)
+{
+    return (ikv_port){.size = sizeof(ikv_port),
+                      .capabilities = IKV_PORT_CLOCK,
+                      .name = "fake",
+                      .state = fake,
+                      .open = fake_open,
+                      .poll = fake_poll,
+                      .wait = fake_wait,
+                      .now = fake_now,
+                      .close = fake_close};
+}
+
+static void keep_report(const ikv_report *report, void *user)
+{
+    bench_kit *k = user;
+    k->reports++;
+    snprintf(k->report, sizeof k->report, "%s: %s", report->module,
+             report->text);
+}
+
+void kit_prepare(bench_kit *k)
+{
+    *k = (bench_kit){.fake = {.now_ns = 7000000000}};
+    k->port = fake_port_of(&k->fake);
+    k->config = (ikv_kit_config)IKV_KIT_INIT;
+    k->config.memory = counted_memory(&k->memory);
+    k->config.reporter = (ikv_reporter){keep_report, k};
+    k->config.ports = &k->port;
+    k->config.port_count = 1;
+    k->config.loop.frame_hz = IKV_UNPACED;
+}
+
+void kit_open(bench_kit *k)
+{
+    if (k->config.size == 0)
+        kit_prepare(k);
+    ok(ikv_kit_open(&k->config, &k->kit));
+    k->bus = ikv_kit_bus(k->kit);
+    k->scene = ikv_kit_scene(k->kit);
+    k->router = ikv_kit_router(k->kit);
+    k->loop = ikv_kit_loop(k->kit);
+}
+
+void kit_close(bench_kit *k)
+{
+    valid(ikv_bus_validate(k->bus));
+    valid(ikv_scene_validate(k->scene));
+    valid(ikv_router_validate(k->router));
+    valid(ikv_queue_validate(ikv_kit_queue(k->kit)));
+    ck_assert_int_eq(k->memory.takes, 1); /* nothing after opening */
+    ikv_kit_close(k->kit);
+    ck_assert_int_eq(k->memory.gives, 1);
+    ck_assert_int_eq(k->fake.opened, k->fake.closed);
+}
+
+int kit_frame(bench_kit *k, uint64_t time_ms)
+{
+    int steps = 0;
+    k->fake.now_ns = 7000000000 + time_ms * 1000000;
+    if (!ikv_loop_begin(k->loop))
+        return -1;
+    while (ikv_loop_step(k->loop))
+        steps++;
+    ikv_loop_end(k->loop);
+    return steps;
+}
+
+void note(record *r, const char *format, ...)
+{
+    size_t used = strlen(r->text);
+    va_list list;
+    va_start(list, format);
+    vsnprintf(r->text + used, sizeof r->text - used, format, list);
+    va_end(list);
+}
+
+ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
+                       float width, float height, int z)
+{
+    ikv_target target;
+    ikv_target_config config = IKV_TARGET_INIT;
+    config.parent = parent;
+    config.x = x;
+    config.y = y;
+    config.z = z;
+    config.shape = ikv_scene_rect(0, 0, width, height);
+    ok(ikv_scene_add(scene, &config, &target, NULL));
+    return target;
+}
+
+char *read_file(const char *path)
+{
+    FILE *file = fopen(path, "rb");
+    ck_assert_msg(file != NULL, "can't open %s", path);
+    fseek(file, 0, SEEK_END);
+    long size = ftell(file);
+    rewind(file);
+    char *text = calloc(1, (size_t)size + 1);
+    ck_assert_uint_eq(fread(text, 1, (size_t)size, file), (size_t)size);
+    fclose(file);
+    return text;
+}
+
+void write_file(const char *path, const char *text)
+{
+    FILE *file = fopen(path, "wb");
+    ck_assert_msg(file != NULL, "can't write %s", path);
+    fputs(text, file);
+    fclose(file);
+}
+
+/* xorshift64* */
+uint32_t random_below(uint64_t *state, uint32_t limit)
+{
+    *state ^= *state >> 12;
+    *state ^= *state << 25;
+    *state ^= *state >> 27;
+    return (uint32_t)((*state * 2685821657736338717ull) >> 33) % limit;
+}
+
+int run_command_line(char *output, size_t size, const char *format, ...)
+{
+    char command[4096];
+    va_list list;
+    va_start(list, format);
+    vsnprintf(command, sizeof command, format, list);
+    va_end(list);
+    strncat(command, " 2>&1", sizeof command - strlen(command) - 1);
+    FILE *pipe = popen(command, "r");
+    ck_assert_ptr_nonnull(pipe);
+    size_t used = fread(output, 1, size - 1, pipe);
+    output[used] = '\0';
+    while (fgetc(pipe) != EOF)
+        ;
+    int status = pclose(pipe);
+    ck_assert_msg(WIFEXITED(status), "%s: killed by signal %d", command,
+                  WTERMSIG(status));
+    return WEXITSTATUS(status);
+}

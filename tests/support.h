@@ -1,0 +1,106 @@
+/* support.h - what the tests share. */
+#ifndef IKV_TEST_SUPPORT_H
+#define IKV_TEST_SUPPORT_H
+
+#include <ikvar/host.h>
+
+#include <check.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Suites, by file. */
+Suite *event_suite(void);
+Suite *queue_suite(void);
+Suite *bus_suite(void);
+Suite *bus_model_suite(void);
+Suite *scene_suite(void);
+Suite *router_suite(void);
+Suite *loop_suite(void);
+Suite *io_suite(void);
+Suite *tool_suite(void);
+Suite *terminal_suite(void);
+
+/* A case named after the rule that it holds. */
+static inline void add(Suite *suite, const char *rule, const TTest *test)
+{
+    TCase *tc = tcase_create(rule);
+    tcase_set_timeout(tc, 120);
+    tcase_add_test(tc, test);
+    suite_add_tcase(suite, tc);
+}
+
+static inline void add_table(Suite *suite, const char *rule, const TTest *test,
+                             int rows)
+{
+    TCase *tc = tcase_create(rule);
+    tcase_set_timeout(tc, 120);
+    tcase_add_loop_test(tc, test, 0, rows);
+    suite_add_tcase(suite, tc);
+}
+
+#define ROWS(table) ((int)(sizeof(table) / sizeof(table)[0]))
+#define ok(expression)                                                         \
+    ck_assert_msg((expression) == IKV_OK, "%s is not OK", #expression)
+#define status_is(expression, expected)                                        \
+    ck_assert_str_eq(ikv_status_name(expression), ikv_status_name(expected))
+#define valid(expression) ck_assert_ptr_null(expression)
+
+/* An allocator that counts, and fails the Nth block if told to. */
+typedef struct counted {
+    int takes, gives, fail_at;
+} counted;
+ikv_memory counted_memory(counted *c);
+
+/* A port whose clock the test moves. */
+typedef struct fake_port {
+    uint64_t now_ns;
+    ikv_sink *sink;
+    uint16_t device;
+    int opened, closed, waits;
+    ikv_status open_status, poll_status;
+} fake_port;
+ikv_port fake_port_of(fake_port *fake);
+
+/* A kit on a fake port; reports are kept. */
+typedef struct bench_kit {
+    fake_port fake;
+    ikv_port port;
+    counted memory;
+    ikv_kit_config config;
+    ikv_kit *kit;
+    ikv_bus *bus;
+    ikv_scene *scene;
+    ikv_router *router;
+    ikv_loop *loop;
+    int reports;
+    char report[256];
+} bench_kit;
+
+/* Fills in the config; change it, then open. */
+void kit_prepare(bench_kit *k);
+void kit_open(bench_kit *k);
+void kit_close(bench_kit *k);
+
+/* One frame at that time; how many steps ran. */
+int kit_frame(bench_kit *k, uint64_t time_ms);
+
+/* What was recorded, in words. */
+typedef struct record {
+    char text[16384];
+} record;
+void note(record *r, const char *format, ...)
+    __attribute__((format(printf, 2, 3)));
+
+/* Small things. */
+ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
+                       float width, float height, int z);
+char *read_file(const char *path);
+void write_file(const char *path, const char *text);
+uint32_t random_below(uint64_t *state, uint32_t limit);
+
+/* Runs a command by the shell: its exit code; output of both streams. */
+int run_command_line(char *output, size_t size, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+#endif

@@ -1,0 +1,423 @@
+/* test_bus_model.c - random programs against a naive reference: subscribe,
+ * unsubscribe, mute, drop an owner, remove a target, deliver, defer, flush; the
+ * same also inside handlers, to depth 4. Every call of a handler is compared.
+ *
+ * The reference keeps subscriptions in one list and looks at all of them for
+ * each visit. IKV_MODEL_SEED and IKV_MODEL_RUNS choose other programs.
+ */
+#include "support.h"
+
+enum {
+    SUBS = 96,
+    TARGETS = 12,
+    OWNERS = 4,
+    KINDS = 4,
+    DEPTH = 4,
+    STEPS = 400,
+    BUDGET = 40 /* actions inside the handlers of one delivery */
+};
+
+static const ikv_kind kinds[KINDS] = {IKV_KIND_KEY_DOWN, IKV_KIND_KEY_UP,
+                                      IKV_KIND_POINTER_ENTER, IKV_KIND_WHEEL};
+
+typedef struct model_sub {
+    bool alive, muted;
+    int kind;   /* index, or KINDS for the key family, KINDS + 1 for all */
+    int target; /* index; -1 the root */
+    int owner;  /* index; -1 none */
+    int rank;
+    uint32_t phases, born;
+    ikv_verdict verdict;
+    ikv_subscription handle;
+} model_sub;
+
+typedef struct program {
+    uint64_t random;
+    ikv_bus *bus;
+    model_sub subs[SUBS];
+    uint32_t births;
+    ikv_target targets[TARGETS];
+    int parents[TARGETS]; /* -1: the root */
+    bool alive[TARGETS];
+    ikv_owner owners[OWNERS];
+    bool owned[OWNERS];
+    int depth, waiting, budget;
+    struct {
+        int kind, target;
+    } lane[64];
+    /* What the reference expects next, for each delivery under way. */
+    struct expectation {
+        int kind, target;
+        uint32_t born;
+        int path[TARGETS + 2], length, visit;
+        int position; /* the sub that was called last, -1 none yet */
+        int last_rank;
+        uint32_t last_born;
+        bool stopped, cut;
+        int called;
+    } expect[DEPTH + 1];
+    uint64_t calls;
+} program;
+
+static program *p;
+
+/* --------------------------------------------------------------- reference --
+ */
+
+static bool wants_kind(const model_sub *s, int kind)
+{
+    if (s->kind == KINDS)
+        return kind < 2;
+    return s->kind == KINDS + 1 || s->kind == kind;
+}
+
+static bool bubbles(int kind)
+{
+    return kinds[kind] != IKV_KIND_POINTER_ENTER;
+}
+
+/* Visits: path[0..length-2] capturing, own first half, own second half, then
+ * back up. Whether a sub takes part in the visit with that number. */
+static bool takes_part(const struct expectation *x, const model_sub *s,
+                       int visit)
+{
+    int last = x->length - 1;
+    bool capturing = (s->phases & IKV_CAPTURING) != 0;
+    if (visit < last)
+        return s->target == x->path[visit] &&
+               (capturing || (visit == 0 && s->phases == 0 && s->target == -1 &&
+                              !bubbles(x->kind)));
+    if (visit == last)
+        return s->target == x->path[last] && capturing;
+    if (visit == last + 1)
+        return s->target == x->path[last] && !capturing &&
+               (s->phases == 0 || (s->phases & IKV_AT_TARGET));
+    int at = last - (visit - last - 1);
+    return s->target == x->path[at] &&
+           (s->phases == 0 || (s->phases & IKV_BUBBLING));
+}
+
+static int visits_of(const struct expectation *x)
+{
+    return bubbles(x->kind) ? 2 * x->length : x->length + 1;
+}
+
+/* The next sub that must be called, -1 if the delivery should be over. */
+static int next_call(struct expectation *x)
+{
+    if (x->cut)
+        return -1;
+    for (; x->visit < visits_of(x); x->visit++, x->position = -1) {
+        int best = -1;
+        for (int i = 0; i < SUBS; i++) {
+            const model_sub *s = &p->subs[i];
+            if (!s->alive || s->muted || !wants_kind(s, x->kind) ||
+                (int32_t)(s->born - x->born) >= 0 ||
+                !takes_part(x, s, x->visit))
+                continue;
+            if (s->target >= 0 && !p->alive[s->target])
+                continue;
+            if (x->position >= 0 &&
+                (s->rank < x->last_rank ||
+                 (s->rank == x->last_rank && s->born <= x->last_born)))
+                continue;
+            if (best < 0 || s->rank < p->subs[best].rank ||
+                (s->rank == p->subs[best].rank && s->born < p->subs[best].born))
+                best = i;
+        }
+        if (best >= 0)
+            return best;
+        if (x->stopped)
+            return -1;
+    }
+    return -1;
+}
+
+static void begin_expectation(int kind, int target)
+{
+    struct expectation *x = &p->expect[p->depth];
+    *x = (struct expectation){
+        .kind = kind, .target = target, .born = p->births, .position = -1};
+    int up[TARGETS + 2], count = 0;
+    for (int at = target; at >= 0; at = bubbles(kind) ? p->parents[at] : -1)
+        up[count++] = at;
+    x->path[x->length++] = -1;
+    while (count > 0)
+        x->path[x->length++] = up[--count];
+}
+
+/* ---------------------------------------------------------------- programs --
+ */
+
+static void act(void);
+
+static ikv_verdict called(const ikv_event *event, const ikv_delivery *delivery,
+                          void *user)
+{
+    model_sub *s = user;
+    struct expectation *x = &p->expect[p->depth];
+    int expected = next_call(x);
+    ck_assert_msg(expected == (int)(s - p->subs),
+                  "depth %d visit %d: called %d, expected %d", p->depth,
+                  x->visit, (int)(s - p->subs), expected);
+    ck_assert_uint_eq(delivery->subscription.bits, s->handle.bits);
+    ck_assert_uint_eq(event->kind, kinds[x->kind]);
+    x->position = expected;
+    x->last_rank = s->rank;
+    x->last_born = s->born;
+    x->called++;
+    p->calls++;
+    ikv_verdict verdict = s->verdict;
+    if (p->budget > 0 && random_below(&p->random, 3) == 0) {
+        p->budget--;
+        act();
+    }
+    x = &p->expect[p->depth];
+    x->stopped = x->stopped || (verdict & IKV_STOP);
+    x->cut = x->cut || (verdict & IKV_STOP_ALL);
+    return verdict;
+}
+
+static void deliver_one(int kind, int target)
+{
+    ikv_event event = ikv_event_make(kinds[kind], 0);
+    event.target = target >= 0 ? p->targets[target] : ikv_bus_root(p->bus);
+    p->depth++;
+    begin_expectation(kind, target);
+    ikv_outcome outcome = ikv_bus_deliver(p->bus, &event);
+    struct expectation *x = &p->expect[p->depth];
+    ck_assert_int_eq(outcome.status, IKV_OK);
+    ck_assert_int_eq(next_call(x), -1);
+    ck_assert_int_eq((int)outcome.heard, x->called);
+    p->depth--;
+}
+
+static void subscribe_one(void)
+{
+    int i = 0;
+    while (i < SUBS && p->subs[i].alive)
+        i++;
+    if (i == SUBS)
+        return;
+    uint64_t *r = &p->random;
+    static const uint32_t phases[] = {0,
+                                      0,
+                                      0,
+                                      IKV_CAPTURING,
+                                      IKV_AT_TARGET,
+                                      IKV_BUBBLING,
+                                      IKV_CAPTURING | IKV_BUBBLING};
+    static const ikv_verdict verdicts[] = {0, 0, 0,        0,
+                                           0, 0, IKV_STOP, IKV_STOP_ALL};
+    model_sub s = {.alive = true,
+                   .kind = (int)random_below(r, KINDS + 2),
+                   .target = (int)random_below(r, TARGETS + 4),
+                   .owner = (int)random_below(r, OWNERS * 2),
+                   .rank = (int)random_below(r, 3) - 1,
+                   .phases = phases[random_below(r, 7)],
+                   .verdict = verdicts[random_below(r, 8)]};
+    if (s.target >= TARGETS || !p->alive[s.target])
+        s.target = -1;
+    if (s.owner >= OWNERS || !p->owned[s.owner])
+        s.owner = -1;
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    if (s.kind < KINDS)
+        config.kind = kinds[s.kind];
+    config.families = s.kind == KINDS ? 1u << IKV_FAMILY_KEY : 0;
+    config.all_kinds = s.kind == KINDS + 1;
+    if (s.target >= 0)
+        config.at = p->targets[s.target];
+    if (s.owner >= 0)
+        config.owner = p->owners[s.owner];
+    config.rank = s.rank;
+    config.phases = s.phases;
+    config.handler = called;
+    config.user = &p->subs[i];
+    ikv_status status = ikv_bus_subscribe(p->bus, &config, &s.handle, NULL);
+    ck_assert_int_eq(status, IKV_OK);
+    s.born = p->births++;
+    p->subs[i] = s;
+}
+
+static void unsubscribe_one(int i)
+{
+    ikv_status status = ikv_bus_unsubscribe(p->bus, p->subs[i].handle);
+    ck_assert_int_eq(status, p->subs[i].alive ? IKV_OK : IKV_ABSENT);
+    p->subs[i].alive = false;
+}
+
+static void drop_owner(int owner)
+{
+    for (int i = 0; i < SUBS; i++)
+        if (p->subs[i].owner == owner)
+            p->subs[i].alive = false;
+    ck_assert_int_eq(ikv_bus_drop_owner(p->bus, p->owners[owner]),
+                     p->owned[owner] ? IKV_OK : IKV_ABSENT);
+    p->owned[owner] = ikv_bus_add_owner(p->bus, &p->owners[owner]) == IKV_OK;
+}
+
+static void remove_target(int target)
+{
+    if (!p->alive[target])
+        return;
+    for (int i = 0; i < TARGETS; i++)
+        if (p->parents[i] == target)
+            return; /* leaves alone: the bus knows no tree */
+    for (int i = 0; i < SUBS; i++)
+        if (p->subs[i].target == target)
+            p->subs[i].alive = false;
+    p->alive[target] = false;
+    ck_assert_int_eq(ikv_bus_remove_target(p->bus, p->targets[target]), IKV_OK);
+}
+
+static void defer_one(int kind, int target)
+{
+    if (p->waiting == 64)
+        return;
+    ikv_event event = ikv_event_make(kinds[kind], 0);
+    if (target >= 0)
+        event.target = p->targets[target];
+    ck_assert_int_eq(ikv_bus_defer(p->bus, IKV_STEP_LANE, &event), IKV_OK);
+    p->lane[p->waiting].kind = kind;
+    p->lane[p->waiting++].target = target;
+}
+
+static int some_target(void)
+{
+    int target = (int)random_below(&p->random, TARGETS + 3);
+    return target < TARGETS && p->alive[target] ? target : -1;
+}
+
+static void act(void)
+{
+    int i = (int)random_below(&p->random, SUBS);
+    int kind = (int)random_below(&p->random, KINDS);
+    switch (random_below(&p->random, 12)) {
+    case 0:
+    case 1:
+    case 2:
+        subscribe_one();
+        break;
+    case 3:
+    case 4:
+        unsubscribe_one(i);
+        break;
+    case 5:
+        if (p->subs[i].alive) {
+            p->subs[i].muted = !p->subs[i].muted;
+            ikv_bus_mute(p->bus, p->subs[i].handle, p->subs[i].muted);
+        }
+        break;
+    case 6:
+        if (random_below(&p->random, 4) == 0)
+            drop_owner((int)random_below(&p->random, OWNERS));
+        break;
+    case 7:
+        if (random_below(&p->random, 8) == 0)
+            remove_target((int)random_below(&p->random, TARGETS));
+        break;
+    case 8:
+        defer_one(kind, some_target());
+        break;
+    default:
+        if (p->depth < DEPTH)
+            deliver_one(kind, some_target());
+        break;
+    }
+}
+
+/* The lane's deliveries are compared by playing them one by one. */
+static void flush_lane(void)
+{
+    for (int n = p->waiting; n > 0; n--) {
+        int kind = p->lane[0].kind, target = p->lane[0].target;
+        memmove(p->lane, p->lane + 1, sizeof p->lane - sizeof p->lane[0]);
+        p->waiting--;
+        if (target < 0 || p->alive[target])
+            deliver_one(kind, target);
+    }
+}
+
+static ikv_target model_parent(void *user, ikv_target target)
+{
+    (void)user;
+    for (int i = 0; i < TARGETS; i++)
+        if (p->targets[i].bits == target.bits && p->parents[i] >= 0)
+            return p->targets[p->parents[i]];
+    return ikv_bus_root(p->bus);
+}
+
+static uint64_t number_from(const char *name, uint64_t fallback)
+{
+    const char *text = getenv(name);
+    return text != NULL ? strtoull(text, NULL, 10) : fallback;
+}
+
+static void open_program(uint64_t seed, counted *c)
+{
+    ikv_bus_config config = IKV_BUS_INIT;
+    memset(p, 0, sizeof *p);
+    p->random = seed * 2654435761u + 1;
+    config.subscriptions = SUBS;
+    config.entries = SUBS;
+    config.targets = TARGETS;
+    config.owners = OWNERS + 1;
+    config.depth = DEPTH + 1;
+    config.memory = counted_memory(c);
+    ok(ikv_bus_open(&config, &p->bus));
+    ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
+    callbacks.parent = model_parent;
+    ok(ikv_bus_set_callbacks(p->bus, &callbacks));
+    for (int i = 0; i < TARGETS; i++) {
+        p->alive[i] = true;
+        p->parents[i] = (int)random_below(&p->random, (uint32_t)i + 1) - 1;
+        ok(ikv_bus_add_target(p->bus, (uint32_t)i, &p->targets[i]));
+    }
+    for (int i = 0; i < OWNERS; i++) {
+        ok(ikv_bus_add_owner(p->bus, &p->owners[i]));
+        p->owned[i] = true;
+    }
+}
+
+START_TEST(random_programs)
+{
+    uint64_t seed = number_from("IKV_MODEL_SEED", 1);
+    uint64_t runs = number_from("IKV_MODEL_RUNS", 60), calls = 0;
+    p = calloc(1, sizeof *p);
+    for (uint64_t end = seed + runs; seed < end; seed++) {
+        counted c = {0};
+        open_program(seed, &c);
+        for (int i = 0; i < STEPS; i++) {
+            p->budget = BUDGET;
+            act();
+            if (i % 16 == 0) {
+                const char *broken = ikv_bus_validate(p->bus);
+                ck_assert_msg(broken == NULL, "seed %llu: %s",
+                              (unsigned long long)seed, broken);
+                /* The bus's own lane is emptied beside the model's. */
+                uint32_t waiting = ikv_bus_lane_waiting(p->bus, IKV_STEP_LANE);
+                ck_assert_int_eq((int)waiting, p->waiting);
+                int alive = 0;
+                for (int s = 0; s < SUBS; s++)
+                    alive += p->subs[s].alive;
+                ck_assert_int_eq((int)ikv_bus_count(p->bus).subscriptions,
+                                 alive);
+            }
+        }
+        calls += p->calls;
+        p->budget = BUDGET;
+        flush_lane();
+        ikv_bus_close(p->bus);
+        ck_assert_int_eq(c.takes, 1);
+    }
+    free(p);
+    ck_assert_uint_gt(calls, 1000);
+}
+END_TEST
+
+Suite *bus_model_suite(void)
+{
+    Suite *s = suite_create("bus_model");
+    add(s, "D1 D4 D5 PATH random", random_programs);
+    return s;
+}

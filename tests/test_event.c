@@ -1,0 +1,415 @@
+/* test_event.c - E1, E2, E4, T3: the event, the catalogue, printing. */
+#include "support.h"
+
+#include <float.h>
+#include <math.h>
+
+START_TEST(statuses_have_names)
+{
+    ck_assert_str_eq(ikv_status_name(IKV_OK), "OK");
+    ck_assert_str_eq(ikv_status_name(IKV_FULL_QUEUE), "FULL_QUEUE");
+    ck_assert_str_eq(ikv_status_name(-9999), "UNKNOWN_STATUS");
+    ck_assert_str_eq(ikv_status_text(-9999), "not a status of this version");
+    for (ikv_status s = -60; s < 5; s++)
+        if (strcmp(ikv_status_name(s), "UNKNOWN_STATUS") != 0)
+            ck_assert_uint_gt(strlen(ikv_status_text(s)), 3);
+    ck_assert_str_eq(ikv_version(), "0.1.0");
+}
+END_TEST
+
+/* E2: the rows of the catalogue's page, by name. */
+static const struct {
+    const char *name, *family;
+    bool bubbles, pushable;
+    uint32_t fields, queue_class;
+} kind_table[] = {
+    {"pointer.over", "pointer", true, false, 15, IKV_QUEUE_NONE},
+    {"pointer.enter", "pointer", false, false, 15, IKV_QUEUE_NONE},
+    {"pointer.leave", "pointer", false, true, 15, IKV_QUEUE_NONE},
+    {"pointer.down", "pointer", true, true, 15, IKV_QUEUE_TRANSITION},
+    {"pointer.move", "pointer", true, true, 15, IKV_QUEUE_MERGEABLE},
+    {"pointer.cancel", "pointer", true, true, 15, IKV_QUEUE_TRANSITION},
+    {"pointer.click", "click", true, false, 15, IKV_QUEUE_NONE},
+    {"pointer.drag", "click", true, false, 15, IKV_QUEUE_NONE},
+    {"wheel", "wheel", true, true, 9, IKV_QUEUE_MERGEABLE},
+    {"gesture.pinch", "gesture", true, false, 9, IKV_QUEUE_NONE},
+    {"key.down", "key", true, true, 3, IKV_QUEUE_TRANSITION},
+    {"text.input", "text", true, true, 1, IKV_QUEUE_TRANSITION},
+    {"text.compose", "text", true, true, 4, IKV_QUEUE_TRANSITION},
+    {"focus.in", "focus", true, false, 1, IKV_QUEUE_NONE},
+    {"window.close", "window", false, true, 4, IKV_QUEUE_TRANSITION},
+    {"device.add", "device", false, true, 5, IKV_QUEUE_TRANSITION},
+    {"device.resync", "device", false, false, 5, IKV_QUEUE_NONE},
+    {"pad.axis", "pad", true, true, 5, IKV_QUEUE_MERGEABLE},
+    {"overlap.enter", "overlap", false, false, 9, IKV_QUEUE_NONE},
+    {"tree.attach", "tree", false, false, 4, IKV_QUEUE_NONE},
+    {"field.set", "field", false, false, 4, IKV_QUEUE_OTHER},
+    {"action.start", "action", true, false, 7, IKV_QUEUE_NONE},
+    {"loop.step", "loop", false, false, 4, IKV_QUEUE_NONE},
+};
+
+START_TEST(catalogue_rows)
+{
+    ikv_kind kind = ikv_catalogue_find(NULL, kind_table[_i].name);
+    const ikv_kind_info *info = ikv_catalogue_info(NULL, kind);
+    ck_assert_msg(info != NULL, "%s is missing", kind_table[_i].name);
+    ck_assert_uint_eq(info->kind, kind);
+    ck_assert_str_eq(ikv_family_name(info->family), kind_table[_i].family);
+    ck_assert_int_eq(info->bubbles, kind_table[_i].bubbles);
+    ck_assert_int_eq((info->from & IKV_FROM_P) != 0, kind_table[_i].pushable);
+    ck_assert_uint_eq(info->field_count, kind_table[_i].fields);
+    ck_assert_uint_eq(info->queue_class, kind_table[_i].queue_class);
+}
+END_TEST
+
+/* E1, E2: every field of every kind lies in the payload, overlaps no other,
+ * has a name of its own, and gives back what was put into it. */
+START_TEST(catalogue_fields)
+{
+    static const uint8_t sizes[IKV_TYPE_COUNT] = {1, 1, 2, 2, 4, 4, 8,
+                                                  8, 4, 8, 1, 4, 0, 8};
+    int kinds = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(NULL, k)) != IKV_KIND_NONE; kinds++) {
+        const ikv_kind_info *info = ikv_catalogue_info(NULL, k);
+        ck_assert_uint_eq(ikv_catalogue_find(NULL, info->name), k);
+        uint64_t taken = 0;
+        ikv_event event = ikv_event_make(k, 0);
+        for (uint32_t i = 0; i < info->field_count; i++) {
+            const ikv_field *f = &info->fields[i];
+            uint32_t at = f->offset - 32u;
+            uint64_t bits = sizes[f->type] == 0
+                                ? 1ull << at
+                                : ((1ull << sizes[f->type]) - 1) << at;
+            ck_assert_uint_ge(f->offset, 32);
+            ck_assert_uint_le(at + sizes[f->type], 32);
+            ck_assert_uint_eq(taken & bits, 0);
+            taken |= bits;
+            ck_assert_ptr_eq(ikv_field_find(info, f->name), f);
+            ikv_value value = {IKV_VALUE_INTEGER, {.integer = 1}};
+            if (f->type == IKV_TYPE_TEXT || f->type == IKV_TYPE_TARGET ||
+                f->type == IKV_TYPE_VALUE)
+                continue;
+            ok(ikv_field_put(f, &event, value));
+            value = ikv_field_get(f, &event);
+            ck_assert(value.type == IKV_VALUE_NUMBER ? value.bits.number == 1
+                                                     : value.bits.integer == 1);
+        }
+    }
+    ck_assert_int_eq(kinds, 57);
+}
+END_TEST
+
+static const struct {
+    const char *kind, *field;
+    ikv_value value;
+    ikv_status status;
+} put_table[] = {
+    {"pointer.down", "button", {IKV_VALUE_INTEGER, {.integer = -1}}, IKV_OK},
+    {"pointer.down",
+     "button",
+     {IKV_VALUE_INTEGER, {.integer = -129}},
+     IKV_BAD_VALUE},
+    {"pointer.down",
+     "buttons",
+     {IKV_VALUE_INTEGER, {.integer = 256}},
+     IKV_BAD_VALUE},
+    {"pointer.down",
+     "buttons",
+     {IKV_VALUE_NUMBER, {.number = 2.5}},
+     IKV_BAD_VALUE},
+    {"pointer.down", "buttons", {IKV_VALUE_NUMBER, {.number = 2}}, IKV_OK},
+    {"pointer.down", "pressure", {IKV_VALUE_NUMBER, {.number = 0.5}}, IKV_OK},
+    {"pointer.down",
+     "pressure",
+     {IKV_VALUE_NUMBER, {.number = 1.1}},
+     IKV_BAD_VALUE},
+    {"pointer.down", "x", {IKV_VALUE_BOOL, {.boolean = true}}, IKV_BAD_VALUE},
+    {"overlap.enter",
+     "body",
+     {IKV_VALUE_INTEGER, {.integer = 1}},
+     IKV_BAD_VALUE},
+    {"loop.step", "step", {IKV_VALUE_INTEGER, {.integer = -1}}, IKV_BAD_VALUE},
+    {"text.input", "text", {IKV_VALUE_INTEGER, {.integer = 1}}, IKV_BAD_VALUE},
+};
+
+START_TEST(fields_refuse_what_does_not_fit)
+{
+    ikv_kind kind = ikv_catalogue_find(NULL, put_table[_i].kind);
+    const ikv_field *field =
+        ikv_field_find(ikv_catalogue_info(NULL, kind), put_table[_i].field);
+    ikv_event event = ikv_event_make(kind, 0), before = event;
+    ck_assert_ptr_nonnull(field);
+    status_is(ikv_field_put(field, &event, put_table[_i].value),
+              put_table[_i].status);
+    if (put_table[_i].status != IKV_OK)
+        ck_assert_mem_eq(&event, &before, sizeof event);
+}
+END_TEST
+
+/* ------------------------------------------------------------- user kinds --
+ */
+
+static const ikv_field good_fields[] = {
+    {"berth", IKV_TYPE_U32, 0, "", "which", 1, 0},
+    {"load", IKV_TYPE_F64, 8, "t", "tonnes", 1, 0},
+    {"full", IKV_TYPE_BOOL, 16, "", "whether", 1, 0},
+};
+static const ikv_field far_field[] = {{"far", IKV_TYPE_U32, 32, "", "", 1, 0}};
+static const ikv_field odd_field[] = {{"odd", IKV_TYPE_U32, 2, "", "", 1, 0}};
+static const ikv_field reserved_field[] = {
+    {"verdict", IKV_TYPE_U32, 0, "", "", 1, 0}};
+static const ikv_field double_field[] = {
+    {"berth", IKV_TYPE_U32, 0, "", "", 1, 0},
+    {"berth", IKV_TYPE_U32, 4, "", "", 1, 0}};
+
+static const struct {
+    const char *name;
+    const ikv_field *fields;
+    uint32_t count;
+    ikv_status status;
+    const char *message;
+} register_table[] = {
+    {"ferry.docked", good_fields, 3, IKV_OK, ""},
+    {"pointer.down", NULL, 0, IKV_DUPLICATE,
+     "kind \"pointer.down\" exists already"},
+    {"ferry docked", NULL, 0, IKV_BAD_ARGUMENT, "found \"ferry docked\""},
+    {"", NULL, 0, IKV_BAD_ARGUMENT, "a kind's name must be made of"},
+    {"a.b", far_field, 1, IKV_BAD_VALUE, "field \"far\" must have"},
+    {"a.b", odd_field, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
+    {"a.b", reserved_field, 1, IKV_DUPLICATE, "field \"verdict\" is taken"},
+    {"a.b", double_field, 2, IKV_DUPLICATE, "field \"berth\" is taken"},
+    {"a.b", NULL, 2, IKV_BAD_ARGUMENT, "at most 16 fields"},
+};
+
+static ikv_catalogue *open_catalogue(counted *c, uint32_t kinds)
+{
+    ikv_catalogue *catalogue;
+    ikv_catalogue_config config = IKV_CATALOGUE_INIT;
+    config.user_kinds = kinds;
+    config.memory = counted_memory(c);
+    ok(ikv_catalogue_open(&config, &catalogue));
+    return catalogue;
+}
+
+START_TEST(registering_kinds)
+{
+    counted c = {0};
+    ikv_catalogue *catalogue = open_catalogue(&c, 4);
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    ikv_message message = {""};
+    ikv_kind kind = 0;
+    config.name = register_table[_i].name;
+    config.fields = register_table[_i].fields;
+    config.field_count = register_table[_i].count;
+    status_is(ikv_catalogue_register(catalogue, &config, &kind, &message),
+              register_table[_i].status);
+    ck_assert_msg(strstr(message.text, register_table[_i].message) != NULL,
+                  "found \"%s\"", message.text);
+    if (register_table[_i].status == IKV_OK) {
+        ck_assert_uint_eq(kind, IKV_KIND_USER);
+        ck_assert_uint_eq(ikv_catalogue_find(catalogue, "ferry.docked"), kind);
+        status_is(ikv_catalogue_register(catalogue, &config, &kind, NULL),
+                  IKV_DUPLICATE);
+    }
+    ikv_catalogue_close(catalogue);
+    ck_assert_int_eq(c.takes, c.gives);
+}
+END_TEST
+
+START_TEST(catalogue_full)
+{
+    counted c = {0};
+    ikv_catalogue *catalogue = open_catalogue(&c, 2);
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    ikv_message message;
+    ikv_kind kind;
+    char name[8];
+    for (int i = 0; i < 3; i++) {
+        snprintf(name, sizeof name, "k.%d", i);
+        config.name = name;
+        status_is(ikv_catalogue_register(catalogue, &config, &kind, &message),
+                  i < 2 ? IKV_OK : IKV_FULL_KINDS);
+    }
+    ck_assert_str_eq(message.text, "kind \"k.2\": raise catalogue.user_kinds");
+    ck_assert_str_eq(ikv_catalogue_info(catalogue, IKV_KIND_USER)->name, "k.0");
+    ikv_catalogue_close(catalogue);
+    ikv_catalogue_config bad = {0};
+    status_is(ikv_catalogue_open(&bad, &catalogue), IKV_BAD_SIZE);
+    status_is(ikv_catalogue_open(NULL, &catalogue), IKV_BAD_ARGUMENT);
+    ikv_catalogue_config none = IKV_CATALOGUE_INIT;
+    status_is(ikv_catalogue_open(&none, &catalogue), IKV_NO_MEMORY);
+}
+END_TEST
+
+/* --------------------------------------------------------------- printing --
+ */
+
+/* T3: shortest round trip. */
+static const struct {
+    double value;
+    bool is_float;
+    const char *text;
+} number_table[] = {
+    {0, false, "0"},
+    {1, false, "1"},
+    {-2.5, false, "-2.5"},
+    {0.1, false, "0.1"},
+    {(double)0.1f, true, "0.1"},
+    {1.0 / 3, false, "0.3333333333333333"},
+    {(double)(1.0f / 3), true, "0.33333334"},
+    {5e-324, false, "5e-324"},
+    {DBL_MAX, false, "1.7976931348623157e308"},
+    {(double)FLT_MAX, true, "3.4028235e38"},
+    {1e21, false, "1e21"},
+    {123456789, false, "123456789"},
+    {0.000001, false, "0.000001"},
+    {16777216, true, "16777216"},
+    {HUGE_VAL, false, "inf"},
+};
+
+START_TEST(numbers_print_shortest)
+{
+    char text[32];
+    size_t length = ikv_number_format(number_table[_i].value,
+                                      number_table[_i].is_float, text);
+    ck_assert_str_eq(text, number_table[_i].text);
+    ck_assert_uint_eq(length, strlen(text));
+}
+END_TEST
+
+START_TEST(numbers_read_back)
+{
+    uint64_t seed = 11;
+    char text[32];
+    for (int i = 0; i < 20000; i++) {
+        uint64_t bits = (uint64_t)random_below(&seed, 0x7fffffff) << 33 ^
+                        random_below(&seed, 0x7fffffff);
+        double value;
+        memcpy(&value, &bits, sizeof value);
+        if (value != value || value - value != 0)
+            continue;
+        ikv_number_format(value, false, text);
+        ck_assert_msg(strtod(text, NULL) == value, "%.17g: %s", value, text);
+        ikv_number_format((double)(float)value, true, text);
+        ck_assert((float)strtod(text, NULL) == (float)value);
+    }
+}
+END_TEST
+
+static const struct {
+    uint64_t ns;
+    const char *text;
+} time_table[] = {{0, "0"},
+                  {16250000, "16.25"},
+                  {1, "0.000001"},
+                  {1000000, "1"},
+                  {UINT64_MAX, "18446744073709.551615"}};
+
+START_TEST(times_print_in_ms)
+{
+    char text[32];
+    ikv_time_format(time_table[_i].ns, text);
+    ck_assert_str_eq(text, time_table[_i].text);
+}
+END_TEST
+
+/* E4 */
+START_TEST(events_print)
+{
+    char line[256], small[12];
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 16250000);
+    e.device = 2;
+    e.flags = IKV_PRIMARY | IKV_SYNTHETIC;
+    e.pointer.x = 120.5f;
+    e.pointer.type = IKV_TOUCH;
+    e.pointer.button = 0;
+    e.pointer.pressure = 32768;
+    size_t length = ikv_event_format(NULL, &e, line, sizeof line);
+    ck_assert_str_eq(line, "pointer.down t=16.25 device=2 "
+                           "flags=synthetic+primary x=120.5 pressure=0.5000076 "
+                           "type=touch button=0");
+    ck_assert_uint_eq(length, strlen(line));
+    ck_assert_uint_eq(ikv_event_format(NULL, &e, small, sizeof small), length);
+    ck_assert_str_eq(small, "pointer.dow");
+    ck_assert_uint_eq(ikv_event_format(NULL, &e, NULL, 0), length);
+    e = ikv_event_make(IKV_KIND_KEY_UP, 0);
+    e.key.code = IKV_CODE(0x04);
+    e.key.key = 0xe9;
+    ikv_event_format(NULL, &e, line, sizeof line);
+    ck_assert_str_eq(line, "key.up t=0 code=KeyA key=\xc3\xa9");
+    e = ikv_event_make(999, 1);
+    ikv_event_format(NULL, &e, line, sizeof line);
+    ck_assert_str_eq(line, "kind 999 t=0.000001");
+    ikv_event_format(NULL, NULL, line, sizeof line);
+    ck_assert_str_eq(line, "no event");
+    e = ikv_event_make(IKV_KIND_TEXT_INPUT, 0);
+    e.text.length = 255; /* hostile: cut to what there is */
+    memset(e.text.bytes, '"', sizeof e.text.bytes);
+    ikv_event_format(NULL, &e, line, sizeof line);
+    ck_assert_str_eq(line,
+                     "text.input t=0 text=\"???????????????????????????????\"");
+}
+END_TEST
+
+/* E3 */
+START_TEST(events_are_kept)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_WINDOW_CLOSE, 5);
+    ikv_kept_event kept;
+    char data[4] = "abc", to[4] = "";
+    ok(ikv_event_copy(&kept, NULL, 0, &e, NULL, 0));
+    ck_assert_mem_eq(&kept.event, &e, sizeof e);
+    ok(ikv_event_copy(&kept, to, sizeof to, &e, data, sizeof data));
+    ck_assert_str_eq(to, "abc");
+    status_is(ikv_event_copy(&kept, to, 3, &e, data, sizeof data),
+              IKV_BAD_SIZE);
+    ck_assert_uint_eq(kept.data_size, 4);
+    status_is(ikv_event_copy(NULL, NULL, 0, &e, NULL, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_event_copy(&kept, NULL, 0, &e, NULL, 3), IKV_BAD_ARGUMENT);
+}
+END_TEST
+
+/* KEYS3: names both ways. */
+START_TEST(keys_both_ways)
+{
+    int count = 0;
+    uint32_t code;
+    char buffer[8];
+    for (; (code = ikv_code_list((uint32_t)count)) != 0; count++) {
+        ck_assert_uint_eq(ikv_code_find(ikv_code_name(code)), code);
+        uint32_t key = ikv_key_of_code(code);
+        ck_assert_uint_ne(key, 0);
+        ck_assert_uint_eq(ikv_key_find(ikv_key_name(key, buffer)), key);
+    }
+    ck_assert_int_gt(count, 120);
+    ck_assert_uint_eq(ikv_code_find("KeyA"), IKV_CODE(4));
+    ck_assert_uint_eq(ikv_code_find("keya"), 0);
+    ck_assert_ptr_null(ikv_code_name(12));
+    ck_assert_uint_eq(ikv_code_location(ikv_code_find("ShiftRight")), 2);
+    ck_assert_uint_eq(ikv_key_find("\xf0\x9f\x9a\xa2"), 0x1f6a2);
+    ck_assert_str_eq(ikv_key_name(0x1f6a2, buffer), "\xf0\x9f\x9a\xa2");
+    ck_assert_uint_eq(ikv_key_find("ab"), 0);
+    ck_assert_uint_eq(ikv_key_find("\xff"), 0);
+    ck_assert_ptr_null(ikv_key_name(0xd800, buffer));
+    ck_assert_ptr_null(ikv_key_name(0x7fffffff, buffer));
+}
+END_TEST
+
+Suite *event_suite(void)
+{
+    Suite *s = suite_create("event");
+    add(s, "statuses", statuses_have_names);
+    add_table(s, "E2", catalogue_rows, ROWS(kind_table));
+    add(s, "E1 E2", catalogue_fields);
+    add_table(s, "E2 range", fields_refuse_what_does_not_fit, ROWS(put_table));
+    add_table(s, "E2 user", registering_kinds, ROWS(register_table));
+    add(s, "E2 full", catalogue_full);
+    add_table(s, "T3", numbers_print_shortest, ROWS(number_table));
+    add(s, "T3 random", numbers_read_back);
+    add_table(s, "T3 times", times_print_in_ms, ROWS(time_table));
+    add(s, "E4", events_print);
+    add(s, "E3", events_are_kept);
+    add(s, "KEYS3", keys_both_ways);
+    return s;
+}

@@ -1,0 +1,5 @@
+#include "support.h"
+Suite *io_suite(void)
+{
+    return suite_create("io");
+}

@@ -1,0 +1,508 @@
+/* test_loop.c - L1 to L4, L7, ports, the kit: opening, failing, closing. */
+#include "support.h"
+
+/* L2: floor(n * 1e9 * den / num), checked against 128-bit arithmetic. */
+static const struct {
+    uint32_t num, den;
+} rates[] = {{60, 1},    {1, 1},    {144, 1},     {30000, 1001},
+             {7, 3},     {1000, 1}, {1000000, 1}, {(1u << 30) - 1, 1},
+             {999, 997}, {1, 1000}};
+
+START_TEST(step_starts)
+{
+    uint32_t num = rates[_i].num, den = rates[_i].den;
+    static const uint64_t ns[] = {0, 1, 2, 59, 60, 61, 1000000, 123456789012};
+    for (int i = 0; i < ROWS(ns); i++) {
+        __extension__ unsigned __int128 exact =
+            (unsigned __int128)ns[i] * 1000000000u * den / num;
+        if (exact >> 63 == 0)
+            ck_assert_uint_eq(ikv_loop_step_start(ns[i], num, den),
+                              (uint64_t)exact);
+    }
+    ck_assert_uint_eq(ikv_loop_step_start(5, 0, 1), 0);
+}
+END_TEST
+
+/* ------------------------------------------------------------------- order --
+ */
+
+static record seen;
+
+static ikv_verdict see(const ikv_event *event, const ikv_delivery *delivery,
+                       void *user)
+{
+    (void)user;
+    note(&seen, "%s%llu ",
+         ikv_catalogue_info(NULL, event->kind)->name + 5 * (event->kind >= 53),
+         (unsigned long long)delivery->step);
+    return IKV_CONTINUE;
+}
+
+static void listen_to(bench_kit *k)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.all_kinds = true;
+    config.handler = see;
+    ok(ikv_bus_subscribe(k->bus, &config, NULL, NULL));
+    seen.text[0] = '\0';
+}
+
+static void push_key(bench_kit *k, double ms)
+{
+    ikv_event event =
+        ikv_event_make(IKV_KIND_KEY_DOWN, 7000000000 + (uint64_t)(ms * 1e6));
+    event.device = k->fake.device;
+    ok(ikv_sink_push(k->fake.sink, &event));
+}
+
+static void push_now(bench_kit *k, ikv_kind kind)
+{
+    ikv_event event = ikv_event_make(kind, k->fake.now_ns);
+    event.device = k->fake.device;
+    ok(ikv_sink_push(k->fake.sink, &event));
+}
+
+/* L3, L4: the order within frames; start once, end once. */
+START_TEST(order_in_frames)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    listen_to(&k);
+    ikv_event later = ikv_event_make(IKV_KIND_WHEEL, 0);
+    ck_assert_int_eq(kit_frame(&k, 0), 0);
+    push_key(&k, 5);
+    ok(ikv_bus_defer(k.bus, IKV_STEP_LANE, &later));
+    later.kind = IKV_KIND_PAD_AXIS;
+    ok(ikv_bus_defer(k.bus, IKV_FRAME_LANE, &later));
+    ck_assert_int_eq(kit_frame(&k, 40), 2);
+    ikv_loop_quit(k.loop);
+    ikv_loop_quit(k.loop);
+    ck_assert_int_eq(kit_frame(&k, 60), -1);
+    ck_assert_int_eq(kit_frame(&k, 80), -1);
+    ck_assert_str_eq(seen.text, "start0 frame0 key.down0 step0 wheel0 step1 "
+                                "frame1 pad.axis1 end1 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* L1: an event is routed in the step that holds its time; a late one in the
+ * next that has not run; due times don't go backwards. */
+static const struct {
+    const char *rule;
+    double events[4];   /* ms, ended by -1 */
+    uint64_t frames[4]; /* ms, ended by 0 */
+    const char *seen;
+    int late;
+} due_table[] = {
+    {"own step",
+     {1, 20, 40, -1},
+     {60},
+     "key.down0 step0 key.down1 step1 key.down2 step2 frame2 ",
+     0},
+    {"whole queue each frame",
+     {1, 2, 3, -1},
+     {17},
+     "key.down0 key.down0 key.down0 step0 frame0 ",
+     0},
+    {"not before its step",
+     {30, -1},
+     {20, 40},
+     "step0 frame0 key.down1 step1 frame1 ",
+     0},
+    {"border belongs to the next",
+     {16.666666, -1},
+     {17, 34},
+     "step0 frame0 key.down1 step1 frame1 ",
+     0},
+    {"never backwards",
+     {20, 1, -1},
+     {40},
+     "step0 key.down1 key.down1 step1 frame1 ",
+     0},
+};
+
+START_TEST(due_times)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    kit_frame(&k, 0);
+    listen_to(&k);
+    for (int i = 0; due_table[_i].events[i] >= 0; i++)
+        push_key(&k, due_table[_i].events[i]);
+    for (int i = 0; i < 4 && due_table[_i].frames[i] > 0; i++)
+        kit_frame(&k, due_table[_i].frames[i]);
+    ck_assert_str_eq(seen.text, due_table[_i].seen);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_verdict is_late(const ikv_event *event, const ikv_delivery *delivery,
+                           void *user)
+{
+    (void)delivery;
+    *(int *)user += (event->flags & IKV_LATE) != 0;
+    return IKV_CONTINUE;
+}
+
+START_TEST(late_events)
+{
+    bench_kit k = {0};
+    int late = 0;
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, is_late, &late,
+                    NULL));
+    kit_frame(&k, 0);
+    kit_frame(&k, 40);
+    push_key(&k, 3); /* its step has run */
+    kit_frame(&k, 60);
+    ck_assert_int_eq(late, 1);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).late, 1);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).aged, 1);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).max_age_ns, 57000000);
+    ck_assert_str_eq(k.report, "loop: events waited longer than a frame before "
+                               "they were drained: is the frame slow, or "
+                               "ikv_loop_begin() called too rarely?");
+    kit_close(&k);
+}
+END_TEST
+
+/* L1: the same input gives the same steps at any frame rate. */
+START_TEST(same_steps_at_any_rate)
+{
+    static const uint64_t every_ms[] = {1, 7, 16, 41, 100};
+    static record first;
+    for (int rate = 0; rate < ROWS(every_ms); rate++) {
+        bench_kit k = {0};
+        kit_open(&k);
+        kit_frame(&k, 0);
+        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+        static const ikv_kind kinds[] = {IKV_KIND_KEY_DOWN, IKV_KIND_LOOP_STEP};
+        config.kinds = kinds;
+        config.kind_count = 2;
+        config.handler = see;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+        seen.text[0] = '\0';
+        uint64_t pushed = 0;
+        for (uint64_t ms = every_ms[rate]; ms < 1000 + every_ms[rate];
+             ms += every_ms[rate]) {
+            uint64_t until = ms < 1000 ? ms : 1000;
+            for (; pushed * 13 <= until; pushed++)
+                push_key(&k, (double)pushed * 13);
+            kit_frame(&k, until);
+        }
+        if (rate == 0)
+            first = seen;
+        ck_assert_str_eq(seen.text, first.text);
+        ck_assert_uint_eq(ikv_loop_count(k.loop).steps, 60);
+        kit_close(&k);
+    }
+}
+END_TEST
+
+/* L2: at most max_steps a frame; what is over is dropped, counted, announced,
+ * and the steps that follow are shifted. */
+static ikv_verdict see_dropped(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    *(uint32_t *)user += event->loop.count;
+    return IKV_CONTINUE;
+}
+
+START_TEST(dropped_time)
+{
+    bench_kit k;
+    uint32_t dropped = 0;
+    kit_prepare(&k);
+    k.config.loop.max_steps = 3;
+    k.config.loop.step_num = 100;
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_DROPPED, (ikv_target){0}, see_dropped,
+                    &dropped, NULL));
+    kit_frame(&k, 0);
+    ck_assert_int_eq(kit_frame(&k, 30), 3);
+    ck_assert_int_eq(kit_frame(&k, 1005), 3);
+    ck_assert_uint_eq(dropped, 94);
+    ikv_loop_counters n = ikv_loop_count(k.loop);
+    ck_assert_uint_eq(n.dropped_steps, 94);
+    ck_assert_uint_eq(n.dropped_ns, 940000000);
+    ck_assert_uint_eq(n.steps, 6);
+    ck_assert_uint_eq(ikv_loop_step_number(k.loop), 5);
+    ck_assert(ikv_loop_blend(k.loop) > 0.49f && ikv_loop_blend(k.loop) < 0.51f);
+    ck_assert_int_eq(kit_frame(&k, 1009), 0);
+    ck_assert_int_eq(kit_frame(&k, 1011), 1);
+    ck_assert_int_ge(k.reports, 1);
+    kit_close(&k);
+}
+END_TEST
+
+/* D6: window.close ends the loop unless it is refused. */
+static ikv_verdict refuse(const ikv_event *event, const ikv_delivery *delivery,
+                          void *user)
+{
+    (void)event, (void)delivery;
+    return *(bool *)user ? IKV_REFUSE : IKV_CONTINUE;
+}
+
+START_TEST(closing_the_window)
+{
+    bench_kit k = {0};
+    bool refused = true;
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_WINDOW_CLOSE, (ikv_target){0}, refuse,
+                    &refused, NULL));
+    kit_frame(&k, 0);
+    push_now(&k, IKV_KIND_WINDOW_CLOSE);
+    ck_assert_int_eq(kit_frame(&k, 20), 1);
+    ck_assert_int_eq(kit_frame(&k, 40), 1);
+    refused = false;
+    push_now(&k, IKV_KIND_WINDOW_CLOSE);
+    ck_assert_int_eq(kit_frame(&k, 60), 1);
+    ck_assert_int_eq(kit_frame(&k, 80), -1);
+    kit_close(&k);
+}
+END_TEST
+
+/* P2: what ports may not push is refused, counted, reported. */
+START_TEST(only_what_ports_may_push)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    kit_frame(&k, 0);
+    push_now(&k, IKV_KIND_POINTER_CLICK);
+    push_now(&k, 999);
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).rejected, 2);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 0);
+    ck_assert_int_eq(k.reports, 2);
+    kit_close(&k);
+}
+END_TEST
+
+/* A pending list that is full leaves events in the queue; nothing is lost. */
+START_TEST(full_pending)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.loop.pending = 4;
+    kit_open(&k);
+    listen_to(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < 10; i++)
+        push_key(&k, 1);
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).held_back, 1);
+    kit_frame(&k, 40);
+    kit_frame(&k, 60);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 10);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).waiting, 0);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).waiting_high, 4);
+    kit_close(&k);
+}
+END_TEST
+
+/* L7: zero config is paced to 60, on absolute deadlines. */
+START_TEST(paced_to_sixty)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.loop.frame_hz = 0;
+    kit_open(&k);
+    for (int i = 1; i <= 60; i++) {
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop))
+            ;
+        k.fake.now_ns += 3000000; /* work */
+        ikv_loop_end(k.loop);
+        ck_assert_uint_eq(k.fake.now_ns - 7000000000,
+                          ikv_loop_step_start((uint64_t)i, 60, 1));
+    }
+    ck_assert_int_eq(k.fake.waits, 60);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).steps, 59);
+    kit_close(&k);
+}
+END_TEST
+
+/* A user who leaves the steps' loop, or skips ikv_loop_end(). */
+START_TEST(careless_use)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    listen_to(&k);
+    ck_assert(!ikv_loop_step(k.loop));
+    ikv_loop_end(k.loop);
+    ck_assert(ikv_loop_begin(k.loop));
+    k.fake.now_ns += 40000000;
+    ck_assert(ikv_loop_begin(k.loop)); /* ends the first frame */
+    ck_assert(ikv_loop_step(k.loop));
+    ikv_loop_end(k.loop); /* in the middle of a step, one more due */
+    k.fake.now_ns += 1000000;
+    ck_assert(ikv_loop_begin(k.loop));
+    ck_assert(ikv_loop_step(k.loop));
+    ck_assert(!ikv_loop_step(k.loop));
+    ck_assert(!ikv_loop_step(k.loop));
+    ikv_loop_end(k.loop);
+    ck_assert_str_eq(seen.text, "start0 frame0 step0 frame0 step1 frame1 ");
+    ck_assert(!ikv_loop_begin(NULL));
+    ck_assert(!ikv_loop_step(NULL));
+    ikv_loop_end(NULL);
+    ikv_loop_quit(NULL);
+    ikv_loop_close(NULL);
+    ck_assert_uint_eq(ikv_loop_count(NULL).frames, 0);
+    ck_assert(ikv_loop_blend(NULL) == 0 && ikv_loop_step_seconds(NULL) == 0);
+    ck_assert_uint_eq(ikv_loop_frame_number(k.loop), 3);
+    kit_close(&k);
+}
+END_TEST
+
+/* A port that ends, and one that fails. */
+START_TEST(ports_that_end)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    kit_frame(&k, 0);
+    push_key(&k, 10);
+    k.fake.poll_status = _i == 0 ? IKV_ENDED : IKV_PORT_FAILED;
+    ck_assert_int_eq(kit_frame(&k, 5), 0); /* the key still waits */
+    ck_assert_int_eq(kit_frame(&k, 20), 1);
+    ck_assert_int_eq(kit_frame(&k, 40), -1);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 1);
+    ck_assert_int_eq(k.reports, _i);
+    kit_close(&k);
+}
+END_TEST
+
+/* The kit opens whole or not at all: the allocator fails, a port fails, a part
+ * is too large. */
+static void no_block(bench_kit *k)
+{
+    k->memory.fail_at = 1;
+}
+static void bad_port(bench_kit *k)
+{
+    k->fake.open_status = IKV_PORT_FAILED;
+}
+static void no_port(bench_kit *k)
+{
+    k->config.port_count = 0;
+}
+static void many_ports(bench_kit *k)
+{
+    k->config.port_count = IKV_PORT_LIMIT + 1;
+}
+static void half_port(bench_kit *k)
+{
+    k->port.now = NULL;
+}
+static void old_port(bench_kit *k)
+{
+    k->port.size = 8;
+}
+static void huge_bus(bench_kit *k)
+{
+    k->config.bus.subscriptions = 1u << 30;
+}
+static void short_step(bench_kit *k)
+{
+    k->config.loop.step_num = 1u << 29;
+}
+static void bad_slop(bench_kit *k)
+{
+    k->config.router.slop = -1;
+}
+static void bad_size(bench_kit *k)
+{
+    k->config.size = 1;
+}
+
+static const struct {
+    void (*spoil)(bench_kit *);
+    ikv_status status;
+    int takes;
+} spoil_table[] = {
+    {no_block, IKV_NO_MEMORY, 1},   {bad_port, IKV_PORT_FAILED, 1},
+    {no_port, IKV_BAD_CONFIG, 1},   {many_ports, IKV_FULL_PORTS, 1},
+    {half_port, IKV_BAD_CONFIG, 1}, {old_port, IKV_BAD_SIZE, 1},
+    {huge_bus, IKV_BAD_CONFIG, 0},  {short_step, IKV_BAD_CONFIG, 0},
+    {bad_slop, IKV_BAD_CONFIG, 0},  {bad_size, IKV_BAD_SIZE, 0},
+};
+
+START_TEST(kits_that_fail)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    spoil_table[_i].spoil(&k);
+    status_is(ikv_kit_open(&k.config, &k.kit), spoil_table[_i].status);
+    ck_assert_int_eq(k.memory.takes, spoil_table[_i].takes);
+    ck_assert_int_eq(k.memory.gives,
+                     k.memory.fail_at == 0 ? spoil_table[_i].takes : 0);
+    ck_assert_int_eq(k.fake.closed, 0);
+    ck_assert_ptr_null(ikv_kit_loop(NULL));
+    ck_assert_ptr_null(ikv_kit_bus(NULL));
+    ck_assert_ptr_null(ikv_kit_queue(NULL));
+    ck_assert_ptr_null(ikv_kit_scene(NULL));
+    ck_assert_ptr_null(ikv_kit_router(NULL));
+    ikv_kit_close(NULL);
+}
+END_TEST
+
+/* The second of two ports fails: the first is closed again. */
+START_TEST(second_port_fails)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    fake_port other = {.open_status = IKV_PORT_FAILED};
+    ikv_port ports[2] = {k.port, fake_port_of(&other)};
+    k.config.ports = ports;
+    k.config.port_count = 2;
+    status_is(ikv_kit_open(&k.config, &k.kit), IKV_PORT_FAILED);
+    ck_assert_int_eq(k.fake.opened, 1);
+    ck_assert_int_eq(k.fake.closed, 1);
+    ck_assert_int_eq(other.closed, 0);
+    ck_assert_str_eq(k.report, "fake: the port could not be opened");
+}
+END_TEST
+
+/* Times of two ports with clocks of their own become one. */
+START_TEST(two_clocks)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    fake_port other = {.now_ns = 50};
+    ikv_port ports[2] = {k.port, fake_port_of(&other)};
+    k.config.ports = ports;
+    k.config.port_count = 2;
+    kit_open(&k);
+    listen_to(&k);
+    kit_frame(&k, 0);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_UP, 50 + 20000000);
+    e.device = other.device;
+    ck_assert_uint_eq(other.device, 2);
+    ok(ikv_sink_push_any(other.sink, &e));
+    kit_frame(&k, 40);
+    ck_assert_str_eq(seen.text, "start0 frame0 step0 key.up1 step1 frame1 ");
+    kit_close(&k);
+    ck_assert_int_eq(other.closed, 1);
+}
+END_TEST
+
+Suite *loop_suite(void)
+{
+    Suite *s = suite_create("loop");
+    add_table(s, "L2 starts", step_starts, ROWS(rates));
+    add(s, "L3 L4", order_in_frames);
+    add_table(s, "L1", due_times, ROWS(due_table));
+    add(s, "L1 late", late_events);
+    add(s, "L1 rates", same_steps_at_any_rate);
+    add(s, "L2 dropped", dropped_time);
+    add(s, "D6 close", closing_the_window);
+    add(s, "P2", only_what_ports_may_push);
+    add(s, "Q2 full", full_pending);
+    add(s, "L7", paced_to_sixty);
+    add(s, "careless", careless_use);
+    add_table(s, "P1 end", ports_that_end, 2);
+    add_table(s, "kit", kits_that_fail, ROWS(spoil_table));
+    add(s, "P1 second", second_port_fails);
+    add(s, "P1 clocks", two_clocks);
+    return s;
+}

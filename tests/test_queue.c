@@ -1,0 +1,208 @@
+/* test_queue.c - Q1: many producers, one consumer, bounded. */
+#include "support.h"
+
+#include <pthread.h>
+
+static ikv_queue *open_queue(counted *c, uint32_t capacity, uint32_t own)
+{
+    ikv_queue *queue;
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    config.capacity = capacity;
+    config.own_capacity = own;
+    config.memory = counted_memory(c);
+    ok(ikv_queue_open(&config, &queue));
+    return queue;
+}
+
+static void close_queue(counted *c, ikv_queue *queue)
+{
+    valid(ikv_queue_validate(queue));
+    ikv_queue_close(queue);
+    ck_assert_int_eq(c->takes, 1);
+    ck_assert_int_eq(c->gives, 1);
+}
+
+static ikv_event numbered(uint32_t number)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, number);
+    e.key.code = number;
+    memset(e.user + 12, (int)(number & 0xff), 20);
+    return e;
+}
+
+/* Any interleaving of the two rings comes out in the order of arrival, whole,
+ * over several laps. Each row: s pushes shared, o own, d drains all. */
+static const char *const orders[] = {
+    "sod",      "osd",       "sssooossod",         "ososososdososd",
+    "sdodsdod", "ooooooood", "ssssssssdssssssssd", "sosdsosdsosdsosdsosdsosd",
+};
+
+START_TEST(order_of_arrival)
+{
+    counted c = {0};
+    ikv_queue *q = open_queue(&c, 8, 8);
+    uint32_t pushed = 0, drained = 0;
+    for (int lap = 0; lap < 50; lap++) {
+        for (const char *at = orders[_i]; *at != '\0'; at++) {
+            ikv_event e = numbered(pushed), out[16];
+            if (*at == 's')
+                ok(ikv_queue_push(q, &e));
+            if (*at == 'o')
+                ok(ikv_queue_push_own(q, &e));
+            pushed += *at != 'd';
+            uint32_t count = *at == 'd' ? ikv_queue_drain(q, out, 16) : 0;
+            for (uint32_t i = 0; i < count; i++) {
+                e = numbered(drained++);
+                ck_assert_mem_eq(&out[i], &e, sizeof e);
+            }
+        }
+        ck_assert_uint_eq(pushed, drained);
+    }
+    ikv_queue_counters n = ikv_queue_count(q);
+    ck_assert_uint_eq(n.pushed, pushed);
+    ck_assert_uint_eq(n.drained, drained);
+    ck_assert_uint_eq(n.refused, 0);
+    close_queue(&c, q);
+}
+END_TEST
+
+START_TEST(full_is_counted)
+{
+    counted c = {0};
+    ikv_queue *q = open_queue(&c, 4, 2);
+    ikv_event e = numbered(1), batch[5] = {e, e, e, e, e}, out[8];
+    for (int i = 0; i < 6; i++)
+        status_is(ikv_queue_push(q, &e), i < 4 ? IKV_OK : IKV_FULL_QUEUE);
+    for (int i = 0; i < 3; i++)
+        status_is(ikv_queue_push_own(q, &e), i < 2 ? IKV_OK : IKV_FULL_QUEUE);
+    ck_assert_uint_eq(ikv_queue_waiting(q), 6);
+    ck_assert_uint_eq(ikv_queue_drain(q, out, 3), 3);
+    ck_assert_uint_eq(ikv_queue_drain(q, out, 8), 3);
+    status_is(ikv_queue_push_all(q, batch, 5), IKV_FULL_QUEUE);
+    ok(ikv_queue_push_all(q, batch, 3));
+    status_is(ikv_queue_push_all(q, batch, 2), IKV_FULL_QUEUE);
+    ikv_queue_counters n = ikv_queue_count(q);
+    ck_assert_uint_eq(n.refused, 2 + 1 + 5 + 2);
+    ck_assert_uint_eq(n.high_water, 6);
+    ck_assert_uint_eq(n.shared_high, 4);
+    ck_assert_uint_eq(n.own_high, 2);
+    ck_assert_uint_eq(n.capacity, 4);
+    ck_assert_uint_eq(n.pushed, 9);
+    close_queue(&c, q);
+}
+END_TEST
+
+START_TEST(wrong_use)
+{
+    ikv_queue *q;
+    ikv_event e = numbered(0);
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    status_is(ikv_queue_open(NULL, &q), IKV_BAD_ARGUMENT);
+    status_is(ikv_queue_open(&config, &q), IKV_NO_MEMORY);
+    config.capacity = UINT32_MAX;
+    status_is(ikv_queue_open(&config, &q), IKV_BAD_CONFIG);
+    ck_assert_uint_eq(ikv_queue_footprint(&config), 0);
+    config.size = 3;
+    status_is(ikv_queue_open(&config, &q), IKV_BAD_SIZE);
+    status_is(ikv_queue_push(NULL, &e), IKV_BAD_ARGUMENT);
+    status_is(ikv_queue_push_own(NULL, &e), IKV_BAD_ARGUMENT);
+    status_is(ikv_queue_push_all(NULL, &e, 1), IKV_BAD_ARGUMENT);
+    ck_assert_uint_eq(ikv_queue_drain(NULL, &e, 1), 0);
+    ck_assert_uint_eq(ikv_queue_waiting(NULL), 0);
+    ck_assert_uint_eq(ikv_queue_count(NULL).pushed, 0);
+    ikv_queue_close(NULL);
+}
+END_TEST
+
+/* A buffer of one's own: too small, not aligned, and just right. */
+START_TEST(own_buffer)
+{
+    static _Alignas(64) char buffer[64 * 40];
+    ikv_queue *q;
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    config.capacity = config.own_capacity = 8;
+    size_t size = ikv_queue_footprint(&config);
+    ck_assert_uint_le(size, sizeof buffer - 64);
+    config.memory.block = buffer;
+    config.memory.block_size = size - 1;
+    status_is(ikv_queue_open(&config, &q), IKV_NO_MEMORY);
+    config.memory.block = buffer + 8;
+    config.memory.block_size = size;
+    status_is(ikv_queue_open(&config, &q), IKV_BAD_ARGUMENT);
+    config.memory.block = buffer;
+    buffer[size] = 77;
+    ok(ikv_queue_open(&config, &q));
+    ck_assert_ptr_eq(q, buffer);
+    ikv_queue_close(q);
+    ck_assert_int_eq(buffer[size], 77);
+}
+END_TEST
+
+/* ---------------------------------------------------------------- threads --
+ */
+
+enum {
+    PRODUCERS = 3,
+    EACH = 40000
+};
+
+static ikv_queue *shared;
+
+static void *produce(void *number)
+{
+    uint32_t me = (uint32_t)(uintptr_t)number;
+    for (uint32_t i = 0; i < EACH;) {
+        ikv_event e[4];
+        uint32_t count = me == 2 ? 4 : 1;
+        for (uint32_t j = 0; j < count; j++) {
+            e[j] = numbered(i + j);
+            e[j].device = (uint16_t)me;
+        }
+        if (ikv_queue_push_all(shared, e, count) == IKV_OK)
+            i += count;
+    }
+    return NULL;
+}
+
+/* Q1 with three threads and the owner: each producer's order is kept, every
+ * event comes out once and whole. */
+START_TEST(threads_keep_their_order)
+{
+    counted c = {0};
+    pthread_t threads[PRODUCERS];
+    uint32_t next[PRODUCERS + 1] = {0}, own = 0, total = 0;
+    ikv_event out[32];
+    shared = open_queue(&c, 64, 64);
+    for (uintptr_t i = 0; i < PRODUCERS; i++)
+        pthread_create(&threads[i], NULL, produce, (void *)i);
+    while (total < (PRODUCERS + 1) * EACH) {
+        ikv_event mine = numbered(own);
+        mine.device = PRODUCERS;
+        if (own < EACH && ikv_queue_push_own(shared, &mine) == IKV_OK)
+            own++;
+        uint32_t count = ikv_queue_drain(shared, out, 32);
+        for (uint32_t i = 0; i < count; i++) {
+            uint16_t from = out[i].device;
+            ikv_event e = numbered(next[from]++);
+            e.device = from;
+            ck_assert_mem_eq(&out[i], &e, sizeof e);
+        }
+        total += count;
+    }
+    for (int i = 0; i < PRODUCERS; i++)
+        pthread_join(threads[i], NULL);
+    ck_assert_uint_eq(ikv_queue_count(shared).drained, total);
+    close_queue(&c, shared);
+}
+END_TEST
+
+Suite *queue_suite(void)
+{
+    Suite *s = suite_create("queue");
+    add_table(s, "Q1 order", order_of_arrival, ROWS(orders));
+    add(s, "Q1 full", full_is_counted);
+    add(s, "Q1 wrong use", wrong_use);
+    add(s, "memory", own_buffer);
+    add(s, "Q1 threads", threads_keep_their_order);
+    return s;
+}

@@ -1,0 +1,377 @@
+/* test_scene.c - HIT1 to HIT3, the tree, wrong use, and random trees against a
+ * recursive reference. */
+#include "support.h"
+
+#include <math.h>
+
+/* HIT1: z, later above, children above their parent, a subtree as one. Targets
+ * a.. are 100 x 100 at the origin; each is "z parent": the topmost is hit. */
+static const struct {
+    const char *rule;
+    struct {
+        int z, parent;
+    } targets[4];
+    int count;
+    const char *order; /* from the top */
+} order_table[] = {
+    {"later above", {{0, -1}, {0, -1}}, 2, "ba"},
+    {"z", {{5, -1}, {0, -1}, {5, -1}}, 3, "cab"},
+    {"children above", {{0, -1}, {0, 0}}, 2, "ba"},
+    {"negative child", {{0, -1}, {-9, 0}}, 2, "ba"},
+    {"subtree as one", {{1, -1}, {1, -1}, {9, 0}}, 3, "bca"},
+    {"deep", {{0, -1}, {0, 0}, {0, 1}, {0, -1}}, 4, "dcba"},
+};
+
+START_TEST(stacking)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target t[4], none = {0};
+    record order = {""};
+    for (int i = 0; i < order_table[_i].count; i++) {
+        int parent = order_table[_i].targets[i].parent;
+        t[i] = rect_target(k.scene, parent < 0 ? none : t[parent], 0, 0, 100,
+                           100, order_table[_i].targets[i].z);
+    }
+    for (uint32_t n = 0;; n++) {
+        ikv_target hit = ikv_scene_pick(k.scene, 0, 5, 5, 0, n);
+        if (hit.bits == 0)
+            break;
+        for (int i = 0; i < order_table[_i].count; i++)
+            if (t[i].bits == hit.bits)
+                note(&order, "%c", 'a' + i);
+    }
+    ck_assert_str_eq(order.text, order_table[_i].order);
+    kit_close(&k);
+}
+END_TEST
+
+/* HIT2: which points a shape holds. */
+static const struct {
+    bool circle;
+    float x, y, radius;
+    bool hit;
+} point_table[] = {
+    {false, 10, 20, 0, true},        {false, 39.9f, 20, 0, true},
+    {false, 40, 20, 0, false},       {false, 10, 40, 0, false},
+    {false, 9.9f, 20, 0, false},     {false, 40, 20, 1, true},
+    {false, 7, 30, 3, true},         {false, 6.9f, 30, 3, false},
+    {false, 42, 42, 2.9f, true},     {false, 42.1f, 42.1f, 2.9f, false},
+    {true, 110, 20, 0, true},        {true, 120, 20, 0, true},
+    {true, 120.1f, 20, 0, false},    {true, 122, 20, 2, true},
+    {true, 117.2f, 27.2f, 0, false}, {false, NAN, 20, 0, false},
+    {false, 20, INFINITY, 0, false}, {false, 20, 30, -1, false},
+    {false, 20, 30, NAN, false},
+};
+
+START_TEST(points)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target none = {0}, circle;
+    ikv_target rect = rect_target(k.scene, none, 10, 20, 30, 20, 0);
+    ikv_target_config config = IKV_TARGET_INIT;
+    config.x = 100;
+    config.y = 10;
+    config.shape = ikv_scene_circle(10, 10, 10);
+    ok(ikv_scene_add(k.scene, &config, &circle, NULL));
+    ikv_target hit =
+        ikv_scene_pick(k.scene, 0, point_table[_i].x, point_table[_i].y,
+                       point_table[_i].radius, 0);
+    ikv_target expected = point_table[_i].circle ? circle : rect;
+    ck_assert_uint_eq(hit.bits, point_table[_i].hit ? expected.bits : 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* HIT3, hiding, moving, reparenting, z: each change is seen at once. */
+START_TEST(changes)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target none = {0}, root = ikv_bus_root(k.bus);
+    ikv_target a = rect_target(k.scene, none, 0, 0, 50, 50, 0);
+    ikv_target b = rect_target(k.scene, a, 100, 0, 50, 50, 0);
+    ikv_target c = rect_target(k.scene, none, 0, 0, 50, 50, 1);
+    float own[2], view[2];
+#define TOP(x, y) ikv_scene_pick(k.scene, 0, x, y, 0, 0).bits
+    ck_assert_uint_eq(TOP(120, 10), b.bits); /* outside its parent */
+    uint64_t revision = ikv_scene_revision(k.scene);
+    ok(ikv_scene_move(k.scene, a, 200, 5));
+    ck_assert_uint_ne(revision, ikv_scene_revision(k.scene));
+    ck_assert_uint_eq(TOP(120, 10), 0);
+    ck_assert_uint_eq(TOP(320, 10), b.bits);
+    ck_assert(ikv_scene_position(k.scene, b, own, view));
+    ck_assert(own[0] == 100 && view[0] == 300 && view[1] == 5);
+    ok(ikv_scene_set_hit(k.scene, a, IKV_HIT_OFF));
+    ck_assert_uint_eq(TOP(220, 10), 0);
+    ck_assert_uint_eq(TOP(320, 10), b.bits);
+    ok(ikv_scene_show(k.scene, a, false));
+    ck_assert_uint_eq(TOP(320, 10), 0);
+    ok(ikv_scene_set_parent(k.scene, b, c));
+    ck_assert_uint_eq(TOP(120, 10), b.bits);
+    ck_assert_uint_eq(ikv_scene_parent(k.scene, b).bits, c.bits);
+    ck_assert_uint_eq(ikv_scene_parent(k.scene, c).bits, root.bits);
+    status_is(ikv_scene_set_parent(k.scene, c, b), IKV_CYCLE);
+    status_is(ikv_scene_set_parent(k.scene, c, c), IKV_CYCLE);
+    ok(ikv_scene_set_parent(k.scene, b, none));
+    ok(ikv_scene_show(k.scene, a, true));
+    ok(ikv_scene_set_hit(k.scene, a, IKV_HIT_SOLID));
+    ok(ikv_scene_move(k.scene, a, 100, 0));
+    ck_assert_uint_eq(TOP(120, 10), b.bits);
+    ok(ikv_scene_set_z(k.scene, a, 7));
+    ck_assert_uint_eq(TOP(120, 10), a.bits);
+    ok(ikv_scene_set_shape(k.scene, a, ikv_scene_circle(0, 0, 3)));
+    ck_assert_uint_eq(TOP(120, 10), b.bits);
+#undef TOP
+    kit_close(&k);
+}
+END_TEST
+
+static int gone_count;
+static ikv_target gone_former;
+
+static void removed(void *user, ikv_target target, ikv_target former)
+{
+    bench_kit *k = user;
+    ck_assert(!ikv_scene_alive(k->scene, target));
+    ck_assert(!ikv_bus_target_alive(k->bus, target));
+    gone_count++;
+    gone_former = former;
+}
+
+/* Removal takes the subtree and its subscriptions; watchers are told. */
+START_TEST(removal)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target none = {0};
+    ikv_target a = rect_target(k.scene, none, 0, 0, 9, 9, 0);
+    ikv_target b = rect_target(k.scene, a, 0, 0, 9, 9, 0);
+    ikv_target c = rect_target(k.scene, b, 0, 0, 9, 9, 0);
+    ok(ikv_scene_watch_removals(k.scene, removed, &k));
+    gone_count = 0;
+    ok(ikv_scene_remove(k.scene, b));
+    ck_assert_int_eq(gone_count, 2);
+    ck_assert_uint_eq(gone_former.bits, a.bits);
+    status_is(ikv_scene_remove(k.scene, c), IKV_STALE);
+    status_is(ikv_scene_move(k.scene, c, 1, 1), IKV_STALE);
+    status_is(ikv_scene_remove(k.scene, ikv_bus_root(k.bus)), IKV_STALE);
+    ck_assert_uint_eq(ikv_scene_pick(k.scene, 0, 1, 1, 0, 0).bits, a.bits);
+    ck_assert_uint_eq(ikv_scene_parent(k.scene, c).bits, 0);
+    ck_assert_ptr_null(ikv_scene_user(k.scene, c));
+    for (int i = 0; i < 8; i++)
+        status_is(ikv_scene_watch_removals(k.scene, removed, &k),
+                  i < 6 ? IKV_OK : IKV_FULL_WATCHERS);
+    kit_close(&k);
+}
+END_TEST
+
+static const struct {
+    ikv_target_config config;
+    ikv_status status;
+    const char *message;
+} wrong_table[] = {
+    {{.x = NAN}, IKV_BAD_ARGUMENT, "x and y must be finite"},
+    {{.hit = 3}, IKV_BAD_ARGUMENT, "hit is none of"},
+    {{.traits = 64}, IKV_BAD_ARGUMENT, "traits has an unknown bit"},
+    {{.shape = {.type = 9}}, IKV_BAD_ARGUMENT, "shape.type"},
+    {{.shape = {.type = IKV_SHAPE_RECT, .width = -1}},
+     IKV_BAD_ARGUMENT,
+     "a rectangle's width"},
+    {{.shape = {.type = IKV_SHAPE_CIRCLE, .radius = INFINITY}},
+     IKV_BAD_ARGUMENT,
+     "a circle's radius"},
+    {{.shape = {.type = IKV_SHAPE_CIRCLE, .x = NAN}},
+     IKV_BAD_ARGUMENT,
+     "the shape's position"},
+    {{.parent = {0x7700}}, IKV_STALE, "the parent is not in this scene"},
+    {{.size = 1}, IKV_BAD_SIZE, "begin with IKV_TARGET_INIT"},
+};
+
+START_TEST(wrong_targets)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target_config config = wrong_table[_i].config;
+    ikv_target target;
+    ikv_message message = {""};
+    if (config.size == 0)
+        config.size = sizeof config;
+    status_is(ikv_scene_add(k.scene, &config, &target, &message),
+              wrong_table[_i].status);
+    ck_assert_msg(strstr(message.text, wrong_table[_i].message) != NULL,
+                  "found \"%s\"", message.text);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).targets, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* Deep trees end in a status; so does a full scene. */
+START_TEST(limits)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.bus.targets = 70;
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target = {0}, last = {0};
+    ikv_message message;
+    for (int i = 1; i < IKV_PATH_LIMIT; i++) {
+        config.parent = target;
+        ok(ikv_scene_add(k.scene, &config, &target, NULL));
+    }
+    config.parent = target;
+    status_is(ikv_scene_add(k.scene, &config, &last, &message), IKV_FULL_DEPTH);
+    config.parent.bits = 0;
+    for (int i = IKV_PATH_LIMIT; i < 71; i++)
+        ok(ikv_scene_add(k.scene, &config, &last, NULL));
+    status_is(ikv_scene_add(k.scene, &config, &target, &message),
+              IKV_FULL_TARGETS);
+    ck_assert_str_eq(message.text,
+                     "raise targets (of the bus and of the scene)");
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------------ random --
+ */
+
+enum {
+    MANY = 60
+};
+
+typedef struct reference {
+    ikv_target target;
+    bool alive;
+    int parent, z, hit;
+    uint32_t age;
+    float x, y, width, height;
+} reference;
+
+static reference model[MANY];
+
+static bool model_above(int a, int b)
+{
+    return model[a].z != model[b].z ? model[a].z > model[b].z
+                                    : model[a].age > model[b].age;
+}
+
+/* The nth hit from the top in this item's children, then the item. */
+static ikv_target model_pick(int parent, float x, float y, uint32_t *nth)
+{
+    bool seen[MANY] = {false};
+    ikv_target none = {0};
+    for (;;) {
+        int top = -1;
+        for (int i = 0; i < MANY; i++)
+            if (model[i].alive && model[i].parent == parent && !seen[i] &&
+                (top < 0 || model_above(i, top)))
+                top = i;
+        if (top < 0)
+            return none;
+        seen[top] = true;
+        const reference *r = &model[top];
+        float lx = x - r->x, ly = y - r->y;
+        ikv_target hit = model_pick(top, lx, ly, nth);
+        if (hit.bits != 0)
+            return hit;
+        if (r->hit != IKV_HIT_OFF && lx >= 0 && ly >= 0 && lx < r->width &&
+            ly < r->height && (*nth)-- == 0)
+            return r->target;
+    }
+}
+
+static void model_forget(int i)
+{
+    model[i].alive = false;
+    for (int j = 0; j < MANY; j++)
+        if (model[j].alive && model[j].parent == i)
+            model_forget(j);
+}
+
+/* Whole numbers, so that sums of positions are exact in both. */
+static void random_change(bench_kit *k, uint64_t *seed, uint32_t *age)
+{
+    int i = (int)random_below(seed, MANY),
+        other = (int)random_below(seed, MANY);
+    reference *r = &model[i];
+    ikv_target none = {0};
+    if (!r->alive) {
+        int parent = model[other].alive && random_below(seed, 2) ? other : -1;
+        *r = (reference){.alive = true, .parent = parent, .age = ++*age};
+        r->x = (float)random_below(seed, 60) - 10;
+        r->y = (float)random_below(seed, 60) - 10;
+        r->width = (float)random_below(seed, 50);
+        r->height = (float)random_below(seed, 50);
+        r->z = (int)random_below(seed, 3);
+        r->target =
+            rect_target(k->scene, parent < 0 ? none : model[parent].target,
+                        r->x, r->y, r->width, r->height, r->z);
+        return;
+    }
+    switch (random_below(seed, 5)) {
+    case 0:
+        r->x = (float)random_below(seed, 60) - 10;
+        ok(ikv_scene_move(k->scene, r->target, r->x, r->y));
+        break;
+    case 1:
+        r->z = (int)random_below(seed, 3);
+        r->age = ++*age;
+        ok(ikv_scene_set_z(k->scene, r->target, r->z));
+        break;
+    case 2:
+        r->hit = (int)random_below(seed, 3);
+        ok(ikv_scene_set_hit(k->scene, r->target, (uint32_t)r->hit));
+        break;
+    case 3:
+        if (model[other].alive &&
+            ikv_scene_set_parent(k->scene, r->target, model[other].target) ==
+                IKV_OK) {
+            r->parent = other;
+            r->age = ++*age;
+        }
+        break;
+    default:
+        if (random_below(seed, 4) == 0) {
+            ok(ikv_scene_remove(k->scene, r->target));
+            model_forget(i);
+        }
+        break;
+    }
+}
+
+START_TEST(random_scenes)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    uint64_t seed = 77;
+    uint32_t age = 0;
+    memset(model, 0, sizeof model);
+    for (int i = 0; i < 6000; i++) {
+        random_change(&k, &seed, &age);
+        float x = (float)random_below(&seed, 100),
+              y = (float)random_below(&seed, 100);
+        uint32_t nth = random_below(&seed, 3), left = nth;
+        ikv_target expected = model_pick(-1, x, y, &left);
+        ck_assert_uint_eq(ikv_scene_pick(k.scene, 0, x, y, 0, nth).bits,
+                          expected.bits);
+        if (i % 50 == 0)
+            valid(ikv_scene_validate(k.scene));
+    }
+    kit_close(&k);
+}
+END_TEST
+
+Suite *scene_suite(void)
+{
+    Suite *s = suite_create("scene");
+    add_table(s, "HIT1", stacking, ROWS(order_table));
+    add_table(s, "HIT2", points, ROWS(point_table));
+    add(s, "HIT3 changes", changes);
+    add(s, "removal", removal);
+    add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));
+    add(s, "limits", limits);
+    add(s, "HIT1 random", random_scenes);
+    return s;
+}

@@ -1,0 +1,5 @@
+#include "support.h"
+Suite *terminal_suite(void)
+{
+    return suite_create("terminal");
+}

@@ -411,7 +411,7 @@ bool ikv_loop_begin(ikv_loop *loop)
     loop->now = clock_now(loop) - loop->offsets[0];
     drain(loop);
     if (all_ended(loop))
-        return finish(loop);
+        loop->quit = true; /* this frame is the last one */
     loop->counters.frames++;
     loop->where = IN_FRAME;
     count_steps(loop);

@@ -1,5 +1,502 @@
+/* test_io.c - setup and tape files: bad input with its message, sizing,
+ * binding, reactions, traces. */
 #include "support.h"
+
+/* What stands after "format" in a setup, and what the message must say. */
+static const struct {
+    const char *text, *message;
+} setup_table[] = {
+    {"", ":1: column"},
+    {"[]", "expected an object, found an array"},
+    {"{}", "member \"format\" is missing"},
+    {"{\"format\": 3}", "/format: expected a string, found 3"},
+    {"{\"format\": \"ikvar.setup/9\"}",
+     "/format: expected \"ikvar.setup/1\", found \"ikvar.setup/9\""},
+    {"{\"format\": \"ikvar.setup/1\",\n \"targts\": []}",
+     "unknown member \"targts\"; did you mean \"targets\"?"},
+    {"{\"format\": \"ikvar.setup/1\",\n\n \"a\" 3}", ":3: column 6"},
+    {"{\"format\": \"ikvar.setup/1\", \"format\": 1}", "duplicate object key"},
+#define S(text) "{\"format\": \"ikvar.setup/1\", " text "}"
+    {S("\"view\": {\"width\": -1}"),
+     "/view/width: expected a number from 1 to 1e+06, found -1"},
+    {S("\"loop\": {\"steps\": 1.5}"),
+     "/loop/steps: expected a whole number from 1 to 1000000, found 1.5"},
+    {S("\"targets\": {}"), "/targets: expected an array, found an object"},
+    {S("\"targets\": [3]"), "/targets/0: expected an object, found 3"},
+    {S("\"targets\": [{}]"), "/targets/0: member \"id\" is missing"},
+    {S("\"targets\": [{\"id\": \"a\"}, {\"id\": \"a\"}]"),
+     "/targets/1/id: the id \"a\" is taken"},
+    {S("\"targets\": [{\"id\": \"root\"}]"), "expected a name of its own"},
+    {S("\"targets\": [{\"id\": \"lamp\"}, {\"id\": \"b\", \"parent\": "
+       "\"lmp\"}]"),
+     "/targets/1/parent: unknown target \"lmp\"; did you mean \"lamp\"?"},
+    {S("\"targets\": [{\"id\": \"a\", \"parent\": \"b\"}, {\"id\": \"b\", "
+       "\"parent\": \"a\"}]"),
+     "/targets/0: \"a\" is its own ancestor"},
+    {S("\"targets\": [{\"id\": \"a\", \"position\": [1]}]"),
+     "/targets/0/position: expected 2 numbers in an array, found an array"},
+    {S("\"targets\": [{\"id\": \"a\", \"shape\": {\"rect\": [0, 0, -1, 1]}}]"),
+     "/targets/0/shape/rect: expected a width and height of 0 or more"},
+    {S("\"targets\": [{\"id\": \"a\", \"shape\": {}}]"),
+     "/targets/0/shape: expected {\"rect\""},
+    {S("\"targets\": [{\"id\": \"a\", \"hit\": \"sold\"}]"),
+     "/targets/0/hit: expected \"solid\", \"pass\" or \"off\", found \"sold\""},
+    {S("\"targets\": [{\"id\": \"a\", \"fields\": {\"x\": []}}]"),
+     "/targets/0/fields/x: expected a number, or true or false, found an "
+     "array"},
+    {S("\"kinds\": [{\"name\": \"a b\"}]"), "/kinds/0: a kind's name must be"},
+    {S("\"kinds\": [{\"name\": \"key.down\"}]"), "exists already"},
+    {S("\"kinds\": [{\"name\": \"a\", \"fields\": [{\"name\": \"f\", "
+       "\"type\": \"u33\"}]}]"),
+     "/kinds/0/fields/0/type: unknown type \"u33\"; did you mean \"u32\"?"},
+    {S("\"handlers\": [{\"name\": \"h\"}]"),
+     "/handlers/0: expected one of \"kinds\""},
+    {S("\"handlers\": [{\"name\": \"h\", \"kinds\": []}]"),
+     "/handlers/0/kinds: expected a list of kinds, found an empty one"},
+    {S("\"handlers\": [{\"name\": \"h\", \"kinds\": \"key.down\"}]"),
+     "/handlers/0/kinds: expected an array, found \"key.down\""},
+    {S("\"handlers\": [{\"name\": \"h\", \"kinds\": [\"key.dwn\"]}]"),
+     "/handlers/0/kinds/0: unknown kind \"key.dwn\"; did you mean "
+     "\"key.down\"?"},
+    {S("\"handlers\": [{\"name\": \"h\", \"families\": [\"keys\"]}]"),
+     "unknown family \"keys\"; did you mean \"key\"?"},
+#define H(more)                                                                \
+    S("\"handlers\": [{\"name\": \"h\", \"all_kinds\": true" more "}]")
+    {H(", \"at\": \"ferry\""), "/handlers/0/at: unknown target \"ferry\""},
+    {H(", \"at\": []"), "/handlers/0/at: expected a target's id"},
+    {H(", \"phases\": [\"bubble\"]"), "expected \"capturing\""},
+    {H(", \"rank\": \"low\""), "/handlers/0/rank: expected a whole number"},
+    {H(", \"reactions\": \"stop\""),
+     "/handlers/0/reactions: expected an array"},
+#define R(reaction) H(", \"reactions\": [" reaction "]")
+    {R("\"stopp\""), "unknown reaction \"stopp\"; did you mean \"stop\"?"},
+    {R("\"toggle\""),
+     "/handlers/0/reactions/0: expected the form {\"toggle\": \"lit\"}, found "
+     "\"toggle\""},
+    {R("3"), "expected a reaction, \"stop\" or"},
+    {R("{\"stop\": 1}"), "expected the form \"stop\", found an object"},
+    {R("{\"mute\": \"nobody\"}"), "there is no handler \"nobody\""},
+    {R("{\"capture\": \"x\"}"), "unknown target \"x\""},
+    {R("{\"move\": {\"x\": 1}}"), "expected the form {\"move\""},
+    {R("{\"move\": {\"x\": true, \"y\": 1}}"),
+     "/handlers/0/reactions/0/move/x: expected a number, found true"},
+    {R("{\"set\": {\"field\": \"a\"}}"),
+     "/set/value: expected a number, or true or false, found nothing"},
+    {R("{\"deliver\": {\"kind\": \"key.up\", \"cod\": 1}}"),
+     "/deliver/cod: unknown field \"cod\"; did you mean \"code\"?"},
+    {R("{\"deliver\": {\"kind\": \"key.up\", \"code\": \"A\"}}"),
+     "/deliver/code: expected a key's W3C code name, \"KeyA\" for instance, "
+     "found \"A\""},
+    {R("{\"defer\": {\"kind\": \"key.up\", \"lane\": \"fram\"}}"),
+     "unknown lane \"fram\"; did you mean \"frame\"?"},
+    {R("{\"defer\": 7}"), "expected the form {\"defer\""},
+};
+
+START_TEST(bad_setups)
+{
+    ikv_setup *setup;
+    ikv_message message = {""};
+    write_file("t.setup.json", setup_table[_i].text);
+    status_is(ikv_setup_read("t.setup.json", &setup, &message), IKV_BAD_FILE);
+    ck_assert_msg(strstr(message.text, setup_table[_i].message) != NULL,
+                  "%s\n     got %s\nexpected %s", setup_table[_i].text,
+                  message.text, setup_table[_i].message);
+    ck_assert_int_eq(strncmp(message.text, "t.setup.json:", 13), 0);
+    remove("t.setup.json");
+}
+END_TEST
+
+static const struct {
+    const char *text, *message;
+} tape_table[] = {
+    {"", ": the file is empty, expected a header line"},
+    {"{\"format\":\"ikvar.tape/2\"}\n", ":1: expected format \"ikvar.tape/1\""},
+    {"{\"format\":\"ikvar.tape/1\",\"x\":1}\n", ":1: unknown member \"x\""},
+    {"3\n", ":1: column 1: expected one JSON object a line"},
+    {"[]\n", ":1: expected an object, found an array"},
+#define T(line) "{\"format\":\"ikvar.tape/1\"}\n" line "\n"
+    {T("{"), ":2: column"},
+    {T("{}"), ":2: member \"kind\" is missing"},
+    {T("\n\n{\"kind\":\"key.down\"}"), ":4: member \"t\" is missing"},
+    {T("{\"t\":1,\"kind\":\"key.dow\"}"),
+     ":2: unknown kind \"key.dow\"; did you mean \"key.down\"?"},
+    {T("{\"t\":1,\"kind\":\"pointer.click\"}"),
+     ":2: ports do not push the kind \"pointer.click\""},
+    {T("{\"t\":-1,\"kind\":\"key.up\"}"), "/t: expected a number from 0"},
+    {T("{\"t\":\"1\",\"kind\":\"key.up\"}"), "found \"1\""},
+    {T("{\"t\":5,\"kind\":\"key.up\"}\n{\"t\":4.5,\"kind\":\"key.up\"}"),
+     ":3: the time runs backwards: expected t of at least 5, found 4.5"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"cod\":1}"),
+     ":2: key.up has no field \"cod\"; did you mean \"code\"?"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"code\":\"Key\"}"),
+     "/code: expected a key's W3C code name"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"key\":\"qq\"}"),
+     "/key: expected one character or a key's W3C name"},
+    {T("{\"t\":1,\"kind\":\"pointer.up\",\"x\":true}"),
+     "/x: expected a number, found true"},
+    {T("{\"t\":1,\"kind\":\"pointer.up\",\"button\":128}"),
+     "/button: expected a whole number from -128 to 127, found 128"},
+    {T("{\"t\":1,\"kind\":\"pointer.up\",\"type\":\"finger\"}"),
+     "/type: expected one of \"mouse\", \"pen\", \"touch\", found \"finger\""},
+    {T("{\"t\":1,\"kind\":\"pointer.up\",\"modifiers\":[\"ctrl\"]}"),
+     "/modifiers/0: expected one of \"shift\", \"control\""},
+    {T("{\"t\":1,\"kind\":\"pointer.up\",\"modifiers\":\"shift\"}"),
+     "/modifiers: expected an array"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"target\":\"a\"}"),
+     "/target: expected a target's id, found \"a\""},
+    {T("{\"t\":1,\"kind\":\"text.input\",\"text\":"
+       "\"01234567890123456789012345678901\"}"),
+     "/text: expected a string of at most 31 bytes"},
+};
+
+START_TEST(bad_tapes)
+{
+    ikv_tape *tape = NULL;
+    ikv_message message = {""};
+    ikv_event event;
+    write_file("t.tape.jsonl", tape_table[_i].text);
+    ikv_status status = ikv_tape_open("t.tape.jsonl", NULL, &tape, &message);
+    while (status == IKV_OK)
+        status = ikv_tape_next(tape, &event, &message);
+    status_is(status, IKV_BAD_FILE);
+    ck_assert_msg(strstr(message.text, tape_table[_i].message) != NULL,
+                  "%s\n     got %s\nexpected %s", tape_table[_i].text,
+                  message.text, tape_table[_i].message);
+    if (tape != NULL)
+        status_is(ikv_tape_next(tape, &event, &message), IKV_BAD_FILE);
+    ikv_tape_close(tape);
+    remove("t.tape.jsonl");
+}
+END_TEST
+
+START_TEST(missing_files)
+{
+    ikv_message message;
+    ikv_setup *setup;
+    ikv_tape *tape;
+    status_is(ikv_setup_read("none.json", &setup, &message), IKV_BAD_FILE);
+    ck_assert_str_eq(message.text, "none.json: can't open the setup: No such "
+                                   "file or directory");
+    status_is(ikv_tape_open("none.jsonl", NULL, &tape, &message), IKV_BAD_FILE);
+    ck_assert_str_eq(message.text, "none.jsonl: can't open the tape: No such "
+                                   "file or directory");
+    status_is(ikv_setup_read(NULL, &setup, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_tape_open(NULL, NULL, &tape, NULL), IKV_BAD_ARGUMENT);
+    ikv_setup_close(NULL);
+    ikv_tape_close(NULL);
+    ok(ikv_trace_close(NULL));
+}
+END_TEST
+
+/* Everything that a tape line can say, read into the event. */
+START_TEST(tape_fields)
+{
+    ikv_tape *tape;
+    ikv_event e;
+    write_file(
+        "t.tape.jsonl",
+        T("{\"t\":16.25,\"kind\":\"pointer.down\",\"device\":3,"
+          "\"pointer\":7,\"type\":\"pen\",\"x\":120.5,\"y\":80,"
+          "\"pressure\":0.5,\"width\":2.5,\"tilt_x\":-3,\"view\":1,"
+          "\"seat\":2,\"modifiers\":[\"shift\",\"alt\"],"
+          "\"flags\":[\"synthetic\"],\"note\":\"any\"}\n"
+          "{\"t\":16.25,\"kind\":\"text.input\",\"text\":\"h\xc3\xa9\"}\n"
+          "{\"t\":20,\"kind\":\"key.up\",\"code\":\"F5\",\"key\":\"F5\"}"));
+    ok(ikv_tape_open("t.tape.jsonl", NULL, &tape, NULL));
+    ok(ikv_tape_next(tape, &e, NULL));
+    ck_assert_uint_eq(e.kind, IKV_KIND_POINTER_DOWN);
+    ck_assert_uint_eq(e.time_ns, 16250000);
+    ck_assert(e.device == 3 && e.view == 1 && e.seat == 2);
+    ck_assert_uint_eq(e.modifiers, IKV_SHIFT | IKV_ALT);
+    ck_assert_uint_eq(e.flags, IKV_SYNTHETIC);
+    ck_assert(e.pointer.x == 120.5f && e.pointer.y == 80);
+    ck_assert(e.pointer.pointer == 7 && e.pointer.type == IKV_PEN);
+    ck_assert(e.pointer.pressure == 32768 && e.pointer.width == 40);
+    ck_assert(e.pointer.tilt_x == -3 && e.pointer.button == 0);
+    ok(ikv_tape_next(tape, &e, NULL));
+    ck_assert_mem_eq(e.text.bytes, "h\xc3\xa9", 3);
+    ck_assert_uint_eq(e.text.length, 3);
+    ok(ikv_tape_next(tape, &e, NULL));
+    ck_assert_uint_eq(e.key.code, ikv_code_find("F5"));
+    status_is(ikv_tape_next(tape, &e, NULL), IKV_ENDED);
+    status_is(ikv_tape_next(tape, &e, NULL), IKV_ENDED);
+    ikv_tape_close(tape);
+    remove("t.tape.jsonl");
+}
+END_TEST
+
+/* ---------------------------------------------------------------- reactions --
+ */
+
+static record notes;
+
+static void keep_note(const char *text, void *user)
+{
+    (void)user;
+    note(&notes, "%s; ", text);
+}
+
+#define TWO                                                                    \
+    "\"targets\": [{\"id\": \"a\", \"position\": [0, 0], \"shape\": "          \
+    "{\"rect\": [0, 0, 50, 50]}, \"focusable\": true, \"fields\": {\"lit\": "  \
+    "false, \"n\": 1}}, {\"id\": \"b\", \"position\": [100, 0], \"shape\": "   \
+    "{\"rect\": [0, 0, 50, 50]}}], \"kinds\": [{\"name\": \"bell\", "          \
+    "\"fields\": [{\"name\": \"at_x\", \"type\": \"f32\"}, {\"name\": "        \
+    "\"loud\", \"type\": \"u8\"}]}], "
+#define ON(kind, reactions)                                                    \
+    S(TWO "\"handlers\": [{\"name\": \"h\", \"kinds\": [\"" kind "\"], "       \
+          "\"at\": \"a\", \"reactions\": [" reactions "]}, {\"name\": "        \
+          "\"hear\", \"kinds\": [\"bell\"], \"reactions\": [{\"set\": "        \
+          "{\"target\": \"a\", \"field\": \"n\", \"value\": {\"field\": "      \
+          "\"at_x\"}}}]}]")
+
+/* What a press at (20, 10) on target a does. */
+static const struct {
+    const char *setup, *notes;
+} reaction_table[] = {
+    {ON("pointer.down", "{\"toggle\": \"lit\"}, {\"toggle\": \"lit\"}"),
+     "a.lit: false -> true; a.lit: true -> false; "},
+    {ON("pointer.down", "{\"set\": {\"field\": \"n\", \"value\": {\"field\": "
+                        "\"x\"}}}"),
+     "a.n: 1 -> 20; "},
+    {ON("pointer.down", "{\"set\": {\"field\": \"gone\", \"value\": 1}}"),
+     "set: there is no field \"gone\", or no value; "},
+    {ON("pointer.down", "{\"toggle\": \"n\"}"),
+     "toggle: there is no field \"n\" of true or false; "},
+    {ON("pointer.down", "{\"deliver\": {\"kind\": \"bell\", \"at_x\": "
+                        "{\"field\": \"x\"}, \"loud\": 3}}"),
+     "deliver bell at once; a.n: 1 -> 20; "},
+    {ON("pointer.down", "{\"defer\": {\"kind\": \"bell\", \"lane\": "
+                        "\"frame\", \"at_x\": 4}}, {\"log\": \"first\"}"),
+     "defer bell to the frame lane; \"first\"; a.n: 1 -> 4; "},
+    {ON("pointer.down", "{\"deliver\": {\"kind\": \"bell\", \"loud\": "
+                        "{\"field\": \"dx\"}}}, \"stop\""),
+     "deliver bell at once; a.n: 1 -> 0; "},
+    {ON("pointer.down", "{\"move\": {\"x\": {\"field\": \"x\"}, \"y\": 7}}"),
+     "move a to 20, 7; "},
+    {ON("pointer.down", "{\"move\": {\"target\": \"b\", \"x\": 1, \"y\": 2}}"),
+     "move b to 1, 2; "},
+    {ON("pointer.down", "\"capture\", \"release\""),
+     "capture by a; release by a; "},
+    {ON("pointer.down", "{\"release\": \"b\"}"), "release by b: ABSENT; "},
+    {ON("pointer.down", "\"focus\", \"blur\", \"refuse\""), "focus a; blur; "},
+    {ON("pointer.down", "{\"hide\": \"b\"}, {\"show\": \"b\"}"),
+     "hide b; show b; "},
+    {ON("pointer.down", "{\"remove\": \"b\"}, {\"remove\": \"b\"}, {\"move\": "
+                        "{\"target\": \"b\", \"x\": 1, \"y\": 1}}"),
+     "remove b; remove gone; move gone: STALE; "},
+    {ON("pointer.down", "\"unsubscribe\", \"unsubscribe\""),
+     "unsubscribe h; unsubscribe h: it has ended; "},
+    {ON("pointer.down", "{\"mute\": \"hear\"}, {\"deliver\": {\"kind\": "
+                        "\"bell\"}}, {\"unmute\": \"hear\"}, {\"deliver\": "
+                        "{\"kind\": \"bell\"}}"),
+     "mute hear; deliver bell at once; unmute hear; deliver bell at once; a.n: "
+     "1 -> 0; "},
+    {ON("pointer.down", "\"attach\", \"stop_all\""), "attach a; "},
+};
+
+static void run_setup(bench_kit *k, ikv_setup **setup, const char *text)
+{
+    ikv_message message = {""};
+    write_file("t.setup.json", text);
+    ck_assert_msg(ikv_setup_read("t.setup.json", setup, &message) == IKV_OK,
+                  "%s", message.text);
+    remove("t.setup.json");
+    kit_prepare(k);
+    ok(ikv_setup_size(*setup, &k->config));
+    kit_open(k);
+    ck_assert_msg(ikv_setup_apply(*setup, k->kit, 0, &message) == IKV_OK, "%s",
+                  message.text);
+    notes.text[0] = '\0';
+    ikv_setup_set_note(*setup, keep_note, NULL);
+    kit_frame(k, 0);
+}
+
+START_TEST(reactions)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(&k, &setup, reaction_table[_i].setup);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    e.device = k.fake.device;
+    e.pointer.button = 0;
+    e.pointer.x = 20;
+    e.pointer.y = 10;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    kit_frame(&k, 20);
+    ck_assert_str_eq(notes.text, reaction_table[_i].notes);
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+/* attach: the target follows, off its own outline, until the release. */
+START_TEST(attached_target_follows)
+{
+    static const struct {
+        ikv_kind kind;
+        float x;
+        const char *notes;
+    } steps[] = {{IKV_KIND_POINTER_DOWN, 20, "attach a; "},
+                 {IKV_KIND_POINTER_MOVE, 300, "a follows to 280, 0; "},
+                 {IKV_KIND_POINTER_MOVE, 20, "a follows to 0, 0; "},
+                 {IKV_KIND_POINTER_UP, 20, ""},
+                 {IKV_KIND_POINTER_MOVE, 25, ""}};
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(&k, &setup, ON("pointer.down", "\"attach\""));
+    for (int i = 0; i < ROWS(steps); i++) {
+        ikv_event e = ikv_event_make(steps[i].kind, k.fake.now_ns);
+        e.device = k.fake.device;
+        e.pointer.button = steps[i].kind == IKV_KIND_POINTER_MOVE ? -1 : 0;
+        e.pointer.x = steps[i].x;
+        e.pointer.y = 10;
+        notes.text[0] = '\0';
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, (uint64_t)i * 40 + 40);
+        ck_assert_str_eq(notes.text, steps[i].notes);
+    }
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 2);
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+static ikv_verdict bound(const ikv_event *event, const ikv_delivery *delivery,
+                         void *user)
+{
+    (void)event, (void)delivery;
+    ++*(int *)user;
+    return IKV_CONTINUE;
+}
+
+START_TEST(binding)
+{
+    ikv_setup *setup;
+    ikv_message message;
+    bench_kit k;
+    int calls = 0;
+    write_file("t.setup.json",
+               S(TWO "\"handlers\": [{\"name\": \"mine\", \"kinds\": "
+                     "[\"loop.step\"]}, {\"name\": \"other\", \"kinds\": "
+                     "[\"loop.step\"], \"reactions\": []}]"));
+    ok(ikv_setup_read("t.setup.json", &setup, &message));
+    status_is(ikv_setup_bind(setup, "none", bound, &calls), IKV_UNKNOWN_NAME);
+    status_is(ikv_setup_bind(setup, "other", bound, &calls), IKV_DUPLICATE);
+    kit_prepare(&k);
+    ok(ikv_setup_size(setup, &k.config));
+    kit_open(&k);
+    status_is(ikv_setup_apply(setup, k.kit, 0, &message), IKV_UNKNOWN_NAME);
+    ck_assert_str_eq(message.text,
+                     "t.setup.json: handler \"mine\" has no reactions and is "
+                     "not bound: call ikv_setup_bind() for it");
+    kit_close(&k);
+    ikv_setup_close(setup);
+    ok(ikv_setup_read("t.setup.json", &setup, &message));
+    ok(ikv_setup_bind(setup, "mine", bound, &calls));
+    status_is(ikv_setup_bind(setup, "mine", bound, &calls), IKV_DUPLICATE);
+    kit_prepare(&k);
+    ok(ikv_setup_size(setup, &k.config));
+    kit_open(&k);
+    ok(ikv_setup_apply(setup, k.kit, 0, &message));
+    status_is(ikv_setup_apply(setup, k.kit, 0, &message), IKV_BAD_ARGUMENT);
+    kit_frame(&k, 0);
+    kit_frame(&k, 40);
+    ck_assert_int_eq(calls, 2);
+    ck_assert_str_eq(ikv_setup_warning(setup, 0),
+                     "a: it is hit, but no handler is at it or an ancestor: it "
+                     "only covers what lies beneath (hit \"off\" lets events "
+                     "through)");
+    kit_close(&k);
+    ikv_setup_close(setup);
+    remove("t.setup.json");
+}
+END_TEST
+
+/* A trace: a line a call, in the order in which calls begin, nested ones too;
+ * a line for what nobody heard. */
+START_TEST(traces)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    ikv_trace *trace;
+    run_setup(&k, &setup,
+              ON("pointer.down", "{\"deliver\": {\"kind\": \"bell\", "
+                                 "\"at_x\": 0.1}}, \"stop\""));
+    FILE *file = fopen("t.trace.jsonl", "w");
+    ok(ikv_trace_open(file, k.kit, setup, &trace));
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.button = 0;
+    e.pointer.x = 20.1f;
+    e.pointer.y = 10;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    kit_frame(&k, 20);
+    ok(ikv_trace_close(trace));
+    fclose(file);
+    char *text = read_file("t.trace.jsonl");
+    static const char *const lines[] = {
+        "{\"format\":\"ikvar.trace/1\"}\n",
+        "\"kind\":\"pointer.over\",\"target\":\"a\",\"device\":1,\"flags\":"
+        "[\"primary\"],\"x\":20.1,\"y\":10,",
+        "\"kind\":\"pointer.down\",\"at\":\"a\",\"target\":\"a\"",
+        "\"phase\":\"target\",\"handler\":\"h\",\"verdict\":\"stop\"}\n",
+        "\"kind\":\"bell\",\"at\":\"root\",\"target\":\"a\",\"source\":\"a\","
+        "\"at_x\":0.1,\"loud\":0,\"phase\":\"capturing\",\"handler\":\"hear\","
+        "\"verdict\":\"continue\"}\n",
+        "\"kind\":\"loop.step\"",
+    };
+    const char *at = text;
+    for (int i = 0; i < ROWS(lines); i++) {
+        const char *found = strstr(at, lines[i]);
+        ck_assert_msg(found != NULL, "no %s in\n%s", lines[i], at);
+        at = found;
+    }
+    free(text);
+    remove("t.trace.jsonl");
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+/* The reader measures the file: a thousand targets and handlers just fit. */
+START_TEST(sized_by_the_file)
+{
+    FILE *file = fopen("t.setup.json", "w");
+    fprintf(file, "{\"format\": \"ikvar.setup/1\", \"targets\": [");
+    for (int i = 0; i < 3000; i++)
+        fprintf(file, "%s{\"id\": \"t%d\"}", i > 0 ? "," : "", i);
+    fprintf(file, "], \"handlers\": [");
+    for (int i = 0; i < 3000; i++)
+        fprintf(file,
+                "%s{\"name\": \"h%d\", \"kinds\": [\"key.up\", \"key.down\"], "
+                "\"at\": [\"t%d\", \"t0\"], \"reactions\": [\"stop\"]}",
+                i > 0 ? "," : "", i, i);
+    fprintf(file, "]}");
+    fclose(file);
+    char *text = read_file("t.setup.json");
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(&k, &setup, text);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).targets, 3000);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 3000);
+    free(text);
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
 Suite *io_suite(void)
 {
-    return suite_create("io");
+    Suite *s = suite_create("io");
+    add_table(s, "setup errors", bad_setups, ROWS(setup_table));
+    add_table(s, "tape errors", bad_tapes, ROWS(tape_table));
+    add(s, "missing files", missing_files);
+    add(s, "tape fields", tape_fields);
+    add_table(s, "reactions", reactions, ROWS(reaction_table));
+    add(s, "attach", attached_target_follows);
+    add(s, "bind", binding);
+    add(s, "trace", traces);
+    add(s, "sizes", sized_by_the_file);
+    return s;
 }

@@ -1,5 +1,385 @@
+/* test_terminal.c - the terminal's bytes as events, and the port as a process
+ * on a pseudo-terminal: split sequences, a lone escape, SIGTERM, SIGTSTP, a
+ * crash; the settings are compared before and after. */
+#define _GNU_SOURCE
 #include "support.h"
+
+#include "../ports/terminal/parse.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <poll.h>
+#include <pty.h>
+#include <utmp.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+/* -------------------------------------------------------------- the parser --
+ */
+
+static const struct {
+    const char *bytes;
+    const char *tokens; /* E: what an expired wait gives */
+} parse_table[] = {
+    {"a", "KeyA'a' "},
+    {"A", "KeyA'A'+1 "},
+    {"?", "Slash'?'+1 "},
+    {"\x01", "KeyA+2 "},
+    {"\r", "Enter "},
+    {"\t", "Tab "},
+    {"\x7f", "Backspace "},
+    {"\xc3\xa9", "?'e9' "},
+    {"\xf0\x9f\x9a\xa2", "?'1f6a2' "},
+    {"\xff", "unknown "},
+    {"\xc3"
+     "a",
+     "KeyA'a' "},
+    {"\033[A", "ArrowUp "},
+    {"\033OA", "ArrowUp "},
+    {"\033[1;5C", "ArrowRight+2 "},
+    {"\033[3~", "Delete "},
+    {"\033[24;2~", "F12+1 "},
+    {"\033OP", "F1 "},
+    {"\033[Z", "Tab+1 "},
+    {"\033[99999999999~", "unknown "},
+    {"\033[27u", "Escape "},
+    {"\033[97;5u", "KeyA+2 "},
+    {"\033a", "KeyA+4 "},
+    {"\033\033", "Escape E:Escape "},
+    {"\033", "E:Escape "},
+    {"\033[", "E:unknown "},
+    {"\033[I\033[O", "focus1 focus0 "},
+    {"\033[<0;12;7M", "mouse0@12,7v "},
+    {"\033[<0;12;7m", "mouse0@12,7^ "},
+    {"\033[<35;1;1M", "mouse35@1,1v "},
+    {"\033[<64;5;5M", "mouse64@5,5v "},
+    {"\033[<0;0;7M", "unknown "},
+    {"\033[<0;7M", "unknown "},
+    {"\033[200~ab\033[201~c", "KeyA'a'p KeyB'b'p KeyC'c' "},
+    {"\033[\033[A", "unknown ArrowUp "},
+    {"\033[1234567890123456789012345678901234567890123456789012345678901234567"
+     "890A",
+     "unknown Digit6'6' Digit7'7' Digit8'8' Digit9'9' "
+     "Digit0'0' KeyA'A'+1 "},
+};
+
+static void describe(record *r, token t)
+{
+    const char *code = ikv_code_name(t.code);
+    switch (t.type) {
+    case TOKEN_KEY:
+        note(r, "%s", code != NULL ? code : "?");
+        if (t.character >= 0x80)
+            note(r, "'%x'", t.character);
+        else if (t.character != 0)
+            note(r, "'%c'", (char)t.character);
+        if (t.modifiers != 0)
+            note(r, "+%u", t.modifiers);
+        note(r, t.pasted ? "p " : " ");
+        break;
+    case TOKEN_MOUSE:
+        note(r, "mouse%u@%u,%u%c ", t.button, t.column, t.row,
+             t.pressed ? 'v' : '^');
+        break;
+    case TOKEN_FOCUS:
+        note(r, "focus%d ", t.pressed);
+        break;
+    case TOKEN_UNKNOWN:
+        note(r, "unknown ");
+        break;
+    default:
+        break;
+    }
+}
+
+START_TEST(sequences)
+{
+    parser p = {0};
+    record got = {""};
+    for (const char *b = parse_table[_i].bytes; *b != '\0'; b++)
+        describe(&got, parser_take(&p, (uint8_t)*b));
+    if (parser_waits(&p)) {
+        note(&got, "E:");
+        describe(&got, parser_expire(&p));
+    }
+    ck_assert_str_eq(got.text, parse_table[_i].tokens);
+}
+END_TEST
+
+/* Any bytes: never more than one token a byte, and back to rest. */
+START_TEST(random_bytes)
+{
+    parser p = {0};
+    uint64_t seed = 5;
+    for (int i = 0; i < 300000; i++) {
+        static const char likely[] = "\033[<;Mm0123456789~OABu";
+        uint8_t byte = random_below(&seed, 2)
+                           ? (uint8_t)likely[random_below(&seed, 20)]
+                           : (uint8_t)random_below(&seed, 256);
+        token t = parser_take(&p, byte);
+        ck_assert_int_le((int)t.type, TOKEN_UNKNOWN);
+        ck_assert_uint_le(p.length, SEQUENCE_LIMIT);
+    }
+    parser_expire(&p);
+    ck_assert(!parser_waits(&p));
+}
+END_TEST
+
+/* ------------------------------------------------------ a live run on a pty --
+ */
+
+typedef struct live {
+    int master, slave;
+    pid_t leader, child;
+    int states; /* the child's, as waitpid() tells them to its parent */
+    struct termios before;
+    record seen;
+} live;
+
+/* The session's leader: starts the run in the foreground, as a shell would, and
+ * passes on what becomes of it. */
+static void lead(const live *l, int states)
+{
+    login_tty(l->slave);
+    signal(SIGTTOU, SIG_IGN);
+    signal(SIGHUP, SIG_IGN);
+    pid_t child = fork();
+    if (child == 0) {
+        setpgid(0, 0);
+        tcsetpgrp(STDIN_FILENO, getpid());
+        signal(SIGTTOU, SIG_DFL);
+        signal(SIGHUP, SIG_DFL);
+        execl(BINARY "/ikvar", "ikvar", "run",
+              SOURCE "/demo/harbour.setup.json", (char *)NULL);
+        _exit(127);
+    }
+    int status = (int)child;
+    do {
+        if (write(states, &status, sizeof status) != sizeof status)
+            break;
+    } while (waitpid(child, &status, WUNTRACED) == child && WIFSTOPPED(status));
+    if (write(states, &status, sizeof status) != sizeof status)
+        _exit(1);
+    _exit(0);
+}
+
+/* The next state; fails after 10 s. */
+static int next_state(const live *l)
+{
+    int status = 0;
+    struct pollfd fd = {.fd = l->states, .events = POLLIN};
+    ck_assert_int_eq(poll(&fd, 1, 10000), 1);
+    ck_assert_int_eq(read(l->states, &status, sizeof status), sizeof status);
+    return status;
+}
+
+static void start_live(live *l)
+{
+    int ends[2];
+    memset(l, 0, sizeof *l);
+    struct winsize size = {36, 128, 0, 0};
+    ck_assert_int_eq(openpty(&l->master, &l->slave, NULL, NULL, &size), 0);
+    ck_assert_int_eq(tcgetattr(l->slave, &l->before), 0);
+    ck_assert_int_eq(pipe(ends), 0);
+    l->leader = fork();
+    if (l->leader == 0) {
+        close(l->master);
+        lead(l, ends[1]);
+    }
+    close(ends[1]);
+    l->states = ends[0];
+    l->child = next_state(l);
+    fcntl(l->master, F_SETFL, O_NONBLOCK);
+}
+
+static void read_some(live *l, int ms)
+{
+    char bytes[4096];
+    struct pollfd fd = {.fd = l->master, .events = POLLIN};
+    if (poll(&fd, 1, ms) <= 0)
+        return;
+    ssize_t count = read(l->master, bytes, sizeof bytes);
+    size_t used = strlen(l->seen.text);
+    for (ssize_t i = 0; i < count && used + 1 < sizeof l->seen.text; i++)
+        if (bytes[i] != '\0')
+            l->seen.text[used++] = bytes[i];
+    l->seen.text[used] = '\0';
+}
+
+/* Waits until the output holds the text; fails after 10 s. */
+static void await(live *l, const char *text)
+{
+    for (int i = 0; i < 200; i++) {
+        if (strstr(l->seen.text, text) != NULL)
+            return;
+        read_some(l, 50);
+    }
+    ck_abort_msg("no \"%s\" in: %s", text, l->seen.text);
+}
+
+static void type(live *l, const char *bytes)
+{
+    ck_assert_int_eq(write(l->master, bytes, strlen(bytes)),
+                     (ssize_t)strlen(bytes));
+}
+
+static int finish_live(live *l)
+{
+    int status = next_state(l);
+    waitpid(l->leader, NULL, 0);
+    struct termios after;
+    ck_assert_int_eq(tcgetattr(l->slave, &after), 0);
+    ck_assert_uint_eq(after.c_lflag, l->before.c_lflag);
+    ck_assert_uint_eq(after.c_iflag, l->before.c_iflag);
+    ck_assert_uint_eq(after.c_oflag, l->before.c_oflag);
+    ck_assert_uint_eq(after.c_cflag, l->before.c_cflag);
+    ck_assert_mem_eq(after.c_cc, l->before.c_cc, sizeof after.c_cc);
+    read_some(l, 50);
+    const char *left = strstr(l->seen.text, "\033[?1003l");
+    ck_assert_msg(left != NULL, "the mouse mode was left on");
+    close(l->master);
+    close(l->slave);
+    return status;
+}
+
+static bool is_raw(const live *l)
+{
+    struct termios now;
+    return tcgetattr(l->slave, &now) == 0 && (now.c_lflag & ICANON) == 0;
+}
+
+static void await_raw(const live *l, bool raw)
+{
+    for (int i = 0; i < 200 && is_raw(l) != raw; i++)
+        nanosleep(&(struct timespec){0, 20000000}, NULL);
+    ck_assert_int_eq(is_raw(l), raw);
+}
+
+/* Keys, split sequences and the mouse reach the handlers; the release that no
+ * terminal sends is made up; Ctrl-C ends the loop as a request to close. */
+START_TEST(live_input)
+{
+    live l;
+    start_live(&l);
+    await(&l, "man_bridge");
+    ck_assert(is_raw(&l));
+    type(&l, "b");
+    await(&l, "key.down");
+    await(&l, "raise_bridge");
+    await(&l, "lower_bridge"); /* made up after the hold time */
+    /* The east lamp is at (500, 80) of 640 x 360: column 100, row 8. A press
+     * in pieces, one byte at a time. */
+    for (const char *b = "\033[<0;101;9M"; *b != '\0'; b++) {
+        char one[2] = {*b, '\0'};
+        type(&l, one);
+        nanosleep(&(struct timespec){0, 3000000}, NULL);
+    }
+    type(&l, "\033[<0;101;9m");
+    await(&l, "lamp_east.lit: ");
+    type(&l, "\033");
+    await(&l, "key.down root");
+    type(&l, "\003");
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+    ck_assert_ptr_nonnull(strstr(l.seen.text, "window.close"));
+    ck_assert_ptr_nonnull(strstr(l.seen.text, "loop.end"));
+}
+END_TEST
+
+START_TEST(terminated)
+{
+    live l;
+    start_live(&l);
+    await(&l, "man_bridge");
+    kill(l.child, SIGTERM);
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+}
+END_TEST
+
+/* Stopped, the terminal is as before; continued, the run goes on. */
+START_TEST(stopped_and_continued)
+{
+    live l;
+    int status;
+    start_live(&l);
+    await(&l, "man_bridge");
+    type(&l, "\032"); /* Ctrl-Z */
+    ck_assert(WIFSTOPPED(next_state(&l)));
+    await_raw(&l, false);
+    kill(l.child, SIGCONT);
+    await_raw(&l, true);
+    type(&l, "b");
+    await(&l, "raise_bridge");
+    type(&l, "\032");
+    ck_assert(WIFSTOPPED(next_state(&l)));
+    kill(l.child, SIGCONT);
+    await_raw(&l, true);
+    kill(l.child, SIGTERM);
+    status = finish_live(&l);
+    ck_assert(WIFEXITED(status));
+}
+END_TEST
+
+/* A crash of any sort leaves the terminal as it was, and is still a crash. */
+static const int crashes[] = {SIGSEGV, SIGABRT, SIGBUS, SIGFPE, SIGQUIT};
+
+START_TEST(crashed)
+{
+    live l;
+    start_live(&l);
+    await(&l, "man_bridge");
+    kill(l.child, crashes[_i]);
+    int status = finish_live(&l);
+    ck_assert(WIFSIGNALED(status));
+    ck_assert_int_eq(WTERMSIG(status), crashes[_i]);
+}
+END_TEST
+
+/* The other end hangs up: the run ends by itself. */
+START_TEST(hung_up)
+{
+    live l;
+    int status;
+    start_live(&l);
+    await(&l, "man_bridge");
+    close(l.slave);
+    close(l.master);
+    status = next_state(&l);
+    ck_assert(WIFEXITED(status));
+}
+END_TEST
+
+START_TEST(no_terminal)
+{
+    ikv_terminal_config config = IKV_TERMINAL_INIT;
+    ikv_port port;
+    ikv_message message;
+    config.device = "/dev/null";
+    status_is(ikv_terminal_open(&config, &port, &message), IKV_PORT_FAILED);
+    ck_assert_str_eq(message.text, "/dev/null: Inappropriate ioctl for device; "
+                                   "expected a terminal");
+    config.device = "/nowhere";
+    status_is(ikv_terminal_open(&config, &port, &message), IKV_PORT_FAILED);
+    status_is(ikv_terminal_open(NULL, &port, NULL), IKV_BAD_ARGUMENT);
+    config.size = 0;
+    status_is(ikv_terminal_open(&config, &port, NULL), IKV_BAD_SIZE);
+    ikv_terminal_free(NULL);
+}
+END_TEST
+
 Suite *terminal_suite(void)
 {
-    return suite_create("terminal");
+    Suite *s = suite_create("terminal");
+    add_table(s, "sequences", sequences, ROWS(parse_table));
+    add(s, "random bytes", random_bytes);
+    add(s, "live", live_input);
+    add(s, "SIGTERM", terminated);
+    add(s, "SIGTSTP", stopped_and_continued);
+    add_table(s, "crash", crashed, ROWS(crashes));
+    add(s, "hung up", hung_up);
+    add(s, "no terminal", no_terminal);
+    return s;
 }

@@ -1,5 +1,218 @@
+/* test_tool.c - the command, the examples and the installed library, as
+ * processes. UPDATE_GOLDEN=1 writes the golden outputs anew. */
+#define _GNU_SOURCE
 #include "support.h"
+
+#define TOOL BINARY "/ikvar"
+
+static char output[1 << 20];
+
+/* Compares output with a golden file, byte by byte. */
+static void compare(const char *name)
+{
+    char path[512];
+    snprintf(path, sizeof path, SOURCE "/tests/golden/%s", name);
+    if (getenv("UPDATE_GOLDEN") != NULL)
+        write_file(path, output);
+    char *golden = read_file(path);
+    if (strcmp(golden, output) != 0) {
+        const char *a = golden, *b = output;
+        while (*a == *b)
+            a++, b++;
+        ck_abort_msg("%s differs at byte %d:\nexpected ...%.200s\n     got "
+                     "...%.200s",
+                     name, (int)(a - golden), a, b);
+    }
+    free(golden);
+}
+
+/* Each runs and its whole output is compared. */
+static const struct {
+    const char *command, *golden;
+} golden_table[] = {
+    {TOOL " demo", "demo.txt"},
+    {TOOL " demo --json", "demo.trace.jsonl"},
+    {TOOL " kinds", "kinds.txt"},
+    {TOOL " kinds pointer.down", "kinds-pointer.down.txt"},
+    {TOOL " kinds --find tap", "kinds-tap.txt"},
+    {TOOL " help", "help.txt"},
+    {BINARY "/examples/01_print_events " SOURCE "/examples/escape.tape.jsonl",
+     "01_print_events.txt"},
+    {BINARY "/examples/02_topmost", "02_topmost.txt"},
+    {BINARY "/examples/03_now_or_later", "03_now_or_later.txt"},
+    {BINARY "/examples/04_own_handlers", "04_own_handlers.txt"},
+};
+
+START_TEST(golden_outputs)
+{
+    int code =
+        run_command_line(output, sizeof output, "%s", golden_table[_i].command);
+    ck_assert_msg(code == 0, "%s: %d: %s", golden_table[_i].command, code,
+                  output);
+    compare(golden_table[_i].golden);
+}
+END_TEST
+
+#define DEMO SOURCE "/demo/harbour.setup.json "
+#define TAPE SOURCE "/demo/harbour.tape.jsonl "
+
+/* Exit codes: 0 fine, 1 the answer is no, 2 wrong use, 3 bad input. */
+static const struct {
+    const char *arguments;
+    int code;
+    const char *says;
+} code_table[] = {
+    {"", 2, "ikvar run SETUP [TAPE]"},
+    {"version", 0, "ikvar 0.1.0"},
+    {"help run", 0, "--real-time"},
+    {"help nothing", 2, "unknown command \"nothing\"; expected one of demo"},
+    {"dmeo", 2, "unknown command \"dmeo\""},
+    {"demo --help", 0, "--json"},
+    {"demo --nonsense", 2, "--nonsense: unknown option"},
+    {"demo more", 2, "found \"more\", expected no argument"},
+    {"run", 2, "expected SETUP [TAPE]"},
+    {"run none.setup.json", 3, "none.setup.json: can't open the setup"},
+    {"run " DEMO "none.tape.jsonl", 3, "none.tape.jsonl: can't open the tape"},
+    {"run " DEMO "a b", 2, "expected SETUP [TAPE]"},
+    {"run --port sim " DEMO, 2, "the sim port plays a tape"},
+    {"run --port null " DEMO TAPE, 2, "a tape is played by the sim port"},
+    {"run --port null " DEMO, 2, "give --until"},
+    {"run --port null --until 30 " DEMO, 0, "man_bridge"},
+    {"run --port mouse " DEMO, 2, "expected sim, terminal or null"},
+    {"run --until abc " DEMO TAPE, 2, "abc: invalid numeric value"},
+    {"run --until -5 " DEMO TAPE, 2, "expected a number from 0"},
+    {"run --until 100 " DEMO TAPE, 0, "7 frames"},
+    {"run --until 100 --frame-hz 240 " DEMO TAPE, 0, "25 frames"},
+    {"run --until 100 --real-time " DEMO TAPE, 0, "raise_bridge"},
+    {"run " TAPE, 3, "expected"},
+    {"kinds nothing", 1, "there is no kind \"nothing\""},
+    {"kinds --find zzz", 1, "no kind is known by \"zzz\""},
+    {"kinds --json wheel", 0, "\"name\": \"wheel\""},
+    {"kinds " DEMO, 0, "ferry.docked"},
+    {"kinds a b", 2, "expected one name"},
+    {"kinds none.json", 3, "can't open the setup"},
+    {"check", 2, "expected FILE"},
+    {"check " DEMO TAPE, 0, "fine: 16 events in 1600.000 ms"},
+    {"check none.setup.json", 3, "can't open"},
+    {"check none.tape.jsonl " DEMO, 3, "none.tape.jsonl: can't open"},
+};
+
+START_TEST(exit_codes)
+{
+    int code = run_command_line(output, sizeof output, TOOL " %s",
+                                code_table[_i].arguments);
+    ck_assert_msg(code == code_table[_i].code,
+                  "%s: exit code %d, expected %d: "
+                  "%s",
+                  code_table[_i].arguments, code, code_table[_i].code, output);
+    ck_assert_msg(strstr(output, code_table[_i].says) != NULL,
+                  "%s: no \"%s\" in: %s", code_table[_i].arguments,
+                  code_table[_i].says, output);
+}
+END_TEST
+
+/* A tape that turns bad in the middle ends the run with its message, after
+ * what came before it. */
+START_TEST(bad_tape_in_a_run)
+{
+    write_file("bad.tape.jsonl",
+               "{\"format\":\"ikvar.tape/1\"}\n"
+               "{\"t\":20,\"kind\":\"key.down\",\"code\":\"KeyB\"}\n"
+               "{\"t\":30,\"kind\":\"key.don\"}\n");
+    int code = run_command_line(output, sizeof output,
+                                TOOL " run " DEMO "bad.tape.jsonl");
+    ck_assert_int_eq(code, 3);
+    ck_assert_ptr_nonnull(strstr(output, "raise_bridge"));
+    ck_assert_ptr_nonnull(strstr(output, "bad.tape.jsonl:3: unknown kind "
+                                         "\"key.don\"; did you mean "
+                                         "\"key.down\"?"));
+    remove("bad.tape.jsonl");
+}
+END_TEST
+
+/* The same tape gives the same log at other frame rates, but for its frames. */
+START_TEST(same_log_at_any_rate)
+{
+    static char first[1 << 20];
+    static const int rates[] = {60, 24, 144, 1000};
+    for (int i = 0; i < ROWS(rates); i++) {
+        run_command_line(output, sizeof output,
+                         TOOL " run --frame-hz %d " DEMO TAPE
+                              "| grep -v 'frames,' | grep -v docked -A 4",
+                         rates[i]);
+        char *end = strstr(output, "step 37");
+        ck_assert_ptr_nonnull(end);
+        *end = '\0'; /* what follows is deferred to the frame's end */
+        if (i == 0)
+            memcpy(first, output, sizeof first);
+        ck_assert_str_eq(output, first);
+    }
+}
+END_TEST
+
+/* ------------------------------------------------- the library as installed --
+ */
+
+static void must(const char *format, const char *a, const char *b)
+{
+    char command[2048];
+    snprintf(command, sizeof command, format, a, b);
+    int code = run_command_line(output, sizeof output, "%s", command);
+    ck_assert_msg(code == 0, "%s: %s", command, output);
+}
+
+/* The first program of the README, as it is printed there. */
+static void extract_program(const char *path)
+{
+    char *readme = read_file(SOURCE "/README.md");
+    char *begin = strstr(readme, "```c\n");
+    ck_assert_ptr_nonnull(begin);
+    char *end = strstr(begin + 5, "```");
+    ck_assert_ptr_nonnull(end);
+    *end = '\0';
+    write_file(path, begin + 5);
+    free(readme);
+}
+
+START_TEST(installed_library)
+{
+    must("rm -rf installed && cmake --install %s --prefix $PWD/installed%s",
+         BINARY, "");
+    must("test -x installed/bin/ikvar && installed/bin/ikvar version%s%s", "",
+         "");
+    /* By pkg-config, C11: the README's program. */
+    extract_program("readme.c");
+    setenv("PKG_CONFIG_PATH",
+           "installed/lib/pkgconfig:"
+           "installed/lib/x86_64-linux-gnu/pkgconfig",
+           1);
+    must(TEST_CC " -std=c11 -Wall -Wextra -Werror " TEST_CFLAGS
+                 " readme.c -o readme $(pkg-config --cflags --libs "
+                 "ikvar-host) -Wl,-rpath,$(pkg-config --variable=libdir "
+                 "ikvar)%s%s",
+         "", "");
+    int code = run_command_line(output, sizeof output, "./readme");
+    ck_assert_int_eq(code, 0);
+    compare("readme.txt");
+    /* By CMake's find_package, C11 and C++17. */
+    must("rm -rf consumer && cmake -S " SOURCE "/tests/consumer -B consumer "
+         "-DCMAKE_PREFIX_PATH=$PWD/installed -DCMAKE_C_COMPILER=%s "
+         "-DCMAKE_CXX_COMPILER=%s "
+         "-DCMAKE_C_FLAGS='" TEST_CFLAGS "' -DCMAKE_CXX_FLAGS='" TEST_CFLAGS
+         "' && cmake --build consumer",
+         TEST_CC, TEST_CXX);
+    must("./consumer/consumer_c && ./consumer/consumer_cpp%s%s", "", "");
+    must("rm -rf installed consumer readme readme.c%s%s", "", "");
+}
+END_TEST
+
 Suite *tool_suite(void)
 {
-    return suite_create("tool");
+    Suite *s = suite_create("tool");
+    add_table(s, "outputs", golden_outputs, ROWS(golden_table));
+    add_table(s, "exit codes", exit_codes, ROWS(code_table));
+    add(s, "bad tape", bad_tape_in_a_run);
+    add(s, "L1 rates", same_log_at_any_rate);
+    add(s, "installed", installed_library);
+    return s;
 }

@@ -190,6 +190,8 @@ static void add_unheard(run_log *log, const ikv_watch *watch)
 {
     char item[192];
     const ikv_event *event = watch->event;
+    if (event->kind == IKV_KIND_LOOP_FRAME)
+        flush_unheard(log);
     if (event->kind == IKV_KIND_LOOP_STEP || event->kind == IKV_KIND_LOOP_FRAME)
         return;
     bool again = event->kind == log->unheard_kind;

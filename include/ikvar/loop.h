@@ -97,9 +97,9 @@ IKV_API void ikv_loop_close(ikv_loop *loop);
 
 /* Begins a frame: polls the ports and drains the whole queue. The first time
  * it sets the time to 0 and delivers loop.start.
- * Returns false after the end was asked for, or when all ports have ended and
- * nothing waits: it has then flushed both lanes a last time and delivered
- * loop.end, once. False for NULL. */
+ * Returns false after the end was asked for, and after a frame in which all
+ * ports had ended and nothing waited: it has then flushed both lanes a last
+ * time and delivered loop.end, once. False for NULL. */
 IKV_API bool ikv_loop_begin(ikv_loop *loop);
 
 /* Begins the next step that is due in this frame: routes its input, delivers

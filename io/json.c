@@ -291,7 +291,7 @@ static bool read_mask(reader *r, const place *at, const json_t *value,
         return false;
     *to = 0;
     for (size_t i = 0; i < json_array_size(value); i++) {
-        uint64_t bit;
+        uint64_t bit = 0;
         place here = {at, NULL, i};
         if (!read_named(r, &here, json_array_get(value, i), field, &bit))
             return false;

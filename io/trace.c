@@ -63,7 +63,7 @@ static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
     json_object_set_new(line, "t",
                         json_shortest((double)event->time_ns / 1e6, false));
     json_object_set_new(line, "kind", json_string(info->name));
-    if (watch->what == IKV_WATCH_CALL) {
+    if (delivery != NULL && watch->what == IKV_WATCH_CALL) {
         json_object_set_new(line, "at",
                             json_string(target_name(trace, delivery->current)));
     }

@@ -236,9 +236,8 @@ static ikv_status check_field(const ikv_kind_config *config, uint32_t at,
             message,
             (const char *[]){
                 "kind \"", kind, "\": field \"", name,
-                "\" must have a number's, bool's or target's type and lie "
-                "within 32 bytes, at a multiple of its size",
-                NULL});
+                "\" must have the type of a number, bool or target and lie ",
+                "within 32 bytes, at a multiple of its size", NULL});
         return IKV_BAD_VALUE;
     }
     return IKV_OK;

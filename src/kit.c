@@ -168,7 +168,7 @@ ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit)
     ikv_status status = measure(config, &size);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, size, &block);
-    if (status < 0)
+    if (block == NULL)
         return status;
     ikv_kit *k = block;
     k->memory = config->memory;

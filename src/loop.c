@@ -163,7 +163,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         status = check_links(config);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
-    if (status < 0)
+    if (block == NULL)
         return status;
     ikv_loop *l = block;
     *l = plan;
@@ -371,6 +371,8 @@ static void count_steps(ikv_loop *loop)
     loop->steps_left = loop->max_steps;
     uint64_t kept = step_start(loop, loop->next_step + loop->max_steps);
     uint64_t length = step_start(loop, 1) - step_start(loop, 0);
+    if (length == 0)
+        return; /* never: opening has checked it */
     uint64_t steps = (loop->now - kept) / length;
     uint64_t lost = steps * length;
     loop->shift += lost;

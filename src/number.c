@@ -25,7 +25,8 @@ static void big_set(big *b, uint64_t value)
 {
     memset(b, 0, sizeof *b);
     b->word[0] = (uint32_t)value;
-    b->word[1] = (uint32_t)(value >> 32);
+    b->word[1] =
+        (uint32_t)(value >> 32); /* NOLINT(*-UndefinedBinaryOperatorResult) */
     b->used = b->word[1] != 0 ? 2 : b->word[0] != 0;
 }
 
@@ -112,10 +113,10 @@ typedef struct binary {
 
 static binary take_apart(double value, bool is_float)
 {
-    binary b;
+    binary b = {0};
     if (is_float) {
         float f = (float)value;
-        uint32_t bits;
+        uint32_t bits = 0;
         memcpy(&bits, &f, sizeof bits);
         uint32_t field = bits >> 23 & 0xff, fraction = bits & 0x7fffff;
         b.mantissa = field != 0 ? fraction | 0x800000 : fraction;
@@ -123,7 +124,7 @@ static binary take_apart(double value, bool is_float)
         b.boundary = fraction == 0 && field > 1;
         return b;
     }
-    uint64_t bits;
+    uint64_t bits = 0;
     memcpy(&bits, &value, sizeof bits);
     uint64_t field = bits >> 52 & 0x7ff, fraction = bits << 12 >> 12;
     b.mantissa = field != 0 ? fraction | 1ull << 52 : fraction;
@@ -210,7 +211,7 @@ static decimal from_integer(uint64_t value, int decimals)
 static bool short_decimal(double value, bool is_float, decimal *d)
 {
     double power = 1;
-    for (int decimals = 0; decimals <= 6; decimals++, power *= 10) {
+    for (int decimals = 0; decimals <= 6; decimals++) {
         double scaled = value * power + 0.5;
         if (scaled >= 1e15 || (is_float && scaled >= 1e7))
             return false;
@@ -220,6 +221,7 @@ static bool short_decimal(double value, bool is_float, decimal *d)
             *d = from_integer(whole, decimals);
             return true;
         }
+        power *= 10;
     }
     return false;
 }

@@ -391,7 +391,12 @@ static void read_bytes(terminal *t)
             return;
         ssize_t count = read(t->fd, t->bytes, sizeof t->bytes);
         if (count < 0 && errno == EIO)
-            t->hung_up = true; /* 0 is only that nothing has come */
+            t->hung_up = true;
+        if (count == 0) { /* nothing has come, or nobody is there any more */
+            struct pollfd fd = {.fd = t->fd, .events = POLLIN};
+            if (poll(&fd, 1, 0) > 0 && (fd.revents & (POLLHUP | POLLERR)))
+                t->hung_up = true;
+        }
         if (count <= 0)
             return;
         t->last_byte_ns = terminal_now(t);

@@ -482,6 +482,18 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
 }
 
+/* Whether an event of that kind at the root would be heard by nobody, counting
+ * it if so: spares making one. */
+bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
+{
+    if (b->detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
+        return false;
+    ikv_kind_counters *counters = ikvi_bus_kind(b, kind);
+    counters->delivered++;
+    counters->unheard++;
+    return true;
+}
+
 ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
 {
     if (IKVI_UNLIKELY(bus == NULL || event == NULL))

@@ -165,6 +165,10 @@ uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
 struct ikv_bus;
 uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
 
+/* bus_deliver.c: whether a built-in kind is heard by nobody at the root; if so
+ * it is counted as delivered, and need not be. */
+bool ikvi_bus_nobody_hears(struct ikv_bus *bus, ikv_kind kind);
+
 /* ------------------------------------------------------------- reports -- */
 
 static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,

@@ -34,7 +34,7 @@ struct ikv_loop {
     ikv_sink sinks[IKV_PORT_LIMIT];
     uint64_t offsets[IKV_PORT_LIMIT]; /* the port's clock at loop.start */
     bool ended[IKV_PORT_LIMIT];
-    uint32_t port_count;
+    uint32_t port_count, ended_count;
     uint32_t num, den, frame_hz, max_steps, capacity;
     size_t events, dues;
 
@@ -43,6 +43,8 @@ struct ikv_loop {
     uint32_t where;
     bool started, quit, over;
     uint32_t head, count; /* of pending */
+    uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
+    uint64_t next_end;    /* when the next step ends */
     uint64_t last_due;
     uint64_t now, frame, next_step, shift;
     uint32_t steps_left;
@@ -81,7 +83,8 @@ uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den)
 
 static uint64_t step_start(const ikv_loop *loop, uint64_t n)
 {
-    return ikv_loop_step_start(n, loop->num, loop->den) + loop->shift;
+    return n * loop->whole + n / loop->num * loop->rest +
+           n % loop->num * loop->rest / loop->num + loop->shift;
 }
 
 static uint64_t frame_period(const ikv_loop *loop)
@@ -167,6 +170,9 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         return status;
     ikv_loop *l = block;
     *l = plan;
+    l->whole = (uint64_t)l->den * SECOND / l->num;
+    l->rest = (uint64_t)l->den * SECOND % l->num;
+    l->next_end = step_start(l, 1);
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i] = (ikv_sink){l, i};
@@ -219,16 +225,18 @@ ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
 /* -------------------------------------------------------- the loop's events --
  */
 
-static ikv_outcome deliver_own(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
-                               uint64_t step, float seconds, uint32_t count)
+static void deliver_own(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                        uint64_t step, float seconds, uint32_t count)
 {
+    if (ikvi_bus_nobody_hears(loop->bus, kind))
+        return;
     ikv_event event = ikv_event_make(kind, time_ns);
     event.target = ikv_bus_root(loop->bus);
     event.loop.step = step;
     event.loop.frame = loop->frame;
     event.loop.seconds = seconds;
     event.loop.count = count;
-    return ikv_bus_deliver(loop->bus, &event);
+    ikv_bus_deliver(loop->bus, &event);
 }
 
 static uint64_t clock_now(const ikv_loop *loop)
@@ -317,7 +325,7 @@ static void make_pending(ikv_loop *loop, ikv_event event)
 static void drain(ikv_loop *loop)
 {
     ikv_event batch[64];
-    for (;;) {
+    while (ikv_queue_waiting(loop->queue) > 0) {
         uint32_t room = loop->capacity - loop->count;
         room = room < 64 ? room : 64;
         if (room == 0) {
@@ -341,8 +349,10 @@ static void poll_ports(ikv_loop *loop)
         if (port->poll == NULL || loop->ended[i])
             continue;
         ikv_status status = port->poll(port->state);
-        if (status == IKV_ENDED || status < 0)
+        if (status == IKV_ENDED || status < 0) {
             loop->ended[i] = true;
+            loop->ended_count++;
+        }
         if (status < 0)
             ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status, port->name,
                      "the port failed; it is not polled any more");
@@ -351,10 +361,8 @@ static void poll_ports(ikv_loop *loop)
 
 static bool all_ended(const ikv_loop *loop)
 {
-    for (uint32_t i = 0; i < loop->port_count; i++)
-        if (!loop->ended[i])
-            return false;
-    return loop->count == 0 && ikv_queue_waiting(loop->queue) == 0;
+    return loop->ended_count == loop->port_count && loop->count == 0 &&
+           ikv_queue_waiting(loop->queue) == 0;
 }
 
 /* How many steps are due; more than max_steps are dropped: the steps that
@@ -362,6 +370,9 @@ static bool all_ended(const ikv_loop *loop)
 static void count_steps(ikv_loop *loop)
 {
     uint32_t due = 0;
+    loop->steps_left = 0;
+    if (loop->now < loop->next_end)
+        return;
     while (due <= loop->max_steps &&
            step_start(loop, loop->next_step + due + 1) <= loop->now)
         due++;
@@ -376,6 +387,7 @@ static void count_steps(ikv_loop *loop)
     uint64_t steps = (loop->now - kept) / length;
     uint64_t lost = steps * length;
     loop->shift += lost;
+    loop->next_end += lost;
     loop->counters.dropped_ns += lost;
     loop->counters.dropped_steps += steps;
     ikvi_say(&loop->reporter, IKV_REPORT_WARNING, IKV_OK, "loop",
@@ -425,14 +437,14 @@ static void finish_step(ikv_loop *loop)
 {
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->next_step++;
+    loop->next_end = step_start(loop, loop->next_step + 1);
     loop->where = IN_FRAME;
 }
 
 /* L1: what is due before the step's end, with `close` asking for the end. */
 static void route_input(ikv_loop *loop)
 {
-    uint64_t end = step_start(loop, loop->next_step + 1);
-    while (loop->count > 0 && pending_dues(loop)[loop->head] < end) {
+    while (loop->count > 0 && pending_dues(loop)[loop->head] < loop->next_end) {
         ikv_event event = pending_events(loop)[loop->head];
         loop->head = (loop->head + 1) & (loop->capacity - 1);
         loop->counters.waiting = --loop->count;

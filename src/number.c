@@ -25,8 +25,7 @@ static void big_set(big *b, uint64_t value)
 {
     memset(b, 0, sizeof *b);
     b->word[0] = (uint32_t)value;
-    b->word[1] =
-        (uint32_t)(value >> 32); /* NOLINT(*-UndefinedBinaryOperatorResult) */
+    b->word[1] = (uint32_t)(value >> 32);
     b->used = b->word[1] != 0 ? 2 : b->word[0] != 0;
 }
 

@@ -502,7 +502,9 @@ static void take_position(const ikv_router *r, pointer *p, ikv_event *event)
 static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
                          ikv_verdict verdict, bool remember)
 {
-    ikv_target above = pick(r, p, 0);
+    ikv_target above = event->target;
+    if (!is_there(r, above))
+        return;
     for (uint32_t nth = 1; (traits_of_target(r, above) & IKV_PASSES) != 0 &&
                            (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
          nth++) {

@@ -1,0 +1,77 @@
+/* bench.h - what the benchmark's files share.
+ *
+ * A row is two pieces of work, ours and a plain baseline, which do the same
+ * number of operations. They are run in turn, many rounds in one process; the
+ * least time of each counts, and their ratio is what is printed.
+ */
+#ifndef IKV_BENCH_H
+#define IKV_BENCH_H
+
+#include <ikvar/host.h>
+
+#include <stdio.h>
+#include <stdlib.h>
+
+typedef struct row {
+    const char *name, *baseline;
+    double budget; /* highest ratio that is in order; 0: none */
+    double slack;  /* 1.2 on one thread, 2 on several */
+    double operations;
+    void (*ours)(void);
+    void (*theirs)(void);
+    double ours_ns, theirs_ns; /* an operation, the least */
+} row;
+
+/* Adds a row: the two functions are called `rounds` times each. */
+void measure(const char *name, const char *baseline, double budget,
+             double operations, void (*ours)(void), void (*theirs)(void));
+
+/* An allocator that counts blocks. */
+extern int blocks_taken;
+ikv_memory counting_memory(void);
+
+void queue_rows(void);
+void bus_rows(void);
+void route_rows(void);
+
+/* baseline.c: plain code, in a file of its own so that nothing is inlined into
+ * what it is compared with, or the other way round. */
+typedef struct bare_ring bare_ring;
+bare_ring *bare_ring_open(uint32_t capacity);
+bool bare_ring_push(bare_ring *ring, const ikv_event *event);
+bool bare_ring_pop(bare_ring *ring, ikv_event *event);
+
+typedef struct callee {
+    ikv_handler handler;
+    void *user;
+} callee;
+
+/* A hand-written loop over packed function pointers. */
+ikv_verdict call_all(const callee *list, uint32_t count, const ikv_event *event,
+                     const ikv_delivery *delivery);
+
+/* The handler that everybody calls; and one function that calls five. */
+ikv_verdict count_call(const ikv_event *event, const ikv_delivery *delivery,
+                       void *counter);
+ikv_verdict call_five(const ikv_event *event, const ikv_delivery *delivery,
+                      void *counter);
+
+/* For each target a list of its own. */
+ikv_verdict call_at(callee *const *lists, const uint32_t *counts,
+                    uint32_t target, const ikv_event *event,
+                    const ikv_delivery *delivery);
+
+/* What must be done for a pointer event in any case: find the topmost box in
+ * a list from the top down, walk up its parents, call the one handler. */
+typedef struct plain_box {
+    float x0, y0, x1, y1;
+    uint32_t parent;
+    callee handler;
+} plain_box;
+ikv_verdict plain_route(const plain_box *boxes, uint32_t count,
+                        const ikv_event *event, const ikv_delivery *delivery);
+
+/* ns; as a port's now() */
+uint64_t read_clock(void *unused);
+
+#endif

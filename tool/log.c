@@ -7,6 +7,7 @@
 #define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <math.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -66,10 +67,11 @@ static void append(char *to, size_t size, const char *format, ...)
     va_end(list);
 }
 
+/* To two decimals: enough for people; a trace has all of them. */
 static void append_number(char *to, size_t size, double value)
 {
     char text[32];
-    ikv_number_format(value, true, text);
+    ikv_number_format(round(value * 100) / 100, true, text);
     append(to, size, "%s", text);
 }
 

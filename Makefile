@@ -13,7 +13,7 @@ define preset_rule
 $(1):
 	@scripts/bootstrap build test
 	@[ -e $(BUILD)/$(1)/build.ninja ] || cmake --preset $(1) >/dev/null
-	@cmake --build $(BUILD)/$(1) -j $(JOBS) -- --quiet
+	@cmake --build $(BUILD)/$(1) -j $(JOBS) -- --quiet >&2
 endef
 $(foreach p,debug release clang asan tsan,$(eval $(call preset_rule,$(p))))
 
@@ -21,7 +21,7 @@ demo:
 	@scripts/bootstrap build
 	@[ -e $(BUILD)/demo/build.ninja ] || cmake -G Ninja -S . -B $(BUILD)/demo \
 		-DCMAKE_BUILD_TYPE=Release >/dev/null
-	@cmake --build $(BUILD)/demo -j $(JOBS) -- --quiet
+	@cmake --build $(BUILD)/demo -j $(JOBS) -- --quiet >&2
 	@$(BUILD)/demo/ikvar demo
 
 test: debug
@@ -57,6 +57,7 @@ install: release
 	@cmake --install $(BUILD)/release --prefix $(or $(PREFIX),/usr/local)
 
 coverage:
+	@scripts/bootstrap build test coverage
 	@scripts/coverage $(BUILD)/coverage
 
 pictures: release

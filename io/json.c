@@ -9,8 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* ----------------------------------------------------------------- messages --
- */
+/* ------------------------------------------------------------- messages -- */
 
 static size_t print_place(char *buffer, size_t size, const place *at)
 {
@@ -115,8 +114,7 @@ const char *nearest_name(const char *name, const char *const *known)
     return best;
 }
 
-/* -------------------------------------------------------------- structures --
- */
+/* ----------------------------------------------------------- structures -- */
 
 static bool is_known(const char *member, const char *const *known)
 {
@@ -230,8 +228,7 @@ bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
                                count, json_found(value));
 }
 
-/* ------------------------------------------------------------------- fields --
- */
+/* --------------------------------------------------------------- fields -- */
 
 static bool is_mask(const ikv_field *field)
 {
@@ -385,8 +382,7 @@ bool read_field(reader *r, const place *at, const json_t *value,
                        json_found(value));
 }
 
-/* ------------------------------------------------------------------ writing --
- */
+/* -------------------------------------------------------------- writing -- */
 
 json_t *json_shortest(double value, bool is_float)
 {

@@ -26,8 +26,7 @@ struct reaction_row {
     const char *form;
 };
 
-/* ------------------------------------------------------------------ running --
- */
+/* -------------------------------------------------------------- running -- */
 
 static void note(const ikv_setup *setup, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
@@ -324,8 +323,7 @@ static ikv_verdict run_log(const doing *d)
     return IKV_CONTINUE;
 }
 
-/* --------------------------------------------------------------- following --
- */
+/* ------------------------------------------------------------ following -- */
 
 static ikv_verdict follow(const ikv_event *event, const ikv_delivery *delivery,
                           void *user)
@@ -397,8 +395,7 @@ static ikv_verdict run_attach(const doing *d)
     return IKV_CONTINUE;
 }
 
-/* ------------------------------------------------------------------ reading --
- */
+/* -------------------------------------------------------------- reading -- */
 
 static const struct reaction_row rows[] = {
     {"stop", TAKES_NOTHING, run_stop, "\"stop\""},

@@ -29,8 +29,7 @@ ikv_memory ikv_host_memory(void)
     return (ikv_memory){.take = host_take, .give = host_give};
 }
 
-/* ------------------------------------------------------------------ finding --
- */
+/* -------------------------------------------------------------- finding -- */
 
 setup_target *setup_find_target(const ikv_setup *setup, const char *id)
 {
@@ -132,8 +131,7 @@ bool read_scalar(reader *r, const place *at, const json_t *value, ikv_value *to)
     return true;
 }
 
-/* -------------------------------------------------------------------- kinds --
- */
+/* ---------------------------------------------------------------- kinds -- */
 
 static const struct {
     const char *name;
@@ -219,8 +217,7 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-/* ------------------------------------------------------------------ targets --
- */
+/* -------------------------------------------------------------- targets -- */
 
 static bool read_shape(reader *r, const place *at, const json_t *value,
                        ikv_shape *shape)
@@ -362,8 +359,7 @@ static bool check_cycles(reader *r, const place *at, const ikv_setup *setup)
     return true;
 }
 
-/* ----------------------------------------------------------------- handlers --
- */
+/* ------------------------------------------------------------- handlers -- */
 
 static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
                        const json_t *list, setup_handler *handler)
@@ -692,8 +688,7 @@ static bool read_document(reader *r, ikv_setup *setup)
            each(r, setup, "handlers", handler_entry);
 }
 
-/* ----------------------------------------------------------------- warnings --
- */
+/* ------------------------------------------------------------- warnings -- */
 
 static void warn(ikv_setup *setup, const char *text, const char *name)
 {
@@ -758,8 +753,7 @@ static void find_mistakes(ikv_setup *setup)
                  setup->handlers[i].name);
 }
 
-/* ------------------------------------------------------------------- public --
- */
+/* --------------------------------------------------------------- public -- */
 
 ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
                           ikv_message *message)

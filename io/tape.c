@@ -106,8 +106,7 @@ ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
     return IKV_OK;
 }
 
-/* ------------------------------------------------------------------- events --
- */
+/* --------------------------------------------------------------- events -- */
 
 static ikv_target find_by_name(const void *setup, const char *name)
 {

@@ -27,6 +27,12 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
         ikvi_bus_dispatch(bus, i)->at_root.step = step;
 }
 
+void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame)
+{
+    if (bus != NULL)
+        bus->frame = frame;
+}
+
 static inline uint8_t *kind_traits(const ikv_bus *b, ikv_kind kind)
 {
     return (uint8_t *)ikvi_at((void *)(uintptr_t)b, b->kind_traits) + kind;
@@ -53,8 +59,7 @@ static inline uint32_t traits_of(const ikv_bus *b, ikv_kind kind)
     return IKVI_LIKELY(traits != 0) ? traits : learn_kind(b, kind);
 }
 
-/* ---------------------------------------------------------------- watching --
- */
+/* ------------------------------------------------------------- watching -- */
 
 void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
                     ikv_lane lane)
@@ -77,62 +82,171 @@ static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
     b->watcher(&watch, b->watcher_user);
 }
 
-static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry)
+/* Calls a handler. In debug builds it is given a copy of the event, which is
+ * poisoned when it returns: what is kept past its moment is seen (E3). */
+static inline ikv_verdict invoke(dispatch *x, ikv_handler handler, void *user,
+                                 const ikv_event *event,
+                                 const ikv_delivery *delivery)
 {
-    uint32_t place =
-        ikvi_slots_find(&b->subscription_slots, b, entry->subscription);
+#ifdef IKV_DEBUG
+    x->scratch = *event;
+    ikv_verdict verdict = handler(&x->scratch, delivery, user);
+    memset(&x->scratch, 0xdd, sizeof x->scratch);
+    return verdict;
+#else
+    (void)x;
+    return handler(event, delivery, user);
+#endif
+}
+
+static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
+                                const ikv_delivery *delivery)
+{
+    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
     ikv_watch watch = {.what = IKV_WATCH_CALL,
                        .depth = b->depth,
                        .event = x->event,
-                       .delivery = &x->delivery};
+                       .delivery = delivery};
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
     b->watcher(&watch, b->watcher_user);
-    watch.verdict = entry->handler(x->event, &x->delivery, entry->user);
+    watch.verdict = invoke(x, entry->handler, entry->user, x->event, delivery);
     watch.what = IKV_WATCH_RETURN;
-    if (b->watcher != NULL)
-        b->watcher(&watch, b->watcher_user);
+    b->watcher(&watch, b->watcher_user);
     return watch.verdict;
 }
 
-/* ---------------------------------------------------------------- one visit --
- */
+/* Calls an entry's handler, watched and timed if that is asked for. */
+static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
+                              ikv_delivery *delivery)
+{
+    delivery->subscription.bits = entry->subscription;
+    x->heard++;
+    uint64_t begin =
+        b->counting && b->clock != NULL ? b->clock(b->clock_user) : 0;
+    ikv_verdict verdict =
+        b->watcher != NULL
+            ? call_watched(b, x, entry, delivery)
+            : invoke(x, entry->handler, entry->user, x->event, delivery);
+    if (b->counting && b->clock != NULL &&
+        ikvi_slots_find(&b->subscription_slots, b, entry->subscription) !=
+            IKVI_NO_SLOT)
+        ikvi_bus_counters(b, ikvi_bus_place_of(b, entry->subscription))
+            ->spent_ns += b->clock(b->clock_user) - begin;
+    return verdict;
+}
 
-/* Three sorted sources that a visit walks as one: the kind's own run, the wide
- * run, and what was subscribed since the outermost delivery began. */
+static void watch_skip(ikv_bus *b, const dispatch *x,
+                       const ikv_delivery *delivery, uint32_t place,
+                       uint16_t reason)
+{
+    if (b->watcher == NULL)
+        return;
+    ikv_watch watch = {.what = IKV_WATCH_SKIP,
+                       .depth = b->depth,
+                       .event = x->event,
+                       .delivery = delivery,
+                       .reason = reason};
+    watch.name =
+        ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
+    b->watcher(&watch, b->watcher_user);
+}
+
+static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
+{
+    if (!b->counting)
+        return;
+    ikv_subscription_counters *c = ikvi_bus_counters(b, place);
+    uint64_t *by[IKV_REASON_COUNT] = {[IKV_CALLED] = &c->calls,
+                                      [IKV_SKIP_MUTED] = &c->by_mute,
+                                      [IKV_SKIP_PLACE] = &c->by_place,
+                                      [IKV_SKIP_CONDITION] = &c->by_condition,
+                                      [IKV_SKIP_AFTER] = &c->by_after,
+                                      [IKV_SKIP_AT_MOST] = &c->by_at_most,
+                                      [IKV_SKIP_GAP] = &c->by_gap};
+    c->candidates++;
+    ++*by[reason];
+    IKVI_CHECK(c->candidates == c->calls + c->by_mute + c->by_place +
+                                    c->by_condition + c->by_after +
+                                    c->by_at_most + c->by_gap);
+}
+
+/* Asks the entry's gate, and calls it if that lets the event through. Which
+ * call is its last is settled before it, so that nested deliveries don't make
+ * another; the subscription ends after it. */
+static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
+                              ikv_delivery *delivery)
+{
+    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+    bus_entry now = *entry;
+    uint16_t reason = ikvi_bus_gate_ask(b, place, x->event, delivery);
+    count_candidate(b, place, reason);
+    if (reason != IKV_CALLED) {
+        delivery->subscription.bits = now.subscription;
+        watch_skip(b, x, delivery, place, reason);
+        return IKV_CONTINUE;
+    }
+    bus_gate *gate = ikvi_bus_gate(b, place);
+    bool last = gate->limit != 0 && --gate->limit == 0;
+    if (last) {
+        ikvi_bus_subscription(b, place)->ending = true;
+        ikvi_bus_silence(b, place, true);
+    }
+    ikv_verdict verdict = call_entry(b, x, &now, delivery);
+    if (last &&
+        ikvi_slots_find(&b->subscription_slots, b, now.subscription) == place)
+        ikvi_bus_drop(b, place);
+    return verdict;
+}
+
+/* ------------------------------------------------------------ one visit -- */
+
+enum {
+    RUNS = 4
+};
+
+/* Sorted sources that a visit walks as one: the kind's own run and the wide
+ * run, of the target and of what hangs on tags and bodies; and what was
+ * subscribed since the outermost delivery began. */
 typedef struct merge {
-    const bus_entry *exact, *exact_end, *wide, *wide_end;
+    const bus_entry *at[RUNS], *end[RUNS]; /* odd ones are wide */
     const uint32_t *pending, *pending_end;
     bus_entry waiting; /* the pending one at `pending`, made into an entry */
 } merge;
 
 static void skip_foreign(const ikv_bus *b, const dispatch *x, merge *m)
 {
-    for (; m->wide < m->wide_end; m->wide++) {
-        if (m->wide->subscription == 0)
-            continue;
-        uint32_t place =
-            ikvi_slots_find(&b->subscription_slots, (void *)(uintptr_t)b,
-                            m->wide->subscription);
-        if (ikvi_bus_subscription(b, place)->families >>
-                (x->traits & KIND_FAMILY) &
-            1)
-            break;
-    }
+    for (int i = 1; i < RUNS; i += 2)
+        for (; m->at[i] < m->end[i]; m->at[i]++) {
+            if (m->at[i]->subscription == 0)
+                continue;
+            uint32_t place = ikvi_bus_place_of(b, m->at[i]->subscription);
+            if (ikvi_bus_subscription(b, place)->families >>
+                    (x->traits & KIND_FAMILY) &
+                1)
+                break;
+        }
+}
+
+static bool pending_matches(const ikv_bus *b, const dispatch *x,
+                            uint32_t target, bool own, const bus_link *link)
+{
+    const bus_subscription *s = ikvi_bus_subscription(b, link->subscription);
+    bool kind = link->kind == x->event->kind ||
+                (link->kind == 0 &&
+                 (s->families >> (x->traits & KIND_FAMILY) & 1) != 0);
+    return kind && (int32_t)(s->birth - x->born) < 0 &&
+           (link->target == target || (own && link->target == TAGGED_PLACE));
 }
 
 static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                         merge *m)
+                         bool own, merge *m)
 {
     for (; m->pending < m->pending_end; m->pending++) {
         const bus_link *link = ikvi_bus_link(b, *m->pending);
         const bus_subscription *s =
             ikvi_bus_subscription(b, link->subscription);
-        bool kind = link->kind == x->event->kind ||
-                    (link->kind == 0 &&
-                     (s->families >> (x->traits & KIND_FAMILY) & 1) != 0);
-        if (link->target != target || !kind ||
-            (int32_t)(s->birth - x->born) >= 0)
+        if (!pending_matches(b, x, target, own, link))
             continue;
         m->waiting = (bus_entry){s->handler,
                                  s->user,
@@ -148,99 +262,120 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
 
 static bool earlier(const bus_entry *a, const bus_entry *b)
 {
-    if (a == NULL || b == NULL)
-        return a != NULL;
     return a->rank != b->rank ? a->rank < b->rank
                               : (int32_t)(a->birth - b->birth) < 0;
 }
 
-/* The next entry of the three sources in order; NULL at the end. */
+/* The next entry of all sources in order; NULL at the end. */
 static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
-                                   uint32_t target, merge *m)
+                                   uint32_t target, bool own, merge *m)
 {
     skip_foreign(b, x, m);
-    skip_pending(b, x, target, m);
-    const bus_entry *exact = m->exact < m->exact_end ? m->exact : NULL;
-    const bus_entry *wide = m->wide < m->wide_end ? m->wide : NULL;
-    const bus_entry *waiting = m->pending < m->pending_end ? &m->waiting : NULL;
-    if (exact != NULL && !earlier(wide, exact) && !earlier(waiting, exact))
-        return m->exact++;
-    if (wide != NULL && !earlier(waiting, wide))
-        return m->wide++;
-    if (waiting != NULL)
+    skip_pending(b, x, target, own, m);
+    const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
+    int from = RUNS;
+    for (int i = 0; i < RUNS; i++) {
+        if (m->at[i] < m->end[i] && (best == NULL || earlier(m->at[i], best))) {
+            best = m->at[i];
+            from = i;
+        }
+    }
+    if (from < RUNS)
+        m->at[from]++;
+    else if (best != NULL)
         m->pending++;
-    return waiting;
+    return best;
 }
 
-/* What is subscribed by a handler that is called here is too young for this
- * delivery, so the end of `pending` stays right for its own index; but what
- * it ends may move the array: the place is found again by count. */
-static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target,
-                         const bus_run *exact, const bus_run *wide,
+static void add_source(const ikv_bus *b, merge *m, int i, uint32_t run)
+{
+    if (run != IKVI_NONE) {
+        m->at[i] = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
+        m->end[i] = m->at[i] + ikvi_bus_run(b, run)->count;
+    }
+}
+
+/* The pending array may change inside a handler: goes on behind the last one
+ * that was called. What is subscribed there is too young for this delivery. */
+static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
+                           bool own, const bus_entry *last, merge *m)
+{
+    m->pending = ikvi_bus_words(b, b->pending);
+    m->pending_end = m->pending + b->pending_count;
+    for (skip_pending(b, x, target, own, m);
+         m->pending < m->pending_end && !earlier(last, &m->waiting);
+         skip_pending(b, x, target, own, m))
+        m->pending++;
+}
+
+/* An entry that takes no part: worth a word only if it is muted. */
+static void pass_muted(ikv_bus *b, const dispatch *x, ikv_delivery *delivery,
+                       const bus_entry *entry, uint32_t visits)
+{
+    if (entry->subscription == 0)
+        return;
+    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+    const bus_subscription *s = ikvi_bus_subscription(b, place);
+    if (!s->muted || s->ending || (s->visits & visits) == 0)
+        return;
+    count_candidate(b, place, IKV_SKIP_MUTED);
+    delivery->subscription.bits = entry->subscription;
+    watch_skip(b, x, delivery, place, IKV_SKIP_MUTED);
+}
+
+static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
                          uint32_t visits)
 {
-    merge m = {0};
-    if (exact != NULL) {
-        m.exact = ikvi_bus_entry(b, exact->first);
-        m.exact_end = m.exact + exact->count;
-    }
-    if (wide != NULL) {
-        m.wide = ikvi_bus_entry(b, wide->first);
-        m.wide_end = m.wide + wide->count;
-    }
-    const uint32_t *pending = ikvi_bus_words(b, b->pending);
-    bus_entry last = {0};
-    bool called = false;
-    m.pending = pending;
-    for (;;) {
-        m.pending_end = pending + b->pending_count;
-        if (called) {
-            called = false;
-            /* The array may have changed: go on behind the last one called. */
-            m.pending = pending;
-            for (skip_pending(b, x, target, &m);
-                 m.pending < m.pending_end && !earlier(&last, &m.waiting);
-                 skip_pending(b, x, target, &m))
-                m.pending++;
-        }
-        const bus_entry *entry = next_entry(b, x, target, &m);
-        if (entry == NULL)
-            return;
-        if ((entry->visits & visits) == 0)
+    bool own = (visits & (VISIT_FIRST | VISIT_OWN)) != 0;
+    const bus_entry *entry;
+    m->pending = ikvi_bus_words(b, b->pending);
+    m->pending_end = m->pending + b->pending_count;
+    while ((entry = next_entry(b, x, target, own, m)) != NULL) {
+        if ((entry->visits & visits) == 0) {
+            pass_muted(b, x, &x->delivery, entry, visits);
             continue;
-        last = *entry;
-        called = true;
-        x->delivery.subscription.bits = last.subscription;
-        x->heard++;
-        ikv_verdict verdict =
-            b->watcher != NULL
-                ? call_watched(b, x, &last)
-                : last.handler(x->event, &x->delivery, last.user);
-        x->verdict |= verdict;
-        if (verdict & IKV_STOP_ALL)
+        }
+        bus_entry last = *entry;
+        if (last.visits & VISIT_GATED) {
+            x->verdict |= call_gated(b, x, &last, &x->delivery);
+        } else {
+            count_candidate(b, ikvi_bus_place_of(b, last.subscription),
+                            IKV_CALLED);
+            x->verdict |= call_entry(b, x, &last, &x->delivery);
+        }
+        if (x->verdict & IKV_STOP_ALL)
             return;
+        resume_pending(b, x, target, own, &last, m);
     }
 }
 
 /* The usual case: one run, its ends in registers. */
-static inline void visit_run(dispatch *x, const bus_entry *entry,
-                             uint32_t count, uint32_t visits)
+static inline ikv_verdict call_run(ikv_bus *b, dispatch *x,
+                                   const bus_entry *entry, uint32_t count,
+                                   uint32_t visits, ikv_delivery *delivery)
 {
     const ikv_event *event = x->event;
-    const bus_entry *end = entry + count;
-    ikv_verdict all = 0;
+    const bus_entry *last = entry + count;
+    ikv_verdict verdict = 0;
     uint32_t heard = 0;
-    for (; entry < end; entry++) {
-        if ((entry->visits & visits) == 0)
+    for (; entry < last; entry++) {
+        uint32_t takes = entry->visits & (visits | VISIT_GATED);
+        if (IKVI_UNLIKELY(takes == 0 || (takes & visits) == 0))
             continue;
-        x->delivery.subscription.bits = entry->subscription;
-        heard++;
-        all |= entry->handler(event, &x->delivery, entry->user);
-        if (IKVI_UNLIKELY(all & IKV_STOP_ALL))
+        if (IKVI_UNLIKELY(takes & VISIT_GATED)) {
+            uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+            if (!ikvi_gate_excludes(ikvi_bus_gate(b, place), event))
+                verdict |= call_gated(b, x, entry, delivery);
+        } else {
+            delivery->subscription.bits = entry->subscription;
+            heard++;
+            verdict |= invoke(x, entry->handler, entry->user, event, delivery);
+        }
+        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
             break;
     }
-    x->verdict |= all;
     x->heard += heard;
+    return verdict;
 }
 
 static void find_local(ikv_bus *b, dispatch *x)
@@ -258,6 +393,12 @@ static void find_local(ikv_bus *b, dispatch *x)
     x->delivery.local_y = local[1];
 }
 
+static bool has_seen(const ikv_bus *b, uint32_t place, ikv_kind kind)
+{
+    uint64_t seen = ikvi_bus_target(b, place)->kinds_seen;
+    return ((seen >> kind % 64 | seen) & 1) != 0;
+}
+
 /* Calls what listens at the target in these visits; false after a stop. */
 static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
                   uint16_t phase)
@@ -266,32 +407,39 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     uint32_t place = ikvi_bus_place(b, target);
     if (place == IKVI_NONE)
         return true;
-    uint64_t seen = ikvi_bus_target(b, place)->kinds_seen;
-    const bus_run *exact = NULL, *wide = NULL;
-    if (seen >> kind % 64 & 1) {
-        uint32_t at = ikvi_bus_find_run(b, place, kind);
-        exact = at != IKVI_NONE ? ikvi_bus_run(b, at) : NULL;
-    }
-    if (seen & 1) {
-        uint32_t at = ikvi_bus_find_run(b, place, 0);
-        wide = at != IKVI_NONE ? ikvi_bus_run(b, at) : NULL;
-    }
-    bool plain = wide == NULL && b->pending_count == 0 && b->watcher == NULL;
-    if (plain && (exact == NULL || (exact->visits & visits) == 0))
+    bool tagged = (visits & (VISIT_FIRST | VISIT_OWN)) != 0 &&
+                  has_seen(b, TAGGED_PLACE, kind);
+    if (!tagged && b->pending_count == 0 && !has_seen(b, place, kind))
+        return true;
+    uint32_t exact = ikvi_bus_find_run(b, place, kind);
+    uint32_t wide = ikvi_bus_find_run(b, place, 0);
+    bool plain = wide == IKVI_NONE && !tagged && b->pending_count == 0 &&
+                 b->watcher == NULL && !b->counting;
+    if (plain &&
+        (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
         return true;
     x->delivery.current = target;
     x->delivery.phase = phase;
     if (x->traits & KIND_POSITIONED)
         find_local(b, x);
-    if (plain)
-        visit_run(x, ikvi_bus_entry(b, exact->first), exact->count, visits);
-    else
-        visit_merged(b, x, place, exact, wide, visits);
+    if (plain) {
+        const bus_run *run = ikvi_bus_run(b, exact);
+        x->verdict |= call_run(b, x, ikvi_bus_entry(b, run->first), run->count,
+                               visits, &x->delivery);
+    } else {
+        merge m = {.pending = NULL};
+        add_source(b, &m, 0, exact);
+        add_source(b, &m, 1, wide);
+        if (tagged) {
+            add_source(b, &m, 2, ikvi_bus_find_run(b, TAGGED_PLACE, kind));
+            add_source(b, &m, 3, ikvi_bus_find_run(b, TAGGED_PLACE, 0));
+        }
+        visit_merged(b, x, place, &m, visits);
+    }
     return (x->verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
 }
 
-/* ---------------------------------------------------------------- the path --
- */
+/* ------------------------------------------------------------- the path -- */
 
 static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
                  bool bubbles)
@@ -426,7 +574,8 @@ static uint32_t find_path(ikv_bus *b, ikv_target target, bool bubbles,
     return IKV_PATH_LIMIT - at;
 }
 
-IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event)
+IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event,
+                                            const ikv_route *with)
 {
     uint32_t traits = traits_of(b, event->kind);
     if (traits == 0)
@@ -441,16 +590,16 @@ IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event)
     if (length == 0)
         return not_delivered(IKV_FULL_DEPTH);
     return deliver_path(b, event, traits, path + IKV_PATH_LIMIT - length,
-                        length, NULL);
+                        length, with);
 }
 
-IKVI_APART static ikv_outcome deliver_at_root(ikv_bus *b,
-                                              const ikv_event *event)
+IKVI_APART static ikv_outcome deliver_at_root(ikv_bus *b, const ikv_event *event,
+                                   const ikv_route *with)
 {
     uint32_t traits = traits_of(b, event->kind);
     if (IKVI_UNLIKELY(traits == 0))
         return not_delivered(IKV_UNKNOWN_KIND);
-    return deliver_path(b, event, traits, &the_root, 1, NULL);
+    return deliver_path(b, event, traits, &the_root, 1, with);
 }
 
 /* The fast way for an event at the root that needs no merging and no
@@ -460,19 +609,11 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
 {
     dispatch *x = ikvi_bus_dispatch(b, b->depth++);
     b->busy++;
-    const bus_entry *entry = ikvi_bus_entry(b, run->first);
-    const bus_entry *last = entry + run->count;
-    ikv_verdict verdict = 0;
-    uint32_t heard = 0;
-    for (; entry < last; entry++) {
-        if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0))
-            continue;
-        x->at_root.subscription.bits = entry->subscription;
-        heard++;
-        verdict |= entry->handler(event, &x->at_root, entry->user);
-        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
-            break;
-    }
+    x->event = event;
+    x->heard = 0;
+    ikv_verdict verdict = call_run(b, x, ikvi_bus_entry(b, run->first),
+                                   run->count, VISIT_OWN, &x->at_root);
+    uint32_t heard = x->heard;
     ikv_kind_counters *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))
@@ -480,6 +621,19 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     b->depth--;
     ikvi_bus_release(b);
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
+}
+
+ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
+                                  const void *data, uint32_t size)
+{
+    ikv_route with = IKV_ROUTE_INIT;
+    with.data = data;
+    with.data_size = size;
+    if (data == NULL)
+        return ikv_bus_deliver(b, event);
+    return event->target.bits > the_root.bits
+               ? deliver_below(b, event, &with)
+               : deliver_at_root(b, event, &with);
 }
 
 /* Whether an event of that kind at the root would be heard by nobody, counting
@@ -500,13 +654,13 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
         return not_delivered(IKV_BAD_ARGUMENT);
     ikv_bus *b = bus;
     if (event->target.bits > the_root.bits)
-        return deliver_below(b, event);
+        return deliver_below(b, event, NULL);
     if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->detours != 0 ||
                       b->depth >= b->depth_limit))
-        return deliver_at_root(b, event);
+        return deliver_at_root(b, event, NULL);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||
         !ikvi_bus_run(b, at)->straight)
-        return deliver_at_root(b, event);
+        return deliver_at_root(b, event, NULL);
     return deliver_straight(b, event, ikvi_bus_run(b, at));
 }

@@ -16,6 +16,7 @@
  * B5  pending links are sorted as B2, and there are none while busy is 0
  * B6  subscriptions in owners' lists are in use and name that owner
  * B7  deferred events are on one lane or free, and each lane's count is right
+ * B8  timers that are in use are in one list, in the order of due times
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H
@@ -23,6 +24,7 @@
 #include "internal.h"
 
 #include "ikvar/bus.h"
+#include "ikvar/queue.h"
 
 #define IKVI_NONE UINT32_MAX
 
@@ -34,7 +36,16 @@ enum {
     VISIT_FIRST = 2,
     VISIT_OWN = 4,
     VISIT_BUBBLE = 8,
-    VISIT_ONCE = 16
+    VISIT_ONCE = 16,
+    VISIT_GATED = 256 /* not a visit: its gate must be asked first */
+};
+
+/* Places of targets that are always there: the root, and the one that what is
+ * subscribed at tags or a body hangs on. */
+enum {
+    ROOT_PLACE = 0,
+    TAGGED_PLACE = 1,
+    FIXED_PLACES = 2
 };
 
 /* The hot part of a subscription. Dead: visits and subscription are 0. */
@@ -85,7 +96,46 @@ typedef struct bus_subscription {
     uint32_t owner; /* place, or IKVI_NONE */
     uint32_t owner_next, owner_prev;
     bool muted;
+    bool ending; /* its limit is reached: it ends when its handler returns */
 } bus_subscription;
+
+/* What must hold before a subscription is called; one for each, and only read
+ * if its entries are marked as gated. The first test is of a plain field, an
+ * integer of up to 32 bits: ((field & mask) == value) == wanted. */
+typedef struct bus_gate {
+    uint16_t test_offset; /* 0: there is no such test */
+    bool test_wanted;
+    uint8_t at_most;
+    uint32_t test_mask, test_value;
+    uint32_t first_condition; /* IKVI_NONE if none is left to look at */
+    uint32_t limit, after;
+    uint32_t tags;
+    ikv_target body;
+    uint64_t gap_ns, last_ns;
+    uint64_t last_turn; /* step or frame of the last call, plus 1 */
+    uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
+    uint8_t group_used;
+} bus_gate;
+
+/* A condition in compact form. */
+typedef struct bus_condition {
+    uint32_t next;
+    uint32_t name; /* of the field, where its place differs by kind; else 0 */
+    uint32_t scale;
+    uint16_t offset;
+    uint8_t type, special, comparison, group;
+    bool negate, seen;
+    ikv_bits value;
+    uint64_t last; /* what a `changed` saw */
+} bus_condition;
+
+typedef struct bus_timer {
+    ikv_event event;
+    uint64_t due, period;
+    uint32_t next; /* in the order of due times */
+    ikv_lane lane;
+    bool merge;
+} bus_timer;
 
 /* kinds_seen has bit (kind % 64) of every kind that ever had a run here. */
 typedef struct bus_target {
@@ -101,10 +151,24 @@ typedef struct bus_owner {
 } bus_owner;
 
 typedef struct bus_lane {
-    uint32_t head, tail, count;
+    uint32_t head, tail, count, high;
     uint32_t name;
     bool flushing;
+    uint64_t deferred, delivered, dropped;
+    size_t inbox; /* the queue of other threads, as an offset */
 } bus_lane;
+
+typedef struct bus_mailbox {
+    uint32_t head, count;
+    uint64_t refused;
+} bus_mailbox;
+
+/* What a deferred event has beside its 64 bytes. */
+typedef struct bus_extra {
+    uint32_t next;
+    uint32_t payload; /* IKVI_NONE: none */
+    uint32_t size;
+} bus_extra;
 
 /* What a delivery needs to know of a kind, in one byte: built from the
  * catalogue when a kind is first seen. */
@@ -127,6 +191,9 @@ typedef struct bus_dispatch {
     uint32_t born;   /* what is younger is not called */
     uint32_t traits; /* of the kind: KIND_... */
     ikv_event copy;
+#ifdef IKV_DEBUG
+    ikv_event scratch; /* what handlers are given */
+#endif
 } bus_dispatch;
 
 struct ikv_bus {
@@ -140,13 +207,20 @@ struct ikv_bus {
     void *watcher_user;
     uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
     uint32_t deferred_capacity, lane_capacity;
+    uint32_t condition_capacity, payload_capacity, payload_bytes;
+    uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
+    size_t inbox_size;
+    bool counting;
+    uint64_t (*clock)(void *user);
+    void *clock_user;
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;
     size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
-        deferred_next, lanes;
+        extras, lanes, gates, conditions, counters, timers, payloads,
+        payload_next, mailboxes, mail, inboxes;
     ikvi_names names;
     /* State. */
-    ikvi_slots subscription_slots, target_slots, owner_slots;
+    ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
     uint32_t busy, depth, births;
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,
                          a wide run at the root */
@@ -156,7 +230,10 @@ struct ikv_bus {
     uint32_t pending_count;
     uint32_t free_deferred, deferred_used, deferred_high;
     uint32_t lane_count;
-    uint64_t step;
+    uint32_t free_condition, conditions_used, conditions_high;
+    uint32_t free_payload, payloads_used, payloads_high;
+    uint32_t first_timer, mailbox_count;
+    uint64_t step, frame, time_ns;
     uint64_t too_deep, stale;
     uint64_t deferred_count, defer_refused, dropped;
 };
@@ -247,11 +324,83 @@ static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
     return at;
 }
 
+static inline bus_gate *ikvi_bus_gate(const ikv_bus *b, uint32_t at)
+{
+    return (bus_gate *)ikvi_at((void *)(uintptr_t)b, b->gates) + at;
+}
+
+static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
+{
+    return (bus_condition *)ikvi_at((void *)(uintptr_t)b, b->conditions) + at;
+}
+
+static inline ikv_subscription_counters *ikvi_bus_counters(const ikv_bus *b,
+                                                           uint32_t at)
+{
+    return (ikv_subscription_counters *)ikvi_at((void *)(uintptr_t)b,
+                                                b->counters) +
+           at;
+}
+
+static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)
+{
+    return (bus_extra *)ikvi_at((void *)(uintptr_t)b, b->extras) + at;
+}
+
+static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
+{
+    return (bus_timer *)ikvi_at((void *)(uintptr_t)b, b->timers) + at;
+}
+
+static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
+{
+    return (bus_mailbox *)ikvi_at((void *)(uintptr_t)b, b->mailboxes) + at;
+}
+
+/* The place of the subscription that live bits name. */
+static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
+{
+    return (bits & ((1u << b->subscription_slots.bits) - 1)) - 1;
+}
+
+/* The first test alone: true if it excludes the event. */
+static inline bool ikvi_gate_excludes(const bus_gate *gate,
+                                      const ikv_event *event)
+{
+    if (gate->test_offset == 0)
+        return false;
+    uint32_t field;
+    memcpy(&field, (const char *)event + gate->test_offset, sizeof field);
+    return ((field & gate->test_mask) == gate->test_value) != gate->test_wanted;
+}
+
+/* bus_gate.c */
+void ikvi_bus_gate_open(ikv_bus *b);
+ikv_status ikvi_bus_gate_check(const ikv_bus *b,
+                               const ikv_subscription_config *config,
+                               ikv_message *message, uint32_t *conditions);
+/* Whether the config needs a gate; makes the subscription's. */
+bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
+                        const ikv_subscription_config *config);
+void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at);
+/* IKV_CALLED, after which it counts as called, or why not. */
+uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
+                           const ikv_delivery *delivery);
+
+/* bus_time.c */
+ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
+                          void *user);
+void ikvi_bus_time_open(ikv_bus *b);
+ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
+                        const void *data, uint32_t size);
+const char *ikvi_bus_time_validate(const ikv_bus *b);
+
 /* bus_store.c */
 void ikvi_bus_store_open(ikv_bus *b);
 /* Ends what is subscribed at a target that is closing. */
 void ikvi_bus_drop_at(ikv_bus *b, uint32_t target);
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
+void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
 void ikvi_bus_settle(ikv_bus *b);
 const char *ikvi_bus_store_validate(const ikv_bus *b);
 
@@ -268,6 +417,8 @@ static inline void ikvi_bus_release(ikv_bus *b)
 }
 
 /* bus_deliver.c */
+ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
+                                  const void *data, uint32_t size);
 void ikvi_bus_deliver_open(ikv_bus *b);
 void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
                     ikv_lane lane);

@@ -19,8 +19,7 @@ void ikvi_bus_store_open(ikv_bus *b)
         ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
 }
 
-/* ------------------------------------------------------------------- runs --
- */
+/* ----------------------------------------------------------------- runs -- */
 
 static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
 {
@@ -142,8 +141,7 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
     }
 }
 
-/* ------------------------------------------------------------------ links --
- */
+/* ---------------------------------------------------------------- links -- */
 
 static bool comes_before(int32_t rank, uint32_t birth, int32_t other_rank,
                          uint32_t other_birth)
@@ -278,8 +276,7 @@ void ikvi_bus_settle(ikv_bus *b)
     b->pending_count = 0;
 }
 
-/* --------------------------------------------------------------- dropping --
- */
+/* ------------------------------------------------------------- dropping -- */
 
 static void leave_owner(ikv_bus *b, bus_subscription *s)
 {
@@ -321,6 +318,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
         free_link(b, at);
     }
     leave_owner(b, s);
+    ikvi_bus_gate_drop(b, subscription);
     ikvi_slots_give(&b->subscription_slots, b, subscription);
     ikvi_bus_release(b);
     if (on_drop != NULL)
@@ -377,12 +375,13 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
     ikvi_bus_release(b);
 }
 
-/* ------------------------------------------------------------ subscribing --
- */
+/* ---------------------------------------------------------- subscribing -- */
 
 static uint32_t visits_of(const ikv_subscription_config *config)
 {
     uint32_t visits = 0;
+    if (config->at_tags != 0 || config->at_body.bits != 0)
+        return config->phases & IKV_CAPTURING ? VISIT_FIRST : VISIT_OWN;
     if (config->phases == 0) {
         bool root = config->at.bits == 0 && config->at_count == 0;
         return VISIT_OWN | VISIT_BUBBLE | (root ? VISIT_ONCE : 0);
@@ -466,9 +465,14 @@ static ikv_status check_config(const ikv_bus *b,
     if (config->size != sizeof *config)
         return refuse(message, IKV_BAD_SIZE, "size is not that of the struct",
                       "", ": begin with IKV_SUBSCRIPTION_INIT");
-    if (config->handler == NULL)
-        return refuse(message, IKV_BAD_ARGUMENT, "no handler is given", "",
-                      ": set handler");
+    if ((config->handler != NULL) == (config->mailbox != 0))
+        return refuse(message, IKV_BAD_ARGUMENT,
+                      config->mailbox != 0 ? "handler and mailbox are given"
+                                           : "no handler is given",
+                      "", ": set handler, or mailbox");
+    if (config->mailbox > b->mailbox_count)
+        return refuse(message, IKV_UNKNOWN_NAME, "there is no such mailbox", "",
+                      ": make one with ikv_bus_add_mailbox()");
     if (config->phases > (IKV_CAPTURING | IKV_AT_TARGET | IKV_BUBBLING))
         return refuse(message, IKV_BAD_ARGUMENT, "phases has a bit of no phase",
                       "", ": join IKV_CAPTURING, IKV_AT_TARGET, IKV_BUBBLING");
@@ -515,6 +519,8 @@ static void add_links(ikv_bus *b, uint32_t at,
         ikv_target target =
             config->at_list != NULL ? config->at_list[i] : config->at;
         uint32_t place = target.bits != 0 ? ikvi_bus_place(b, target) : 0;
+        if (config->at_tags != 0 || config->at_body.bits != 0)
+            place = TAGGED_PLACE;
         if (config->at_list != NULL && target_again(config, i))
             continue;
         for (uint32_t k = 0; k < kinds; k++)
@@ -533,7 +539,12 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
     if (bus == NULL || config == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_bus *b = bus;
+    uint32_t conditions;
     ikv_status status = check_config(b, config, message);
+    if (status == IKV_OK)
+        status = ikvi_bus_gate_check(b, config, message, &conditions);
+    if (status <= IKV_FULL_QUEUE)
+        return refuse_full(message, status);
     if (status < 0)
         return status;
     uint64_t links =
@@ -549,16 +560,21 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
 
     uint32_t at = ikvi_slots_take(&b->subscription_slots, b);
     uint32_t families = config->all_kinds ? UINT32_MAX : config->families;
-    *ikvi_bus_subscription(b, at) =
-        (bus_subscription){.handler = config->handler,
-                           .user = config->user,
-                           .on_drop = config->on_drop,
-                           .name = name,
-                           .first_link = IKVI_NONE,
-                           .visits = visits_of(config),
-                           .families = families,
-                           .birth = b->births++,
-                           .rank = config->rank};
+    bool mail = config->mailbox != 0;
+    *ikvi_bus_subscription(b, at) = (bus_subscription){
+        .handler = mail ? ikvi_bus_mail : config->handler,
+        .user = mail ? (void *)(uintptr_t)config->mailbox : config->user,
+        .on_drop = config->on_drop,
+        .name = name,
+        .first_link = IKVI_NONE,
+        .visits = visits_of(config),
+        .families = families,
+        .birth = b->births++,
+        .rank = config->rank};
+    if (ikvi_bus_gate_make(b, at, config))
+        ikvi_bus_subscription(b, at)->visits |= VISIT_GATED;
+    if (b->counting)
+        *ikvi_bus_counters(b, at) = (ikv_subscription_counters){0};
     join_owner(b, at,
                config->owner.bits != 0
                    ? ikvi_slots_find(&b->owner_slots, b, config->owner.bits)
@@ -623,30 +639,80 @@ ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
     return ikv_bus_subscribe(bus, &config, subscription, NULL);
 }
 
+/* Writes what the subscription is now into its entries. */
+static void refresh_entries(ikv_bus *b, const bus_subscription *s)
+{
+    for (uint32_t l = s->first_link; l != IKVI_NONE;) {
+        const bus_link *link = ikvi_bus_link(b, l);
+        if (link->run != IKVI_NONE) {
+            bus_entry *entry = ikvi_bus_entry(
+                b, ikvi_bus_run(b, link->run)->first + link->position);
+            entry->handler = s->handler;
+            entry->user = s->user;
+            entry->visits = s->muted ? 0 : s->visits;
+        }
+        l = link->next;
+    }
+}
+
+void ikvi_bus_silence(ikv_bus *b, uint32_t at, bool muted)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, at);
+    s->muted = muted;
+    refresh_entries(b, s);
+}
+
 ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription, bool muted)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
     uint32_t at =
         ikvi_slots_find(&bus->subscription_slots, bus, subscription.bits);
-    if (at == IKVI_NO_SLOT)
+    if (at == IKVI_NO_SLOT || ikvi_bus_subscription(bus, at)->ending)
         return IKV_STALE;
-    bus_subscription *s = ikvi_bus_subscription(bus, at);
-    s->muted = muted;
-    for (uint32_t l = s->first_link; l != IKVI_NONE;) {
-        bus_link *link = ikvi_bus_link(bus, l);
-        if (link->run != IKVI_NONE) {
-            bus_run *run = ikvi_bus_run(bus, link->run);
-            ikvi_bus_entry(bus, run->first + link->position)->visits =
-                muted ? 0 : s->visits;
-        }
-        l = link->next;
-    }
+    ikvi_bus_silence(bus, at, muted);
     return IKV_OK;
 }
 
-/* -------------------------------------------------------------- validator --
- */
+ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (ikv_catalogue_info(bus->catalogue, kind) == NULL)
+        return IKV_UNKNOWN_KIND;
+    ikv_status status = IKV_ABSENT;
+    ikvi_bus_hold(bus);
+    for (uint32_t i = 0; i < bus->entry_capacity; i++) {
+        if (ikvi_bus_link(bus, i)->kind != kind)
+            continue;
+        drop_link(bus, i);
+        status = IKV_OK;
+    }
+    ikvi_bus_release(bus);
+    return status;
+}
+
+ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
+                          void *user)
+{
+    if (bus == NULL || name == NULL || name[0] == '\0' || handler == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = IKV_ABSENT;
+    for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
+        bus_subscription *s = ikvi_bus_subscription(bus, i);
+        if (ikvi_slots_at(&bus->subscription_slots, bus, i)->next !=
+                IKVI_IN_USE ||
+            !ikvi_same(ikvi_names_text(&bus->names, bus, s->name), name))
+            continue;
+        s->handler = handler;
+        s->user = user;
+        refresh_entries(bus, s);
+        status = IKV_OK;
+    }
+    return status;
+}
+
+/* ------------------------------------------------------------ validator -- */
 
 static const char *validate_run(const ikv_bus *b, uint32_t at)
 {

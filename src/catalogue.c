@@ -30,7 +30,7 @@ enum {
     NAME_LIMIT = 64
 };
 
-/* -------------------------------------------------------- built-in table -- */
+/* ------------------------------------------------------- built-in table -- */
 
 #define IKV_Y(member, name, type, set, unit, scale, meaning)                   \
     {name,    IKV_TYPE_##type, offsetof(ikv_event, member), unit, meaning,     \
@@ -95,8 +95,7 @@ enum {
     VALUE_ROWS = sizeof value_rows / sizeof value_rows[0]
 };
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 struct ikv_catalogue {
     ikv_memory memory;
@@ -343,8 +342,7 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
     return IKV_OK;
 }
 
-/* ---------------------------------------------------------------- reading --
- */
+/* -------------------------------------------------------------- reading -- */
 
 const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
                                         ikv_kind kind)
@@ -446,8 +444,7 @@ const char *ikv_value_list(uint32_t set, uint32_t index, uint64_t *value)
     return NULL;
 }
 
-/* ----------------------------------------------------------- field values --
- */
+/* --------------------------------------------------------- field values -- */
 
 static int64_t get_integer(const char *at, struct type_row type)
 {

@@ -29,8 +29,7 @@ ikv_status ikv_event_copy(ikv_kept_event *to, void *buffer, size_t buffer_size,
     return IKV_OK;
 }
 
-/* --------------------------------------------------------------- printing --
- */
+/* ------------------------------------------------------------- printing -- */
 
 static void print_number(ikvi_text *text, double value, bool is_float)
 {

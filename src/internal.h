@@ -27,7 +27,7 @@ void ikvi_broken(const char *condition, const char *file, int line);
 #define IKVI_UNLIKELY(condition) (condition)
 #endif
 
-/* ------------------------------------------------------------- layouts -- */
+/* -------------------------------------------------------------- layouts -- */
 
 /* Lays parts out in one block. The same function that adds the parts serves
  * the footprint and the opening, so they can't disagree. */
@@ -60,7 +60,12 @@ static inline uint32_t ikvi_or(uint32_t value, uint32_t fallback)
 
 uint32_t ikvi_power_of_two(uint32_t at_least);
 
-/* ------------------------------------------------------------- handles -- */
+static inline size_t ikvi_round_up(size_t size, size_t to)
+{
+    return (size + to - 1) / to * to;
+}
+
+/* -------------------------------------------------------------- handles -- */
 
 /* A table of slots that are freed first in, first out, each with a generation.
  * A handle is slot + 1 in the low bits, generation in the rest; so zero bits
@@ -117,7 +122,7 @@ static inline uint32_t ikvi_slots_find(const ikvi_slots *slots, void *base,
     return index;
 }
 
-/* --------------------------------------------------------------- names -- */
+/* ---------------------------------------------------------------- names -- */
 
 /* Strings kept once each. An offset names a string; 0 is the empty one. */
 typedef struct ikvi_names {
@@ -137,7 +142,7 @@ static inline const char *ikvi_names_text(const ikvi_names *names,
     return (const char *)base + names->bytes + offset;
 }
 
-/* ---------------------------------------------------------------- text -- */
+/* ----------------------------------------------------------------- text -- */
 
 /* Builds text in a buffer that may be too small: `length` goes on counting. */
 typedef struct ikvi_text {
@@ -169,7 +174,7 @@ uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
  * it is counted as delivered, and need not be. */
 bool ikvi_bus_nobody_hears(struct ikv_bus *bus, ikv_kind kind);
 
-/* ------------------------------------------------------------- reports -- */
+/* -------------------------------------------------------------- reports -- */
 
 static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,
                             ikv_status status, const char *module,

@@ -358,8 +358,7 @@ uint8_t ikv_code_location(uint32_t code)
     return row != NULL ? row->location : 0;
 }
 
-/* ------------------------------------------------------- characters, UTF-8 --
- */
+/* ---------------------------------------------------- characters, UTF-8 -- */
 
 static bool is_character(uint32_t point)
 {

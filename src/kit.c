@@ -75,8 +75,7 @@ static void scene_removed(void *router, ikv_target target, ikv_target former)
     ikv_router_removed(router, target, former);
 }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 static size_t rounded(size_t size)
 {

@@ -68,8 +68,7 @@ static uint64_t *pending_dues(const ikv_loop *loop)
     return ikvi_at((void *)(uintptr_t)loop, loop->dues);
 }
 
-/* ------------------------------------------------------------------- times --
- */
+/* ---------------------------------------------------------------- times -- */
 
 /* n = q * num + r gives q whole spans of den seconds, and r steps more. */
 uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den)
@@ -93,8 +92,7 @@ static uint64_t frame_period(const ikv_loop *loop)
     return SECOND / hz;
 }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 static ikv_status check_links(const ikv_loop_config *config)
 {
@@ -198,8 +196,7 @@ void ikv_loop_close(ikv_loop *loop)
     }
 }
 
-/* ------------------------------------------------------------------- sinks --
- */
+/* ---------------------------------------------------------------- sinks -- */
 
 uint16_t ikv_sink_device(ikv_sink *sink)
 {
@@ -222,8 +219,7 @@ ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
                         : IKV_BAD_ARGUMENT;
 }
 
-/* -------------------------------------------------------- the loop's events --
- */
+/* ---------------------------------------------------- the loop's events -- */
 
 static void deliver_own(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
                         uint64_t step, float seconds, uint32_t count)
@@ -254,8 +250,7 @@ static void start(ikv_loop *loop)
                 (float)ikv_loop_step_seconds(loop), 0);
 }
 
-/* ---------------------------------------------------------------- draining --
- */
+/* ------------------------------------------------------------- draining -- */
 
 /* A port's time as ns since loop.start; times before that are 0. */
 static uint64_t own_time(const ikv_loop *loop, const ikv_event *event)
@@ -397,8 +392,7 @@ static void count_steps(ikv_loop *loop)
                 steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
 }
 
-/* ------------------------------------------------------------------ frames --
- */
+/* --------------------------------------------------------------- frames -- */
 
 static bool finish(ikv_loop *loop)
 {
@@ -428,6 +422,7 @@ bool ikv_loop_begin(ikv_loop *loop)
         loop->quit = true; /* this frame is the last one */
     loop->counters.frames++;
     loop->where = IN_FRAME;
+    ikv_bus_set_frame(loop->bus, loop->frame);
     count_steps(loop);
     return true;
 }
@@ -435,6 +430,7 @@ bool ikv_loop_begin(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
+    ikv_bus_advance(loop->bus, loop->next_end);
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->next_step++;
     loop->next_end = step_start(loop, loop->next_step + 1);
@@ -532,8 +528,7 @@ void ikv_loop_quit(ikv_loop *loop)
         loop->quit = true;
 }
 
-/* ---------------------------------------------------------------- queries --
- */
+/* -------------------------------------------------------------- queries -- */
 
 double ikv_loop_step_seconds(const ikv_loop *loop)
 {

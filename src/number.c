@@ -95,7 +95,7 @@ static void big_subtract(big *a, const big *b)
         a->used--;
 }
 
-/* ------------------------------------------------------- shortest digits -- */
+/* ------------------------------------------------------ shortest digits -- */
 
 typedef struct decimal {
     char digits[20];

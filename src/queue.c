@@ -107,8 +107,7 @@ void ikv_queue_close(ikv_queue *queue)
     }
 }
 
-/* ---------------------------------------------------------------- pushing --
- */
+/* -------------------------------------------------------------- pushing -- */
 
 static slot *slot_at(ikv_queue *q, uint32_t position)
 {
@@ -197,8 +196,7 @@ ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
     return IKV_OK;
 }
 
-/* --------------------------------------------------------------- draining --
- */
+/* ------------------------------------------------------------- draining -- */
 
 /* Takes shared events out up to that position, as far as they are ready. */
 static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,

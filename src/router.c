@@ -56,8 +56,7 @@ static pointer *pointer_at(const ikv_router *r, uint32_t index)
     return (pointer *)ikvi_at((void *)(uintptr_t)r, r->pointers) + index;
 }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 static ikv_status lay_out_router(const ikv_router_config *config, ikv_router *r)
 {
@@ -123,8 +122,7 @@ void ikv_router_close(ikv_router *router)
     }
 }
 
-/* ------------------------------------------------------------------ paths --
- */
+/* ---------------------------------------------------------------- paths -- */
 
 typedef struct path {
     ikv_target nodes[IKV_PATH_LIMIT];
@@ -186,8 +184,7 @@ static bool holds(const ikv_target *nodes, uint32_t length, ikv_target target)
     return false;
 }
 
-/* ---------------------------------------------------------------- sending --
- */
+/* -------------------------------------------------------------- sending -- */
 
 static ikv_outcome send_along(ikv_router *r, ikv_event event, const path *along,
                               bool own_visit)
@@ -218,8 +215,7 @@ static ikv_outcome send_kind(ikv_router *r, const ikv_event *cause,
     return send_along(r, event, &along, false);
 }
 
-/* --------------------------------------------------------- boundary events --
- */
+/* ------------------------------------------------------ boundary events -- */
 
 /* Makes `to` (zero bits: nothing, out of the view) what the pointer is over,
  * and tells whom it concerns: OVER1 to OVER3, GONE1, GONE4. */
@@ -252,8 +248,7 @@ static void move_over(ikv_router *r, pointer *p, ikv_target to,
             send_kind(r, cause, IKV_KIND_POINTER_ENTER, now.nodes[i], from);
 }
 
-/* ---------------------------------------------------------------- capture --
- */
+/* -------------------------------------------------------------- capture -- */
 
 /* CAP2, GONE2: carries out what was asked for since the pointer's last event.
  */
@@ -336,8 +331,7 @@ bool ikv_router_has_capture(const ikv_router *router, const ikv_event *event,
     return p != NULL && target.bits != 0 && same(p->pending, target);
 }
 
-/* ------------------------------------------------------------------ focus --
- */
+/* ---------------------------------------------------------------- focus -- */
 
 static void send_focus(ikv_router *r, ikv_kind kind, uint64_t time_ns,
                        ikv_target target, ikv_target related, uint8_t reason)
@@ -399,8 +393,7 @@ static void focus_by_press(ikv_router *r, ikv_target pressed, uint64_t time_ns)
     set_focus(r, found ? pressed : (ikv_target){0}, time_ns, IKV_FOCUS_PRESS);
 }
 
-/* ----------------------------------------------------------- pointer state --
- */
+/* -------------------------------------------------------- pointer state -- */
 
 /* Bits of buttons by their numbers (Pointer Events 3, section 4.2). */
 static uint8_t button_bit(int8_t button)
@@ -494,8 +487,7 @@ static void take_position(const ikv_router *r, pointer *p, ikv_event *event)
         p->moved = true;
 }
 
-/* ----------------------------------------------------------- pass-through --
- */
+/* --------------------------------------------------------- pass-through -- */
 
 /* HIT4: after a target that passes, the next ones beneath get the event in
  * their own visit, down to the first solid one. */
@@ -530,8 +522,7 @@ static void pass_end(ikv_router *r, pointer *p, const ikv_event *event)
     p->passed_count = 0;
 }
 
-/* ----------------------------------------------------------- pointer events --
- */
+/* ------------------------------------------------------- pointer events -- */
 
 static ikv_outcome send_to_pointer(ikv_router *r, pointer *p, ikv_event *event)
 {
@@ -824,8 +815,7 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     return outcome;
 }
 
-/* ---------------------------------------------- changes beneath the pointer --
- */
+/* ------------------------------------------ changes beneath the pointer -- */
 
 static void retest_pointer(ikv_router *r, pointer *p, uint64_t time_ns)
 {
@@ -906,8 +896,7 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
     }
 }
 
-/* --------------------------------------------------------------- counting --
- */
+/* ------------------------------------------------------------- counting -- */
 
 ikv_router_counters ikv_router_count(const ikv_router *router)
 {

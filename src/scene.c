@@ -92,14 +92,13 @@ ikv_shape ikv_scene_circle(float x, float y, float radius)
     return (ikv_shape){IKV_SHAPE_CIRCLE, x, y, 0, 0, radius};
 }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 static ikv_status lay_out_scene(const ikv_scene_config *config, ikv_scene *s)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    s->capacity = ikvi_or(config->targets, 1024) + 1;
+    s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
     s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
@@ -191,8 +190,7 @@ ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
     return callbacks;
 }
 
-/* --------------------------------------------------------------- the tree --
- */
+/* ------------------------------------------------------------- the tree -- */
 
 static void changed(ikv_scene *scene, bool order)
 {
@@ -458,8 +456,7 @@ ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target, bool shown)
     return IKV_OK;
 }
 
-/* ---------------------------------------------------------------- reading --
- */
+/* -------------------------------------------------------------- reading -- */
 
 bool ikv_scene_alive(const ikv_scene *scene, ikv_target target)
 {
@@ -523,8 +520,7 @@ ikv_status ikv_scene_watch_removals(ikv_scene *scene,
     return IKV_OK;
 }
 
-/* --------------------------------------------------------------- hit test --
- */
+/* ------------------------------------------------------------- hit test -- */
 
 /* Children from the top down, each with its subtree, then the item itself:
  * the walk that meets parents first and low siblings first, backwards. */
@@ -589,8 +585,7 @@ ikv_target ikv_scene_pick(const ikv_scene *scene, uint8_t view, float x,
     return none;
 }
 
-/* -------------------------------------------------------------- validator --
- */
+/* ------------------------------------------------------------ validator -- */
 
 static const char *validate_item(const ikv_scene *scene, uint32_t place)
 {

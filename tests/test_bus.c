@@ -98,8 +98,7 @@ static ikv_outcome deliver(ikv_kind kind, ikv_target target)
 
 static const ikv_target everywhere = {0};
 
-/* ------------------------------------------------------------------ order --
- */
+/* ---------------------------------------------------------------- order -- */
 
 /* D4: rank, then order of subscription. */
 START_TEST(order_by_rank_then_age)
@@ -164,8 +163,7 @@ START_TEST(families_and_all_kinds)
 }
 END_TEST
 
-/* --------------------------------------------------------- phases and path --
- */
+/* ------------------------------------------------------ phases and path -- */
 
 /* PATH1 to PATH3, PATH8 over root, t0 (parent), t1 (target). Who: g global, p
  * at t0, t at t1; c capturing, b bubbling, o own visit, d default. */
@@ -262,8 +260,7 @@ START_TEST(root_once)
 }
 END_TEST
 
-/* ----------------------------------------------- change while dispatching --
- */
+/* --------------------------------------------- change while dispatching -- */
 
 static void end_other(actor *self, const ikv_event *e, const ikv_delivery *d)
 {
@@ -401,8 +398,7 @@ START_TEST(endless_delivery_ends)
 }
 END_TEST
 
-/* ------------------------------------------------------------------- lanes --
- */
+/* ---------------------------------------------------------------- lanes -- */
 
 static void defer_again(actor *self, const ikv_event *e, const ikv_delivery *d)
 {
@@ -661,8 +657,7 @@ START_TEST(unheard)
 }
 END_TEST
 
-/* --------------------------------------------------------------- watching --
- */
+/* ------------------------------------------------------------- watching -- */
 
 static void watch(const ikv_watch *w, void *user)
 {

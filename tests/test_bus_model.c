@@ -61,8 +61,7 @@ typedef struct program {
 
 static program *p;
 
-/* --------------------------------------------------------------- reference --
- */
+/* ------------------------------------------------------------ reference -- */
 
 static bool wants_kind(const model_sub *s, int kind)
 {
@@ -146,8 +145,7 @@ static void begin_expectation(int kind, int target)
         x->path[x->length++] = up[--count];
 }
 
-/* ---------------------------------------------------------------- programs --
- */
+/* ------------------------------------------------------------- programs -- */
 
 static void act(void);
 

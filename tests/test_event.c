@@ -147,8 +147,7 @@ START_TEST(fields_refuse_what_does_not_fit)
 }
 END_TEST
 
-/* ------------------------------------------------------------- user kinds --
- */
+/* ----------------------------------------------------------- user kinds -- */
 
 static const ikv_field good_fields[] = {
     {"berth", IKV_TYPE_U32, 0, "", "which", 1, 0},
@@ -242,8 +241,7 @@ START_TEST(catalogue_full)
 }
 END_TEST
 
-/* --------------------------------------------------------------- printing --
- */
+/* ------------------------------------------------------------- printing -- */
 
 /* T3: shortest round trip. */
 static const struct {

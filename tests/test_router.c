@@ -39,8 +39,7 @@ static void load_cases(void)
         fclose(file);
 }
 
-/* --------------------------------------------------------------- one case --
- */
+/* ------------------------------------------------------------- one case -- */
 
 typedef struct rule {
     char at[40], action[16], argument[16];
@@ -307,8 +306,7 @@ START_TEST(golden_routing)
 }
 END_TEST
 
-/* --------------------------------------------------------------- wrong use --
- */
+/* ------------------------------------------------------------ wrong use -- */
 
 static ikv_event pointer_event(ikv_kind kind, uint8_t type, float x, int button)
 {

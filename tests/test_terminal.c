@@ -16,8 +16,7 @@
 #include <time.h>
 #include <unistd.h>
 
-/* -------------------------------------------------------------- the parser --
- */
+/* ----------------------------------------------------------- the parser -- */
 
 static const struct {
     const char *bytes;
@@ -127,8 +126,7 @@ START_TEST(random_bytes)
 }
 END_TEST
 
-/* ------------------------------------------------------ a live run on a pty --
- */
+/* -------------------------------------------------- a live run on a pty -- */
 
 typedef struct live {
     int master, slave;

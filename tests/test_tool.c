@@ -150,8 +150,7 @@ START_TEST(same_log_at_any_rate)
 }
 END_TEST
 
-/* ------------------------------------------------- the library as installed --
- */
+/* --------------------------------------------- the library as installed -- */
 
 static void must(const char *format, const char *a, const char *b)
 {

@@ -44,8 +44,7 @@ static const char *makers_text(uint32_t from, char *buffer, size_t size)
     return buffer;
 }
 
-/* ---------------------------------------------------------------- the table --
- */
+/* ------------------------------------------------------------ the table -- */
 
 /* Prints text in lines of at most `width`, each after the first indented. */
 static void print_wrapped(const char *text, int indent, int width)

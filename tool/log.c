@@ -47,8 +47,7 @@ static const char *ink(const run_log *log, enum ink which)
     return log->colour ? codes[which] : "";
 }
 
-/* -------------------------------------------------------------- describing --
- */
+/* ----------------------------------------------------------- describing -- */
 
 static const char *name_of(const run_log *log, ikv_target target)
 {

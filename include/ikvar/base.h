@@ -81,7 +81,12 @@ extern "C" {
     X(-43, FULL_POINTERS, "raise router.pointers")                             \
     X(-44, FULL_DEPTH, "a path is deeper than IKV_PATH_LIMIT")                 \
     X(-45, FULL_WATCHERS, "more removal watchers than the scene holds")        \
-    X(-46, FULL_PORTS, "more ports than IKV_PORT_LIMIT")
+    X(-46, FULL_PORTS, "more ports than IKV_PORT_LIMIT")                       \
+    X(-47, FULL_CONDITIONS, "raise bus.conditions")                            \
+    X(-48, FULL_TIMERS, "raise bus.timers")                                    \
+    X(-49, FULL_PAYLOADS, "raise bus.payloads")                                \
+    X(-50, FULL_MAILBOXES, "raise bus.mailboxes")                              \
+    X(-51, FULL_INBOX, "raise bus.inbox")
 
 typedef int32_t ikv_status;
 enum {
@@ -100,7 +105,7 @@ IKV_API const char *ikv_status_text(ikv_status status);
 /* The version of the library that is linked, "0.1.0" for instance. */
 IKV_API const char *ikv_version(void);
 
-/* ------------------------------------------------------------- handles -- */
+/* -------------------------------------------------------------- handles -- */
 
 /* What an event is about, or the root. Handed out by the bus. */
 typedef struct ikv_target {
@@ -111,6 +116,11 @@ typedef struct ikv_target {
 typedef struct ikv_subscription {
     uint32_t bits;
 } ikv_subscription;
+
+/* An event that will be deferred later. Handed out by the bus. */
+typedef struct ikv_timer {
+    uint32_t bits;
+} ikv_timer;
 
 /* What subscriptions are dropped together by. Handed out by the bus. */
 typedef struct ikv_owner {
@@ -133,7 +143,7 @@ enum {
 /* The deepest path from the root to a target, both included. */
 #define IKV_PATH_LIMIT 64
 
-/* -------------------------------------------------------------- memory -- */
+/* --------------------------------------------------------------- memory -- */
 
 /* Where a module's one block comes from. Give either a block of your own,
  * 64-byte aligned and at least as large as the footprint, or two functions.
@@ -151,7 +161,7 @@ typedef struct ikv_memory {
 
 #define IKV_BLOCK_ALIGNMENT 64
 
-/* ------------------------------------------------------------- reports -- */
+/* -------------------------------------------------------------- reports -- */
 
 enum {
     IKV_REPORT_NOTE = 0,

@@ -120,8 +120,7 @@ typedef struct ikv_delivery {
 typedef ikv_verdict (*ikv_handler)(const ikv_event *event,
                                    const ikv_delivery *delivery, void *user);
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 /* What the bus asks of whoever knows the targets; any may be NULL.
  *   parent    the target's parent; zero bits for none
@@ -153,9 +152,17 @@ typedef struct ikv_bus_callbacks {
  *   targets        (1,024)
  *   owners         (64)
  *   deferred       events on all lanes together (1,024)
+ *   conditions     of all subscriptions together (256)
+ *   timers         (64)
+ *   inbox          events of other threads on each lane (64)
+ *   payloads       larger payloads that are held at once (32)
+ *   payload_bytes  of each of them (256)
+ *   mailboxes      (4)
+ *   mailbox_events  in each of them (64)
  *   user_lanes     lanes beside step and frame (4)
  *   name_bytes     for different names of handlers and lanes (16,384)
  *   depth          how deep handlers may deliver inside handlers (16)
+ *   statistics     count calls and skips of each subscription; slower (no)
  *   catalogue      NULL: the built-in kinds alone. It must outlive the bus.
  */
 typedef struct ikv_bus_config {
@@ -165,9 +172,17 @@ typedef struct ikv_bus_config {
     uint32_t targets;
     uint32_t owners;
     uint32_t deferred;
+    uint32_t conditions;
+    uint32_t timers;
+    uint32_t inbox;
+    uint32_t payloads;
+    uint32_t payload_bytes;
+    uint32_t mailboxes;
+    uint32_t mailbox_events;
     uint32_t user_lanes;
     uint32_t name_bytes;
     uint32_t depth;
+    bool statistics;
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -175,7 +190,8 @@ typedef struct ikv_bus_config {
 
 #define IKV_BUS_INIT                                                           \
     {                                                                          \
-        sizeof(ikv_bus_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, {0, 0},             \
+        sizeof(ikv_bus_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,   \
+            false, 0, {0, 0},                                                  \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -198,8 +214,7 @@ IKV_API ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
 
 IKV_API const ikv_catalogue *ikv_bus_catalogue(const ikv_bus *bus);
 
-/* ---------------------------------------------------------------- targets --
- */
+/* -------------------------------------------------------------- targets -- */
 
 /* The root: always there, every path begins at it, global subscriptions are
  * its own. */
@@ -227,8 +242,63 @@ IKV_API uint32_t ikv_bus_target_id(const ikv_bus *bus, ikv_target target);
  * array; UINT32_MAX for a stale handle. O(1). */
 IKV_API uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target);
 
-/* ---------------------------------------------------------- subscriptions --
+/* -------------------------------------------------------- subscriptions -- */
+
+/* ----------------------------------------------------------- conditions -- */
+
+/* How a condition compares. HAS is for masks: any of the bits. CHANGED calls
+ * only when the field differs from the last time that it was looked at. */
+enum {
+    IKV_EQUAL = 0,
+    IKV_BELOW = 1,
+    IKV_AT_MOST = 2,
+    IKV_ABOVE = 3,
+    IKV_AT_LEAST = 4,
+    IKV_HAS = 5,
+    IKV_CHANGED = 6,
+    IKV_COMPARISON_COUNT
+};
+
+/* One condition: `field` compared with `value`; `negate` turns it round.
+ *   field  one of the kind's or the header's (all of the kinds that are
+ *          subscribed must have it), or of: target.tags, source.tags,
+ *          target.body, source.body, local.x, local.y
+ *   value  an integer, number, bool or target, as the field has it. Fields with
+ *          a scale compare as people see them: pressure with 0..1
+ *
+ *     {"button", IKV_EQUAL, {IKV_VALUE_INTEGER, {.integer = 0}}, false}
  */
+typedef struct ikv_condition {
+    const char *field;
+    uint32_t comparison;
+    ikv_value value;
+    bool negate;
+} ikv_condition;
+
+/* How conditions are joined. */
+enum {
+    IKV_ALL = 0,
+    IKV_ANY = 1
+};
+
+/* Conditions that count as one among those of a subscription. */
+typedef struct ikv_condition_group {
+    uint32_t join;
+    uint32_t count;
+    const ikv_condition *conditions;
+    bool negate;
+} ikv_condition_group;
+
+/* How often at most. */
+enum {
+    IKV_OFTEN = 0,
+    IKV_PER_STEP = 1,
+    IKV_PER_FRAME = 2
+};
+
+/* A ring of events that is read in a loop instead of a handler's being called.
+ * Number from ikv_bus_add_mailbox(), which counts from 1. */
+typedef uint16_t ikv_mailbox;
 
 /* What a subscription wants. Give kinds by one of: `kind`; a list `kinds`;
  * `families`, a mask of 1u << IKV_FAMILY_...; `all_kinds`. Families and all
@@ -243,6 +313,16 @@ IKV_API uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target);
  *   owner      zero bits: nobody
  *   name       for traces; copied; NULL: none
  *   on_drop    called with user when the subscription ends, however it does
+ *   at_tags    instead of `at`: any target that bears one of these tags; at
+ *              its own visit, once an event
+ *   at_body    likewise: any target whose body this is
+ *   conditions, groups   joined by `join`, IKV_ALL or IKV_ANY; none: always
+ *   limit      ends after so many calls, 1: once; 0: never
+ *   after      leaves out the first so many events that it would hear
+ *   at_most    IKV_PER_STEP or IKV_PER_FRAME: once in each
+ *   gap_ns     at least so long since the last call, in events' time
+ *   mailbox    instead of `handler`: the event goes there
+ * What refuses is tried in the order: conditions, after, at_most, gap_ns.
  */
 typedef struct ikv_subscription_config {
     uint32_t size;
@@ -262,15 +342,26 @@ typedef struct ikv_subscription_config {
     void (*on_drop)(void *user);
     const char *name;
     ikv_owner owner;
+    uint32_t at_tags;
+    ikv_target at_body;
+    uint32_t join;
+    uint32_t condition_count;
+    uint32_t group_count;
+    const ikv_condition *conditions;
+    const ikv_condition_group *groups;
+    uint32_t limit;
+    uint32_t after;
+    IKV_ALIGNED(8) uint64_t gap_ns;
+    uint8_t at_most;
+    uint8_t reserved2;
+    ikv_mailbox mailbox;
 } ikv_subscription_config;
 
 #define IKV_SUBSCRIPTION_INIT                                                  \
     {                                                                          \
         sizeof(ikv_subscription_config), 0, 0, 0, false, {0, 0, 0}, 0, 0, 0,   \
-            {0}, 0, 0, 0, 0, 0, 0,                                             \
-        {                                                                      \
+            {0}, 0, 0, 0, 0, 0, 0, {0}, 0, {0}, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,  \
             0                                                                  \
-        }                                                                      \
     }
 
 /* Subscribes. The same handler subscribed twice is called twice.
@@ -316,6 +407,55 @@ IKV_API ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription,
 IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
                                               ikv_subscription subscription);
 
+/* Ends all subscriptions that name this kind alone, and takes the kind out of
+ * the others' lists; families and all kinds stay.
+ * Returns IKV_OK, UNKNOWN_KIND, or ABSENT if there was none. O(targets). */
+IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
+
+/* Points every subscription of that name at another handler: for code that was
+ * loaded anew. Inside handlers too; what runs goes on in the old one.
+ * Returns IKV_OK, or IKV_ABSENT if no subscription has the name. O(all). */
+IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
+                                  ikv_handler handler, void *user);
+
+/* What a subscription has seen, if the bus counts (config.statistics);
+ * candidates are always the calls and the skips together.
+ *   candidates     visits of an event that it might have heard
+ *   calls          how often it was called
+ *   by_mute ... by_gap  how often it was skipped, and why
+ *   spent_ns       in its handler, with a clock (ikv_bus_set_clock) */
+typedef struct ikv_subscription_counters {
+    IKV_ALIGNED(8) uint64_t candidates;
+    IKV_ALIGNED(8) uint64_t calls;
+    IKV_ALIGNED(8) uint64_t by_mute;
+    IKV_ALIGNED(8) uint64_t by_place;
+    IKV_ALIGNED(8) uint64_t by_condition;
+    IKV_ALIGNED(8) uint64_t by_after;
+    IKV_ALIGNED(8) uint64_t by_at_most;
+    IKV_ALIGNED(8) uint64_t by_gap;
+    IKV_ALIGNED(8) uint64_t spent_ns;
+} ikv_subscription_counters;
+
+/* All zero for a stale handle, or if the bus does not count. */
+IKV_API ikv_subscription_counters
+ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription);
+
+/* A clock in ns for spent_ns; NULL takes it away. */
+IKV_API ikv_status ikv_bus_set_clock(ikv_bus *bus, uint64_t (*now)(void *user),
+                                     void *user);
+
+/* Makes a mailbox. Returns IKV_OK, BAD_ARGUMENT or FULL_MAILBOXES. */
+IKV_API ikv_status ikv_bus_add_mailbox(ikv_bus *bus, ikv_mailbox *mailbox);
+
+/* The oldest event in a mailbox, which is taken out.
+ * Returns IKV_OK, ABSENT if it is empty, UNKNOWN_NAME. O(1). */
+IKV_API ikv_status ikv_bus_read(ikv_bus *bus, ikv_mailbox mailbox,
+                                ikv_event *event);
+
+/* How many events a full mailbox did not take. */
+IKV_API uint64_t ikv_bus_mailbox_refused(const ikv_bus *bus,
+                                         ikv_mailbox mailbox);
+
 /* An owner: what subscriptions are dropped together by.
  * Returns IKV_OK, BAD_ARGUMENT or FULL_OWNERS. O(1). */
 IKV_API ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner);
@@ -324,8 +464,7 @@ IKV_API ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner);
  * Returns IKV_OK, or IKV_ABSENT if it is gone already. O(its own). */
 IKV_API ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner);
 
-/* --------------------------------------------------------------- delivery --
- */
+/* ------------------------------------------------------------- delivery -- */
 
 /* What came of a delivery.
  *   status   IKV_OK, UNKNOWN_KIND, STALE (the target), TOO_DEEP, FULL_DEPTH or
@@ -379,8 +518,7 @@ IKV_API ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event);
 IKV_API ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                                           const ikv_route *route);
 
-/* --------------------------------------------------------------- deferring --
- */
+/* ------------------------------------------------------------ deferring -- */
 
 /* A lane's number: the loop flushes the first two; others are the user's. */
 typedef uint16_t ikv_lane;
@@ -415,11 +553,66 @@ IKV_API ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane,
 /* How many events wait on the lane. */
 IKV_API uint32_t ikv_bus_lane_waiting(const ikv_bus *bus, ikv_lane lane);
 
-/* The step's number for deliveries; the loop sets it. */
-IKV_API void ikv_bus_set_step(ikv_bus *bus, uint64_t step);
-
-/* ----------------------------------------------------- watching and counts --
+/* As ikv_bus_defer(), with a larger payload, which is copied and lives until
+ * the event has been delivered (delivery->data).
+ * Returns also BAD_SIZE if it is over config.payload_bytes, or FULL_PAYLOADS.
  */
+IKV_API ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
+                                      const ikv_event *event, const void *data,
+                                      uint32_t data_size);
+
+/* As ikv_bus_defer(), from any thread; the next flush of the lane takes it in.
+ * Whether its target is there is seen then. The payload is the event's 32
+ * bytes. Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME or FULL_INBOX (counted).
+ * One locked operation. */
+IKV_API ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
+                                     const ikv_event *event);
+
+/* What a lane has seen.
+ *   waiting, high_water  events on it now, and at most
+ *   deferred, delivered, dropped  so far; dropped: the target had gone
+ *   inbox_refused        from other threads, not taken: full */
+typedef struct ikv_lane_counters {
+    IKV_ALIGNED(8) uint64_t deferred;
+    IKV_ALIGNED(8) uint64_t delivered;
+    IKV_ALIGNED(8) uint64_t dropped;
+    IKV_ALIGNED(8) uint64_t inbox_refused;
+    uint32_t waiting, high_water;
+} ikv_lane_counters;
+IKV_API ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane);
+
+/* --------------------------------------------------------------- timers -- */
+
+/* Puts the event on the lane `delay_ns` of the steps' time from now on.
+ *   timer  gets a handle to cancel it with; may be NULL
+ * Returns as ikv_bus_defer(), and FULL_TIMERS. O(timers). */
+IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
+                                       uint64_t delay_ns,
+                                       const ikv_event *event,
+                                       ikv_timer *timer);
+
+/* Likewise every `period_ns`, first one period from now. Where a step is longer
+ * than the period, each due time gives an event, in order; with `merge` one
+ * event, whose `samples` says how many were due.
+ * Returns also BAD_ARGUMENT for a period of 0. */
+IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
+                                       uint64_t period_ns, bool merge,
+                                       const ikv_event *event,
+                                       ikv_timer *timer);
+
+/* Ends a timer. IKV_OK, or ABSENT if it has ended already. O(timers). */
+IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
+
+/* Moves the steps' time on and puts what is due on its lane, in order of due
+ * time, then of age. The event's time is its due time. The loop calls it after
+ * each step. Returns IKV_OK, or BAD_ARGUMENT if the time runs backwards. */
+IKV_API ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns);
+
+/* The numbers of the step and of the frame; the loop sets them. */
+IKV_API void ikv_bus_set_step(ikv_bus *bus, uint64_t step);
+IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
+
+/* -------------------------------------------------- watching and counts -- */
 
 /* What a watcher is told, in order:
  *   EVENT   a delivery begins
@@ -428,6 +621,7 @@ IKV_API void ikv_bus_set_step(ikv_bus *bus, uint64_t step);
  *   DONE    the delivery has ended; outcome->heard is 0 if nobody heard it
  *   DEFER   an event was put on a lane
  *   DROP    a deferred event was dropped: its target has gone
+ *   SKIP    a subscription that might have heard it was not called; `reason`
  */
 enum {
     IKV_WATCH_EVENT = 1,
@@ -435,7 +629,20 @@ enum {
     IKV_WATCH_RETURN = 3,
     IKV_WATCH_DONE = 4,
     IKV_WATCH_DEFER = 5,
-    IKV_WATCH_DROP = 6
+    IKV_WATCH_DROP = 6,
+    IKV_WATCH_SKIP = 7
+};
+
+/* Why a subscription was not called. */
+enum {
+    IKV_CALLED = 0,
+    IKV_SKIP_MUTED = 1,
+    IKV_SKIP_PLACE = 2,
+    IKV_SKIP_CONDITION = 3,
+    IKV_SKIP_AFTER = 4,
+    IKV_SKIP_AT_MOST = 5,
+    IKV_SKIP_GAP = 6,
+    IKV_REASON_COUNT
 };
 
 /* Valid for the call. `delivery` is NULL on DEFER and DROP; `name` is the
@@ -450,6 +657,7 @@ typedef struct ikv_watch {
     ikv_verdict verdict;
     uint32_t heard;
     ikv_lane lane;
+    uint16_t reason;
 } ikv_watch;
 
 typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);
@@ -467,6 +675,7 @@ IKV_API ikv_status ikv_bus_set_watcher(ikv_bus *bus, ikv_watcher watcher,
  *   deferred       events put on lanes
  *   defer_refused  not put on a lane: full
  *   dropped        deferred events whose target had gone
+ *   mailbox_refused  not put into a mailbox: full
  *   generation_wraps  how often a handle's generation began anew
  * and how much is in use now and at most of each capacity. */
 typedef struct ikv_bus_counters {
@@ -477,7 +686,11 @@ typedef struct ikv_bus_counters {
     IKV_ALIGNED(8) uint64_t deferred;
     IKV_ALIGNED(8) uint64_t defer_refused;
     IKV_ALIGNED(8) uint64_t dropped;
+    IKV_ALIGNED(8) uint64_t mailbox_refused;
     uint32_t generation_wraps;
+    uint32_t timers, timers_high;
+    uint32_t payloads, payloads_high;
+    uint32_t conditions, conditions_high;
     uint32_t subscriptions, subscriptions_high;
     uint32_t entries, entries_high;
     uint32_t targets, targets_high;

@@ -34,7 +34,7 @@ extern "C" {
 
 typedef struct ikv_catalogue ikv_catalogue;
 
-/* ------------------------------------------------------ what a kind is -- */
+/* ------------------------------------------------------- what a kind is -- */
 
 enum {
 #define IKV_X(name, text, meaning) IKV_FAMILY_##name,
@@ -126,8 +126,7 @@ typedef struct ikv_kind_info {
     bool outlives_target;
 } ikv_kind_info;
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 /* Capacities; zero is the default in brackets.
  *   user_kinds   kinds that may be registered (64)
@@ -161,8 +160,7 @@ IKV_API ikv_status ikv_catalogue_open(const ikv_catalogue_config *config,
 /* Gives the block back. NULL is fine. */
 IKV_API void ikv_catalogue_close(ikv_catalogue *catalogue);
 
-/* ------------------------------------------------------- kinds of your own --
- */
+/* ---------------------------------------------------- kinds of your own -- */
 
 /* A kind to register. Everything is copied.
  *   name         "family.what": letters, digits, '_' and '.', below 64 bytes
@@ -202,8 +200,7 @@ IKV_API ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                           const ikv_kind_config *config,
                                           ikv_kind *kind, ikv_message *message);
 
-/* ---------------------------------------------------------------- reading --
- */
+/* -------------------------------------------------------------- reading -- */
 
 /* What is known of a kind; NULL if there is no such kind. O(1). */
 IKV_API const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
@@ -263,8 +260,7 @@ IKV_API ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
 IKV_API const char *ikv_field_text(const ikv_field *field,
                                    const ikv_event *event, uint32_t *length);
 
-/* --------------------------------------------------------------- printing --
- */
+/* ------------------------------------------------------------- printing -- */
 
 /* Prints an event on one line, "pointer.down t=16.25 x=120.5 y=80 ..." for
  * instance: kind, time in ms, and the fields that are not zero.

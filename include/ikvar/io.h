@@ -37,8 +37,7 @@ extern "C" {
 /* Blocks from the C library: aligned_alloc and free. */
 IKV_API ikv_memory ikv_host_memory(void);
 
-/* ------------------------------------------------------------------- setup --
- */
+/* ---------------------------------------------------------------- setup -- */
 
 typedef struct ikv_setup ikv_setup;
 
@@ -102,8 +101,7 @@ IKV_API ikv_setup_counts ikv_setup_count(const ikv_setup *setup);
  * past the last. */
 IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
 
-/* -------------------------------------------------------------------- tape --
- */
+/* ----------------------------------------------------------------- tape -- */
 
 typedef struct ikv_tape ikv_tape;
 
@@ -125,8 +123,7 @@ IKV_API uint64_t ikv_tape_until(const ikv_tape *tape);
 /* NULL is fine. */
 IKV_API void ikv_tape_close(ikv_tape *tape);
 
-/* ------------------------------------------------------------------- trace --
- */
+/* ---------------------------------------------------------------- trace -- */
 
 typedef struct ikv_trace ikv_trace;
 

@@ -92,8 +92,7 @@ IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
 /* Closes the ports, last first. NULL is fine. */
 IKV_API void ikv_loop_close(ikv_loop *loop);
 
-/* ------------------------------------------------------------------ frames --
- */
+/* --------------------------------------------------------------- frames -- */
 
 /* Begins a frame: polls the ports and drains the whole queue. The first time
  * it sets the time to 0 and delivers loop.start.
@@ -114,8 +113,7 @@ IKV_API void ikv_loop_end(ikv_loop *loop);
  * times; inside handlers too. */
 IKV_API void ikv_loop_quit(ikv_loop *loop);
 
-/* ------------------------------------------------------------------- times --
- */
+/* ---------------------------------------------------------------- times -- */
 
 /* Length of a step in seconds. */
 IKV_API double ikv_loop_step_seconds(const ikv_loop *loop);
@@ -134,8 +132,7 @@ IKV_API uint64_t ikv_loop_time_ns(const ikv_loop *loop);
  * without overflow for n below 2^40. num below 2^30, den below 2^20. */
 IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
 
-/* ---------------------------------------------------------------- counting --
- */
+/* ------------------------------------------------------------- counting -- */
 
 /*   frames, steps  begun
  *   routed         events routed

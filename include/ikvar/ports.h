@@ -22,14 +22,12 @@
 extern "C" {
 #endif
 
-/* -------------------------------------------------------------------- null --
- */
+/* ----------------------------------------------------------------- null -- */
 
 /* The smallest legal port: a clock, and no events. Nothing to free. */
 IKV_API ikv_port ikv_null_port(void);
 
-/* --------------------------------------------------------------------- sim --
- */
+/* ------------------------------------------------------------------ sim -- */
 
 /* Plays a tape.
  *   tape       stays yours; open while the port is
@@ -58,8 +56,7 @@ IKV_API const char *ikv_sim_fault(const ikv_port *port);
 
 IKV_API void ikv_sim_free(ikv_port *port);
 
-/* ---------------------------------------------------------------- terminal --
- */
+/* ------------------------------------------------------------- terminal -- */
 
 /* The terminal's own keys and mouse. One at a time in a process. It takes over
  * SIGINT and SIGTERM (they ask for the end: window.close), SIGTSTP and SIGCONT,

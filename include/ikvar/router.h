@@ -63,8 +63,7 @@ typedef struct ikv_picking {
         sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0                         \
     }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 /* Zero is the default in brackets.
  *   pointers  that can be known at once (32)
@@ -103,8 +102,7 @@ IKV_API ikv_status ikv_router_open(const ikv_router_config *config,
 /* NULL is fine. */
 IKV_API void ikv_router_close(ikv_router *router);
 
-/* ---------------------------------------------------------------- routing --
- */
+/* -------------------------------------------------------------- routing -- */
 
 /* Routes one event that a port pushed: pointer events to what is there, keys
  * and text to the focused target, all else to the root.
@@ -125,8 +123,7 @@ IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
 IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
                                 ikv_target former_parent);
 
-/* ---------------------------------------------------------------- capture --
- */
+/* -------------------------------------------------------------- capture -- */
 
 /* From the pointer's next event on all its events belong to the target, until
  * its last button or contact is released. See Pointer Events 3, section 10.
@@ -148,8 +145,7 @@ IKV_API ikv_status ikv_router_release(ikv_router *router,
 IKV_API bool ikv_router_has_capture(const ikv_router *router,
                                     const ikv_event *event, ikv_target target);
 
-/* ------------------------------------------------------------------ focus --
- */
+/* ---------------------------------------------------------------- focus -- */
 
 /* Gives the keys to a target: focus.out at the old one, focus.in at it, at
  * once. Returns IKV_OK; ABSENT if it has them already or is not focusable;
@@ -163,8 +159,7 @@ IKV_API ikv_status ikv_router_blur(ikv_router *router);
 /* Who gets the keys; zero bits: nobody, that is the root. */
 IKV_API ikv_target ikv_router_focused(const ikv_router *router);
 
-/* ---------------------------------------------------------------- counting --
- */
+/* ------------------------------------------------------------- counting -- */
 
 /*   routed    events routed
  *   refused   events that were not, by reason in the order of

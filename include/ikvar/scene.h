@@ -33,8 +33,7 @@ extern "C" {
 
 typedef struct ikv_scene ikv_scene;
 
-/* ----------------------------------------------------------------- shapes --
- */
+/* --------------------------------------------------------------- shapes -- */
 
 enum {
     IKV_SHAPE_NONE = 0,
@@ -69,8 +68,7 @@ enum {
     IKV_HIT_OFF = 2
 };
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 /*   targets  as in the bus's config (1,024 when 0)
  *   bus      which hands out the targets; it must outlive the scene */
@@ -104,8 +102,7 @@ IKV_API void ikv_scene_close(ikv_scene *scene);
 /* The callbacks that make the bus walk this scene's parents. */
 IKV_API ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene);
 
-/* ---------------------------------------------------------------- targets --
- */
+/* -------------------------------------------------------------- targets -- */
 
 /* A target to add.
  *   id       your number for it, which traces print by name
@@ -183,8 +180,7 @@ IKV_API uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target);
 IKV_API bool ikv_scene_position(const ikv_scene *scene, ikv_target target,
                                 float local[2], float view[2]);
 
-/* ---------------------------------------------------------------- hit test --
- */
+/* ------------------------------------------------------------- hit test -- */
 
 /* The nth target from the top at a point of the view, 0 the topmost; zero
  * bits if there is none. `radius` widens the point to a disc. Hidden targets

@@ -13,8 +13,7 @@ enum state {
     SINGLE_SHIFT /* ESC O */
 };
 
-/* ------------------------------------------------------------------ tables --
- */
+/* --------------------------------------------------------------- tables -- */
 
 /* US keyboard: what a character is typed with. `shifted` follows `plain`. */
 static const struct {
@@ -50,8 +49,7 @@ static const struct {
 
 #define COUNT(table) (sizeof(table) / sizeof(table)[0])
 
-/* ------------------------------------------------------------------- tokens --
- */
+/* --------------------------------------------------------------- tokens -- */
 
 static token key(uint32_t usage, uint32_t character, uint16_t modifiers)
 {

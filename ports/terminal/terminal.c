@@ -64,7 +64,7 @@ static const char enter_modes[] =
 static const char leave_modes[] =
     "\033[<u\033[?2004l\033[?1004l\033[?1006l\033[?1003l\033[?25h";
 
-/* ------------------------------------------------------------ the device -- */
+/* ----------------------------------------------------------- the device -- */
 
 static void write_modes(int fd, const char *text, size_t length)
 {
@@ -92,8 +92,7 @@ static void set_back(const terminal *t)
     tcsetattr(t->fd, TCSANOW, &t->before);
 }
 
-/* ----------------------------------------------------------------- signals --
- */
+/* -------------------------------------------------------------- signals -- */
 
 static const int crash_signals[] = {SIGSEGV, SIGBUS,  SIGILL,
                                     SIGFPE,  SIGABRT, SIGQUIT};
@@ -181,8 +180,7 @@ static void remove_all(void)
         sigaction(other_signals[i], &old_actions[CRASHES + i], NULL);
 }
 
-/* ------------------------------------------------------------------- events --
- */
+/* --------------------------------------------------------------- events -- */
 
 static uint64_t terminal_now(void *state)
 {
@@ -378,8 +376,7 @@ static void measure(terminal *t)
     }
 }
 
-/* ---------------------------------------------------------------- the port --
- */
+/* ------------------------------------------------------------- the port -- */
 
 static void read_bytes(terminal *t)
 {

@@ -112,6 +112,29 @@ bool setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
     return *kind != IKV_KIND_NONE || unknown_kind(r, at, setup, name);
 }
 
+bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *list, uint32_t *tags)
+{
+    if (!expect_array(r, at, list))
+        return false;
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        const char *name = json_string_value(json_array_get(list, i));
+        place here = {at, NULL, i};
+        if (name == NULL)
+            return reader_fail(r, &here, "expected a tag's name, found %s",
+                               json_found(json_array_get(list, i)));
+        uint32_t bit = 0;
+        while (bit < setup->tag_count && strcmp(setup->tags[bit], name) != 0)
+            bit++;
+        if (bit == 32)
+            return reader_fail(r, &here, "more than 32 different tags");
+        if (bit == setup->tag_count)
+            setup->tags[setup->tag_count++] = name;
+        *tags |= 1u << bit;
+    }
+    return true;
+}
+
 bool read_scalar(reader *r, const place *at, const json_t *value, ikv_value *to)
 {
     if (json_is_boolean(value)) {
@@ -313,12 +336,15 @@ static bool read_target_entry(reader *r, const place *at, ikv_setup *setup,
                               const json_t *value, setup_target *target)
 {
     static const char *const members[] = {
-        "id",     "parent", "position",  "z",          "shape",    "hit",
-        "hidden", "fields", "focusable", "takes_text", "captures", NULL};
+        "id",       "parent", "position", "z",         "shape",
+        "hit",      "hidden", "fields",   "focusable", "takes_text",
+        "captures", "tags",   "body",     NULL};
     float position[2] = {0, 0};
     int64_t z = 0;
     const json_t *shape = json_object_get(value, "shape");
     const json_t *p = json_object_get(value, "position");
+    const json_t *tags = json_object_get(value, "tags");
+    place at_tags = {at, "tags", 0};
     place at_shape = {at, "shape", 0}, at_position = {at, "position", 0},
           at_parent = {at, "parent", 0};
     if (!expect_object(r, at, value, members) ||
@@ -330,6 +356,9 @@ static bool read_target_entry(reader *r, const place *at, ikv_setup *setup,
         !read_hit(r, at, value, &target->config.hit) ||
         !read_traits(r, at, value, &target->config.traits) ||
         !read_bool(r, at, value, "hidden", &target->config.hidden) ||
+        !read_bool(r, at, value, "body", &target->config.body) ||
+        (tags != NULL &&
+         !setup_read_tags(r, &at_tags, setup, tags, &target->config.tags)) ||
         !read_target_fields(r, at, value, target))
         return false;
     target->config.x = position[0];
@@ -504,8 +533,10 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
                          const json_t *value, setup_handler *handler)
 {
     static const char *const members[] = {
-        "name", "kinds", "families", "all_kinds", "at", "phases",
-        "rank", "owner", "muted",    "reactions", NULL};
+        "name",   "kinds",      "families", "all_kinds", "at",
+        "phases", "rank",       "owner",    "muted",     "reactions",
+        "join",   "conditions", "at_tags",  "at_body",   "limit",
+        "after",  "at_most",    "gap",      NULL};
     int64_t rank = 0;
     if (!expect_object(r, at, value, members) ||
         !read_what(r, at, setup, value, handler) ||
@@ -514,6 +545,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         !read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
         !read_string(r, at, value, "owner", false, &handler->owner) ||
         !read_bool(r, at, value, "muted", &handler->muted) ||
+        !read_conditions(r, at, setup, value, handler) ||
         !read_reactions(r, at, setup, value, handler))
         return false;
     handler->rank = (int32_t)rank;
@@ -795,6 +827,7 @@ void ikv_setup_close(ikv_setup *setup)
         free(setup->handlers[i].kinds);
         free(setup->handlers[i].at);
         free(setup->handlers[i].reactions);
+        free_conditions(&setup->handlers[i]);
     }
     for (uint32_t i = 0; i < setup->warning_count; i++)
         free(setup->warnings[i]);
@@ -837,10 +870,12 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
 {
     if (setup == NULL || config == NULL || config->size != sizeof *config)
         return IKV_BAD_ARGUMENT;
-    uint32_t entries = 0;
+    uint32_t entries = 0, conditions = 64;
     for (uint32_t i = 0; i < setup->handler_count; i++) {
         const setup_handler *h = &setup->handlers[i];
         entries += larger(h->kind_count, 1) * larger(h->at_count, 1);
+        for (uint32_t c = 0; c < h->condition_count; c++)
+            conditions += 1 + h->conditions[c].count;
     }
     uint32_t spare = 3 * FOLLOWERS + 64;
     config->catalogue = setup->catalogue;
@@ -848,6 +883,7 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
     config->bus.subscriptions =
         larger(config->bus.subscriptions, setup->handler_count + spare);
     config->bus.entries = larger(config->bus.entries, entries + spare);
+    config->bus.conditions = larger(config->bus.conditions, conditions);
     config->bus.owners = larger(config->bus.owners, OWNERS);
     config->bus.name_bytes =
         larger(config->bus.name_bytes, 16384 + 64 * setup->handler_count);
@@ -927,10 +963,21 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     config.user = h->has_reactions ? (void *)h : h->bound_user;
     if (h->owner != NULL)
         config.owner = owner_named(setup, h->owner);
+    config.at_tags = h->at_tags;
+    config.at_body = ikv_setup_target(setup, h->at_body);
+    config.limit = h->limit;
+    config.after = h->after;
+    config.at_most = (uint8_t)h->at_most;
+    config.gap_ns = h->gap_ns;
+    ikv_condition *conditions = NULL;
+    ikv_condition_group *groups = NULL;
     ikv_message message = {""};
-    ikv_status status = IKV_OK;
-    if (!h->has_reactions && h->bound == NULL &&
-        (flags & IKV_APPLY_UNBOUND) == 0) {
+    ikv_status status =
+        make_conditions(setup, h, &config, &conditions, &groups);
+    if (status < 0) {
+        reader_fail(r, NULL, "no memory");
+    } else if (!h->has_reactions && h->bound == NULL &&
+               (flags & IKV_APPLY_UNBOUND) == 0) {
         status = IKV_UNKNOWN_NAME;
         reader_fail(r, NULL,
                     "handler \"%s\" has no reactions and is not bound: call "
@@ -943,6 +990,8 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
             reader_fail(r, NULL, "handler \"%s\": %.300s", h->name,
                         message.text);
     }
+    free(conditions);
+    free(groups);
     free(at);
     if (status == IKV_OK && h->muted)
         ikv_bus_mute(ikv_kit_bus(setup->kit), h->subscription, true);

@@ -51,6 +51,17 @@ typedef struct reaction {
     argument arguments[SETUP_ARGUMENTS];
 } reaction;
 
+/* A condition or a group of them, kept as it stands in the file. */
+typedef struct setup_condition {
+    const char *field;
+    uint32_t comparison;
+    const json_t *value;
+    bool negate;
+    /* A group, if `count` is not 0. */
+    uint32_t join, count;
+    struct setup_condition *conditions;
+} setup_condition;
+
 typedef struct setup_handler {
     ikv_setup *setup;
     const char *name;
@@ -64,6 +75,11 @@ typedef struct setup_handler {
     int32_t rank;
     const char *owner;
     bool muted;
+    uint32_t at_tags;
+    const char *at_body;
+    uint32_t join, condition_count, limit, after, at_most;
+    uint64_t gap_ns;
+    setup_condition *conditions;
     bool has_reactions;
     reaction *reactions;
     uint32_t reaction_count;
@@ -117,6 +133,8 @@ struct ikv_setup {
     follower followers[FOLLOWERS];
     char *warnings[WARNINGS];
     uint32_t warning_count;
+    const char *tags[32];
+    uint32_t tag_count;
     ikv_note_fn note;
     void *note_user;
 };
@@ -137,6 +155,20 @@ bool setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
 /* A scalar: an integer, a number or a bool. */
 bool read_scalar(reader *r, const place *at, const json_t *value,
                  ikv_value *to);
+
+/* An array of tags' names as bits, which are given in order of appearance. */
+bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *list, uint32_t *tags);
+
+/* conditions.c */
+bool read_conditions(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *object, setup_handler *handler);
+void free_conditions(setup_handler *handler);
+/* Fills in the conditions of a config; free() both lists afterwards. */
+ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
+                           ikv_subscription_config *config,
+                           ikv_condition **conditions,
+                           ikv_condition_group **groups);
 
 /* reactions.c */
 bool read_reaction(reader *r, const place *at, ikv_setup *setup,

@@ -17,8 +17,7 @@ void ikvi_bus_time_open(ikv_bus *b)
     ikv_bus_add_lane(b, "frame", &lane);
 }
 
-/* ------------------------------------------------------------------ lanes --
- */
+/* ---------------------------------------------------------------- lanes -- */
 
 /* A lane's inbox is a queue in its part of the bus's block. */
 ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
@@ -80,8 +79,7 @@ ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane)
                                .high_water = l->high};
 }
 
-/* -------------------------------------------------------------- deferring --
- */
+/* ------------------------------------------------------------ deferring -- */
 
 static char *payload_at(const ikv_bus *b, uint32_t at)
 {
@@ -186,8 +184,7 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
     return status == IKV_FULL_QUEUE ? IKV_FULL_INBOX : status;
 }
 
-/* --------------------------------------------------------------- flushing --
- */
+/* ------------------------------------------------------------- flushing -- */
 
 /* Takes in what other threads have sent, as far as there is room; the rest
  * stays in the inbox. */
@@ -274,8 +271,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
     return IKV_OK;
 }
 
-/* ----------------------------------------------------------------- timers --
- */
+/* --------------------------------------------------------------- timers -- */
 
 /* Timers form a list in the order of due times; equal ones by age. */
 static void link_timer(ikv_bus *b, uint32_t at)
@@ -380,8 +376,7 @@ ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns)
     return IKV_OK;
 }
 
-/* -------------------------------------------------------------- mailboxes --
- */
+/* ------------------------------------------------------------ mailboxes -- */
 
 static ikv_event *mail_at(const ikv_bus *b, uint32_t mailbox, uint32_t index)
 {
@@ -435,8 +430,7 @@ uint64_t ikv_bus_mailbox_refused(const ikv_bus *bus, ikv_mailbox mailbox)
                : 0;
 }
 
-/* -------------------------------------------------------------- validator --
- */
+/* ------------------------------------------------------------ validator -- */
 
 static const char *validate_lane(const ikv_bus *b, const bus_lane *l)
 {

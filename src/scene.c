@@ -25,8 +25,9 @@ typedef struct scene_item {
     float x, y, view_x, view_y;
     int32_t z;
     uint32_t traits;
+    uint32_t tags;
     uint8_t hit;
-    bool hidden;
+    bool hidden, body;
     uint16_t level; /* the root's is 0 */
     ikv_shape shape;
     void *user;
@@ -180,12 +181,24 @@ static bool local_for_bus(void *user, ikv_target target, uint8_t view, float x,
     return true;
 }
 
+static uint32_t tags_for_bus(void *user, ikv_target target)
+{
+    return ikv_scene_tags(user, target);
+}
+
+static ikv_target body_for_bus(void *user, ikv_target target)
+{
+    return ikv_scene_body(user, target);
+}
+
 ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
 {
     ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
     callbacks.user = scene;
     callbacks.parent = parent_for_bus;
     callbacks.alive = alive_for_bus;
+    callbacks.tags = tags_for_bus;
+    callbacks.body = body_for_bus;
     callbacks.to_local = local_for_bus;
     return callbacks;
 }
@@ -337,6 +350,8 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     item->shape = config->shape;
     item->hit = (uint8_t)config->hit;
     item->traits = config->traits;
+    item->tags = config->tags;
+    item->body = config->body;
     item->hidden = config->hidden;
     item->user = config->user;
     link_item(scene, place, parent);
@@ -487,6 +502,33 @@ uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
 {
     uint32_t place = find_target(scene, target);
     return place != NO_ITEM ? item_at(scene, place)->hit : 0;
+}
+
+uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    return place != NO_ITEM ? item_at(scene, place)->tags : 0;
+}
+
+ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
+                              uint32_t tags)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    item_at(scene, place)->tags = tags;
+    return IKV_OK;
+}
+
+ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return (ikv_target){0};
+    uint32_t at = place;
+    while (at != ROOT_ITEM && !item_at(scene, at)->body)
+        at = item_at(scene, at)->parent;
+    return (ikv_target){item_at(scene, at != ROOT_ITEM ? at : place)->target};
 }
 
 bool ikv_scene_position(const ikv_scene *scene, ikv_target target,

@@ -112,6 +112,8 @@ IKV_API ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene);
  *   shape    in the target's space; none by default
  *   hit      IKV_HIT_...
  *   traits   IKV_FOCUSABLE | ... (base.h)
+ *   tags     bits of your own, for subscriptions and conditions
+ *   body     it is the body of itself and of what is beneath it in the tree
  *   hidden   neither it nor its children are hit
  *   user     yours; ikv_scene_user() gives it
  */
@@ -124,6 +126,8 @@ typedef struct ikv_target_config {
     ikv_shape shape;
     uint32_t hit;
     uint32_t traits;
+    uint32_t tags;
+    bool body;
     bool hidden;
     void *user;
 } ikv_target_config;
@@ -131,7 +135,7 @@ typedef struct ikv_target_config {
 #define IKV_TARGET_INIT                                                        \
     {                                                                          \
         sizeof(ikv_target_config), 0, {0}, 0, 0, 0, {0, 0, 0, 0, 0, 0}, 0, 0,  \
-            false, 0                                                           \
+            0, false, false, 0                                                 \
     }
 
 /* Adds a target.
@@ -174,6 +178,15 @@ IKV_API void *ikv_scene_user(const ikv_scene *scene, ikv_target target);
 /* The target's traits and hit, 0 if stale. */
 IKV_API uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target);
 IKV_API uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target);
+
+/* The target's tags, 0 if stale; and sets them: IKV_OK or STALE. */
+IKV_API uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target);
+IKV_API ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
+                                      uint32_t tags);
+
+/* The target's body: the nearest of itself and its ancestors that is marked as
+ * one, else itself; zero bits if stale. */
+IKV_API ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target);
 
 /* The position in the parent's space, and of the target's origin in the view.
  * False if stale. */

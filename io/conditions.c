@@ -1,0 +1,239 @@
+/* conditions.c - conditions of handlers in a setup. They are checked when the
+ * file is read, as far as the first kind goes, and made when it is applied,
+ * because targets have their handles only then.
+ */
+#include "setup.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+static const char *const comparisons[] = {
+    "equal", "below", "at_most", "above", "at_least", "has", "changed", NULL};
+static const char *const joins[] = {"all", "any", NULL};
+
+static bool read_choice(reader *r, const place *at, const json_t *object,
+                        const char *member, const char *const *names,
+                        uint32_t *to)
+{
+    const char *name = NULL;
+    if (!read_string(r, at, object, member, false, &name) || name == NULL)
+        return !r->failed;
+    for (*to = 0; names[*to] != NULL; ++*to)
+        if (strcmp(names[*to], name) == 0)
+            return true;
+    place here = {at, member, 0};
+    return setup_unknown(r, &here, member, name, names);
+}
+
+/* The first kind that the handler names; fields are looked up in it. */
+static const ikv_kind_info *first_kind(const ikv_setup *setup,
+                                       const setup_handler *handler)
+{
+    if (handler->kind_count > 0)
+        return ikv_catalogue_info(setup->catalogue, handler->kinds[0]);
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(setup->catalogue, k)) != IKV_KIND_NONE;) {
+        const ikv_kind_info *info = ikv_catalogue_info(setup->catalogue, k);
+        if (handler->all_kinds || (handler->families >> info->family & 1))
+            return info;
+    }
+    return NULL;
+}
+
+static ikv_target find_target_by_name(const void *user, const char *name)
+{
+    const ikv_setup *setup = user;
+    const setup_target *target = setup_find_target(setup, name);
+    if (target == NULL)
+        return (ikv_target){0};
+    /* Before it is applied, any handle will do to say that it is known. */
+    return setup->kit != NULL ? target->handle : (ikv_target){1};
+}
+
+/* The value as the core wants it: named values, tags and targets by name. */
+static bool make_value(reader *r, const place *at, const ikv_setup *setup,
+                       const setup_handler *handler, const setup_condition *c,
+                       ikv_value *to)
+{
+    const ikv_kind_info *info = first_kind(setup, handler);
+    const ikv_field *field = ikv_field_find(info, c->field);
+    target_finder finder = {find_target_by_name, setup};
+    bool tags = strstr(c->field, ".tags") != NULL;
+    bool body = strstr(c->field, ".body") != NULL;
+    *to = (ikv_value){IKV_VALUE_NONE, {0}};
+    if (c->comparison == IKV_CHANGED)
+        return c->value == NULL ||
+               reader_fail(r, at, "\"changed\" takes no value");
+    if (tags) {
+        uint32_t bits = 0;
+        to->type = IKV_VALUE_INTEGER;
+        if (!setup_read_tags(r, at, (ikv_setup *)(uintptr_t)setup, c->value,
+                             &bits))
+            return false;
+        to->bits.integer = bits;
+        return true;
+    }
+    if (body) {
+        static const ikv_field target = {"body", IKV_TYPE_TARGET, 16, "", "", 1,
+                                         0};
+        field = &target;
+    }
+    if (field == NULL)
+        return read_scalar(r, at, c->value, to); /* local.x; or it is refused */
+    ikv_event event = ikv_event_make(info != NULL ? info->kind : 0, 0);
+    if (!read_field(r, at, c->value, field, &finder, &event))
+        return false;
+    *to = ikv_field_get(field, &event);
+    return true;
+}
+
+static bool read_one(reader *r, const place *at, ikv_setup *setup,
+                     const setup_handler *handler, const json_t *value,
+                     setup_condition *to)
+{
+    static const char *const members[] = {"field", "comparison", "value",
+                                          "negate", NULL};
+    ikv_value ignored;
+    place here = {at, "value", 0};
+    to->value = json_object_get(value, "value");
+    return expect_object(r, at, value, members) &&
+           read_string(r, at, value, "field", true, &to->field) &&
+           read_choice(r, at, value, "comparison", comparisons,
+                       &to->comparison) &&
+           read_bool(r, at, value, "negate", &to->negate) &&
+           make_value(r, &here, setup, handler, to, &ignored);
+}
+
+static bool read_list(reader *r, const place *at, ikv_setup *setup,
+                      const setup_handler *handler, const json_t *list,
+                      bool in_group, setup_condition **to, uint32_t *count);
+
+static bool read_group(reader *r, const place *at, ikv_setup *setup,
+                       const setup_handler *handler, const json_t *value,
+                       setup_condition *to)
+{
+    static const char *const members[] = {"join", "negate", "conditions", NULL};
+    place here = {at, "conditions", 0};
+    return expect_object(r, at, value, members) &&
+           read_choice(r, at, value, "join", joins, &to->join) &&
+           read_bool(r, at, value, "negate", &to->negate) &&
+           read_list(r, &here, setup, handler,
+                     json_object_get(value, "conditions"), true,
+                     &to->conditions, &to->count);
+}
+
+static bool read_list(reader *r, const place *at, ikv_setup *setup,
+                      const setup_handler *handler, const json_t *list,
+                      bool in_group, setup_condition **to, uint32_t *count)
+{
+    if (json_is_object(list))
+        return reader_fail(r, at,
+                           "expected a list, [{\"field\": \"button\", "
+                           "\"value\": 0}] for instance, found a bare "
+                           "condition");
+    if (!expect_array(r, at, list))
+        return false;
+    if (json_array_size(list) == 0)
+        return reader_fail(r, at,
+                           "expected a list of conditions, found an "
+                           "empty one");
+    *to = calloc(json_array_size(list), sizeof **to);
+    for (size_t i = 0; *to != NULL && i < json_array_size(list); i++) {
+        const json_t *one = json_array_get(list, i);
+        place here = {at, NULL, i};
+        bool group = json_object_get(one, "conditions") != NULL;
+        if (group && in_group)
+            return reader_fail(r, &here, "groups are nested one level deep");
+        ++*count;
+        if (!(group ? read_group(r, &here, setup, handler, one, &(*to)[i])
+                    : read_one(r, &here, setup, handler, one, &(*to)[i])))
+            return false;
+    }
+    return *to != NULL || reader_fail(r, at, "no memory");
+}
+
+bool read_conditions(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *object, setup_handler *handler)
+{
+    static const char *const turns[] = {"often", "step", "frame", NULL};
+    const json_t *list = json_object_get(object, "conditions");
+    const json_t *tags = json_object_get(object, "at_tags");
+    place here = {at, "conditions", 0}, at_tags = {at, "at_tags", 0};
+    int64_t limit = 0, after = 0;
+    double gap = 0;
+    if (!read_choice(r, at, object, "join", joins, &handler->join) ||
+        !read_choice(r, at, object, "at_most", turns, &handler->at_most) ||
+        !read_integer(r, at, object, "limit", 1, UINT32_MAX, &limit) ||
+        !read_integer(r, at, object, "after", 1, UINT32_MAX, &after) ||
+        !read_number(r, at, object, "gap", 0, 8.64e9, &gap) ||
+        !read_string(r, at, object, "at_body", false, &handler->at_body) ||
+        (tags != NULL &&
+         !setup_read_tags(r, &at_tags, setup, tags, &handler->at_tags)))
+        return false;
+    handler->limit = (uint32_t)limit;
+    handler->after = (uint32_t)after;
+    handler->gap_ns = (uint64_t)(gap * 1e6 + 0.5);
+    place at_body = {at, "at_body", 0};
+    if (handler->at_body != NULL &&
+        setup_find_target(setup, handler->at_body) == NULL)
+        return setup_unknown_target(r, &at_body, setup, handler->at_body);
+    return list == NULL ||
+           read_list(r, &here, setup, handler, list, false,
+                     &handler->conditions, &handler->condition_count);
+}
+
+void free_conditions(setup_handler *handler)
+{
+    for (uint32_t i = 0; i < handler->condition_count; i++)
+        free(handler->conditions[i].conditions);
+    free(handler->conditions);
+}
+
+static void make_one(reader *r, const ikv_setup *setup,
+                     const setup_handler *handler, const setup_condition *from,
+                     ikv_condition *to)
+{
+    *to = (ikv_condition){.field = from->field,
+                          .comparison = from->comparison,
+                          .negate = from->negate};
+    make_value(r, NULL, setup, handler, from, &to->value);
+}
+
+/* All conditions in one list: those of the handler itself first, then each
+ * group's. */
+ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
+                           ikv_subscription_config *config,
+                           ikv_condition **conditions,
+                           ikv_condition_group **groups)
+{
+    reader r = {.path = ""};
+    uint32_t total = 0, count = 0;
+    for (uint32_t i = 0; i < handler->condition_count; i++)
+        total += 1 + handler->conditions[i].count;
+    *conditions = calloc(total + 1u, sizeof **conditions);
+    *groups = calloc(total + 1u, sizeof **groups);
+    if (*conditions == NULL || *groups == NULL)
+        return IKV_NO_MEMORY;
+    for (uint32_t i = 0; i < handler->condition_count; i++)
+        if (handler->conditions[i].count == 0)
+            make_one(&r, setup, handler, &handler->conditions[i],
+                     &(*conditions)[count++]);
+    config->condition_count = count;
+    config->conditions = count > 0 ? *conditions : NULL;
+    for (uint32_t i = 0; i < handler->condition_count; i++) {
+        const setup_condition *g = &handler->conditions[i];
+        if (g->count == 0)
+            continue;
+        (*groups)[config->group_count++] =
+            (ikv_condition_group){.join = g->join,
+                                  .count = g->count,
+                                  .conditions = *conditions + count,
+                                  .negate = g->negate};
+        for (uint32_t c = 0; c < g->count; c++)
+            make_one(&r, setup, handler, &g->conditions[c],
+                     &(*conditions)[count++]);
+    }
+    config->groups = config->group_count > 0 ? *groups : NULL;
+    config->join = handler->join;
+    return IKV_OK;
+}

@@ -14,6 +14,7 @@ Suite *event_suite(void);
 Suite *queue_suite(void);
 Suite *bus_suite(void);
 Suite *bus_model_suite(void);
+Suite *dispatch_suite(void);
 Suite *scene_suite(void);
 Suite *router_suite(void);
 Suite *loop_suite(void);

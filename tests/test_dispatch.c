@@ -68,8 +68,7 @@ static ikv_subscription_config wants(ikv_kind kind, const char *name)
     return config;
 }
 
-/* -------------------------------------------------------------- conditions --
- */
+/* ----------------------------------------------------------- conditions -- */
 
 #define I(n)                                                                   \
     {                                                                          \
@@ -376,8 +375,7 @@ START_TEST(tags_and_bodies)
 }
 END_TEST
 
-/* ------------------------------------------------------------------- limits --
- */
+/* --------------------------------------------------------------- limits -- */
 
 /* A row's subscription against events at 0, 10, 20 ... ns; every second one
  * begins a new step, every fourth a new frame. */
@@ -472,8 +470,7 @@ START_TEST(once_is_once)
 }
 END_TEST
 
-/* --------------------------------------------------------------- statistics --
- */
+/* ----------------------------------------------------------- statistics -- */
 
 static uint64_t ticking(void *user)
 {
@@ -680,8 +677,7 @@ START_TEST(outliving_kinds)
 }
 END_TEST
 
-/* ------------------------------------------------------------------ timers --
- */
+/* --------------------------------------------------------------- timers -- */
 
 static ikv_verdict see_time(const ikv_event *event,
                             const ikv_delivery *delivery, void *user)

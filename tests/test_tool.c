@@ -41,6 +41,12 @@ static const struct {
     {BINARY "/examples/02_topmost", "02_topmost.txt"},
     {BINARY "/examples/03_now_or_later", "03_now_or_later.txt"},
     {BINARY "/examples/04_own_handlers", "04_own_handlers.txt"},
+    {BINARY "/examples/05_filters", "05_filters.txt"},
+    {BINARY "/examples/06_two_layers", "06_two_layers.txt"},
+    {BINARY "/examples/07_worker", "07_worker.txt"},
+    {BINARY "/examples/08_who_hears_what", "08_who_hears_what.txt"},
+    {BINARY "/examples/lambdas", "lambdas.txt"},
+    {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };
 
 START_TEST(golden_outputs)

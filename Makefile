@@ -11,7 +11,7 @@ all: release
 define preset_rule
 .PHONY: $(1)
 $(1):
-	@scripts/bootstrap build test
+	@scripts/bootstrap build test $(if $(filter release,$(1)),bench)
 	@[ -e $(BUILD)/$(1)/build.ninja ] || cmake --preset $(1) >/dev/null
 	@cmake --build $(BUILD)/$(1) -j $(JOBS) -- --quiet >&2
 endef

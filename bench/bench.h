@@ -24,7 +24,8 @@ typedef struct row {
 
 /* Adds a row: the two functions are called `rounds` times each. */
 void measure(const char *name, const char *baseline, double budget,
-             double operations, void (*ours)(void), void (*theirs)(void));
+             double slack, double operations, void (*ours)(void),
+             void (*theirs)(void));
 
 /* An allocator that counts blocks. */
 extern int blocks_taken;
@@ -33,6 +34,7 @@ ikv_memory counting_memory(void);
 void queue_rows(void);
 void bus_rows(void);
 void route_rows(void);
+void more_rows(void);
 
 /* baseline.c: plain code, in a file of its own so that nothing is inlined into
  * what it is compared with, or the other way round. */

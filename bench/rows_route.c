@@ -164,15 +164,16 @@ void route_rows(void)
     run_frame(ikv_kit_loop(kit));
     blocks_taken = 0;
     measure("a pointer event, queue to handler, 8 deep",
-            "its parts: ring, pick, path, deliver", 1.5, EVENTS, route, parts);
+            "its parts: ring, pick, path, deliver", 1.5, 1.2, EVENTS, route,
+            parts);
     measure("a pointer event, queue to handler, 8 deep",
-            "code that knows its boxes: scan, call", 0, EVENTS, route,
+            "code that knows its boxes: scan, call", 0, 1.2, EVENTS, route,
             route_by_hand);
     ikv_kit_close(kit);
     open_kit(read_clock);
     run_frame(ikv_kit_loop(kit));
     blocks_taken = 0;
-    measure("an empty frame", "one reading of the clock", 1.25, FRAMES,
+    measure("an empty frame", "one reading of the clock", 1.25, 1.2, FRAMES,
             empty_frames, clock_reads);
     ikv_kit_close(kit);
 }

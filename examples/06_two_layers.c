@@ -5,7 +5,7 @@
 
 #include <stdio.h>
 
-/* ------------------------------------------------------------ the engine -- */
+/* ----------------------------------------------------------- the engine -- */
 
 typedef struct hulls_touched { /* the fields of hull.touched */
     ikv_target other;
@@ -49,7 +49,7 @@ static void simulate(ikv_bus *bus, ikv_kind kind, const ikv_target *hulls)
     printf("engine: step ends\n");
 }
 
-/* -------------------------------------------------------------- the game -- */
+/* ------------------------------------------------------------- the game -- */
 
 static ikv_verdict creak(const ikv_event *event, const ikv_delivery *delivery,
                          void *user)

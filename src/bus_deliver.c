@@ -205,6 +205,29 @@ enum {
     RUNS = 4
 };
 
+/* Where a subscription stands among others in a visit. */
+typedef struct order {
+    int32_t rank;
+    uint32_t birth;
+} order;
+
+static order order_of_sub(const bus_subscription *s)
+{
+    return (order){s->rank, s->birth};
+}
+
+static order order_of_entry(const ikv_bus *b, const bus_entry *entry)
+{
+    return order_of_sub(
+        ikvi_bus_subscription(b, ikvi_bus_place_of(b, entry->subscription)));
+}
+
+static bool earlier(order a, order b)
+{
+    return a.rank != b.rank ? a.rank < b.rank
+                            : (int32_t)(a.birth - b.birth) < 0;
+}
+
 /* Sorted sources that a visit walks as one: the kind's own run and the wide
  * run, of the target and of what hangs on tags and bodies; and what was
  * subscribed since the outermost delivery began. */
@@ -212,14 +235,17 @@ typedef struct merge {
     const bus_entry *at[RUNS], *end[RUNS]; /* odd ones are wide */
     const uint32_t *pending, *pending_end;
     bus_entry waiting; /* the pending one at `pending`, made into an entry */
+    order waiting_order;
 } merge;
 
 static void skip_foreign(const ikv_bus *b, const dispatch *x, merge *m)
 {
-    for (int i = 1; i < RUNS; i += 2)
+    for (int i = 0; i < RUNS; i++)
         for (; m->at[i] < m->end[i]; m->at[i]++) {
             if (m->at[i]->subscription == 0)
-                continue;
+                continue; /* ended */
+            if (i % 2 == 0)
+                break;
             uint32_t place = ikvi_bus_place_of(b, m->at[i]->subscription);
             if (ikvi_bus_subscription(b, place)->families >>
                     (x->traits & KIND_FAMILY) &
@@ -248,22 +274,15 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
             ikvi_bus_subscription(b, link->subscription);
         if (!pending_matches(b, x, target, own, link))
             continue;
-        m->waiting = (bus_entry){s->handler,
-                                 s->user,
-                                 s->muted ? 0 : s->visits,
-                                 ikvi_slots_bits(&b->subscription_slots,
-                                                 (void *)(uintptr_t)b,
-                                                 link->subscription),
-                                 s->rank,
-                                 s->birth};
+        m->waiting = (bus_entry){.handler = s->handler,
+                                 .user = s->user,
+                                 .visits = s->muted ? 0 : s->visits,
+                                 .subscription = ikvi_slots_bits(
+                                     &b->subscription_slots,
+                                     (void *)(uintptr_t)b, link->subscription)};
+        m->waiting_order = order_of_sub(s);
         break;
     }
-}
-
-static bool earlier(const bus_entry *a, const bus_entry *b)
-{
-    return a->rank != b->rank ? a->rank < b->rank
-                              : (int32_t)(a->birth - b->birth) < 0;
 }
 
 /* The next entry of all sources in order; NULL at the end. */
@@ -273,10 +292,15 @@ static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
     skip_foreign(b, x, m);
     skip_pending(b, x, target, own, m);
     const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
+    order least = m->waiting_order;
     int from = RUNS;
     for (int i = 0; i < RUNS; i++) {
-        if (m->at[i] < m->end[i] && (best == NULL || earlier(m->at[i], best))) {
+        if (m->at[i] == m->end[i])
+            continue;
+        order one = order_of_entry(b, m->at[i]);
+        if (best == NULL || earlier(one, least)) {
             best = m->at[i];
+            least = one;
             from = i;
         }
     }
@@ -298,12 +322,12 @@ static void add_source(const ikv_bus *b, merge *m, int i, uint32_t run)
 /* The pending array may change inside a handler: goes on behind the last one
  * that was called. What is subscribed there is too young for this delivery. */
 static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                           bool own, const bus_entry *last, merge *m)
+                           bool own, order last, merge *m)
 {
     m->pending = ikvi_bus_words(b, b->pending);
     m->pending_end = m->pending + b->pending_count;
     for (skip_pending(b, x, target, own, m);
-         m->pending < m->pending_end && !earlier(last, &m->waiting);
+         m->pending < m->pending_end && !earlier(last, m->waiting_order);
          skip_pending(b, x, target, own, m))
         m->pending++;
 }
@@ -336,6 +360,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
             continue;
         }
         bus_entry last = *entry;
+        order last_order = order_of_entry(b, entry);
         if (last.visits & VISIT_GATED) {
             x->verdict |= call_gated(b, x, &last, &x->delivery);
         } else {
@@ -345,7 +370,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
         }
         if (x->verdict & IKV_STOP_ALL)
             return;
-        resume_pending(b, x, target, own, &last, m);
+        resume_pending(b, x, target, own, last_order, m);
     }
 }
 
@@ -363,9 +388,10 @@ static inline ikv_verdict call_run(ikv_bus *b, dispatch *x,
         if (IKVI_UNLIKELY(takes == 0 || (takes & visits) == 0))
             continue;
         if (IKVI_UNLIKELY(takes & VISIT_GATED)) {
-            uint32_t place = ikvi_bus_place_of(b, entry->subscription);
-            if (!ikvi_gate_excludes(ikvi_bus_gate(b, place), event))
-                verdict |= call_gated(b, x, entry, delivery);
+            if (entry->test != 0 &&
+                ikvi_test_excludes(entry->test, entry->test_value, event))
+                continue;
+            verdict |= call_gated(b, x, entry, delivery);
         } else {
             delivery->subscription.bits = entry->subscription;
             heard++;
@@ -593,8 +619,8 @@ IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event,
                         length, with);
 }
 
-IKVI_APART static ikv_outcome deliver_at_root(ikv_bus *b, const ikv_event *event,
-                                   const ikv_route *with)
+IKVI_APART static ikv_outcome
+deliver_at_root(ikv_bus *b, const ikv_event *event, const ikv_route *with)
 {
     uint32_t traits = traits_of(b, event->kind);
     if (IKVI_UNLIKELY(traits == 0))

@@ -347,7 +347,7 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
 
 /* Conditions that are one comparison for equality with an integer of up to 32
  * bits can be tested without a loop. */
-static bool make_test(bus_gate *gate, const bus_condition *c)
+static void make_test(bus_gate *gate, const bus_condition *c)
 {
     static const uint32_t masks[] = {0xff,   0xff,       0xffff,
                                      0xffff, UINT32_MAX, UINT32_MAX};
@@ -358,12 +358,10 @@ static bool make_test(bus_gate *gate, const bus_condition *c)
     if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL ||
         c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
         little != 1 || (int64_t)(int32_t)c->value.integer != c->value.integer)
-        return false;
-    gate->test_offset = c->offset;
-    gate->test_mask = mask;
+        return;
+    uint32_t lacks = mask == UINT32_MAX ? 0 : mask == 0xffff ? 16 : 24;
+    gate->test = c->offset | lacks << 8 | (c->negate ? 0u : 1u) << 16;
     gate->test_value = (uint32_t)c->value.integer & mask;
-    gate->test_wanted = !c->negate;
-    return true;
 }
 
 bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
@@ -579,9 +577,10 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
     bus_gate *gate = ikvi_bus_gate(b, at);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
-    if (gate->test_offset != 0 ? ikvi_gate_excludes(gate, event)
-                               : gate->first_condition != IKVI_NONE &&
-                                     !holds_all(b, gate, event, delivery))
+    if (gate->test != 0
+            ? ikvi_test_excludes(gate->test, gate->test_value, event)
+            : gate->first_condition != IKVI_NONE &&
+                  !holds_all(b, gate, event, delivery))
         return IKV_SKIP_CONDITION;
     if (gate->after > 0) {
         gate->after--;

@@ -54,8 +54,8 @@ typedef struct bus_entry {
     void *user;
     uint32_t visits;
     uint32_t subscription;
-    int32_t rank;
-    uint32_t birth;
+    uint32_t test; /* the gate's, so that most filters never leave the run */
+    uint32_t test_value;
 } bus_entry;
 
 _Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,
@@ -103,10 +103,9 @@ typedef struct bus_subscription {
  * if its entries are marked as gated. The first test is of a plain field, an
  * integer of up to 32 bits: ((field & mask) == value) == wanted. */
 typedef struct bus_gate {
-    uint16_t test_offset; /* 0: there is no such test */
-    bool test_wanted;
+    uint32_t test; /* 0: there is no such test; else see ikvi_test_excludes() */
+    uint32_t test_value;
     uint8_t at_most;
-    uint32_t test_mask, test_value;
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
     uint32_t limit, after;
     uint32_t tags;
@@ -363,15 +362,16 @@ static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
     return (bits & ((1u << b->subscription_slots.bits) - 1)) - 1;
 }
 
-/* The first test alone: true if it excludes the event. */
-static inline bool ikvi_gate_excludes(const bus_gate *gate,
+/* A test of a field that is an integer of up to 32 bits: bits 0 to 5 are the
+ * field's offset in the event, 8 to 12 how many bits of 32 it lacks, 16 whether
+ * it must equal the value, or must not. True if the event is excluded. */
+static inline bool ikvi_test_excludes(uint32_t test, uint32_t value,
                                       const ikv_event *event)
 {
-    if (gate->test_offset == 0)
-        return false;
     uint32_t field;
-    memcpy(&field, (const char *)event + gate->test_offset, sizeof field);
-    return ((field & gate->test_mask) == gate->test_value) != gate->test_wanted;
+    memcpy(&field, (const char *)event + (test & 63), sizeof field);
+    bool equal = (field & UINT32_MAX >> (test >> 8 & 31)) == value;
+    return equal != (test >> 16 != 0);
 }
 
 /* bus_gate.c */

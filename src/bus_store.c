@@ -150,6 +150,14 @@ static bool comes_before(int32_t rank, uint32_t birth, int32_t other_rank,
                               : (int32_t)(birth - other_birth) < 0;
 }
 
+static bool link_comes_before(const ikv_bus *b, const bus_subscription *s,
+                              uint32_t other_link)
+{
+    const bus_subscription *other =
+        ikvi_bus_subscription(b, ikvi_bus_link(b, other_link)->subscription);
+    return comes_before(s->rank, s->birth, other->rank, other->birth);
+}
+
 /* Puts a link's entry into its run. Only while nothing is busy. */
 static void insert_entry(ikv_bus *b, uint32_t link_at)
 {
@@ -164,19 +172,19 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     uint32_t position = run->count++;
     for (; position > 0; position--) {
         uint32_t before = run->first + position - 1;
-        bus_entry *e = ikvi_bus_entry(b, before);
-        if (!comes_before(s->rank, s->birth, e->rank, e->birth))
+        uint32_t other = ikvi_bus_words(b, b->pool_links)[before];
+        if (other != IKVI_NONE && !link_comes_before(b, s, other))
             break;
-        place_entry(b, at, position, *e,
-                    ikvi_bus_words(b, b->pool_links)[before]);
+        place_entry(b, at, position, *ikvi_bus_entry(b, before), other);
     }
-    bus_entry entry = {
-        s->handler,
-        s->user,
-        s->muted ? 0 : s->visits,
-        ikvi_slots_bits(&b->subscription_slots, b, link->subscription),
-        s->rank,
-        s->birth};
+    const bus_gate *gate = ikvi_bus_gate(b, link->subscription);
+    bus_entry entry = {.handler = s->handler,
+                       .user = s->user,
+                       .visits = s->muted ? 0 : s->visits,
+                       .subscription = ikvi_slots_bits(&b->subscription_slots,
+                                                       b, link->subscription),
+                       .test = gate->test,
+                       .test_value = gate->test_value};
     run->visits |= s->visits;
     if (s->visits & VISIT_FIRST)
         run->straight = false;
@@ -191,9 +199,7 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
     uint32_t position = b->pending_count++;
     b->detours++;
     for (; position > 0; position--) {
-        bus_subscription *other = ikvi_bus_subscription(
-            b, ikvi_bus_link(b, pending[position - 1])->subscription);
-        if (!comes_before(s->rank, s->birth, other->rank, other->birth))
+        if (!link_comes_before(b, s, pending[position - 1]))
             break;
         pending[position] = pending[position - 1];
     }
@@ -718,19 +724,21 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
 {
     const bus_run *run = ikvi_bus_run(b, at);
     uint32_t dead = 0;
+    const bus_subscription *last = NULL;
     if (run->count > run->room ||
         run->first + run->room > b->pool_start + b->pool_half ||
         (run->room > 0 && run->first < b->pool_start))
         return "B1";
     for (uint32_t i = 0; i < run->count; i++) {
         const bus_entry *e = ikvi_bus_entry(b, run->first + i);
-        if (i > 0 && comes_before(e->rank, e->birth, e[-1].rank, e[-1].birth))
-            return "B2";
         uint32_t link = ikvi_bus_words(b, b->pool_links)[run->first + i];
         if (link == IKVI_NONE) {
             dead += e->subscription == 0 && e->visits == 0;
             continue;
         }
+        if (last != NULL && !link_comes_before(b, last, link))
+            return "B2";
+        last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
         const bus_link *l = ikvi_bus_link(b, link);
         if (l->run != at || l->position != i || l->kind != run->kind ||
             ikvi_slots_bits(&b->subscription_slots, (void *)(uintptr_t)b,

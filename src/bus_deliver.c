@@ -374,29 +374,51 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
     }
 }
 
-/* The usual case: one run, its ends in registers. */
-static inline ikv_verdict call_run(ikv_bus *b, dispatch *x,
-                                   const bus_entry *entry, uint32_t count,
-                                   uint32_t visits, ikv_delivery *delivery)
+/* A run in which some have gates. */
+IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
+                                             const bus_entry *entry,
+                                             uint32_t count, uint32_t visits,
+                                             ikv_delivery *delivery)
 {
     const ikv_event *event = x->event;
     const bus_entry *last = entry + count;
     ikv_verdict verdict = 0;
-    uint32_t heard = 0;
     for (; entry < last; entry++) {
-        uint32_t takes = entry->visits & (visits | VISIT_GATED);
-        if (IKVI_UNLIKELY(takes == 0 || (takes & visits) == 0))
+        uint32_t takes = entry->visits, field;
+        memcpy(&field, (const char *)event + (takes >> 16), sizeof field);
+        if ((field & entry->test_mask) != entry->test_value ||
+            (takes & visits) == 0)
             continue;
-        if (IKVI_UNLIKELY(takes & VISIT_GATED)) {
-            if (entry->test != 0 &&
-                ikvi_test_excludes(entry->test, entry->test_value, event))
-                continue;
+        if (takes & VISIT_GATED) {
             verdict |= call_gated(b, x, entry, delivery);
         } else {
             delivery->subscription.bits = entry->subscription;
-            heard++;
+            x->heard++;
             verdict |= invoke(x, entry->handler, entry->user, event, delivery);
         }
+        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
+            break;
+    }
+    return verdict;
+}
+
+/* The usual case: one run without gates, its ends in registers. */
+static inline ikv_verdict call_run(ikv_bus *b, dispatch *x, const bus_run *run,
+                                   uint32_t visits, ikv_delivery *delivery)
+{
+    const ikv_event *event = x->event;
+    const bus_entry *entry = ikvi_bus_entry(b, run->first);
+    const bus_entry *last = entry + run->count;
+    if (IKVI_UNLIKELY(run->visits & VISIT_GATED))
+        return call_gated_run(b, x, entry, run->count, visits, delivery);
+    ikv_verdict verdict = 0;
+    uint32_t heard = 0;
+    for (; entry < last; entry++) {
+        if (IKVI_UNLIKELY((entry->visits & visits) == 0))
+            continue;
+        delivery->subscription.bits = entry->subscription;
+        heard++;
+        verdict |= invoke(x, entry->handler, entry->user, event, delivery);
         if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
             break;
     }
@@ -449,9 +471,8 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     if (x->traits & KIND_POSITIONED)
         find_local(b, x);
     if (plain) {
-        const bus_run *run = ikvi_bus_run(b, exact);
-        x->verdict |= call_run(b, x, ikvi_bus_entry(b, run->first), run->count,
-                               visits, &x->delivery);
+        x->verdict |=
+            call_run(b, x, ikvi_bus_run(b, exact), visits, &x->delivery);
     } else {
         merge m = {.pending = NULL};
         add_source(b, &m, 0, exact);
@@ -637,8 +658,7 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     b->busy++;
     x->event = event;
     x->heard = 0;
-    ikv_verdict verdict = call_run(b, x, ikvi_bus_entry(b, run->first),
-                                   run->count, VISIT_OWN, &x->at_root);
+    ikv_verdict verdict = call_run(b, x, run, VISIT_OWN, &x->at_root);
     uint32_t heard = x->heard;
     ikv_kind_counters *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;

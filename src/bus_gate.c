@@ -355,12 +355,12 @@ static void make_test(bus_gate *gate, const bus_condition *c)
     const uint8_t one[4] = {1, 0, 0, 0};
     uint32_t little;
     memcpy(&little, one, sizeof little);
-    if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL ||
+    if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL || c->negate ||
         c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
         little != 1 || (int64_t)(int32_t)c->value.integer != c->value.integer)
         return;
-    uint32_t lacks = mask == UINT32_MAX ? 0 : mask == 0xffff ? 16 : 24;
-    gate->test = c->offset | lacks << 8 | (c->negate ? 0u : 1u) << 16;
+    gate->test_mask = mask;
+    gate->test_offset = c->offset;
     gate->test_value = (uint32_t)c->value.integer & mask;
 }
 
@@ -571,16 +571,22 @@ static bool in_place(const ikv_bus *b, const bus_gate *gate,
            call->body(call->user, event->target).bits == gate->body.bits;
 }
 
+static bool test_excludes(const bus_gate *gate, const ikv_event *event)
+{
+    uint32_t field;
+    memcpy(&field, (const char *)event + gate->test_offset, sizeof field);
+    return (field & gate->test_mask) != gate->test_value;
+}
+
 uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
                            const ikv_delivery *delivery)
 {
     bus_gate *gate = ikvi_bus_gate(b, at);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
-    if (gate->test != 0
-            ? ikvi_test_excludes(gate->test, gate->test_value, event)
-            : gate->first_condition != IKVI_NONE &&
-                  !holds_all(b, gate, event, delivery))
+    if (gate->test_mask != 0 ? test_excludes(gate, event)
+                             : gate->first_condition != IKVI_NONE &&
+                                   !holds_all(b, gate, event, delivery))
         return IKV_SKIP_CONDITION;
     if (gate->after > 0) {
         gate->after--;

@@ -54,7 +54,10 @@ typedef struct bus_entry {
     void *user;
     uint32_t visits;
     uint32_t subscription;
-    uint32_t test; /* the gate's, so that most filters never leave the run */
+    /* A filter's test, so that most filters never leave the run: the 32 bits of
+     * the event at offset visits >> 16, masked, must be the value. Entries
+     * without one have 0 in all three. */
+    uint32_t test_mask;
     uint32_t test_value;
 } bus_entry;
 
@@ -100,11 +103,11 @@ typedef struct bus_subscription {
 } bus_subscription;
 
 /* What must hold before a subscription is called; one for each, and only read
- * if its entries are marked as gated. The first test is of a plain field, an
- * integer of up to 32 bits: ((field & mask) == value) == wanted. */
+ * if its entries are marked as gated. */
 typedef struct bus_gate {
-    uint32_t test; /* 0: there is no such test; else see ikvi_test_excludes() */
+    uint32_t test_mask; /* 0: there is no such test; as in bus_entry */
     uint32_t test_value;
+    uint32_t test_offset;
     uint8_t at_most;
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
     uint32_t limit, after;
@@ -360,18 +363,6 @@ static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
 static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
 {
     return (bits & ((1u << b->subscription_slots.bits) - 1)) - 1;
-}
-
-/* A test of a field that is an integer of up to 32 bits: bits 0 to 5 are the
- * field's offset in the event, 8 to 12 how many bits of 32 it lacks, 16 whether
- * it must equal the value, or must not. True if the event is excluded. */
-static inline bool ikvi_test_excludes(uint32_t test, uint32_t value,
-                                      const ikv_event *event)
-{
-    uint32_t field;
-    memcpy(&field, (const char *)event + (test & 63), sizeof field);
-    bool equal = (field & UINT32_MAX >> (test >> 8 & 31)) == value;
-    return equal != (test >> 16 != 0);
 }
 
 /* bus_gate.c */

@@ -183,7 +183,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                        .visits = s->muted ? 0 : s->visits,
                        .subscription = ikvi_slots_bits(&b->subscription_slots,
                                                        b, link->subscription),
-                       .test = gate->test,
+                       .test_mask = gate->test_mask,
                        .test_value = gate->test_value};
     run->visits |= s->visits;
     if (s->visits & VISIT_FIRST)
@@ -578,7 +578,8 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         .birth = b->births++,
         .rank = config->rank};
     if (ikvi_bus_gate_make(b, at, config))
-        ikvi_bus_subscription(b, at)->visits |= VISIT_GATED;
+        ikvi_bus_subscription(b, at)->visits |=
+            VISIT_GATED | ikvi_bus_gate(b, at)->test_offset << 16;
     if (b->counting)
         *ikvi_bus_counters(b, at) = (ikv_subscription_counters){0};
     join_owner(b, at,

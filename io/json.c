@@ -100,7 +100,7 @@ static size_t distance(const char *a, const char *b)
     return row[length];
 }
 
-const char *nearest_name(const char *name, const char *const *known)
+const char *ikv_nearest_name(const char *name, const char *const *known)
 {
     const char *best = NULL;
     size_t least = strlen(name) / 3 + 2;
@@ -136,7 +136,7 @@ bool expect_object(reader *r, const place *at, const json_t *value,
     {
         if (is_known(member, known))
             continue;
-        const char *near = nearest_name(member, known);
+        const char *near = ikv_nearest_name(member, known);
         return reader_fail(r, at, "unknown member \"%.60s\"%s%s%s", member,
                            near != NULL ? "; did you mean \"" : "",
                            near != NULL ? near : "", near != NULL ? "\"?" : "");

@@ -30,10 +30,6 @@ bool reader_fail(reader *r, const place *at, const char *format, ...)
 /* "a string", "the number 3.5" ...: what was found. Not re-entrant. */
 const char *json_found(const json_t *value);
 
-/* The nearest of the known names, NULL if none is near. The list ends with
- * NULL. */
-const char *nearest_name(const char *name, const char *const *known);
-
 /* Fails unless it is an object with known members alone ("note" always is). */
 bool expect_object(reader *r, const place *at, const json_t *value,
                    const char *const *known);

@@ -69,7 +69,7 @@ setup_target *setup_target_of(const ikv_setup *setup, ikv_target target)
 bool setup_unknown(reader *r, const place *at, const char *what,
                    const char *name, const char *const *known)
 {
-    const char *near = nearest_name(name, known);
+    const char *near = ikv_nearest_name(name, known);
     return reader_fail(r, at, "unknown %s \"%.60s\"%s%s%s", what, name,
                        near != NULL ? "; did you mean \"" : "",
                        near != NULL ? near : "", near != NULL ? "\"?" : "");
@@ -552,8 +552,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-/* --------------------------------------------------------- the whole document
- * -- */
+/* --------------------------------------------------- the whole document -- */
 
 static bool read_view(reader *r, const place *at, ikv_setup *setup,
                       const json_t *value)

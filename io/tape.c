@@ -134,7 +134,7 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
             known[count++] = one->name;
     }
     known[count] = NULL;
-    const char *near = nearest_name(name, known);
+    const char *near = ikv_nearest_name(name, known);
     return reader_fail(r, NULL, "%s \"%.60s\"%s%s%s",
                        *info != NULL ? "ports do not push the kind"
                                      : "unknown kind",
@@ -175,7 +175,7 @@ static bool refuse_member(reader *r, const ikv_kind_info *info,
     for (uint32_t i = 0; i < info->field_count; i++)
         known[count++] = info->fields[i].name;
     known[count] = NULL;
-    const char *near = nearest_name(member, known);
+    const char *near = ikv_nearest_name(member, known);
     return reader_fail(r, NULL, "%s has no field \"%.60s\"%s%s%s", info->name,
                        member, near != NULL ? "; did you mean \"" : "",
                        near != NULL ? near : "", near != NULL ? "\"?" : "");

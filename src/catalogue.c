@@ -74,9 +74,9 @@ enum {
 _Static_assert((int)BUILT_IN_KINDS < (int)IKV_KIND_USER, "C2");
 
 static const struct family_row {
-    const char *name, *meaning;
+    const char *name, *meaning, *order;
 } family_rows[] = {
-#define IKV_X(name, text, meaning) {text, meaning},
+#define IKV_X(name, text, meaning, order) {text, meaning, order},
     IKV_FAMILIES(IKV_X)
 #undef IKV_X
 };
@@ -156,8 +156,7 @@ void ikv_catalogue_close(ikv_catalogue *catalogue)
     }
 }
 
-/* -------------------------------------------------------- kinds of one's own
- * -- */
+/* --------------------------------------------------- kinds of one's own -- */
 
 static const struct type_row {
     uint8_t size;
@@ -385,6 +384,11 @@ const char *ikv_family_name(uint32_t family)
 const char *ikv_family_meaning(uint32_t family)
 {
     return family < IKV_FAMILY_COUNT ? family_rows[family].meaning : NULL;
+}
+
+const char *ikv_family_order(uint32_t family)
+{
+    return family < IKV_FAMILY_COUNT ? family_rows[family].order : NULL;
 }
 
 uint32_t ikv_family_find(const char *name)

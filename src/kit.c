@@ -13,8 +13,7 @@ struct ikv_kit {
     ikv_loop *loop;
 };
 
-/* ------------------------------------------------- a scene as routers see it
- * -- */
+/* -------------------------------------------- a scene as routers see it -- */
 
 static ikv_target scene_pick(void *scene, uint8_t view, float x, float y,
                              float radius, uint32_t nth)

@@ -470,8 +470,7 @@ START_TEST(deferred_target_gone)
 }
 END_TEST
 
-/* ------------------------------------------------------ refusals and handles
- * -- */
+/* ------------------------------------------------- refusals and handles -- */
 
 static ikv_kind two_kinds[] = {IKV_KIND_KEY_DOWN, 999};
 static ikv_target bad_list[] = {{0x5000}};

@@ -533,8 +533,7 @@ START_TEST(reasons_are_watched)
 }
 END_TEST
 
-/* ----------------------------------------------------- whole kinds, rebinding
- * -- */
+/* ----------------------------------------------- whole kinds, rebinding -- */
 
 static ikv_verdict shout(const ikv_event *event, const ikv_delivery *delivery,
                          void *user)
@@ -576,8 +575,7 @@ START_TEST(whole_kinds_and_names)
 }
 END_TEST
 
-/* ------------------------------------------------------- payloads, use or lose
- * -- */
+/* ------------------------------------------------ payloads, use or lose -- */
 
 static const ikv_event *kept_event;
 
@@ -759,8 +757,7 @@ START_TEST(timers_in_the_loop)
 }
 END_TEST
 
-/* ------------------------------------------------------- mailboxes and inboxes
- * -- */
+/* ------------------------------------------------ mailboxes and inboxes -- */
 
 START_TEST(mailboxes)
 {

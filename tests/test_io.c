@@ -68,6 +68,32 @@ static const struct {
     {H(", \"rank\": \"low\""), "/handlers/0/rank: expected a whole number"},
     {H(", \"reactions\": \"stop\""),
      "/handlers/0/reactions: expected an array"},
+#define C(conditions) H(", \"conditions\": " conditions)
+    {C("{\"field\": \"seat\"}"),
+     "/handlers/0/conditions: expected a list, [{\"field\": \"button\", "
+     "\"value\": 0}] for instance, found a bare condition"},
+    {C("[]"), "/conditions: expected a list of conditions, found an empty one"},
+    {C("[{\"field\": \"seat\"}]"), "/conditions/0/value: expected"},
+    {C("[{\"field\": \"seat\", \"value\": 1, \"comparision\": \"equal\"}]"),
+     "unknown member \"comparision\"; did you mean \"comparison\"?"},
+    {C("[{\"field\": \"seat\", \"value\": 1, \"comparison\": \"equals\"}]"),
+     "unknown comparison \"equals\"; did you mean \"equal\"?"},
+    {C("[{\"field\": \"seat\", \"value\": 300}]"),
+     "/conditions/0/value: expected a whole number from 0 to 255, found 300"},
+    {C("[{\"field\": \"flags\", \"comparison\": \"has\", \"value\": "
+       "[\"primry\"]}]"),
+     "/conditions/0/value/0: expected one of \"synthetic\""},
+    {C("[{\"field\": \"target.body\", \"value\": \"nobody\"}]"),
+     "/conditions/0/value: expected a target's id, found \"nobody\""},
+    {C("[{\"field\": \"seat\", \"comparison\": \"changed\", \"value\": 1}]"),
+     "\"changed\" takes no value"},
+    {C("[{\"conditions\": [{\"conditions\": []}]}]"),
+     "/conditions/0/conditions/0: groups are nested one level deep"},
+    {H(", \"limit\": 0"), "/handlers/0/limit: expected a whole number from 1"},
+    {H(", \"at_most\": \"stp\""),
+     "unknown at_most \"stp\"; did you mean \"step\"?"},
+    {H(", \"at_body\": \"x\""), "/handlers/0/at_body: unknown target \"x\""},
+    {H(", \"at_tags\": \"x\""), "/handlers/0/at_tags: expected an array"},
 #define R(reaction) H(", \"reactions\": [" reaction "]")
     {R("\"stopp\""), "unknown reaction \"stopp\"; did you mean \"stop\"?"},
     {R("\"toggle\""),
@@ -329,6 +355,101 @@ START_TEST(reactions)
 }
 END_TEST
 
+/* What a handler with these members hears of two presses at (20, 10) by touch
+ * on target a, which bears the tag "gull" and is b's body. */
+#define WHEN(members)                                                          \
+    S("\"targets\": [{\"id\": \"a\", \"tags\": [\"gull\"], \"body\": true, "   \
+      "\"shape\": {\"rect\": [0, 0, 50, 50]}}, {\"id\": \"b\", \"parent\": "   \
+      "\"a\", \"shape\": {\"rect\": [0, 0, 5, 5]}}], \"handlers\": "           \
+      "[{\"name\": "                                                           \
+      "\"h\", \"kinds\": [\"pointer.down\"], \"reactions\": [{\"log\": "       \
+      "\"x\"}], " members "}]")
+#define IF(conditions) WHEN("\"conditions\": [" conditions "]")
+#define TYPE(type)     "{\"field\": \"type\", \"value\": \"" type "\"}"
+
+static const struct {
+    const char *setup;
+    int heard;
+} condition_table[] = {
+    {IF(TYPE("touch")), 2},
+    {IF(TYPE("mouse")), 0},
+    {IF("{\"field\": \"type\", \"value\": \"mouse\", \"negate\": true}"), 2},
+    {IF(TYPE("touch") ", {\"field\": \"x\", \"comparison\": \"above\", "
+                      "\"value\": 20.5}"),
+     0},
+    {WHEN("\"join\": \"any\", \"conditions\": [" TYPE("touch") ", " TYPE(
+         "mouse") "]"),
+     2},
+    {IF("{\"join\": \"any\", \"conditions\": [" TYPE("mouse") ", " TYPE(
+         "touch") "]}, {\"field\": \"local.y\", \"comparison\": \"at_most\", "
+                  "\"value\": 10}"),
+     2},
+    {IF("{\"negate\": true, \"conditions\": [" TYPE("mouse") "]}"), 2},
+    {IF("{\"field\": \"target.tags\", \"comparison\": \"has\", \"value\": "
+        "[\"gull\", \"crow\"]}"),
+     2},
+    {IF("{\"field\": \"target.tags\", \"comparison\": \"has\", \"value\": "
+        "[\"crow\"]}"),
+     0},
+    {IF("{\"field\": \"target.body\", \"value\": \"a\"}"), 2},
+    {IF("{\"field\": \"target.body\", \"value\": \"b\"}"), 0},
+    {IF("{\"field\": \"x\", \"comparison\": \"changed\"}"), 1},
+    {WHEN("\"limit\": 1"), 1},
+    {WHEN("\"after\": 1"), 1},
+    {WHEN("\"at_most\": \"step\""), 2},
+    {WHEN("\"gap\": 50"), 1},
+    {WHEN("\"at_tags\": [\"gull\"]"), 2},
+    {WHEN("\"at_tags\": [\"crow\"]"), 0},
+    {WHEN("\"at_body\": \"a\""), 2},
+    {WHEN("\"at_body\": \"b\""), 0},
+};
+
+START_TEST(setup_conditions)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(&k, &setup, condition_table[_i].setup);
+    for (uint64_t i = 0; i < 2; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+        e.device = k.fake.device;
+        e.pointer.button = 0;
+        e.pointer.type = IKV_TOUCH;
+        e.pointer.pointer = (uint16_t)i;
+        e.pointer.x = 20;
+        e.pointer.y = 10;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, i * 20 + 20);
+    }
+    ck_assert_int_eq((int)strlen(notes.text) / 5, condition_table[_i].heard);
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+/* A condition that some of the kinds can't answer is refused by the bus. */
+START_TEST(setup_conditions_refused)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    ikv_message message;
+    write_file("t.setup.json",
+               S("\"handlers\": [{\"name\": \"h\", \"kinds\": "
+                 "[\"pointer.down\", \"key.down\"], \"reactions\": [], "
+                 "\"conditions\": [{\"field\": \"x\", \"value\": 1}]}]"));
+    ok(ikv_setup_read("t.setup.json", &setup, &message));
+    kit_prepare(&k);
+    ok(ikv_setup_size(setup, &k.config));
+    kit_open(&k);
+    status_is(ikv_setup_apply(setup, k.kit, 0, &message), IKV_UNKNOWN_FIELD);
+    ck_assert_str_eq(message.text,
+                     "t.setup.json: handler \"h\": the kind key.down has no "
+                     "field \"x\"; it has code, key, location");
+    kit_close(&k);
+    ikv_setup_close(setup);
+    remove("t.setup.json");
+}
+END_TEST
+
 /* attach: the target follows, off its own outline, until the release. */
 START_TEST(attached_target_follows)
 {
@@ -493,6 +614,8 @@ Suite *io_suite(void)
     add(s, "missing files", missing_files);
     add(s, "tape fields", tape_fields);
     add_table(s, "reactions", reactions, ROWS(reaction_table));
+    add_table(s, "D7 setup", setup_conditions, ROWS(condition_table));
+    add(s, "D7 setup refused", setup_conditions_refused);
     add(s, "attach", attached_target_follows);
     add(s, "bind", binding);
     add(s, "trace", traces);

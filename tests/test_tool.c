@@ -92,7 +92,11 @@ static const struct {
     {"run --until 100 --real-time " DEMO TAPE, 0, "raise_bridge"},
     {"run " TAPE, 3, "expected"},
     {"kinds nothing", 1, "there is no kind \"nothing\""},
-    {"kinds --find zzz", 1, "no kind is known by \"zzz\""},
+    {"kinds --find zzzzzzz", 1, "no kind is known by \"zzzzzzz\""},
+    {"kinds --find hovver", 1, "did you mean \"hover\"?"},
+    {"kinds --find collide", 0, "overlap.enter"},
+    {"kinds --find walk", 0, "action.start"},
+    {"kinds pointer.dwn", 1, "did you mean \"pointer.down\"?"},
     {"kinds --json wheel", 0, "\"name\": \"wheel\""},
     {"kinds " DEMO, 0, "ferry.docked"},
     {"kinds a b", 2, "expected one name"},
@@ -153,6 +157,52 @@ START_TEST(same_log_at_any_rate)
             memcpy(first, output, sizeof first);
         ck_assert_str_eq(output, first);
     }
+}
+END_TEST
+
+/* Every kind's example handler compiles as it is printed. */
+START_TEST(example_handlers)
+{
+    FILE *file = fopen("handlers.c", "w");
+    fprintf(file, "#include <ikvar/ikvar.h>\n#include <stdio.h>\n");
+    char body[32768] = "void use(ikv_bus *bus, ikv_target target);\n"
+                       "void use(ikv_bus *bus, ikv_target target)\n{\n";
+    int kinds = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(NULL, k)) != IKV_KIND_NONE; kinds++) {
+        run_command_line(output, sizeof output, TOOL " kinds %s",
+                         ikv_catalogue_info(NULL, k)->name);
+        char *code = strstr(output, "    static ikv_verdict");
+        char *call = strstr(output, "    ikv_bus_hear(");
+        ck_assert(code != NULL && call != NULL && call > code);
+        fprintf(file, "%.*s\n", (int)(call - code), code);
+        strncat(body, call, sizeof body - strlen(body) - 1);
+        char *line = strstr(output, "on a tape  {");
+        ck_assert_int_eq(line != NULL,
+                         (ikv_catalogue_info(NULL, k)->from & IKV_FROM_P) != 0);
+        if (line == NULL)
+            continue;
+        line += strlen("on a tape  ");
+        *strchr(line, '\n') = '\0';
+        char tape[1024];
+        snprintf(tape, sizeof tape, "{\"format\":\"ikvar.tape/1\"}\n%s\n",
+                 line);
+        write_file("one.tape.jsonl", tape);
+        ck_assert_msg(run_command_line(output, sizeof output,
+                                       TOOL " check one.tape.jsonl") == 0,
+                      "%s: %s", line, output);
+    }
+    fprintf(file, "%s}\n", body);
+    fclose(file);
+    int code =
+        run_command_line(output, sizeof output,
+                         TEST_CC " -std=c11 -Wall -Wextra -Werror -I" SOURCE
+                                 "/include -c handlers.c -o handlers.o");
+    ck_assert_msg(code == 0, "%s", output);
+    ck_assert_int_eq(kinds, 57);
+    remove("handlers.c");
+    remove("handlers.o");
+    remove("one.tape.jsonl");
 }
 END_TEST
 
@@ -218,6 +268,7 @@ Suite *tool_suite(void)
     add_table(s, "exit codes", exit_codes, ROWS(code_table));
     add(s, "bad tape", bad_tape_in_a_run);
     add(s, "L1 rates", same_log_at_any_rate);
+    add(s, "E2 examples", example_handlers);
     add(s, "installed", installed_library);
     return s;
 }

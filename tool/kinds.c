@@ -1,5 +1,6 @@
 /* kinds.c - ikvar kinds: the catalogue as a table, one kind, or by other
  * words. */
+#define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
 #include <ctype.h>
@@ -111,8 +112,7 @@ static int print_table(const ikv_catalogue *catalogue)
     return FINE;
 }
 
-/* ------------------------------------------------------------------ one kind
- * -- */
+/* ------------------------------------------------------------- one kind -- */
 
 static void print_values(uint32_t set)
 {
@@ -127,22 +127,147 @@ static void print_values(uint32_t set)
         printf("  %-12s %-7s %-14s %s\n", "", "", "", line);
 }
 
+/* ----------------------------------------------------------- an example -- */
+
+/* A line of a tape for kinds that can be played; else NULL. */
+static void print_tape_line(const ikv_kind_info *info)
+{
+    static const struct {
+        const char *kind, *rest;
+    } rows[] = {
+        {"pointer.down",
+         ",\"type\":\"touch\",\"pointer\":1,\"x\":120.5,\"y\":80"},
+        {"pointer.up", ",\"type\":\"touch\",\"pointer\":1,\"x\":121,\"y\":80"},
+        {"pointer.move", ",\"type\":\"mouse\",\"x\":130,\"y\":84.5"},
+        {"pointer.cancel", ",\"type\":\"touch\",\"pointer\":1"},
+        {"pointer.leave", ",\"type\":\"mouse\""},
+        {"wheel", ",\"x\":130,\"y\":84,\"dy\":-1,\"mode\":\"lines\""},
+        {"key.down", ",\"code\":\"KeyB\",\"key\":\"b\""},
+        {"key.up", ",\"code\":\"KeyB\",\"key\":\"b\""},
+        {"text.input", ",\"text\":\"b\""},
+        {"text.compose", ",\"text\":\"be\",\"cursor\":2"},
+        {"pad.axis", ",\"index\":0,\"value\":0.75"},
+    };
+    if ((info->from & IKV_FROM_P) == 0 && info->family != IKV_FAMILY_USER) {
+        printf("  on a tape  ports don't push it: it follows from what they "
+               "push\n");
+        return;
+    }
+    const char *rest = "";
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++)
+        if (strcmp(rows[i].kind, info->name) == 0)
+            rest = rows[i].rest;
+    printf("  on a tape  {\"t\":16.25,\"kind\":\"%s\"%s}\n", info->name, rest);
+}
+
+/* The member of ikv_event that the kind's payload is. */
+static const char *payload_member(const ikv_kind_info *info)
+{
+    static const char *const members[IKV_FAMILY_COUNT] = {
+        [IKV_FAMILY_POINTER] = "pointer", [IKV_FAMILY_CLICK] = "pointer",
+        [IKV_FAMILY_WHEEL] = "wheel",     [IKV_FAMILY_GESTURE] = "gesture",
+        [IKV_FAMILY_KEY] = "key",         [IKV_FAMILY_TEXT] = "text",
+        [IKV_FAMILY_FOCUS] = "focus",     [IKV_FAMILY_WINDOW] = "window",
+        [IKV_FAMILY_DEVICE] = "info",     [IKV_FAMILY_PAD] = "pad",
+        [IKV_FAMILY_OVERLAP] = "overlap", [IKV_FAMILY_TREE] = "tree",
+        [IKV_FAMILY_FIELD] = "field",     [IKV_FAMILY_ACTION] = "action",
+        [IKV_FAMILY_LOOP] = "loop"};
+    return info->kind == IKV_KIND_TEXT_COMPOSE ? "compose"
+                                               : members[info->family];
+}
+
+/* A C identifier of a kind's name, in lower or upper case. */
+static const char *identifier(const char *name, bool upper, char *buffer)
+{
+    size_t i = 0;
+    for (; name[i] != '\0' && i < 63; i++) {
+        int c = name[i] == '.' ? '_' : name[i];
+        buffer[i] = (char)(upper ? toupper(c) : c);
+    }
+    buffer[i] = '\0';
+    return buffer;
+}
+
+static void print_arguments(const ikv_kind_info *info)
+{
+    const char *member = payload_member(info);
+    int printed = 0;
+    for (uint32_t i = 0; i < info->field_count && printed < 2; i++) {
+        const ikv_field *f = &info->fields[i];
+        if (f->type == IKV_TYPE_TEXT)
+            printf(", event->%s.length, event->%s.bytes", member, member);
+        else if (f->type < IKV_TYPE_BOOL)
+            printf(", (double)event->%s.%s", member, f->name);
+        else
+            continue;
+        printed += f->type == IKV_TYPE_TEXT ? 2 : 1;
+    }
+}
+
+static void print_formats(const ikv_kind_info *info)
+{
+    int printed = 0;
+    for (uint32_t i = 0; i < info->field_count && printed < 2; i++) {
+        const ikv_field *f = &info->fields[i];
+        if (f->type == IKV_TYPE_TEXT)
+            printf(", %s %%.*s", f->name);
+        else if (f->type < IKV_TYPE_BOOL)
+            printf(", %s %%g", f->name);
+        else
+            continue;
+        printed += f->type == IKV_TYPE_TEXT ? 2 : 1;
+    }
+}
+
+/* A handler that compiles as it stands; a kind of a setup's is looked up. */
+static void print_handler(const ikv_kind_info *info)
+{
+    char lower[64], upper[64];
+    identifier(info->name, false, lower);
+    identifier(info->name, true, upper);
+    bool own = info->family == IKV_FAMILY_USER;
+    printf("  in C\n\n"
+           "    static ikv_verdict on_%s(const ikv_event *event,\n"
+           "                             const ikv_delivery *delivery, void "
+           "*user)\n    {\n        (void)event, (void)delivery, (void)user;\n"
+           "        printf(\"%s",
+           lower, info->name);
+    if (!own)
+        print_formats(info);
+    printf("\\n\"");
+    if (!own)
+        print_arguments(info);
+    printf(");\n        return IKV_CONTINUE;\n    }\n\n");
+    if (own)
+        printf("    ikv_bus_hear(bus, ikv_catalogue_find(catalogue, "
+               "\"%s\"),\n                 target, on_%s, NULL, NULL);\n",
+               info->name, lower);
+    else
+        printf("    ikv_bus_hear(bus, IKV_KIND_%s, target, on_%s, NULL, "
+               "NULL);\n",
+               upper, lower);
+}
+
 static int print_kind(const ikv_kind_info *info)
 {
     static const char *const classes[] = {
         "never comes through it", "a transition, never lost quietly",
         "may be merged with its like", "plain"};
     char from[64];
-    printf("%s (family %s, number %u)\n\n  sent     ", info->name,
+    printf("%s (family %s, number %u)\n\n  sent       ", info->name,
            ikv_family_name(info->family), info->kind);
-    print_wrapped(info->when, 11, 80);
-    printf("  made by  %s\n", makers_text(info->from, from, sizeof from));
-    printf("  path     %s\n", info->bubbles
-                                  ? "capturing, target, bubbling"
-                                  : "capturing, target; does not bubble");
-    printf("  queue    %s\n", classes[info->queue_class]);
-    if (info->words[0] != '\0')
-        printf("  also     %s\n", info->words);
+    print_wrapped(info->when, 13, 80);
+    printf("  order      ");
+    print_wrapped(ikv_family_order(info->family), 13, 80);
+    printf("  made by    %s\n", makers_text(info->from, from, sizeof from));
+    printf("  path       %s\n", info->bubbles
+                                    ? "capturing, target, bubbling"
+                                    : "capturing, target; does not bubble");
+    printf("  queue      %s\n", classes[info->queue_class]);
+    if (info->words[0] != '\0') {
+        printf("  also       ");
+        print_wrapped(info->words, 13, 80);
+    }
     printf("\n");
     for (uint32_t i = 0; i < info->field_count; i++) {
         const ikv_field *f = &info->fields[i];
@@ -150,11 +275,13 @@ static int print_kind(const ikv_kind_info *info)
                f->meaning);
         print_values(f->set);
     }
+    printf("%s", info->field_count > 0 ? "\n" : "");
+    print_tape_line(info);
+    print_handler(info);
     return FINE;
 }
 
-/* -------------------------------------------------------------------- finding
- * -- */
+/* -------------------------------------------------------------- finding -- */
 
 /* Whether the text has the word, letters of either case alike. */
 static bool has_word(const char *text, const char *word)
@@ -171,6 +298,30 @@ static bool has_word(const char *text, const char *word)
     return false;
 }
 
+/* The nearest of all names and of all other words. */
+static const char *nearest_word(const ikv_catalogue *catalogue,
+                                const char *word)
+{
+    static char words[16384];
+    static const char *known[2048];
+    size_t used = 0, count = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;) {
+        const ikv_kind_info *info = ikv_catalogue_info(catalogue, k);
+        int wrote = snprintf(words + used, sizeof words - used, "%s, %s",
+                             info->name, info->words);
+        if (wrote < 0 || (size_t)wrote >= sizeof words - used || count > 1900)
+            break;
+        char *state = NULL;
+        for (char *one = strtok_r(words + used, ",", &state); one != NULL;
+             one = strtok_r(NULL, ",", &state))
+            known[count++] = one + strspn(one, " ");
+        used += (size_t)wrote + 1;
+    }
+    known[count] = NULL;
+    return ikv_nearest_name(word, known);
+}
+
 static int find_kinds(const ikv_catalogue *catalogue, const char *word)
 {
     int found = 0;
@@ -185,12 +336,14 @@ static int find_kinds(const ikv_catalogue *catalogue, const char *word)
     }
     if (found > 0)
         return FINE;
-    fprintf(stderr, "ikvar kinds: no kind is known by \"%s\"\n", word);
+    const char *near = nearest_word(catalogue, word);
+    fprintf(stderr, "ikvar kinds: no kind is known by \"%s\"%s%s%s\n", word,
+            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+            near != NULL ? "\"?" : "");
     return ANSWER_IS_NO;
 }
 
-/* ----------------------------------------------------------------------- json
- * -- */
+/* ----------------------------------------------------------------- json -- */
 
 static json_t *kind_json(const ikv_kind_info *info)
 {
@@ -238,10 +391,12 @@ static int show(const ikv_catalogue *catalogue, const char *name,
 {
     ikv_kind kind = ikv_catalogue_find(catalogue, name);
     if (name != NULL && kind == IKV_KIND_NONE) {
+        const char *near = nearest_word(catalogue, name);
         fprintf(stderr,
-                "ikvar kinds: there is no kind \"%s\"; try ikvar kinds --find "
-                "WORD\n",
-                name);
+                "ikvar kinds: there is no kind \"%s\"%s%s%s; try ikvar kinds "
+                "--find WORD\n",
+                name, near != NULL ? "; did you mean \"" : "",
+                near != NULL ? near : "", near != NULL ? "\"?" : "");
         return ANSWER_IS_NO;
     }
     if (word != NULL)

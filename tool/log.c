@@ -158,8 +158,7 @@ static void describe(const run_log *log, const ikv_event *event, char *to,
         append(to, size, " (related: %s)", name_of(log, event->source));
 }
 
-/* ------------------------------------------------------------------ printing
- * -- */
+/* ------------------------------------------------------------- printing -- */
 
 static void print_time(const run_log *log, uint64_t time_ns, uint64_t step)
 {

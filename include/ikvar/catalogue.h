@@ -37,7 +37,7 @@ typedef struct ikv_catalogue ikv_catalogue;
 /* ------------------------------------------------------- what a kind is -- */
 
 enum {
-#define IKV_X(name, text, meaning) IKV_FAMILY_##name,
+#define IKV_X(name, text, meaning, order) IKV_FAMILY_##name,
     IKV_FAMILIES(IKV_X)
 #undef IKV_X
     IKV_FAMILY_COUNT
@@ -218,6 +218,9 @@ IKV_API ikv_kind ikv_catalogue_next(const ikv_catalogue *catalogue,
 /* The family's name and meaning; NULL if there is no such family. */
 IKV_API const char *ikv_family_name(uint32_t family);
 IKV_API const char *ikv_family_meaning(uint32_t family);
+
+/* In what order its kinds come, relative to their neighbours; NULL likewise. */
+IKV_API const char *ikv_family_order(uint32_t family);
 
 /* The family of that name, IKV_FAMILY_COUNT if there is none. */
 IKV_API uint32_t ikv_family_find(const char *name);

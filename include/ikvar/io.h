@@ -37,6 +37,11 @@ extern "C" {
 /* Blocks from the C library: aligned_alloc and free. */
 IKV_API ikv_memory ikv_host_memory(void);
 
+/* The nearest of the known names (a list that ends with NULL), by how many
+ * letters differ; NULL if none is near. For "did you mean". */
+IKV_API const char *ikv_nearest_name(const char *name,
+                                     const char *const *known);
+
 /* ---------------------------------------------------------------- setup -- */
 
 typedef struct ikv_setup ikv_setup;

@@ -17,24 +17,48 @@
 #define IKV_FROM_S 32u
 #define IKV_FROM_U 64u
 
-/* Families, in the order in which they are shown: X(NAME, "name", meaning). */
+/* Families, in the order in which they are shown: X(NAME, "name", "meaning",
+ * "in what order relative to its neighbours"). */
 #define IKV_FAMILIES(X)                                                        \
-    X(POINTER, "pointer", "mouse, pen and touch")                              \
-    X(CLICK, "click", "what a press and its release amount to")                \
-    X(WHEEL, "wheel", "scrolling")                                             \
-    X(GESTURE, "gesture", "two fingers")                                       \
-    X(KEY, "key", "keys of a keyboard")                                        \
-    X(TEXT, "text", "text as it is typed or composed")                         \
-    X(FOCUS, "focus", "who gets the keys")                                     \
-    X(WINDOW, "window", "the window or screen")                                \
-    X(DEVICE, "device", "devices that come and go")                            \
-    X(PAD, "pad", "game pads")                                                 \
-    X(OVERLAP, "overlap", "shapes that meet")                                  \
-    X(TREE, "tree", "changes of the scene")                                    \
-    X(FIELD, "field", "named values of targets")                               \
-    X(ACTION, "action", "the game's own commands")                             \
-    X(LOOP, "loop", "the frame loop itself")                                   \
-    X(USER, "user", "kinds that the user registered")
+    X(POINTER, "pointer", "mouse, pen and touch",                              \
+      "out, leave (inner first), over, enter (outer first), then the "         \
+      "event that caused them; capture_lost and capture_got before "           \
+      "it; after an up: capture_lost, click, then over and out")               \
+    X(CLICK, "click", "what a press and its release amount to",                \
+      "after the up and capture_lost, before over and out")                    \
+    X(WHEEL, "wheel", "scrolling",                                             \
+      "alone; a resting pointer gets no move for it")                          \
+    X(GESTURE, "gesture", "two fingers",                                       \
+      "after the moves of both fingers")                                       \
+    X(KEY, "key", "keys of a keyboard",                                        \
+      "down, repeats, up; text.input after the down that types it")            \
+    X(TEXT, "text", "text as it is typed or composed",                         \
+      "after key.down; compose before the input that ends it")                 \
+    X(FOCUS, "focus", "who gets the keys",                                     \
+      "focus.out at the old target, then focus.in at the new one, at "         \
+      "once")                                                                  \
+    X(WINDOW, "window", "the window or screen",                                \
+      "as they happened, among the other input of their step")                 \
+    X(DEVICE, "device", "devices that come and go",                            \
+      "add before all else of the device, remove after it; resync "            \
+      "first in its frame")                                                    \
+    X(PAD, "pad", "game pads",                                                 \
+      "as they happened, among the other input of their step")                 \
+    X(OVERLAP, "overlap", "shapes that meet",                                  \
+      "after the step's code: leave, enter, inside; before timers and "        \
+      "the step lane")                                                         \
+    X(TREE, "tree", "changes of the scene",                                    \
+      "at once, when the scene is changed")                                    \
+    X(FIELD, "field", "named values of targets",                               \
+      "at once, after the value was set")                                      \
+    X(ACTION, "action", "the game's own commands",                             \
+      "after the event that caused it was routed; start, hold each "           \
+      "step, end")                                                             \
+    X(LOOP, "loop", "the frame loop itself",                                   \
+      "start once; each step its input, step; each frame frame; end "          \
+      "once; dropped before the steps")                                        \
+    X(USER, "user", "kinds that the user registered",                          \
+      "when it is delivered, or its lane is flushed")
 
 /* Kinds: X(number, NAME, "name", FAMILY, LAYOUT, from, bubbles, QUEUE CLASS,
  *          "when it is sent", "other words that people use for it").

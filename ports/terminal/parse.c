@@ -132,8 +132,7 @@ static token plain_byte(parser *p, uint8_t byte, uint16_t modifiers)
     return none;
 }
 
-/* --------------------------------------------------------- control sequences
- * -- */
+/* ---------------------------------------------------- control sequences -- */
 
 /* The parameters of a control sequence, as numbers; how many there are. */
 static size_t read_numbers(const parser *p, size_t from, uint32_t *to,

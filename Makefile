@@ -51,7 +51,7 @@ lint: debug
 	@scripts/lint $(BUILD)/debug
 
 bench: release
-	@$(BUILD)/release/bench/ikvar_bench
+	@$(BUILD)/release/ikvar bench
 
 install: release
 	@cmake --install $(BUILD)/release --prefix $(or $(PREFIX),/usr/local)

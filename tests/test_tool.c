@@ -101,6 +101,7 @@ static const struct {
     {"kinds " DEMO, 0, "ferry.docked"},
     {"kinds a b", 2, "expected one name"},
     {"kinds none.json", 3, "can't open the setup"},
+    {"bench --help", 0, "plain baselines"},
     {"check", 2, "expected FILE"},
     {"check " DEMO TAPE, 0, "fine: 16 events in 1600.000 ms"},
     {"check none.setup.json", 3, "can't open"},
@@ -157,6 +158,17 @@ START_TEST(same_log_at_any_rate)
             memcpy(first, output, sizeof first);
         ck_assert_str_eq(output, first);
     }
+}
+END_TEST
+
+/* docs/dispatch.md shows the table that example 08 prints. */
+START_TEST(table_of_dispatch)
+{
+    char *page = read_file(SOURCE "/docs/dispatch.md");
+    run_command_line(output, sizeof output,
+                     BINARY "/examples/08_who_hears_what");
+    ck_assert_ptr_nonnull(strstr(page, output));
+    free(page);
 }
 END_TEST
 
@@ -269,6 +281,7 @@ Suite *tool_suite(void)
     add(s, "bad tape", bad_tape_in_a_run);
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);
+    add(s, "PATH8 table", table_of_dispatch);
     add(s, "installed", installed_library);
     return s;
 }

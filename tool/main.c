@@ -16,6 +16,7 @@ static const struct command {
     {"kinds", kinds_command, "kinds [NAME | SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},
+    {"bench", bench_command, "bench", "measure against plain baselines"},
 };
 
 enum {

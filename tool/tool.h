@@ -19,6 +19,7 @@ int demo_command(int argc, const char **argv);
 int run_command(int argc, const char **argv);
 int kinds_command(int argc, const char **argv);
 int check_command(int argc, const char **argv);
+int bench_command(int argc, const char **argv);
 
 /* Parses options; then the arguments that are left are to be taken with
  * poptGetArg(). NULL after a message if an option is wrong, or after --help

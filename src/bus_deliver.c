@@ -84,17 +84,18 @@ static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
 
 /* Calls a handler. In debug builds it is given a copy of the event, which is
  * poisoned when it returns: what is kept past its moment is seen (E3). */
-static inline ikv_verdict invoke(dispatch *x, ikv_handler handler, void *user,
-                                 const ikv_event *event,
-                                 const ikv_delivery *delivery)
+static inline ikv_verdict invoke(const ikv_delivery *delivery,
+                                 ikv_handler handler, void *user,
+                                 const ikv_event *event)
 {
 #ifdef IKV_DEBUG
-    x->scratch = *event;
-    ikv_verdict verdict = handler(&x->scratch, delivery, user);
-    memset(&x->scratch, 0xdd, sizeof x->scratch);
+    const ikv_bus *b = delivery->bus;
+    ikv_event *scratch = &ikvi_bus_dispatch(b, b->depth - 1)->scratch;
+    *scratch = *event;
+    ikv_verdict verdict = handler(scratch, delivery, user);
+    memset(scratch, 0xdd, sizeof *scratch);
     return verdict;
 #else
-    (void)x;
     return handler(event, delivery, user);
 #endif
 }
@@ -110,7 +111,7 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
     b->watcher(&watch, b->watcher_user);
-    watch.verdict = invoke(x, entry->handler, entry->user, x->event, delivery);
+    watch.verdict = invoke(delivery, entry->handler, entry->user, x->event);
     watch.what = IKV_WATCH_RETURN;
     b->watcher(&watch, b->watcher_user);
     return watch.verdict;
@@ -127,7 +128,7 @@ static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
     ikv_verdict verdict =
         b->watcher != NULL
             ? call_watched(b, x, entry, delivery)
-            : invoke(x, entry->handler, entry->user, x->event, delivery);
+            : invoke(delivery, entry->handler, entry->user, x->event);
     if (b->counting && b->clock != NULL &&
         ikvi_slots_find(&b->subscription_slots, b, entry->subscription) !=
             IKVI_NO_SLOT)
@@ -206,23 +207,23 @@ enum {
 };
 
 /* Where a subscription stands among others in a visit. */
-typedef struct order {
+typedef struct standing {
     int32_t rank;
     uint32_t birth;
-} order;
+} standing;
 
-static order order_of_sub(const bus_subscription *s)
+static standing order_of_sub(const bus_subscription *s)
 {
-    return (order){s->rank, s->birth};
+    return (standing){s->rank, s->birth};
 }
 
-static order order_of_entry(const ikv_bus *b, const bus_entry *entry)
+static standing order_of_entry(const ikv_bus *b, const bus_entry *entry)
 {
     return order_of_sub(
         ikvi_bus_subscription(b, ikvi_bus_place_of(b, entry->subscription)));
 }
 
-static bool earlier(order a, order b)
+static bool earlier(standing a, standing b)
 {
     return a.rank != b.rank ? a.rank < b.rank
                             : (int32_t)(a.birth - b.birth) < 0;
@@ -231,14 +232,14 @@ static bool earlier(order a, order b)
 /* Sorted sources that a visit walks as one: the kind's own run and the wide
  * run, of the target and of what hangs on tags and bodies; and what was
  * subscribed since the outermost delivery began. */
-typedef struct merge {
+typedef struct sources {
     const bus_entry *at[RUNS], *end[RUNS]; /* odd ones are wide */
     const uint32_t *pending, *pending_end;
     bus_entry waiting; /* the pending one at `pending`, made into an entry */
-    order waiting_order;
-} merge;
+    standing waiting_order;
+} sources;
 
-static void skip_foreign(const ikv_bus *b, const dispatch *x, merge *m)
+static void skip_foreign(const ikv_bus *b, const dispatch *x, sources *m)
 {
     for (int i = 0; i < RUNS; i++)
         for (; m->at[i] < m->end[i]; m->at[i]++) {
@@ -266,7 +267,7 @@ static bool pending_matches(const ikv_bus *b, const dispatch *x,
 }
 
 static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                         bool own, merge *m)
+                         bool own, sources *m)
 {
     for (; m->pending < m->pending_end; m->pending++) {
         const bus_link *link = ikvi_bus_link(b, *m->pending);
@@ -287,17 +288,17 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
 
 /* The next entry of all sources in order; NULL at the end. */
 static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
-                                   uint32_t target, bool own, merge *m)
+                                   uint32_t target, bool own, sources *m)
 {
     skip_foreign(b, x, m);
     skip_pending(b, x, target, own, m);
     const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
-    order least = m->waiting_order;
+    standing least = m->waiting_order;
     int from = RUNS;
     for (int i = 0; i < RUNS; i++) {
         if (m->at[i] == m->end[i])
             continue;
-        order one = order_of_entry(b, m->at[i]);
+        standing one = order_of_entry(b, m->at[i]);
         if (best == NULL || earlier(one, least)) {
             best = m->at[i];
             least = one;
@@ -311,7 +312,7 @@ static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
     return best;
 }
 
-static void add_source(const ikv_bus *b, merge *m, int i, uint32_t run)
+static void add_source(const ikv_bus *b, sources *m, int i, uint32_t run)
 {
     if (run != IKVI_NONE) {
         m->at[i] = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
@@ -322,7 +323,7 @@ static void add_source(const ikv_bus *b, merge *m, int i, uint32_t run)
 /* The pending array may change inside a handler: goes on behind the last one
  * that was called. What is subscribed there is too young for this delivery. */
 static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                           bool own, order last, merge *m)
+                           bool own, standing last, sources *m)
 {
     m->pending = ikvi_bus_words(b, b->pending);
     m->pending_end = m->pending + b->pending_count;
@@ -347,7 +348,7 @@ static void pass_muted(ikv_bus *b, const dispatch *x, ikv_delivery *delivery,
     watch_skip(b, x, delivery, place, IKV_SKIP_MUTED);
 }
 
-static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
+static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
                          uint32_t visits)
 {
     bool own = (visits & (VISIT_FIRST | VISIT_OWN)) != 0;
@@ -360,7 +361,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, merge *m,
             continue;
         }
         bus_entry last = *entry;
-        order last_order = order_of_entry(b, entry);
+        standing last_order = order_of_entry(b, entry);
         if (last.visits & VISIT_GATED) {
             x->verdict |= call_gated(b, x, &last, &x->delivery);
         } else {
@@ -394,7 +395,7 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
         } else {
             delivery->subscription.bits = entry->subscription;
             x->heard++;
-            verdict |= invoke(x, entry->handler, entry->user, event, delivery);
+            verdict |= invoke(delivery, entry->handler, entry->user, event);
         }
         if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
             break;
@@ -403,14 +404,12 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
 }
 
 /* The usual case: one run without gates, its ends in registers. */
-static inline ikv_verdict call_run(ikv_bus *b, dispatch *x, const bus_run *run,
-                                   uint32_t visits, ikv_delivery *delivery)
+static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
+                                   uint32_t count, uint32_t visits,
+                                   ikv_delivery *delivery)
 {
     const ikv_event *event = x->event;
-    const bus_entry *entry = ikvi_bus_entry(b, run->first);
-    const bus_entry *last = entry + run->count;
-    if (IKVI_UNLIKELY(run->visits & VISIT_GATED))
-        return call_gated_run(b, x, entry, run->count, visits, delivery);
+    const bus_entry *last = entry + count;
     ikv_verdict verdict = 0;
     uint32_t heard = 0;
     for (; entry < last; entry++) {
@@ -418,7 +417,7 @@ static inline ikv_verdict call_run(ikv_bus *b, dispatch *x, const bus_run *run,
             continue;
         delivery->subscription.bits = entry->subscription;
         heard++;
-        verdict |= invoke(x, entry->handler, entry->user, event, delivery);
+        verdict |= invoke(delivery, entry->handler, entry->user, event);
         if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
             break;
     }
@@ -471,10 +470,14 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     if (x->traits & KIND_POSITIONED)
         find_local(b, x);
     if (plain) {
+        const bus_run *run = ikvi_bus_run(b, exact);
+        const bus_entry *first = ikvi_bus_entry(b, run->first);
         x->verdict |=
-            call_run(b, x, ikvi_bus_run(b, exact), visits, &x->delivery);
+            run->visits & VISIT_GATED
+                ? call_gated_run(b, x, first, run->count, visits, &x->delivery)
+                : call_run(x, first, run->count, visits, &x->delivery);
     } else {
-        merge m = {.pending = NULL};
+        sources m = {.pending = NULL};
         add_source(b, &m, 0, exact);
         add_source(b, &m, 1, wide);
         if (tagged) {
@@ -649,17 +652,33 @@ deliver_at_root(ikv_bus *b, const ikv_event *event, const ikv_route *with)
     return deliver_path(b, event, traits, &the_root, 1, with);
 }
 
-/* The fast way for an event at the root that needs no merging and no
- * position: global subscriptions to one kind. */
+/* The fast way for an event at the root that needs no merging, no position and
+ * no gates: global subscriptions to one kind. Little is kept in registers
+ * across the calls: who was skipped rather than who was called, and the bus is
+ * found again through the delivery. */
 static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
                                     const bus_run *run)
 {
-    dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    ikv_delivery *delivery = &ikvi_bus_dispatch(b, b->depth)->at_root;
+    const bus_entry *entry = ikvi_bus_entry(b, run->first);
+    const bus_entry *last = entry + run->count;
+    uint32_t heard = run->count;
+    ikv_verdict verdict = 0;
+    b->depth++;
     b->busy++;
-    x->event = event;
-    x->heard = 0;
-    ikv_verdict verdict = call_run(b, x, run, VISIT_OWN, &x->at_root);
-    uint32_t heard = x->heard;
+    for (; entry < last; entry++) {
+        if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
+            heard--;
+            continue;
+        }
+        delivery->subscription.bits = entry->subscription;
+        verdict |= invoke(delivery, entry->handler, entry->user, event);
+        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL)) {
+            heard -= (uint32_t)(last - entry) - 1;
+            break;
+        }
+    }
+    b = delivery->bus;
     ikv_kind_counters *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))

@@ -72,7 +72,7 @@ typedef struct bus_run {
     uint32_t visits; /* of all its entries, joined; perhaps too much */
     ikv_kind kind;
     bool used, dirty;
-    bool straight; /* at the root, of a kind without position, no capturing */
+    bool straight; /* at the root, no position, no capturing, no gates */
 } bus_run;
 
 /* Ties an entry to its subscription. */
@@ -135,6 +135,7 @@ typedef struct bus_timer {
     ikv_event event;
     uint64_t due, period;
     uint32_t next; /* in the order of due times */
+    uint32_t payload, payload_size; /* IKVI_NONE, 0: none */
     ikv_lane lane;
     bool merge;
 } bus_timer;

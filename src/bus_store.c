@@ -186,7 +186,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                        .test_mask = gate->test_mask,
                        .test_value = gate->test_value};
     run->visits |= s->visits;
-    if (s->visits & VISIT_FIRST)
+    if (s->visits & (VISIT_FIRST | VISIT_GATED))
         run->straight = false;
     place_entry(b, at, position, entry, link_at);
 }

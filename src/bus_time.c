@@ -300,6 +300,7 @@ static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
     *ikvi_bus_timer(bus, at) = (bus_timer){.event = *event,
                                            .due = bus->time_ns + delay_ns,
                                            .period = period_ns,
+                                           .payload = IKVI_NONE,
                                            .lane = lane,
                                            .merge = merge};
     link_timer(bus, at);
@@ -323,6 +324,32 @@ ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane, uint64_t period_ns,
     return start_timer(bus, lane, period_ns, period_ns, merge, event, timer);
 }
 
+ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
+                                  const void *data, uint32_t data_size)
+{
+    if (bus == NULL || data == NULL || data_size == 0)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = ikvi_slots_find(&bus->timer_slots, bus, timer.bits);
+    if (at == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    bus_timer *t = ikvi_bus_timer(bus, at);
+    if (t->payload != IKVI_NONE)
+        return IKV_BAD_ARGUMENT;
+    if (data_size > bus->payload_bytes)
+        return IKV_BAD_SIZE;
+    if (bus->free_payload == IKVI_NONE)
+        return IKV_FULL_PAYLOADS;
+    t->payload = keep_payload(bus, data, data_size);
+    t->payload_size = data_size;
+    return IKV_OK;
+}
+
+static void end_timer(ikv_bus *b, uint32_t at)
+{
+    free_payload(b, ikvi_bus_timer(b, at)->payload);
+    ikvi_slots_give(&b->timer_slots, b, at);
+}
+
 ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
 {
     if (bus == NULL)
@@ -334,7 +361,7 @@ ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
     while (*link != at)
         link = &ikvi_bus_timer(bus, *link)->next;
     *link = ikvi_bus_timer(bus, at)->next;
-    ikvi_slots_give(&bus->timer_slots, bus, at);
+    end_timer(bus, at);
     return IKV_OK;
 }
 
@@ -353,12 +380,15 @@ static void fire_first(ikv_bus *b)
         times = (b->time_ns - timer->due) / timer->period + 1;
         event.samples = (uint16_t)(times < UINT16_MAX ? times : UINT16_MAX);
     }
-    ikv_status status = ikvi_bus_put(b, timer->lane, &event, NULL, 0);
+    const void *data =
+        timer->payload != IKVI_NONE ? payload_at(b, timer->payload) : NULL;
+    ikv_status status =
+        ikvi_bus_put(b, timer->lane, &event, data, timer->payload_size);
     if (status < 0)
         ikvi_say(&b->reporter, IKV_REPORT_ERROR, status, "bus",
                  "a timer's event found no room on its lane and was lost");
     if (timer->period == 0) {
-        ikvi_slots_give(&b->timer_slots, b, at);
+        end_timer(b, at);
         return;
     }
     timer->due += times * timer->period;

@@ -34,7 +34,7 @@ struct ikv_loop {
     ikv_sink sinks[IKV_PORT_LIMIT];
     uint64_t offsets[IKV_PORT_LIMIT]; /* the port's clock at loop.start */
     bool ended[IKV_PORT_LIMIT];
-    uint32_t port_count, ended_count;
+    uint32_t port_count, ended_count, polled_count;
     uint32_t num, den, frame_hz, max_steps, capacity;
     size_t events, dues;
 
@@ -174,6 +174,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i] = (ikv_sink){l, i};
+        l->polled_count += l->ports[i].poll != NULL;
         status = l->ports[i].open(l->ports[i].state, &l->sinks[i]);
         if (status < 0) {
             ikvi_say(&l->reporter, IKV_REPORT_ERROR, status, l->ports[i].name,
@@ -240,7 +241,7 @@ static uint64_t clock_now(const ikv_loop *loop)
     return loop->ports[0].now(loop->ports[0].state);
 }
 
-static void start(ikv_loop *loop)
+IKVI_APART static void start(ikv_loop *loop)
 {
     loop->started = true;
     for (uint32_t i = 0; i < loop->port_count; i++)
@@ -317,7 +318,7 @@ static void make_pending(ikv_loop *loop, ikv_event event)
         loop->counters.waiting_high = loop->count;
 }
 
-static void drain(ikv_loop *loop)
+IKVI_APART static void drain(ikv_loop *loop)
 {
     ikv_event batch[64];
     while (ikv_queue_waiting(loop->queue) > 0) {
@@ -337,7 +338,7 @@ static void drain(ikv_loop *loop)
     }
 }
 
-static void poll_ports(ikv_loop *loop)
+IKVI_APART static void poll_ports(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->port_count; i++) {
         const ikv_port *port = &loop->ports[i];
@@ -394,7 +395,7 @@ static void count_steps(ikv_loop *loop)
 
 /* --------------------------------------------------------------- frames -- */
 
-static bool finish(ikv_loop *loop)
+IKVI_APART static bool finish(ikv_loop *loop)
 {
     if (!loop->over && loop->started) {
         loop->over = true;
@@ -415,9 +416,11 @@ bool ikv_loop_begin(ikv_loop *loop)
         start(loop);
     if (loop->quit)
         return finish(loop);
-    poll_ports(loop);
+    if (loop->polled_count > 0)
+        poll_ports(loop);
     loop->now = clock_now(loop) - loop->offsets[0];
-    drain(loop);
+    if (IKVI_UNLIKELY(ikv_queue_waiting(loop->queue) > 0))
+        drain(loop);
     if (all_ended(loop))
         loop->quit = true; /* this frame is the last one */
     loop->counters.frames++;

@@ -738,6 +738,37 @@ START_TEST(timers)
 }
 END_TEST
 
+/* E3: a timer's larger payload is its own, and each event's a copy. */
+START_TEST(timer_payloads)
+{
+    ikv_bus_config config = IKV_BUS_INIT;
+    ikv_timer once, every, plain;
+    config.payloads = 3;
+    config.payload_bytes = 8;
+    open_with(&config, true);
+    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL, NULL));
+    ikv_event e = coded(0);
+    ok(ikv_bus_defer_after(bus, IKV_STEP_LANE, 25, &e, &once));
+    ok(ikv_bus_defer_every(bus, IKV_STEP_LANE, 10, false, &e, &every));
+    ok(ikv_bus_defer_after(bus, IKV_STEP_LANE, 99, &e, &plain));
+    ok(ikv_bus_set_timer_data(bus, once, "once", 5));
+    ok(ikv_bus_set_timer_data(bus, every, "tide", 5));
+    status_is(ikv_bus_set_timer_data(bus, every, "more", 5), IKV_BAD_ARGUMENT);
+    status_is(ikv_bus_set_timer_data(bus, plain, "too long", 9), IKV_BAD_SIZE);
+    status_is(ikv_bus_set_timer_data(bus, plain, NULL, 1), IKV_BAD_ARGUMENT);
+    advance(10);
+    advance(20);
+    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 2);
+    advance(26);
+    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 1);
+    status_is(ikv_bus_set_timer_data(bus, once, "late", 5), IKV_ABSENT);
+    ok(ikv_bus_cancel_timer(bus, every));
+    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 0);
+    ck_assert_str_eq(heard.text, "tide:5 | tide:5 | once:5 | ");
+    close_bus();
+}
+END_TEST
+
 /* In the loop timers run in the steps' time, before the step lane. */
 START_TEST(timers_in_the_loop)
 {
@@ -875,6 +906,7 @@ Suite *dispatch_suite(void)
     add(s, "E3 late", read_too_late);
     add(s, "D9 outlives", outliving_kinds);
     add(s, "D3", timers);
+    add(s, "D3 E3", timer_payloads);
     add(s, "D3 L3", timers_in_the_loop);
     add(s, "mailboxes", mailboxes);
     add(s, "D2 inbox", inboxes);

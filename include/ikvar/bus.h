@@ -600,6 +600,13 @@ IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
                                        const ikv_event *event,
                                        ikv_timer *timer);
 
+/* Gives a timer a larger payload, which is copied: each of its events bears a
+ * copy of its own. The timer holds one of config.payloads until it ends.
+ * Returns IKV_OK, ABSENT (the timer has ended), BAD_ARGUMENT (no data, or it
+ * has a payload already), BAD_SIZE, FULL_PAYLOADS. */
+IKV_API ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
+                                          const void *data, uint32_t data_size);
+
 /* Ends a timer. IKV_OK, or ABSENT if it has ended already. O(timers). */
 IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
 

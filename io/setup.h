@@ -160,6 +160,9 @@ bool read_scalar(reader *r, const place *at, const json_t *value,
 bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
                      const json_t *list, uint32_t *tags);
 
+/* setup_read.c: fills the setup in from its document. */
+bool read_document(reader *r, ikv_setup *setup);
+
 /* conditions.c */
 bool read_conditions(reader *r, const place *at, ikv_setup *setup,
                      const json_t *object, setup_handler *handler);

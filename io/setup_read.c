@@ -1,0 +1,575 @@
+/* setup_read.c - what a setup document says: kinds, targets, handlers.
+ *
+ * Reading goes in the order kinds, names of targets and handlers, then their
+ * contents, so that the order of definition in the file is free.
+ */
+#define _POSIX_C_SOURCE 200809L
+#include "setup.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+/* ---------------------------------------------------------------- kinds -- */
+
+static const struct {
+    const char *name;
+    uint16_t type, size;
+} field_types[] = {
+    {"u8", IKV_TYPE_U8, 1},     {"i8", IKV_TYPE_I8, 1},
+    {"u16", IKV_TYPE_U16, 2},   {"i16", IKV_TYPE_I16, 2},
+    {"u32", IKV_TYPE_U32, 4},   {"i32", IKV_TYPE_I32, 4},
+    {"u64", IKV_TYPE_U64, 8},   {"i64", IKV_TYPE_I64, 8},
+    {"f32", IKV_TYPE_F32, 4},   {"f64", IKV_TYPE_F64, 8},
+    {"bool", IKV_TYPE_BOOL, 1}, {"target", IKV_TYPE_TARGET, 4},
+};
+
+enum {
+    FIELD_TYPES = sizeof field_types / sizeof field_types[0]
+};
+
+static bool read_kind_field(reader *r, const place *at, const json_t *value,
+                            ikv_field *field, uint16_t *offset)
+{
+    static const char *const members[] = {"name", "type", "unit", "meaning",
+                                          NULL};
+    const char *type = NULL, *known[FIELD_TYPES + 1] = {NULL};
+    *field = (ikv_field){.unit = "", .meaning = ""};
+    if (!expect_object(r, at, value, members) ||
+        !read_string(r, at, value, "name", true, &field->name) ||
+        !read_string(r, at, value, "type", true, &type) ||
+        !read_string(r, at, value, "unit", false, &field->unit) ||
+        !read_string(r, at, value, "meaning", false, &field->meaning))
+        return false;
+    for (size_t i = 0; i < FIELD_TYPES; i++) {
+        known[i] = field_types[i].name;
+        if (strcmp(field_types[i].name, type) != 0)
+            continue;
+        uint16_t size = field_types[i].size;
+        *offset = (uint16_t)((*offset + size - 1) / size * size);
+        field->type = field_types[i].type;
+        field->offset = *offset;
+        *offset = (uint16_t)(*offset + size);
+        return true;
+    }
+    place here = {at, "type", 0};
+    return setup_unknown(r, &here, "type", type, known);
+}
+
+static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
+                           const json_t *value)
+{
+    static const char *const members[] = {
+        "name",   "when", "words", "bubbles", "pushable", "outlives_target",
+        "fields", NULL};
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    ikv_field fields[FIELDS_PER_TARGET];
+    uint16_t offset = 0;
+    if (!expect_object(r, at, value, members) ||
+        !read_string(r, at, value, "name", true, &config.name) ||
+        !read_string(r, at, value, "when", false, &config.when) ||
+        !read_string(r, at, value, "words", false, &config.words) ||
+        !read_bool(r, at, value, "bubbles", &config.bubbles) ||
+        !read_bool(r, at, value, "pushable", &config.pushable) ||
+        !read_bool(r, at, value, "outlives_target", &config.outlives_target))
+        return false;
+    const json_t *list = json_object_get(value, "fields");
+    place here = {at, "fields", 0};
+    if (list != NULL && !expect_array(r, &here, list))
+        return false;
+    if (json_array_size(list) > FIELDS_PER_TARGET)
+        return reader_fail(r, &here, "expected at most %d fields, found %zu",
+                           FIELDS_PER_TARGET, json_array_size(list));
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        place one = {&here, NULL, i};
+        if (!read_kind_field(r, &one, json_array_get(list, i), &fields[i],
+                             &offset))
+            return false;
+    }
+    config.fields = fields;
+    config.field_count = (uint32_t)json_array_size(list);
+    ikv_kind kind;
+    ikv_message message = {"it can't be registered"};
+    if (ikv_catalogue_register(setup->catalogue, &config, &kind, &message) < 0)
+        return reader_fail(r, at, "%.300s", message.text);
+    setup->kind_count++;
+    return true;
+}
+
+/* -------------------------------------------------------------- targets -- */
+
+static bool read_shape(reader *r, const place *at, const json_t *value,
+                       ikv_shape *shape)
+{
+    static const char *const members[] = {"rect", "circle", NULL};
+    float n[4];
+    if (!expect_object(r, at, value, members))
+        return false;
+    const json_t *rect = json_object_get(value, "rect");
+    const json_t *circle = json_object_get(value, "circle");
+    place in_rect = {at, "rect", 0}, in_circle = {at, "circle", 0};
+    if ((rect != NULL) == (circle != NULL))
+        return reader_fail(r, at,
+                           "expected {\"rect\": [x, y, width, height]} or "
+                           "{\"circle\": [x, y, radius]}");
+    if (rect != NULL) {
+        if (!read_floats(r, &in_rect, rect, 4, n))
+            return false;
+        *shape = ikv_scene_rect(n[0], n[1], n[2], n[3]);
+        return (n[2] >= 0 && n[3] >= 0) ||
+               reader_fail(r, &in_rect,
+                           "expected a width and height of 0 or more");
+    }
+    if (!read_floats(r, &in_circle, circle, 3, n))
+        return false;
+    *shape = ikv_scene_circle(n[0], n[1], n[2]);
+    return n[2] >= 0 ||
+           reader_fail(r, &in_circle, "expected a radius of 0 or more");
+}
+
+static bool read_hit(reader *r, const place *at, const json_t *object,
+                     uint32_t *hit)
+{
+    static const char *const names[] = {"solid", "pass", "off", NULL};
+    const char *name = "solid";
+    if (!read_string(r, at, object, "hit", false, &name))
+        return false;
+    for (uint32_t i = 0; names[i] != NULL; i++) {
+        if (strcmp(names[i], name) == 0) {
+            *hit = i;
+            return true;
+        }
+    }
+    place here = {at, "hit", 0};
+    return reader_fail(r, &here,
+                       "expected \"solid\", \"pass\" or \"off\", found "
+                       "\"%.60s\"",
+                       name);
+}
+
+static bool read_traits(reader *r, const place *at, const json_t *object,
+                        uint32_t *traits)
+{
+    static const struct {
+        const char *name;
+        uint32_t bit;
+    } rows[] = {{"focusable", IKV_FOCUSABLE},
+                {"takes_text", IKV_TAKES_TEXT},
+                {"captures", IKV_CAPTURES}};
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
+        bool set = false;
+        if (!read_bool(r, at, object, rows[i].name, &set))
+            return false;
+        *traits |= set ? rows[i].bit : 0;
+    }
+    return true;
+}
+
+static bool read_target_fields(reader *r, const place *at, const json_t *object,
+                               setup_target *target)
+{
+    json_t *fields = json_object_get(object, "fields"), *value;
+    const char *name;
+    place here = {at, "fields", 0};
+    if (fields == NULL)
+        return true;
+    if (!json_is_object(fields) || json_object_size(fields) > FIELDS_PER_TARGET)
+        return reader_fail(r, &here,
+                           "expected an object of at most %d fields, found %s",
+                           FIELDS_PER_TARGET, json_found(fields));
+    json_object_foreach(fields, name, value)
+    {
+        place one = {&here, name, 0};
+        setup_field *field = &target->fields[target->field_count++];
+        field->name = name;
+        if (!read_scalar(r, &one, value, &field->value))
+            return false;
+    }
+    return true;
+}
+
+static bool read_target_entry(reader *r, const place *at, ikv_setup *setup,
+                              const json_t *value, setup_target *target)
+{
+    static const char *const members[] = {
+        "id",       "parent", "position", "z",         "shape",
+        "hit",      "hidden", "fields",   "focusable", "takes_text",
+        "captures", "tags",   "body",     NULL};
+    float position[2] = {0, 0};
+    int64_t z = 0;
+    const json_t *shape = json_object_get(value, "shape");
+    const json_t *p = json_object_get(value, "position");
+    const json_t *tags = json_object_get(value, "tags");
+    place at_tags = {at, "tags", 0};
+    place at_shape = {at, "shape", 0}, at_position = {at, "position", 0},
+          at_parent = {at, "parent", 0};
+    if (!expect_object(r, at, value, members) ||
+        !read_string(r, at, value, "parent", false, &target->parent_id) ||
+        (p != NULL && !read_floats(r, &at_position, p, 2, position)) ||
+        !read_integer(r, at, value, "z", INT32_MIN, INT32_MAX, &z) ||
+        (shape != NULL &&
+         !read_shape(r, &at_shape, shape, &target->config.shape)) ||
+        !read_hit(r, at, value, &target->config.hit) ||
+        !read_traits(r, at, value, &target->config.traits) ||
+        !read_bool(r, at, value, "hidden", &target->config.hidden) ||
+        !read_bool(r, at, value, "body", &target->config.body) ||
+        (tags != NULL &&
+         !setup_read_tags(r, &at_tags, setup, tags, &target->config.tags)) ||
+        !read_target_fields(r, at, value, target))
+        return false;
+    target->config.x = position[0];
+    target->config.y = position[1];
+    target->config.z = (int32_t)z;
+    if (target->parent_id == NULL || strcmp(target->parent_id, "root") == 0)
+        return true;
+    const setup_target *parent = setup_find_target(setup, target->parent_id);
+    if (parent == NULL)
+        return setup_unknown_target(r, &at_parent, setup, target->parent_id);
+    target->parent = (int)(parent - setup->targets);
+    return true;
+}
+
+static bool check_cycles(reader *r, const place *at, const ikv_setup *setup)
+{
+    for (uint32_t i = 0; i < setup->target_count; i++) {
+        uint32_t steps = 0;
+        for (int up = setup->targets[i].parent; up != NO_INDEX;
+             up = setup->targets[up].parent) {
+            place here = {at, NULL, i};
+            if (up == (int)i || ++steps > setup->target_count)
+                return reader_fail(r, &here, "\"%s\" is its own ancestor",
+                                   setup->targets[i].id);
+        }
+    }
+    return true;
+}
+
+/* ------------------------------------------------------------- handlers -- */
+
+static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
+                       const json_t *list, setup_handler *handler)
+{
+    if (!expect_array(r, at, list))
+        return false;
+    if (json_array_size(list) == 0 || json_array_size(list) > 1000)
+        return reader_fail(r, at,
+                           "expected a list of kinds, found an empty "
+                           "one, or one of more than 1,000");
+    handler->kinds = calloc(json_array_size(list), sizeof *handler->kinds);
+    for (size_t i = 0; handler->kinds != NULL && i < json_array_size(list);
+         i++) {
+        place one = {at, NULL, i};
+        if (!setup_read_kind(r, &one, setup, json_array_get(list, i),
+                             &handler->kinds[handler->kind_count++]))
+            return false;
+    }
+    return handler->kinds != NULL || reader_fail(r, at, "no memory");
+}
+
+static bool read_families(reader *r, const place *at, const json_t *list,
+                          setup_handler *handler)
+{
+    if (!expect_array(r, at, list))
+        return false;
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        place one = {at, NULL, i};
+        const char *name = json_string_value(json_array_get(list, i));
+        uint32_t family = ikv_family_find(name);
+        if (name == NULL)
+            return reader_fail(r, &one, "expected a family's name, found %s",
+                               json_found(json_array_get(list, i)));
+        const char *known[IKV_FAMILY_COUNT + 1] = {NULL};
+        for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+            known[f] = ikv_family_name(f);
+        if (family == IKV_FAMILY_COUNT)
+            return setup_unknown(r, &one, "family", name, known);
+        handler->families |= 1u << family;
+    }
+    return handler->families != 0 ||
+           reader_fail(r, at,
+                       "expected a list of families, found an empty "
+                       "one");
+}
+
+static bool read_what(reader *r, const place *at, const ikv_setup *setup,
+                      const json_t *value, setup_handler *handler)
+{
+    const json_t *kinds = json_object_get(value, "kinds");
+    const json_t *families = json_object_get(value, "families");
+    place at_kinds = {at, "kinds", 0}, at_families = {at, "families", 0};
+    if (!read_bool(r, at, value, "all_kinds", &handler->all_kinds))
+        return false;
+    if ((kinds != NULL) + (families != NULL) + handler->all_kinds != 1)
+        return reader_fail(r, at,
+                           "expected one of \"kinds\": [...], \"families\": "
+                           "[...], \"all_kinds\": true");
+    if (kinds != NULL)
+        return read_kinds(r, &at_kinds, setup, kinds, handler);
+    return families == NULL ||
+           read_families(r, &at_families, families, handler);
+}
+
+static bool read_at(reader *r, const place *at, const ikv_setup *setup,
+                    const json_t *value, setup_handler *handler)
+{
+    const json_t *where = json_object_get(value, "at");
+    place here = {at, "at", 0};
+    size_t count =
+        json_is_array(where) ? json_array_size(where) : where != NULL;
+    if (where == NULL)
+        return true;
+    if (count == 0)
+        return reader_fail(r, &here,
+                           "expected a target's id or a list of "
+                           "them, found an empty list");
+    handler->at = calloc(count, sizeof *handler->at);
+    for (size_t i = 0; handler->at != NULL && i < count; i++) {
+        const json_t *one =
+            json_is_array(where) ? json_array_get(where, i) : where;
+        const char *id = json_string_value(one);
+        if (id == NULL)
+            return reader_fail(r, &here, "expected a target's id, found %s",
+                               json_found(one));
+        if (setup_find_target(setup, id) == NULL)
+            return setup_unknown_target(r, &here, setup, id);
+        handler->at[handler->at_count++] = id;
+    }
+    return handler->at != NULL || reader_fail(r, &here, "no memory");
+}
+
+static bool read_phases(reader *r, const place *at, const json_t *value,
+                        uint32_t *phases)
+{
+    static const char *const names[] = {"capturing", "target", "bubbling",
+                                        NULL};
+    const json_t *list = json_object_get(value, "phases");
+    place here = {at, "phases", 0};
+    if (list == NULL)
+        return true;
+    if (!expect_array(r, &here, list))
+        return false;
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        const char *name = json_string_value(json_array_get(list, i));
+        uint32_t n = 0;
+        while (name != NULL && names[n] != NULL && strcmp(names[n], name) != 0)
+            n++;
+        if (name == NULL || names[n] == NULL)
+            return reader_fail(r, &here,
+                               "expected \"capturing\", \"target\" or "
+                               "\"bubbling\", found %s",
+                               json_found(json_array_get(list, i)));
+        *phases |= 1u << n;
+    }
+    return true;
+}
+
+static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
+                           const json_t *value, setup_handler *handler)
+{
+    const json_t *list = json_object_get(value, "reactions");
+    place here = {at, "reactions", 0};
+    if (list == NULL)
+        return true;
+    handler->has_reactions = true;
+    if (!expect_array(r, &here, list))
+        return false;
+    size_t count = json_array_size(list);
+    handler->reactions = calloc(count + 1, sizeof *handler->reactions);
+    for (size_t i = 0; handler->reactions != NULL && i < count; i++) {
+        place one = {&here, NULL, i};
+        if (!read_reaction(r, &one, setup, json_array_get(list, i),
+                           &handler->reactions[i]))
+            return false;
+        handler->reaction_count++;
+    }
+    return handler->reactions != NULL || reader_fail(r, &here, "no memory");
+}
+
+static bool read_handler(reader *r, const place *at, ikv_setup *setup,
+                         const json_t *value, setup_handler *handler)
+{
+    static const char *const members[] = {
+        "name",   "kinds",      "families", "all_kinds", "at",
+        "phases", "rank",       "owner",    "muted",     "reactions",
+        "join",   "conditions", "at_tags",  "at_body",   "limit",
+        "after",  "at_most",    "gap",      NULL};
+    int64_t rank = 0;
+    if (!expect_object(r, at, value, members) ||
+        !read_what(r, at, setup, value, handler) ||
+        !read_at(r, at, setup, value, handler) ||
+        !read_phases(r, at, value, &handler->phases) ||
+        !read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
+        !read_string(r, at, value, "owner", false, &handler->owner) ||
+        !read_bool(r, at, value, "muted", &handler->muted) ||
+        !read_conditions(r, at, setup, value, handler) ||
+        !read_reactions(r, at, setup, value, handler))
+        return false;
+    handler->rank = (int32_t)rank;
+    return true;
+}
+
+/* --------------------------------------------------- the whole document -- */
+
+static bool read_view(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value)
+{
+    static const char *const members[] = {"width", "height", NULL};
+    double width = 0, height = 0;
+    if (!expect_object(r, at, value, members) ||
+        !read_number(r, at, value, "width", 1, 1e6, &width) ||
+        !read_number(r, at, value, "height", 1, 1e6, &height))
+        return false;
+    setup->view_width = (float)width;
+    setup->view_height = (float)height;
+    return true;
+}
+
+static bool read_loop(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value)
+{
+    static const char *const members[] = {"steps", "per_seconds", "frame_hz",
+                                          "max_steps", NULL};
+    int64_t num = 0, den = 0, hz = 0, most = 0;
+    if (!expect_object(r, at, value, members) ||
+        !read_integer(r, at, value, "steps", 1, 1000000, &num) ||
+        !read_integer(r, at, value, "per_seconds", 1, 1000, &den) ||
+        !read_integer(r, at, value, "frame_hz", 1, 100000, &hz) ||
+        !read_integer(r, at, value, "max_steps", 1, 1000, &most))
+        return false;
+    setup->step_num = (uint32_t)num;
+    setup->step_den = (uint32_t)den;
+    setup->frame_hz = (uint32_t)hz;
+    setup->max_steps = (uint32_t)most;
+    return true;
+}
+
+typedef bool (*entry_reader)(reader *r, const place *at, ikv_setup *setup,
+                             const json_t *value, size_t index);
+
+static bool each(reader *r, ikv_setup *setup, const char *member,
+                 entry_reader read)
+{
+    const json_t *list = json_object_get(setup->document, member);
+    place here = {NULL, member, 0};
+    if (list == NULL)
+        return true;
+    if (!expect_array(r, &here, list))
+        return false;
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        place one = {&here, NULL, i};
+        if (!read(r, &one, setup, json_array_get(list, i), i))
+            return false;
+    }
+    return true;
+}
+
+static bool kind_entry(reader *r, const place *at, ikv_setup *setup,
+                       const json_t *value, size_t index)
+{
+    (void)index;
+    return read_user_kind(r, at, setup, value);
+}
+
+static bool target_name_entry(reader *r, const place *at, ikv_setup *setup,
+                              const json_t *value, size_t index)
+{
+    const char *id = NULL;
+    if (!json_is_object(value))
+        return reader_fail(r, at, "expected an object, found %s",
+                           json_found(value));
+    if (!read_string(r, at, value, "id", true, &id))
+        return false;
+    place here = {at, "id", 0};
+    if (id[0] == '\0' || strcmp(id, "root") == 0)
+        return reader_fail(r, &here, "expected a name of its own, found \"%s\"",
+                           id);
+    if (setup_find_target(setup, id) != NULL)
+        return reader_fail(r, &here, "the id \"%.60s\" is taken", id);
+    setup->targets[index] =
+        (setup_target){.id = id, .parent = NO_INDEX, .config = IKV_TARGET_INIT};
+    setup->targets[index].config.id = (uint32_t)index + 1;
+    return true;
+}
+
+static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
+                               const json_t *value, size_t index)
+{
+    const char *name = NULL;
+    if (!json_is_object(value))
+        return reader_fail(r, at, "expected an object, found %s",
+                           json_found(value));
+    if (!read_string(r, at, value, "name", true, &name))
+        return false;
+    place here = {at, "name", 0};
+    if (name[0] == '\0' || setup_find_handler(setup, name) != NULL)
+        return reader_fail(r, &here, "the name \"%.60s\" is empty or taken",
+                           name);
+    setup->handlers[index] = (setup_handler){.setup = setup, .name = name};
+    return true;
+}
+
+static bool target_entry(reader *r, const place *at, ikv_setup *setup,
+                         const json_t *value, size_t index)
+{
+    return read_target_entry(r, at, setup, value, &setup->targets[index]);
+}
+
+static bool handler_entry(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *value, size_t index)
+{
+    return read_handler(r, at, setup, value, &setup->handlers[index]);
+}
+
+static bool open_catalogue(reader *r, ikv_setup *setup)
+{
+    ikv_catalogue_config config = IKV_CATALOGUE_INIT;
+    size_t kinds = json_array_size(json_object_get(setup->document, "kinds"));
+    place here = {NULL, "kinds", 0};
+    config.user_kinds = (uint32_t)(kinds < 3000 ? kinds : 3000) + 1;
+    config.user_fields = config.user_kinds * FIELDS_PER_TARGET;
+    config.text_bytes = 65536 + config.user_kinds * 1024;
+    config.memory = ikv_host_memory();
+    return ikv_catalogue_open(&config, &setup->catalogue) == IKV_OK ||
+           reader_fail(r, &here, "no memory");
+}
+
+bool read_document(reader *r, ikv_setup *setup)
+{
+    static const char *const members[] = {
+        "format", "view", "loop", "kinds", "targets", "handlers", NULL};
+    const char *format = NULL;
+    const json_t *document = setup->document;
+    if (!json_is_object(document))
+        return reader_fail(r, NULL, "expected an object, found %s",
+                           json_found(document));
+    if (!read_string(r, NULL, document, "format", true, &format))
+        return false;
+    place at_format = {NULL, "format", 0}, at_view = {NULL, "view", 0},
+          at_loop = {NULL, "loop", 0}, at_targets = {NULL, "targets", 0};
+    if (strcmp(format, "ikvar.setup/1") != 0)
+        return reader_fail(r, &at_format,
+                           "expected \"ikvar.setup/1\", found \"%.60s\"",
+                           format);
+    if (!expect_object(r, NULL, document, members))
+        return false;
+    const json_t *view = json_object_get(document, "view");
+    const json_t *loop = json_object_get(document, "loop");
+    size_t targets = json_array_size(json_object_get(document, "targets"));
+    size_t handlers = json_array_size(json_object_get(document, "handlers"));
+    if (targets > 1000000 || handlers > 1000000)
+        return reader_fail(r, NULL, "more than a million targets or handlers");
+    setup->targets = calloc(targets + 1, sizeof *setup->targets);
+    setup->handlers = calloc(handlers + 1, sizeof *setup->handlers);
+    setup->target_count = (uint32_t)targets;
+    setup->handler_count = (uint32_t)handlers;
+    if (setup->targets == NULL || setup->handlers == NULL)
+        return reader_fail(r, NULL, "no memory");
+    return open_catalogue(r, setup) &&
+           (view == NULL || read_view(r, &at_view, setup, view)) &&
+           (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&
+           each(r, setup, "kinds", kind_entry) &&
+           each(r, setup, "targets", target_name_entry) &&
+           each(r, setup, "handlers", handler_name_entry) &&
+           each(r, setup, "targets", target_entry) &&
+           check_cycles(r, &at_targets, setup) &&
+           each(r, setup, "handlers", handler_entry);
+}

@@ -214,6 +214,68 @@ ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event)
                         : IKV_BAD_ARGUMENT;
 }
 
+/* How many bytes the code point at `text` has; 0 if it is none. */
+static size_t point_length(const char *text, size_t left)
+{
+    uint8_t lead = (uint8_t)text[0];
+    size_t length = lead < 0x80                    ? 1
+                    : lead >= 0xc2 && lead < 0xe0  ? 2
+                    : lead >= 0xe0 && lead < 0xf0  ? 3
+                    : lead >= 0xf0 && lead <= 0xf4 ? 4
+                                                   : 0;
+    if (length > left)
+        return 0;
+    for (size_t i = 1; i < length; i++)
+        if (((uint8_t)text[i] & 0xc0) != 0x80)
+            return 0;
+    return length;
+}
+
+/* Fills a piece with as many whole code points as it holds; how many bytes,
+ * 0 for what is not UTF-8. */
+static size_t fill_piece(ikv_event *piece, const char *text, size_t left)
+{
+    size_t used = 0;
+    while (used < left) {
+        size_t length = point_length(text + used, left - used);
+        if (length == 0)
+            return 0;
+        if (used + length > IKV_TEXT_BYTES)
+            break;
+        used += length;
+    }
+    piece->text.length = (uint8_t)used;
+    memcpy(piece->text.bytes, text, used);
+    return used;
+}
+
+ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
+                              const char *text, size_t length)
+{
+    ikv_event pieces[IKV_TEXT_LIMIT / (IKV_TEXT_BYTES - 3) + 1];
+    uint32_t count = 0;
+    if (sink == NULL || event == NULL || (text == NULL && length > 0))
+        return IKV_BAD_ARGUMENT;
+    if (length == 0)
+        return IKV_ABSENT;
+    if (length > IKV_TEXT_LIMIT)
+        return IKV_BAD_VALUE;
+    for (size_t at = 0; at < length; count++) {
+        ikv_event *piece = &pieces[count];
+        *piece = *event;
+        piece->kind = IKV_KIND_TEXT_INPUT;
+        memset(&piece->text, 0, sizeof piece->text);
+        size_t used = fill_piece(piece, text + at, length - at);
+        if (used == 0)
+            return IKV_BAD_VALUE;
+        at += used;
+        piece->flags &= (uint16_t) ~(IKV_FIRST | IKV_MORE);
+        piece->flags |= (uint16_t)((count == 0 ? IKV_FIRST : 0) |
+                                   (at < length ? IKV_MORE : 0));
+    }
+    return ikv_queue_push_own_all(sink->loop->queue, pieces, count);
+}
+
 ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
 {
     return sink != NULL ? ikv_queue_push(sink->loop->queue, event)

@@ -196,6 +196,21 @@ ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
     return IKV_OK;
 }
 
+ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
+                                  uint32_t count)
+{
+    if (queue == NULL || events == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t used = queue->own_tail - queue->own_head;
+    if (count > queue->own_mask + 1 - used) {
+        queue->own_refused += count;
+        return IKV_FULL_QUEUE;
+    }
+    for (uint32_t i = 0; i < count; i++)
+        ikv_queue_push_own(queue, &events[i]);
+    return IKV_OK;
+}
+
 /* ------------------------------------------------------------- draining -- */
 
 /* Takes shared events out up to that position, as far as they are ready. */

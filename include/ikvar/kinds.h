@@ -28,8 +28,7 @@
       "after the up and capture_lost, before over and out")                    \
     X(WHEEL, "wheel", "scrolling",                                             \
       "alone; a resting pointer gets no move for it")                          \
-    X(GESTURE, "gesture", "two fingers",                                       \
-      "after the moves of both fingers")                                       \
+    X(GESTURE, "gesture", "two fingers", "after the moves of both fingers")    \
     X(KEY, "key", "keys of a keyboard",                                        \
       "down, repeats, up; text.input after the down that types it")            \
     X(TEXT, "text", "text as it is typed or composed",                         \

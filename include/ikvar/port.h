@@ -41,7 +41,20 @@ IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
  * BAD_ARGUMENT. Context: inside open, poll and wait; O(1). */
 IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
 
-/* As above, from any thread at any time until the port is closed. */
+/* The longest text that ikv_sink_push_text() takes at once, in bytes. */
+#define IKV_TEXT_LIMIT 1024
+
+/* Pushes text of any length as text.input events, split at code points into
+ * pieces that belong together: the first is flagged `first`, all but the last
+ * `more`. All of them or none.
+ *   event  device, modifiers and time; its kind is ignored
+ *   text   length bytes of UTF-8
+ * Returns as ikv_sink_push(); BAD_VALUE for what is not UTF-8 or is longer than
+ * IKV_TEXT_LIMIT; ABSENT for no text. Context: inside open, poll and wait. */
+IKV_API ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
+                                      const char *text, size_t length);
+
+/* As ikv_sink_push(), from any thread at any time until the port is closed. */
 IKV_API ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event);
 
 /* What a game may ask of a port. A port does what it can. */

@@ -78,8 +78,12 @@ IKV_API ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event);
 IKV_API ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
                                       uint32_t count);
 
-/* As ikv_queue_push(), cheaper, for the owner's thread alone. */
+/* As ikv_queue_push() and _push_all(), cheaper, for the owner's thread alone.
+ */
 IKV_API ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event);
+IKV_API ikv_status ikv_queue_push_own_all(ikv_queue *queue,
+                                          const ikv_event *events,
+                                          uint32_t count);
 
 /* Takes up to `room` events out, in order. An event that another thread is
  * just writing is left for the next drain.

@@ -226,12 +226,13 @@ static void print_handler(const ikv_kind_info *info)
     identifier(info->name, false, lower);
     identifier(info->name, true, upper);
     bool own = info->family == IKV_FAMILY_USER;
-    printf("  in C\n\n"
-           "    static ikv_verdict on_%s(const ikv_event *event,\n"
-           "                             const ikv_delivery *delivery, void "
-           "*user)\n    {\n        (void)event, (void)delivery, (void)user;\n"
+    printf("  in C\n\n    static ikv_verdict on_%s(const ikv_event *event,\n"
+           "%*sconst ikv_delivery *delivery, void *user)\n    {\n"
+           "        (void)event, (void)delivery, (void)user;\n"
            "        printf(\"%s",
-           lower, info->name);
+           lower,
+           (int)strlen("    static ikv_verdict on_(") + (int)strlen(lower), "",
+           info->name);
     if (!own)
         print_formats(info);
     printf("\\n\"");

@@ -59,8 +59,8 @@ void queue_rows(void)
     event = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
     blocks_taken = 0;
     double n = BURSTS * BURST;
-    measure("queue: owner's push + drain, bursts of 64", "bare ring", 1.25, 1.2, n,
-            own, bare);
+    measure("queue: owner's push + drain, bursts of 64", "bare ring", 1.25, 1.2,
+            n, own, bare);
     measure("queue: any thread's push + drain", "bare ring", 3.3, 1.2, n, any,
             bare);
     measure("queue: batches of 16 a claim", "bare ring", 1.6, 1.2, n, batches,

@@ -101,7 +101,8 @@ static bool read_one(reader *r, const place *at, ikv_setup *setup,
            read_choice(r, at, value, "comparison", comparisons,
                        &to->comparison) &&
            read_bool(r, at, value, "negate", &to->negate) &&
-           make_value(r, &here, setup, handler, to, &ignored);
+           (handler == NULL ||
+            make_value(r, &here, setup, handler, to, &ignored));
 }
 
 static bool read_list(reader *r, const place *at, ikv_setup *setup,
@@ -152,6 +153,25 @@ static bool read_list(reader *r, const place *at, ikv_setup *setup,
     return *to != NULL || reader_fail(r, at, "no memory");
 }
 
+/* A group's conditions are looked at for each of its handlers, whose kinds say
+ * what the fields are. */
+static bool check_group(reader *r, const place *at, ikv_setup *setup,
+                        const setup_handler *handler)
+{
+    const setup_group *group = handler->group;
+    ikv_value ignored;
+    place here = {at, "group", 0};
+    for (uint32_t i = 0; group != NULL && i < group->condition_count; i++)
+        if (!make_value(r, &here, setup, handler, &group->conditions[i],
+                        &ignored))
+            return false;
+    return group == NULL || handler->join == IKV_ALL ||
+           reader_fail(r, &here,
+                       "a handler of a group joins its own conditions by "
+                       "\"all\"; put those joined by \"any\" into a group of "
+                       "conditions");
+}
+
 bool read_conditions(reader *r, const place *at, ikv_setup *setup,
                      const json_t *object, setup_handler *handler)
 {
@@ -177,16 +197,38 @@ bool read_conditions(reader *r, const place *at, ikv_setup *setup,
     if (handler->at_body != NULL &&
         setup_find_target(setup, handler->at_body) == NULL)
         return setup_unknown_target(r, &at_body, setup, handler->at_body);
-    return list == NULL ||
-           read_list(r, &here, setup, handler, list, false,
-                     &handler->conditions, &handler->condition_count);
+    return check_group(r, at, setup, handler) &&
+           (list == NULL ||
+            read_list(r, &here, setup, handler, list, false,
+                      &handler->conditions, &handler->condition_count));
 }
 
-void free_conditions(setup_handler *handler)
+bool read_setup_group(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value, setup_group *to)
 {
-    for (uint32_t i = 0; i < handler->condition_count; i++)
-        free(handler->conditions[i].conditions);
-    free(handler->conditions);
+    static const char *const members[] = {"name", "join", "conditions", "muted",
+                                          NULL};
+    const json_t *list = json_object_get(value, "conditions");
+    const char *name = NULL;
+    place here = {at, "conditions", 0}, at_name = {at, "name", 0};
+    if (!expect_object(r, at, value, members) ||
+        !read_string(r, at, value, "name", true, &name))
+        return false;
+    if (name[0] == '\0' || setup_find_group(setup, name) != NULL)
+        return reader_fail(r, &at_name, "the name \"%.60s\" is empty or taken",
+                           name);
+    to->name = name;
+    return read_choice(r, at, value, "join", joins, &to->join) &&
+           read_bool(r, at, value, "muted", &to->muted) &&
+           (list == NULL || read_list(r, &here, setup, NULL, list, true,
+                                      &to->conditions, &to->condition_count));
+}
+
+void free_conditions(setup_condition *conditions, uint32_t count)
+{
+    for (uint32_t i = 0; conditions != NULL && i < count; i++)
+        free(conditions[i].conditions);
+    free(conditions);
 }
 
 static void make_one(reader *r, const ikv_setup *setup,
@@ -208,8 +250,11 @@ ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
 {
     reader r = {.path = ""};
     uint32_t total = 0, count = 0;
+    const setup_group *shared = handler->group;
     for (uint32_t i = 0; i < handler->condition_count; i++)
         total += 1 + handler->conditions[i].count;
+    if (shared != NULL)
+        total += 1 + shared->condition_count;
     *conditions = calloc(total + 1u, sizeof **conditions);
     *groups = calloc(total + 1u, sizeof **groups);
     if (*conditions == NULL || *groups == NULL)
@@ -231,6 +276,15 @@ ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
                                   .negate = g->negate};
         for (uint32_t c = 0; c < g->count; c++)
             make_one(&r, setup, handler, &g->conditions[c],
+                     &(*conditions)[count++]);
+    }
+    if (shared != NULL && shared->condition_count > 0) {
+        (*groups)[config->group_count++] =
+            (ikv_condition_group){.join = shared->join,
+                                  .count = shared->condition_count,
+                                  .conditions = *conditions + count};
+        for (uint32_t c = 0; c < shared->condition_count; c++)
+            make_one(&r, setup, handler, &shared->conditions[c],
                      &(*conditions)[count++]);
     }
     config->groups = config->group_count > 0 ? *groups : NULL;

@@ -238,40 +238,52 @@ static ikv_verdict run_set(const doing *d)
     return IKV_CONTINUE;
 }
 
-/* The subscription that the reaction names: its own handler's by default. */
-static ikv_subscription its_subscription(const doing *d)
+/* Does something to the subscription that the reaction names, its own handler's
+ * by default, or to all of a group's; notes what came of it. */
+static ikv_verdict for_handlers(const doing *d, const char *what,
+                                ikv_status (*act)(ikv_bus *bus,
+                                                  ikv_subscription handle))
 {
-    return d->what->text != NULL
-               ? setup_find_handler(d->setup, d->what->text)->subscription
-               : d->delivery->subscription;
+    ikv_bus *bus = d->delivery->bus;
+    const char *name = d->what->text;
+    const setup_group *group =
+        name != NULL ? setup_find_group(d->setup, name) : NULL;
+    ikv_status status = IKV_OK;
+    if (name == NULL)
+        status = act(bus, d->delivery->subscription);
+    else if (group == NULL)
+        status = act(bus, setup_find_handler(d->setup, name)->subscription);
+    for (uint32_t i = 0; group != NULL && i < d->setup->handler_count; i++)
+        if (d->setup->handlers[i].group == group)
+            act(bus, d->setup->handlers[i].subscription);
+    note(d->setup, "%s %s%s", what, name != NULL ? name : d->handler->name,
+         status == IKV_OK ? "" : ": it has ended");
+    return IKV_CONTINUE;
 }
 
-static void note_handler(const doing *d, const char *what, ikv_status status)
+static ikv_status mute_one(ikv_bus *bus, ikv_subscription handle)
 {
-    note(d->setup, "%s %s%s", what,
-         d->what->text != NULL ? d->what->text : d->handler->name,
-         status == IKV_OK ? "" : ": it has ended");
+    return ikv_bus_mute(bus, handle, true);
+}
+
+static ikv_status unmute_one(ikv_bus *bus, ikv_subscription handle)
+{
+    return ikv_bus_mute(bus, handle, false);
 }
 
 static ikv_verdict run_mute(const doing *d)
 {
-    note_handler(d, "mute",
-                 ikv_bus_mute(d->delivery->bus, its_subscription(d), true));
-    return IKV_CONTINUE;
+    return for_handlers(d, "mute", mute_one);
 }
 
 static ikv_verdict run_unmute(const doing *d)
 {
-    note_handler(d, "unmute",
-                 ikv_bus_mute(d->delivery->bus, its_subscription(d), false));
-    return IKV_CONTINUE;
+    return for_handlers(d, "unmute", unmute_one);
 }
 
 static ikv_verdict run_unsubscribe(const doing *d)
 {
-    note_handler(d, "unsubscribe",
-                 ikv_bus_unsubscribe(d->delivery->bus, its_subscription(d)));
-    return IKV_CONTINUE;
+    return for_handlers(d, "unsubscribe", ikv_bus_unsubscribe);
 }
 
 /* The event to send: the constants, and what is taken from this event. */
@@ -594,9 +606,11 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
                setup_unknown_target(r, at, setup, name);
     }
     to->text = name;
-    if (to->row->takes == TAKES_TEXT || setup_find_handler(setup, name) != NULL)
+    if (to->row->takes == TAKES_TEXT ||
+        setup_find_handler(setup, name) != NULL ||
+        setup_find_group(setup, name) != NULL)
         return true;
-    return reader_fail(r, at, "there is no handler \"%.60s\"", name);
+    return reader_fail(r, at, "there is no handler or group \"%.60s\"", name);
 }
 
 static const struct reaction_row *find_row(const char *name)

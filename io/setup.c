@@ -46,6 +46,15 @@ setup_handler *setup_find_handler(const ikv_setup *setup, const char *name)
     return NULL;
 }
 
+setup_group *setup_find_group(const ikv_setup *setup, const char *name)
+{
+    for (uint32_t i = 0; i < setup->group_count; i++)
+        if (setup->groups[i].name != NULL &&
+            strcmp(setup->groups[i].name, name) == 0)
+            return &setup->groups[i];
+    return NULL;
+}
+
 setup_field *setup_find_field(setup_target *target, const char *name)
 {
     for (uint32_t i = 0; i < target->field_count; i++)
@@ -258,10 +267,15 @@ void ikv_setup_close(ikv_setup *setup)
         free(setup->handlers[i].kinds);
         free(setup->handlers[i].at);
         free(setup->handlers[i].reactions);
-        free_conditions(&setup->handlers[i]);
+        free_conditions(setup->handlers[i].conditions,
+                        setup->handlers[i].condition_count);
     }
     for (uint32_t i = 0; i < setup->warning_count; i++)
         free(setup->warnings[i]);
+    for (uint32_t i = 0; setup->groups != NULL && i < setup->group_count; i++)
+        free_conditions(setup->groups[i].conditions,
+                        setup->groups[i].condition_count);
+    free(setup->groups);
     free(setup->targets);
     free(setup->handlers);
     ikv_catalogue_close(setup->catalogue);
@@ -307,6 +321,7 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
         entries += larger(h->kind_count, 1) * larger(h->at_count, 1);
         for (uint32_t c = 0; c < h->condition_count; c++)
             conditions += 1 + h->conditions[c].count;
+        conditions += h->group != NULL ? h->group->condition_count : 0;
     }
     uint32_t spare = 3 * FOLLOWERS + 64;
     config->catalogue = setup->catalogue;
@@ -424,7 +439,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     free(conditions);
     free(groups);
     free(at);
-    if (status == IKV_OK && h->muted)
+    if (status == IKV_OK && (h->muted || (h->group != NULL && h->group->muted)))
         ikv_bus_mute(ikv_kit_bus(setup->kit), h->subscription, true);
     return status;
 }

@@ -62,6 +62,14 @@ typedef struct setup_condition {
     struct setup_condition *conditions;
 } setup_condition;
 
+/* Handlers that share conditions, and are muted together. */
+typedef struct setup_group {
+    const char *name;
+    uint32_t join, condition_count;
+    setup_condition *conditions;
+    bool muted;
+} setup_group;
+
 typedef struct setup_handler {
     ikv_setup *setup;
     const char *name;
@@ -74,6 +82,7 @@ typedef struct setup_handler {
     uint32_t phases;
     int32_t rank;
     const char *owner;
+    const setup_group *group;
     bool muted;
     uint32_t at_tags;
     const char *at_body;
@@ -124,6 +133,8 @@ struct ikv_setup {
     uint32_t target_count;
     setup_handler *handlers;
     uint32_t handler_count;
+    setup_group *groups;
+    uint32_t group_count;
     uint32_t kind_count;
     struct {
         const char *name;
@@ -142,6 +153,7 @@ struct ikv_setup {
 setup_target *setup_find_target(const ikv_setup *setup, const char *id);
 setup_target *setup_target_of(const ikv_setup *setup, ikv_target target);
 setup_handler *setup_find_handler(const ikv_setup *setup, const char *name);
+setup_group *setup_find_group(const ikv_setup *setup, const char *name);
 setup_field *setup_find_field(setup_target *target, const char *name);
 
 /* An unknown name: fails with the nearest one. */
@@ -166,7 +178,9 @@ bool read_document(reader *r, ikv_setup *setup);
 /* conditions.c */
 bool read_conditions(reader *r, const place *at, ikv_setup *setup,
                      const json_t *object, setup_handler *handler);
-void free_conditions(setup_handler *handler);
+void free_conditions(setup_condition *conditions, uint32_t count);
+bool read_setup_group(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value, setup_group *to);
 /* Fills in the conditions of a config; free() both lists afterwards. */
 ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
                            ikv_subscription_config *config,

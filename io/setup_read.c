@@ -384,6 +384,18 @@ static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
     return handler->reactions != NULL || reader_fail(r, &here, "no memory");
 }
 
+static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, setup_handler *handler)
+{
+    const char *name = NULL;
+    place here = {at, "group", 0};
+    if (!read_string(r, at, value, "group", false, &name) || name == NULL)
+        return !r->failed;
+    handler->group = setup_find_group(setup, name);
+    return handler->group != NULL ||
+           reader_fail(r, &here, "there is no group \"%.60s\"", name);
+}
+
 static bool read_handler(reader *r, const place *at, ikv_setup *setup,
                          const json_t *value, setup_handler *handler)
 {
@@ -391,7 +403,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         "name",   "kinds",      "families", "all_kinds", "at",
         "phases", "rank",       "owner",    "muted",     "reactions",
         "join",   "conditions", "at_tags",  "at_body",   "limit",
-        "after",  "at_most",    "gap",      NULL};
+        "after",  "at_most",    "gap",      "group",     NULL};
     int64_t rank = 0;
     if (!expect_object(r, at, value, members) ||
         !read_what(r, at, setup, value, handler) ||
@@ -400,6 +412,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         !read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
         !read_string(r, at, value, "owner", false, &handler->owner) ||
         !read_bool(r, at, value, "muted", &handler->muted) ||
+        !read_group_name(r, at, setup, value, handler) ||
         !read_conditions(r, at, setup, value, handler) ||
         !read_reactions(r, at, setup, value, handler))
         return false;
@@ -500,11 +513,18 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
     if (!read_string(r, at, value, "name", true, &name))
         return false;
     place here = {at, "name", 0};
-    if (name[0] == '\0' || setup_find_handler(setup, name) != NULL)
+    if (name[0] == '\0' || setup_find_handler(setup, name) != NULL ||
+        setup_find_group(setup, name) != NULL)
         return reader_fail(r, &here, "the name \"%.60s\" is empty or taken",
                            name);
     setup->handlers[index] = (setup_handler){.setup = setup, .name = name};
     return true;
+}
+
+static bool group_entry(reader *r, const place *at, ikv_setup *setup,
+                        const json_t *value, size_t index)
+{
+    return read_setup_group(r, at, setup, value, &setup->groups[index]);
 }
 
 static bool target_entry(reader *r, const place *at, ikv_setup *setup,
@@ -534,8 +554,9 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 
 bool read_document(reader *r, ikv_setup *setup)
 {
-    static const char *const members[] = {
-        "format", "view", "loop", "kinds", "targets", "handlers", NULL};
+    static const char *const members[] = {"format",   "view",    "loop",
+                                          "kinds",    "targets", "groups",
+                                          "handlers", NULL};
     const char *format = NULL;
     const json_t *document = setup->document;
     if (!json_is_object(document))
@@ -555,19 +576,26 @@ bool read_document(reader *r, ikv_setup *setup)
     const json_t *loop = json_object_get(document, "loop");
     size_t targets = json_array_size(json_object_get(document, "targets"));
     size_t handlers = json_array_size(json_object_get(document, "handlers"));
+    size_t groups = json_array_size(json_object_get(document, "groups"));
+    if (groups > 1000)
+        return reader_fail(r, NULL, "more than 1,000 groups");
     if (targets > 1000000 || handlers > 1000000)
         return reader_fail(r, NULL, "more than a million targets or handlers");
     setup->targets = calloc(targets + 1, sizeof *setup->targets);
     setup->handlers = calloc(handlers + 1, sizeof *setup->handlers);
+    setup->groups = calloc(groups + 1, sizeof *setup->groups);
+    setup->group_count = (uint32_t)groups;
     setup->target_count = (uint32_t)targets;
     setup->handler_count = (uint32_t)handlers;
-    if (setup->targets == NULL || setup->handlers == NULL)
+    if (setup->groups == NULL || setup->targets == NULL ||
+        setup->handlers == NULL)
         return reader_fail(r, NULL, "no memory");
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
            (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&
            each(r, setup, "kinds", kind_entry) &&
            each(r, setup, "targets", target_name_entry) &&
+           each(r, setup, "groups", group_entry) &&
            each(r, setup, "handlers", handler_name_entry) &&
            each(r, setup, "targets", target_entry) &&
            check_cycles(r, &at_targets, setup) &&

@@ -134,7 +134,7 @@ typedef struct bus_condition {
 typedef struct bus_timer {
     ikv_event event;
     uint64_t due, period;
-    uint32_t next; /* in the order of due times */
+    uint32_t next;                  /* in the order of due times */
     uint32_t payload, payload_size; /* IKVI_NONE, 0: none */
     ikv_lane lane;
     bool merge;

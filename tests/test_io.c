@@ -94,6 +94,19 @@ static const struct {
      "unknown at_most \"stp\"; did you mean \"step\"?"},
     {H(", \"at_body\": \"x\""), "/handlers/0/at_body: unknown target \"x\""},
     {H(", \"at_tags\": \"x\""), "/handlers/0/at_tags: expected an array"},
+    {H(", \"group\": \"night\""),
+     "/handlers/0/group: there is no group \"night\""},
+    {S("\"groups\": [{}]"), "/groups/0: member \"name\" is missing"},
+    {S("\"groups\": [{\"name\": \"n\"}, {\"name\": \"n\"}]"),
+     "/groups/1/name: the name \"n\" is empty or taken"},
+    {S("\"groups\": [{\"name\": \"n\", \"conditions\": [{\"field\": \"x\", "
+       "\"value\": true}]}], \"handlers\": [{\"name\": \"h\", \"group\": "
+       "\"n\", "
+       "\"kinds\": [\"wheel\"]}]"),
+     "/handlers/0/group: expected a number, found true"},
+    {S("\"groups\": [{\"name\": \"n\"}], \"handlers\": [{\"name\": \"h\", "
+       "\"group\": \"n\", \"join\": \"any\", \"kinds\": [\"wheel\"]}]"),
+     "/handlers/0/group: a handler of a group joins its own conditions by"},
 #define R(reaction) H(", \"reactions\": [" reaction "]")
     {R("\"stopp\""), "unknown reaction \"stopp\"; did you mean \"stop\"?"},
     {R("\"toggle\""),
@@ -101,7 +114,7 @@ static const struct {
      "\"toggle\""},
     {R("3"), "expected a reaction, \"stop\" or"},
     {R("{\"stop\": 1}"), "expected the form \"stop\", found an object"},
-    {R("{\"mute\": \"nobody\"}"), "there is no handler \"nobody\""},
+    {R("{\"mute\": \"nobody\"}"), "there is no handler or group \"nobody\""},
     {R("{\"capture\": \"x\"}"), "unknown target \"x\""},
     {R("{\"move\": {\"x\": 1}}"), "expected the form {\"move\""},
     {R("{\"move\": {\"x\": true, \"y\": 1}}"),
@@ -404,6 +417,63 @@ static const struct {
     {WHEN("\"at_body\": \"b\""), 0},
 };
 
+/* Two handlers of a group: they share its conditions, and one reaction mutes
+ * both; a third hears the second press, since it alone is not muted. */
+START_TEST(setup_groups)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(&k, &setup,
+              S("\"groups\": [{\"name\": \"night\", \"join\": \"any\", "
+                "\"conditions\": [" TYPE("pen") ", " TYPE(
+                    "touch") "]}], "
+                             "\"handlers\": [{\"name\": \"a\", \"group\": "
+                             "\"night\", \"kinds\": "
+                             "[\"pointer.down\"], \"reactions\": [{\"log\": "
+                             "\"a\"}]}, {\"name\": "
+                             "\"b\", \"group\": \"night\", \"kinds\": "
+                             "[\"pointer.down\"], "
+                             "\"conditions\": [{\"field\": \"x\", "
+                             "\"comparison\": \"above\", "
+                             "\"value\": 15}], \"reactions\": [{\"log\": "
+                             "\"b\"}]}, {\"name\": "
+                             "\"c\", \"kinds\": [\"pointer.up\"], "
+                             "\"reactions\": [{\"mute\": "
+                             "\"night\"}]}, {\"name\": \"d\", \"kinds\": "
+                             "[\"pointer.cancel\"], "
+                             "\"reactions\": [{\"unmute\": \"night\"}]}]"));
+    static const struct {
+        ikv_kind kind;
+        uint8_t type;
+        float x;
+        const char *notes;
+    } presses[] = {
+        {IKV_KIND_POINTER_DOWN, IKV_MOUSE, 20, ""},
+        {IKV_KIND_POINTER_DOWN, IKV_TOUCH, 10, "\"a\"; "},
+        {IKV_KIND_POINTER_CANCEL, IKV_TOUCH, 10, "unmute night; "},
+        {IKV_KIND_POINTER_DOWN, IKV_TOUCH, 20, "\"a\"; \"b\"; "},
+        {IKV_KIND_POINTER_UP, IKV_TOUCH, 20, "mute night; "},
+        {IKV_KIND_POINTER_DOWN, IKV_TOUCH, 20, ""},
+        {IKV_KIND_POINTER_CANCEL, IKV_TOUCH, 20, "unmute night; "},
+        {IKV_KIND_POINTER_DOWN, IKV_TOUCH, 10, "\"a\"; "},
+    };
+    for (int i = 0; i < ROWS(presses); i++) {
+        ikv_event e = ikv_event_make(presses[i].kind, k.fake.now_ns);
+        e.device = k.fake.device;
+        e.pointer.pointer = presses[i].type;
+        e.pointer.type = presses[i].type;
+        e.pointer.button = 0;
+        e.pointer.x = presses[i].x;
+        notes.text[0] = '\0';
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, (uint64_t)i * 40 + 40);
+        ck_assert_str_eq(notes.text, presses[i].notes);
+    }
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
 START_TEST(setup_conditions)
 {
     bench_kit k;
@@ -615,6 +685,7 @@ Suite *io_suite(void)
     add(s, "tape fields", tape_fields);
     add_table(s, "reactions", reactions, ROWS(reaction_table));
     add_table(s, "D7 setup", setup_conditions, ROWS(condition_table));
+    add(s, "D7 setup groups", setup_groups);
     add(s, "D7 setup refused", setup_conditions_refused);
     add(s, "attach", attached_target_follows);
     add(s, "bind", binding);

@@ -89,7 +89,7 @@ static char *payload_at(const ikv_bus *b, uint32_t at)
 
 static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
 {
-    if (size == 0)
+    if (size == 0 || data == NULL)
         return IKVI_NONE;
     uint32_t at = b->free_payload;
     b->free_payload = ikvi_bus_words(b, b->payload_next)[at];

@@ -180,7 +180,7 @@ static const char *payload_member(const ikv_kind_info *info)
 static const char *identifier(const char *name, bool upper, char *buffer)
 {
     size_t i = 0;
-    for (; name[i] != '\0' && i < 63; i++) {
+    for (; i < 63 && name[i] != '\0'; i++) {
         int c = name[i] == '.' ? '_' : name[i];
         buffer[i] = (char)(upper ? toupper(c) : c);
     }

@@ -562,8 +562,9 @@ static bool in_place(const ikv_bus *b, const bus_gate *gate,
                      const ikv_event *event)
 {
     const ikv_bus_callbacks *call = &b->callbacks;
-    if (event->target.bits == ikvi_bus_root().bits)
-        return false;
+    if (event->target.bits == ikvi_bus_root().bits ||
+        ikvi_bus_place(b, event->target) == IKVI_NONE)
+        return false; /* PATH5: gone since the delivery began */
     if (gate->tags != 0)
         return call->tags != NULL &&
                (call->tags(call->user, event->target) & gate->tags) != 0;

@@ -182,6 +182,14 @@ void ikvi_names_layout(ikvi_names *names, ikvi_layout *layout,
     names->heads = ikvi_layout_add(layout, names->buckets, sizeof(uint32_t));
 }
 
+static size_t length_of(const char *string)
+{
+    size_t length = 0;
+    while (string[length] != '\0')
+        length++;
+    return length;
+}
+
 static uint32_t name_hash(const char *text)
 {
     uint32_t hash = 2166136261u; /* FNV-1a */
@@ -202,7 +210,7 @@ uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text)
             return at;
         memcpy(&at, bytes + at - sizeof at, sizeof at);
     }
-    size_t length = strlen(text) + 1;
+    size_t length = length_of(text) + 1;
     if (length + sizeof *head > names->capacity - names->used)
         return 0;
     uint32_t at = names->used + (uint32_t)sizeof *head;
@@ -226,7 +234,7 @@ void ikvi_text_bytes(ikvi_text *text, const char *bytes, size_t count)
 
 void ikvi_text_add(ikvi_text *text, const char *string)
 {
-    ikvi_text_bytes(text, string, strlen(string));
+    ikvi_text_bytes(text, string, length_of(string));
 }
 
 void ikvi_text_unsigned(ikvi_text *text, uint64_t value)

@@ -832,9 +832,9 @@ static void retest_pointer(ikv_router *r, pointer *p, uint64_t time_ns)
                         : pick(r, p, 0);
     path now;
     find_path_to(r, to, &now);
-    bool chain_holds =
-        now.length == p->chain_length &&
-        memcmp(now.nodes, p->chain, now.length * sizeof now.nodes[0]) == 0;
+    bool chain_holds = now.length == p->chain_length;
+    for (uint32_t i = 0; chain_holds && i < now.length; i++)
+        chain_holds = same(now.nodes[i], p->chain[i]);
     if (!chain_holds || !same(p->pending, p->captured) || p->lost_owed) {
         settle_capture(r, p, &cause);
         p->over_owed = p->over_owed || (same(p->over, to) && !chain_holds);

@@ -71,6 +71,7 @@ typedef struct program {
         uint32_t last_born;
         bool stopped, cut;
         int called;
+        ikv_verdict verdict;
     } expect[DEPTH + 1];
     uint64_t calls;
 } program;
@@ -233,16 +234,18 @@ static ikv_verdict called(const ikv_event *event, const ikv_delivery *delivery,
     if (s->alive && s->born == born && s->ending)
         s->alive = false;
     x = &p->expect[p->depth];
+    x->verdict |= verdict;
     x->stopped = x->stopped || (verdict & IKV_STOP);
     x->cut = x->cut || (verdict & IKV_STOP_ALL);
     return verdict;
 }
 
-static void end_expectation(int heard)
+static void end_expectation(int heard, ikv_verdict verdict)
 {
     struct expectation *x = &p->expect[p->depth];
     ck_assert_int_eq(next_call(x), -1);
     ck_assert_int_eq(heard, x->called);
+    ck_assert_uint_eq(verdict, x->verdict);
 }
 
 /* In watched programs the watcher says when a delivery begins and ends. */
@@ -258,7 +261,7 @@ static void deliver_one(int kind, int target, int seat, uint64_t time_ns)
     ikv_outcome outcome = ikv_bus_deliver(p->bus, &event);
     ck_assert_int_eq(outcome.status, IKV_OK);
     if (!p->watched) {
-        end_expectation((int)outcome.heard);
+        end_expectation((int)outcome.heard, outcome.verdict);
         p->depth--;
     }
 }
@@ -302,7 +305,7 @@ static void watch(const ikv_watch *w, void *user)
                           index_of_target(w->event->target), w->event->seat,
                           w->event->time_ns);
     } else if (w->what == IKV_WATCH_DONE) {
-        end_expectation((int)w->heard);
+        end_expectation((int)w->heard, w->verdict);
         p->depth--;
     }
 }
@@ -322,8 +325,8 @@ static void subscribe_one(void)
                                       IKV_AT_TARGET,
                                       IKV_BUBBLING,
                                       IKV_CAPTURING | IKV_BUBBLING};
-    static const ikv_verdict verdicts[] = {0, 0, 0,        0,
-                                           0, 0, IKV_STOP, IKV_STOP_ALL};
+    static const ikv_verdict verdicts[] = {
+        0, 0, 0, 0, 0, IKV_REFUSE, IKV_STOP, IKV_STOP_ALL};
     model_sub s = {.alive = true,
                    .kind = (int)random_below(r, KINDS + 3),
                    .target = (int)random_below(r, TARGETS + 5),

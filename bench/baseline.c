@@ -95,3 +95,20 @@ uint64_t read_clock(void *unused)
     clock_gettime(CLOCK_MONOTONIC, &now);
     return (uint64_t)now.tv_sec * 1000000000 + (uint64_t)now.tv_nsec;
 }
+
+uint32_t plain_pick(float (*boxes)[4], uint32_t count, float x, float y)
+{
+    for (uint32_t i = count; i-- > 0;)
+        if (x >= boxes[i][0] && x < boxes[i][2] && y >= boxes[i][1] &&
+            y < boxes[i][3])
+            return i;
+    return UINT32_MAX;
+}
+
+void plain_move(float box[4], float x, float y)
+{
+    box[2] += x - box[0];
+    box[3] += y - box[1];
+    box[0] = x;
+    box[1] = y;
+}

@@ -35,6 +35,7 @@ void queue_rows(void);
 void bus_rows(void);
 void route_rows(void);
 void more_rows(void);
+void hit_rows(void);
 
 /* baseline.c: plain code, in a file of its own so that nothing is inlined into
  * what it is compared with, or the other way round. */
@@ -72,6 +73,11 @@ typedef struct plain_box {
 } plain_box;
 ikv_verdict plain_route(const plain_box *boxes, uint32_t count,
                         const ikv_event *event, const ikv_delivery *delivery);
+
+/* The last of the boxes (left, top, right, bottom) that holds the point,
+ * UINT32_MAX if none; and moves a box. */
+uint32_t plain_pick(float (*boxes)[4], uint32_t count, float x, float y);
+void plain_move(float box[4], float x, float y);
 
 /* ns; as a port's now() */
 uint64_t read_clock(void *unused);

@@ -114,8 +114,10 @@ static void parts(void)
         ikv_target path[IKV_PATH_LIMIT];
         ikv_route route = IKV_ROUTE_INIT;
         uint32_t at = IKV_PATH_LIMIT;
-        ikv_target t =
-            ikv_scene_pick(scene, 0, out[i].pointer.x, out[i].pointer.y, 0, 0);
+        ikv_query query = IKV_QUERY_INIT;
+        query.x = out[i].pointer.x;
+        query.y = out[i].pointer.y;
+        ikv_target t = ikv_scene_pick(scene, &query, 0);
         for (; t.bits != 0; t = ikv_scene_parent(scene, t))
             path[--at] = t;
         route.path = path + at;

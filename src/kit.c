@@ -15,10 +15,9 @@ struct ikv_kit {
 
 /* -------------------------------------------- a scene as routers see it -- */
 
-static ikv_target scene_pick(void *scene, uint8_t view, float x, float y,
-                             float radius, uint32_t nth)
+static ikv_target scene_pick(void *scene, const ikv_query *query, uint32_t nth)
 {
-    return ikv_scene_pick(scene, view, x, y, radius, nth);
+    return ikv_scene_pick(scene, query, nth);
 }
 
 static ikv_target scene_parent(void *scene, ikv_target target)
@@ -40,15 +39,12 @@ static uint32_t scene_traits(void *scene, ikv_target target)
 static bool scene_local(void *scene, ikv_target target, uint8_t view, float x,
                         float y, float layer[2], float local[2])
 {
-    float own[2], origin[2];
-    (void)view;
-    if (!ikv_scene_position(scene, target, own, origin))
-        return false;
-    layer[0] = x;
-    layer[1] = y;
-    local[0] = x - origin[0];
-    local[1] = y - origin[1];
-    return true;
+    return ikv_scene_to_local(scene, target, view, x, y, layer, local);
+}
+
+static ikv_target scene_tab(void *scene, ikv_target from, bool backwards)
+{
+    return ikv_scene_tab_next(scene, from, backwards);
 }
 
 static uint64_t scene_revision(void *scene)
@@ -65,6 +61,7 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.alive = scene_alive;
     picking.traits = scene_traits;
     picking.to_local = scene_local;
+    picking.tab_next = scene_tab;
     picking.revision = scene_revision;
     return picking;
 }

@@ -446,8 +446,12 @@ static void forget_pointer(ikv_router *r, pointer *p)
 
 static ikv_target pick(const ikv_router *r, const pointer *p, uint32_t nth)
 {
-    ikv_target hit =
-        r->picking.pick(r->picking.scene, p->view, p->x, p->y, 0, nth);
+    ikv_query query = IKV_QUERY_INIT;
+    query.view = p->view;
+    query.x = p->x;
+    query.y = p->y;
+    query.touch = p->type == IKV_TOUCH;
+    ikv_target hit = r->picking.pick(r->picking.scene, &query, nth);
     return hit.bits != 0 ? hit : root_of(r);
 }
 

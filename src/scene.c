@@ -1,68 +1,20 @@
-/* scene.c - the tree of targets, and the hit test as a plain scan.
+/* scene.c - the tree of targets.
  *
- * Items are placed as the bus places their targets; place 0 is the root. The
- * scan goes along `order`, all items from the topmost down, which is made anew
- * when the tree's shape has changed.
+ * Items are placed as the bus places their targets; place 0 is the root.
  *
  * S1  an item in use bears its target's handle, and its parent is in use
- * S2  siblings are linked from low to high, sorted by z
- * S3  an item's origin in the view is its parent's plus its own position
- * S4  while `ordered`, `order` holds every item once, children before parents
+ * S2  siblings are linked from low to high, sorted by layer and z
+ * S3  an item's world transform is its parent's joined with its own placement;
+ *     what it has from its ancestors (layer, covered, clipped) agrees with them
+ * S4  keys rise in a walk that meets parents first and low siblings first
  */
-#include "internal.h"
+#include "scene_internal.h"
 
-#include "ikvar/scene.h"
+/* Distances of keys: of what is added at the end, and at most between others. */
+#define KEY_STEP (UINT64_C(1) << 32)
+#define KEY_NEAR (UINT64_C(1) << 16)
 
-#define NO_ITEM UINT32_MAX
-enum {
-    ROOT_ITEM = 0,
-    WATCHERS = 8
-};
-
-typedef struct scene_item {
-    uint32_t target; /* bits; 0 when free */
-    uint32_t parent, first_child, last_child, above, below;
-    float x, y, view_x, view_y;
-    int32_t z;
-    uint32_t traits;
-    uint32_t tags;
-    uint8_t hit;
-    bool hidden, body;
-    uint16_t level; /* the root's is 0 */
-    ikv_shape shape;
-    void *user;
-} scene_item;
-
-struct ikv_scene {
-    ikv_memory memory;
-    size_t size;
-    ikv_bus *bus;
-    ikv_reporter reporter;
-    struct {
-        ikv_removal_watcher watcher;
-        void *user;
-    } watchers[WATCHERS];
-    uint32_t watcher_count;
-    uint32_t capacity;
-    size_t items, order;
-    uint64_t revision;
-    uint32_t count;
-    bool ordered;
-};
-
-static scene_item *item_at(const ikv_scene *scene, uint32_t place)
-{
-    return (scene_item *)ikvi_at((void *)(uintptr_t)scene, scene->items) +
-           place;
-}
-
-static uint32_t *order_of(const ikv_scene *scene)
-{
-    return ikvi_at((void *)(uintptr_t)scene, scene->order);
-}
-
-/* The place of one of this scene's targets, NO_ITEM if stale. */
-static uint32_t find_item(const ikv_scene *scene, ikv_target target)
+uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target)
 {
     if (scene == NULL || target.bits == 0)
         return NO_ITEM;
@@ -74,23 +26,8 @@ static uint32_t find_item(const ikv_scene *scene, ikv_target target)
 
 static uint32_t find_target(const ikv_scene *scene, ikv_target target)
 {
-    uint32_t place = find_item(scene, target);
+    uint32_t place = ikvi_scene_find(scene, target);
     return place != ROOT_ITEM ? place : NO_ITEM;
-}
-
-static bool finite(float value)
-{
-    return value - value == 0;
-}
-
-ikv_shape ikv_scene_rect(float x, float y, float width, float height)
-{
-    return (ikv_shape){IKV_SHAPE_RECT, x, y, width, height, 0};
-}
-
-ikv_shape ikv_scene_circle(float x, float y, float radius)
-{
-    return (ikv_shape){IKV_SHAPE_CIRCLE, x, y, 0, 0, radius};
 }
 
 /* -------------------------------------------------------------- opening -- */
@@ -100,17 +37,28 @@ static ikv_status lay_out_scene(const ikv_scene_config *config, ikv_scene *s)
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
+    s->layers = ikvi_or(config->layers, 1);
+    s->views = ikvi_or(config->views, 1);
+    s->polygon_room = ikvi_or(config->polygons, 64);
+    if (s->layers > LAYER_LIMIT || s->views > VIEW_LIMIT ||
+        s->capacity > 1u << 30 || s->polygon_room > 1u << 24)
+        return IKV_BAD_CONFIG;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
     s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
-    s->order = ikvi_layout_add(&l, s->capacity, sizeof(uint32_t));
+    s->polygons = ikvi_layout_add(&l, s->polygon_room, sizeof(scene_polygon));
+    s->cameras = ikvi_layout_add(&l, (size_t)s->layers * s->views,
+                                 sizeof(scene_camera));
+    ikvi_index_layout(s, &l, config->plain);
+    s->counters.target_bytes =
+        (float)sizeof(scene_item) + s->counters.index_bytes;
     s->size = ikvi_layout_size(&l);
     return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
 
 size_t ikv_scene_footprint(const ikv_scene_config *config)
 {
-    ikv_scene plan;
+    ikv_scene plan = {.count = 0};
     return config != NULL && lay_out_scene(config, &plan) == IKV_OK ? plan.size
                                                                     : 0;
 }
@@ -121,7 +69,23 @@ static void clear_item(scene_item *item)
                          .first_child = NO_ITEM,
                          .last_child = NO_ITEM,
                          .above = NO_ITEM,
-                         .below = NO_ITEM};
+                         .below = NO_ITEM,
+                         .world = {0, 0, 1, 0},
+                         .cos = 1,
+                         .scale = 1};
+}
+
+static void open_scene(ikv_scene *scene)
+{
+    for (uint32_t i = 0; i < scene->capacity; i++)
+        clear_item(item_at(scene, i));
+    for (uint32_t i = 0; i < scene->polygon_room; i++)
+        polygon_at(scene, i)->next_free =
+            i + 1 < scene->polygon_room ? i + 1 : NO_ITEM;
+    for (uint32_t i = 0; i < scene->layers * scene->views; i++)
+        ikvi_camera_reset(camera_at(scene, 0, i));
+    item_at(scene, ROOT_ITEM)->target = ikv_bus_root(scene->bus).bits;
+    ikvi_index_open(scene);
 }
 
 ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
@@ -130,6 +94,8 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
         return IKV_BAD_ARGUMENT;
     ikv_scene plan = {.memory = config->memory,
                       .bus = config->bus,
+                      .own_test = config->own_test,
+                      .own_user = config->own_user,
                       .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_scene(config, &plan);
@@ -142,9 +108,7 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
         return status;
     *scene = block;
     **scene = plan;
-    for (uint32_t i = 0; i < plan.capacity; i++)
-        clear_item(item_at(*scene, i));
-    item_at(*scene, ROOT_ITEM)->target = ikv_bus_root(config->bus).bits;
+    open_scene(*scene);
     return IKV_OK;
 }
 
@@ -169,16 +133,7 @@ static bool alive_for_bus(void *user, ikv_target target)
 static bool local_for_bus(void *user, ikv_target target, uint8_t view, float x,
                           float y, float layer[2], float local[2])
 {
-    (void)view;
-    uint32_t place = find_item(user, target);
-    if (place == NO_ITEM)
-        return false;
-    const scene_item *item = item_at(user, place);
-    layer[0] = x;
-    layer[1] = y;
-    local[0] = x - item->view_x;
-    local[1] = y - item->view_y;
-    return true;
+    return ikv_scene_to_local(user, target, view, x, y, layer, local);
 }
 
 static uint32_t tags_for_bus(void *user, ikv_target target)
@@ -205,19 +160,39 @@ ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
 
 /* ------------------------------------------------------------- the tree -- */
 
-static void changed(ikv_scene *scene, bool order)
+/* Whether a sibling lies above where an item is to go: above those of its own
+ * layer and z, or beneath them. */
+static bool lies_above(const scene_item *sibling, const scene_item *item,
+                       bool lowest)
 {
-    scene->revision++;
-    if (order)
-        scene->ordered = false;
+    if (sibling->layer != item->layer)
+        return sibling->layer > item->layer;
+    return sibling->z > item->z || (lowest && sibling->z == item->z);
 }
 
-static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent)
+/* The sibling just beneath where the item is to go, NO_ITEM if there is none:
+ * sought from both ends. */
+static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
+                                uint32_t parent, bool lowest)
+{
+    uint32_t high = item_at(scene, parent)->last_child;
+    uint32_t low = item_at(scene, parent)->first_child;
+    while (high != NO_ITEM) {
+        if (!lies_above(item_at(scene, high), item, lowest))
+            return high;
+        if (lies_above(item_at(scene, low), item, lowest))
+            return item_at(scene, low)->below;
+        high = item_at(scene, high)->below;
+        low = item_at(scene, low)->above;
+    }
+    return NO_ITEM;
+}
+
+static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
+                      bool lowest)
 {
     scene_item *item = item_at(scene, place), *p = item_at(scene, parent);
-    uint32_t below = p->last_child;
-    while (below != NO_ITEM && item_at(scene, below)->z > item->z)
-        below = item_at(scene, below)->below;
+    uint32_t below = sibling_beneath(scene, item, parent, lowest);
     item->parent = parent;
     item->below = below;
     item->above =
@@ -246,15 +221,11 @@ static void unlink_item(ikv_scene *scene, uint32_t place)
         p->last_child = item->below;
 }
 
-/* The item after this one in a walk over `top`'s subtree that meets parents
- * before children; NO_ITEM at its end. */
-static uint32_t walk_next(const ikv_scene *scene, uint32_t top, uint32_t place)
+/* The item after a subtree in the walk, NO_ITEM at the end. */
+static uint32_t walk_past(const ikv_scene *scene, uint32_t top, uint32_t place)
 {
-    const scene_item *item = item_at(scene, place);
-    if (item->first_child != NO_ITEM)
-        return item->first_child;
     while (place != top) {
-        item = item_at(scene, place);
+        const scene_item *item = item_at(scene, place);
         if (item->above != NO_ITEM)
             return item->above;
         place = item->parent;
@@ -262,54 +233,110 @@ static uint32_t walk_next(const ikv_scene *scene, uint32_t top, uint32_t place)
     return NO_ITEM;
 }
 
-/* Positions and levels of a subtree, after its top has moved or changed. */
-static void place_subtree(ikv_scene *scene, uint32_t top)
+uint32_t ikvi_scene_walk(const ikv_scene *scene, uint32_t top, uint32_t place)
 {
-    for (uint32_t at = top; at != NO_ITEM; at = walk_next(scene, top, at)) {
-        scene_item *item = item_at(scene, at);
-        const scene_item *parent = item_at(scene, item->parent);
-        item->view_x = parent->view_x + item->x;
-        item->view_y = parent->view_y + item->y;
-        item->level = (uint16_t)(parent->level + 1);
+    uint32_t child = item_at(scene, place)->first_child;
+    return child != NO_ITEM ? child : walk_past(scene, top, place);
+}
+
+/* The item before this one in the walk: it has a parent. */
+static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
+{
+    const scene_item *item = item_at(scene, place);
+    if (item->below == NO_ITEM)
+        return item->parent;
+    uint32_t at = item->below;
+    while (item_at(scene, at)->last_child != NO_ITEM)
+        at = item_at(scene, at)->last_child;
+    return at;
+}
+
+/* ----------------------------------------------------------------- keys -- */
+
+static void relabel(ikv_scene *scene)
+{
+    uint64_t step = (UINT64_C(1) << 62) / (scene->count + 1u), key = 0;
+    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
+         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at))
+        item_at(scene, at)->key = key += step;
+    scene->counters.relabels++;
+}
+
+/* Gives a linked subtree keys between its neighbours'; near the lower one, or
+ * near the upper one if nothing but the parent is beneath, so that raising and
+ * lowering again and again use up little room. If there is none, all items get
+ * new keys. */
+static void give_keys(ikv_scene *scene, uint32_t top)
+{
+    uint32_t next = walk_past(scene, ROOT_ITEM, top), n = 0;
+    uint64_t low = item_at(scene, walk_before(scene, top))->key;
+    uint64_t high = next != NO_ITEM ? item_at(scene, next)->key : UINT64_MAX;
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
+        n++;
+    uint64_t step = (high - low) / (n + 1u);
+    uint64_t most = next != NO_ITEM ? KEY_NEAR : KEY_STEP;
+    step = step < most ? step : most;
+    if (step == 0) {
+        relabel(scene);
+        return;
     }
+    if (item_at(scene, top)->below == NO_ITEM && next != NO_ITEM)
+        low = high - step * (n + 1u);
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
+        item_at(scene, at)->key = low += step;
+}
+
+static void reordered(ikv_scene *scene, uint32_t place)
+{
+    give_keys(scene, place);
+    ikvi_index_reordered(scene);
+    scene->revision++;
 }
 
 /* How many levels the subtree has, its top included. */
 static uint32_t height(const ikv_scene *scene, uint32_t top)
 {
     uint32_t deepest = 0;
-    for (uint32_t at = top; at != NO_ITEM; at = walk_next(scene, top, at)) {
+    for (uint32_t at = top; at != NO_ITEM;
+         at = ikvi_scene_walk(scene, top, at)) {
         uint32_t level = item_at(scene, at)->level;
         deepest = level > deepest ? level : deepest;
     }
     return deepest - item_at(scene, top)->level + 1;
 }
 
-static const char *shape_fault(ikv_shape shape)
+/* ------------------------------------------------------------- adding -- */
+
+enum {
+    OWN_TRAITS = IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES,
+    GRACE_LIMIT = 4095
+};
+
+static bool grace_usable(float grace)
 {
-    if (shape.type > IKV_SHAPE_CIRCLE)
-        return "shape.type is none of IKV_SHAPE_...";
-    if (!finite(shape.x) || !finite(shape.y))
-        return "the shape's position must be finite";
-    if (shape.type == IKV_SHAPE_RECT &&
-        !(finite(shape.width) && finite(shape.height) && shape.width >= 0 &&
-          shape.height >= 0))
-        return "a rectangle's width and height must be finite, 0 or more";
-    if (shape.type == IKV_SHAPE_CIRCLE &&
-        !(finite(shape.radius) && shape.radius >= 0))
-        return "a circle's radius must be finite, 0 or more";
-    return NULL;
+    return grace >= 0 && grace <= GRACE_LIMIT;
 }
 
-static const char *config_fault(const ikv_target_config *config)
+static const char *config_fault(const ikv_scene *scene,
+                                const ikv_target_config *config)
 {
-    if (!finite(config->x) || !finite(config->y))
-        return "x and y must be finite";
+    const char *fault = ikvi_placement_fault(config->x, config->y,
+                                             config->rotation, config->scale);
+    if (fault != NULL)
+        return fault;
     if (config->hit > IKV_HIT_OFF)
         return "hit is none of IKV_HIT_SOLID, IKV_HIT_PASS, IKV_HIT_OFF";
-    if (config->traits > (IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES))
+    if ((config->traits & ~(uint32_t)OWN_TRAITS) != 0)
         return "traits has an unknown bit";
-    return shape_fault(config->shape);
+    if (config->layer >= scene->layers)
+        return "there is no such layer: raise scene.layers";
+    if (!grace_usable(config->grace))
+        return "grace must be 0 to 4,095";
+    if (config->tab < IKV_NO_TAB || config->tab > INT16_MAX)
+        return "tab must be IKV_NO_TAB or 0 to 32,767";
+    if (config->shape.type == IKV_SHAPE_OWN && scene->own_test == NULL)
+        return "a shape of one's own needs the scene's own_test";
+    return ikvi_shape_fault(&config->shape);
 }
 
 static ikv_status say(ikv_message *message, ikv_status status, const char *text)
@@ -319,45 +346,81 @@ static ikv_status say(ikv_message *message, ikv_status status, const char *text)
     return status;
 }
 
-ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
-                         ikv_target *target, ikv_message *message)
+static ikv_status say_status(ikv_message *message, ikv_status status)
 {
-    if (scene == NULL || config == NULL || target == NULL)
-        return IKV_BAD_ARGUMENT;
+    return say(message, status, ikv_status_text(status));
+}
+
+static void fill_item(scene_item *item, const ikv_target_config *config)
+{
+    item->x = config->x;
+    item->y = config->y;
+    item->scale = config->scale > 0 ? config->scale : 1;
+    ikvi_item_rotate(item, config->rotation);
+    item->z = config->z;
+    item->tags = config->tags;
+    item->grace = (uint16_t)(config->grace * 16);
+    item->tab = (int16_t)config->tab;
+    item->type_traits = (uint8_t)(config->traits << 4);
+    item->layer = (uint8_t)config->layer;
+    item->flags = (uint8_t)(config->hit | (config->hidden ? ITEM_HIDDEN : 0) |
+                            (config->body ? ITEM_BODY : 0) |
+                            (config->clip ? ITEM_CLIPS : 0));
+    item->user = config->user;
+}
+
+/* What a config asks for, checked; `parent` gets its place. */
+static ikv_status check_addition(const ikv_scene *scene,
+                                 const ikv_target_config *config,
+                                 uint32_t *parent, ikv_message *message)
+{
     if (config->size != sizeof *config)
         return say(message, IKV_BAD_SIZE,
                    "size is not that of the struct: begin with "
                    "IKV_TARGET_INIT");
-    const char *fault = config_fault(config);
+    const char *fault = config_fault(scene, config);
     if (fault != NULL)
         return say(message, IKV_BAD_ARGUMENT, fault);
-    uint32_t parent =
-        config->parent.bits != 0 ? find_item(scene, config->parent) : ROOT_ITEM;
-    if (parent == NO_ITEM)
+    *parent = config->parent.bits != 0 ? ikvi_scene_find(scene, config->parent)
+                                       : ROOT_ITEM;
+    if (*parent == NO_ITEM)
         return say(message, IKV_STALE, "the parent is not in this scene");
-    if (item_at(scene, parent)->level + 2 > IKV_PATH_LIMIT)
-        return say(message, IKV_FULL_DEPTH, ikv_status_text(IKV_FULL_DEPTH));
-    ikv_status status = ikv_bus_add_target(scene->bus, config->id, target);
+    if (*parent != ROOT_ITEM && config->layer != 0 &&
+        config->layer != item_at(scene, *parent)->layer)
+        return say(message, IKV_BAD_ARGUMENT,
+                   "the layer is not that of the parent: leave it out");
+    if (item_at(scene, *parent)->level + 2 > IKV_PATH_LIMIT)
+        return say_status(message, IKV_FULL_DEPTH);
+    if (config->shape.type == IKV_SHAPE_POLYGON &&
+        scene->free_polygon == NO_ITEM)
+        return say_status(message, IKV_FULL_POLYGONS);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
+                         ikv_target *target, ikv_message *message)
+{
+    uint32_t parent = NO_ITEM;
+    if (scene == NULL || config == NULL || target == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_addition(scene, config, &parent, message);
     if (status < 0)
-        return say(message, status, ikv_status_text(status));
+        return status;
+    status = ikv_bus_add_target(scene->bus, config->id, target);
+    if (status < 0)
+        return say_status(message, status);
     uint32_t place = ikv_bus_target_place(scene->bus, *target);
     scene_item *item = item_at(scene, place);
     clear_item(item);
     item->target = target->bits;
-    item->x = config->x;
-    item->y = config->y;
-    item->z = config->z;
-    item->shape = config->shape;
-    item->hit = (uint8_t)config->hit;
-    item->traits = config->traits;
-    item->tags = config->tags;
-    item->body = config->body;
-    item->hidden = config->hidden;
-    item->user = config->user;
-    link_item(scene, place, parent);
-    place_subtree(scene, place);
+    fill_item(item, config);
+    ikvi_shape_store(scene, item, &config->shape);
+    if (parent != ROOT_ITEM)
+        item->layer = item_at(scene, parent)->layer;
+    link_item(scene, place, parent, false);
     scene->count++;
-    changed(scene, true);
+    ikvi_scene_place(scene, place);
+    reordered(scene, place);
     return IKV_OK;
 }
 
@@ -381,9 +444,11 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         uint32_t place = deepest_first(scene, top);
         ikv_target gone = {item_at(scene, place)->target};
         unlink_item(scene, place);
+        ikvi_index_removed(scene, place);
+        ikvi_shape_drop(scene, item_at(scene, place));
         clear_item(item_at(scene, place));
         scene->count--;
-        changed(scene, true);
+        scene->revision++;
         ikv_bus_remove_target(scene->bus, gone);
         for (uint32_t i = 0; i < scene->watcher_count; i++)
             scene->watchers[i].watcher(scene->watchers[i].user, gone, former);
@@ -391,18 +456,79 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
     return IKV_OK;
 }
 
+/* ------------------------------------------------------------- changing -- */
+
+static void placed(ikv_scene *scene, uint32_t place)
+{
+    ikvi_scene_place(scene, place);
+    scene->revision++;
+}
+
+static void touched(ikv_scene *scene, uint32_t place)
+{
+    ikvi_index_changed(scene, place);
+    scene->revision++;
+}
+
 ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
+{
+    uint32_t place = find_target(scene, target);
+    if (IKVI_UNLIKELY(place == NO_ITEM))
+        return IKV_STALE;
+    if (!number_finite(x) || !number_finite(y))
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->x = x;
+    item_at(scene, place)->y = y;
+    placed(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_move_many(ikv_scene *scene, const ikv_motion *motions,
+                               uint32_t count)
+{
+    ikv_status first = IKV_OK;
+    if (scene == NULL || (motions == NULL && count > 0))
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_status status = ikv_scene_move(scene, motions[i].target,
+                                           motions[i].x, motions[i].y);
+        first = first == IKV_OK ? status : first;
+    }
+    return first;
+}
+
+ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
+                          ikv_rotation rotation)
 {
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    if (!finite(x) || !finite(y))
+    if (ikvi_placement_fault(0, 0, rotation, 0) != NULL)
         return IKV_BAD_ARGUMENT;
-    item_at(scene, place)->x = x;
-    item_at(scene, place)->y = y;
-    place_subtree(scene, place);
-    changed(scene, false);
+    ikvi_item_rotate(item_at(scene, place), rotation);
+    placed(scene, place);
     return IKV_OK;
+}
+
+ikv_status ikv_scene_resize(ikv_scene *scene, ikv_target target, float scale)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (ikvi_placement_fault(0, 0, (ikv_rotation){0, 0}, scale) != NULL)
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->scale = scale > 0 ? scale : 1;
+    placed(scene, place);
+    return IKV_OK;
+}
+
+/* Takes a target out of its siblings and in again. */
+static void relink(ikv_scene *scene, uint32_t place, uint32_t parent,
+                   bool lowest)
+{
+    unlink_item(scene, place);
+    link_item(scene, place, parent, lowest);
+    reordered(scene, place);
 }
 
 ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target, int32_t z)
@@ -410,10 +536,26 @@ ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target, int32_t z)
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    unlink_item(scene, place);
     item_at(scene, place)->z = z;
-    link_item(scene, place, item_at(scene, place)->parent);
-    changed(scene, true);
+    relink(scene, place, item_at(scene, place)->parent, false);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_raise(ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    relink(scene, place, item_at(scene, place)->parent, false);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    relink(scene, place, item_at(scene, place)->parent, true);
     return IKV_OK;
 }
 
@@ -421,7 +563,7 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
                                 ikv_target parent)
 {
     uint32_t place = find_target(scene, target);
-    uint32_t to = parent.bits != 0 ? find_item(scene, parent) : ROOT_ITEM;
+    uint32_t to = parent.bits != 0 ? ikvi_scene_find(scene, parent) : ROOT_ITEM;
     if (place == NO_ITEM || to == NO_ITEM)
         return IKV_STALE;
     for (uint32_t at = to; at != NO_ITEM; at = item_at(scene, at)->parent)
@@ -430,22 +572,26 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     if (item_at(scene, to)->level + 1 + height(scene, place) > IKV_PATH_LIMIT)
         return IKV_FULL_DEPTH;
     unlink_item(scene, place);
-    link_item(scene, place, to);
-    place_subtree(scene, place);
-    changed(scene, true);
+    if (to != ROOT_ITEM)
+        item_at(scene, place)->layer = item_at(scene, to)->layer;
+    link_item(scene, place, to, false);
+    placed(scene, place);
+    reordered(scene, place);
     return IKV_OK;
 }
 
 ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
-                               ikv_shape shape)
+                               const ikv_shape *shape)
 {
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    if (shape_fault(shape) != NULL)
+    if (shape == NULL || ikvi_shape_fault(shape) != NULL ||
+        (shape->type == IKV_SHAPE_OWN && scene->own_test == NULL))
         return IKV_BAD_ARGUMENT;
-    item_at(scene, place)->shape = shape;
-    changed(scene, false);
+    if (!ikvi_shape_store(scene, item_at(scene, place), shape))
+        return IKV_FULL_POLYGONS;
+    touched(scene, place);
     return IKV_OK;
 }
 
@@ -456,58 +602,57 @@ ikv_status ikv_scene_set_hit(ikv_scene *scene, ikv_target target, uint32_t hit)
         return IKV_STALE;
     if (hit > IKV_HIT_OFF)
         return IKV_BAD_ARGUMENT;
-    item_at(scene, place)->hit = (uint8_t)hit;
-    changed(scene, false);
+    uint8_t *flags = &item_at(scene, place)->flags;
+    *flags = (uint8_t)((*flags & ~(unsigned)ITEM_HIT) | hit);
+    touched(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_grace(ikv_scene *scene, ikv_target target, float grace)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (!grace_usable(grace))
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->grace = (uint16_t)(grace * 16);
+    touched(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
+                                uint32_t traits)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if ((traits & ~(uint32_t)OWN_TRAITS) != 0)
+        return IKV_BAD_ARGUMENT;
+    uint8_t *both = &item_at(scene, place)->type_traits;
+    *both = (uint8_t)((*both & 15u) | traits << 4);
+    return IKV_OK;
+}
+
+static ikv_status set_flag(ikv_scene *scene, ikv_target target, unsigned flag,
+                           bool on)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    uint8_t *flags = &item_at(scene, place)->flags;
+    *flags = (uint8_t)(on ? *flags | flag : *flags & ~flag);
+    placed(scene, place);
     return IKV_OK;
 }
 
 ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target, bool shown)
 {
-    uint32_t place = find_target(scene, target);
-    if (place == NO_ITEM)
-        return IKV_STALE;
-    item_at(scene, place)->hidden = !shown;
-    changed(scene, false);
-    return IKV_OK;
+    return set_flag(scene, target, ITEM_HIDDEN, !shown);
 }
 
-/* -------------------------------------------------------------- reading -- */
-
-bool ikv_scene_alive(const ikv_scene *scene, ikv_target target)
+ikv_status ikv_scene_set_clip(ikv_scene *scene, ikv_target target, bool clip)
 {
-    return find_item(scene, target) != NO_ITEM;
-}
-
-ikv_target ikv_scene_parent(const ikv_scene *scene, ikv_target target)
-{
-    uint32_t place = find_target(scene, target);
-    if (place == NO_ITEM)
-        return (ikv_target){0};
-    return (ikv_target){item_at(scene, item_at(scene, place)->parent)->target};
-}
-
-void *ikv_scene_user(const ikv_scene *scene, ikv_target target)
-{
-    uint32_t place = find_target(scene, target);
-    return place != NO_ITEM ? item_at(scene, place)->user : NULL;
-}
-
-uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target)
-{
-    uint32_t place = find_target(scene, target);
-    return place != NO_ITEM ? item_at(scene, place)->traits : 0;
-}
-
-uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
-{
-    uint32_t place = find_target(scene, target);
-    return place != NO_ITEM ? item_at(scene, place)->hit : 0;
-}
-
-uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
-{
-    uint32_t place = find_target(scene, target);
-    return place != NO_ITEM ? item_at(scene, place)->tags : 0;
+    return set_flag(scene, target, ITEM_CLIPS, clip);
 }
 
 ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
@@ -520,30 +665,115 @@ ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
     return IKV_OK;
 }
 
+/* -------------------------------------------------------------- reading -- */
+
+bool ikv_scene_alive(const ikv_scene *scene, ikv_target target)
+{
+    return ikvi_scene_find(scene, target) != NO_ITEM;
+}
+
+ikv_target ikv_scene_parent(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return (ikv_target){0};
+    return (ikv_target){item_at(scene, item_at(scene, place)->parent)->target};
+}
+
+/* The target's item; a free one's, all zero, if it is stale. */
+static scene_item item_of(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    return place != NO_ITEM ? *item_at(scene, place)
+                            : (scene_item){.user = NULL};
+}
+
+void *ikv_scene_user(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).user;
+}
+
+uint32_t ikv_scene_layer(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).layer;
+}
+
+uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return item_traits(&item);
+}
+
+uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).flags & ITEM_HIT;
+}
+
+bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return item.target != 0 && (item.flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+}
+
+uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).tags;
+}
+
+uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place)
+{
+    uint32_t at = place;
+    while (at != ROOT_ITEM && (item_at(scene, at)->flags & ITEM_BODY) == 0)
+        at = item_at(scene, at)->parent;
+    return at != ROOT_ITEM ? at : place;
+}
+
 ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
 {
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return (ikv_target){0};
-    uint32_t at = place;
-    while (at != ROOT_ITEM && !item_at(scene, at)->body)
-        at = item_at(scene, at)->parent;
-    return (ikv_target){item_at(scene, at != ROOT_ITEM ? at : place)->target};
+    return (ikv_target){item_at(scene, ikvi_scene_body(scene, place))->target};
 }
 
-bool ikv_scene_position(const ikv_scene *scene, ikv_target target,
-                        float local[2], float view[2])
+/* -------------------------------------------------------------------- Tab -- */
+
+static bool tab_reaches(const scene_item *item)
 {
-    uint32_t place = find_item(scene, target);
-    if (place == NO_ITEM)
-        return false;
-    const scene_item *item = item_at(scene, place);
-    local[0] = item->x;
-    local[1] = item->y;
-    view[0] = item->view_x;
-    view[1] = item->view_y;
-    return true;
+    return (item_traits(item) & IKV_FOCUSABLE) != 0 && item->tab >= 0 &&
+           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
 }
+
+/* Whether a comes before b in Tab order. */
+static bool tab_before(const scene_item *a, const scene_item *b)
+{
+    return a->tab != b->tab ? a->tab < b->tab : a->key < b->key;
+}
+
+ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
+                              bool backwards)
+{
+    uint32_t start = find_target(scene, from);
+    const scene_item *here = start != NO_ITEM ? item_at(scene, start) : NULL;
+    const scene_item *end = NULL, *next = NULL; /* the first one; beyond here */
+    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
+         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at)) {
+        const scene_item *item = item_at(scene, at);
+        if (!tab_reaches(item))
+            continue;
+        if (end == NULL || tab_before(item, end) != backwards)
+            end = item;
+        if (here == NULL || item == here ||
+            tab_before(here, item) == backwards)
+            continue;
+        if (next == NULL || tab_before(item, next) != backwards)
+            next = item;
+    }
+    next = next != NULL ? next : end;
+    return (ikv_target){next != NULL ? next->target : 0};
+}
+
+/* ------------------------------------------------------------- watching -- */
 
 uint64_t ikv_scene_revision(const ikv_scene *scene)
 {
@@ -562,72 +792,31 @@ ikv_status ikv_scene_watch_removals(ikv_scene *scene,
     return IKV_OK;
 }
 
-/* ------------------------------------------------------------- hit test -- */
-
-/* Children from the top down, each with its subtree, then the item itself:
- * the walk that meets parents first and low siblings first, backwards. */
-static void make_order(ikv_scene *scene)
+ikv_scene_counters ikv_scene_count(const ikv_scene *scene)
 {
-    uint32_t *order = order_of(scene), at = scene->count;
-    for (uint32_t place = walk_next(scene, ROOT_ITEM, ROOT_ITEM);
-         place != NO_ITEM; place = walk_next(scene, ROOT_ITEM, place))
-        order[--at] = place;
-    IKVI_CHECK(at == 0);
-    scene->ordered = true;
-}
-
-/* How far (x, y) is outside 0..size in one direction. */
-static float outside(float at, float size)
-{
-    return at < 0 ? -at : at > size ? at - size : 0;
-}
-
-static bool shape_holds(const ikv_shape *shape, float x, float y, float radius)
-{
-    x -= shape->x;
-    y -= shape->y;
-    if (shape->type == IKV_SHAPE_CIRCLE) {
-        float reach = shape->radius + radius;
-        return x * x + y * y <= reach * reach;
-    }
-    if (shape->type != IKV_SHAPE_RECT)
-        return false;
-    if (x >= 0 && x < shape->width && y >= 0 && y < shape->height)
-        return true;
-    float dx = outside(x, shape->width), dy = outside(y, shape->height);
-    return radius > 0 && dx * dx + dy * dy <= radius * radius;
-}
-
-static bool is_shown(const ikv_scene *scene, uint32_t place)
-{
-    for (; place != NO_ITEM; place = item_at(scene, place)->parent)
-        if (item_at(scene, place)->hidden)
-            return false;
-    return true;
-}
-
-ikv_target ikv_scene_pick(const ikv_scene *scene, uint8_t view, float x,
-                          float y, float radius, uint32_t nth)
-{
-    (void)view;
-    ikv_target none = {0};
-    if (scene == NULL || !finite(x) || !finite(y) || !(radius >= 0))
-        return none;
-    if (!scene->ordered)
-        make_order((ikv_scene *)(uintptr_t)scene);
-    const uint32_t *order = order_of(scene);
-    for (uint32_t i = 0; i < scene->count; i++) {
-        const scene_item *item = item_at(scene, order[i]);
-        if (item->hit != IKV_HIT_OFF &&
-            shape_holds(&item->shape, x - item->view_x, y - item->view_y,
-                        radius) &&
-            is_shown(scene, order[i]) && nth-- == 0)
-            return (ikv_target){item->target};
-    }
-    return none;
+    if (scene == NULL)
+        return (ikv_scene_counters){.targets = 0};
+    ikv_scene_counters counters = scene->counters;
+    counters.targets = scene->count;
+    counters.gridded = scene->index.gridded;
+    return counters;
 }
 
 /* ------------------------------------------------------------ validator -- */
+
+static bool same_placement(const scene_item *item, const scene_item *parent)
+{
+    const transform *p = &parent->world, *w = &item->world;
+    float x = p->x + (p->c * item->x - p->s * item->y);
+    float y = p->y + (p->s * item->x + p->c * item->y);
+    bool covered = (parent->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0;
+    bool clipped = (parent->flags & (ITEM_CLIPS | ITEM_CLIPPED)) != 0;
+    return (w->x == x || !number_finite(x)) &&
+           (w->y == y || !number_finite(y)) &&
+           item->level == parent->level + 1 &&
+           ((item->flags & ITEM_COVERED) != 0) == covered &&
+           ((item->flags & ITEM_CLIPPED) != 0) == clipped;
+}
 
 static const char *validate_item(const ikv_scene *scene, uint32_t place)
 {
@@ -637,14 +826,15 @@ static const char *validate_item(const ikv_scene *scene, uint32_t place)
     if (ikv_bus_target_place(scene->bus, target) != place ||
         parent->target == 0)
         return "S1";
-    if (item->above != NO_ITEM && (item_at(scene, item->above)->z < item->z ||
-                                   item_at(scene, item->above)->below != place))
+    if (item->above != NO_ITEM &&
+        (lies_above(item, item_at(scene, item->above), false) ||
+         item_at(scene, item->above)->below != place))
         return "S2";
-    if (item->view_x != parent->view_x + item->x ||
-        item->view_y != parent->view_y + item->y ||
-        item->level != parent->level + 1)
+    if (!same_placement(item, parent) ||
+        (item->parent != ROOT_ITEM && item->layer != parent->layer))
         return "S3";
-    return NULL;
+    return item_at(scene, walk_before(scene, place))->key < item->key ? NULL
+                                                                      : "S4";
 }
 
 const char *ikv_scene_validate(const ikv_scene *scene)
@@ -659,16 +849,9 @@ const char *ikv_scene_validate(const ikv_scene *scene)
             return broken;
     }
     for (uint32_t at = ROOT_ITEM; at != NO_ITEM && walked <= used;
-         at = walk_next(scene, ROOT_ITEM, at))
+         at = ikvi_scene_walk(scene, ROOT_ITEM, at))
         walked++;
     if (used != scene->count || walked != used + 1)
         return "S1";
-    uint32_t last = NO_ITEM;
-    for (uint32_t i = 0; scene->ordered && i < scene->count; i++) {
-        if (order_of(scene)[i] == last ||
-            item_at(scene, order_of(scene)[i])->target == 0)
-            return "S4";
-        last = order_of(scene)[i];
-    }
-    return NULL;
+    return ikvi_index_validate(scene);
 }

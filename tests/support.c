@@ -152,6 +152,16 @@ ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
     return target;
 }
 
+ikv_target pick_at(ikv_scene *scene, float x, float y, float radius,
+                   uint32_t nth)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    query.x = x;
+    query.y = y;
+    query.radius = radius;
+    return ikv_scene_pick(scene, &query, nth);
+}
+
 char *read_file(const char *path)
 {
     FILE *file = fopen(path, "rb");

@@ -16,6 +16,7 @@ Suite *bus_suite(void);
 Suite *bus_model_suite(void);
 Suite *dispatch_suite(void);
 Suite *scene_suite(void);
+Suite *hits_suite(void);
 Suite *router_suite(void);
 Suite *loop_suite(void);
 Suite *io_suite(void);
@@ -96,6 +97,8 @@ void note(record *r, const char *format, ...)
 /* Small things. */
 ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
                        float width, float height, int z);
+ikv_target pick_at(ikv_scene *scene, float x, float y, float radius,
+                   uint32_t nth);
 char *read_file(const char *path);
 void write_file(const char *path, const char *text);
 uint32_t random_below(uint64_t *state, uint32_t limit);

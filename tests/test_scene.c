@@ -34,7 +34,7 @@ START_TEST(stacking)
                            100, order_table[_i].targets[i].z);
     }
     for (uint32_t n = 0;; n++) {
-        ikv_target hit = ikv_scene_pick(k.scene, 0, 5, 5, 0, n);
+        ikv_target hit = pick_at(k.scene, 5, 5, 0, n);
         if (hit.bits == 0)
             break;
         for (int i = 0; i < order_table[_i].count; i++)
@@ -76,8 +76,8 @@ START_TEST(points)
     config.shape = ikv_scene_circle(10, 10, 10);
     ok(ikv_scene_add(k.scene, &config, &circle, NULL));
     ikv_target hit =
-        ikv_scene_pick(k.scene, 0, point_table[_i].x, point_table[_i].y,
-                       point_table[_i].radius, 0);
+        pick_at(k.scene, point_table[_i].x, point_table[_i].y,
+                point_table[_i].radius, 0);
     ikv_target expected = point_table[_i].circle ? circle : rect;
     ck_assert_uint_eq(hit.bits, point_table[_i].hit ? expected.bits : 0);
     kit_close(&k);
@@ -94,7 +94,7 @@ START_TEST(changes)
     ikv_target b = rect_target(k.scene, a, 100, 0, 50, 50, 0);
     ikv_target c = rect_target(k.scene, none, 0, 0, 50, 50, 1);
     float own[2], view[2];
-#define TOP(x, y) ikv_scene_pick(k.scene, 0, x, y, 0, 0).bits
+#define TOP(x, y) pick_at(k.scene, x, y, 0, 0).bits
     ck_assert_uint_eq(TOP(120, 10), b.bits); /* outside its parent */
     uint64_t revision = ikv_scene_revision(k.scene);
     ok(ikv_scene_move(k.scene, a, 200, 5));
@@ -121,7 +121,8 @@ START_TEST(changes)
     ck_assert_uint_eq(TOP(120, 10), b.bits);
     ok(ikv_scene_set_z(k.scene, a, 7));
     ck_assert_uint_eq(TOP(120, 10), a.bits);
-    ok(ikv_scene_set_shape(k.scene, a, ikv_scene_circle(0, 0, 3)));
+    ikv_shape circle = ikv_scene_circle(0, 0, 3);
+    ok(ikv_scene_set_shape(k.scene, a, &circle));
     ck_assert_uint_eq(TOP(120, 10), b.bits);
 #undef TOP
     kit_close(&k);
@@ -157,7 +158,7 @@ START_TEST(removal)
     status_is(ikv_scene_remove(k.scene, c), IKV_STALE);
     status_is(ikv_scene_move(k.scene, c, 1, 1), IKV_STALE);
     status_is(ikv_scene_remove(k.scene, ikv_bus_root(k.bus)), IKV_STALE);
-    ck_assert_uint_eq(ikv_scene_pick(k.scene, 0, 1, 1, 0, 0).bits, a.bits);
+    ck_assert_uint_eq(pick_at(k.scene, 1, 1, 0, 0).bits, a.bits);
     ck_assert_uint_eq(ikv_scene_parent(k.scene, c).bits, 0);
     ck_assert_ptr_null(ikv_scene_user(k.scene, c));
     for (int i = 0; i < 8; i++)
@@ -181,7 +182,7 @@ static const struct {
      "a rectangle's width"},
     {{.shape = {.type = IKV_SHAPE_CIRCLE, .radius = INFINITY}},
      IKV_BAD_ARGUMENT,
-     "a circle's radius"},
+     "a radius must be"},
     {{.shape = {.type = IKV_SHAPE_CIRCLE, .x = NAN}},
      IKV_BAD_ARGUMENT,
      "the shape's position"},
@@ -353,7 +354,7 @@ START_TEST(random_scenes)
               y = (float)random_below(&seed, 100);
         uint32_t nth = random_below(&seed, 3), left = nth;
         ikv_target expected = model_pick(-1, x, y, &left);
-        ck_assert_uint_eq(ikv_scene_pick(k.scene, 0, x, y, 0, nth).bits,
+        ck_assert_uint_eq(pick_at(k.scene, x, y, 0, nth).bits,
                           expected.bits);
         if (i % 50 == 0)
             valid(ikv_scene_validate(k.scene));

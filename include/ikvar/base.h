@@ -86,7 +86,9 @@ extern "C" {
     X(-48, FULL_TIMERS, "raise bus.timers")                                    \
     X(-49, FULL_PAYLOADS, "raise bus.payloads")                                \
     X(-50, FULL_MAILBOXES, "raise bus.mailboxes")                              \
-    X(-51, FULL_INBOX, "raise bus.inbox")
+    X(-51, FULL_INBOX, "raise bus.inbox")                                      \
+    X(-52, FULL_POLYGONS, "raise scene.polygons")                              \
+    X(-53, FULL_ROUTERS, "more routers than IKV_ROUTER_LIMIT")
 
 typedef int32_t ikv_status;
 enum {
@@ -139,6 +141,31 @@ enum {
     IKV_CAPTURES = 4,
     IKV_PASSES = 8
 };
+
+/* Where a hit test looks, and what it leaves out; begin with IKV_QUERY_INIT.
+ *   view       of the position: a window or a part of the screen
+ *   touch      a finger asks: the targets' grace margins count
+ *   x, y       in view units
+ *   radius     widens the point to a disc, view units
+ *   tags       only targets with one of these; 0: all
+ *   skip_body  not the pieces of this body; zero bits: all
+ */
+typedef struct ikv_query {
+    uint32_t size;
+    uint8_t view;
+    bool touch;
+    uint16_t reserved;
+    float x, y, radius;
+    uint32_t tags;
+    ikv_target skip_body;
+} ikv_query;
+
+#define IKV_QUERY_INIT                                                         \
+    {                                                                          \
+        sizeof(ikv_query), 0, false, 0, 0, 0, 0, 0, {                          \
+            0                                                                  \
+        }                                                                      \
+    }
 
 /* The deepest path from the root to a target, both included. */
 #define IKV_PATH_LIMIT 64

@@ -34,8 +34,8 @@ extern "C" {
 typedef struct ikv_router ikv_router;
 
 /* What the router asks of a scene. All but tab_next are needed.
- *   pick      the nth target from the top at a point of the view, 0 the
- *             topmost, with a radius; zero bits past the last
+ *   pick      the nth target from the top at the query's point (base.h), 0 the
+ *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
  *   alive     whether the target is there
  *   traits    IKV_FOCUSABLE, IKV_PASSES ... joined (base.h)
@@ -47,8 +47,7 @@ typedef struct ikv_picking {
     uint32_t size;
     uint32_t reserved;
     void *scene;
-    ikv_target (*pick)(void *scene, uint8_t view, float x, float y,
-                       float radius, uint32_t nth);
+    ikv_target (*pick)(void *scene, const ikv_query *query, uint32_t nth);
     ikv_target (*parent)(void *scene, ikv_target target);
     bool (*alive)(void *scene, ikv_target target);
     uint32_t (*traits)(void *scene, ikv_target target);

@@ -1,0 +1,176 @@
+/* rows_hits.c - hit tests and movement from 10 to 1,000,000 targets, against a
+ * plain scan backwards over boxes, and against a general R-tree. */
+#include "bench.h"
+#include "rtree.h"
+
+#include <math.h>
+
+enum {
+    POINTS = 64
+};
+
+static ikv_kit *kit;
+static ikv_scene *scene;
+static uint32_t count, moving, queries;
+static float side;
+static float (*boxes)[4];
+static ikv_target *targets;
+static ikv_motion *motions;
+static rtree *tree;
+static float points[POINTS][2];
+static uint32_t turn;
+static volatile uint32_t sink;
+static uint64_t seed;
+
+static float real(float from, float to)
+{
+    seed = seed * 6364136223846793005u + 1442695040888963407u;
+    return from + (to - from) * (float)(seed >> 40) / (float)(1u << 24);
+}
+
+static void open_scene(uint32_t n)
+{
+    ikv_kit_config config = IKV_KIT_INIT;
+    config.memory = counting_memory();
+    config.bus.targets = n;
+    ikv_port port = ikv_null_port();
+    config.ports = &port;
+    config.port_count = 1;
+    if (ikv_kit_open(&config, &kit) < 0)
+        exit(2);
+    scene = ikv_kit_scene(kit);
+    count = n;
+    seed = n;
+    side = sqrtf((float)n) * 50;
+    boxes = calloc(n, sizeof *boxes);
+    targets = calloc(n, sizeof *targets);
+    motions = calloc(n, sizeof *motions);
+    if (boxes == NULL || targets == NULL || motions == NULL)
+        exit(2);
+    for (uint32_t i = 0; i < n; i++) {
+        ikv_target_config c = IKV_TARGET_INIT;
+        c.x = real(0, side);
+        c.y = real(0, side);
+        c.shape = ikv_scene_rect(0, 0, real(10, 50), real(10, 50));
+        if (ikv_scene_add(scene, &c, &targets[i], NULL) < 0)
+            exit(2);
+        boxes[i][0] = c.x;
+        boxes[i][1] = c.y;
+        boxes[i][2] = c.x + c.shape.width;
+        boxes[i][3] = c.y + c.shape.height;
+    }
+    for (int i = 0; i < POINTS; i++) {
+        points[i][0] = real(0, side);
+        points[i][1] = real(0, side);
+    }
+    blocks_taken = 0;
+}
+
+static void close_scene(void)
+{
+    ikv_kit_close(kit);
+    free(boxes);
+    free(targets);
+    free(motions);
+}
+
+static void pick_ours(void)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    for (uint32_t i = 0; i < queries; i++) {
+        query.x = points[i % POINTS][0];
+        query.y = points[i % POINTS][1];
+        sink += ikv_scene_pick(scene, &query, 0).bits;
+    }
+}
+
+static void pick_plain(void)
+{
+    for (uint32_t i = 0; i < queries; i++)
+        sink += plain_pick(boxes, count, points[i % POINTS][0],
+                           points[i % POINTS][1]);
+}
+
+static void pick_tree(void)
+{
+    for (uint32_t i = 0; i < queries; i++)
+        sink += rtree_pick(tree, points[i % POINTS][0], points[i % POINTS][1]);
+}
+
+/* The same targets move in both, a little to and fro. */
+static float shift_of(uint32_t i)
+{
+    return (turn + i) % 2 ? 1.5f : -1.5f;
+}
+
+static void frame_ours(void)
+{
+    uint32_t n = 0, stride = count / moving;
+    turn++;
+    for (uint32_t k = 0; k < moving; k++) {
+        uint32_t i = k * stride;
+        float by = shift_of(i);
+        motions[n++] = (ikv_motion){targets[i], boxes[i][0] + by, boxes[i][1]};
+    }
+    ikv_scene_move_many(scene, motions, n);
+    pick_ours();
+}
+
+static void frame_plain(void)
+{
+    uint32_t stride = count / moving;
+    turn++;
+    for (uint32_t k = 0; k < moving; k++) {
+        uint32_t i = k * stride;
+        float by = shift_of(i);
+        plain_move(boxes[i], boxes[i][0] + by, boxes[i][1]);
+    }
+    pick_plain();
+}
+
+static const struct {
+    uint32_t targets;
+    const char *hit, *few, *all;
+    double hit_budget, few_budget;
+} sizes[] = {
+    {10, "hit test, 10 targets", NULL, "frame: 10 move, 10 hit tests", 0, 0},
+    {100, "hit test, 100 targets", NULL, "frame: 100 move, 10 hit tests", 0.35,
+     0},
+    {1000, "hit test, 1,000 targets", "frame: 1% of 1,000 move, 10 hit tests",
+     "frame: 1,000 move, 10 hit tests", 0.10, 0.2},
+    {10000, "hit test, 10,000 targets",
+     "frame: 1% of 10,000 move, 10 hit tests",
+     "frame: 10,000 move, 10 hit tests", 0.03, 0.15},
+    {100000, "hit test, 100,000 targets",
+     "frame: 1% of 100,000 move, 10 hit tests",
+     "frame: 100,000 move, 10 hit tests", 0.006, 0.15},
+    {1000000, "hit test, 1,000,000 targets", NULL, NULL, 0.001, 0},
+};
+
+void hit_rows(void)
+{
+    const char *scan = "a plain scan backwards";
+    for (size_t i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
+        open_scene(sizes[i].targets);
+        queries = count > 50000 ? POINTS / 4 : POINTS;
+        pick_ours();
+        measure(sizes[i].hit, scan, sizes[i].hit_budget, 1.2, queries,
+                pick_ours, pick_plain);
+        if (count >= 100 && count <= 100000) {
+            tree = rtree_open((const float(*)[4])boxes, count);
+            queries = POINTS;
+            measure(sizes[i].hit, "Boost's R-tree", 0.3, 1.2, queries,
+                    pick_ours, pick_tree);
+            rtree_close(tree);
+        }
+        queries = 10;
+        moving = count / 100;
+        if (sizes[i].few != NULL)
+            measure(sizes[i].few, scan, sizes[i].few_budget, 1.2, 1, frame_ours,
+                    frame_plain);
+        moving = count;
+        if (sizes[i].all != NULL)
+            measure(sizes[i].all, scan, 1.4, 1.2, 1, frame_ours, frame_plain);
+        close_scene();
+    }
+}

@@ -1,0 +1,49 @@
+// rtree.cc - Boost.Geometry's R-tree as a baseline, behind plain functions.
+#include <boost/geometry.hpp>
+#include <boost/geometry/index/rtree.hpp>
+
+#include <cstdint>
+#include <vector>
+
+#include "rtree.h"
+
+namespace bg = boost::geometry;
+namespace bgi = boost::geometry::index;
+
+using point = bg::model::point<float, 2, bg::cs::cartesian>;
+using box = bg::model::box<point>;
+using entry = std::pair<box, uint32_t>;
+
+struct rtree {
+    bgi::rtree<entry, bgi::quadratic<16>> tree;
+};
+
+static entry entry_of(const float b[4], uint32_t id)
+{
+    return {box(point(b[0], b[1]), point(b[2], b[3])), id};
+}
+
+rtree *rtree_open(const float (*boxes)[4], uint32_t count)
+{
+    std::vector<entry> entries;
+    for (uint32_t i = 0; i < count; i++)
+        entries.push_back(entry_of(boxes[i], i));
+    auto *t = new rtree;
+    t->tree = decltype(t->tree)(entries.begin(), entries.end());
+    return t;
+}
+
+void rtree_close(rtree *t)
+{
+    delete t;
+}
+
+uint32_t rtree_pick(const rtree *t, float x, float y)
+{
+    uint32_t best = UINT32_MAX;
+    for (auto it = t->tree.qbegin(bgi::intersects(point(x, y)));
+         it != t->tree.qend(); ++it)
+        if (best == UINT32_MAX || it->second > best)
+            best = it->second;
+    return best;
+}

@@ -1,0 +1,21 @@
+/* rtree.h - a general R-tree, built for the benchmarks alone. */
+#ifndef IKV_BENCH_RTREE_H
+#define IKV_BENCH_RTREE_H
+
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct rtree rtree;
+rtree *rtree_open(const float (*boxes)[4], uint32_t count);
+void rtree_close(rtree *tree);
+/* The greatest number of a box that holds the point, UINT32_MAX if none. */
+uint32_t rtree_pick(const rtree *tree, float x, float y);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

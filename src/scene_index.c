@@ -1,0 +1,794 @@
+/* scene_index.c - finds the targets that a query may meet.
+ *
+ * Each target's box is kept in 15-bit whole numbers, rounded outwards, four of
+ * them in one 64-bit word, so that one subtraction compares all four sides.
+ * Small scenes, and those where many targets move, are scanned in order from
+ * the topmost down. Else a grid of cells lists who is near; there are four of
+ * them, each eight times coarser, the last a single cell; a target is in the
+ * finest one where it covers no more than three by three cells. Where all move,
+ * a scan is cheaper than any grid; so many changes at once lead back to it.
+ *
+ * Both give candidates alone; ikvi_probe_offer() tests them exactly.
+ *
+ * I1  in the grid, a target that can be hit has a box and a home, and is listed
+ *     once in each cell of its home, and nowhere else
+ * I2  in a scan, `order` holds every target once, topmost first, and the box of
+ *     order[i] is at i
+ * I3  what is not so is marked dirty, or all is
+ * I4  entries in cells + free entries == entry_room
+ */
+#include "scene_internal.h"
+
+enum {
+    SIDE = 32767,       /* the greatest coordinate */
+    SCAN_LIMIT = 160,   /* targets up to which a scan is never worse */
+    QUIET_QUERIES = 24, /* queries after which a grid is worth building */
+    SAMPLE = 256,
+    MOST_CELLS = 3 /* that a target covers in a direction */
+};
+
+#define GUARDS    UINT64_C(0x8000800080008000)
+#define NEVER_BOX UINT64_C(0x7fff7fff7fff7fff) /* right of and above all */
+
+static uint64_t *boxes_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.boxes);
+}
+
+static index_home *homes_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.homes);
+}
+
+static index_entry *entries_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.entries);
+}
+
+static uint32_t *heads_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.heads);
+}
+
+static uint32_t *order_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.order);
+}
+
+static uint32_t *dirty_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.dirty);
+}
+
+/* In a scan a home is not needed: it holds the target's place in `order`. */
+static void set_rank(ikv_scene *s, uint32_t place, uint32_t rank)
+{
+    memcpy(&homes_of(s)[place], &rank, sizeof rank);
+}
+
+static uint32_t rank_of(const ikv_scene *s, uint32_t place)
+{
+    uint32_t rank;
+    memcpy(&rank, &homes_of(s)[place], sizeof rank);
+    return rank;
+}
+
+/* -------------------------------------------------------------- opening -- */
+
+static uint32_t power_below(uint32_t value)
+{
+    uint32_t power = 1;
+    while (power <= value / 2)
+        power *= 2;
+    return power;
+}
+
+void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
+{
+    scene_index *x = &scene->index;
+    size_t n = scene->capacity, before;
+    x->absent = plain;
+    x->order = ikvi_layout_add(l, n, sizeof(uint32_t));
+    if (plain)
+        return;
+    before = l->size;
+    uint32_t cells = power_below(scene->capacity);
+    x->entry_room = scene->capacity / 4 * 11 + 64;
+    x->head_room = cells + cells / 64 + cells / 4096 + 3;
+    x->dirty_room = scene->capacity / 8 + 8;
+    x->boxes = ikvi_layout_add(l, n, sizeof(uint64_t));
+    x->homes = ikvi_layout_add(l, n, sizeof(index_home));
+    x->entries = ikvi_layout_add(l, x->entry_room, sizeof(index_entry));
+    x->heads = ikvi_layout_add(l, x->head_room, sizeof(uint32_t));
+    x->dirty = ikvi_layout_add(l, x->dirty_room, sizeof(uint32_t));
+    scene->counters.index_bytes =
+        (float)((double)(l->size - before) / (double)n + sizeof(uint32_t));
+}
+
+void ikvi_index_open(ikv_scene *scene)
+{
+    scene->index.reordered = true;
+    scene->index.all_dirty = true;
+}
+
+/* ---------------------------------------------------------------- boxes -- */
+
+/* Four 15-bit numbers, each below a free bit: left, top, and the distances of
+ * right and bottom from the far sides. A box meets another exactly if
+ * wanted_box(other) - packed_box(it) keeps all four free bits. */
+static uint64_t packed_box(const uint16_t q[4])
+{
+    return (uint64_t)q[0] | (uint64_t)q[1] << 16 |
+           (uint64_t)(SIDE - q[2]) << 32 | (uint64_t)(SIDE - q[3]) << 48;
+}
+
+static uint64_t wanted_box(const uint16_t q[4])
+{
+    return ((uint64_t)q[2] | (uint64_t)q[3] << 16 |
+            (uint64_t)(SIDE - q[0]) << 32 | (uint64_t)(SIDE - q[1]) << 48) |
+           GUARDS;
+}
+
+static bool meets(uint64_t wanted, uint64_t box)
+{
+    return ((wanted - box) & GUARDS) == GUARDS;
+}
+
+/* Rounds towards minus infinity and never falls as `at` rises; what is outside
+ * the frame comes to lie on its edge. */
+static uint16_t quantised(float at, float from, float per)
+{
+    float t = (at - from) * per;
+    if (!(t > 0))
+        return 0;
+    return t < (float)SIDE ? (uint16_t)t : (uint16_t)SIDE;
+}
+
+static void quantised_box(const index_frame *f, const float box[4],
+                          uint16_t q[4])
+{
+    q[0] = quantised(box[0], f->x, f->per_x);
+    q[1] = quantised(box[1], f->y, f->per_y);
+    q[2] = quantised(box[2], f->x, f->per_x);
+    q[3] = quantised(box[3], f->y, f->per_y);
+}
+
+/* The item's box; false if it can't be hit. */
+static bool box_item(const ikv_scene *s, const scene_item *item, uint16_t q[4])
+{
+    float box[4];
+    if (!ikvi_shape_box(s, item, box))
+        return false;
+    float sum = box[0] + box[1] + box[2] + box[3];
+    if (number_finite(sum)) {
+        quantised_box(&s->index.frames[item->layer], box, q);
+    } else {
+        q[0] = q[1] = 0;
+        q[2] = q[3] = SIDE;
+    }
+    return true;
+}
+
+/* ---------------------------------------------------------------- order -- */
+
+/* All items from the topmost down: the walk that meets parents first and low
+ * siblings first, backwards. */
+static void make_order(ikv_scene *s)
+{
+    uint32_t *order = order_of(s), at = s->count;
+    for (uint32_t layer = 0; layer < s->layers; layer++)
+        s->index.starts[layer] = s->index.ends[layer] = 0;
+    for (uint32_t place = ikvi_scene_walk(s, ROOT_ITEM, ROOT_ITEM);
+         place != NO_ITEM; place = ikvi_scene_walk(s, ROOT_ITEM, place)) {
+        uint32_t layer = item_at(s, place)->layer;
+        if (s->index.ends[layer] == 0)
+            s->index.ends[layer] = at;
+        order[--at] = place;
+        s->index.starts[layer] = at;
+    }
+    IKVI_CHECK(at == 0);
+    s->index.reordered = false;
+}
+
+/* ---------------------------------------------------------------- frame -- */
+
+/* Where one layer's targets are, from a sample of them. */
+typedef struct extent {
+    uint32_t count;
+    float low[2], high[2], sum[2], spread[2];
+} extent;
+
+static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
+{
+    const uint32_t *order = order_of(s);
+    uint32_t begin = s->index.starts[layer], end = s->index.ends[layer];
+    uint32_t stride = (end - begin) / SAMPLE + 1;
+    for (int pass = 0; pass < 2; pass++)
+        for (uint32_t i = begin; i < end; i += stride) {
+            const scene_item *item = item_at(s, order[i]);
+            float box[4];
+            if (!ikvi_shape_box(s, item, box) ||
+                !number_finite(box[0] + box[1] + box[2] + box[3]))
+                continue;
+            e->count += pass == 0;
+            for (int k = 0; k < 2; k++) {
+                float at = box[k] / 2 + box[k + 2] / 2;
+                if (pass == 0) {
+                    bool first = e->count == 1;
+                    e->low[k] = first || box[k] < e->low[k] ? box[k] : e->low[k];
+                    e->high[k] = first || box[k + 2] > e->high[k] ? box[k + 2]
+                                                                  : e->high[k];
+                    e->sum[k] += at;
+                } else {
+                    float off = at - e->sum[k] / (float)e->count;
+                    e->spread[k] += off < 0 ? -off : off;
+                }
+            }
+        }
+}
+
+/* The frame leaves out what is far away from the most: that lies on its edges,
+ * and does not make the rest coarse. */
+static void make_frames(ikv_scene *s)
+{
+    for (uint32_t layer = 0; layer < s->layers; layer++) {
+        index_frame *f = &s->index.frames[layer];
+        extent e = {.count = 0};
+        measure_layer(s, layer, &e);
+        float from[2] = {0, 0}, per[2] = {1, 1};
+        for (int k = 0; k < 2 && e.count > 0; k++) {
+            float n = (float)e.count, mean = e.sum[k] / n;
+            float reach = 4 * e.spread[k] / n;
+            float low = mean - reach, high = mean + reach;
+            low = low < e.low[k] || reach == 0 ? e.low[k] : low;
+            high = high > e.high[k] || reach == 0 ? e.high[k] : high;
+            float width = high - low;
+            if (!number_finite(width) || !(width > 0) ||
+                !number_finite((float)SIDE / width))
+                continue;
+            from[k] = low;
+            per[k] = (float)SIDE / width;
+        }
+        *f = (index_frame){from[0], from[1], per[0], per[1]};
+    }
+}
+
+/* ----------------------------------------------------------------- grid -- */
+
+static uint32_t cell_bits(const scene_index *x, uint32_t level)
+{
+    return 15u - x->shift_x[level];
+}
+
+static uint32_t head_at(const scene_index *x, uint32_t level, uint32_t cx,
+                        uint32_t cy)
+{
+    return x->heads_at[level] + (cy << cell_bits(x, level)) + cx;
+}
+
+static uint32_t widened(uint32_t at, uint32_t margin, bool down)
+{
+    if (down)
+        return at > margin ? at - margin : 0;
+    return at + margin < SIDE ? at + margin : SIDE;
+}
+
+/* The cells of a box, with a sixteenth of a cell around it so that small moves
+ * change nothing, in the finest grid where they are few. */
+static index_home home_for(const scene_index *x, const uint16_t q[4])
+{
+    index_home home = {.level = GRID_LEVELS - 1, .in = 1};
+    for (uint32_t level = 0; level < GRID_LEVELS - 1; level++) {
+        uint32_t sx = x->shift_x[level], sy = x->shift_y[level];
+        uint32_t mx = (1u << sx) >> 4, my = (1u << sy) >> 4;
+        uint32_t x0 = widened(q[0], mx, true) >> sx;
+        uint32_t y0 = widened(q[1], my, true) >> sy;
+        uint32_t x1 = widened(q[2], mx, false) >> sx;
+        uint32_t y1 = widened(q[3], my, false) >> sy;
+        if (x1 - x0 >= MOST_CELLS || y1 - y0 >= MOST_CELLS)
+            continue;
+        home.x = (uint16_t)x0;
+        home.y = (uint16_t)y0;
+        home.more_x = (uint8_t)(x1 - x0);
+        home.more_y = (uint8_t)(y1 - y0);
+        home.level = (uint8_t)level;
+        break;
+    }
+    return home;
+}
+
+static bool home_holds(const scene_index *x, const index_home *home,
+                       const uint16_t q[4])
+{
+    uint32_t sx = x->shift_x[home->level], sy = x->shift_y[home->level];
+    return home->in && (uint32_t)q[0] >> sx >= home->x &&
+           (uint32_t)q[1] >> sy >= home->y &&
+           (uint32_t)q[2] >> sx <= (uint32_t)home->x + home->more_x &&
+           (uint32_t)q[3] >> sy <= (uint32_t)home->y + home->more_y;
+}
+
+static uint32_t home_size(const index_home *home)
+{
+    return (home->more_x + 1u) * (home->more_y + 1u);
+}
+
+static uint32_t home_head(const scene_index *x, const index_home *home,
+                          uint32_t i)
+{
+    uint32_t across = home->more_x + 1u;
+    return head_at(x, home->level, home->x + i % across, home->y + i / across);
+}
+
+static void leave_home(ikv_scene *s, uint32_t place)
+{
+    scene_index *x = &s->index;
+    index_home *home = &homes_of(s)[place];
+    index_entry *entries = entries_of(s);
+    for (uint32_t i = 0; home->in && i < home_size(home); i++) {
+        uint32_t *link = &heads_of(s)[home_head(x, home, i)];
+        while (entries[*link].place != place)
+            link = &entries[*link].next;
+        uint32_t entry = *link;
+        *link = entries[entry].next;
+        entries[entry].next = x->free_entry;
+        x->free_entry = entry;
+    }
+    if (home->in)
+        x->level_count[home->level]--;
+    home->in = 0;
+}
+
+/* False if there is no room: then nothing has changed. */
+static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
+{
+    scene_index *x = &s->index;
+    index_entry *entries = entries_of(s);
+    uint32_t taken[MOST_CELLS * MOST_CELLS], n = home_size(&home);
+    uint32_t next = x->free_entry;
+    for (uint32_t i = 0; i < n; i++) {
+        if (next == NO_ITEM)
+            return false;
+        taken[i] = next;
+        next = entries[next].next;
+    }
+    x->free_entry = next;
+    for (uint32_t i = 0; i < n; i++) {
+        uint32_t *head = &heads_of(s)[home_head(x, &home, i)];
+        entries[taken[i]] = (index_entry){place, *head};
+        *head = taken[i];
+    }
+    homes_of(s)[place] = home;
+    x->level_count[home.level]++;
+    return true;
+}
+
+/* ------------------------------------------------------ building a grid -- */
+
+/* Lays out the four grids for these shifts of the finest one; false if there
+ * are more cells than heads. */
+static bool lay_out_grids(scene_index *x, uint32_t sx, uint32_t sy)
+{
+    uint32_t at = 0;
+    for (uint32_t level = 0; level < GRID_LEVELS; level++) {
+        bool last = level == GRID_LEVELS - 1;
+        x->shift_x[level] = (uint8_t)(last || sx > 15 ? 15 : sx);
+        x->shift_y[level] = (uint8_t)(last || sy > 15 ? 15 : sy);
+        x->heads_at[level] = at;
+        at += 1u << (30u - x->shift_x[level] - x->shift_y[level]);
+        sx += 3;
+        sy += 3;
+    }
+    x->heads_at[GRID_LEVELS] = at;
+    return at <= x->head_room;
+}
+
+/* How a sample of targets would lie in these grids. */
+typedef struct fit {
+    uint32_t sampled, fine, across, down, entries;
+} fit;
+
+static fit try_fit(const ikv_scene *s)
+{
+    const uint32_t *order = order_of(s);
+    uint32_t stride = s->count / SAMPLE + 1;
+    fit f = {0, 0, 0, 0, 0};
+    for (uint32_t i = 0; i < s->count; i += stride) {
+        uint16_t q[4];
+        if (!box_item(s, item_at(s, order[i]), q))
+            continue;
+        index_home home = home_for(&s->index, q);
+        f.sampled++;
+        f.fine += home.level == 0;
+        f.across += (((uint32_t)q[2] - q[0]) >> s->index.shift_x[0]) + 1u;
+        f.down += (((uint32_t)q[3] - q[1]) >> s->index.shift_y[0]) + 1u;
+        f.entries += home_size(&home);
+    }
+    return f;
+}
+
+/* Cells as small as there are heads for, but so large that nearly all targets
+ * lie in a few of the finest ones. */
+static void choose_shifts(ikv_scene *s)
+{
+    uint32_t cells = power_below(s->count < s->capacity ? s->count : s->capacity);
+    uint32_t sx = 15, sy = 15;
+    while (cells > 1) {
+        if (sx >= sy)
+            sx--;
+        else
+            sy--;
+        cells /= 2;
+    }
+    for (;;) {
+        bool fits = lay_out_grids(&s->index, sx, sy);
+        fit f = try_fit(s);
+        bool fine = f.fine * 10 >= f.sampled * 9;
+        bool few = f.entries * 9 <= f.sampled * 21; /* 2.33 a target */
+        if ((fits && fine && few) || (sx >= 15 && sy >= 15))
+            return;
+        if (sx < 15 && (f.across >= f.down || sy >= 15))
+            sx++;
+        else
+            sy++;
+    }
+}
+
+/* Counts the entries of each cell, for a counting sort. */
+static uint32_t count_entries(ikv_scene *s)
+{
+    uint32_t total = 0, *heads = heads_of(s);
+    for (uint32_t i = 0; i < s->index.heads_at[GRID_LEVELS]; i++)
+        heads[i] = 0;
+    for (uint32_t i = 0; i < s->count; i++) {
+        uint32_t place = order_of(s)[i];
+        uint16_t q[4];
+        index_home *home = &homes_of(s)[place];
+        *home = (index_home){.in = 0};
+        boxes_of(s)[place] = NEVER_BOX;
+        if (!box_item(s, item_at(s, place), q))
+            continue;
+        *home = home_for(&s->index, q);
+        boxes_of(s)[place] = packed_box(q);
+        for (uint32_t k = 0; k < home_size(home); k++)
+            heads[home_head(&s->index, home, k)]++;
+        total += home_size(home);
+    }
+    return total;
+}
+
+/* The entries of a cell lie next to each other; heads hold their ends first,
+ * then their starts. */
+static void fill_cells(ikv_scene *s, uint32_t total)
+{
+    scene_index *x = &s->index;
+    uint32_t *heads = heads_of(s), at = 0;
+    index_entry *entries = entries_of(s);
+    uint32_t cells = x->heads_at[GRID_LEVELS];
+    for (uint32_t i = 0; i < cells; i++) {
+        at += heads[i];
+        heads[i] = at - heads[i];
+    }
+    for (uint32_t i = 0; i < s->count; i++) {
+        uint32_t place = order_of(s)[i];
+        const index_home *home = &homes_of(s)[place];
+        x->level_count[home->level] += home->in;
+        for (uint32_t k = 0; home->in && k < home_size(home); k++)
+            entries[heads[home_head(x, home, k)]++].place = place;
+    }
+    for (uint32_t i = 0, begin = 0; i < cells; i++) {
+        uint32_t end = heads[i];
+        for (uint32_t k = begin; k < end; k++)
+            entries[k].next = k + 1 < end ? k + 1 : NO_ITEM;
+        heads[i] = begin < end ? begin : NO_ITEM;
+        begin = end;
+    }
+    for (uint32_t i = total; i < x->entry_room; i++)
+        entries[i] = (index_entry){0, i + 1 < x->entry_room ? i + 1 : NO_ITEM};
+    x->free_entry = total < x->entry_room ? total : NO_ITEM;
+}
+
+static void build_grid(ikv_scene *s)
+{
+    scene_index *x = &s->index;
+    if (x->reordered)
+        make_order(s);
+    make_frames(s);
+    choose_shifts(s);
+    uint32_t total;
+    while ((total = count_entries(s)) > x->entry_room - x->entry_room / 16) {
+        bool across = x->shift_x[0] <= x->shift_y[0];
+        lay_out_grids(x, x->shift_x[0] + across, x->shift_y[0] + !across);
+    }
+    for (uint32_t level = 0; level < GRID_LEVELS; level++)
+        x->level_count[level] = 0;
+    fill_cells(s, total);
+    for (uint32_t i = 0; i < s->count; i++)
+        item_at(s, order_of(s)[i])->flags &= (uint8_t)~ITEM_DIRTY;
+    x->dirty_count = 0;
+    x->all_dirty = false;
+    x->gridded = true;
+    x->updates = 0;
+    x->built_for = s->count;
+    s->counters.rebuilds++;
+}
+
+/* -------------------------------------------------------------- changes -- */
+
+void ikvi_index_changed(ikv_scene *scene, uint32_t place)
+{
+    scene_index *x = &scene->index;
+    scene_item *item = item_at(scene, place);
+    if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
+        return;
+    if (x->dirty_count == x->dirty_room ||
+        x->dirty_count > scene->count / 8 + 4) {
+        x->all_dirty = true;
+        return;
+    }
+    item->flags |= ITEM_DIRTY;
+    dirty_of(scene)[x->dirty_count++] = place;
+}
+
+void ikvi_index_removed(ikv_scene *scene, uint32_t place)
+{
+    if (scene->index.gridded)
+        leave_home(scene, place);
+    if (!scene->index.absent)
+        homes_of(scene)[place].in = 0;
+    scene->index.reordered = true;
+}
+
+void ikvi_index_reordered(ikv_scene *scene)
+{
+    scene->index.reordered = true;
+}
+
+/* Boxes in the order of a scan, all of them. */
+static void refresh_scan(ikv_scene *s)
+{
+    scene_index *x = &s->index;
+    if (x->all_dirty) {
+        x->quiet = 0;
+        s->counters.refreshes++;
+    }
+    x->all_dirty = false;
+    x->dirty_count = 0;
+    x->gridded = false;
+    if (x->reordered)
+        make_order(s);
+    make_frames(s);
+    for (uint32_t i = 0; i < s->count; i++) {
+        uint32_t place = order_of(s)[i];
+        uint16_t q[4];
+        scene_item *item = item_at(s, place);
+        item->flags &= (uint8_t)~ITEM_DIRTY;
+        set_rank(s, place, i);
+        boxes_of(s)[i] = box_item(s, item, q) ? packed_box(q) : NEVER_BOX;
+    }
+}
+
+static bool update_in_grid(ikv_scene *s, uint32_t place)
+{
+    scene_item *item = item_at(s, place);
+    uint16_t q[4];
+    item->flags &= (uint8_t)~ITEM_DIRTY;
+    if (!box_item(s, item, q)) {
+        boxes_of(s)[place] = NEVER_BOX;
+        leave_home(s, place);
+        return true;
+    }
+    boxes_of(s)[place] = packed_box(q);
+    if (home_holds(&s->index, &homes_of(s)[place], q))
+        return true;
+    leave_home(s, place);
+    return enter_home(s, place, home_for(&s->index, q));
+}
+
+static void refresh_grid(ikv_scene *s)
+{
+    scene_index *x = &s->index;
+    bool room = true;
+    for (uint32_t i = 0; room && i < x->dirty_count; i++) {
+        uint32_t place = dirty_of(s)[i];
+        if (item_at(s, place)->flags & ITEM_DIRTY)
+            room = update_in_grid(s, place);
+    }
+    x->updates += x->dirty_count;
+    x->dirty_count = room ? 0 : x->dirty_count;
+    /* After so many moves it may lie badly; and it is made for a number. */
+    if (!room || x->updates / 8 > s->count || s->count / 2 > x->built_for)
+        build_grid(s);
+}
+
+static void refresh_some(ikv_scene *s)
+{
+    scene_index *x = &s->index;
+    for (uint32_t i = 0; i < x->dirty_count; i++) {
+        uint32_t place = dirty_of(s)[i];
+        scene_item *item = item_at(s, place);
+        uint16_t q[4];
+        if ((item->flags & ITEM_DIRTY) == 0)
+            continue;
+        item->flags &= (uint8_t)~ITEM_DIRTY;
+        boxes_of(s)[rank_of(s, place)] =
+            box_item(s, item, q) ? packed_box(q) : NEVER_BOX;
+    }
+    x->dirty_count = 0;
+}
+
+/* Brings boxes and cells up to date, and chooses between scan and grid. */
+static void refresh(ikv_scene *s)
+{
+    scene_index *x = &s->index;
+    if (x->gridded && !x->all_dirty && s->count > SCAN_LIMIT / 2) {
+        if (x->dirty_count > 0)
+            refresh_grid(s);
+        return;
+    }
+    if (x->gridded || x->all_dirty || x->reordered) {
+        x->reordered = x->reordered || x->gridded;
+        refresh_scan(s);
+    } else if (x->dirty_count > 0) {
+        refresh_some(s);
+    }
+    if (s->count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
+        build_grid(s);
+}
+
+/* ------------------------------------------------------------ searching -- */
+
+static void scan_boxes(const ikv_scene *s, probe *p, uint64_t wanted)
+{
+    const uint64_t *boxes = boxes_of(s);
+    const uint32_t *order = order_of(s);
+    uint32_t i = s->index.starts[p->layer], end = s->index.ends[p->layer];
+    while (i < end) {
+        /* Four at a time while none is met. */
+        while (i + 4 <= end && !meets(wanted, boxes[i]) &&
+               !meets(wanted, boxes[i + 1]) && !meets(wanted, boxes[i + 2]) &&
+               !meets(wanted, boxes[i + 3]))
+            i += 4;
+        for (uint32_t stop = i + 4 < end ? i + 4 : end; i < stop; i++)
+            if (meets(wanted, boxes[i]) && ikvi_probe_offer(p, order[i]))
+                return;
+    }
+}
+
+static void scan_plainly(ikv_scene *s, probe *p)
+{
+    if (s->index.reordered)
+        make_order(s);
+    for (uint32_t i = s->index.starts[p->layer]; i < s->index.ends[p->layer];
+         i++)
+        if (ikvi_probe_offer(p, order_of(s)[i]))
+            return;
+}
+
+static void search_cell(const ikv_scene *s, probe *p, uint64_t wanted,
+                        uint32_t head)
+{
+    const index_entry *entries = entries_of(s);
+    const uint64_t *boxes = boxes_of(s);
+    for (uint32_t at = heads_of(s)[head]; at != NO_ITEM; at = entries[at].next)
+        if (meets(wanted, boxes[entries[at].place]))
+            ikvi_probe_offer(p, entries[at].place);
+}
+
+/* Several cells: a target that is in some of them counts in the first. */
+static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
+                         uint32_t level, const uint16_t q[4])
+{
+    const scene_index *x = &s->index;
+    const index_entry *entries = entries_of(s);
+    uint32_t x0 = (uint32_t)q[0] >> x->shift_x[level];
+    uint32_t y0 = (uint32_t)q[1] >> x->shift_y[level];
+    uint32_t x1 = (uint32_t)q[2] >> x->shift_x[level];
+    uint32_t y1 = (uint32_t)q[3] >> x->shift_y[level];
+    if (x0 == x1 && y0 == y1) {
+        search_cell(s, p, wanted, head_at(x, level, x0, y0));
+        return;
+    }
+    for (uint32_t cy = y0; cy <= y1; cy++)
+        for (uint32_t cx = x0; cx <= x1; cx++)
+            for (uint32_t at = heads_of(s)[head_at(x, level, cx, cy)];
+                 at != NO_ITEM; at = entries[at].next) {
+                uint32_t place = entries[at].place;
+                const index_home *home = &homes_of(s)[place];
+                bool first = cx == (home->x > x0 ? home->x : x0) &&
+                             cy == (home->y > y0 ? home->y : y0);
+                if (first && meets(wanted, boxes_of(s)[place]))
+                    ikvi_probe_offer(p, place);
+            }
+}
+
+void ikvi_index_search(ikv_scene *scene, probe *p)
+{
+    scene_index *x = &scene->index;
+    uint16_t q[4];
+    if (x->absent) {
+        scan_plainly(scene, p);
+        return;
+    }
+    refresh(scene);
+    quantised_box(&x->frames[p->layer], p->box, q);
+    uint64_t wanted = wanted_box(q);
+    if (!x->gridded) {
+        scan_boxes(scene, p, wanted);
+        return;
+    }
+    for (uint32_t level = 0; level < GRID_LEVELS; level++)
+        if (x->level_count[level] > 0)
+            search_cells(scene, p, wanted, level, q);
+}
+
+/* ------------------------------------------------------------ validator -- */
+
+static bool listed_once(const ikv_scene *s, uint32_t head, uint32_t place)
+{
+    uint32_t times = 0;
+    for (uint32_t at = heads_of(s)[head]; at != NO_ITEM;
+         at = entries_of(s)[at].next)
+        times += entries_of(s)[at].place == place;
+    return times == 1;
+}
+
+static const char *validate_grid(const ikv_scene *s)
+{
+    const scene_index *x = &s->index;
+    uint32_t used = 0, free_ones = 0, listed = 0;
+    for (uint32_t i = 1; i < s->capacity; i++) {
+        const scene_item *item = item_at(s, i);
+        const index_home *home = &homes_of(s)[i];
+        uint16_t q[4];
+        if (item->target == 0)
+            continue;
+        used += home->in ? home_size(home) : 0;
+        for (uint32_t k = 0; home->in && k < home_size(home); k++)
+            if (!listed_once(s, home_head(x, home, k), i))
+                return "I1";
+        if (x->all_dirty || (item->flags & ITEM_DIRTY))
+            continue;
+        bool can = box_item(s, item, q);
+        if (can != (home->in != 0) ||
+            (can && (!home_holds(x, home, q) ||
+                     boxes_of(s)[i] != packed_box(q))))
+            return "I1";
+    }
+    for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)
+        for (uint32_t at = heads_of(s)[i]; at != NO_ITEM;
+             at = entries_of(s)[at].next)
+            listed++;
+    for (uint32_t at = x->free_entry; at != NO_ITEM;
+         at = entries_of(s)[at].next)
+        free_ones++;
+    if (listed != used)
+        return "I1";
+    return used + free_ones == x->entry_room ? NULL : "I4";
+}
+
+const char *ikvi_index_validate(const ikv_scene *scene)
+{
+    const scene_index *x = &scene->index;
+    if (!x->absent && x->gridded)
+        return validate_grid(scene);
+    if (x->reordered)
+        return NULL;
+    uint64_t above = UINT64_MAX;
+    for (uint32_t i = 0; i < scene->count; i++) {
+        uint32_t place = order_of(scene)[i];
+        const scene_item *item = item_at(scene, place);
+        uint16_t q[4];
+        if (item->target == 0 || item->key >= above)
+            return "I2";
+        above = item->key;
+        if (x->absent || x->all_dirty)
+            continue;
+        if (rank_of(scene, place) != i)
+            return "I2";
+        if ((item->flags & ITEM_DIRTY) == 0 &&
+            boxes_of(scene)[i] !=
+                (box_item(scene, item, q) ? packed_box(q) : NEVER_BOX))
+            return "I3";
+    }
+    return NULL;
+}

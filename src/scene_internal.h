@@ -1,0 +1,245 @@
+/* scene_internal.h - the scene's inside: scene.c keeps the tree, scene_place.c
+ * the spaces, scene_shape.c the shapes, scene_index.c finds candidates,
+ * scene_pick.c answers queries. */
+#ifndef IKVI_SCENE_INTERNAL_H
+#define IKVI_SCENE_INTERNAL_H
+
+#include "internal.h"
+
+#include "ikvar/scene.h"
+
+#define NO_ITEM UINT32_MAX
+
+enum {
+    ROOT_ITEM = 0,
+    WATCHERS = 8,
+    LAYER_LIMIT = 32,
+    VIEW_LIMIT = 16,
+    SHAPE_NUMBERS = 5,
+    GRID_LEVELS = 4
+};
+
+/* scene_item.flags; the lowest two bits are IKV_HIT_... */
+enum {
+    ITEM_HIT = 3,
+    ITEM_HIDDEN = 4,
+    ITEM_COVERED = 8, /* an ancestor is hidden */
+    ITEM_BODY = 16,
+    ITEM_CLIPS = 32,
+    ITEM_CLIPPED = 64, /* an ancestor clips */
+    ITEM_DIRTY = 128   /* the index has not seen its last change */
+};
+
+/* (px, py) of the inner space is (x + c px - s py, y + s px + c py) outside;
+ * c and s hold the scale too. */
+typedef struct transform {
+    float x, y, c, s;
+} transform;
+
+typedef struct scene_item {
+    uint64_t key; /* greater is above: counts up in tree order */
+    void *user;
+    uint32_t target; /* bits; 0 when free */
+    uint32_t parent, first_child, last_child, above, below;
+    int32_t z;
+    uint32_t tags;
+    transform world; /* into the layer's space */
+    float x, y, cos, sin, scale;
+    union {
+        float numbers[SHAPE_NUMBERS]; /* as in ikv_shape: x, y, then
+                                         width, height | radius | x2, y2, r */
+        uint32_t polygon;
+    } shape;
+    uint16_t grace; /* in sixteenths */
+    int16_t tab;
+    uint8_t type_traits; /* the shape's type, traits in the upper half */
+    uint8_t flags;
+    uint8_t layer;
+    uint8_t level; /* the root's is 0 */
+} scene_item;
+
+typedef struct scene_polygon {
+    uint32_t count; /* 0: free */
+    uint32_t next_free;
+    float points[2 * IKV_POLYGON_LIMIT];
+} scene_polygon;
+
+typedef struct scene_camera {
+    ikv_camera set;
+    transform place; /* of the layer's turned and zoomed space in the view */
+    float zoom;
+} scene_camera;
+
+/* Maps a layer's space to the index's 15-bit coordinates. */
+typedef struct index_frame {
+    float x, y, per_x, per_y;
+} index_frame;
+
+/* Which cells a target is registered in. */
+typedef struct index_home {
+    uint16_t x, y;
+    uint8_t more_x, more_y; /* cells beyond the first */
+    uint8_t level;
+    uint8_t in;
+} index_home;
+
+typedef struct index_entry {
+    uint32_t place, next;
+} index_entry;
+
+typedef struct scene_index {
+    size_t boxes, homes, entries, heads, order, dirty;
+    uint32_t entry_room, head_room, dirty_room;
+    uint32_t free_entry;
+    uint32_t dirty_count;
+    bool absent; /* config.plain */
+    bool gridded;
+    bool reordered; /* `order` is out of date */
+    bool all_dirty;
+    uint32_t quiet;   /* queries since many moved */
+    uint32_t updates; /* of the grid since it was built */
+    uint32_t built_for;
+    uint32_t heads_at[GRID_LEVELS + 1], level_count[GRID_LEVELS];
+    uint8_t shift_x[GRID_LEVELS], shift_y[GRID_LEVELS];
+    uint32_t starts[LAYER_LIMIT], ends[LAYER_LIMIT]; /* of layers in `order` */
+    index_frame frames[LAYER_LIMIT];
+} scene_index;
+
+struct ikv_scene {
+    ikv_memory memory;
+    size_t size;
+    ikv_bus *bus;
+    ikv_reporter reporter;
+    ikv_own_test own_test;
+    void *own_user;
+    struct {
+        ikv_removal_watcher watcher;
+        void *user;
+    } watchers[WATCHERS];
+    uint32_t watcher_count;
+    uint32_t capacity;
+    uint32_t layers, views;
+    uint32_t polygon_room, free_polygon;
+    size_t items, polygons, cameras;
+    uint64_t revision;
+    uint32_t count;
+    ikv_scene_counters counters;
+    scene_index index;
+};
+
+static inline scene_item *item_at(const ikv_scene *scene, uint32_t place)
+{
+    return (scene_item *)ikvi_at((void *)(uintptr_t)scene, scene->items) +
+           place;
+}
+
+static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
+{
+    return (scene_polygon *)ikvi_at((void *)(uintptr_t)scene, scene->polygons) +
+           index;
+}
+
+static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
+                                      uint32_t view)
+{
+    return (scene_camera *)ikvi_at((void *)(uintptr_t)scene, scene->cameras) +
+           layer * scene->views + view;
+}
+
+static inline uint32_t item_shape(const scene_item *item)
+{
+    return item->type_traits & 15u;
+}
+
+static inline uint32_t item_traits(const scene_item *item)
+{
+    return item->type_traits >> 4;
+}
+
+static inline bool number_finite(float value)
+{
+    return value - value == 0;
+}
+
+/* Whether queries can find it at all. */
+static inline bool item_hittable(const scene_item *item)
+{
+    return (item->flags & ITEM_HIT) != IKV_HIT_OFF &&
+           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0 &&
+           item_shape(item) != IKV_SHAPE_NONE;
+}
+
+/* The item after this one in a walk over `top`'s subtree that meets parents
+ * before children, the lowest sibling first; NO_ITEM at its end. */
+uint32_t ikvi_scene_walk(const ikv_scene *scene, uint32_t top, uint32_t place);
+/* The place of one of this scene's targets or the root; NO_ITEM if stale. */
+uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target);
+uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place);
+
+/* scene_place.c */
+void ikvi_camera_reset(scene_camera *camera);
+bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer, uint32_t view,
+                          float x, float y, float out[2]);
+void ikvi_scene_place(ikv_scene *scene, uint32_t top);
+const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
+                                 float scale);
+void ikvi_item_rotate(scene_item *item, ikv_rotation rotation);
+float ikvi_sqrt(double value);
+
+/* scene_shape.c */
+
+/* What may be stored as a shape; NULL, or what is wrong with it. */
+const char *ikvi_shape_fault(const ikv_shape *shape);
+/* Stores a faultless shape; false if there is no room for a polygon. */
+bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
+                      const ikv_shape *shape);
+void ikvi_shape_drop(ikv_scene *scene, scene_item *item);
+/* Whether the item's shape holds a disc of the layer's space. */
+bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
+                      float y, float radius, bool touch);
+/* The box around all that it can hold, left, top, right, bottom; false if that
+ * is nothing. */
+bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
+                    float box[4]);
+
+/* All within radius of the convex hull of some points. */
+typedef struct hull {
+    float points[2 * IKV_POLYGON_LIMIT];
+    uint32_t count;
+    float radius;
+} hull;
+
+/* The item's shape in the layer's space; false if it has none. */
+bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to);
+bool ikvi_hulls_meet(const hull *a, const hull *b);
+
+/* scene_index.c */
+void ikvi_index_layout(ikv_scene *scene, ikvi_layout *layout, bool plain);
+void ikvi_index_open(ikv_scene *scene);
+void ikvi_index_changed(ikv_scene *scene, uint32_t place);
+void ikvi_index_removed(ikv_scene *scene, uint32_t place);
+void ikvi_index_reordered(ikv_scene *scene);
+const char *ikvi_index_validate(const ikv_scene *scene);
+
+/* A query in one layer's space, and what it has found. With `best_only` that is
+ * the item with the greatest key below `limit`; else a heap of the `room`
+ * greatest, the least of them first. */
+typedef struct probe {
+    const ikv_scene *scene;
+    const ikv_query *query;
+    const hull *rect; /* or NULL: a point or disc */
+    uint32_t layer, skip_body;
+    float x, y, radius;
+    float box[4];
+    bool best_only;
+    uint64_t limit;
+    uint32_t best; /* place, or NO_ITEM */
+    ikv_target *heap;
+    uint32_t room, filled, total;
+} probe;
+
+void ikvi_index_search(ikv_scene *scene, probe *p);
+/* Takes a candidate; true if the search may end when going from the top. */
+bool ikvi_probe_offer(probe *p, uint32_t place);
+
+#endif

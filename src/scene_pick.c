@@ -1,0 +1,362 @@
+/* scene_pick.c - answers to queries, from the index's candidates. */
+#include "scene_internal.h"
+
+static bool clips_let(const ikv_scene *scene, const scene_item *item, float x,
+                      float y)
+{
+    while (item->flags & ITEM_CLIPPED) {
+        item = item_at(scene, item->parent);
+        if ((item->flags & ITEM_CLIPS) &&
+            !ikvi_shape_holds(scene, item, x, y, 0, false))
+            return false;
+    }
+    return true;
+}
+
+static bool rect_clips_let(const ikv_scene *scene, const scene_item *item,
+                           const hull *rect)
+{
+    hull h;
+    while (item->flags & ITEM_CLIPPED) {
+        item = item_at(scene, item->parent);
+        if ((item->flags & ITEM_CLIPS) &&
+            !(ikvi_shape_hull(scene, item, &h) && ikvi_hulls_meet(rect, &h)))
+            return false;
+    }
+    return true;
+}
+
+static bool meets_rect(const probe *p, const scene_item *item)
+{
+    hull h;
+    return ikvi_shape_hull(p->scene, item, &h) &&
+           ikvi_hulls_meet(p->rect, &h) &&
+           rect_clips_let(p->scene, item, p->rect);
+}
+
+static bool wanted(const probe *p, const scene_item *item, uint32_t place)
+{
+    const ikv_query *query = p->query;
+    return item->layer == p->layer && item_hittable(item) &&
+           (query->tags == 0 || (item->tags & query->tags) != 0) &&
+           (p->skip_body == NO_ITEM ||
+            ikvi_scene_body(p->scene, place) != p->skip_body);
+}
+
+static bool met(const probe *p, const scene_item *item)
+{
+    if (p->rect != NULL)
+        return meets_rect(p, item);
+    return ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius,
+                            p->query->touch) &&
+           clips_let(p->scene, item, p->x, p->y);
+}
+
+/* ------------------------------------------------------------ collecting -- */
+
+static uint64_t key_of(const ikv_scene *scene, ikv_target target)
+{
+    return item_at(scene, ikv_bus_target_place(scene->bus, target))->key;
+}
+
+/* Moves the heap's entry at i down to where it belongs: the least is first. */
+static void sink_down(const probe *p, uint32_t i, uint32_t count)
+{
+    ikv_target moved = p->heap[i];
+    uint64_t key = key_of(p->scene, moved);
+    for (;;) {
+        uint32_t child = 2 * i + 1;
+        if (child >= count)
+            break;
+        if (child + 1 < count && key_of(p->scene, p->heap[child + 1]) <
+                                     key_of(p->scene, p->heap[child]))
+            child++;
+        if (key <= key_of(p->scene, p->heap[child]))
+            break;
+        p->heap[i] = p->heap[child];
+        i = child;
+    }
+    p->heap[i] = moved;
+}
+
+static void collect(probe *p, const scene_item *item)
+{
+    ikv_target target = {item->target};
+    p->total++;
+    if (p->filled < p->room) {
+        uint32_t i = p->filled++;
+        while (i > 0 && key_of(p->scene, p->heap[(i - 1) / 2]) > item->key) {
+            p->heap[i] = p->heap[(i - 1) / 2];
+            i = (i - 1) / 2;
+        }
+        p->heap[i] = target;
+    } else if (p->room > 0 && item->key > key_of(p->scene, p->heap[0])) {
+        p->heap[0] = target;
+        sink_down(p, 0, p->filled);
+    }
+}
+
+/* The least one goes to the end, again and again. */
+static void sort_down(const probe *p)
+{
+    for (uint32_t count = p->filled; count > 1;) {
+        ikv_target least = p->heap[0];
+        p->heap[0] = p->heap[--count];
+        p->heap[count] = least;
+        sink_down(p, 0, count);
+    }
+}
+
+bool ikvi_probe_offer(probe *p, uint32_t place)
+{
+    const scene_item *item = item_at(p->scene, place);
+    if (p->best_only) {
+        if (item->key >= p->limit ||
+            (p->best != NO_ITEM &&
+             item->key < item_at(p->scene, p->best)->key) ||
+            !wanted(p, item, place) || !met(p, item))
+            return false;
+        p->best = place;
+        return true;
+    }
+    if (wanted(p, item, place) && met(p, item))
+        collect(p, item);
+    return false;
+}
+
+/* -------------------------------------------------------------- queries -- */
+
+static bool query_usable(const ikv_scene *scene, const ikv_query *query)
+{
+    return scene != NULL && query != NULL && query->size == sizeof *query &&
+           number_finite(query->x) && number_finite(query->y) &&
+           number_finite(query->radius) && query->radius >= 0 &&
+           query->view < scene->views;
+}
+
+static probe probe_of(const ikv_scene *scene, const ikv_query *query)
+{
+    probe p = {.scene = scene,
+               .query = query,
+               .skip_body = NO_ITEM,
+               .limit = UINT64_MAX,
+               .best = NO_ITEM};
+    uint32_t skip = ikvi_scene_find(scene, query->skip_body);
+    if (skip != NO_ITEM)
+        p.skip_body = ikvi_scene_body(scene, skip);
+    return p;
+}
+
+static float size_of(float value)
+{
+    return value < 0 ? -value : value;
+}
+
+/* Takes the query's point into a layer; false if the view does not show it. */
+static bool aim(probe *p, uint32_t layer)
+{
+    float at[2];
+    if (!ikvi_camera_to_layer(p->scene, layer, p->query->view, p->query->x,
+                              p->query->y, at) ||
+        !number_finite(at[0]) || !number_finite(at[1]))
+        return false;
+    p->layer = layer;
+    p->x = at[0];
+    p->y = at[1];
+    p->radius =
+        p->query->radius / camera_at(p->scene, layer, p->query->view)->zoom;
+    float reach = p->radius > 0
+                      ? p->radius + 2e-6f * (p->radius + size_of(at[0]) +
+                                             size_of(at[1]))
+                      : 0;
+    p->box[0] = at[0] - reach;
+    p->box[1] = at[1] - reach;
+    p->box[2] = at[0] + reach;
+    p->box[3] = at[1] + reach;
+    return true;
+}
+
+/* The topmost below p->limit, in all layers from the top down. */
+static uint32_t best_below(probe *p)
+{
+    ikv_scene *scene = (ikv_scene *)(uintptr_t)p->scene; /* its cells alone */
+    p->best_only = true;
+    p->best = NO_ITEM;
+    for (uint32_t layer = scene->layers; layer-- > 0 && p->best == NO_ITEM;)
+        if (aim(p, layer))
+            ikvi_index_search(scene, p);
+    return p->best;
+}
+
+static ikv_target target_in(const ikv_scene *scene, uint32_t place)
+{
+    return (ikv_target){place != NO_ITEM ? item_at(scene, place)->target : 0};
+}
+
+ikv_target ikv_scene_pick(const ikv_scene *scene, const ikv_query *query,
+                          uint32_t nth)
+{
+    if (!query_usable(scene, query))
+        return (ikv_target){0};
+    probe p = probe_of(scene, query);
+    uint32_t found = best_below(&p);
+    while (nth-- > 0 && found != NO_ITEM) {
+        p.limit = item_at(scene, found)->key;
+        found = best_below(&p);
+    }
+    return target_in(scene, found);
+}
+
+ikv_target ikv_scene_beneath(const ikv_scene *scene, const ikv_query *query,
+                             ikv_target target)
+{
+    uint32_t place = ikvi_scene_find(scene, target);
+    if (!query_usable(scene, query) || place == NO_ITEM || place == ROOT_ITEM)
+        return (ikv_target){0};
+    probe p = probe_of(scene, query);
+    p.limit = item_at(scene, place)->key;
+    return target_in(scene, best_below(&p));
+}
+
+uint32_t ikv_scene_pick_all(const ikv_scene *scene, const ikv_query *query,
+                            ikv_target *to, uint32_t room)
+{
+    if (!query_usable(scene, query))
+        return 0;
+    probe p = probe_of(scene, query);
+    p.heap = to;
+    p.room = to != NULL ? room : 0;
+    for (uint32_t layer = scene->layers; layer-- > 0;)
+        if (aim(&p, layer))
+            ikvi_index_search((ikv_scene *)(uintptr_t)scene, &p);
+    sort_down(&p);
+    return p.total;
+}
+
+/* The view's rectangle in a layer, which may be turned there. */
+static bool aim_rect(probe *p, uint32_t layer, float width, float height,
+                     hull *rect)
+{
+    rect->count = 4;
+    rect->radius = 0;
+    for (uint32_t i = 0; i < 4; i++) {
+        float x = p->query->x + (i == 1 || i == 2 ? width : 0);
+        float y = p->query->y + (i >= 2 ? height : 0);
+        float *at = &rect->points[(size_t)2 * i];
+        if (!ikvi_camera_to_layer(p->scene, layer, p->query->view, x, y, at) ||
+            !number_finite(at[0]) || !number_finite(at[1]))
+            return false;
+        for (uint32_t k = 0; k < 2; k++) {
+            float margin = 2e-6f * size_of(at[k]);
+            float low = at[k] - margin, high = at[k] + margin;
+            p->box[k] = i == 0 || low < p->box[k] ? low : p->box[k];
+            p->box[k + 2] = i == 0 || high > p->box[k + 2] ? high
+                                                           : p->box[k + 2];
+        }
+    }
+    p->layer = layer;
+    p->rect = rect;
+    return true;
+}
+
+uint32_t ikv_scene_pick_rect(const ikv_scene *scene, const ikv_query *query,
+                             float width, float height, ikv_target *to,
+                             uint32_t room)
+{
+    hull rect;
+    if (!query_usable(scene, query) || !(width >= 0) || !(height >= 0))
+        return 0;
+    probe p = probe_of(scene, query);
+    p.heap = to;
+    p.room = to != NULL ? room : 0;
+    for (uint32_t layer = scene->layers; layer-- > 0;)
+        if (aim_rect(&p, layer, width, height, &rect))
+            ikvi_index_search((ikv_scene *)(uintptr_t)scene, &p);
+    sort_down(&p);
+    return p.total;
+}
+
+/* -------------------------------------------------------------- reasons -- */
+
+static uint32_t explain_hidden(const ikv_scene *scene, uint32_t place,
+                               ikv_target *by)
+{
+    if (item_at(scene, place)->flags & ITEM_HIDDEN)
+        return IKV_PICK_HIDDEN;
+    for (uint32_t at = item_at(scene, place)->parent; at != ROOT_ITEM;
+         at = item_at(scene, at)->parent)
+        if (item_at(scene, at)->flags & ITEM_HIDDEN) {
+            *by = target_in(scene, at);
+            break;
+        }
+    return IKV_PICK_PARENT_HIDDEN;
+}
+
+static uint32_t explain_clip(const probe *p, uint32_t place, ikv_target *by)
+{
+    for (uint32_t at = item_at(p->scene, place)->parent; at != ROOT_ITEM;
+         at = item_at(p->scene, at)->parent) {
+        const scene_item *item = item_at(p->scene, at);
+        if ((item->flags & ITEM_CLIPS) &&
+            !ikvi_shape_holds(p->scene, item, p->x, p->y, 0, false)) {
+            *by = target_in(p->scene, at);
+            return IKV_PICK_CLIPPED;
+        }
+    }
+    return IKV_PICK_TOPMOST;
+}
+
+static uint32_t explain_point(probe *p, uint32_t place, ikv_target *by)
+{
+    const scene_item *item = item_at(p->scene, place);
+    const ikv_query *query = p->query;
+    if (item_shape(item) == IKV_SHAPE_NONE)
+        return IKV_PICK_NO_SHAPE;
+    if (query->tags != 0 && (item->tags & query->tags) == 0)
+        return IKV_PICK_TAGS;
+    if (p->skip_body != NO_ITEM &&
+        ikvi_scene_body(p->scene, place) == p->skip_body)
+        return IKV_PICK_BODY;
+    if (!ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius, query->touch))
+        return IKV_PICK_OUTSIDE;
+    uint32_t reason = explain_clip(p, place, by);
+    if (reason != IKV_PICK_TOPMOST)
+        return reason;
+    uint32_t top = best_below(p);
+    if (top == place)
+        return IKV_PICK_TOPMOST;
+    *by = target_in(p->scene, top);
+    return IKV_PICK_COVERED;
+}
+
+uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
+                           ikv_target target, ikv_target *by)
+{
+    ikv_target nobody;
+    by = by != NULL ? by : &nobody;
+    *by = (ikv_target){0};
+    uint32_t place = ikvi_scene_find(scene, target);
+    if (place == NO_ITEM || place == ROOT_ITEM)
+        return IKV_PICK_STALE;
+    const scene_item *item = item_at(scene, place);
+    if (!query_usable(scene, query))
+        return IKV_PICK_NO_VIEW;
+    probe p = probe_of(scene, query);
+    if (!aim(&p, item->layer))
+        return IKV_PICK_NO_VIEW;
+    if (item->flags & (ITEM_HIDDEN | ITEM_COVERED))
+        return explain_hidden(scene, place, by);
+    if ((item->flags & ITEM_HIT) == IKV_HIT_OFF)
+        return IKV_PICK_HIT_OFF;
+    return explain_point(&p, place, by);
+}
+
+const char *ikv_scene_reason_text(uint32_t reason)
+{
+    static const char *const texts[] = {
+#define IKV_X(name, text) text,
+        IKV_PICK_REASONS(IKV_X)
+#undef IKV_X
+    };
+    return reason < IKV_PICK_REASON_COUNT ? texts[reason] : "unknown";
+}

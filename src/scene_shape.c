@@ -1,0 +1,434 @@
+/* scene_shape.c - shapes: what they hold, and the boxes around them.
+ *
+ * A point is taken into the target's own space and tested there, so that a
+ * target without rotation and scale is tested exactly.
+ */
+#include "scene_internal.h"
+
+/* ------------------------------------------------------- descriptions -- */
+
+ikv_shape ikv_scene_rect(float x, float y, float width, float height)
+{
+    return (ikv_shape){IKV_SHAPE_RECT, x, y, width, height, 0, 0, 0, NULL, 0};
+}
+
+ikv_shape ikv_scene_circle(float x, float y, float radius)
+{
+    return (ikv_shape){IKV_SHAPE_CIRCLE, x, y, 0, 0, radius, 0, 0, NULL, 0};
+}
+
+ikv_shape ikv_scene_capsule(float x, float y, float x2, float y2, float radius)
+{
+    return (ikv_shape){IKV_SHAPE_CAPSULE, x, y, 0, 0, radius, x2, y2, NULL, 0};
+}
+
+ikv_shape ikv_scene_polygon(const float *points, uint32_t point_count)
+{
+    return (ikv_shape){
+        IKV_SHAPE_POLYGON, 0, 0, 0, 0, 0, 0, 0, points, point_count};
+}
+
+ikv_shape ikv_scene_point(float x, float y)
+{
+    return (ikv_shape){IKV_SHAPE_POINT, x, y, 0, 0, 0, 0, 0, NULL, 0};
+}
+
+ikv_shape ikv_scene_own(float x, float y, float width, float height)
+{
+    return (ikv_shape){IKV_SHAPE_OWN, x, y, width, height, 0, 0, 0, NULL, 0};
+}
+
+/* Twice the area of the triangle; above 0 if it turns from x towards y. */
+static float turn_of(const float *a, const float *b, const float *c)
+{
+    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+}
+
+/* Twice the area that a closed line goes round. */
+static float area_of(const float *points, uint32_t count)
+{
+    float area = 0;
+    for (uint32_t i = 1; i + 1 < count; i++)
+        area += turn_of(points, points + 2 * i, points + 2 * i + 2);
+    return area;
+}
+
+/* Convex: all turns go the same way, and it goes round once, which is so if
+ * each point is on the inner side of every edge. */
+static const char *polygon_fault(const float *points, uint32_t count)
+{
+    if (points == NULL || count < 3 || count > IKV_POLYGON_LIMIT)
+        return "a polygon has 3 to 16 points";
+    for (uint32_t i = 0; i < 2 * count; i++)
+        if (!number_finite(points[i]))
+            return "a polygon's points must be finite";
+    float area = area_of(points, count);
+    if (!(area > 0 || area < 0))
+        return "a polygon must have an area";
+    float sign = area > 0 ? 1.0f : -1.0f;
+    for (uint32_t i = 0; i < count; i++)
+        for (uint32_t k = 0; k < count; k++)
+            if (sign * turn_of(points + 2 * i, points + 2 * ((i + 1) % count),
+                               points + 2 * k) <
+                -1e-6f * sign * area)
+                return "a polygon must be convex, its points in turn around it";
+    return NULL;
+}
+
+const char *ikvi_shape_fault(const ikv_shape *shape)
+{
+    const ikv_shape *s = shape;
+    bool sized = s->type == IKV_SHAPE_RECT || s->type == IKV_SHAPE_OWN;
+    if (s->type > IKV_SHAPE_OWN)
+        return "shape.type is none of IKV_SHAPE_...";
+    if (s->type == IKV_SHAPE_POLYGON)
+        return polygon_fault(s->points, s->point_count);
+    if (!number_finite(s->x) || !number_finite(s->y))
+        return "the shape's position must be finite";
+    if (sized && !(number_finite(s->width) && number_finite(s->height) &&
+                   s->width >= 0 && s->height >= 0))
+        return "a rectangle's width and height must be finite, 0 or more";
+    if ((s->type == IKV_SHAPE_CIRCLE || s->type == IKV_SHAPE_CAPSULE) &&
+        !(number_finite(s->radius) && s->radius >= 0))
+        return "a radius must be finite, 0 or more";
+    if (s->type == IKV_SHAPE_CAPSULE &&
+        !(number_finite(s->x2) && number_finite(s->y2)))
+        return "a capsule's ends must be finite";
+    return NULL;
+}
+
+/* -------------------------------------------------------------- storing -- */
+
+void ikvi_shape_drop(ikv_scene *scene, scene_item *item)
+{
+    if (item_shape(item) == IKV_SHAPE_POLYGON) {
+        scene_polygon *polygon = polygon_at(scene, item->shape.polygon);
+        polygon->count = 0;
+        polygon->next_free = scene->free_polygon;
+        scene->free_polygon = item->shape.polygon;
+        scene->counters.polygons--;
+    }
+    item->type_traits &= 0xf0;
+}
+
+static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
+{
+    uint32_t index = scene->free_polygon;
+    scene_polygon *to = polygon_at(scene, index);
+    bool turned = area_of(shape->points, shape->point_count) < 0;
+    scene->free_polygon = to->next_free;
+    scene->counters.polygons++;
+    to->count = shape->point_count;
+    for (uint32_t i = 0; i < to->count; i++) {
+        uint32_t from = turned ? to->count - 1 - i : i;
+        to->points[2 * i] = shape->points[2 * from];
+        to->points[2 * i + 1] = shape->points[2 * from + 1];
+    }
+    return index;
+}
+
+bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
+                      const ikv_shape *shape)
+{
+    bool polygon = shape->type == IKV_SHAPE_POLYGON;
+    uint32_t index = 0;
+    if (polygon && scene->free_polygon == NO_ITEM &&
+        item_shape(item) != IKV_SHAPE_POLYGON)
+        return false;
+    ikvi_shape_drop(scene, item);
+    if (polygon)
+        index = store_polygon(scene, shape);
+    float *n = item->shape.numbers;
+    n[0] = shape->x;
+    n[1] = shape->y;
+    n[2] = shape->type == IKV_SHAPE_CAPSULE  ? shape->x2
+           : shape->type == IKV_SHAPE_CIRCLE ? shape->radius
+                                             : shape->width;
+    n[3] = shape->type == IKV_SHAPE_CAPSULE ? shape->y2 : shape->height;
+    n[4] = shape->radius;
+    if (polygon)
+        item->shape.polygon = index;
+    item->type_traits = (uint8_t)((item->type_traits & 0xf0) | shape->type);
+    return true;
+}
+
+/* -------------------------------------------------------------- holding -- */
+
+/* How far `at` is outside 0..size. */
+static float outside(float at, float size)
+{
+    return at < 0 ? -at : at > size ? at - size : 0;
+}
+
+static bool rect_holds(const float *n, float x, float y, float radius)
+{
+    x -= n[0];
+    y -= n[1];
+    if (x >= 0 && x < n[2] && y >= 0 && y < n[3])
+        return true;
+    float dx = outside(x, n[2]), dy = outside(y, n[3]);
+    return radius > 0 && dx * dx + dy * dy <= radius * radius;
+}
+
+/* The square of the distance from (x, y) to the line from a to b. */
+static float line_distance(float x, float y, const float *a, const float *b)
+{
+    float lx = b[0] - a[0], ly = b[1] - a[1], px = x - a[0], py = y - a[1];
+    float length = lx * lx + ly * ly, along = px * lx + py * ly;
+    float share = length > 0 ? along / length : 0;
+    share = share < 0 ? 0 : share > 1 ? 1 : share;
+    px -= share * lx;
+    py -= share * ly;
+    return px * px + py * py;
+}
+
+static bool polygon_holds(const float *points, uint32_t count, float x, float y,
+                          float radius)
+{
+    float at[2] = {x, y};
+    bool inside = true;
+    for (uint32_t i = 0; i < count; i++) {
+        const float *a = points + 2 * i, *b = points + 2 * ((i + 1) % count);
+        if (!(turn_of(a, b, at) >= 0))
+            inside = false;
+        if (radius > 0 && line_distance(x, y, a, b) <= radius * radius)
+            return true;
+    }
+    return inside;
+}
+
+static bool shape_holds(const ikv_scene *scene, const scene_item *item, float x,
+                        float y, float radius)
+{
+    const float *n = item->shape.numbers;
+    float dx = x - n[0], dy = y - n[1], reach;
+    switch (item_shape(item)) {
+    case IKV_SHAPE_RECT:
+        return rect_holds(n, x, y, radius);
+    case IKV_SHAPE_CIRCLE:
+        reach = n[2] + radius;
+        return dx * dx + dy * dy <= reach * reach;
+    case IKV_SHAPE_CAPSULE:
+        reach = n[4] + radius;
+        return line_distance(x, y, n, n + 2) <= reach * reach;
+    case IKV_SHAPE_POLYGON: {
+        const scene_polygon *p = polygon_at(scene, item->shape.polygon);
+        return polygon_holds(p->points, p->count, x, y, radius);
+    }
+    case IKV_SHAPE_POINT:
+        return radius > 0 && dx * dx + dy * dy <= radius * radius;
+    case IKV_SHAPE_OWN:
+        return scene->own_test != NULL && rect_holds(n, x, y, radius) &&
+               scene->own_test(scene->own_user, (ikv_target){item->target},
+                               item->user, x, y, radius);
+    default:
+        return false;
+    }
+}
+
+/* A target that is shrunk to nothing, or out of all numbers, holds nothing. */
+static bool reachable(const transform *t)
+{
+    float det = t->c * t->c + t->s * t->s;
+    return det > 0 && number_finite(det) && number_finite(t->x + t->y);
+}
+
+bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
+                      float y, float radius, bool touch)
+{
+    const transform *t = &item->world;
+    float dx = x - t->x, dy = y - t->y, det = t->c * t->c + t->s * t->s;
+    if (IKVI_UNLIKELY(!reachable(t)))
+        return false;
+    if (radius > 0)
+        radius = radius / ikvi_sqrt((double)det);
+    if (touch)
+        radius += (float)item->grace * 0.0625f;
+    return shape_holds(scene, item, (dx * t->c + dy * t->s) / det,
+                       (dy * t->c - dx * t->s) / det, radius);
+}
+
+/* ---------------------------------------------------------------- hulls -- */
+
+static float world_scale(const transform *t)
+{
+    double c = (double)t->c, s = (double)t->s;
+    if (t->s == 0)
+        return t->c < 0 ? -t->c : t->c;
+    return ikvi_sqrt(c * c + s * s);
+}
+
+bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
+{
+    const float *n = item->shape.numbers;
+    float corners[8];
+    const float *points = n;
+    to->count = 1;
+    to->radius = 0;
+    switch (item_shape(item)) {
+    case IKV_SHAPE_RECT:
+    case IKV_SHAPE_OWN:
+        for (int i = 0; i < 4; i++) {
+            corners[2 * i] = n[0] + (i == 1 || i == 2 ? n[2] : 0);
+            corners[2 * i + 1] = n[1] + (i >= 2 ? n[3] : 0);
+        }
+        points = corners;
+        to->count = 4;
+        break;
+    case IKV_SHAPE_CIRCLE:
+        to->radius = n[2];
+        break;
+    case IKV_SHAPE_CAPSULE:
+        to->count = 2;
+        to->radius = n[4];
+        break;
+    case IKV_SHAPE_POLYGON:
+        points = polygon_at(scene, item->shape.polygon)->points;
+        to->count = polygon_at(scene, item->shape.polygon)->count;
+        break;
+    case IKV_SHAPE_POINT:
+        break;
+    default:
+        return false;
+    }
+    const transform *t = &item->world;
+    to->radius *= world_scale(t);
+    for (uint32_t i = 0; i < to->count; i++) {
+        float x = points[2 * i], y = points[2 * i + 1];
+        to->points[2 * i] = t->x + (t->c * x - t->s * y);
+        to->points[2 * i + 1] = t->y + (t->s * x + t->c * y);
+    }
+    return reachable(t);
+}
+
+static float magnitude(float value)
+{
+    return value < 0 ? -value : value;
+}
+
+/* What rounding may add to a hit, of numbers this large. */
+static float rounding(const transform *t, float reach)
+{
+    return 2e-6f * (magnitude(t->x) + magnitude(t->y) +
+                    (magnitude(t->c) + magnitude(t->s)) * reach);
+}
+
+/* A rectangle's box needs no corners. */
+static float rect_box(const scene_item *item, float box[4])
+{
+    const float *n = item->shape.numbers;
+    const transform *t = &item->world;
+    float c = magnitude(t->c), s = magnitude(t->s);
+    float x = n[0] + n[2] / 2, y = n[1] + n[3] / 2;
+    float ex = (c * n[2] + s * n[3]) / 2, ey = (s * n[2] + c * n[3]) / 2;
+    float mx = t->x + (t->c * x - t->s * y), my = t->y + (t->s * x + t->c * y);
+    box[0] = mx - ex;
+    box[1] = my - ey;
+    box[2] = mx + ex;
+    box[3] = my + ey;
+    return magnitude(n[0]) + magnitude(n[1]) + n[2] + n[3];
+}
+
+static float hull_box(const ikv_scene *scene, const scene_item *item,
+                      float box[4])
+{
+    hull h;
+    float reach = 0;
+    if (!ikvi_shape_hull(scene, item, &h))
+        return 0;
+    box[0] = box[2] = h.points[0];
+    box[1] = box[3] = h.points[1];
+    for (uint32_t i = 1; i < h.count; i++)
+        for (uint32_t k = 0; k < 2; k++) {
+            float at = h.points[2 * i + k];
+            box[k] = at < box[k] ? at : box[k];
+            box[k + 2] = at > box[k + 2] ? at : box[k + 2];
+        }
+    for (uint32_t k = 0; k < 2; k++) {
+        reach += magnitude(box[k]) + magnitude(box[k + 2]) + h.radius;
+        box[k] -= h.radius;
+        box[k + 2] += h.radius;
+    }
+    return reach / world_scale(&item->world);
+}
+
+bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
+                    float box[4])
+{
+    if (!item_hittable(item) || !reachable(&item->world))
+        return false;
+    uint32_t type = item_shape(item);
+    float reach = type == IKV_SHAPE_RECT || type == IKV_SHAPE_OWN
+                      ? rect_box(item, box)
+                      : hull_box(scene, item, box);
+    float margin = rounding(&item->world, reach);
+    if (item->grace > 0)
+        margin +=
+            (float)item->grace * 0.0625f * world_scale(&item->world) * 1.001f;
+    box[0] -= margin;
+    box[1] -= margin;
+    box[2] += margin;
+    box[3] += margin;
+    return true;
+}
+
+/* The range of a hull's points along an axis. */
+static void span_along(const hull *h, const float *axis, float *least,
+                       float *most)
+{
+    for (uint32_t i = 0; i < h->count; i++) {
+        float at = axis[0] * h->points[2 * i] + axis[1] * h->points[2 * i + 1];
+        *least = i == 0 || at < *least ? at : *least;
+        *most = i == 0 || at > *most ? at : *most;
+    }
+}
+
+static bool axis_parts(const hull *a, const hull *b, float x, float y)
+{
+    float axis[2] = {x, y}, a0 = 0, a1 = 0, b0 = 0, b1 = 0;
+    span_along(a, axis, &a0, &a1);
+    span_along(b, axis, &b0, &b1);
+    return a1 < b0 || b1 < a0;
+}
+
+/* Whether an axis across or along one of a's edges parts the two; along, for
+ * what is flat. */
+static bool edge_parts(const hull *a, const hull *b)
+{
+    for (uint32_t i = 0; i < a->count; i++) {
+        const float *p = a->points + 2 * i;
+        const float *q = a->points + 2 * ((i + 1) % a->count);
+        float dx = q[0] - p[0], dy = q[1] - p[1];
+        if (axis_parts(a, b, dy, -dx) || axis_parts(a, b, dx, dy))
+            return true;
+    }
+    return axis_parts(a, b, b->points[0] - a->points[0],
+                      b->points[1] - a->points[1]);
+}
+
+/* The least square of a distance from b's points to a's edges. */
+static float edge_distance(const hull *a, const hull *b)
+{
+    float least = 0;
+    bool first = true;
+    for (uint32_t i = 0; i < a->count; i++)
+        for (uint32_t k = 0; k < b->count; k++) {
+            float d = line_distance(b->points[2 * k], b->points[2 * k + 1],
+                                    a->points + 2 * i,
+                                    a->points + 2 * ((i + 1) % a->count));
+            least = first || d < least ? d : least;
+            first = false;
+        }
+    return least;
+}
+
+/* Touching counts. Hulls whose edges are apart may still cross, or one may lie
+ * in the other: then no axis parts them. */
+bool ikvi_hulls_meet(const hull *a, const hull *b)
+{
+    float reach = a->radius + b->radius;
+    if (edge_distance(a, b) <= reach * reach ||
+        edge_distance(b, a) <= reach * reach)
+        return true;
+    return !edge_parts(a, b) && !edge_parts(b, a);
+}

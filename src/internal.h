@@ -21,8 +21,10 @@ void ikvi_broken(const char *condition, const char *file, int line);
 #define IKVI_LIKELY(condition)   __builtin_expect(!!(condition), 1)
 #define IKVI_UNLIKELY(condition) __builtin_expect(!!(condition), 0)
 #define IKVI_APART               __attribute__((noinline))
+#define IKVI_INLINE              static inline __attribute__((always_inline))
 #else
 #define IKVI_APART
+#define IKVI_INLINE              static inline
 #define IKVI_LIKELY(condition)   (condition)
 #define IKVI_UNLIKELY(condition) (condition)
 #endif

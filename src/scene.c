@@ -479,7 +479,8 @@ ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
         return IKV_BAD_ARGUMENT;
     item_at(scene, place)->x = x;
     item_at(scene, place)->y = y;
-    placed(scene, place);
+    ikvi_scene_shift(scene, place);
+    scene->revision++;
     return IKV_OK;
 }
 

@@ -24,13 +24,26 @@ enum {
     SCAN_LIMIT = 160,   /* targets up to which a scan is never worse */
     QUIET_QUERIES = 24, /* queries after which a grid is worth building */
     SAMPLE = 256,
-    MOST_CELLS = 3 /* that a target covers in a direction */
+    MOST_CELLS = 3, /* that a target covers in a direction */
+    LANES = 8,      /* boxes that a scan compares at once */
+    FRAME_AGE = 16  /* refreshes that a frame serves */
 };
+
+/* A scan's boxes, eight at a time: each side's numbers lie together, so that
+ * one vector comparison tests eight of them. As large as eight packed boxes. */
+typedef struct box_block {
+    int16_t sides[4][LANES]; /* left, top, right, bottom */
+} box_block;
 
 #define GUARDS    UINT64_C(0x8000800080008000)
 #define NEVER_BOX UINT64_C(0x7fff7fff7fff7fff) /* right of and above all */
 
 static uint64_t *boxes_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.boxes);
+}
+
+static box_block *blocks_of(const ikv_scene *s)
 {
     return ikvi_at((void *)(uintptr_t)s, s->index.boxes);
 }
@@ -96,7 +109,7 @@ void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
     x->entry_room = scene->capacity / 4 * 11 + 64;
     x->head_room = cells + cells / 64 + cells / 4096 + 3;
     x->dirty_room = scene->capacity / 8 + 8;
-    x->boxes = ikvi_layout_add(l, n, sizeof(uint64_t));
+    x->boxes = ikvi_layout_add(l, n / LANES + 1, sizeof(box_block));
     x->homes = ikvi_layout_add(l, n, sizeof(index_home));
     x->entries = ikvi_layout_add(l, x->entry_room, sizeof(index_entry));
     x->heads = ikvi_layout_add(l, x->head_room, sizeof(uint32_t));
@@ -136,25 +149,59 @@ static bool meets(uint64_t wanted, uint64_t box)
 
 /* Rounds towards minus infinity and never falls as `at` rises; what is outside
  * the frame comes to lie on its edge. */
-static uint16_t quantised(float at, float from, float per)
+#if defined(__GNUC__)
+typedef float four __attribute__((vector_size(16)));
+typedef int32_t four_whole __attribute__((vector_size(16)));
+
+IKVI_INLINE void quantised_box(const index_frame *f, const float box[4],
+                               uint16_t q[4])
 {
-    float t = (at - from) * per;
-    if (!(t > 0))
-        return 0;
-    return t < (float)SIDE ? (uint16_t)t : (uint16_t)SIDE;
+    four at, from, per, zero = {0, 0, 0, 0}, side = {SIDE, SIDE, SIDE, SIDE};
+    memcpy(&at, box, sizeof at);
+    memcpy(&from, f->from, sizeof from);
+    memcpy(&per, f->per, sizeof per);
+    at = (at - from) * per;
+    four_whole above = at > zero, below = at < side;
+    four_whole bits = (four_whole)at & above & below;
+    at = (four)(bits | ((four_whole)side & ~below & above));
+    four_whole whole = __builtin_convertvector(at, four_whole);
+    for (int k = 0; k < 4; k++)
+        q[k] = (uint16_t)whole[k];
+}
+#else
+IKVI_INLINE void quantised_box(const index_frame *f, const float box[4],
+                               uint16_t q[4])
+{
+    for (int k = 0; k < 4; k++) {
+        float t = (box[k] - f->from[k]) * f->per[k];
+        t = t > 0 ? t : 0;
+        t = t < (float)SIDE ? t : (float)SIDE;
+        q[k] = (uint16_t)(int32_t)t;
+    }
+}
+#endif
+
+/* Sets a box of the scan; one that meets nothing if there is none. */
+IKVI_INLINE void set_scan_box(ikv_scene *s, uint32_t rank, const uint16_t *q)
+{
+    box_block *block = blocks_of(s) + rank / LANES;
+    uint32_t lane = rank % LANES;
+    for (uint32_t side = 0; side < 4; side++)
+        block->sides[side][lane] = q != NULL ? (int16_t)q[side] : -1;
 }
 
-static void quantised_box(const index_frame *f, const float box[4],
-                          uint16_t q[4])
+static bool scan_box_is(const ikv_scene *s, uint32_t rank, const uint16_t *q)
 {
-    q[0] = quantised(box[0], f->x, f->per_x);
-    q[1] = quantised(box[1], f->y, f->per_y);
-    q[2] = quantised(box[2], f->x, f->per_x);
-    q[3] = quantised(box[3], f->y, f->per_y);
+    const box_block *block = blocks_of(s) + rank / LANES;
+    for (uint32_t side = 0; side < 4; side++)
+        if (block->sides[side][rank % LANES] !=
+            (q != NULL ? (int16_t)q[side] : -1))
+            return false;
+    return true;
 }
 
-/* The item's box; false if it can't be hit. */
-static bool box_item(const ikv_scene *s, const scene_item *item, uint16_t q[4])
+static bool box_any_item(const ikv_scene *s, const scene_item *item,
+                         uint16_t q[4])
 {
     float box[4];
     if (!ikvi_shape_box(s, item, box))
@@ -166,6 +213,18 @@ static bool box_item(const ikv_scene *s, const scene_item *item, uint16_t q[4])
         q[0] = q[1] = 0;
         q[2] = q[3] = SIDE;
     }
+    return true;
+}
+
+/* The item's box; false if it can't be hit. */
+IKVI_INLINE bool box_item(const ikv_scene *s, const scene_item *item,
+                          uint16_t q[4])
+{
+    float box[4];
+    if (!item_hittable(item) || !item_unturned_rect(item))
+        return box_any_item(s, item, q);
+    item_rect_box(item, box);
+    quantised_box(&s->index.frames[item->layer], box, q);
     return true;
 }
 
@@ -249,7 +308,10 @@ static void make_frames(ikv_scene *s)
             from[k] = low;
             per[k] = (float)SIDE / width;
         }
-        *f = (index_frame){from[0], from[1], per[0], per[1]};
+        for (int k = 0; k < 4; k++) {
+            f->from[k] = from[k % 2];
+            f->per[k] = per[k % 2];
+        }
     }
 }
 
@@ -518,6 +580,7 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place)
 {
     scene_index *x = &scene->index;
     scene_item *item = item_at(scene, place);
+    x->settled = false;
     if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
         return;
     if (x->dirty_count == x->dirty_room ||
@@ -529,19 +592,21 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place)
     dirty_of(scene)[x->dirty_count++] = place;
 }
 
+void ikvi_index_reordered(ikv_scene *scene)
+{
+    scene->index.reordered = true;
+    scene->index.settled = false;
+}
+
 void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 {
     if (scene->index.gridded)
         leave_home(scene, place);
     if (!scene->index.absent)
         homes_of(scene)[place].in = 0;
-    scene->index.reordered = true;
+    ikvi_index_reordered(scene);
 }
 
-void ikvi_index_reordered(ikv_scene *scene)
-{
-    scene->index.reordered = true;
-}
 
 /* Boxes in the order of a scan, all of them. */
 static void refresh_scan(ikv_scene *s)
@@ -554,17 +619,22 @@ static void refresh_scan(ikv_scene *s)
     x->all_dirty = false;
     x->dirty_count = 0;
     x->gridded = false;
-    if (x->reordered)
-        make_order(s);
-    make_frames(s);
+    if (x->reordered || ++x->aged > FRAME_AGE) {
+        if (x->reordered)
+            make_order(s);
+        make_frames(s);
+        x->aged = 0;
+    }
     for (uint32_t i = 0; i < s->count; i++) {
         uint32_t place = order_of(s)[i];
         uint16_t q[4];
         scene_item *item = item_at(s, place);
         item->flags &= (uint8_t)~ITEM_DIRTY;
         set_rank(s, place, i);
-        boxes_of(s)[i] = box_item(s, item, q) ? packed_box(q) : NEVER_BOX;
+        set_scan_box(s, i, box_item(s, item, q) ? q : NULL);
     }
+    for (uint32_t i = s->count; i % LANES != 0; i++)
+        set_scan_box(s, i, NULL);
 }
 
 static bool update_in_grid(ikv_scene *s, uint32_t place)
@@ -610,8 +680,7 @@ static void refresh_some(ikv_scene *s)
         if ((item->flags & ITEM_DIRTY) == 0)
             continue;
         item->flags &= (uint8_t)~ITEM_DIRTY;
-        boxes_of(s)[rank_of(s, place)] =
-            box_item(s, item, q) ? packed_box(q) : NEVER_BOX;
+        set_scan_box(s, rank_of(s, place), box_item(s, item, q) ? q : NULL);
     }
     x->dirty_count = 0;
 }
@@ -623,6 +692,7 @@ static void refresh(ikv_scene *s)
     if (x->gridded && !x->all_dirty && s->count > SCAN_LIMIT / 2) {
         if (x->dirty_count > 0)
             refresh_grid(s);
+        x->settled = true;
         return;
     }
     if (x->gridded || x->all_dirty || x->reordered) {
@@ -633,23 +703,73 @@ static void refresh(ikv_scene *s)
     }
     if (s->count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
         build_grid(s);
+    x->settled = x->gridded || s->count <= SCAN_LIMIT;
 }
 
 /* ------------------------------------------------------------ searching -- */
 
-static void scan_boxes(const ikv_scene *s, probe *p, uint64_t wanted)
+/* From `block` on, the first block before `end` of which boxes meet the wanted
+ * one, left, top, right, bottom; `met` gets bit 2k for each such lane k. A box
+ * of -1 on the right meets none. */
+#if defined(__SSE2__) && defined(__GNUC__)
+typedef int16_t lanes __attribute__((vector_size(2 * LANES)));
+typedef char lane_bytes __attribute__((vector_size(2 * LANES)));
+
+static lanes load_lanes(const int16_t *from)
 {
-    const uint64_t *boxes = boxes_of(s);
+    lanes to;
+    memcpy(&to, from, sizeof to);
+    return to;
+}
+
+static const box_block *next_block(const box_block *block, const box_block *end,
+                                   const int16_t q[4], uint32_t *met)
+{
+    const lanes none = {0}, left = none + q[0], top = none + q[1];
+    const lanes right = none + q[2], bottom = none + q[3];
+    for (; block < end; block++) {
+        lanes out = (load_lanes(block->sides[0]) > right) |
+                    (load_lanes(block->sides[1]) > bottom) |
+                    (load_lanes(block->sides[2]) < left) |
+                    (load_lanes(block->sides[3]) < top);
+        uint32_t bytes =
+            (uint32_t)__builtin_ia32_pmovmskb128((lane_bytes)out);
+        *met = ~bytes & 0x5555;
+        if (bytes != 0xffff)
+            break;
+    }
+    return block;
+}
+#else
+static const box_block *next_block(const box_block *block, const box_block *end,
+                                   const int16_t q[4], uint32_t *met)
+{
+    for (; block < end; block++) {
+        *met = 0;
+        for (uint32_t k = 0; k < LANES; k++)
+            if (block->sides[0][k] <= q[2] && block->sides[1][k] <= q[3] &&
+                block->sides[2][k] >= q[0] && block->sides[3][k] >= q[1])
+                *met |= 1u << (2 * k);
+        if (*met != 0)
+            break;
+    }
+    return block;
+}
+#endif
+
+static void scan_boxes(const ikv_scene *s, probe *p, const uint16_t q[4])
+{
+    const int16_t want[4] = {(int16_t)q[0], (int16_t)q[1], (int16_t)q[2],
+                             (int16_t)q[3]};
     const uint32_t *order = order_of(s);
-    uint32_t i = s->index.starts[p->layer], end = s->index.ends[p->layer];
-    while (i < end) {
-        /* Four at a time while none is met. */
-        while (i + 4 <= end && !meets(wanted, boxes[i]) &&
-               !meets(wanted, boxes[i + 1]) && !meets(wanted, boxes[i + 2]) &&
-               !meets(wanted, boxes[i + 3]))
-            i += 4;
-        for (uint32_t stop = i + 4 < end ? i + 4 : end; i < stop; i++)
-            if (meets(wanted, boxes[i]) && ikvi_probe_offer(p, order[i]))
+    uint32_t begin = s->index.starts[p->layer], end = s->index.ends[p->layer];
+    const box_block *first = blocks_of(s), *at = first + begin / LANES;
+    const box_block *stop = first + (end + LANES - 1) / LANES;
+    uint32_t met = 0;
+    for (; (at = next_block(at, stop, want, &met)) < stop; at++) {
+        uint32_t rank = (uint32_t)(at - first) * LANES;
+        for (; met != 0; met >>= 2, rank++)
+            if ((met & 1) && ikvi_probe_offer(p, order[rank]))
                 return;
     }
 }
@@ -709,13 +829,14 @@ void ikvi_index_search(ikv_scene *scene, probe *p)
         scan_plainly(scene, p);
         return;
     }
-    refresh(scene);
+    if (!x->settled)
+        refresh(scene);
     quantised_box(&x->frames[p->layer], p->box, q);
-    uint64_t wanted = wanted_box(q);
     if (!x->gridded) {
-        scan_boxes(scene, p, wanted);
+        scan_boxes(scene, p, q);
         return;
     }
+    uint64_t wanted = wanted_box(q);
     for (uint32_t level = 0; level < GRID_LEVELS; level++)
         if (x->level_count[level] > 0)
             search_cells(scene, p, wanted, level, q);
@@ -786,8 +907,7 @@ const char *ikvi_index_validate(const ikv_scene *scene)
         if (rank_of(scene, place) != i)
             return "I2";
         if ((item->flags & ITEM_DIRTY) == 0 &&
-            boxes_of(scene)[i] !=
-                (box_item(scene, item, q) ? packed_box(q) : NEVER_BOX))
+            !scan_box_is(scene, i, box_item(scene, item, q) ? q : NULL))
             return "I3";
     }
     return NULL;

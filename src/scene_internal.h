@@ -66,13 +66,14 @@ typedef struct scene_polygon {
 
 typedef struct scene_camera {
     ikv_camera set;
-    transform place; /* of the layer's turned and zoomed space in the view */
+    transform place;  /* of the layer's turned and zoomed space in the view */
+    float back_c, back_s; /* place.c and .s over the square of the zoom */
     float zoom;
 } scene_camera;
 
-/* Maps a layer's space to the index's 15-bit coordinates. */
+/* Maps a box of a layer's space to the index's 15-bit coordinates. */
 typedef struct index_frame {
-    float x, y, per_x, per_y;
+    float from[4], per[4]; /* left, top, right, bottom */
 } index_frame;
 
 /* Which cells a target is registered in. */
@@ -96,7 +97,9 @@ typedef struct scene_index {
     bool gridded;
     bool reordered; /* `order` is out of date */
     bool all_dirty;
+    bool settled;     /* nothing is to be done before the next query */
     uint32_t quiet;   /* queries since many moved */
+    uint32_t aged;    /* refreshes since the frames were made */
     uint32_t updates; /* of the grid since it was built */
     uint32_t built_for;
     uint32_t heads_at[GRID_LEVELS + 1], level_count[GRID_LEVELS];
@@ -146,6 +149,22 @@ static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
            layer * scene->views + view;
 }
 
+/* A point of the view in a layer; false if the view does not show it, or if
+ * either is not there. */
+static inline bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer,
+                                        uint32_t view, float x, float y,
+                                        float out[2])
+{
+    if (layer >= scene->layers || view >= scene->views)
+        return false;
+    const scene_camera *camera = camera_at(scene, layer, view);
+    float dx = x - camera->place.x, dy = y - camera->place.y;
+    float up = dy * camera->back_c - dx * camera->back_s;
+    out[0] = camera->set.x + (dx * camera->back_c + dy * camera->back_s);
+    out[1] = camera->set.y + (camera->set.flip_y ? -up : up);
+    return !camera->set.hidden;
+}
+
 static inline uint32_t item_shape(const scene_item *item)
 {
     return item->type_traits & 15u;
@@ -161,12 +180,45 @@ static inline bool number_finite(float value)
     return value - value == 0;
 }
 
+static inline float number_size(float value)
+{
+#if defined(__GNUC__)
+    return __builtin_fabsf(value);
+#else
+    return value < 0 ? -value : value;
+#endif
+}
+
 /* Whether queries can find it at all. */
 static inline bool item_hittable(const scene_item *item)
 {
     return (item->flags & ITEM_HIT) != IKV_HIT_OFF &&
            (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0 &&
            item_shape(item) != IKV_SHAPE_NONE;
+}
+
+/* The usual case: a rectangle, neither turned nor scaled. */
+IKVI_INLINE bool item_unturned_rect(const scene_item *item)
+{
+    return item_shape(item) == IKV_SHAPE_RECT && item->world.c == 1 &&
+           item->world.s == 0;
+}
+
+/* Its box, with what rounding may add. What overflows to infinity is hit
+ * nowhere, and its box may be anything. */
+IKVI_INLINE void item_rect_box(const scene_item *item, float box[4])
+{
+    const float *n = item->shape.numbers;
+    const transform *t = &item->world;
+    float x = t->x + n[0], y = t->y + n[1];
+    float margin =
+        1e-6f * (number_size(t->x) + number_size(t->y) + number_size(n[0]) +
+                 number_size(n[1]) + n[2] + n[3]) +
+        (float)item->grace * 0.0626f;
+    box[0] = x - margin;
+    box[1] = y - margin;
+    box[2] = x + n[2] + margin;
+    box[3] = y + n[3] + margin;
 }
 
 /* The item after this one in a walk over `top`'s subtree that meets parents
@@ -178,9 +230,9 @@ uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place);
 
 /* scene_place.c */
 void ikvi_camera_reset(scene_camera *camera);
-bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer, uint32_t view,
-                          float x, float y, float out[2]);
 void ikvi_scene_place(ikv_scene *scene, uint32_t top);
+/* The same where nothing but the top's x and y have changed. */
+void ikvi_scene_shift(ikv_scene *scene, uint32_t top);
 const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
                                  float scale);
 void ikvi_item_rotate(scene_item *item, ikv_rotation rotation);

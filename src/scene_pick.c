@@ -126,49 +126,53 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
 
 /* -------------------------------------------------------------- queries -- */
 
-static bool query_usable(const ikv_scene *scene, const ikv_query *query)
+IKVI_INLINE bool query_usable(const ikv_scene *scene, const ikv_query *query)
 {
     return scene != NULL && query != NULL && query->size == sizeof *query &&
            number_finite(query->x) && number_finite(query->y) &&
-           number_finite(query->radius) && query->radius >= 0 &&
+           query->radius >= 0 && number_finite(query->radius) &&
            query->view < scene->views;
 }
 
-static probe probe_of(const ikv_scene *scene, const ikv_query *query)
+IKVI_INLINE probe probe_of(const ikv_scene *scene, const ikv_query *query)
 {
-    probe p = {.scene = scene,
-               .query = query,
-               .skip_body = NO_ITEM,
-               .limit = UINT64_MAX,
-               .best = NO_ITEM};
-    uint32_t skip = ikvi_scene_find(scene, query->skip_body);
+    probe p;
+    p.scene = scene;
+    p.query = query;
+    p.rect = NULL;
+    p.skip_body = NO_ITEM;
+    p.best_only = false;
+    p.limit = UINT64_MAX;
+    p.best = NO_ITEM;
+    p.heap = NULL;
+    p.room = p.filled = p.total = 0;
+    uint32_t skip = query->skip_body.bits != 0
+                        ? ikvi_scene_find(scene, query->skip_body)
+                        : NO_ITEM;
     if (skip != NO_ITEM)
         p.skip_body = ikvi_scene_body(scene, skip);
     return p;
 }
 
-static float size_of(float value)
-{
-    return value < 0 ? -value : value;
-}
-
 /* Takes the query's point into a layer; false if the view does not show it. */
-static bool aim(probe *p, uint32_t layer)
+IKVI_INLINE bool aim(probe *p, uint32_t layer)
 {
-    float at[2];
-    if (!ikvi_camera_to_layer(p->scene, layer, p->query->view, p->query->x,
-                              p->query->y, at) ||
-        !number_finite(at[0]) || !number_finite(at[1]))
+    const ikv_query *query = p->query;
+    float at[2], reach = 0;
+    if (!ikvi_camera_to_layer(p->scene, layer, query->view, query->x, query->y,
+                              at) ||
+        !number_finite(at[0] + at[1]))
         return false;
     p->layer = layer;
     p->x = at[0];
     p->y = at[1];
-    p->radius =
-        p->query->radius / camera_at(p->scene, layer, p->query->view)->zoom;
-    float reach = p->radius > 0
-                      ? p->radius + 2e-6f * (p->radius + size_of(at[0]) +
-                                             size_of(at[1]))
-                      : 0;
+    p->radius = 0;
+    if (query->radius > 0) {
+        p->radius =
+            query->radius / camera_at(p->scene, layer, query->view)->zoom;
+        reach = p->radius + 2e-6f * (p->radius + number_size(at[0]) +
+                                     number_size(at[1]));
+    }
     p->box[0] = at[0] - reach;
     p->box[1] = at[1] - reach;
     p->box[2] = at[0] + reach;
@@ -247,7 +251,7 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
             !number_finite(at[0]) || !number_finite(at[1]))
             return false;
         for (uint32_t k = 0; k < 2; k++) {
-            float margin = 2e-6f * size_of(at[k]);
+            float margin = 2e-6f * number_size(at[k]);
             float low = at[k] - margin, high = at[k] + margin;
             p->box[k] = i == 0 || low < p->box[k] ? low : p->box[k];
             p->box[k + 2] = i == 0 || high > p->box[k + 2] ? high

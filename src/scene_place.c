@@ -131,6 +131,19 @@ void ikvi_scene_place(ikv_scene *scene, uint32_t top)
         place_item(scene, at);
 }
 
+void ikvi_scene_shift(ikv_scene *scene, uint32_t top)
+{
+    scene_item *item = item_at(scene, top);
+    if (item->first_child != NO_ITEM) {
+        ikvi_scene_place(scene, top);
+        return;
+    }
+    const transform *o = &item_at(scene, item->parent)->world;
+    item->world.x = o->x + (o->c * item->x - o->s * item->y);
+    item->world.y = o->y + (o->s * item->x + o->c * item->y);
+    ikvi_index_changed(scene, top);
+}
+
 static void inner_point(const transform *t, float x, float y, float out[2])
 {
     float dx = x - t->x, dy = y - t->y, det = t->c * t->c + t->s * t->s;
@@ -148,7 +161,7 @@ static void outer_point(const transform *t, float x, float y, float out[2])
 
 void ikvi_camera_reset(scene_camera *camera)
 {
-    *camera = (scene_camera){.place = {0, 0, 1, 0}, .zoom = 1};
+    *camera = (scene_camera){.place = {0, 0, 1, 0}, .back_c = 1, .zoom = 1};
 }
 
 ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
@@ -166,6 +179,8 @@ ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
     to->zoom = camera->zoom > 0 ? camera->zoom : 1;
     to->place = (transform){camera->view_x, camera->view_y, to->zoom * r.cos,
                             to->zoom * r.sin};
+    to->back_c = r.cos / to->zoom;
+    to->back_s = r.sin / to->zoom;
     scene->revision++;
     return IKV_OK;
 }
@@ -191,21 +206,6 @@ ikv_camera ikv_scene_fit(float width, float height, float view_width,
     camera.view_x = view_width / 2;
     camera.view_y = view_height / 2;
     return camera;
-}
-
-/* False if the view does not show the layer. */
-bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer, uint32_t view,
-                          float x, float y, float out[2])
-{
-    if (layer >= scene->layers || view >= scene->views)
-        return false;
-    const scene_camera *camera = camera_at(scene, layer, view);
-    inner_point(&camera->place, x, y, out);
-    if (camera->set.flip_y)
-        out[1] = -out[1];
-    out[0] += camera->set.x;
-    out[1] += camera->set.y;
-    return !camera->set.hidden;
 }
 
 bool ikv_scene_to_layer(const ikv_scene *scene, uint32_t layer, uint32_t view,

@@ -238,6 +238,11 @@ bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
 {
     const transform *t = &item->world;
     float dx = x - t->x, dy = y - t->y, det = t->c * t->c + t->s * t->s;
+    if (t->c == 1 && t->s == 0) { /* not turned, not scaled: the usual case */
+        radius += touch ? (float)item->grace * 0.0625f : 0;
+        return number_finite(dx + dy) &&
+               shape_holds(scene, item, dx, dy, radius);
+    }
     if (IKVI_UNLIKELY(!reachable(t)))
         return false;
     if (radius > 0)
@@ -301,16 +306,11 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
     return reachable(t);
 }
 
-static float magnitude(float value)
-{
-    return value < 0 ? -value : value;
-}
-
 /* What rounding may add to a hit, of numbers this large. */
 static float rounding(const transform *t, float reach)
 {
-    return 2e-6f * (magnitude(t->x) + magnitude(t->y) +
-                    (magnitude(t->c) + magnitude(t->s)) * reach);
+    return 2e-6f * (number_size(t->x) + number_size(t->y) +
+                    (number_size(t->c) + number_size(t->s)) * reach);
 }
 
 /* A rectangle's box needs no corners. */
@@ -318,7 +318,8 @@ static float rect_box(const scene_item *item, float box[4])
 {
     const float *n = item->shape.numbers;
     const transform *t = &item->world;
-    float c = magnitude(t->c), s = magnitude(t->s);
+    float c = number_size(t->c), s = number_size(t->s);
+    float reach = number_size(n[0]) + number_size(n[1]) + n[2] + n[3];
     float x = n[0] + n[2] / 2, y = n[1] + n[3] / 2;
     float ex = (c * n[2] + s * n[3]) / 2, ey = (s * n[2] + c * n[3]) / 2;
     float mx = t->x + (t->c * x - t->s * y), my = t->y + (t->s * x + t->c * y);
@@ -326,7 +327,7 @@ static float rect_box(const scene_item *item, float box[4])
     box[1] = my - ey;
     box[2] = mx + ex;
     box[3] = my + ey;
-    return magnitude(n[0]) + magnitude(n[1]) + n[2] + n[3];
+    return reach;
 }
 
 static float hull_box(const ikv_scene *scene, const scene_item *item,
@@ -345,7 +346,7 @@ static float hull_box(const ikv_scene *scene, const scene_item *item,
             box[k + 2] = at > box[k + 2] ? at : box[k + 2];
         }
     for (uint32_t k = 0; k < 2; k++) {
-        reach += magnitude(box[k]) + magnitude(box[k + 2]) + h.radius;
+        reach += number_size(box[k]) + number_size(box[k + 2]) + h.radius;
         box[k] -= h.radius;
         box[k + 2] += h.radius;
     }
@@ -355,9 +356,15 @@ static float hull_box(const ikv_scene *scene, const scene_item *item,
 bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
                     float box[4])
 {
-    if (!item_hittable(item) || !reachable(&item->world))
-        return false;
     uint32_t type = item_shape(item);
+    if (!item_hittable(item))
+        return false;
+    if (item_unturned_rect(item)) {
+        item_rect_box(item, box);
+        return true;
+    }
+    if (!reachable(&item->world))
+        return false;
     float reach = type == IKV_SHAPE_RECT || type == IKV_SHAPE_OWN
                       ? rect_box(item, box)
                       : hull_box(scene, item, box);

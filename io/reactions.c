@@ -104,13 +104,14 @@ static ikv_verdict run_focus(const doing *d)
 {
     ikv_target target = its_target(d);
     note_outcome(d->setup, "focus", target,
-                 ikv_router_focus(ikv_kit_router(d->setup->kit), target));
+                 ikv_router_focus(ikv_kit_router(d->setup->kit), d->event->seat,
+                                  target));
     return IKV_CONTINUE;
 }
 
 static ikv_verdict run_blur(const doing *d)
 {
-    ikv_router_blur(ikv_kit_router(d->setup->kit));
+    ikv_router_blur(ikv_kit_router(d->setup->kit), d->event->seat);
     note(d->setup, "blur");
     return IKV_CONTINUE;
 }

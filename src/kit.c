@@ -150,7 +150,8 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     ikv_bus_callbacks callbacks = ikv_scene_callbacks(kit->scene);
     ikv_bus_set_callbacks(kit->bus, &callbacks);
     ikv_scene_watch_removals(kit->scene, scene_removed, kit->router);
-    c->loop.router = kit->router;
+    c->loop.routers = &kit->router;
+    c->loop.router_count = 1;
     return ikv_loop_open(&c->loop, &kit->loop);
 }
 

@@ -28,7 +28,8 @@ struct ikv_loop {
     size_t size;
     ikv_bus *bus;
     ikv_queue *queue;
-    ikv_router *router;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+    uint32_t router_count;
     ikv_reporter reporter;
     ikv_port ports[IKV_PORT_LIMIT];
     ikv_sink sinks[IKV_PORT_LIMIT];
@@ -98,6 +99,11 @@ static ikv_status check_links(const ikv_loop_config *config)
 {
     if (config->port_count > IKV_PORT_LIMIT)
         return IKV_FULL_PORTS;
+    if (config->router_count > IKV_ROUTER_LIMIT)
+        return IKV_FULL_ROUTERS;
+    for (uint32_t i = 0; i < config->router_count; i++)
+        if (config->routers == NULL || config->routers[i] == NULL)
+            return IKV_BAD_CONFIG;
     if (config->port_count == 0 || config->ports == NULL ||
         config->bus == NULL || config->queue == NULL)
         return IKV_BAD_CONFIG;
@@ -155,7 +161,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     ikv_loop plan = {.memory = config->memory,
                      .bus = config->bus,
                      .queue = config->queue,
-                     .router = config->router,
+                     .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
     void *block = NULL;
@@ -171,6 +177,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->whole = (uint64_t)l->den * SECOND / l->num;
     l->rest = (uint64_t)l->den * SECOND % l->num;
     l->next_end = step_start(l, 1);
+    for (uint32_t i = 0; i < l->router_count; i++)
+        l->routers[i] = config->routers[i];
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i] = (ikv_sink){l, i};
@@ -502,6 +510,27 @@ static void finish_step(ikv_loop *loop)
     loop->where = IN_FRAME;
 }
 
+static ikv_router *router_of(const ikv_loop *loop, const ikv_event *event)
+{
+    for (uint32_t i = 0; loop->router_count > 1 && i < loop->router_count; i++)
+        if (ikv_router_holds(loop->routers[i], event))
+            return loop->routers[i];
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        if (ikv_router_serves(loop->routers[i], event->view))
+            return loop->routers[i];
+    return loop->routers[0];
+}
+
+/* One router delivers it; the others let go of what goes with it. */
+static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event)
+{
+    ikv_router *router = router_of(loop, event);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        if (loop->routers[i] != router)
+            ikv_router_let_go(loop->routers[i], event);
+    return ikv_router_route(router, event);
+}
+
 /* L1: what is due before the step's end, with `close` asking for the end. */
 static void route_input(ikv_loop *loop)
 {
@@ -510,13 +539,15 @@ static void route_input(ikv_loop *loop)
         loop->head = (loop->head + 1) & (loop->capacity - 1);
         loop->counters.waiting = --loop->count;
         loop->counters.routed++;
-        ikv_outcome outcome = loop->router != NULL
-                                  ? ikv_router_route(loop->router, &event)
+        ikv_outcome outcome = loop->router_count > 0
+                                  ? route_event(loop, &event)
                                   : ikv_bus_deliver(loop->bus, &event);
         if (event.kind == IKV_KIND_WINDOW_CLOSE &&
             (outcome.verdict & IKV_REFUSE) == 0)
             ikv_loop_quit(loop);
     }
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_advance(loop->routers[i], loop->next_end - 1);
 }
 
 bool ikv_loop_step(ikv_loop *loop)
@@ -537,8 +568,8 @@ bool ikv_loop_step(ikv_loop *loop)
     loop->where = IN_STEP;
     ikv_bus_set_step(loop->bus, loop->next_step);
     uint64_t begin = step_start(loop, loop->next_step);
-    if (loop->router != NULL)
-        ikv_router_retest(loop->router, begin);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], begin);
     route_input(loop);
     deliver_own(loop, IKV_KIND_LOOP_STEP, begin, loop->next_step,
                 (float)ikv_loop_step_seconds(loop), 0);

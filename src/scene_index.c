@@ -274,7 +274,8 @@ static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
                 float at = box[k] / 2 + box[k + 2] / 2;
                 if (pass == 0) {
                     bool first = e->count == 1;
-                    e->low[k] = first || box[k] < e->low[k] ? box[k] : e->low[k];
+                    e->low[k] =
+                        first || box[k] < e->low[k] ? box[k] : e->low[k];
                     e->high[k] = first || box[k + 2] > e->high[k] ? box[k + 2]
                                                                   : e->high[k];
                     e->sum[k] += at;
@@ -472,7 +473,8 @@ static fit try_fit(const ikv_scene *s)
  * lie in a few of the finest ones. */
 static void choose_shifts(ikv_scene *s)
 {
-    uint32_t cells = power_below(s->count < s->capacity ? s->count : s->capacity);
+    uint32_t cells =
+        power_below(s->count < s->capacity ? s->count : s->capacity);
     uint32_t sx = 15, sy = 15;
     while (cells > 1) {
         if (sx >= sy)
@@ -607,7 +609,6 @@ void ikvi_index_removed(ikv_scene *scene, uint32_t place)
     ikvi_index_reordered(scene);
 }
 
-
 /* Boxes in the order of a scan, all of them. */
 static void refresh_scan(ikv_scene *s)
 {
@@ -722,8 +723,9 @@ static lanes load_lanes(const int16_t *from)
     return to;
 }
 
-static const box_block *next_block(const box_block *block, const box_block *end,
-                                   const int16_t q[4], uint32_t *met)
+IKVI_INLINE const box_block *next_block(const box_block *block,
+                                        const box_block *end,
+                                        const int16_t q[4], uint32_t *met)
 {
     const lanes none = {0}, left = none + q[0], top = none + q[1];
     const lanes right = none + q[2], bottom = none + q[3];
@@ -732,8 +734,7 @@ static const box_block *next_block(const box_block *block, const box_block *end,
                     (load_lanes(block->sides[1]) > bottom) |
                     (load_lanes(block->sides[2]) < left) |
                     (load_lanes(block->sides[3]) < top);
-        uint32_t bytes =
-            (uint32_t)__builtin_ia32_pmovmskb128((lane_bytes)out);
+        uint32_t bytes = (uint32_t)__builtin_ia32_pmovmskb128((lane_bytes)out);
         *met = ~bytes & 0x5555;
         if (bytes != 0xffff)
             break;
@@ -741,8 +742,9 @@ static const box_block *next_block(const box_block *block, const box_block *end,
     return block;
 }
 #else
-static const box_block *next_block(const box_block *block, const box_block *end,
-                                   const int16_t q[4], uint32_t *met)
+IKVI_INLINE const box_block *next_block(const box_block *block,
+                                        const box_block *end,
+                                        const int16_t q[4], uint32_t *met)
 {
     for (; block < end; block++) {
         *met = 0;
@@ -871,8 +873,8 @@ static const char *validate_grid(const ikv_scene *s)
             continue;
         bool can = box_item(s, item, q);
         if (can != (home->in != 0) ||
-            (can && (!home_holds(x, home, q) ||
-                     boxes_of(s)[i] != packed_box(q))))
+            (can &&
+             (!home_holds(x, home, q) || boxes_of(s)[i] != packed_box(q))))
             return "I1";
     }
     for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)

@@ -554,12 +554,12 @@ START_TEST(two_clocks)
     kit_open(&k);
     listen_to(&k);
     kit_frame(&k, 0);
-    ikv_event e = ikv_event_make(IKV_KIND_KEY_UP, 50 + 20000000);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 50 + 20000000);
     e.device = other.device;
     ck_assert_uint_eq(other.device, 2);
     ok(ikv_sink_push_any(other.sink, &e));
     kit_frame(&k, 40);
-    ck_assert_str_eq(seen.text, "start0 frame0 step0 key.up1 step1 frame1 ");
+    ck_assert_str_eq(seen.text, "start0 frame0 step0 key.down1 step1 frame1 ");
     kit_close(&k);
     ck_assert_int_eq(other.closed, 1);
 }

@@ -4,7 +4,7 @@
 #include <math.h>
 
 enum {
-    CASES = 80,
+    CASES = 200,
     LINES = 32,
     NAMES = 10,
     RULES = 6
@@ -12,7 +12,7 @@ enum {
 
 typedef struct golden {
     char rule[96];
-    char lines[LINES][160];
+    char lines[LINES][280];
     int count;
 } golden;
 
@@ -22,7 +22,7 @@ static int case_count;
 static void load_cases(void)
 {
     FILE *file = fopen(SOURCE "/tests/golden/routing.txt", "r");
-    char line[200];
+    char line[300];
     golden *g = NULL;
     while (file != NULL && fgets(line, sizeof line, file) != NULL) {
         line[strcspn(line, "\n")] = '\0';
@@ -32,7 +32,7 @@ static void load_cases(void)
             g = &cases[case_count++];
             snprintf(g->rule, sizeof g->rule, "%.90s", line + 5);
         } else if (g != NULL && g->count < LINES) {
-            snprintf(g->lines[g->count++], 160, "%.159s", line);
+            snprintf(g->lines[g->count++], sizeof g->lines[0], "%.279s", line);
         }
     }
     if (file != NULL)
@@ -42,13 +42,20 @@ static void load_cases(void)
 /* ------------------------------------------------------------- one case -- */
 
 typedef struct rule {
-    char at[40], action[16], argument[16];
+    char at[40], action[16], argument[16], second[16];
     float x, y;
 } rule;
 
+/* The last event of a kind at a target. */
+typedef struct last_event {
+    char at[40], related[16];
+    ikv_event event;
+    float local_x, local_y;
+} last_event;
+
 typedef struct play {
     bench_kit k;
-    record seen;
+    record seen, shown, visits;
     struct {
         char name[16];
         ikv_target target;
@@ -56,12 +63,10 @@ typedef struct play {
     } names[NAMES];
     rule rules[RULES];
     int rule_count;
+    char also[80], visited[24];
     uint64_t ms;
     float x, y;
-    struct {
-        char at[40];
-        int button, buttons;
-    } last[64];
+    last_event last[96];
     int last_count;
 } play;
 
@@ -75,6 +80,16 @@ static ikv_target target_named(const char *name)
     return ikv_bus_root(now->k.bus);
 }
 
+static const char *name_of(ikv_target target)
+{
+    if (target.bits == 0)
+        return "none";
+    for (int i = 0; i < NAMES; i++)
+        if (now->names[i].used && now->names[i].target.bits == target.bits)
+            return now->names[i].name;
+    return "root";
+}
+
 static const char *short_kind(ikv_kind kind)
 {
     const char *name = ikv_catalogue_info(NULL, kind)->name;
@@ -83,27 +98,101 @@ static const char *short_kind(ikv_kind kind)
     return strncmp(name, "pointer.", 8) == 0 ? name + 8 : name;
 }
 
+static void do_capture(const rule *r, const ikv_event *event,
+                       const ikv_delivery *delivery)
+{
+    ikv_router_capture(delivery->router, event, target_named(r->argument));
+}
+
+static void do_release(const rule *r, const ikv_event *event,
+                       const ikv_delivery *delivery)
+{
+    ikv_router_release(delivery->router, event, target_named(r->argument));
+}
+
+static void do_scene(const rule *r)
+{
+    ikv_scene *scene = now->k.scene;
+    ikv_target target = target_named(r->argument);
+    if (strcmp(r->action, "remove") == 0)
+        ok(ikv_scene_remove(scene, target));
+    else if (strcmp(r->action, "move") == 0)
+        ok(ikv_scene_move(scene, target, r->x, r->y));
+    else if (strcmp(r->action, "show") == 0)
+        ok(ikv_scene_show(scene, target, true));
+    else if (strcmp(r->action, "hide") == 0)
+        ok(ikv_scene_show(scene, target, false));
+    else if (strcmp(r->action, "raise") == 0)
+        ok(ikv_scene_raise(scene, target));
+    else if (strcmp(r->action, "lower") == 0)
+        ok(ikv_scene_lower(scene, target));
+    else if (strcmp(r->action, "parent") == 0)
+        ok(ikv_scene_set_parent(scene, target, target_named(r->second)));
+    else if (strcmp(r->action, "camera") == 0)
+        ok(ikv_scene_set_camera(scene, 0, 0,
+                                &(ikv_camera){.x = (float)atof(r->argument),
+                                              .y = (float)atof(r->second)}));
+    else if (strcmp(r->action, "shape") == 0)
+        ok(ikv_scene_set_shape(scene, target,
+                               &(ikv_shape){.type = IKV_SHAPE_RECT,
+                                            .width = r->x,
+                                            .height = r->y}));
+    else
+        ck_abort_msg("on ... %s", r->action);
+}
+
 static ikv_verdict do_rule(const rule *r, const ikv_event *event,
                            const ikv_delivery *delivery)
 {
-    ikv_target target = target_named(r->argument);
-    if (strcmp(r->action, "stop") == 0)
-        return IKV_STOP;
-    if (strcmp(r->action, "stop_all") == 0)
-        return IKV_STOP_ALL;
-    if (strcmp(r->action, "refuse") == 0)
-        return IKV_REFUSE;
-    if (strcmp(r->action, "capture") == 0)
-        ikv_router_capture(delivery->router, event, target);
-    else if (strcmp(r->action, "release") == 0)
-        ikv_router_release(delivery->router, event, target);
-    else if (strcmp(r->action, "remove") == 0)
-        ok(ikv_scene_remove(now->k.scene, target));
-    else if (strcmp(r->action, "move") == 0)
-        ok(ikv_scene_move(now->k.scene, target, r->x, r->y));
-    else if (strcmp(r->action, "focus") == 0)
-        ok(ikv_router_focus(now->k.router, target));
+    static const struct {
+        const char *name;
+        ikv_verdict verdict;
+        void (*act)(const rule *, const ikv_event *, const ikv_delivery *);
+    } actions[] = {{"stop", IKV_STOP, NULL},
+                   {"stop_all", IKV_STOP_ALL, NULL},
+                   {"refuse", IKV_REFUSE, NULL},
+                   {"capture", 0, do_capture},
+                   {"release", 0, do_release}};
+    for (int i = 0; i < ROWS(actions); i++) {
+        if (strcmp(actions[i].name, r->action) != 0)
+            continue;
+        if (actions[i].act != NULL)
+            actions[i].act(r, event, delivery);
+        return actions[i].verdict;
+    }
+    if (strcmp(r->action, "focus") == 0)
+        ikv_router_focus(now->k.router, event->seat, target_named(r->argument));
+    else if (strcmp(r->action, "blur") == 0)
+        ikv_router_blur(now->k.router, event->seat);
+    else if (strcmp(r->action, "nested") == 0) {
+        ikv_event nested = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+        nested.target = target_named(r->argument);
+        ikv_bus_deliver(delivery->bus, &nested);
+    } else
+        do_scene(r);
     return IKV_CONTINUE;
+}
+
+static bool is_extra(const char *kind)
+{
+    static const char *const extras[] = {"drag", "hold", "menu", "double"};
+    for (int i = 0; i < ROWS(extras); i++)
+        if (strcmp(extras[i], kind) == 0)
+            return strstr(now->also, kind) == NULL;
+    return false;
+}
+
+static void keep_last(const char *at, const ikv_event *event,
+                      const ikv_delivery *delivery)
+{
+    if (now->last_count == ROWS(now->last))
+        return;
+    last_event *l = &now->last[now->last_count++];
+    snprintf(l->at, sizeof l->at, "%s", at);
+    snprintf(l->related, sizeof l->related, "%s", name_of(event->source));
+    l->event = *event;
+    l->local_x = delivery->local_x;
+    l->local_y = delivery->local_y;
 }
 
 static ikv_verdict see(const ikv_event *event, const ikv_delivery *delivery,
@@ -111,20 +200,53 @@ static ikv_verdict see(const ikv_event *event, const ikv_delivery *delivery,
 {
     char at[40];
     ikv_verdict verdict = 0;
-    snprintf(at, sizeof at, "%s@%s", short_kind(event->kind),
-             (const char *)name);
+    const char *kind = short_kind(event->kind);
+    if (is_extra(kind))
+        return 0;
+    snprintf(at, sizeof at, "%s@%s%s", kind, (const char *)name,
+             delivery->flags & IKV_PASSED ? "*" : "");
     note(&now->seen, "%s ", at);
+    ikv_kind k = event->kind;
+    if (k == IKV_KIND_POINTER_DOWN || k == IKV_KIND_POINTER_MOVE ||
+        k == IKV_KIND_POINTER_UP)
+        note(&now->shown, "%s %d/%d, ", kind, event->pointer.button,
+             event->pointer.buttons);
     ck_assert_uint_eq(delivery->current.bits, event->target.bits);
-    ck_assert_ptr_eq(delivery->router, now->k.router);
-    if (now->last_count < 64) {
-        snprintf(now->last[now->last_count].at, 40, "%s", at);
-        now->last[now->last_count].button = event->pointer.button;
-        now->last[now->last_count++].buttons = event->pointer.buttons;
-    }
+    ck_assert(delivery->router == now->k.router || k == IKV_KIND_FIELD_SET);
+    keep_last(at, event, delivery);
     for (int i = 0; i < now->rule_count; i++)
         if (strcmp(now->rules[i].at, at) == 0)
             verdict |= do_rule(&now->rules[i], event, delivery);
     return verdict;
+}
+
+/* PATH1, PATH2: visits as the rules write them, of the event that the case asks
+ * for: v by a capturing subscription, ^ by another one. */
+static void see_visit(const ikv_event *event, const char *mark, void *name)
+{
+    char at[40];
+    snprintf(at, sizeof at, "%s@%s", short_kind(event->kind),
+             name_of(event->target));
+    if (strcmp(at, now->visited) == 0)
+        note(&now->visits, "%s%s ", mark, (const char *)name);
+}
+
+static ikv_verdict see_down(const ikv_event *event,
+                            const ikv_delivery *delivery, void *name)
+{
+    ck_assert_int_eq(delivery->phase == IKV_CAPTURING,
+                     delivery->current.bits != event->target.bits);
+    see_visit(event, "v ", name);
+    return 0;
+}
+
+static ikv_verdict see_up(const ikv_event *event, const ikv_delivery *delivery,
+                          void *name)
+{
+    ck_assert_int_eq(delivery->phase == IKV_BUBBLING,
+                     delivery->current.bits != event->target.bits);
+    see_visit(event, "^", name);
+    return 0;
 }
 
 static void listen_at(ikv_target target, const char *name)
@@ -132,37 +254,72 @@ static void listen_at(ikv_target target, const char *name)
     ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
     config.families = 1u << IKV_FAMILY_POINTER | 1u << IKV_FAMILY_CLICK |
                       1u << IKV_FAMILY_FOCUS | 1u << IKV_FAMILY_KEY |
-                      1u << IKV_FAMILY_WHEEL;
+                      1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_TEXT |
+                      1u << IKV_FAMILY_FIELD | 1u << IKV_FAMILY_WINDOW |
+                      1u << IKV_FAMILY_DEVICE;
     config.phases = IKV_AT_TARGET;
     config.at = target;
     config.handler = see;
     config.user = (void *)(uintptr_t)name;
     ok(ikv_bus_subscribe(now->k.bus, &config, NULL, NULL));
+    config.phases = IKV_CAPTURING;
+    config.handler = see_down;
+    ok(ikv_bus_subscribe(now->k.bus, &config, NULL, NULL));
+    config.phases = IKV_AT_TARGET | IKV_BUBBLING;
+    config.handler = see_up;
+    ok(ikv_bus_subscribe(now->k.bus, &config, NULL, NULL));
+}
+
+/* The rest of a target's line: words, some with a value. */
+static void target_words(const char *words, ikv_target_config *config)
+{
+    char word[16], value[16];
+    int used;
+    while (sscanf(words, " %15s%n", word, &used) == 1) {
+        words += used;
+        if (strcmp(word, "pass") == 0)
+            config->hit = IKV_HIT_PASS;
+        else if (strcmp(word, "off") == 0)
+            config->hit = IKV_HIT_OFF;
+        else if (strcmp(word, "captures") == 0)
+            config->traits |= IKV_CAPTURES;
+        else if (strcmp(word, "focusable") == 0)
+            config->traits |= IKV_FOCUSABLE;
+        else if (strcmp(word, "hidden") == 0)
+            config->hidden = true;
+        else if (strcmp(word, "clip") == 0)
+            config->clip = true;
+        else {
+            ck_assert_msg(sscanf(words, " %15s%n", value, &used) == 1, "%s",
+                          words);
+            words += used;
+            if (strcmp(word, "in") == 0)
+                config->parent = target_named(value);
+            else if (strcmp(word, "z") == 0)
+                config->z = atoi(value);
+            else if (strcmp(word, "tab") == 0)
+                config->tab = atoi(value);
+            else if (strcmp(word, "grace") == 0)
+                config->grace = (float)atof(value);
+            else
+                ck_abort_msg("target ... %s", word);
+        }
+    }
 }
 
 static void add_target_line(const char *line)
 {
     ikv_target_config config = IKV_TARGET_INIT;
-    char name[16], words[4][16] = {"", "", "", ""};
+    char name[16];
     float x, y, w, h;
-    int got = sscanf(line, "target %15s %f %f %f %f %15s %15s %15s %15s", name,
-                     &x, &y, &w, &h, words[0], words[1], words[2], words[3]);
-    ck_assert_msg(got >= 5, "%s", line);
+    int used = 0;
+    int got =
+        sscanf(line, "target %15s %f %f %f %f%n", name, &x, &y, &w, &h, &used);
+    ck_assert_msg(got == 5, "%s", line);
     config.x = x;
     config.y = y;
     config.shape = ikv_scene_rect(0, 0, w, h);
-    for (int i = 0; i < 4; i++) {
-        if (strcmp(words[i], "in") == 0)
-            config.parent = target_named(words[i + 1]);
-        if (strcmp(words[i], "pass") == 0)
-            config.hit = IKV_HIT_PASS;
-        if (strcmp(words[i], "off") == 0)
-            config.hit = IKV_HIT_OFF;
-        if (strcmp(words[i], "captures") == 0)
-            config.traits |= IKV_CAPTURES;
-        if (strcmp(words[i], "focusable") == 0)
-            config.traits |= IKV_FOCUSABLE;
-    }
+    target_words(line + used, &config);
     int i = 0;
     while (now->names[i].used)
         i++;
@@ -181,90 +338,187 @@ static void push(ikv_event *event)
     ck_assert_int_ge(kit_frame(&now->k, now->ms), 0);
 }
 
-static void push_pointer(ikv_kind kind, uint8_t type, int id, float x, float y,
-                         int button)
+/* Pointers by verb: what it pushes, of what type, and what it takes: a position
+ * (p), a button (b), an id and a position (i). */
+static const struct {
+    const char *verb;
+    ikv_kind kind;
+    uint8_t type;
+    char takes;
+    int8_t button;
+} verbs[] = {
+    {"mouse", IKV_KIND_POINTER_MOVE, IKV_MOUSE, 'p', -1},
+    {"down", IKV_KIND_POINTER_DOWN, IKV_MOUSE, 'b', 0},
+    {"downat", IKV_KIND_POINTER_DOWN, IKV_MOUSE, 'p', 0},
+    {"up", IKV_KIND_POINTER_UP, IKV_MOUSE, 'b', 0},
+    {"upat", IKV_KIND_POINTER_UP, IKV_MOUSE, 'p', 0},
+    {"leave", IKV_KIND_POINTER_LEAVE, IKV_MOUSE, '-', -1},
+    {"pen", IKV_KIND_POINTER_MOVE, IKV_PEN, 'p', -1},
+    {"pendown", IKV_KIND_POINTER_DOWN, IKV_PEN, 'b', 0},
+    {"penup", IKV_KIND_POINTER_UP, IKV_PEN, 'b', 0},
+    {"touch", IKV_KIND_POINTER_DOWN, IKV_TOUCH, 'i', 0},
+    {"drag", IKV_KIND_POINTER_MOVE, IKV_TOUCH, 'i', -1},
+    {"lift", IKV_KIND_POINTER_UP, IKV_TOUCH, 'i', 0},
+    {"lose", IKV_KIND_POINTER_CANCEL, IKV_TOUCH, 'i', -1},
+};
+
+static bool do_pointer(const char *verb, const char *arguments)
 {
-    ikv_event event = ikv_event_make(kind, 0);
-    event.pointer.type = type;
-    event.pointer.pointer = (uint16_t)id;
-    event.pointer.x = x;
-    event.pointer.y = y;
-    event.pointer.button = (int8_t)button;
+    float a = 0, b = 0, c = 0;
+    int got = sscanf(arguments, "%f %f %f", &a, &b, &c), i = 0;
+    while (i < ROWS(verbs) && strcmp(verbs[i].verb, verb) != 0)
+        i++;
+    if (i == ROWS(verbs))
+        return false;
+    ikv_event event = ikv_event_make(verbs[i].kind, 0);
+    event.pointer.type = verbs[i].type;
+    event.pointer.button = verbs[i].button;
+    if (verbs[i].takes == 'p') {
+        now->x = a;
+        now->y = b;
+    } else if (verbs[i].takes == 'b') {
+        event.pointer.button = (int8_t)a;
+    } else if (verbs[i].takes == 'i') {
+        event.pointer.pointer = (uint16_t)a;
+        if (got == 3) {
+            now->x = b;
+            now->y = c;
+        }
+    }
+    if (verbs[i].type == IKV_PEN)
+        event.pointer.pointer = 50;
+    event.pointer.x = now->x;
+    event.pointer.y = now->y;
     push(&event);
+    return true;
 }
 
 static void do_input(const char *line)
 {
     char verb[16], name[32] = "";
-    float a = 0, b = 0, c = 0;
-    sscanf(line, "do %15s %f %f %f", verb, &a, &b, &c);
-    sscanf(line, "do %*s %31s", name);
-    ikv_event event;
-    if (strcmp(verb, "mouse") == 0) {
-        now->x = a;
-        now->y = b;
-        push_pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, a, b, -1);
-    } else if (strcmp(verb, "down") == 0) {
-        push_pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 0, now->x, now->y,
-                     (int)a);
-    } else if (strcmp(verb, "downat") == 0) {
-        push_pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 0, a, b, 0);
-    } else if (strcmp(verb, "up") == 0) {
-        push_pointer(IKV_KIND_POINTER_UP, IKV_MOUSE, 0, now->x, now->y, (int)a);
-    } else if (strcmp(verb, "leave") == 0) {
-        push_pointer(IKV_KIND_POINTER_LEAVE, IKV_MOUSE, 0, now->x, now->y, -1);
-    } else if (strcmp(verb, "touch") == 0 || strcmp(verb, "drag") == 0) {
-        bool down = verb[0] == 't';
-        now->x = b;
-        now->y = c;
-        push_pointer(down ? IKV_KIND_POINTER_DOWN : IKV_KIND_POINTER_MOVE,
-                     IKV_TOUCH, (int)a, b, c, down ? 0 : -1);
-    } else if (strcmp(verb, "lift") == 0) {
-        push_pointer(IKV_KIND_POINTER_UP, IKV_TOUCH, (int)a, now->x, now->y, 0);
-    } else if (strcmp(verb, "lose") == 0) {
-        push_pointer(IKV_KIND_POINTER_CANCEL, IKV_TOUCH, (int)a, 0, 0, -1);
+    int used = 0;
+    sscanf(line, "do %15s%n %31s", verb, &used, name);
+    const char *arguments = line + used;
+    ikv_event event = ikv_event_make(IKV_KIND_WINDOW_BLUR, 0);
+    if (do_pointer(verb, arguments)) {
     } else if (strcmp(verb, "wheel") == 0) {
-        event = ikv_event_make(IKV_KIND_WHEEL, 0);
-        event.wheel.x = a;
-        event.wheel.y = b;
+        event.kind = IKV_KIND_WHEEL;
+        sscanf(arguments, "%f %f", &event.wheel.x, &event.wheel.y);
         push(&event);
     } else if (strcmp(verb, "wait") == 0) {
-        now->ms += 20;
+        now->ms += name[0] != '\0' ? (uint64_t)atoi(name) : 20;
         kit_frame(&now->k, now->ms);
+    } else if (strcmp(verb, "blur") == 0) {
+        push(&event);
+    } else if (strcmp(verb, "gone") == 0) {
+        event.kind = IKV_KIND_DEVICE_REMOVE;
+        push(&event);
+    } else if (strcmp(verb, "text") == 0) {
+        event.kind = IKV_KIND_TEXT_INPUT;
+        event.text.length = 1;
+        event.text.bytes[0] = name[0];
+        push(&event);
+    } else if (strcmp(verb, "scene") == 0) {
+        rule r = {.action = ""};
+        sscanf(arguments, "%15s %15s %15s", r.action, r.argument, r.second);
+        sscanf(arguments, "%*s %*s %f %f", &r.x, &r.y);
+        do_scene(&r);
     } else {
-        ck_assert_msg(strstr(verb, "key") != NULL, "%s", line);
-        event = ikv_event_make(
-            verb[0] == 'k' ? IKV_KIND_KEY_DOWN : IKV_KIND_KEY_UP, 0);
+        ck_assert_msg(strcmp(verb, "key") == 0 || strcmp(verb, "unkey") == 0,
+                      "%s", line);
+        event.kind = verb[0] == 'k' ? IKV_KIND_KEY_DOWN : IKV_KIND_KEY_UP;
         event.key.code = ikv_code_find(name);
         push(&event);
     }
     valid(ikv_router_validate(now->k.router));
 }
 
+/* fields KIND@NAME button/buttons, and other members of the last such event. */
 static void check_fields(const char *line, const char *rule_name)
 {
-    char at[40];
-    int button, buttons;
-    ck_assert_int_eq(sscanf(line, "fields %39s %d/%d", at, &button, &buttons),
-                     3);
-    for (int i = now->last_count - 1; i >= 0; i--) {
-        if (strcmp(now->last[i].at, at) != 0)
-            continue;
-        ck_assert_msg(
-            now->last[i].button == button && now->last[i].buttons == buttons,
-            "%s: %s is %d/%d, expected %d/%d", rule_name, at,
-            now->last[i].button, now->last[i].buttons, button, buttons);
-        return;
-    }
-    ck_abort_msg("%s: no %s", rule_name, at);
+    char at[40], what[16], value[40], found[40] = "";
+    ck_assert_int_eq(sscanf(line, "%15s %39s %39[^\n]", what, at, value), 3);
+    int i = now->last_count - 1;
+    while (i >= 0 && strcmp(now->last[i].at, at) != 0)
+        i--;
+    ck_assert_msg(i >= 0, "%s: no %s", rule_name, at);
+    const last_event *l = &now->last[i];
+    const ikv_event *e = &l->event;
+    if (strcmp(what, "fields") == 0)
+        snprintf(found, sizeof found, "%d/%d", e->pointer.button,
+                 e->pointer.buttons);
+    else if (strcmp(what, "related") == 0)
+        snprintf(found, sizeof found, "%s", l->related);
+    else if (strcmp(what, "place") == 0)
+        snprintf(found, sizeof found, "%g %g", (double)e->pointer.x,
+                 (double)e->pointer.y);
+    else if (strcmp(what, "local") == 0)
+        snprintf(found, sizeof found, "%g %g", (double)l->local_x,
+                 (double)l->local_y);
+    else if (strcmp(what, "flags") == 0)
+        snprintf(found, sizeof found, "%u", e->flags);
+    else if (strcmp(what, "modifiers") == 0)
+        snprintf(found, sizeof found, "%u", e->modifiers);
+    else if (strcmp(what, "clicks") == 0)
+        snprintf(found, sizeof found, "%u", e->pointer.clicks);
+    else if (strcmp(what, "time") == 0)
+        snprintf(found, sizeof found, "%g", (double)(e->time_ns) / 1e6);
+    else if (strcmp(what, "reason") == 0)
+        snprintf(found, sizeof found, "%u", e->focus.reason);
+    else
+        ck_abort_msg("%s: %s", rule_name, line);
+    ck_assert_msg(strcmp(found, value) == 0, "%s: %s of %s is %s, expected %s",
+                  rule_name, what, at, found, value);
 }
 
 static void add_rule(const char *line)
 {
+    ck_assert_int_lt(now->rule_count, RULES);
     rule *r = &now->rules[now->rule_count++];
-    int got = sscanf(line, "on %39s %15s %15s %f %f", r->at, r->action,
-                     r->argument, &r->x, &r->y);
+    int got = sscanf(line, "on %39s %15s %15s %15s", r->at, r->action,
+                     r->argument, r->second);
+    sscanf(line, "on %*s %*s %*s %f %f", &r->x, &r->y);
     ck_assert_int_ge(got, 2);
+}
+
+/* Compares what was recorded, without its last two or one characters. */
+static void compare(const golden *g, char *found, size_t less,
+                    const char *expected)
+{
+    size_t length = strlen(found);
+    if (length >= less)
+        found[length - less] = '\0';
+    ck_assert_msg(strcmp(found, expected) == 0, "%s:\n     got %s\nexpected %s",
+                  g->rule, found, expected);
+}
+
+/* False if it is not a line of the language. */
+static bool run_line(const golden *g, const char *line, bool *expected)
+{
+    if (strncmp(line, "target ", 7) == 0)
+        add_target_line(line);
+    else if (strncmp(line, "on ", 3) == 0)
+        add_rule(line);
+    else if (strncmp(line, "do ", 3) == 0)
+        do_input(line);
+    else if (strncmp(line, "also ", 5) == 0)
+        snprintf(now->also, sizeof now->also, "%.70s", line + 5);
+    else if (strncmp(line, "watch ", 6) == 0)
+        snprintf(now->visited, sizeof now->visited, "%.20s", line + 6);
+    else if (strcmp(line, "clear") == 0)
+        now->seen.text[0] = now->shown.text[0] = now->visits.text[0] = '\0';
+    else if (strncmp(line, "expect", 6) == 0)
+        compare(g, now->seen.text, 1, line + (line[6] ? 7 : 6));
+    else if (strncmp(line, "shows ", 6) == 0)
+        compare(g, now->shown.text, 2, line + 6);
+    else if (strncmp(line, "visits ", 7) == 0)
+        compare(g, now->visits.text, 1, line + 7);
+    else
+        check_fields(line, g->rule);
+    *expected = *expected || strncmp(line, "expect", 6) == 0 ||
+                strncmp(line, "shows", 5) == 0 ||
+                strncmp(line, "visits", 6) == 0;
+    return true;
 }
 
 START_TEST(golden_routing)
@@ -277,29 +531,9 @@ START_TEST(golden_routing)
     kit_frame(&now->k, 0);
     listen_at((ikv_target){0}, "root");
     bool expected = false;
-    for (int i = 0; i < g->count; i++) {
-        const char *line = g->lines[i];
-        if (strncmp(line, "target ", 7) == 0)
-            add_target_line(line);
-        else if (strncmp(line, "on ", 3) == 0)
-            add_rule(line);
-        else if (strncmp(line, "do ", 3) == 0)
-            do_input(line);
-        else if (strcmp(line, "clear") == 0)
-            now->seen.text[0] = '\0';
-        else if (strncmp(line, "fields ", 7) == 0)
-            check_fields(line, g->rule);
-        else if (strncmp(line, "expect ", 7) == 0) {
-            size_t length = strlen(now->seen.text);
-            if (length > 0)
-                now->seen.text[length - 1] = '\0';
-            ck_assert_msg(strcmp(now->seen.text, line + 7) == 0,
-                          "%s:\n     got %s\nexpected %s", g->rule,
-                          now->seen.text, line + 7);
-            expected = true;
-        } else
-            ck_abort_msg("%s: %s", g->rule, line);
-    }
+    for (int i = 0; i < g->count; i++)
+        ck_assert_msg(run_line(g, g->lines[i], &expected), "%s: %s", g->rule,
+                      g->lines[i]);
     ck_assert(expected);
     kit_close(&now->k);
     free(now);
@@ -419,9 +653,9 @@ START_TEST(wrong_calls)
     ck_assert_uint_eq(ikv_router_count(k.router).busy, 1);
     ck_assert(ikv_router_has_capture(k.router, &e, root));
     status_is(ikv_router_release(k.router, &e, none), IKV_ABSENT);
-    status_is(ikv_router_focus(k.router, (ikv_target){99}), IKV_STALE);
-    status_is(ikv_router_focus(k.router, root), IKV_ABSENT);
-    status_is(ikv_router_blur(k.router), IKV_ABSENT);
+    status_is(ikv_router_focus(k.router, 0, (ikv_target){99}), IKV_STALE);
+    status_is(ikv_router_focus(k.router, 0, root), IKV_ABSENT);
+    status_is(ikv_router_blur(k.router, 0), IKV_ABSENT);
     status_is(ikv_router_route(NULL, &e).status, IKV_BAD_ARGUMENT);
     ikv_router_retest(NULL, 0);
     ikv_router_removed(NULL, root, root);

@@ -88,7 +88,8 @@ extern "C" {
     X(-50, FULL_MAILBOXES, "raise bus.mailboxes")                              \
     X(-51, FULL_INBOX, "raise bus.inbox")                                      \
     X(-52, FULL_POLYGONS, "raise scene.polygons")                              \
-    X(-53, FULL_ROUTERS, "more routers than IKV_ROUTER_LIMIT")
+    X(-53, FULL_ROUTERS, "more routers than IKV_ROUTER_LIMIT")                 \
+    X(-54, FULL_KEYS, "raise router.keys")
 
 typedef int32_t ikv_status;
 enum {
@@ -162,7 +163,8 @@ typedef struct ikv_query {
 
 #define IKV_QUERY_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_query), 0, false, 0, 0, 0, 0, 0, {                          \
+        sizeof(ikv_query), 0, false, 0, 0, 0, 0, 0,                            \
+        {                                                                      \
             0                                                                  \
         }                                                                      \
     }

@@ -42,10 +42,15 @@ typedef struct ikv_loop ikv_loop;
 /* frame_hz for a host that paces itself: vsync, or a program that calls us. */
 #define IKV_UNPACED UINT32_MAX
 
+/* How many routers a loop can have. */
+#define IKV_ROUTER_LIMIT 8
+
 /* Zero is the default in brackets; NULL modules are absent.
  *   bus        needed
  *   queue      needed if there are ports
- *   router     NULL: events go to the root
+ *   routers    router_count of them (none: events go to the root); an event
+ *              goes to the one that has its pointer down, else to the first
+ *              that serves its view, else to the first. Copied
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
  *   step_num, step_den  steps a second as a fraction (60/1)
@@ -61,10 +66,10 @@ typedef struct ikv_loop_config {
     uint32_t max_steps;
     uint32_t pending;
     uint32_t port_count;
-    uint32_t reserved;
+    uint32_t router_count;
     ikv_bus *bus;
     ikv_queue *queue;
-    ikv_router *router;
+    ikv_router *const *routers;
     const ikv_port *ports;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -85,7 +90,7 @@ IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
  * closed again.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, no port, a port
  * that lacks a function, a step of less than 1 us or more than 1,000 s),
- * FULL_PORTS, NO_MEMORY, or what a port's open returned. */
+ * FULL_PORTS, FULL_ROUTERS, NO_MEMORY, or what a port's open returned. */
 IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
                                  ikv_loop **loop);
 

@@ -7,8 +7,9 @@
  *   leave, down, move, up, capture, click, focus. It delivers them along the
  *   path of targets. docs/routing.md has the rules.
  *
- *       handler:  ikv_router_capture(delivery->router, event,
- * delivery->current); return IKV_STOP;
+ *       // in a handler: the drag stays with this target until the release
+ *       ikv_router_capture(delivery->router, event, delivery->current);
+ *       return IKV_STOP;
  *
  *   It sees a scene only through ikv_picking. ikv_kit_picking() makes one of an
  *   ikv_scene; an engine with picking of its own fills in the struct.
@@ -16,7 +17,7 @@
  *     queue -> loop -> router --pick--> who is there? --path--> bus -> handlers
  *
  * Memory
- *   One block; about 600 bytes for each pointer that can be down at once.
+ *   One block; about 500 bytes for each pointer that can be down at once.
  *
  * Threads and re-entrancy
  *   The owner's thread. Capture, release, focus and the queries are made for
@@ -64,18 +65,34 @@ typedef struct ikv_picking {
 
 /* -------------------------------------------------------------- opening -- */
 
+/* Players that share a router: each seat has a focus of its own. */
+#define IKV_SEAT_LIMIT 8
+
 /* Zero is the default in brackets.
- *   pointers  that can be known at once (32)
- *   slop      how far a touch may move and still click, view units (12)
- *   keep_focus  a press does not change the focus (false)
- *   bus       it must outlive the router
- *   picking   copied
+ *   pointers     that can be known at once (32)
+ *   keys         that can be down at once (64)
+ *   slop         how far a touch or pen may move and still click; beyond it is
+ *                a drag; view units (12)
+ *   mouse_slop   how far a mouse moves before it is a drag (4)
+ *   double_slop  how far apart two clicks of a double may be (4)
+ *   hold_ns      how long a press is a hold, and a touch's long press (500 ms)
+ *   double_ns    the longest time between two clicks of a double (500 ms)
+ *   views        bit n: view n is its (all)
+ *   keep_focus   a press does not change the focus (false)
+ *   no_tab       nor does Tab (false)
+ *   bus          it must outlive the router
+ *   picking      copied
  */
 typedef struct ikv_router_config {
     uint32_t size;
     uint32_t pointers;
-    float slop;
+    uint32_t keys;
+    float slop, mouse_slop, double_slop;
+    IKV_ALIGNED(8) uint64_t hold_ns;
+    IKV_ALIGNED(8) uint64_t double_ns;
+    uint32_t views;
     bool keep_focus;
+    bool no_tab;
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;
@@ -84,7 +101,8 @@ typedef struct ikv_router_config {
 
 #define IKV_ROUTER_INIT                                                        \
     {                                                                          \
-        sizeof(ikv_router_config), 0, 0, false, 0, IKV_PICKING_INIT, {0, 0},   \
+        sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false, 0,    \
+            IKV_PICKING_INIT, {0, 0},                                          \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -104,14 +122,32 @@ IKV_API void ikv_router_close(ikv_router *router);
 /* -------------------------------------------------------------- routing -- */
 
 /* Routes one event that a port pushed: pointer events to what is there, keys
- * and text to the focused target, all else to the root.
+ * and text to the focused target of their seat, all else to its target or the
+ * root. What is due before it (holds) is sent first. When a window loses the
+ * focus or a device goes, what they hold down is released first, flagged
+ * synthetic.
  * Returns what came of the event itself; status IKV_BAD_VALUE for a position
- * that is not finite, FULL_POINTERS, ABSENT for an event that means nothing (a
- * contact that is not known ends or moves, a button is released that is not
- * down), BUSY inside a handler. All of these are counted.
+ * that is not finite, FULL_POINTERS, FULL_KEYS, ABSENT for an event that means
+ * nothing (a contact or key that is not down ends or moves, a button is
+ * released that is not down), BUSY inside a handler. All of these are counted.
  * Cost: one hit test, and the handlers. */
 IKV_API ikv_outcome ikv_router_route(ikv_router *router,
                                      const ikv_event *event);
+
+/* Sends what is due up to a time: holds and long presses. The loop calls it at
+ * each step's end. O(1) if no press waits for its hold. */
+IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
+
+/* Ends, flagged synthetic, what a window that has lost the focus or a device
+ * that is gone still holds down: keys by up, pointers by cancel. `cause` is
+ * the window.blur or device.remove; routing it does this too. For routers that
+ * share a loop and do not route it. */
+IKV_API void ikv_router_let_go(ikv_router *router, const ikv_event *cause);
+
+/* Whether a view is the router's; and whether it has that event's pointer down:
+ * then the event is its, whatever the view. */
+IKV_API bool ikv_router_serves(const ikv_router *router, uint8_t view);
+IKV_API bool ikv_router_holds(const ikv_router *router, const ikv_event *event);
 
 /* Tests again what resting mice and pens are over, if the scene has changed
  * since; boundary events alone follow. The loop calls it as each step begins.
@@ -146,17 +182,18 @@ IKV_API bool ikv_router_has_capture(const ikv_router *router,
 
 /* ---------------------------------------------------------------- focus -- */
 
-/* Gives the keys to a target: focus.out at the old one, focus.in at it, at
+/* Gives a seat's keys to a target: focus.out at the old one, focus.in at it, at
  * once. Returns IKV_OK; ABSENT if it has them already or is not focusable;
- * STALE. */
-IKV_API ikv_status ikv_router_focus(ikv_router *router, ikv_target target);
+ * STALE; BAD_ARGUMENT for a seat past IKV_SEAT_LIMIT. */
+IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
+                                    ikv_target target);
 
-/* Takes the keys away: they go to the root. IKV_OK, or ABSENT if nobody had
- * them. */
-IKV_API ikv_status ikv_router_blur(ikv_router *router);
+/* Takes a seat's keys away: they go to the root. IKV_OK, or ABSENT if nobody
+ * had them. */
+IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
 
-/* Who gets the keys; zero bits: nobody, that is the root. */
-IKV_API ikv_target ikv_router_focused(const ikv_router *router);
+/* Who gets the seat's keys; zero bits: nobody, that is the root. */
+IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
 
 /* ------------------------------------------------------------- counting -- */
 
@@ -164,6 +201,7 @@ IKV_API ikv_target ikv_router_focused(const ikv_router *router);
  *   refused   events that were not, by reason in the order of
  *             ikv_router_route(): not finite, too many pointers, meaningless
  *   busy      calls inside handlers
+ *   too_many_keys  keys that went down while `keys` others were
  *   pointers, pointers_high  known now, and at most */
 typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t routed;
@@ -171,6 +209,7 @@ typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t too_many;
     IKV_ALIGNED(8) uint64_t meaningless;
     IKV_ALIGNED(8) uint64_t busy;
+    IKV_ALIGNED(8) uint64_t too_many_keys;
     uint32_t pointers, pointers_high;
 } ikv_router_counters;
 

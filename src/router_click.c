@@ -1,0 +1,180 @@
+/* router_click.c - what presses become: clicks, holds, menus, drags. */
+#include "router_internal.h"
+
+static float slop_of(const ikv_router *r, const pointer *p)
+{
+    return p->type == IKV_MOUSE ? r->mouse_slop : r->slop;
+}
+
+static bool further(float dx, float dy, float than)
+{
+    return dx * dx + dy * dy > than * than;
+}
+
+static void drop_hold(ikv_router *r, pointer *p)
+{
+    if (p->hold_due) {
+        p->hold_due = false;
+        r->holds_due--;
+    }
+}
+
+/* A button goes down: before its handlers. */
+void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    p->clicking = p->over;
+    if ((p->buttons & (p->buttons - 1)) != 0)
+        return; /* a chord */
+    p->pressed = p->over;
+    p->press_x = p->x;
+    p->press_y = p->y;
+    p->press_button = event->pointer.button;
+    p->press_number = ++r->presses;
+    p->dragged = p->menued = false;
+    drop_hold(r, p);
+    p->hold_due = true;
+    p->hold_ns = event->time_ns + r->hold_ns;
+    r->holds_due++;
+}
+
+/* After its handlers: CLICK2's menu. */
+void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    if (event->pointer.button == IKV_SECONDARY_BUTTON)
+        ikvi_router_send_kind(r, event, IKV_KIND_POINTER_MENU, p->clicking,
+                              (ikv_target){0});
+}
+
+/* CLICK2: beyond the slop it is a drag, once, before the move itself. */
+void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    if (p->buttons == 0 || p->dragged ||
+        !further(p->x - p->press_x, p->y - p->press_y, slop_of(r, p)))
+        return;
+    p->dragged = true;
+    drop_hold(r, p);
+    ikv_event drag = *event;
+    drag.pointer.button = p->press_button;
+    ikvi_router_send_kind(r, &drag, IKV_KIND_POINTER_DRAG, p->pressed,
+                          (ikv_target){0});
+}
+
+/* A pointer has no button down any more. */
+void ikvi_router_let_up(ikv_router *r, pointer *p)
+{
+    drop_hold(r, p);
+    p->pressed = p->clicking = (ikv_target){0};
+}
+
+static pointer *next_due(const ikv_router *r, uint64_t time_ns)
+{
+    pointer *next = NULL;
+    for (uint32_t i = 0; i < r->capacity; i++) {
+        pointer *p = pointer_at(r, i);
+        if (!p->used || !p->hold_due || p->hold_ns > time_ns)
+            continue;
+        if (next == NULL || p->hold_ns < next->hold_ns ||
+            (p->hold_ns == next->hold_ns &&
+             p->press_number < next->press_number))
+            next = p;
+    }
+    return next;
+}
+
+/* CLICK2: holds that are due, and the menus of long presses. */
+void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
+{
+    ikv_target none = {0};
+    while (r->holds_due > 0) {
+        pointer *p = next_due(r, time_ns);
+        if (p == NULL)
+            return;
+        drop_hold(r, p);
+        ikv_event hold =
+            ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
+        hold.pointer.button = p->press_button;
+        ikv_outcome outcome = ikvi_router_send_kind(
+            r, &hold, IKV_KIND_POINTER_HOLD, p->pressed, none);
+        if (p->type != IKV_TOUCH || (outcome.verdict & IKV_REFUSE) ||
+            !ikvi_router_there(r, p->pressed))
+            continue;
+        p->menued = true;
+        ikvi_router_send_kind(r, &hold, IKV_KIND_POINTER_MENU, p->pressed,
+                              none);
+    }
+}
+
+/* --------------------------------------------------------------- clicks -- */
+
+static ikv_target common_ancestor(const ikv_router *r, ikv_target a,
+                                  ikv_target b)
+{
+    path pa, pb;
+    ikv_target common = {0};
+    if (!ikvi_router_there(r, a) || !ikvi_router_there(r, b))
+        return common;
+    ikvi_router_path(r, a, &pa);
+    ikvi_router_path(r, b, &pb);
+    for (uint32_t i = 0;
+         i < pa.length && i < pb.length && same(pa.nodes[i], pb.nodes[i]); i++)
+        common = pa.nodes[i];
+    return common;
+}
+
+/* CLICK1: settled before the release's handlers. GONE3. */
+ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
+                                    const ikv_event *event)
+{
+    if (p->clicking.bits == 0 || !ikvi_router_there(r, p->clicking) ||
+        (event->flags & IKV_SYNTHETIC) ||
+        (p->type == IKV_TOUCH && (p->dragged || p->menued)))
+        return (ikv_target){0};
+    if (p->captured.bits != 0)
+        return p->captured;
+    return common_ancestor(r, p->clicking, p->over);
+}
+
+/* CLICK2: how many clicks in a row this one is. */
+static uint8_t count_click(ikv_router *r, const pointer *p,
+                           const ikv_event *event)
+{
+    recent_click now = {.time_ns = event->time_ns,
+                        .x = p->x,
+                        .y = p->y,
+                        .device = p->device,
+                        .type = p->type,
+                        .clicks = 1};
+    for (uint32_t i = 0; i < RECENT_CLICKS; i++) {
+        recent_click *c = &r->clicks[i];
+        if (c->clicks == 0 || c->device != p->device || c->type != p->type ||
+            now.time_ns - c->time_ns > r->double_ns ||
+            further(p->x - c->x, p->y - c->y, r->double_slop))
+            continue;
+        now.clicks = (uint8_t)(c->clicks < UINT8_MAX ? c->clicks + 1 : 1);
+        *c = now;
+        return now.clicks;
+    }
+    r->clicks[r->next_click++ % RECENT_CLICKS] = now;
+    return 1;
+}
+
+/* The slot is emptied; every second click of a row is followed by a double. */
+void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
+                       ikv_target target)
+{
+    bool primary = event->pointer.button == IKV_PRIMARY_BUTTON;
+    ikv_target none = {0};
+    ikv_event click = *event;
+    p->clicking = none;
+    if (target.bits == 0)
+        return;
+    click.pointer.clicks = primary ? count_click(r, p, event) : 1;
+    ikvi_router_send_kind(r, &click,
+                          primary ? IKV_KIND_POINTER_CLICK
+                                  : IKV_KIND_POINTER_AUXILIARY,
+                          target, none);
+    if (click.pointer.clicks % 2 == 0)
+        ikvi_router_send_kind(r, &click, IKV_KIND_POINTER_DOUBLE, target, none);
+    if (p->type == IKV_TOUCH)
+        ikvi_router_focus_by_press(r, p->seat, target);
+}

@@ -1,0 +1,171 @@
+/* router_internal.h - the router's inside: router.c opens it and sends each
+ * event on its way, router_path.c sends along paths, router_pointer.c keeps
+ * pointers, router_click.c makes clicks, holds and drags of presses,
+ * router_keys.c keeps keys and focus. */
+#ifndef IKVI_ROUTER_INTERNAL_H
+#define IKVI_ROUTER_INTERNAL_H
+
+#include "internal.h"
+
+#include "ikvar/router.h"
+
+enum {
+    PASSED_LIMIT = 16,
+    RECENT_CLICKS = 8
+};
+
+typedef struct pointer {
+    bool used;
+    bool in_view;   /* it is over something, the root at least */
+    bool outside;   /* it left the view while it was captured */
+    bool over_owed; /* what it was over is gone: the next over is due anyway */
+    bool lost_owed; /* who had captured it is gone (GONE2) */
+    bool primary;
+    bool hold_due; /* pressed, not moved: a hold will come */
+    bool dragged;  /* moved further than the slop since the press */
+    bool menued;   /* a long press sent the menu: no click follows */
+    uint8_t type, view, seat;
+    uint8_t buttons;
+    int8_t press_button;
+    uint16_t device, id, modifiers;
+    uint32_t press_number; /* rises with each press, of all pointers */
+    float x, y, press_x, press_y;
+    uint64_t hold_ns; /* when the hold is due */
+    uint64_t chain_revision;
+    ikv_target over, captured, pending;
+    ikv_target pressed;  /* of the first press, for hold, drag and menu */
+    ikv_target clicking; /* CLICK1's slot */
+    uint32_t chain_length, passed_count;
+    ikv_target chain[IKV_PATH_LIMIT];
+    ikv_target passed[PASSED_LIMIT]; /* who was passed the down (HIT4) */
+} pointer;
+
+/* A click that a second one may double. */
+typedef struct recent_click {
+    uint64_t time_ns;
+    float x, y;
+    uint16_t device;
+    uint8_t type, clicks; /* 0: none */
+} recent_click;
+
+typedef struct held_key {
+    uint32_t code, key;
+    uint16_t device;
+    uint8_t location, view, seat;
+} held_key;
+
+struct ikv_router {
+    ikv_memory memory;
+    size_t size;
+    ikv_bus *bus;
+    ikv_picking picking;
+    ikv_reporter reporter;
+    float slop, mouse_slop, double_slop;
+    uint64_t hold_ns, double_ns;
+    bool keep_focus, no_tab;
+    bool routing;
+    uint32_t capacity, key_capacity;
+    uint32_t views;
+    size_t pointers, keys;
+    uint32_t key_count, presses, holds_due;
+    uint64_t revision; /* of the last retest */
+    uint64_t time_ns;  /* of the last event */
+    uint32_t next_click;
+    recent_click clicks[RECENT_CLICKS];
+    ikv_target focused[IKV_SEAT_LIMIT];
+    ikv_router_counters counters;
+};
+
+static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
+{
+    return (pointer *)ikvi_at((void *)(uintptr_t)r, r->pointers) + index;
+}
+
+static inline held_key *key_at(const ikv_router *r, uint32_t index)
+{
+    return (held_key *)ikvi_at((void *)(uintptr_t)r, r->keys) + index;
+}
+
+static inline bool same(ikv_target a, ikv_target b)
+{
+    return a.bits == b.bits;
+}
+
+static inline ikv_target root_of(const ikv_router *r)
+{
+    return ikv_bus_root(r->bus);
+}
+
+static inline uint64_t scene_revision_of(const ikv_router *r)
+{
+    return r->picking.revision(r->picking.scene);
+}
+
+static inline ikv_outcome no_outcome(ikv_status status)
+{
+    return (ikv_outcome){status, 0, 0, 0};
+}
+
+/* router_path.c */
+typedef struct path {
+    ikv_target nodes[IKV_PATH_LIMIT];
+    uint32_t length;
+} path;
+
+bool ikvi_router_there(const ikv_router *r, ikv_target target);
+uint32_t ikvi_router_traits(const ikv_router *r, ikv_target target);
+ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target);
+/* The path from the root to a target. */
+void ikvi_router_path(const ikv_router *r, ikv_target target, path *to);
+ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
+                             const ikv_target *nodes, uint32_t length,
+                             bool passed);
+/* Sends an event to a target, or to the root if it is gone. */
+ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,
+                                ikv_target target);
+/* Sends an event like `cause`, but of that kind, to a target with a related
+ * one; nothing if the target is gone. */
+ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
+                                  ikv_kind kind, ikv_target target,
+                                  ikv_target related);
+/* Makes `to` (zero bits: nothing, out of the view) what the pointer is over,
+ * and tells whom it concerns. */
+void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
+                           const ikv_event *cause);
+/* Carries out what was asked for since the pointer's last event. */
+void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause);
+
+/* router_pointer.c */
+pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id);
+ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *event);
+ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
+/* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
+void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
+/* An event of that kind with what is known of the pointer. */
+ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
+                               uint64_t time_ns);
+void ikvi_router_forget(ikv_router *r, pointer *p);
+
+/* router_click.c */
+void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event);
+void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event);
+void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event);
+ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
+                                    const ikv_event *event);
+void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
+                       ikv_target target);
+void ikvi_router_let_up(ikv_router *r, pointer *p);
+void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns);
+
+/* router_keys.c */
+ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);
+/* The modifiers of the keys that the seat holds down. */
+uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat);
+void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause);
+void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat,
+                                ikv_target pressed);
+void ikvi_router_unfocus(ikv_router *r, ikv_target gone);
+/* Whether a key or pointer goes with what has gone: a window, or a device. */
+bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view);
+
+#endif

@@ -1,0 +1,203 @@
+/* router_keys.c - keys that are down, modifiers, focus. */
+#include "router_internal.h"
+
+#define KEY_TAB UINT32_C(0x0007002b) /* USB HID usage page 7 */
+
+/* Modifier keys by their usage from 0x000700e0 on: control, shift, alt and meta
+ * on the left, then on the right. */
+static uint16_t modifier_of(uint32_t code)
+{
+    static const uint16_t bits[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
+    return code >= 0x000700e0 && code <= 0x000700e7 ? bits[code & 3] : 0;
+}
+
+uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat)
+{
+    uint16_t modifiers = 0;
+    for (uint32_t i = 0; i < r->key_count; i++)
+        if (key_at(r, i)->seat == seat)
+            modifiers |= modifier_of(key_at(r, i)->code);
+    return modifiers;
+}
+
+/* ---------------------------------------------------------------- focus -- */
+
+static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
+                       ikv_target target, ikv_target related, uint8_t reason)
+{
+    ikv_event event = ikv_event_make(kind, r->time_ns);
+    event.seat = seat;
+    event.focus.reason = reason;
+    ikvi_router_send_kind(r, &event, kind, target, related);
+}
+
+/* FOCUS1. While focus.out is told nobody has the keys; a handler of it that
+ * gives them away has the last word. */
+static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
+                            uint8_t reason)
+{
+    ikv_target old = r->focused[seat];
+    if (same(old, target))
+        return IKV_ABSENT;
+    r->focused[seat] = (ikv_target){0};
+    if (old.bits != 0)
+        send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
+    if (r->focused[seat].bits != 0 || target.bits == 0 ||
+        !ikvi_router_there(r, target))
+        return IKV_OK;
+    r->focused[seat] = target;
+    send_focus(r, IKV_KIND_FOCUS_IN, seat, target, old, reason);
+    return IKV_OK;
+}
+
+ikv_status ikv_router_focus(ikv_router *router, uint8_t seat, ikv_target target)
+{
+    if (router == NULL || seat >= IKV_SEAT_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    if (!ikvi_router_there(router, target))
+        return IKV_STALE;
+    if ((ikvi_router_traits(router, target) & IKV_FOCUSABLE) == 0)
+        return IKV_ABSENT;
+    return set_focus(router, seat, target, IKV_FOCUS_CALL);
+}
+
+ikv_status ikv_router_blur(ikv_router *router, uint8_t seat)
+{
+    if (router == NULL || seat >= IKV_SEAT_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    return set_focus(router, seat, (ikv_target){0}, IKV_FOCUS_CALL);
+}
+
+ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
+{
+    return router != NULL && seat < IKV_SEAT_LIMIT ? router->focused[seat]
+                                                   : (ikv_target){0};
+}
+
+/* FOCUS2: the nearest focusable self-or-ancestor, or nobody. */
+void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
+{
+    if (r->keep_focus || !ikvi_router_there(r, pressed))
+        return;
+    while (!same(pressed, root_of(r)) &&
+           (ikvi_router_traits(r, pressed) & IKV_FOCUSABLE) == 0)
+        pressed = ikvi_router_parent(r, pressed);
+    set_focus(r, seat, same(pressed, root_of(r)) ? (ikv_target){0} : pressed,
+              IKV_FOCUS_PRESS);
+}
+
+/* FOCUS3. */
+void ikvi_router_unfocus(ikv_router *r, ikv_target gone)
+{
+    for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
+        if (same(r->focused[seat], gone)) {
+            r->focused[seat] = (ikv_target){0};
+            send_focus(r, IKV_KIND_FOCUS_OUT, seat, root_of(r), (ikv_target){0},
+                       IKV_FOCUS_REMOVED);
+        }
+}
+
+/* Tab moves the focus, shift and Tab back, unless a handler refused. */
+static void tab_focus(ikv_router *r, const ikv_event *event)
+{
+    if (r->no_tab || r->picking.tab_next == NULL ||
+        event->key.code != KEY_TAB ||
+        (event->modifiers & (IKV_CONTROL | IKV_ALT | IKV_META)) != 0)
+        return;
+    ikv_target next =
+        r->picking.tab_next(r->picking.scene, r->focused[event->seat],
+                            (event->modifiers & IKV_SHIFT) != 0);
+    if (next.bits != 0)
+        set_focus(r, event->seat, next, IKV_FOCUS_TAB);
+}
+
+/* ----------------------------------------------------------------- keys -- */
+
+static uint32_t find_key(const ikv_router *r, const ikv_event *event)
+{
+    uint32_t i = 0;
+    while (i < r->key_count && (key_at(r, i)->code != event->key.code ||
+                                key_at(r, i)->device != event->device))
+        i++;
+    return i;
+}
+
+static void remove_key(ikv_router *r, uint32_t index)
+{
+    r->key_count--;
+    for (uint32_t i = index; i < r->key_count; i++)
+        *key_at(r, i) = *key_at(r, i + 1);
+}
+
+/* KEYS1 to KEYS3. */
+static ikv_outcome key_down(ikv_router *r, ikv_event *event)
+{
+    uint32_t at = find_key(r, event);
+    if (at == r->key_count) {
+        if (r->key_count == r->key_capacity) {
+            r->counters.too_many_keys++;
+            return no_outcome(IKV_FULL_KEYS);
+        }
+        *key_at(r, r->key_count++) =
+            (held_key){event->key.code,     event->key.key, event->device,
+                       event->key.location, event->view,    event->seat};
+    } else {
+        event->flags |= IKV_REPEAT;
+    }
+    event->modifiers |= ikvi_router_modifiers(r, event->seat);
+    ikv_outcome outcome =
+        ikvi_router_send_to(r, event, r->focused[event->seat]);
+    if ((outcome.verdict & IKV_REFUSE) == 0)
+        tab_focus(r, event);
+    return outcome;
+}
+
+static ikv_outcome key_up(ikv_router *r, ikv_event *event)
+{
+    uint32_t at = find_key(r, event);
+    if (at == r->key_count) {
+        r->counters.meaningless++;
+        return no_outcome(IKV_ABSENT);
+    }
+    remove_key(r, at);
+    event->modifiers &= (uint16_t)~modifier_of(event->key.code);
+    event->modifiers |= ikvi_router_modifiers(r, event->seat);
+    return ikvi_router_send_to(r, event, r->focused[event->seat]);
+}
+
+ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    if (event.kind == IKV_KIND_KEY_DOWN)
+        return key_down(r, &event);
+    if (event.kind == IKV_KIND_KEY_UP)
+        return key_up(r, &event);
+    return ikvi_router_send_to(r, &event, r->focused[event.seat]);
+}
+
+bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view)
+{
+    return cause->kind == IKV_KIND_DEVICE_REMOVE ? device == cause->device
+                                                 : view == cause->view;
+}
+
+/* K1: in the order of their downs. */
+void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause)
+{
+    for (uint32_t i = 0; i < r->key_count;) {
+        held_key key = *key_at(r, i);
+        if (!ikvi_router_goes(cause, key.device, key.view)) {
+            i++;
+            continue;
+        }
+        ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, cause->time_ns);
+        up.device = key.device;
+        up.seat = key.seat;
+        up.view = key.view;
+        up.flags = IKV_SYNTHETIC;
+        up.key.code = key.code;
+        up.key.key = key.key;
+        up.key.location = key.location;
+        key_up(r, &up);
+    }
+}

@@ -178,6 +178,23 @@ static ikv_verdict run_move(const doing *d)
     return IKV_CONTINUE;
 }
 
+static ikv_verdict run_turn_to(const doing *d)
+{
+    ikv_target target = its_target(d);
+    float to[2] = {0, 0};
+    if (!as_float(value_of(d, &d->what->arguments[0]), &to[0]) ||
+        !as_float(value_of(d, &d->what->arguments[1]), &to[1])) {
+        note(d->setup, "turn_to: this event has no such number");
+        return IKV_CONTINUE;
+    }
+    ikv_status status = ikv_scene_turn_to(ikv_kit_scene(d->setup->kit), target,
+                                          d->event->view, to[0], to[1]);
+    note(d->setup, "turn %s to %g, %g%s%s", name_of(d->setup, target),
+         (double)to[0], (double)to[1], status < 0 ? ": " : "",
+         status < 0 ? ikv_status_name(status) : "");
+    return IKV_CONTINUE;
+}
+
 static const char *value_text(ikv_value value, char *buffer)
 {
     switch (value.type) {
@@ -343,16 +360,17 @@ static ikv_verdict follow(const ikv_event *event, const ikv_delivery *delivery,
 {
     follower *f = user;
     ikv_scene *scene = ikv_kit_scene(f->setup->kit);
-    float own[2], view[2];
+    float at[2];
     if (event->device != f->device || event->pointer.pointer != f->pointer)
         return IKV_CONTINUE;
     if (event->kind != IKV_KIND_POINTER_MOVE) {
         ikv_bus_unsubscribe(delivery->bus, f->subscription);
         return IKV_CONTINUE;
     }
-    if (ikv_scene_position(scene, f->target, own, view)) {
-        float x = own[0] + event->pointer.x - f->grip_x - view[0];
-        float y = own[1] + event->pointer.y - f->grip_y - view[1];
+    if (ikv_scene_to_parent(scene, f->target, event->view, event->pointer.x,
+                            event->pointer.y, at)) {
+        float x = at[0] - f->grip_x;
+        float y = at[1] - f->grip_y;
         ikv_scene_move(scene, f->target, x, y);
         note(f->setup, "%s follows to %g, %g", name_of(f->setup, f->target),
              (double)x, (double)y);
@@ -379,16 +397,19 @@ static ikv_verdict run_attach(const doing *d)
     follower *f = d->setup->followers;
     while (f < d->setup->followers + FOLLOWERS && f->used)
         f++;
-    float own[2], view[2];
+    ikv_scene *scene = ikv_kit_scene(d->setup->kit);
+    float own[2], view[2], at[2];
     if (status == IKV_OK && f < d->setup->followers + FOLLOWERS &&
-        ikv_scene_position(ikv_kit_scene(d->setup->kit), target, own, view)) {
+        ikv_scene_position(scene, target, own, view) &&
+        ikv_scene_to_parent(scene, target, d->event->view, d->event->pointer.x,
+                            d->event->pointer.y, at)) {
         *f = (follower){.setup = d->setup,
                         .used = true,
                         .target = target,
                         .device = d->event->device,
                         .pointer = d->event->pointer.pointer,
-                        .grip_x = d->event->pointer.x - view[0],
-                        .grip_y = d->event->pointer.y - view[1]};
+                        .grip_x = at[0] - own[0],
+                        .grip_y = at[1] - own[1]};
         ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
         config.kinds = kinds;
         config.kind_count = 3;
@@ -420,6 +441,8 @@ static const struct reaction_row rows[] = {
     {"blur", TAKES_NOTHING, run_blur, "\"blur\""},
     {"attach", TAKES_TARGET, run_attach, "\"attach\""},
     {"move", TAKES_POSITION, run_move, "{\"move\": {\"x\": 10, \"y\": 20}}"},
+    {"turn_to", TAKES_POSITION, run_turn_to,
+     "{\"turn_to\": {\"x\": {\"field\": \"x\"}, \"y\": {\"field\": \"y\"}}}"},
     {"show", TAKES_TARGET, run_show, "{\"show\": \"lamp\"}"},
     {"hide", TAKES_TARGET, run_hide, "{\"hide\": \"lamp\"}"},
     {"set", TAKES_VALUE, run_set,

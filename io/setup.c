@@ -214,6 +214,10 @@ static void find_mistakes(ikv_setup *setup)
             someone_hears(setup, t))
             warn(setup, "handlers are at it, but it has no shape to be hit by",
                  t->id);
+        if (t->config.clip && t->config.shape.type == IKV_SHAPE_NONE)
+            warn(setup,
+                 "it clips, but has no shape: its children are never hit",
+                 t->id);
         if (t->config.shape.type == IKV_SHAPE_RECT &&
             (t->config.shape.width == 0 || t->config.shape.height == 0))
             warn(setup, "its rectangle is empty: it is never hit", t->id);
@@ -276,6 +280,8 @@ void ikv_setup_close(ikv_setup *setup)
         free_conditions(setup->groups[i].conditions,
                         setup->groups[i].condition_count);
     free(setup->groups);
+    for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count; i++)
+        free(setup->targets[i].points);
     free(setup->targets);
     free(setup->handlers);
     ikv_catalogue_close(setup->catalogue);
@@ -309,6 +315,20 @@ static uint32_t larger(uint32_t a, uint32_t b)
     return a > b ? a : b;
 }
 
+/* What the config does not say, the setup does. */
+static void size_router(const ikv_setup *setup, ikv_router_config *to)
+{
+    const ikv_router_config *from = &setup->router;
+    to->pointers = larger(to->pointers, from->pointers);
+    to->slop = to->slop > 0 ? to->slop : from->slop;
+    to->mouse_slop = to->mouse_slop > 0 ? to->mouse_slop : from->mouse_slop;
+    to->double_slop = to->double_slop > 0 ? to->double_slop : from->double_slop;
+    to->hold_ns = to->hold_ns > 0 ? to->hold_ns : from->hold_ns;
+    to->double_ns = to->double_ns > 0 ? to->double_ns : from->double_ns;
+    to->keep_focus = to->keep_focus || from->keep_focus;
+    to->no_tab = to->no_tab || from->no_tab;
+}
+
 /* Room for what the file has, for what attaching subscribes, and for as much
  * again of one's own. */
 ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
@@ -323,7 +343,12 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
             conditions += 1 + h->conditions[c].count;
         conditions += h->group != NULL ? h->group->condition_count : 0;
     }
-    uint32_t spare = 3 * FOLLOWERS + 64;
+    uint32_t spare = 3 * FOLLOWERS + 64, polygons = 64;
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        polygons += setup->targets[i].points != NULL;
+    config->scene.layers = larger(config->scene.layers, setup->layer_count);
+    config->scene.polygons = larger(config->scene.polygons, polygons);
+    size_router(setup, &config->router);
     config->catalogue = setup->catalogue;
     config->bus.targets = larger(config->bus.targets, setup->target_count + 64);
     config->bus.subscriptions =
@@ -452,6 +477,13 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
     setup->kit = kit;
     reader r = {.path = setup->path, .message = message};
     ikv_status status = IKV_OK;
+    for (uint32_t i = 0; status == IKV_OK && i < setup->layer_count; i++) {
+        status = ikv_scene_set_camera(ikv_kit_scene(kit), i, 0,
+                                      &setup->layers[i].camera);
+        if (status < 0)
+            reader_fail(&r, NULL, "layer \"%s\": %s", setup->layers[i].name,
+                        "the kit has not so many layers: ikv_setup_size()");
+    }
     for (uint32_t i = 0; status == IKV_OK && i < setup->target_count; i++)
         status = apply_target(setup, i, &r);
     for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)

@@ -7,6 +7,7 @@
 
 enum {
     FIELDS_PER_TARGET = 16,
+    SETUP_LAYERS = 32,
     SETUP_ARGUMENTS = 16,
     NO_INDEX = -1
 };
@@ -28,8 +29,14 @@ typedef struct setup_target {
     uint32_t field_count;
     setup_field fields[FIELDS_PER_TARGET];
     ikv_target_config config;
+    float *points; /* of a polygon, or NULL */
     ikv_target handle;
 } setup_target;
+
+typedef struct setup_layer {
+    const char *name;
+    ikv_camera camera;
+} setup_layer;
 
 /* What a reaction's argument is: a constant, or a field of the event. */
 typedef struct argument {
@@ -129,6 +136,9 @@ struct ikv_setup {
     ikv_kit *kit;
     float view_width, view_height;
     uint32_t step_num, step_den, frame_hz, max_steps;
+    ikv_router_config router; /* slops, times and flags alone */
+    setup_layer layers[SETUP_LAYERS];
+    uint32_t layer_count;
     setup_target *targets;
     uint32_t target_count;
     setup_handler *handlers;
@@ -174,6 +184,13 @@ bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
 
 /* setup_read.c: fills the setup in from its document. */
 bool read_document(reader *r, ikv_setup *setup);
+
+/* setup_scene.c */
+bool read_router_settings(reader *r, ikv_setup *setup);
+bool read_layers(reader *r, ikv_setup *setup);
+bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
+                       const json_t *value, setup_target *target);
+bool check_parents(reader *r, const place *at, const ikv_setup *setup);
 
 /* conditions.c */
 bool read_conditions(reader *r, const place *at, ikv_setup *setup,

@@ -95,154 +95,6 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-/* -------------------------------------------------------------- targets -- */
-
-static bool read_shape(reader *r, const place *at, const json_t *value,
-                       ikv_shape *shape)
-{
-    static const char *const members[] = {"rect", "circle", NULL};
-    float n[4];
-    if (!expect_object(r, at, value, members))
-        return false;
-    const json_t *rect = json_object_get(value, "rect");
-    const json_t *circle = json_object_get(value, "circle");
-    place in_rect = {at, "rect", 0}, in_circle = {at, "circle", 0};
-    if ((rect != NULL) == (circle != NULL))
-        return reader_fail(r, at,
-                           "expected {\"rect\": [x, y, width, height]} or "
-                           "{\"circle\": [x, y, radius]}");
-    if (rect != NULL) {
-        if (!read_floats(r, &in_rect, rect, 4, n))
-            return false;
-        *shape = ikv_scene_rect(n[0], n[1], n[2], n[3]);
-        return (n[2] >= 0 && n[3] >= 0) ||
-               reader_fail(r, &in_rect,
-                           "expected a width and height of 0 or more");
-    }
-    if (!read_floats(r, &in_circle, circle, 3, n))
-        return false;
-    *shape = ikv_scene_circle(n[0], n[1], n[2]);
-    return n[2] >= 0 ||
-           reader_fail(r, &in_circle, "expected a radius of 0 or more");
-}
-
-static bool read_hit(reader *r, const place *at, const json_t *object,
-                     uint32_t *hit)
-{
-    static const char *const names[] = {"solid", "pass", "off", NULL};
-    const char *name = "solid";
-    if (!read_string(r, at, object, "hit", false, &name))
-        return false;
-    for (uint32_t i = 0; names[i] != NULL; i++) {
-        if (strcmp(names[i], name) == 0) {
-            *hit = i;
-            return true;
-        }
-    }
-    place here = {at, "hit", 0};
-    return reader_fail(r, &here,
-                       "expected \"solid\", \"pass\" or \"off\", found "
-                       "\"%.60s\"",
-                       name);
-}
-
-static bool read_traits(reader *r, const place *at, const json_t *object,
-                        uint32_t *traits)
-{
-    static const struct {
-        const char *name;
-        uint32_t bit;
-    } rows[] = {{"focusable", IKV_FOCUSABLE},
-                {"takes_text", IKV_TAKES_TEXT},
-                {"captures", IKV_CAPTURES}};
-    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
-        bool set = false;
-        if (!read_bool(r, at, object, rows[i].name, &set))
-            return false;
-        *traits |= set ? rows[i].bit : 0;
-    }
-    return true;
-}
-
-static bool read_target_fields(reader *r, const place *at, const json_t *object,
-                               setup_target *target)
-{
-    json_t *fields = json_object_get(object, "fields"), *value;
-    const char *name;
-    place here = {at, "fields", 0};
-    if (fields == NULL)
-        return true;
-    if (!json_is_object(fields) || json_object_size(fields) > FIELDS_PER_TARGET)
-        return reader_fail(r, &here,
-                           "expected an object of at most %d fields, found %s",
-                           FIELDS_PER_TARGET, json_found(fields));
-    json_object_foreach(fields, name, value)
-    {
-        place one = {&here, name, 0};
-        setup_field *field = &target->fields[target->field_count++];
-        field->name = name;
-        if (!read_scalar(r, &one, value, &field->value))
-            return false;
-    }
-    return true;
-}
-
-static bool read_target_entry(reader *r, const place *at, ikv_setup *setup,
-                              const json_t *value, setup_target *target)
-{
-    static const char *const members[] = {
-        "id",       "parent", "position", "z",         "shape",
-        "hit",      "hidden", "fields",   "focusable", "takes_text",
-        "captures", "tags",   "body",     NULL};
-    float position[2] = {0, 0};
-    int64_t z = 0;
-    const json_t *shape = json_object_get(value, "shape");
-    const json_t *p = json_object_get(value, "position");
-    const json_t *tags = json_object_get(value, "tags");
-    place at_tags = {at, "tags", 0};
-    place at_shape = {at, "shape", 0}, at_position = {at, "position", 0},
-          at_parent = {at, "parent", 0};
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "parent", false, &target->parent_id) ||
-        (p != NULL && !read_floats(r, &at_position, p, 2, position)) ||
-        !read_integer(r, at, value, "z", INT32_MIN, INT32_MAX, &z) ||
-        (shape != NULL &&
-         !read_shape(r, &at_shape, shape, &target->config.shape)) ||
-        !read_hit(r, at, value, &target->config.hit) ||
-        !read_traits(r, at, value, &target->config.traits) ||
-        !read_bool(r, at, value, "hidden", &target->config.hidden) ||
-        !read_bool(r, at, value, "body", &target->config.body) ||
-        (tags != NULL &&
-         !setup_read_tags(r, &at_tags, setup, tags, &target->config.tags)) ||
-        !read_target_fields(r, at, value, target))
-        return false;
-    target->config.x = position[0];
-    target->config.y = position[1];
-    target->config.z = (int32_t)z;
-    if (target->parent_id == NULL || strcmp(target->parent_id, "root") == 0)
-        return true;
-    const setup_target *parent = setup_find_target(setup, target->parent_id);
-    if (parent == NULL)
-        return setup_unknown_target(r, &at_parent, setup, target->parent_id);
-    target->parent = (int)(parent - setup->targets);
-    return true;
-}
-
-static bool check_cycles(reader *r, const place *at, const ikv_setup *setup)
-{
-    for (uint32_t i = 0; i < setup->target_count; i++) {
-        uint32_t steps = 0;
-        for (int up = setup->targets[i].parent; up != NO_INDEX;
-             up = setup->targets[up].parent) {
-            place here = {at, NULL, i};
-            if (up == (int)i || ++steps > setup->target_count)
-                return reader_fail(r, &here, "\"%s\" is its own ancestor",
-                                   setup->targets[i].id);
-        }
-    }
-    return true;
-}
-
 /* ------------------------------------------------------------- handlers -- */
 
 static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
@@ -530,7 +382,7 @@ static bool group_entry(reader *r, const place *at, ikv_setup *setup,
 static bool target_entry(reader *r, const place *at, ikv_setup *setup,
                          const json_t *value, size_t index)
 {
-    return read_target_entry(r, at, setup, value, &setup->targets[index]);
+    return read_setup_target(r, at, setup, value, &setup->targets[index]);
 }
 
 static bool handler_entry(reader *r, const place *at, ikv_setup *setup,
@@ -554,9 +406,9 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 
 bool read_document(reader *r, ikv_setup *setup)
 {
-    static const char *const members[] = {"format",   "view",    "loop",
-                                          "kinds",    "targets", "groups",
-                                          "handlers", NULL};
+    static const char *const members[] = {
+        "format", "view",    "loop",   "router",   "layers",
+        "kinds",  "targets", "groups", "handlers", NULL};
     const char *format = NULL;
     const json_t *document = setup->document;
     if (!json_is_object(document))
@@ -593,11 +445,12 @@ bool read_document(reader *r, ikv_setup *setup)
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
            (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&
+           read_router_settings(r, setup) && read_layers(r, setup) &&
            each(r, setup, "kinds", kind_entry) &&
            each(r, setup, "targets", target_name_entry) &&
            each(r, setup, "groups", group_entry) &&
            each(r, setup, "handlers", handler_name_entry) &&
            each(r, setup, "targets", target_entry) &&
-           check_cycles(r, &at_targets, setup) &&
+           check_parents(r, &at_targets, setup) &&
            each(r, setup, "handlers", handler_entry);
 }

@@ -10,7 +10,8 @@
  */
 #include "scene_internal.h"
 
-/* Distances of keys: of what is added at the end, and at most between others. */
+/* Distances of keys: of what is added at the end, and at most between others.
+ */
 #define KEY_STEP (UINT64_C(1) << 32)
 #define KEY_NEAR (UINT64_C(1) << 16)
 
@@ -47,8 +48,8 @@ static ikv_status lay_out_scene(const ikv_scene_config *config, ikv_scene *s)
     ikvi_layout_add(&l, 1, sizeof *s);
     s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
     s->polygons = ikvi_layout_add(&l, s->polygon_room, sizeof(scene_polygon));
-    s->cameras = ikvi_layout_add(&l, (size_t)s->layers * s->views,
-                                 sizeof(scene_camera));
+    s->cameras =
+        ikvi_layout_add(&l, (size_t)s->layers * s->views, sizeof(scene_camera));
     ikvi_index_layout(s, &l, config->plain);
     s->counters.target_bytes =
         (float)sizeof(scene_item) + s->counters.index_bytes;
@@ -336,7 +337,7 @@ static const char *config_fault(const ikv_scene *scene,
         return "tab must be IKV_NO_TAB or 0 to 32,767";
     if (config->shape.type == IKV_SHAPE_OWN && scene->own_test == NULL)
         return "a shape of one's own needs the scene's own_test";
-    return ikvi_shape_fault(&config->shape);
+    return ikv_scene_shape_fault(&config->shape);
 }
 
 static ikv_status say(ikv_message *message, ikv_status status, const char *text)
@@ -587,7 +588,7 @@ ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    if (shape == NULL || ikvi_shape_fault(shape) != NULL ||
+    if (ikv_scene_shape_fault(shape) != NULL ||
         (shape->type == IKV_SHAPE_OWN && scene->own_test == NULL))
         return IKV_BAD_ARGUMENT;
     if (!ikvi_shape_store(scene, item_at(scene, place), shape))
@@ -737,7 +738,8 @@ ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
     return (ikv_target){item_at(scene, ikvi_scene_body(scene, place))->target};
 }
 
-/* -------------------------------------------------------------------- Tab -- */
+/* -------------------------------------------------------------------- Tab --
+ */
 
 static bool tab_reaches(const scene_item *item)
 {
@@ -764,8 +766,7 @@ ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
             continue;
         if (end == NULL || tab_before(item, end) != backwards)
             end = item;
-        if (here == NULL || item == here ||
-            tab_before(here, item) == backwards)
+        if (here == NULL || item == here || tab_before(here, item) == backwards)
             continue;
         if (next == NULL || tab_before(item, next) != backwards)
             next = item;

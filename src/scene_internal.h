@@ -240,8 +240,6 @@ float ikvi_sqrt(double value);
 
 /* scene_shape.c */
 
-/* What may be stored as a shape; NULL, or what is wrong with it. */
-const char *ikvi_shape_fault(const ikv_shape *shape);
 /* Stores a faultless shape; false if there is no room for a polygon. */
 bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
                       const ikv_shape *shape);

@@ -170,8 +170,8 @@ IKVI_INLINE bool aim(probe *p, uint32_t layer)
     if (query->radius > 0) {
         p->radius =
             query->radius / camera_at(p->scene, layer, query->view)->zoom;
-        reach = p->radius + 2e-6f * (p->radius + number_size(at[0]) +
-                                     number_size(at[1]));
+        reach = p->radius +
+                2e-6f * (p->radius + number_size(at[0]) + number_size(at[1]));
     }
     p->box[0] = at[0] - reach;
     p->box[1] = at[1] - reach;
@@ -254,8 +254,8 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
             float margin = 2e-6f * number_size(at[k]);
             float low = at[k] - margin, high = at[k] + margin;
             p->box[k] = i == 0 || low < p->box[k] ? low : p->box[k];
-            p->box[k + 2] = i == 0 || high > p->box[k + 2] ? high
-                                                           : p->box[k + 2];
+            p->box[k + 2] =
+                i == 0 || high > p->box[k + 2] ? high : p->box[k + 2];
         }
     }
     p->layer = layer;

@@ -24,12 +24,9 @@ static void small_rotation(double degrees, double *cosine, double *sine)
     *sine =
         a *
         (1 -
-         b / 6 *
-             (1 - b / 20 * (1 - b / 42 * (1 - b / 72 * (1 - b / 110)))));
+         b / 6 * (1 - b / 20 * (1 - b / 42 * (1 - b / 72 * (1 - b / 110)))));
     *cosine =
-        1 -
-        b / 2 *
-            (1 - b / 12 * (1 - b / 30 * (1 - b / 56 * (1 - b / 90))));
+        1 - b / 2 * (1 - b / 12 * (1 - b / 30 * (1 - b / 56 * (1 - b / 90))));
 }
 
 ikv_rotation ikv_scene_rotation(float degrees)
@@ -126,8 +123,7 @@ void ikvi_scene_place(ikv_scene *scene, uint32_t top)
         place_item(scene, top);
         return;
     }
-    for (uint32_t at = top; at != NO_ITEM;
-         at = ikvi_scene_walk(scene, top, at))
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
         place_item(scene, at);
 }
 
@@ -228,6 +224,34 @@ bool ikv_scene_to_local(const ikv_scene *scene, ikv_target target,
     ikvi_camera_to_layer(scene, item->layer, view, x, y, layer);
     inner_point(&item->world, layer[0], layer[1], local);
     return true;
+}
+
+bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
+                         uint32_t view, float x, float y, float out[2])
+{
+    uint32_t place = ikvi_scene_find(scene, target);
+    float layer[2];
+    if (place == NO_ITEM || place == ROOT_ITEM || view >= scene->views)
+        return false;
+    const scene_item *item = item_at(scene, place);
+    ikvi_camera_to_layer(scene, item->layer, view, x, y, layer);
+    inner_point(&item_at(scene, item->parent)->world, layer[0], layer[1], out);
+    return true;
+}
+
+ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target, uint32_t view,
+                             float x, float y)
+{
+    float to[2], own[2], origin[2];
+    if (!ikv_scene_alive(scene, target))
+        return IKV_STALE;
+    if (!ikv_scene_to_parent(scene, target, view, x, y, to))
+        return IKV_BAD_ARGUMENT;
+    ikv_scene_position(scene, target, own, origin);
+    if (to[0] == own[0] && to[1] == own[1])
+        return IKV_OK;
+    return ikv_scene_turn(scene, target,
+                          ikv_scene_direction(to[0] - own[0], to[1] - own[1]));
 }
 
 bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target, uint32_t view,

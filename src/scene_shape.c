@@ -24,8 +24,8 @@ ikv_shape ikv_scene_capsule(float x, float y, float x2, float y2, float radius)
 
 ikv_shape ikv_scene_polygon(const float *points, uint32_t point_count)
 {
-    return (ikv_shape){
-        IKV_SHAPE_POLYGON, 0, 0, 0, 0, 0, 0, 0, points, point_count};
+    return (ikv_shape){IKV_SHAPE_POLYGON, 0, 0, 0, 0, 0, 0, 0, points,
+                       point_count};
 }
 
 ikv_shape ikv_scene_point(float x, float y)
@@ -75,9 +75,11 @@ static const char *polygon_fault(const float *points, uint32_t count)
     return NULL;
 }
 
-const char *ikvi_shape_fault(const ikv_shape *shape)
+const char *ikv_scene_shape_fault(const ikv_shape *shape)
 {
     const ikv_shape *s = shape;
+    if (s == NULL)
+        return "there is no shape";
     bool sized = s->type == IKV_SHAPE_RECT || s->type == IKV_SHAPE_OWN;
     if (s->type > IKV_SHAPE_OWN)
         return "shape.type is none of IKV_SHAPE_...";

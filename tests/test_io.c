@@ -36,9 +36,38 @@ static const struct {
     {S("\"targets\": [{\"id\": \"a\", \"position\": [1]}]"),
      "/targets/0/position: expected 2 numbers in an array, found an array"},
     {S("\"targets\": [{\"id\": \"a\", \"shape\": {\"rect\": [0, 0, -1, 1]}}]"),
-     "/targets/0/shape/rect: expected a width and height of 0 or more"},
+     "/targets/0/shape/rect: a rectangle's width and height must be"},
     {S("\"targets\": [{\"id\": \"a\", \"shape\": {}}]"),
-     "/targets/0/shape: expected {\"rect\""},
+     "/targets/0/shape: expected one of {\"rect\""},
+#define SHAPE(shape) S("\"targets\": [{\"id\": \"a\", \"shape\": {" shape "}}]")
+    {SHAPE("\"capsul\": []"), "unknown member \"capsul\"; did you mean \"caps"},
+    {SHAPE("\"circle\": [0, 0, -1]"), "/shape/circle: a radius must be"},
+    {SHAPE("\"capsule\": [0, 0, 1, 1]"), "capsule: expected 5 numbers"},
+    {SHAPE("\"polygon\": [[0, 0], [1, 1]]"), "polygon: expected 3 to 16 po"},
+    {SHAPE("\"polygon\": [[0, 0], [1, 1], [2, 2]]"), "must have an area"},
+    {SHAPE("\"polygon\": [[0, 0], [4, 0], [1, 1], [0, 4]]"),
+     "/targets/0/shape/polygon: a polygon must be convex"},
+    {SHAPE("\"polygon\": [[0, 0], [4, 0], [1]]"), "/polygon/2: expected 2 nu"},
+    {SHAPE("\"point\": [0, 0], \"circle\": [0, 0, 1]"), "expected one of"},
+    {S("\"layers\": []"), "/layers: expected 1 to 32 layers, found 0"},
+    {S("\"layers\": [{\"name\": \"a\"}, {\"name\": \"a\"}]"),
+     "/layers/1/name: the name \"a\" is taken"},
+    {S("\"layers\": [{\"name\": \"a\", \"camera\": {\"zom\": 2}}]"),
+     "/layers/0/camera: unknown member \"zom\"; did you mean \"zoom\"?"},
+    {S("\"layers\": [{\"name\": \"a\", \"camera\": {\"zoom\": 0}}]"),
+     "/layers/0/camera/zoom: expected a number from 1e-06"},
+    {S("\"layers\": [{\"name\": \"a\", \"camera\": {\"fit\": [9, 9]}}]"),
+     "/layers/0/camera/fit: expected a width and height above 0, and the"},
+    {S("\"layers\": [{\"name\": \"sea\"}], \"targets\": [{\"id\": \"a\", "
+       "\"layer\": \"see\"}]"),
+     "/targets/0/layer: unknown layer \"see\"; did you mean \"sea\"?"},
+    {S("\"layers\": [{\"name\": \"sea\"}], \"targets\": [{\"id\": \"a\"}, "
+       "{\"id\": \"b\", \"parent\": \"a\", \"layer\": \"sea\"}]"),
+     "/targets/1/layer: a target with a parent is in its parent's layer"},
+    {S("\"targets\": [{\"id\": \"a\", \"scale\": 0}]"), "/targets/0/scale: exp"},
+    {S("\"targets\": [{\"id\": \"a\", \"tab\": -2}]"), "/targets/0/tab: expec"},
+    {S("\"router\": {\"slop\": -1}"), "/router/slop: expected a number from"},
+    {S("\"router\": {\"hold\": 0}"), "/router/hold: expected a number from 1"},
     {S("\"targets\": [{\"id\": \"a\", \"hit\": \"sold\"}]"),
      "/targets/0/hit: expected \"solid\", \"pass\" or \"off\", found \"sold\""},
     {S("\"targets\": [{\"id\": \"a\", \"fields\": {\"x\": []}}]"),
@@ -292,6 +321,10 @@ static void keep_note(const char *text, void *user)
 static const struct {
     const char *setup, *notes;
 } reaction_table[] = {
+    {ON("pointer.down", "{\"turn_to\": {\"x\": 0, \"y\": {\"field\": \"y\"}}}"),
+     "turn a to 0, 10; "},
+    {ON("pointer.down", "{\"turn_to\": {\"x\": {\"field\": \"z\"}, \"y\": 0}}"),
+     "turn_to: this event has no such number; "},
     {ON("pointer.down", "{\"toggle\": \"lit\"}, {\"toggle\": \"lit\"}"),
      "a.lit: false -> true; a.lit: true -> false; "},
     {ON("pointer.down", "{\"set\": {\"field\": \"n\", \"value\": {\"field\": "
@@ -552,6 +585,56 @@ START_TEST(attached_target_follows)
 }
 END_TEST
 
+/* Layers, cameras, rotation and shapes of a file: who is hit where. */
+static const struct {
+    float x, y;
+    const char *hit;
+} place_table[] = {
+    {10, 10, "panel"},  {30, 10, "sea"},     {110, 100, "bar"},
+    {100, 110, "sea"},  {108, 122, "bar"},   {88, 100, "sea"},
+    {300, 200, "kite"}, {312, 200, "kite"},  {300, 218, "kite"},
+    {318, 218, "sea"},  {200, 60, "buoy"},   {200, 48, "sea"},
+    {404, 300, "inner"}, {412, 300, "sea"},
+};
+
+START_TEST(setup_places)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    run_setup(
+        &k, &setup,
+        S("\"view\": {\"width\": 640, \"height\": 360},"
+          "\"layers\": [{\"name\": \"world\", \"camera\": {\"zoom\": 2}},"
+          "             {\"name\": \"over\"}],"
+          "\"router\": {\"hold\": 200, \"slop\": 3, \"no_tab\": true},"
+          "\"targets\": ["
+          "{\"id\": \"sea\", \"shape\": {\"rect\": [0, 0, 320, 180]}},"
+          "{\"id\": \"panel\", \"layer\": \"over\","
+          " \"shape\": {\"rect\": [0, 0, 20, 20]}},"
+          "{\"id\": \"bar\", \"position\": [50, 50], \"rotation\": 90,"
+          " \"shape\": {\"capsule\": [-2, -4, 10, -4, 2]}},"
+          "{\"id\": \"kite\", \"position\": [150, 100], \"scale\": 2,"
+          " \"shape\": {\"polygon\": [[0, 0], [5, 0], [0, 5]]}},"
+          "{\"id\": \"buoy\", \"position\": [100, 30],"
+          " \"shape\": {\"circle\": [0, 0, 5]}},"
+          "{\"id\": \"outer\", \"position\": [200, 150], \"clip\": true,"
+          " \"hit\": \"off\", \"shape\": {\"rect\": [0, 0, 5, 5]}},"
+          "{\"id\": \"inner\", \"parent\": \"outer\","
+          " \"shape\": {\"rect\": [0, -5, 50, 50]}}]"));
+    for (int i = 0; i < ROWS(place_table); i++) {
+        ikv_target hit =
+            pick_at(k.scene, place_table[i].x, place_table[i].y, 0, 0);
+        const char *name = ikv_setup_target_name(setup, hit);
+        ck_assert_msg(strcmp(name, place_table[i].hit) == 0,
+                      "%s at %g, %g, expected %s", name,
+                      (double)place_table[i].x, (double)place_table[i].y,
+                      place_table[i].hit);
+    }
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
 static ikv_verdict bound(const ikv_event *event, const ikv_delivery *delivery,
                          void *user)
 {
@@ -687,6 +770,7 @@ Suite *io_suite(void)
     add_table(s, "D7 setup", setup_conditions, ROWS(condition_table));
     add(s, "D7 setup groups", setup_groups);
     add(s, "D7 setup refused", setup_conditions_refused);
+    add(s, "setup scene", setup_places);
     add(s, "attach", attached_target_follows);
     add(s, "bind", binding);
     add(s, "trace", traces);

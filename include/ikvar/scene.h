@@ -101,6 +101,9 @@ enum {
     IKV_HIT_OFF = 2
 };
 
+/* What is wrong with a shape, in words; NULL if nothing is. O(points^2). */
+IKV_API const char *ikv_scene_shape_fault(const ikv_shape *shape);
+
 /* ------------------------------------------------------------- rotation -- */
 
 /* A rotation from x towards y, as a unit vector; zeros mean none. */
@@ -271,6 +274,10 @@ IKV_API ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x,
                                   float y);
 IKV_API ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
                                   ikv_rotation rotation);
+/* Turns its x axis towards a point of the view; not at all if that is where its
+ * origin is. */
+IKV_API ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target,
+                                     uint32_t view, float x, float y);
 IKV_API ikv_status ikv_scene_resize(ikv_scene *scene, ikv_target target,
                                     float scale);
 IKV_API ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
@@ -362,6 +369,12 @@ IKV_API bool ikv_scene_to_local(const ikv_scene *scene, ikv_target target,
                                 uint32_t view, float x, float y, float layer[2],
                                 float local[2]);
 
+/* A point of the view in the space that the target's position is in: its
+ * parent's, or its layer's at the root. For whatever follows a pointer. False
+ * as above. */
+IKV_API bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
+                                 uint32_t view, float x, float y, float out[2]);
+
 /* A point of the target's own space, in the view; false as above. */
 IKV_API bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target,
                                uint32_t view, float x, float y, float out[2]);
@@ -417,7 +430,7 @@ enum {
 #define IKV_X(name, text) IKV_PICK_##name,
     IKV_PICK_REASONS(IKV_X)
 #undef IKV_X
-        IKV_PICK_REASON_COUNT
+    IKV_PICK_REASON_COUNT
 };
 
 /* Says IKV_PICK_..., the first reason that holds in the order above.

@@ -130,6 +130,7 @@ static void install(int number, void (*handler)(int), struct sigaction *old)
     memset(&action, 0, sizeof action);
     action.sa_handler = handler;
     sigemptyset(&action.sa_mask);
+    action.sa_flags = SA_RESTART; /* so that no write of the host's fails */
     sigaction(number, &action, old);
 }
 

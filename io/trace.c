@@ -48,6 +48,19 @@ const char *ikvi_verdict_name(ikv_verdict verdict)
     return names[verdict & 7];
 }
 
+/* What the router sends has its header fields in full, so that a sequence can be
+ * compared field by field. */
+static bool is_whole(const ikv_kind_info *info, const ikv_field *field)
+{
+    const uint32_t routed = 1u << IKV_FAMILY_POINTER | 1u << IKV_FAMILY_CLICK |
+                            1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_KEY |
+                            1u << IKV_FAMILY_TEXT | 1u << IKV_FAMILY_FOCUS;
+    return (routed >> info->family & 1) != 0 &&
+           (field->offset == offsetof(ikv_event, source) ||
+            field->offset == offsetof(ikv_event, modifiers) ||
+            field->offset == offsetof(ikv_event, flags));
+}
+
 /* The event's part of a line. */
 static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
 {
@@ -73,7 +86,7 @@ static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
     for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++) {
         ikv_value value = ikv_field_get(field, event);
         if (field->offset != offsetof(ikv_event, target) &&
-            value.bits.integer != 0)
+            (value.bits.integer != 0 || is_whole(info, field)))
             json_object_set_new(line, field->name,
                                 write_field(field, event, target_name, trace));
     }

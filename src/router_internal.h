@@ -19,7 +19,8 @@ typedef struct pointer {
     bool in_view;   /* it is over something, the root at least */
     bool outside;   /* it left the view while it was captured */
     bool over_owed; /* what it was over is gone: the next over is due anyway */
-    bool lost_owed; /* who had captured it is gone (GONE2) */
+    bool got;       /* who captured it was told so */
+    bool lost_owed; /* and is gone since (GONE2) */
     bool primary;
     bool hold_due; /* pressed, not moved: a hold will come */
     bool dragged;  /* moved further than the slop since the press */
@@ -134,6 +135,10 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
                            const ikv_event *cause);
 /* Carries out what was asked for since the pointer's last event. */
 void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause);
+
+/* Tells who had captured the pointer of its loss; the root, if it is gone. */
+void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
+                      const ikv_event *cause);
 
 /* router_pointer.c */
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id);

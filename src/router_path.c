@@ -134,29 +134,38 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
 
 /* -------------------------------------------------------------- capture -- */
 
-/* CAP2, GONE2. */
+void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
+                      const ikv_event *cause)
+{
+    bool told = p->got, owed = p->lost_owed;
+    p->got = p->lost_owed = false;
+    if (owed || (told && captured.bits != 0))
+        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
+                              owed ? root_of(r) : captured, (ikv_target){0});
+}
+
+/* CAP2. Handlers of the boundary events may remove the new one: then it is told
+ * neither got nor lost. */
 void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
 {
     ikv_target none = {0};
     if (p->pending.bits != 0 && !ikvi_router_there(r, p->pending))
         p->pending = none;
-    if (p->lost_owed) {
-        p->lost_owed = false;
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
-                              root_of(r), none);
-    }
+    if (p->lost_owed)
+        ikvi_router_lose(r, p, none, cause);
     if (same(p->pending, p->captured))
         return;
     ikv_target old = p->captured, now = p->pending;
     p->captured = now;
     if (old.bits != 0)
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST, old,
-                              none);
-    if (now.bits != 0 && ikvi_router_there(r, now)) {
-        ikvi_router_move_over(r, p, now, cause);
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_GOT, now,
-                              none);
-    }
+        ikvi_router_lose(r, p, old, cause);
+    if (now.bits == 0 || !ikvi_router_there(r, now))
+        return;
+    ikvi_router_move_over(r, p, now, cause);
+    if (!ikvi_router_there(r, now))
+        return;
+    p->got = true;
+    ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_GOT, now, none);
 }
 
 static pointer *pointer_of(const ikv_router *r, const ikv_event *event)

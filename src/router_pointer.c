@@ -239,12 +239,11 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
 static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
                           ikv_target target, ikv_target click)
 {
-    ikv_target none = {0}, captured = p->captured;
-    p->captured = p->pending = none;
+    ikv_target none = {0};
     pass_end(r, p, event, target);
-    if (captured.bits != 0)
-        ikvi_router_send_kind(r, event, IKV_KIND_POINTER_CAPTURE_LOST, captured,
-                              none);
+    ikv_target captured = p->captured;
+    p->captured = p->pending = none;
+    ikvi_router_lose(r, p, captured, event);
     ikvi_router_click(r, p, event, click);
     ikvi_router_let_up(r, p);
     if (p->type == IKV_TOUCH ||
@@ -466,20 +465,24 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     router->routing = false;
 }
 
-/* GONE1, GONE2. */
+/* GONE1, GONE2. What was beneath it in the chain may have gone elsewhere in the
+ * tree since, and is still entered. */
 static void forget_target(pointer *p, ikv_target target, ikv_target former)
 {
     ikv_target none = {0};
+    uint32_t kept = 0;
     for (uint32_t i = 0; i < p->chain_length; i++)
-        if (same(p->chain[i], target))
-            p->chain_length = i;
+        if (!same(p->chain[i], target))
+            p->chain[kept++] = p->chain[i];
+    p->chain_length = kept;
     if (p->in_view && same(p->over, target)) {
         p->over = former;
         p->over_owed = true;
     }
     if (same(p->captured, target)) {
         p->captured = none;
-        p->lost_owed = true;
+        p->lost_owed = p->got;
+        p->got = false;
     }
     if (same(p->pending, target))
         p->pending = none;

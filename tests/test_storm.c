@@ -1,0 +1,312 @@
+/* test_storm.c - random input on random scenes, with handlers that do anything:
+ * what is told must add up. For each pointer and target: entered before it is
+ * left, and once; over before out; a down before its one up or cancel; got
+ * before lost. A removed target is told nothing any more (GONE1, PATH5). */
+#include "support.h"
+
+#include <math.h>
+
+enum {
+    TARGETS = 24,
+    POINTERS = 6
+};
+
+typedef struct told {
+    ikv_target over;      /* the last over without its out */
+    bool down;
+    ikv_target captured;  /* got without its lost */
+    ikv_target entered[64];
+    int entered_count;
+} told;
+
+typedef struct storm {
+    bench_kit k;
+    uint64_t seed;
+    ikv_target targets[TARGETS];
+    told pointers[POINTERS];
+    int key_downs, depth;
+    bool wild; /* handlers act */
+    uint32_t events, first_seed;
+} storm;
+
+static storm *now;
+
+/* The seed, for whoever has to find a failure. */
+#define adds(condition, text)                                                  \
+    ck_assert_msg(condition, "%s (seed %u, event %u)", text, now->first_seed,  \
+                  now->events)
+
+static uint32_t below(uint32_t limit)
+{
+    return random_below(&now->seed, limit);
+}
+
+static ikv_target some_target(void)
+{
+    return now->targets[below(TARGETS)];
+}
+
+static int entered_at(const told *t, ikv_target target)
+{
+    for (int i = 0; i < t->entered_count; i++)
+        if (t->entered[i].bits == target.bits)
+            return i;
+    return -1;
+}
+
+static void forget(told *t, int index)
+{
+    t->entered[index] = t->entered[--t->entered_count];
+}
+
+static void gone(void *user, ikv_target target, ikv_target former)
+{
+    (void)user, (void)former;
+    for (int i = 0; i < POINTERS; i++) {
+        told *t = &now->pointers[i];
+        int at = entered_at(t, target);
+        if (at >= 0)
+            forget(t, at);
+        if (t->over.bits == target.bits)
+            t->over.bits = 0;
+        if (t->captured.bits == target.bits) /* told to the root, if at all */
+            t->captured = ikv_bus_root(now->k.bus);
+    }
+}
+
+/* What is told of a pointer, as it goes by the root. */
+static void check_pointer(told *t, const ikv_event *e)
+{
+    int at = entered_at(t, e->target);
+    switch (e->kind) {
+    case IKV_KIND_POINTER_OVER:
+        adds(t->over.bits == 0, "over before out");
+        t->over = e->target;
+        break;
+    case IKV_KIND_POINTER_OUT:
+        adds(t->over.bits == e->target.bits, "out of something else");
+        t->over.bits = 0;
+        break;
+    case IKV_KIND_POINTER_ENTER:
+        adds(at < 0, "entered twice");
+        t->entered[t->entered_count++] = e->target;
+        break;
+    case IKV_KIND_POINTER_LEAVE:
+        adds(at >= 0, "left before it was entered");
+        forget(t, at);
+        break;
+    case IKV_KIND_POINTER_DOWN:
+        adds(!t->down, "down twice");
+        t->down = true;
+        break;
+    case IKV_KIND_POINTER_UP:
+    case IKV_KIND_POINTER_CANCEL:
+        adds(t->down, "an end before its down");
+        t->down = false;
+        break;
+    case IKV_KIND_POINTER_CAPTURE_GOT:
+        adds(t->captured.bits == 0, "got before lost");
+        t->captured = e->target;
+        break;
+    case IKV_KIND_POINTER_CAPTURE_LOST:
+        adds(t->captured.bits == e->target.bits, "lost by another");
+        t->captured.bits = 0;
+        break;
+    default:
+        break;
+    }
+}
+
+static ikv_verdict overhear(const ikv_event *event,
+                            const ikv_delivery *delivery, void *user)
+{
+    (void)user;
+    now->events++;
+    ck_assert(ikv_bus_target_alive(delivery->bus, event->target));
+    if (event->kind >= IKV_KIND_POINTER_OVER &&
+        event->kind <= IKV_KIND_POINTER_CAPTURE_LOST)
+        check_pointer(&now->pointers[event->pointer.pointer], event);
+    if (event->kind == IKV_KIND_KEY_DOWN &&
+        (event->flags & IKV_REPEAT) == 0)
+        now->key_downs++;
+    if (event->kind == IKV_KIND_KEY_UP)
+        now->key_downs--;
+    return 0;
+}
+
+static void add_target(int index);
+
+static void act(const ikv_event *event)
+{
+    ikv_scene *scene = now->k.scene;
+    ikv_target t = some_target(), other = some_target();
+    uint32_t n = below(14);
+    if (n == 0 && now->depth < 3) {
+        ikv_scene_remove(scene, t);
+    } else if (n == 1) {
+        ikv_scene_set_parent(scene, t, below(2) ? other : (ikv_target){0});
+    } else if (n == 2) {
+        ikv_scene_show(scene, t, below(2));
+    } else if (n < 5) {
+        ikv_scene_move(scene, t, (float)below(100), (float)below(100));
+    } else if (n < 8) {
+        ikv_router_capture(now->k.router, event, t);
+    } else if (n == 8) {
+        ikv_router_release(now->k.router, event, t);
+    } else if (n == 9) {
+        ikv_router_focus(now->k.router, (uint8_t)below(2), t);
+    } else if (n == 10) {
+        ikv_router_blur(now->k.router, (uint8_t)below(2));
+    } else if (n == 11) {
+        ikv_scene_set_hit(scene, t, below(3));
+    } else if (n == 12) {
+        ikv_scene_raise(scene, t);
+    } else {
+        add_target((int)below(TARGETS));
+    }
+}
+
+static ikv_verdict do_anything(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    static const ikv_verdict verdicts[] = {0, 0, 0, 0, IKV_STOP, IKV_STOP_ALL,
+                                           IKV_REFUSE};
+    (void)user;
+    ck_assert(ikv_bus_target_alive(delivery->bus, delivery->current));
+    now->depth++;
+    if (now->wild && below(4) == 0)
+        act(event);
+    now->depth--;
+    return now->wild ? verdicts[below(ROWS(verdicts))] : 0;
+}
+
+static void add_target(int index)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    if (ikv_scene_alive(now->k.scene, now->targets[index]))
+        return;
+    config.x = (float)below(100);
+    config.y = (float)below(100);
+    config.shape = below(4) ? ikv_scene_rect(0, 0, 60, 60)
+                            : ikv_scene_circle(0, 0, 40);
+    config.hit = below(5) == 0 ? IKV_HIT_PASS : IKV_HIT_SOLID;
+    config.traits = below(2) ? IKV_FOCUSABLE : 0;
+    config.traits |= below(6) == 0 ? IKV_CAPTURES : 0;
+    config.clip = below(6) == 0;
+    if (below(2))
+        config.parent = some_target();
+    if (ikv_scene_add(now->k.scene, &config, &now->targets[index], NULL) !=
+        IKV_OK)
+        return;
+    ikv_subscription_config s = IKV_SUBSCRIPTION_INIT;
+    s.all_kinds = true;
+    s.at = now->targets[index];
+    s.handler = do_anything;
+    ikv_bus_subscribe(now->k.bus, &s, NULL, NULL);
+}
+
+/* A third of it makes no sense. */
+static void random_input(uint64_t time_ns)
+{
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE,
+        IKV_KIND_POINTER_DOWN, IKV_KIND_POINTER_UP,   IKV_KIND_POINTER_CANCEL,
+        IKV_KIND_POINTER_LEAVE, IKV_KIND_KEY_DOWN,    IKV_KIND_KEY_UP,
+        IKV_KIND_WHEEL};
+    ikv_event e = ikv_event_make(kinds[below(ROWS(kinds))], time_ns);
+    uint32_t id = below(POINTERS);
+    e.device = 1;
+    if (e.kind == IKV_KIND_KEY_DOWN || e.kind == IKV_KIND_KEY_UP) {
+        e.key.code = below(3) == 0 ? 0x0007002b : 0x000700e0 + below(8);
+        e.seat = (uint8_t)below(2);
+    } else if (e.kind == IKV_KIND_WHEEL) {
+        e.wheel.x = (float)below(120);
+        e.wheel.y = (float)below(120);
+    } else {
+        e.pointer.pointer = (uint16_t)id;
+        e.pointer.type = id == 0 ? IKV_MOUSE : id == 1 ? IKV_PEN : IKV_TOUCH;
+        e.pointer.button =
+            (int8_t)(id < 2 ? (int)below(4) - 1
+                            : (e.kind == IKV_KIND_POINTER_MOVE ? -1 : 0));
+        e.pointer.x = below(60) == 0 ? NAN : (float)below(140) - 20;
+        e.pointer.y = below(60) == 0 ? -INFINITY : (float)below(140) - 20;
+    }
+    if (below(200) == 0)
+        e = ikv_event_make(IKV_KIND_WINDOW_BLUR, time_ns);
+    if (below(300) == 0) {
+        e = ikv_event_make(IKV_KIND_DEVICE_REMOVE, time_ns);
+        e.device = 1;
+    }
+    ikv_router_route(now->k.router, &e);
+}
+
+static void add_listener(void)
+{
+    ikv_subscription_config s = IKV_SUBSCRIPTION_INIT;
+    s.all_kinds = true;
+    s.phases = IKV_CAPTURING | IKV_AT_TARGET;
+    s.rank = -1000; /* greater ranks come later or earlier: it never stops */
+    s.handler = overhear;
+    ok(ikv_bus_subscribe(now->k.bus, &s, NULL, NULL));
+}
+
+/* Nothing stays down, entered, over or captured after the device is gone. */
+static void check_end(uint64_t time_ns)
+{
+    now->wild = false;
+    ikv_event e = ikv_event_make(IKV_KIND_DEVICE_REMOVE, time_ns);
+    e.device = 1;
+    ok(ikv_router_route(now->k.router, &e).status);
+    for (int i = 0; i < POINTERS; i++) {
+        ck_assert_int_eq(now->pointers[i].entered_count, 0);
+        ck_assert_uint_eq(now->pointers[i].over.bits, 0);
+        ck_assert(!now->pointers[i].down);
+    }
+    ck_assert_int_eq(now->key_downs, 0);
+    ck_assert_uint_eq(ikv_router_count(now->k.router).pointers, 0);
+}
+
+START_TEST(adds_up)
+{
+    const char *runs = getenv("IKV_MODEL_RUNS");
+    for (int run = 0; run < (runs != NULL ? atoi(runs) : 4); run++) {
+        now = calloc(1, sizeof *now);
+        kit_prepare(&now->k);
+        now->k.config.bus.targets = 256;
+        kit_open(&now->k);
+        now->seed = (uint64_t)run * 977 + (uint64_t)_i + 1;
+        now->first_seed = (uint32_t)now->seed;
+        now->wild = true;
+        add_listener();
+        ok(ikv_scene_watch_removals(now->k.scene, gone, NULL));
+        for (int i = 0; i < TARGETS; i++)
+            add_target(i);
+        uint64_t time_ns = 0;
+        for (int i = 0; i < 3000; i++) {
+            time_ns += below(40) * 1000000;
+            if (below(4) == 0)
+                ikv_router_retest(now->k.router, time_ns);
+            if (below(4) == 0)
+                ikv_router_advance(now->k.router, time_ns);
+            random_input(time_ns);
+            if (below(10) == 0)
+                add_target((int)below(TARGETS));
+            if (i % 8 == 0) {
+                valid(ikv_router_validate(now->k.router));
+                valid(ikv_scene_validate(now->k.scene));
+            }
+        }
+        ck_assert_uint_gt(now->events, 3000);
+        check_end(time_ns);
+        kit_close(&now->k);
+        free(now);
+    }
+}
+END_TEST
+
+Suite *storm_suite(void)
+{
+    Suite *s = suite_create("storm");
+    add_table(s, "GONE4 it adds up", adds_up, 4);
+    return s;
+}

@@ -73,7 +73,8 @@ typedef struct spread {
     const char *name;
     uint32_t targets;
     float width, height, size;
-    uint32_t far_one_in, giant_one_in, zero_one_in, nested_one_in, turned_one_in;
+    uint32_t far_one_in, giant_one_in, zero_one_in, nested_one_in,
+        turned_one_in;
     uint32_t moved_percent;
     int rounds;
 } spread;
@@ -161,8 +162,7 @@ static void add_one(pair *p, const spread *how)
         config.y /= 10;
     }
     ikv_target target = {0}, again = {0};
-    ikv_status status =
-        ikv_scene_add(p->indexed.scene, &config, &target, NULL);
+    ikv_status status = ikv_scene_add(p->indexed.scene, &config, &target, NULL);
     ck_assert_int_eq(ikv_scene_add(p->plain.scene, &config, &again, NULL),
                      status);
     ck_assert_uint_eq(target.bits, again.bits);
@@ -271,9 +271,8 @@ static ikv_query random_query(pair *p, const spread *how)
     query.x = random_x(p, how);
     query.y = random_y(p, how);
     float at[2];
-    if (one_in(p, 2) &&
-        ikv_scene_to_view(p->plain.scene, any_target(p), query.view, 0, 0,
-                          at)) {
+    if (one_in(p, 2) && ikv_scene_to_view(p->plain.scene, any_target(p),
+                                          query.view, 0, 0, at)) {
         query.x = at[0] + real(p, 0, 2);
         query.y = at[1];
     }
@@ -326,7 +325,8 @@ START_TEST(index_model)
     const char *runs = getenv("IKV_MODEL_RUNS");
     for (int run = 0; run < (runs != NULL ? atoi(runs) : 1); run++) {
         pair pair_now, *p = &pair_now;
-        pair_open(p, how->targets * 2, 1000u * (uint64_t)run + (uint64_t)_i + 1);
+        pair_open(p, how->targets * 2,
+                  1000u * (uint64_t)run + (uint64_t)_i + 1);
         for (uint32_t i = 0; i < how->targets; i++)
             add_one(p, how);
         for (int round = 0; round < how->rounds; round++) {
@@ -358,8 +358,7 @@ static double far_from_line(double x, double y, double ax, double ay, double bx,
                             double by)
 {
     double lx = bx - ax, ly = by - ay, length = lx * lx + ly * ly;
-    double share =
-        length > 0 ? ((x - ax) * lx + (y - ay) * ly) / length : 0;
+    double share = length > 0 ? ((x - ax) * lx + (y - ay) * ly) / length : 0;
     share = share < 0 ? 0 : share > 1 ? 1 : share;
     return hypot(x - ax - share * lx, y - ay - share * ly);
 }
@@ -382,8 +381,14 @@ static double far_from_corners(double x, double y, const float *p, uint32_t n)
 
 static double far_from(const ikv_shape *s, double x, double y)
 {
-    float r[] = {s->x, s->y, s->x + s->width, s->y, s->x + s->width,
-                 s->y + s->height, s->x, s->y + s->height};
+    float r[] = {s->x,
+                 s->y,
+                 s->x + s->width,
+                 s->y,
+                 s->x + s->width,
+                 s->y + s->height,
+                 s->x,
+                 s->y + s->height};
     switch (s->type) {
     case IKV_SHAPE_RECT:
         return far_from_corners(x, y, r, 4);
@@ -447,14 +452,14 @@ START_TEST(shapes_in_double)
                                     (float)ly, at));
         ck_assert(fabs(at[0] - vx) < 0.01 && fabs(at[1] - vy) < 0.01);
         double radius = i % 2 ? 7 : 0;
-        double off = far_from(shape, lx, ly) -
-                     radius / (camera_zoom * 1.5 * 0.4 * 2);
+        double off =
+            far_from(shape, lx, ly) - radius / (camera_zoom * 1.5 * 0.4 * 2);
         if (fabs(off) < 0.002 || (shape->type == IKV_SHAPE_POINT && !(i % 2)))
             continue;
         tested++;
         inside += off < 0;
-        ikv_target hit = pick_at(p->indexed.scene, (float)vx, (float)vy,
-                                 (float)radius, 0);
+        ikv_target hit =
+            pick_at(p->indexed.scene, (float)vx, (float)vy, (float)radius, 0);
         ck_assert_msg((hit.bits == target.bits) == (off < 0),
                       "(%g, %g) is %g from the shape", lx, ly, off);
     }

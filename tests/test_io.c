@@ -64,7 +64,8 @@ static const struct {
     {S("\"layers\": [{\"name\": \"sea\"}], \"targets\": [{\"id\": \"a\"}, "
        "{\"id\": \"b\", \"parent\": \"a\", \"layer\": \"sea\"}]"),
      "/targets/1/layer: a target with a parent is in its parent's layer"},
-    {S("\"targets\": [{\"id\": \"a\", \"scale\": 0}]"), "/targets/0/scale: exp"},
+    {S("\"targets\": [{\"id\": \"a\", \"scale\": 0}]"),
+     "/targets/0/scale: exp"},
     {S("\"targets\": [{\"id\": \"a\", \"tab\": -2}]"), "/targets/0/tab: expec"},
     {S("\"router\": {\"slop\": -1}"), "/router/slop: expected a number from"},
     {S("\"router\": {\"hold\": 0}"), "/router/hold: expected a number from 1"},
@@ -590,10 +591,10 @@ static const struct {
     float x, y;
     const char *hit;
 } place_table[] = {
-    {10, 10, "panel"},  {30, 10, "sea"},     {110, 100, "bar"},
-    {100, 110, "sea"},  {108, 122, "bar"},   {88, 100, "sea"},
-    {300, 200, "kite"}, {312, 200, "kite"},  {300, 218, "kite"},
-    {318, 218, "sea"},  {200, 60, "buoy"},   {200, 48, "sea"},
+    {10, 10, "panel"},   {30, 10, "sea"},    {110, 100, "bar"},
+    {100, 110, "sea"},   {108, 122, "bar"},  {88, 100, "sea"},
+    {300, 200, "kite"},  {312, 200, "kite"}, {300, 218, "kite"},
+    {318, 218, "sea"},   {200, 60, "buoy"},  {200, 48, "sea"},
     {404, 300, "inner"}, {412, 300, "sea"},
 };
 
@@ -601,26 +602,25 @@ START_TEST(setup_places)
 {
     bench_kit k;
     ikv_setup *setup;
-    run_setup(
-        &k, &setup,
-        S("\"view\": {\"width\": 640, \"height\": 360},"
-          "\"layers\": [{\"name\": \"world\", \"camera\": {\"zoom\": 2}},"
-          "             {\"name\": \"over\"}],"
-          "\"router\": {\"hold\": 200, \"slop\": 3, \"no_tab\": true},"
-          "\"targets\": ["
-          "{\"id\": \"sea\", \"shape\": {\"rect\": [0, 0, 320, 180]}},"
-          "{\"id\": \"panel\", \"layer\": \"over\","
-          " \"shape\": {\"rect\": [0, 0, 20, 20]}},"
-          "{\"id\": \"bar\", \"position\": [50, 50], \"rotation\": 90,"
-          " \"shape\": {\"capsule\": [-2, -4, 10, -4, 2]}},"
-          "{\"id\": \"kite\", \"position\": [150, 100], \"scale\": 2,"
-          " \"shape\": {\"polygon\": [[0, 0], [5, 0], [0, 5]]}},"
-          "{\"id\": \"buoy\", \"position\": [100, 30],"
-          " \"shape\": {\"circle\": [0, 0, 5]}},"
-          "{\"id\": \"outer\", \"position\": [200, 150], \"clip\": true,"
-          " \"hit\": \"off\", \"shape\": {\"rect\": [0, 0, 5, 5]}},"
-          "{\"id\": \"inner\", \"parent\": \"outer\","
-          " \"shape\": {\"rect\": [0, -5, 50, 50]}}]"));
+    run_setup(&k, &setup,
+              S("\"view\": {\"width\": 640, \"height\": 360},"
+                "\"layers\": [{\"name\": \"world\", \"camera\": {\"zoom\": 2}},"
+                "             {\"name\": \"over\"}],"
+                "\"router\": {\"hold\": 200, \"slop\": 3, \"no_tab\": true},"
+                "\"targets\": ["
+                "{\"id\": \"sea\", \"shape\": {\"rect\": [0, 0, 320, 180]}},"
+                "{\"id\": \"panel\", \"layer\": \"over\","
+                " \"shape\": {\"rect\": [0, 0, 20, 20]}},"
+                "{\"id\": \"bar\", \"position\": [50, 50], \"rotation\": 90,"
+                " \"shape\": {\"capsule\": [-2, -4, 10, -4, 2]}},"
+                "{\"id\": \"kite\", \"position\": [150, 100], \"scale\": 2,"
+                " \"shape\": {\"polygon\": [[0, 0], [5, 0], [0, 5]]}},"
+                "{\"id\": \"buoy\", \"position\": [100, 30],"
+                " \"shape\": {\"circle\": [0, 0, 5]}},"
+                "{\"id\": \"outer\", \"position\": [200, 150], \"clip\": true,"
+                " \"hit\": \"off\", \"shape\": {\"rect\": [0, 0, 5, 5]}},"
+                "{\"id\": \"inner\", \"parent\": \"outer\","
+                " \"shape\": {\"rect\": [0, -5, 50, 50]}}]"));
     for (int i = 0; i < ROWS(place_table); i++) {
         ikv_target hit =
             pick_at(k.scene, place_table[i].x, place_table[i].y, 0, 0);

@@ -618,6 +618,196 @@ START_TEST(too_many_pointers)
 }
 END_TEST
 
+/* Thousands of touches at once: what is past the capacity is refused and
+ * counted, the rest goes on, and nothing stays. */
+START_TEST(flood_of_touches)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    for (int kind = 0; kind < 2; kind++)
+        for (int i = 0; i < 5000; i++) {
+            ikv_event e = pointer_event(kind == 0 ? IKV_KIND_POINTER_DOWN
+                                                  : IKV_KIND_POINTER_UP,
+                                        IKV_TOUCH, (float)i, 0);
+            e.pointer.pointer = (uint16_t)i;
+            ikv_status status = ikv_router_route(k.router, &e).status;
+            status_is(status, i < 32      ? IKV_OK
+                              : kind == 0 ? IKV_FULL_POINTERS
+                                          : IKV_ABSENT);
+        }
+    ikv_router_counters n = ikv_router_count(k.router);
+    ck_assert_uint_eq(n.pointers, 0);
+    ck_assert_uint_eq(n.pointers_high, 32);
+    ck_assert_uint_eq(n.too_many, 4968);
+    ck_assert_uint_eq(n.meaningless, 4968);
+    kit_close(&k);
+}
+END_TEST
+
+/* Keys past the capacity, seats that are not there, a pointer that changes its
+ * type: refused, counted. */
+START_TEST(refused_keys_and_seats)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.router.keys = 2;
+    kit_open(&k);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    for (uint32_t i = 0; i < 3; i++) {
+        e.key.code = 0x00070004 + i;
+        status_is(ikv_router_route(k.router, &e).status,
+                  i < 2 ? IKV_OK : IKV_FULL_KEYS);
+    }
+    e.kind = IKV_KIND_KEY_UP;
+    status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
+    ck_assert_uint_eq(ikv_router_count(k.router).too_many_keys, 1);
+    e.seat = IKV_SEAT_LIMIT;
+    status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
+    e = pointer_event(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 0, 0);
+    ok(ikv_router_route(k.router, &e).status);
+    e.kind = IKV_KIND_POINTER_MOVE;
+    e.pointer.type = IKV_MOUSE;
+    status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
+    e.pointer.type = 9;
+    status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
+    ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 4);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_verdict count_call(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    (void)event, (void)delivery;
+    ++*(int *)user;
+    return 0;
+}
+
+/* KEYS: a focus for each seat. */
+START_TEST(seats)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    config.traits = IKV_FOCUSABLE;
+    ikv_target a, b, none = {0};
+    ok(ikv_scene_add(k.scene, &config, &a, NULL));
+    ok(ikv_scene_add(k.scene, &config, &b, NULL));
+    ok(ikv_router_focus(k.router, 0, a));
+    ok(ikv_router_focus(k.router, 1, b));
+    int heard[2] = {0, 0};
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, a, count_call, &heard[0], NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, b, count_call, &heard[1], NULL));
+    for (uint8_t seat = 0; seat < 3; seat++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        e.seat = seat;
+        e.device = seat;
+        e.key.code = 0x000700e1; /* ShiftLeft */
+        ok(ikv_router_route(k.router, &e).status);
+    }
+    ck_assert(heard[0] == 1 && heard[1] == 1);
+    ck_assert_uint_eq(ikv_router_focused(k.router, 1).bits, b.bits);
+    ck_assert_uint_eq(ikv_router_focused(k.router, 2).bits, none.bits);
+    ck_assert_uint_eq(ikv_router_focused(k.router, 99).bits, none.bits);
+    ok(ikv_router_blur(k.router, 1));
+    ck_assert_uint_eq(ikv_router_focused(k.router, 0).bits, a.bits);
+    status_is(ikv_router_focus(k.router, IKV_SEAT_LIMIT, a), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_blur(k.router, IKV_SEAT_LIMIT), IKV_BAD_ARGUMENT);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_verdict note_place(const ikv_event *event,
+                              const ikv_delivery *delivery, void *seen)
+{
+    note(seen, "%s %g in view %u of router %d; ",
+         ikv_catalogue_info(NULL, event->kind)->name, (double)event->pointer.x,
+         event->view, delivery->router == now->k.router ? 0 : 1);
+    return 0;
+}
+
+/* Two routers on one loop, a view each: events go by view; a pointer that is
+ * down stays with its router and in its view; both let go of a lost device. */
+START_TEST(two_routers)
+{
+    now = calloc(1, sizeof *now);
+    bench_kit *k = &now->k;
+    kit_prepare(k);
+    k->config.scene.views = 2;
+    k->config.router.views = 1;
+    kit_open(k);
+    counted memory = {0};
+    ikv_router_config config = IKV_ROUTER_INIT;
+    config.bus = k->bus;
+    config.picking = ikv_kit_picking(k->scene);
+    config.views = 2;
+    config.memory = counted_memory(&memory);
+    ikv_router *second;
+    ok(ikv_router_open(&config, &second));
+    ck_assert(ikv_router_serves(second, 1) && !ikv_router_serves(second, 0));
+    ikv_router *routers[] = {k->router, second};
+    ikv_loop_config loop_config = IKV_LOOP_INIT;
+    loop_config.bus = k->bus;
+    loop_config.queue = ikv_kit_queue(k->kit);
+    loop_config.routers = routers;
+    loop_config.router_count = 2;
+    fake_port fake = {.now_ns = 7000000000};
+    ikv_port port = fake_port_of(&fake);
+    loop_config.ports = &port;
+    loop_config.port_count = 1;
+    loop_config.frame_hz = IKV_UNPACED;
+    loop_config.memory = counted_memory(&memory);
+    bench_kit outer = *k; /* the same modules, driven by a loop of our own */
+    ok(ikv_loop_open(&loop_config, &outer.loop));
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_DOWN,
+                                     IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_UP,
+                                     IKV_KIND_POINTER_CANCEL};
+    ikv_subscription_config s = IKV_SUBSCRIPTION_INIT;
+    s.kinds = kinds;
+    s.kind_count = 4;
+    s.handler = note_place;
+    s.user = &now->seen;
+    ok(ikv_bus_subscribe(k->bus, &s, NULL, NULL));
+    static const struct {
+        ikv_kind kind;
+        uint8_t view;
+        float x;
+    } input[] = {{IKV_KIND_POINTER_DOWN, 0, 1}, {IKV_KIND_POINTER_DOWN, 1, 2},
+                 {IKV_KIND_POINTER_MOVE, 0, 3}, {IKV_KIND_POINTER_MOVE, 0, 4},
+                 {IKV_KIND_POINTER_UP, 1, 5},   {IKV_KIND_DEVICE_REMOVE, 0, 0}};
+    ikv_loop_begin(outer.loop);
+    ikv_loop_end(outer.loop);
+    for (int i = 0; i < ROWS(input); i++) {
+        ikv_event e =
+            pointer_event(input[i].kind, IKV_TOUCH, input[i].x,
+                          input[i].kind == IKV_KIND_POINTER_MOVE ? -1 : 0);
+        e.view = input[i].view;
+        e.device = fake.device;
+        e.time_ns = fake.now_ns;
+        e.pointer.pointer = (uint16_t)(i % 2);
+        ok(ikv_sink_push(fake.sink, &e));
+        fake.now_ns += 20000000;
+        ikv_loop_begin(outer.loop);
+        while (ikv_loop_step(outer.loop)) {
+        }
+        ikv_loop_end(outer.loop);
+    }
+    ck_assert_str_eq(now->seen.text,
+                     "pointer.down 1 in view 0 of router 0; "
+                     "pointer.down 2 in view 1 of router 1; "
+                     "pointer.move 3 in view 0 of router 0; "
+                     "pointer.move 4 in view 1 of router 1; "
+                     "pointer.up 5 in view 0 of router 0; "
+                     "pointer.cancel 4 in view 1 of router 1; ");
+    valid(ikv_router_validate(second));
+    ck_assert_uint_eq(ikv_router_count(second).pointers, 0);
+    ikv_loop_close(outer.loop);
+    ikv_router_close(second);
+    kit_close(k);
+    free(now);
+}
+END_TEST
+
 static ikv_verdict route_inside(const ikv_event *event,
                                 const ikv_delivery *delivery, void *user)
 {
@@ -671,6 +861,10 @@ Suite *router_suite(void)
               case_count > 0 ? case_count : 1);
     add_table(s, "refused", refused_events, ROWS(refusal_table));
     add(s, "TOUCH many", too_many_pointers);
+    add(s, "TOUCH flood", flood_of_touches);
+    add(s, "KEYS refused", refused_keys_and_seats);
+    add(s, "FOCUS seats", seats);
+    add(s, "L3 several routers", two_routers);
     add(s, "wrong use", wrong_calls);
     return s;
 }

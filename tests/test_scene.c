@@ -75,9 +75,8 @@ START_TEST(points)
     config.y = 10;
     config.shape = ikv_scene_circle(10, 10, 10);
     ok(ikv_scene_add(k.scene, &config, &circle, NULL));
-    ikv_target hit =
-        pick_at(k.scene, point_table[_i].x, point_table[_i].y,
-                point_table[_i].radius, 0);
+    ikv_target hit = pick_at(k.scene, point_table[_i].x, point_table[_i].y,
+                             point_table[_i].radius, 0);
     ikv_target expected = point_table[_i].circle ? circle : rect;
     ck_assert_uint_eq(hit.bits, point_table[_i].hit ? expected.bits : 0);
     kit_close(&k);
@@ -186,6 +185,18 @@ static const struct {
     {{.shape = {.type = IKV_SHAPE_CIRCLE, .x = NAN}},
      IKV_BAD_ARGUMENT,
      "the shape's position"},
+    {{.rotation = {NAN, 0}}, IKV_BAD_ARGUMENT, "the rotation must be finite"},
+    {{.scale = -1}, IKV_BAD_ARGUMENT, "scale must be finite"},
+    {{.layer = 1}, IKV_BAD_ARGUMENT, "there is no such layer"},
+    {{.grace = 5000}, IKV_BAD_ARGUMENT, "grace must be 0 to 4,095"},
+    {{.tab = -2}, IKV_BAD_ARGUMENT, "tab must be IKV_NO_TAB or 0 to"},
+    {{.shape = {.type = IKV_SHAPE_OWN}}, IKV_BAD_ARGUMENT, "own_test"},
+    {{.shape = {.type = IKV_SHAPE_CAPSULE, .x2 = NAN}},
+     IKV_BAD_ARGUMENT,
+     "a capsule's ends"},
+    {{.shape = {.type = IKV_SHAPE_POLYGON, .point_count = 3}},
+     IKV_BAD_ARGUMENT,
+     "a polygon has 3 to 16 points"},
     {{.parent = {0x7700}}, IKV_STALE, "the parent is not in this scene"},
     {{.size = 1}, IKV_BAD_SIZE, "begin with IKV_TARGET_INIT"},
 };
@@ -231,6 +242,229 @@ START_TEST(limits)
               IKV_FULL_TARGETS);
     ck_assert_str_eq(message.text,
                      "raise targets (of the bus and of the scene)");
+    kit_close(&k);
+}
+END_TEST
+
+/* -------------------------------------------------- rotation and cameras -- */
+
+static const struct {
+    float degrees, cos, sin;
+} rotation_table[] = {
+    {0, 1, 0},    {90, 0, 1},  {-90, 0, -1},  {180, -1, 0},  {270, 0, -1},
+    {-360, 1, 0}, {NAN, 1, 0}, {1e20f, 1, 0}, {-450, 0, -1},
+};
+
+/* T3: exact at quarter turns, near the library's elsewhere. */
+START_TEST(rotations)
+{
+    for (int i = 0; i < ROWS(rotation_table); i++) {
+        ikv_rotation r = ikv_scene_rotation(rotation_table[i].degrees);
+        ck_assert_msg(r.cos == rotation_table[i].cos &&
+                          r.sin == rotation_table[i].sin,
+                      "%g: %g %g", (double)rotation_table[i].degrees,
+                      (double)r.cos, (double)r.sin);
+    }
+    for (float d = -800; d < 800; d += 0.37f) {
+        ikv_rotation r = ikv_scene_rotation(d);
+        double a = (double)d * 3.14159265358979323846 / 180;
+        ck_assert(fabs((double)r.cos - cos(a)) < 1e-7);
+        ck_assert(fabs((double)r.sin - sin(a)) < 1e-7);
+        ikv_rotation again = ikv_scene_direction(r.cos * 1e-3f, r.sin * 1e-3f);
+        ck_assert(fabsf(again.cos - r.cos) < 3e-7f);
+        ck_assert(fabsf(again.sin - r.sin) < 3e-7f);
+    }
+    ikv_rotation none = ikv_scene_direction(0, 0);
+    ck_assert(none.cos == 1 && none.sin == 0);
+}
+END_TEST
+
+/* Layers: a camera that zooms, and one that does not; out of what is there. */
+START_TEST(cameras)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.scene.layers = 2;
+    k.config.scene.views = 2;
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target world, panel;
+    config.shape = ikv_scene_rect(0, 0, 100, 100);
+    ok(ikv_scene_add(k.scene, &config, &world, NULL));
+    config.layer = 1;
+    config.shape = ikv_scene_rect(0, 0, 10, 10);
+    ok(ikv_scene_add(k.scene, &config, &panel, NULL));
+    ikv_camera zoomed = {
+        .x = 50, .y = 50, .view_x = 100, .view_y = 100, .zoom = 4};
+    uint64_t revision = ikv_scene_revision(k.scene);
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &zoomed));
+    ck_assert_uint_ne(ikv_scene_revision(k.scene), revision);
+    ck_assert(ikv_scene_camera(k.scene, 0, 0).zoom == 4);
+    ck_assert(ikv_scene_camera(k.scene, 9, 0).zoom == 0);
+    ck_assert_uint_eq(pick_at(k.scene, 5, 5, 0, 0).bits, panel.bits);
+    ck_assert_uint_eq(pick_at(k.scene, 5, 5, 0, 1).bits, world.bits);
+    ck_assert_uint_eq(pick_at(k.scene, -99, 20, 0, 0).bits, world.bits);
+    ck_assert_uint_eq(pick_at(k.scene, 299, 299, 0, 0).bits, world.bits);
+    ck_assert_uint_eq(pick_at(k.scene, 301, 20, 0, 0).bits, 0);
+    float at[2], layer[2];
+    ck_assert(ikv_scene_to_local(k.scene, world, 0, 104, 96, layer, at));
+    ck_assert(at[0] == 51 && at[1] == 49 && layer[0] == 51);
+    ck_assert(ikv_scene_to_view(k.scene, world, 0, 51, 49, at));
+    ck_assert(at[0] == 104 && at[1] == 96);
+    ck_assert(ikv_scene_to_layer(k.scene, 1, 0, 7, 8, at));
+    ck_assert(at[0] == 7 && at[1] == 8);
+    ck_assert(!ikv_scene_to_layer(k.scene, 2, 0, 7, 8, at));
+    ck_assert(!ikv_scene_to_view(k.scene, world, 2, 0, 0, at));
+    ck_assert(!ikv_scene_to_parent(k.scene, ikv_bus_root(k.bus), 0, 0, 0, at));
+    ck_assert_uint_eq(ikv_scene_layer(k.scene, panel), 1);
+    zoomed.hidden = true;
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &zoomed));
+    ck_assert_uint_eq(pick_at(k.scene, 50, 50, 0, 0).bits, 0);
+    ikv_query other = IKV_QUERY_INIT;
+    other.view = 1;
+    other.x = 50;
+    ck_assert_uint_eq(ikv_scene_pick(k.scene, &other, 0).bits, world.bits);
+    other.view = 2;
+    ck_assert_uint_eq(ikv_scene_pick(k.scene, &other, 0).bits, 0);
+    ok(ikv_scene_set_parent(k.scene, panel, world)); /* into its layer */
+    ck_assert_uint_eq(ikv_scene_layer(k.scene, panel), 0);
+    zoomed.zoom = -1;
+    status_is(ikv_scene_set_camera(k.scene, 0, 0, &zoomed), IKV_BAD_ARGUMENT);
+    zoomed.zoom = 1;
+    status_is(ikv_scene_set_camera(k.scene, 2, 0, &zoomed), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_camera(k.scene, 0, 0, NULL), IKV_BAD_ARGUMENT);
+    ikv_camera fit = ikv_scene_fit(320, 240, 1000, 480); /* a letterbox */
+    ck_assert(fit.zoom == 2 && fit.x == 160 && fit.view_x == 500);
+    ck_assert(ikv_scene_fit(0, 1, 1, 1).zoom == 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* Why a target is not what is found: one reason after the other. */
+START_TEST(reasons)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target none = {0}, by;
+    ikv_target outer = rect_target(k.scene, none, 0, 0, 50, 50, 0);
+    ikv_target t = rect_target(k.scene, outer, 40, 0, 50, 50, 0);
+    ikv_query q = IKV_QUERY_INIT;
+    q.x = 80;
+    q.y = 10;
+#define WHY(reason, because)                                                   \
+    do {                                                                       \
+        uint32_t found = ikv_scene_explain(k.scene, &q, t, &by);               \
+        ck_assert_str_eq(ikv_scene_reason_text(found),                         \
+                         ikv_scene_reason_text(reason));                       \
+        ck_assert_uint_eq(by.bits, (because).bits);                            \
+    } while (0)
+    WHY(IKV_PICK_TOPMOST, none);
+    ikv_target cover = rect_target(k.scene, none, 0, 0, 500, 500, 5);
+    WHY(IKV_PICK_COVERED, cover);
+    ok(ikv_scene_set_clip(k.scene, outer, true));
+    WHY(IKV_PICK_CLIPPED, outer);
+    q.x = 300;
+    WHY(IKV_PICK_OUTSIDE, none);
+    q.skip_body = t;
+    WHY(IKV_PICK_BODY, none);
+    q.tags = 4;
+    WHY(IKV_PICK_TAGS, none);
+    ikv_shape no_shape = {.type = IKV_SHAPE_NONE};
+    ok(ikv_scene_set_shape(k.scene, t, &no_shape));
+    WHY(IKV_PICK_NO_SHAPE, none);
+    ok(ikv_scene_set_hit(k.scene, t, IKV_HIT_OFF));
+    WHY(IKV_PICK_HIT_OFF, none);
+    ok(ikv_scene_show(k.scene, outer, false));
+    WHY(IKV_PICK_PARENT_HIDDEN, outer);
+    ok(ikv_scene_show(k.scene, t, false));
+    WHY(IKV_PICK_HIDDEN, none);
+    ck_assert(!ikv_scene_shown(k.scene, t));
+    q.view = 1;
+    WHY(IKV_PICK_NO_VIEW, none);
+    ok(ikv_scene_remove(k.scene, t));
+    WHY(IKV_PICK_STALE, none);
+#undef WHY
+    ck_assert_str_eq(ikv_scene_reason_text(99), "unknown");
+    kit_close(&k);
+}
+END_TEST
+
+/* Raising again and again uses up the room between keys: they are dealt anew,
+ * and the order stays. */
+START_TEST(raising)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target none = {0};
+    ikv_target parent = rect_target(k.scene, none, 0, 0, 50, 50, 0);
+    ikv_target a = rect_target(k.scene, parent, 0, 0, 50, 50, 0);
+    ikv_target b = rect_target(k.scene, parent, 0, 0, 50, 50, 0);
+    ikv_target above = rect_target(k.scene, none, 0, 0, 5, 5, 0);
+    for (int i = 0; i < 70000; i++) {
+        ok(ikv_scene_raise(k.scene, i % 2 ? b : a));
+        if (i % 1000 == 0)
+            ck_assert_uint_eq(pick_at(k.scene, 20, 20, 0, 0).bits,
+                              i % 2 ? b.bits : a.bits);
+    }
+    for (int i = 0; i < 70000; i++)
+        ok(ikv_scene_lower(k.scene, i % 2 ? b : a));
+    ck_assert_uint_eq(pick_at(k.scene, 20, 20, 0, 0).bits, a.bits);
+    ck_assert_uint_eq(pick_at(k.scene, 2, 2, 0, 0).bits, above.bits);
+    ck_assert_uint_gt(ikv_scene_count(k.scene).relabels, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* Each call that changes a target, on one that is gone. */
+START_TEST(stale_targets)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.scene.polygons = 1;
+    kit_open(&k);
+    ikv_scene *s = k.scene;
+    ikv_target t = {0x9900}, none = {0};
+    ikv_shape shape = ikv_scene_point(0, 0);
+    float corners[] = {0, 0, 9, 0, 0, 9};
+    ikv_status found[] = {ikv_scene_move(s, t, 0, 0),
+                          ikv_scene_turn(s, t, (ikv_rotation){1, 0}),
+                          ikv_scene_turn_to(s, t, 0, 0, 0),
+                          ikv_scene_resize(s, t, 1),
+                          ikv_scene_set_shape(s, t, &shape),
+                          ikv_scene_set_hit(s, t, 0),
+                          ikv_scene_set_clip(s, t, true),
+                          ikv_scene_set_grace(s, t, 1),
+                          ikv_scene_set_traits(s, t, 0),
+                          ikv_scene_show(s, t, true),
+                          ikv_scene_set_z(s, t, 1),
+                          ikv_scene_raise(s, t),
+                          ikv_scene_lower(s, t),
+                          ikv_scene_set_tags(s, t, 1),
+                          ikv_scene_move_many(s, &(ikv_motion){t, 0, 0}, 1)};
+    for (int i = 0; i < ROWS(found); i++)
+        status_is(found[i], IKV_STALE);
+    t = rect_target(s, none, 0, 0, 9, 9, 0);
+    status_is(ikv_scene_turn(s, t, (ikv_rotation){NAN, 0}), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_resize(s, t, -1), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_grace(s, t, -1), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_traits(s, t, IKV_PASSES), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_hit(s, t, 3), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_shape(s, t, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_move(s, t, INFINITY, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_turn_to(s, t, 5, 0, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_move_many(s, NULL, 1), IKV_BAD_ARGUMENT);
+    shape = ikv_scene_polygon(corners, 3);
+    ok(ikv_scene_set_shape(s, t, &shape));
+    ok(ikv_scene_set_shape(s, t, &shape)); /* in the place of itself */
+    ikv_target other = rect_target(s, none, 0, 0, 9, 9, 0);
+    status_is(ikv_scene_set_shape(s, other, &shape), IKV_FULL_POLYGONS);
+    ok(ikv_scene_remove(s, t));
+    ok(ikv_scene_set_shape(s, other, &shape));
+    ck_assert_uint_eq(ikv_scene_count(s).polygons, 1);
+    ck_assert_uint_eq(ikv_scene_count(NULL).targets, 0);
+    ikv_scene_config config = k.config.scene;
+    config.layers = 33;
+    ck_assert_uint_eq(ikv_scene_footprint(&config), 0);
     kit_close(&k);
 }
 END_TEST
@@ -354,8 +588,7 @@ START_TEST(random_scenes)
               y = (float)random_below(&seed, 100);
         uint32_t nth = random_below(&seed, 3), left = nth;
         ikv_target expected = model_pick(-1, x, y, &left);
-        ck_assert_uint_eq(pick_at(k.scene, x, y, 0, nth).bits,
-                          expected.bits);
+        ck_assert_uint_eq(pick_at(k.scene, x, y, 0, nth).bits, expected.bits);
         if (i % 50 == 0)
             valid(ikv_scene_validate(k.scene));
     }
@@ -371,6 +604,11 @@ Suite *scene_suite(void)
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));
+    add(s, "T3 rotation", rotations);
+    add(s, "layers", cameras);
+    add(s, "reasons", reasons);
+    add(s, "HIT1 raise", raising);
+    add(s, "stale", stale_targets);
     add(s, "limits", limits);
     add(s, "HIT1 random", random_scenes);
     return s;

@@ -12,9 +12,9 @@ enum {
 };
 
 typedef struct told {
-    ikv_target over;      /* the last over without its out */
+    ikv_target over; /* the last over without its out */
     bool down;
-    ikv_target captured;  /* got without its lost */
+    ikv_target captured; /* got without its lost */
     ikv_target entered[64];
     int entered_count;
 } told;
@@ -126,8 +126,7 @@ static ikv_verdict overhear(const ikv_event *event,
     if (event->kind >= IKV_KIND_POINTER_OVER &&
         event->kind <= IKV_KIND_POINTER_CAPTURE_LOST)
         check_pointer(&now->pointers[event->pointer.pointer], event);
-    if (event->kind == IKV_KIND_KEY_DOWN &&
-        (event->flags & IKV_REPEAT) == 0)
+    if (event->kind == IKV_KIND_KEY_DOWN && (event->flags & IKV_REPEAT) == 0)
         now->key_downs++;
     if (event->kind == IKV_KIND_KEY_UP)
         now->key_downs--;
@@ -169,8 +168,8 @@ static void act(const ikv_event *event)
 static ikv_verdict do_anything(const ikv_event *event,
                                const ikv_delivery *delivery, void *user)
 {
-    static const ikv_verdict verdicts[] = {0, 0, 0, 0, IKV_STOP, IKV_STOP_ALL,
-                                           IKV_REFUSE};
+    static const ikv_verdict verdicts[] = {
+        0, 0, 0, 0, IKV_STOP, IKV_STOP_ALL, IKV_REFUSE};
     (void)user;
     ck_assert(ikv_bus_target_alive(delivery->bus, delivery->current));
     now->depth++;
@@ -187,8 +186,8 @@ static void add_target(int index)
         return;
     config.x = (float)below(100);
     config.y = (float)below(100);
-    config.shape = below(4) ? ikv_scene_rect(0, 0, 60, 60)
-                            : ikv_scene_circle(0, 0, 40);
+    config.shape =
+        below(4) ? ikv_scene_rect(0, 0, 60, 60) : ikv_scene_circle(0, 0, 40);
     config.hit = below(5) == 0 ? IKV_HIT_PASS : IKV_HIT_SOLID;
     config.traits = below(2) ? IKV_FOCUSABLE : 0;
     config.traits |= below(6) == 0 ? IKV_CAPTURES : 0;
@@ -209,9 +208,9 @@ static void add_target(int index)
 static void random_input(uint64_t time_ns)
 {
     static const ikv_kind kinds[] = {
-        IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE,
-        IKV_KIND_POINTER_DOWN, IKV_KIND_POINTER_UP,   IKV_KIND_POINTER_CANCEL,
-        IKV_KIND_POINTER_LEAVE, IKV_KIND_KEY_DOWN,    IKV_KIND_KEY_UP,
+        IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE,
+        IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_UP,   IKV_KIND_POINTER_CANCEL,
+        IKV_KIND_POINTER_LEAVE, IKV_KIND_KEY_DOWN,     IKV_KIND_KEY_UP,
         IKV_KIND_WHEEL};
     ikv_event e = ikv_event_make(kinds[below(ROWS(kinds))], time_ns);
     uint32_t id = below(POINTERS);

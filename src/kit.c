@@ -93,14 +93,23 @@ static ikv_kit_config tied(const ikv_kit_config *config)
     return c;
 }
 
+static bool picks_itself(const ikv_kit_config *config)
+{
+    return config->router.picking.pick != NULL;
+}
+
+static size_t scene_size(const ikv_kit_config *config)
+{
+    return picks_itself(config) ? 1 : ikv_scene_footprint(&config->scene);
+}
+
 static ikv_status measure(const ikv_kit_config *config, size_t *size)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     ikv_kit_config c = tied(config);
     size_t parts[] = {ikv_queue_footprint(&c.queue), ikv_bus_footprint(&c.bus),
-                      ikv_scene_footprint(&c.scene),
-                      ikv_router_footprint(&c.router),
+                      scene_size(&c), ikv_router_footprint(&c.router),
                       ikv_loop_footprint(&c.loop)};
     *size = rounded(sizeof(ikv_kit));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
@@ -124,6 +133,21 @@ static ikv_memory part_memory(char **at, size_t size)
     return memory;
 }
 
+/* The bus walks the scene's parents, or those of the picking. */
+static void tie_bus(ikv_kit *kit, const ikv_picking *picking)
+{
+    ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
+    if (kit->scene != NULL) {
+        callbacks = ikv_scene_callbacks(kit->scene);
+        ikv_scene_watch_removals(kit->scene, scene_removed, kit->router);
+    } else {
+        callbacks.user = picking->scene;
+        callbacks.parent = picking->parent;
+        callbacks.to_local = picking->to_local;
+    }
+    ikv_bus_set_callbacks(kit->bus, &callbacks);
+}
+
 /* The parts' blocks follow one another behind the kit's. On an error, what is
  * open stays so for the caller to close. */
 static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
@@ -131,7 +155,7 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     char *at = (char *)kit + rounded(sizeof *kit);
     c->queue.memory = part_memory(&at, ikv_queue_footprint(&c->queue));
     c->bus.memory = part_memory(&at, ikv_bus_footprint(&c->bus));
-    c->scene.memory = part_memory(&at, ikv_scene_footprint(&c->scene));
+    c->scene.memory = part_memory(&at, scene_size(c));
     c->router.memory = part_memory(&at, ikv_router_footprint(&c->router));
     c->loop.memory = part_memory(&at, ikv_loop_footprint(&c->loop));
 
@@ -140,16 +164,15 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
         status = ikv_bus_open(&c->bus, &kit->bus);
     c->scene.bus = c->router.bus = c->loop.bus = kit->bus;
     c->loop.queue = kit->queue;
-    if (status == IKV_OK)
+    if (status == IKV_OK && !picks_itself(c)) {
         status = ikv_scene_open(&c->scene, &kit->scene);
-    c->router.picking = ikv_kit_picking(kit->scene);
+        c->router.picking = ikv_kit_picking(kit->scene);
+    }
     if (status == IKV_OK)
         status = ikv_router_open(&c->router, &kit->router);
     if (status < 0)
         return status;
-    ikv_bus_callbacks callbacks = ikv_scene_callbacks(kit->scene);
-    ikv_bus_set_callbacks(kit->bus, &callbacks);
-    ikv_scene_watch_removals(kit->scene, scene_removed, kit->router);
+    tie_bus(kit, &c->router.picking);
     c->loop.routers = &kit->router;
     c->loop.router_count = 1;
     return ikv_loop_open(&c->loop, &kit->loop);

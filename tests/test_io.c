@@ -710,8 +710,9 @@ START_TEST(traces)
     char *text = read_file("t.trace.jsonl");
     static const char *const lines[] = {
         "{\"format\":\"ikvar.trace/1\"}\n",
-        "\"kind\":\"pointer.over\",\"target\":\"a\",\"device\":1,\"flags\":"
-        "[\"primary\"],\"x\":20.1,\"y\":10,",
+        "\"kind\":\"pointer.over\",\"target\":\"a\",\"device\":1,"
+        "\"source\":null,\"modifiers\":[],\"flags\":[\"primary\"],"
+        "\"x\":20.1,\"y\":10,",
         "\"kind\":\"pointer.down\",\"at\":\"a\",\"target\":\"a\"",
         "\"phase\":\"target\",\"handler\":\"h\",\"verdict\":\"stop\"}\n",
         "\"kind\":\"bell\",\"at\":\"root\",\"target\":\"a\",\"source\":\"a\","

@@ -45,6 +45,11 @@ static const struct {
     {BINARY "/examples/06_two_layers", "06_two_layers.txt"},
     {BINARY "/examples/07_worker", "07_worker.txt"},
     {BINARY "/examples/08_who_hears_what", "08_who_hears_what.txt"},
+    {BINARY "/examples/09_drag", "09_drag.txt"},
+    {BINARY "/examples/10_two_fingers", "10_two_fingers.txt"},
+    {BINARY "/examples/11_zoom", "11_zoom.txt"},
+    {BINARY "/examples/12_focus_and_text", "12_focus_and_text.txt"},
+    {BINARY "/examples/13_own_picking", "13_own_picking.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

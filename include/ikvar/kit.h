@@ -31,7 +31,8 @@ extern "C" {
 typedef struct ikv_kit ikv_kit;
 
 /* Members of the parts that the kit fills in itself (memory, reporter, bus,
- * queue, router, picking, ports, catalogue) are ignored.
+ * queue, routers, ports, catalogue) are ignored. With a picking of your own in
+ * `router` the kit opens no scene; tell ikv_router_removed() of removals.
  *   catalogue  for kinds of your own; NULL: the built-in ones
  *   ports      port_count of them, the first is the clock
  *   reporter   for all parts
@@ -66,7 +67,8 @@ IKV_API ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit);
 /* Closes all parts, and the ports. NULL is fine. */
 IKV_API void ikv_kit_close(ikv_kit *kit);
 
-/* The parts; they belong to the kit. NULL for NULL. */
+/* The parts; they belong to the kit. NULL for NULL; the scene is NULL with a
+ * picking of your own. */
 IKV_API ikv_loop *ikv_kit_loop(const ikv_kit *kit);
 IKV_API ikv_bus *ikv_kit_bus(const ikv_kit *kit);
 IKV_API ikv_queue *ikv_kit_queue(const ikv_kit *kit);

@@ -4,6 +4,8 @@
 
 enum {
     DEEP = 8,
+    TOWERS = 1250, /* 10,000 targets */
+    ACROSS = 36,
     EVENTS = 256,
     FRAMES = 20000
 };
@@ -12,7 +14,7 @@ static uint64_t now_ns, counter;
 static ikv_sink *sink;
 static uint16_t device;
 static ikv_kit *kit;
-static plain_box boxes[DEEP * 64];
+static plain_box boxes[DEEP * TOWERS];
 static uint32_t box_count;
 static ikv_event moves[EVENTS];
 static ikv_delivery delivery;
@@ -48,6 +50,8 @@ static void open_kit(uint64_t (*clock)(void *))
     config.memory = counting_memory();
     config.ports = &port;
     config.port_count = 1;
+    config.bus.targets = DEEP * TOWERS;
+    config.bus.subscriptions = config.bus.entries = TOWERS + 64;
     config.loop.frame_hz = IKV_UNPACED;
     config.loop.step_num = clock == read_clock ? 1 : 1000;
     if (ikv_kit_open(&config, &kit) < 0)
@@ -62,23 +66,23 @@ static void run_frame(ikv_loop *loop)
     ikv_loop_end(loop);
 }
 
-/* 64 towers of 8 nested targets, each with a handler at its top one. */
+/* Towers of 8 nested targets, each with a handler at its top one. */
 static void build_towers(void)
 {
-    for (int t = 0; t < 64; t++) {
+    for (int t = 0; t < TOWERS; t++) {
         ikv_target parent = {0};
         for (int d = 0; d < DEEP; d++) {
             ikv_target_config config = IKV_TARGET_INIT;
             plain_box *b = &boxes[box_count];
             config.parent = parent;
-            config.x = d == 0 ? (float)(t % 8) * 50 : 1;
-            config.y = d == 0 ? (float)(t / 8) * 50 : 1;
+            config.x = d == 0 ? (float)(t % ACROSS) * 50 : 1;
+            config.y = d == 0 ? (float)(t / ACROSS) * 50 : 1;
             config.shape =
                 ikv_scene_rect(0, 0, (float)(40 - d), (float)(40 - d));
             ikv_scene_add(ikv_kit_scene(kit), &config, &parent, NULL);
             *b = (plain_box){.parent = d == 0 ? UINT32_MAX : box_count - 1};
-            b->x0 = (float)(t % 8) * 50 + (float)d;
-            b->y0 = (float)(t / 8) * 50 + (float)d;
+            b->x0 = (float)(t % ACROSS) * 50 + (float)d;
+            b->y0 = (float)(t / ACROSS) * 50 + (float)d;
             b->x1 = b->x0 + (float)(40 - d);
             b->y1 = b->y0 + (float)(40 - d);
             box_count++;
@@ -165,10 +169,10 @@ void route_rows(void)
     }
     run_frame(ikv_kit_loop(kit));
     blocks_taken = 0;
-    measure("a pointer event, queue to handler, 8 deep",
+    measure("a pointer event, 8 deep, 10,000 targets",
             "its parts: ring, pick, path, deliver", 1.5, 1.2, EVENTS, route,
             parts);
-    measure("a pointer event, queue to handler, 8 deep",
+    measure("a pointer event, 8 deep, 10,000 targets",
             "code that knows its boxes: scan, call", 0, 1.2, EVENTS, route,
             route_by_hand);
     ikv_kit_close(kit);

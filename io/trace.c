@@ -48,8 +48,8 @@ const char *ikvi_verdict_name(ikv_verdict verdict)
     return names[verdict & 7];
 }
 
-/* What the router sends has its header fields in full, so that a sequence can be
- * compared field by field. */
+/* What the router sends has its header fields in full, so that a sequence can
+ * be compared field by field. */
 static bool is_whole(const ikv_kind_info *info, const ikv_field *field)
 {
     const uint32_t routed = 1u << IKV_FAMILY_POINTER | 1u << IKV_FAMILY_CLICK |

@@ -82,8 +82,9 @@ void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
     while (!same(pressed, root_of(r)) &&
            (ikvi_router_traits(r, pressed) & IKV_FOCUSABLE) == 0)
         pressed = ikvi_router_parent(r, pressed);
-    set_focus(r, seat, same(pressed, root_of(r)) ? (ikv_target){0} : pressed,
-              IKV_FOCUS_PRESS);
+    if (same(pressed, root_of(r)))
+        pressed = (ikv_target){0};
+    set_focus(r, seat, pressed, IKV_FOCUS_PRESS);
 }
 
 /* FOCUS3. */

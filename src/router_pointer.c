@@ -213,10 +213,10 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
         pass_beneath(r, p, event, target, outcome.verdict, false);
     if (presses)
         ikvi_router_pressed(r, p, event);
+    if (outcome.verdict & IKV_REFUSE)
+        click = (ikv_target){0};
     if (releases)
-        ikvi_router_click(r, p, event,
-                          outcome.verdict & IKV_REFUSE ? (ikv_target){0}
-                                                       : click);
+        ikvi_router_click(r, p, event, click);
     return outcome;
 }
 

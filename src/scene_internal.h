@@ -66,7 +66,7 @@ typedef struct scene_polygon {
 
 typedef struct scene_camera {
     ikv_camera set;
-    transform place;  /* of the layer's turned and zoomed space in the view */
+    transform place; /* of the layer's turned and zoomed space in the view */
     float back_c, back_s; /* place.c and .s over the square of the zoom */
     float zoom;
 } scene_camera;

@@ -134,24 +134,24 @@ IKVI_INLINE bool query_usable(const ikv_scene *scene, const ikv_query *query)
            query->view < scene->views;
 }
 
-IKVI_INLINE probe probe_of(const ikv_scene *scene, const ikv_query *query)
+/* Field by field: what a layer's aim sets needs no zeros first. */
+IKVI_INLINE void begin_probe(probe *p, const ikv_scene *scene,
+                             const ikv_query *query)
 {
-    probe p;
-    p.scene = scene;
-    p.query = query;
-    p.rect = NULL;
-    p.skip_body = NO_ITEM;
-    p.best_only = false;
-    p.limit = UINT64_MAX;
-    p.best = NO_ITEM;
-    p.heap = NULL;
-    p.room = p.filled = p.total = 0;
-    uint32_t skip = query->skip_body.bits != 0
-                        ? ikvi_scene_find(scene, query->skip_body)
-                        : NO_ITEM;
+    p->scene = scene;
+    p->query = query;
+    p->rect = NULL;
+    p->skip_body = NO_ITEM;
+    p->best_only = false;
+    p->limit = UINT64_MAX;
+    p->best = NO_ITEM;
+    p->heap = NULL;
+    p->room = p->filled = p->total = 0;
+    if (query->skip_body.bits == 0)
+        return;
+    uint32_t skip = ikvi_scene_find(scene, query->skip_body);
     if (skip != NO_ITEM)
-        p.skip_body = ikvi_scene_body(scene, skip);
-    return p;
+        p->skip_body = ikvi_scene_body(scene, skip);
 }
 
 /* Takes the query's point into a layer; false if the view does not show it. */
@@ -202,7 +202,8 @@ ikv_target ikv_scene_pick(const ikv_scene *scene, const ikv_query *query,
 {
     if (!query_usable(scene, query))
         return (ikv_target){0};
-    probe p = probe_of(scene, query);
+    probe p;
+    begin_probe(&p, scene, query);
     uint32_t found = best_below(&p);
     while (nth-- > 0 && found != NO_ITEM) {
         p.limit = item_at(scene, found)->key;
@@ -217,7 +218,8 @@ ikv_target ikv_scene_beneath(const ikv_scene *scene, const ikv_query *query,
     uint32_t place = ikvi_scene_find(scene, target);
     if (!query_usable(scene, query) || place == NO_ITEM || place == ROOT_ITEM)
         return (ikv_target){0};
-    probe p = probe_of(scene, query);
+    probe p;
+    begin_probe(&p, scene, query);
     p.limit = item_at(scene, place)->key;
     return target_in(scene, best_below(&p));
 }
@@ -227,7 +229,8 @@ uint32_t ikv_scene_pick_all(const ikv_scene *scene, const ikv_query *query,
 {
     if (!query_usable(scene, query))
         return 0;
-    probe p = probe_of(scene, query);
+    probe p;
+    begin_probe(&p, scene, query);
     p.heap = to;
     p.room = to != NULL ? room : 0;
     for (uint32_t layer = scene->layers; layer-- > 0;)
@@ -270,7 +273,8 @@ uint32_t ikv_scene_pick_rect(const ikv_scene *scene, const ikv_query *query,
     hull rect;
     if (!query_usable(scene, query) || !(width >= 0) || !(height >= 0))
         return 0;
-    probe p = probe_of(scene, query);
+    probe p;
+    begin_probe(&p, scene, query);
     p.heap = to;
     p.room = to != NULL ? room : 0;
     for (uint32_t layer = scene->layers; layer-- > 0;)
@@ -336,7 +340,7 @@ static uint32_t explain_point(probe *p, uint32_t place, ikv_target *by)
 uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
                            ikv_target target, ikv_target *by)
 {
-    ikv_target nobody;
+    ikv_target nobody = {0};
     by = by != NULL ? by : &nobody;
     *by = (ikv_target){0};
     uint32_t place = ikvi_scene_find(scene, target);
@@ -345,7 +349,8 @@ uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
     const scene_item *item = item_at(scene, place);
     if (!query_usable(scene, query))
         return IKV_PICK_NO_VIEW;
-    probe p = probe_of(scene, query);
+    probe p;
+    begin_probe(&p, scene, query);
     if (!aim(&p, item->layer))
         return IKV_PICK_NO_VIEW;
     if (item->flags & (ITEM_HIDDEN | ITEM_COVERED))

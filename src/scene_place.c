@@ -230,7 +230,7 @@ bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
                          uint32_t view, float x, float y, float out[2])
 {
     uint32_t place = ikvi_scene_find(scene, target);
-    float layer[2];
+    float layer[2] = {0, 0};
     if (place == NO_ITEM || place == ROOT_ITEM || view >= scene->views)
         return false;
     const scene_item *item = item_at(scene, place);

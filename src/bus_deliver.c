@@ -465,6 +465,9 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     if (plain &&
         (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
         return true;
+    if (b->callbacks.alive != NULL && place != ROOT_PLACE &&
+        !b->callbacks.alive(b->callbacks.user, target))
+        return true; /* PATH5: the engine has dropped what it points to */
     x->delivery.current = target;
     x->delivery.phase = phase;
     if (x->traits & KIND_POSITIONED)

@@ -143,6 +143,7 @@ static void tie_bus(ikv_kit *kit, const ikv_picking *picking)
     } else {
         callbacks.user = picking->scene;
         callbacks.parent = picking->parent;
+        callbacks.alive = picking->alive;
         callbacks.to_local = picking->to_local;
     }
     ikv_bus_set_callbacks(kit->bus, &callbacks);

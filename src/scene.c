@@ -126,11 +126,6 @@ static ikv_target parent_for_bus(void *user, ikv_target target)
     return ikv_scene_parent(user, target);
 }
 
-static bool alive_for_bus(void *user, ikv_target target)
-{
-    return ikv_scene_alive(user, target);
-}
-
 static bool local_for_bus(void *user, ikv_target target, uint8_t view, float x,
                           float y, float layer[2], float local[2])
 {
@@ -152,7 +147,6 @@ ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
     ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
     callbacks.user = scene;
     callbacks.parent = parent_for_bus;
-    callbacks.alive = alive_for_bus;
     callbacks.tags = tags_for_bus;
     callbacks.body = body_for_bus;
     callbacks.to_local = local_for_bus;

@@ -247,6 +247,39 @@ START_TEST(paths)
 }
 END_TEST
 
+static ikv_target given_up;
+
+static bool alive_unless_dropped(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits != given_up.bits;
+}
+
+/* PATH5: handlers of targets that the engine says are gone are passed over,
+ * the surviving ones on the path hear the event; so does the root. */
+START_TEST(engine_dropped)
+{
+    static const char *const orders[] = {"t a g ", "t g ", "a g ", "t a g "};
+    actor a = {.name = "a"}, t = {.name = "t"}, g = {.name = "g"};
+    open_bus(8, 0, 0);
+    ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
+    callbacks.parent = parent_of_two;
+    callbacks.alive = alive_unless_dropped;
+    ok(ikv_bus_set_callbacks(bus, &callbacks));
+    ok(ikv_bus_add_target(bus, 10, &two[0]));
+    ok(ikv_bus_add_target(bus, 11, &two[1]));
+    given_up = _i == 3   ? ikv_bus_root(bus)
+               : _i == 0 ? (ikv_target){0}
+                         : two[_i - 1];
+    hear(&a, IKV_KIND_KEY_DOWN, two[0], 0);
+    hear(&t, IKV_KIND_KEY_DOWN, two[1], 0);
+    hear(&g, IKV_KIND_KEY_DOWN, everywhere, 0);
+    deliver(IKV_KIND_KEY_DOWN, two[1]);
+    ck_assert_str_eq(heard.text, orders[_i]);
+    close_bus();
+}
+END_TEST
+
 /* PATH8: at the root itself a default subscription hears its own visit once. */
 START_TEST(root_once)
 {
@@ -728,6 +761,7 @@ Suite *bus_suite(void)
     add(s, "D4", order_by_rank_then_age);
     add(s, "D4 wide", families_and_all_kinds);
     add_table(s, "PATH1 PATH2 PATH3 PATH8", paths, ROWS(path_table));
+    add_table(s, "PATH5 dropped by the engine", engine_dropped, 4);
     add(s, "PATH8 root", root_once);
     add_table(s, "D5 D8", changes_inside_handlers, ROWS(change_table));
     add(s, "D5 PATH6", added_inside_handlers);

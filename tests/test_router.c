@@ -307,6 +307,39 @@ static void target_words(const char *words, ikv_target_config *config)
     }
 }
 
+/* with SETTING VALUE: the router's config of this case; before it is opened. */
+static void with_setting(const char *line)
+{
+    ikv_router_config *config = &now->k.config.router;
+    char name[16] = "";
+    float value = 0;
+    sscanf(line, "with %15s %f", name, &value);
+    const struct {
+        const char *name;
+        float *number;
+        uint64_t *time;
+        bool *flag;
+    } settings[] = {{"slop", &config->slop, NULL, NULL},
+                    {"mouse_slop", &config->mouse_slop, NULL, NULL},
+                    {"double_slop", &config->double_slop, NULL, NULL},
+                    {"hold", NULL, &config->hold_ns, NULL},
+                    {"double", NULL, &config->double_ns, NULL},
+                    {"keep_focus", NULL, NULL, &config->keep_focus},
+                    {"no_tab", NULL, NULL, &config->no_tab}};
+    for (int i = 0; i < ROWS(settings); i++) {
+        if (strcmp(settings[i].name, name) != 0)
+            continue;
+        if (settings[i].number != NULL)
+            *settings[i].number = value;
+        else if (settings[i].time != NULL)
+            *settings[i].time = (uint64_t)value * 1000000;
+        else
+            *settings[i].flag = true;
+        return;
+    }
+    ck_abort_msg("%s", line);
+}
+
 static void add_target_line(const char *line)
 {
     ikv_target_config config = IKV_TARGET_INIT;
@@ -527,11 +560,14 @@ START_TEST(golden_routing)
     now = calloc(1, sizeof *now);
     kit_prepare(&now->k);
     now->k.config.loop.step_num = 50; /* one step a frame */
+    int first = 0;
+    while (strncmp(g->lines[first], "with ", 5) == 0)
+        with_setting(g->lines[first++]);
     kit_open(&now->k);
     kit_frame(&now->k, 0);
     listen_at((ikv_target){0}, "root");
     bool expected = false;
-    for (int i = 0; i < g->count; i++)
+    for (int i = first; i < g->count; i++)
         ck_assert_msg(run_line(g, g->lines[i], &expected), "%s: %s", g->rule,
                       g->lines[i]);
     ck_assert(expected);

@@ -91,18 +91,29 @@ enum {
 
 /* The contract. Needed: open, now, close, and poll or push. NULL for what the
  * port can't do.
+ *
  *   name      for reports and traces
+ *
  *   open      begins; keeps the sink. Returns IKV_OK or an error
+ *
  *   poll      pushes what has happened; never blocks. Returns IKV_OK;
  *             IKV_ENDED once nothing more will come; IKV_PORT_FAILED
+ *
  *   wait      returns at until_ns of the port's own clock, or soon after
- * wake(); with for_input also when there is something to poll wake      makes
- * wait() return; any thread now       ns on the port's own clock, never going
- * backwards held      what is down at present on a device: fills in down
- * events, says how many; IKV_ABSENT for a device that it does not have describe
- * a device's name, as snprintf: the length without the end mark request   see
- * ikv_request; IKV_ABSENT for what it can't do close     ends; pushes nothing
- * more
+ *             wake(); with for_input also when there is something to poll
+ *
+ *   wake      makes wait() return; any thread
+ *
+ *   now       ns on the port's own clock, never going backwards
+ *
+ *   held      what is down at present on a device: fills in down events, says
+ *             how many; IKV_ABSENT for a device that it does not have
+ *
+ *   describe  a device's name, as snprintf: the length without the end mark
+ *
+ *   request   see ikv_request; IKV_ABSENT for what it can't do
+ *
+ *   close     ends; pushes nothing more
  */
 typedef struct ikv_port {
     uint32_t size;

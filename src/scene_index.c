@@ -6,14 +6,16 @@
  * the topmost down. Else a grid of cells lists who is near; there are four of
  * them, each eight times coarser, the last a single cell; a target is in the
  * finest one where it covers no more than three by three cells. Where all move,
- * a scan is cheaper than any grid; so many changes at once lead back to it.
+ * a scan is cheaper than any grid; so many changes at once lead back to it. A
+ * scan's boxes are a little larger than the targets, so that what moves a
+ * little needs no new box.
  *
  * Both give candidates alone; ikvi_probe_offer() tests them exactly.
  *
  * I1  in the grid, a target that can be hit has a box and a home, and is listed
  *     once in each cell of its home, and nowhere else
- * I2  in a scan, `order` holds every target once, topmost first, and the box of
- *     order[i] is at i
+ * I2  in a scan, `order` holds every target once, topmost first, and a box that
+ *     holds that of order[i] is at i
  * I3  what is not so is marked dirty, or all is
  * I4  entries in cells + free entries == entry_room
  */
@@ -28,6 +30,9 @@ enum {
     LANES = 8,      /* boxes that a scan compares at once */
     FRAME_AGE = 16  /* refreshes that a frame serves */
 };
+
+/* How much larger a scan's boxes are, in mean sides of a target. */
+#define SLACK 0.25f
 
 /* A scan's boxes, eight at a time: each side's numbers lie together, so that
  * one vector comparison tests eight of them. As large as eight packed boxes. */
@@ -190,22 +195,32 @@ IKVI_INLINE void set_scan_box(ikv_scene *s, uint32_t rank, const uint16_t *q)
         block->sides[side][lane] = q != NULL ? (int16_t)q[side] : -1;
 }
 
-static bool scan_box_is(const ikv_scene *s, uint32_t rank, const uint16_t *q)
+static bool scan_box_holds(const ikv_scene *s, uint32_t rank, const uint16_t *q)
 {
     const box_block *block = blocks_of(s) + rank / LANES;
+    int16_t at[4];
     for (uint32_t side = 0; side < 4; side++)
-        if (block->sides[side][rank % LANES] !=
-            (q != NULL ? (int16_t)q[side] : -1))
-            return false;
-    return true;
+        at[side] = block->sides[side][rank % LANES];
+    return q == NULL ? at[2] < 0
+                     : at[0] <= (int16_t)q[0] && at[1] <= (int16_t)q[1] &&
+                           at[2] >= (int16_t)q[2] && at[3] >= (int16_t)q[3];
+}
+
+IKVI_INLINE void widen_box(float box[4], float by)
+{
+    box[0] -= by;
+    box[1] -= by;
+    box[2] += by;
+    box[3] += by;
 }
 
 static bool box_any_item(const ikv_scene *s, const scene_item *item,
-                         uint16_t q[4])
+                         float slack, uint16_t q[4])
 {
     float box[4];
     if (!ikvi_shape_box(s, item, box))
         return false;
+    widen_box(box, slack);
     float sum = box[0] + box[1] + box[2] + box[3];
     if (number_finite(sum)) {
         quantised_box(&s->index.frames[item->layer], box, q);
@@ -216,16 +231,58 @@ static bool box_any_item(const ikv_scene *s, const scene_item *item,
     return true;
 }
 
-/* The item's box; false if it can't be hit. */
+/* The item's box, widened by the slack; false if it can't be hit. */
 IKVI_INLINE bool box_item(const ikv_scene *s, const scene_item *item,
-                          uint16_t q[4])
+                          float slack, uint16_t q[4])
 {
     float box[4];
     if (!item_hittable(item) || !item_unturned_rect(item))
-        return box_any_item(s, item, q);
+        return box_any_item(s, item, slack, q);
     item_rect_box(item, box);
+    widen_box(box, slack);
     quantised_box(&s->index.frames[item->layer], box, q);
     return true;
+}
+
+/* Where a target was when a scan's box was made of it: kept in the room of the
+ * entries, which a scan does not need. */
+typedef struct scan_origin {
+    float x, y;
+} scan_origin;
+
+_Static_assert(sizeof(scan_origin) <= 2 * sizeof(index_entry),
+               "there are more than two entries a target");
+
+static scan_origin *origins_of(const ikv_scene *s)
+{
+    return ikvi_at((void *)(uintptr_t)s, s->index.entries);
+}
+
+IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
+{
+    scene_item *item = item_at(s, place);
+    uint16_t q[4];
+    float slack = s->index.frames[item->layer].slack;
+    item->flags &= (uint8_t)~ITEM_DIRTY;
+    origins_of(s)[place] = (scan_origin){item->world.x, item->world.y};
+    set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
+}
+
+/* A half of the slack, so that rounding can't matter. */
+void ikvi_index_moved(ikv_scene *scene, uint32_t place)
+{
+    scene_index *x = &scene->index;
+    const scene_item *item = item_at(scene, place);
+    if (!x->gridded && !x->absent && !x->all_dirty) {
+        float reach = x->frames[item->layer].slack / 2;
+        const scan_origin *origin = &origins_of(scene)[place];
+        float dx = item->world.x - origin->x, dy = item->world.y - origin->y;
+        if (dx <= reach && dx >= -reach && dy <= reach && dy >= -reach) {
+            x->drifts++;
+            return;
+        }
+    }
+    ikvi_index_changed(scene, place);
 }
 
 /* ---------------------------------------------------------------- order -- */
@@ -254,7 +311,7 @@ static void make_order(ikv_scene *s)
 /* Where one layer's targets are, from a sample of them. */
 typedef struct extent {
     uint32_t count;
-    float low[2], high[2], sum[2], spread[2];
+    float low[2], high[2], sum[2], spread[2], side;
 } extent;
 
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
@@ -270,6 +327,7 @@ static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
                 !number_finite(box[0] + box[1] + box[2] + box[3]))
                 continue;
             e->count += pass == 0;
+            e->side += (box[2] - box[0]) / 2 + (box[3] - box[1]) / 2;
             for (int k = 0; k < 2; k++) {
                 float at = box[k] / 2 + box[k + 2] / 2;
                 if (pass == 0) {
@@ -313,6 +371,10 @@ static void make_frames(ikv_scene *s)
             f->from[k] = from[k % 2];
             f->per[k] = per[k % 2];
         }
+        /* Both passes have added to the sides. */
+        f->slack = e.count > 0 ? e.side / (float)(2 * e.count) * SLACK : 0;
+        if (!number_finite(f->slack))
+            f->slack = 0;
     }
 }
 
@@ -457,7 +519,7 @@ static fit try_fit(const ikv_scene *s)
     fit f = {0, 0, 0, 0, 0};
     for (uint32_t i = 0; i < s->count; i += stride) {
         uint16_t q[4];
-        if (!box_item(s, item_at(s, order[i]), q))
+        if (!box_item(s, item_at(s, order[i]), 0, q))
             continue;
         index_home home = home_for(&s->index, q);
         f.sampled++;
@@ -509,7 +571,7 @@ static uint32_t count_entries(ikv_scene *s)
         index_home *home = &homes_of(s)[place];
         *home = (index_home){.in = 0};
         boxes_of(s)[place] = NEVER_BOX;
-        if (!box_item(s, item_at(s, place), q))
+        if (!box_item(s, item_at(s, place), 0, q))
             continue;
         *home = home_for(&s->index, q);
         boxes_of(s)[place] = packed_box(q);
@@ -628,11 +690,8 @@ static void refresh_scan(ikv_scene *s)
     }
     for (uint32_t i = 0; i < s->count; i++) {
         uint32_t place = order_of(s)[i];
-        uint16_t q[4];
-        scene_item *item = item_at(s, place);
-        item->flags &= (uint8_t)~ITEM_DIRTY;
         set_rank(s, place, i);
-        set_scan_box(s, i, box_item(s, item, q) ? q : NULL);
+        box_for_scan(s, place, i);
     }
     for (uint32_t i = s->count; i % LANES != 0; i++)
         set_scan_box(s, i, NULL);
@@ -643,7 +702,7 @@ static bool update_in_grid(ikv_scene *s, uint32_t place)
     scene_item *item = item_at(s, place);
     uint16_t q[4];
     item->flags &= (uint8_t)~ITEM_DIRTY;
-    if (!box_item(s, item, q)) {
+    if (!box_item(s, item, 0, q)) {
         boxes_of(s)[place] = NEVER_BOX;
         leave_home(s, place);
         return true;
@@ -676,12 +735,8 @@ static void refresh_some(ikv_scene *s)
     scene_index *x = &s->index;
     for (uint32_t i = 0; i < x->dirty_count; i++) {
         uint32_t place = dirty_of(s)[i];
-        scene_item *item = item_at(s, place);
-        uint16_t q[4];
-        if ((item->flags & ITEM_DIRTY) == 0)
-            continue;
-        item->flags &= (uint8_t)~ITEM_DIRTY;
-        set_scan_box(s, rank_of(s, place), box_item(s, item, q) ? q : NULL);
+        if (item_at(s, place)->flags & ITEM_DIRTY)
+            box_for_scan(s, place, rank_of(s, place));
     }
     x->dirty_count = 0;
 }
@@ -701,6 +756,10 @@ static void refresh(ikv_scene *s)
         refresh_scan(s);
     } else if (x->dirty_count > 0) {
         refresh_some(s);
+    }
+    if (x->drifts > s->count / 8) {
+        x->drifts = 0;
+        x->quiet = 0;
     }
     if (s->count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
         build_grid(s);
@@ -871,7 +930,7 @@ static const char *validate_grid(const ikv_scene *s)
                 return "I1";
         if (x->all_dirty || (item->flags & ITEM_DIRTY))
             continue;
-        bool can = box_item(s, item, q);
+        bool can = box_item(s, item, 0, q);
         if (can != (home->in != 0) ||
             (can &&
              (!home_holds(x, home, q) || boxes_of(s)[i] != packed_box(q))))
@@ -909,7 +968,7 @@ const char *ikvi_index_validate(const ikv_scene *scene)
         if (rank_of(scene, place) != i)
             return "I2";
         if ((item->flags & ITEM_DIRTY) == 0 &&
-            !scan_box_is(scene, i, box_item(scene, item, q) ? q : NULL))
+            !scan_box_holds(scene, i, box_item(scene, item, 0, q) ? q : NULL))
             return "I3";
     }
     return NULL;

@@ -74,6 +74,7 @@ typedef struct scene_camera {
 /* Maps a box of a layer's space to the index's 15-bit coordinates. */
 typedef struct index_frame {
     float from[4], per[4]; /* left, top, right, bottom */
+    float slack;           /* how much larger a scan's boxes are */
 } index_frame;
 
 /* Which cells a target is registered in. */
@@ -99,6 +100,7 @@ typedef struct scene_index {
     bool all_dirty;
     bool settled;     /* nothing is to be done before the next query */
     uint32_t quiet;   /* queries since many moved */
+    uint32_t drifts;  /* moves within the slack, since that was looked at */
     uint32_t aged;    /* refreshes since the frames were made */
     uint32_t updates; /* of the grid since it was built */
     uint32_t built_for;
@@ -267,6 +269,8 @@ bool ikvi_hulls_meet(const hull *a, const hull *b);
 void ikvi_index_layout(ikv_scene *scene, ikvi_layout *layout, bool plain);
 void ikvi_index_open(ikv_scene *scene);
 void ikvi_index_changed(ikv_scene *scene, uint32_t place);
+/* The same where nothing but its position has changed. */
+void ikvi_index_moved(ikv_scene *scene, uint32_t place);
 void ikvi_index_removed(ikv_scene *scene, uint32_t place);
 void ikvi_index_reordered(ikv_scene *scene);
 const char *ikvi_index_validate(const ikv_scene *scene);

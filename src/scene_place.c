@@ -137,7 +137,7 @@ void ikvi_scene_shift(ikv_scene *scene, uint32_t top)
     const transform *o = &item_at(scene, item->parent)->world;
     item->world.x = o->x + (o->c * item->x - o->s * item->y);
     item->world.y = o->y + (o->s * item->x + o->c * item->y);
-    ikvi_index_changed(scene, top);
+    ikvi_index_moved(scene, top);
 }
 
 static void inner_point(const transform *t, float x, float y, float out[2])

@@ -77,6 +77,7 @@ typedef struct spread {
         turned_one_in;
     uint32_t moved_percent;
     int rounds;
+    bool drifts; /* moves are small, all of them */
 } spread;
 
 static const spread spreads[] = {
@@ -90,6 +91,8 @@ static const spread spreads[] = {
     {"all at one place", 700, 0, 0, 10, 0, 0, 9, 0, 0, 2, 40},
     {"few", 40, 100, 100, 30, 10, 10, 5, 3, 3, 10, 300},
     {"about the limit", 170, 300, 300, 30, 10, 10, 5, 3, 3, 5, 200},
+    {"all drift", 700, 1000, 1000, 30, 0, 0, 9, 4, 4, 100, 60, true},
+    {"half drift", 700, 1000, 1000, 30, 0, 20, 9, 4, 4, 50, 60, true},
 };
 
 static ikv_shape random_shape(pair *p, const spread *how, float *points)
@@ -254,7 +257,7 @@ static void move_some(pair *p, const spread *how)
                                                : any_target(p),
                              random_x(p, how), random_y(p, how)};
         float own[2], view[2];
-        if (one_in(p, 2) &&
+        if ((how->drifts || one_in(p, 2)) &&
             ikv_scene_position(p->plain.scene, motion.target, own, view)) {
             motion.x = own[0] + real(p, -2, 2);
             motion.y = own[1] + real(p, -2, 2);

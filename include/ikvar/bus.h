@@ -124,12 +124,11 @@ typedef ikv_verdict (*ikv_handler)(const ikv_event *event,
 
 /* What the bus asks of whoever knows the targets; any may be NULL.
  *   parent    the target's parent; zero bits for none
- *   alive     whether the target is there: if not, its handlers are passed over.
- *             For engines that drop objects before they tell the bus, which
- *             knows its own stale handles without being told
- *   tags      the target's tags
- *   body      the target's body
- *   to_local  the position in the target's layer and in its own space
+ *   alive     whether the target is there: if not, its handlers are passed
+ * over. For engines that drop objects before they tell the bus, which knows its
+ * own stale handles without being told tags      the target's tags body the
+ * target's body to_local  the position in the target's layer and in its own
+ * space
  */
 typedef struct ikv_bus_callbacks {
     uint32_t size;

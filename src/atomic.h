@@ -29,6 +29,16 @@ static inline void ikvi_add(ikvi_atomic *at, uint32_t value)
 {
     *at += value;
 }
+static inline void ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
+{
+    *at |= bits;
+}
+static inline uint32_t ikvi_clear_bits(ikvi_atomic *at, uint32_t bits)
+{
+    uint32_t was = *at;
+    *at &= ~bits;
+    return was;
+}
 static inline bool ikvi_claim(ikvi_atomic *at, uint32_t *old, uint32_t value)
 {
     if (*at != *old) {
@@ -61,6 +71,14 @@ static inline void ikvi_store_release(ikvi_atomic *at, uint32_t value)
 static inline void ikvi_add(ikvi_atomic *at, uint32_t value)
 {
     atomic_fetch_add_explicit(at, value, memory_order_relaxed);
+}
+static inline void ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
+{
+    atomic_fetch_or_explicit(at, bits, memory_order_acq_rel);
+}
+static inline uint32_t ikvi_clear_bits(ikvi_atomic *at, uint32_t bits)
+{
+    return atomic_fetch_and_explicit(at, ~bits, memory_order_acq_rel);
 }
 /* Replaces *old by value; if it was changed meanwhile, *old is what it is. */
 static inline bool ikvi_claim(ikvi_atomic *at, uint32_t *old, uint32_t value)

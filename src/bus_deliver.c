@@ -65,8 +65,11 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
                     ikv_lane lane)
 {
     if (b->watcher != NULL) {
-        ikv_watch watch = {
-            .what = what, .depth = b->depth, .event = event, .lane = lane};
+        ikv_watch watch = {.what = what,
+                           .depth = b->depth,
+                           .event = event,
+                           .lane = lane,
+                           .frame_scoped = b->frame_scoped};
         b->watcher(&watch, b->watcher_user);
     }
 }
@@ -78,7 +81,8 @@ static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
                        .event = x->event,
                        .delivery = &x->delivery,
                        .verdict = x->verdict,
-                       .heard = x->heard};
+                       .heard = x->heard,
+                       .frame_scoped = b->frame_scoped};
     b->watcher(&watch, b->watcher_user);
 }
 
@@ -107,7 +111,8 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
     ikv_watch watch = {.what = IKV_WATCH_CALL,
                        .depth = b->depth,
                        .event = x->event,
-                       .delivery = delivery};
+                       .delivery = delivery,
+                       .frame_scoped = b->frame_scoped};
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
     b->watcher(&watch, b->watcher_user);
@@ -147,7 +152,8 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
                        .depth = b->depth,
                        .event = x->event,
                        .delivery = delivery,
-                       .reason = reason};
+                       .reason = reason,
+                       .frame_scoped = b->frame_scoped};
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
     b->watcher(&watch, b->watcher_user);
@@ -706,6 +712,13 @@ ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
 
 /* Whether an event of that kind at the root would be heard by nobody, counting
  * it if so: spares making one. */
+bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
+{
+    bool was = !b->frame_scoped;
+    b->frame_scoped = !of_step;
+    return was;
+}
+
 bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
     if (b->detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)

@@ -214,6 +214,9 @@ struct ikv_bus {
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
     bool counting;
+    bool frame_scoped; /* what happens is not the steps' */
+    void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
+    void *on_inbox_user;
     uint64_t (*clock)(void *user);
     void *clock_user;
     /* Where the arrays begin. */

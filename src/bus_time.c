@@ -202,8 +202,29 @@ static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
                      "another thread deferred an event of an unknown kind");
             continue;
         }
+        if (b->on_inbox != NULL)
+            b->on_inbox(&event, lane, b->on_inbox_user);
         ikvi_bus_put(b, lane, &event, NULL, 0);
     }
+}
+
+void ikvi_bus_on_inbox(ikv_bus *bus,
+                       void (*taken)(const ikv_event *event, ikv_lane lane,
+                                     void *user),
+                       void *user)
+{
+    bus->on_inbox = taken;
+    bus->on_inbox_user = user;
+}
+
+bool ikvi_bus_awaits(const ikv_bus *bus)
+{
+    bool waits = bus->first_timer != IKVI_NONE;
+    for (uint32_t i = 0; !waits && i < bus->lane_count; i++) {
+        const bus_lane *lane = ikvi_bus_lane(bus, i);
+        waits = lane->count > 0 || ikv_queue_waiting(inbox_of(bus, lane)) > 0;
+    }
+    return waits;
 }
 
 /* Takes the lane's first event off; its payload stays to be freed. */

@@ -176,6 +176,18 @@ uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
  * it is counted as delivered, and need not be. */
 bool ikvi_bus_nobody_hears(struct ikv_bus *bus, ikv_kind kind);
 
+/* Whether what is delivered from now on follows from the steps; watchers are
+ * told. Returns what it was. */
+bool ikvi_bus_set_scope(struct ikv_bus *bus, bool of_step);
+
+/* bus_time.c: whether a timer, a lane or an inbox has something to deliver; and
+ * whom to tell of what is taken from inboxes. */
+bool ikvi_bus_awaits(const struct ikv_bus *bus);
+void ikvi_bus_on_inbox(struct ikv_bus *bus,
+                       void (*taken)(const ikv_event *event, uint16_t lane,
+                                     void *user),
+                       void *user);
+
 /* -------------------------------------------------------------- reports -- */
 
 static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,

@@ -10,6 +10,8 @@
  * An event that the owner pushes bears, as its stamp, the tail of the shared
  * ring at that moment: everything before that position arrived earlier.
  *
+ * Whether an event may use the reserve is asked only when the rest is full.
+ *
  * Q1  head <= tail <= head + capacity, in the shared ring and in the own one
  * Q2  the stamps in the own ring never go backwards
  */
@@ -28,6 +30,10 @@ typedef struct slot {
 
 _Static_assert(sizeof(slot) == sizeof(ikv_event), "a slot is an event");
 
+enum {
+    LOST_WORDS = IKV_DEVICE_LIMIT / 32
+};
+
 struct ikv_queue {
     /* Written by producers. */
     _Alignas(64) ikvi_atomic tail;
@@ -38,15 +44,20 @@ struct ikv_queue {
     _Alignas(64) uint32_t next;
     uint32_t own_head, own_tail;
     uint32_t high_water, shared_high, own_high;
-    uint64_t drained, own_refused;
+    uint64_t drained, own_refused, own_lost;
     /* Constant. */
     _Alignas(64) size_t slots;
     size_t own;
     uint32_t mask, own_mask;
+    uint32_t reserve, own_reserve;
+    const ikv_catalogue *catalogue;
     ikv_memory memory;
     size_t size;
     /* Written by producers that are refused. */
     _Alignas(64) ikvi_atomic refused;
+    ikvi_atomic transitions_refused;
+    ikvi_atomic any_lost; /* bit n: word n of `lost` has bits */
+    ikvi_atomic lost[LOST_WORDS];
 };
 
 typedef struct queue_plan {
@@ -58,7 +69,8 @@ static ikv_status lay_out_queue(const ikv_queue_config *config, queue_plan *to)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    if (config->capacity > 1u << 24 || config->own_capacity > 1u << 24)
+    if (config->capacity > 1u << 24 || config->own_capacity > 1u << 24 ||
+        config->reserve > 255)
         return IKV_BAD_CONFIG;
     to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
     to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
@@ -93,6 +105,10 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     q->own = plan.own;
     q->mask = plan.capacity - 1;
     q->own_mask = plan.own_capacity - 1;
+    uint32_t share = ikvi_or(config->reserve, 64);
+    q->reserve = (uint32_t)((uint64_t)plan.capacity * share / 256);
+    q->own_reserve = (uint32_t)((uint64_t)plan.own_capacity * share / 256);
+    q->catalogue = config->catalogue;
     q->memory = config->memory;
     q->size = plan.size;
     *queue = q;
@@ -120,12 +136,47 @@ static ikv_event *own_at(const ikv_queue *q, uint32_t position)
            (position & q->own_mask);
 }
 
-/* Whether `count` more fit behind position `tail`. Differences are taken as
- * signed: a tail that is out of date may lie behind the head, and then the
- * claim fails and tries again. */
-static bool has_room(ikv_queue *q, uint32_t tail, uint32_t count)
+static uint8_t class_of(const ikv_queue *q, ikv_kind kind)
 {
-    int32_t most = (int32_t)(q->mask + 1 - count);
+    const ikv_kind_info *info = ikv_catalogue_info(q->catalogue, kind);
+    return info != NULL ? info->queue_class : IKV_QUEUE_OTHER;
+}
+
+/* Slots that a kind leaves free, of a ring's reserve. */
+static uint32_t kept_free(const ikv_queue *q, ikv_kind kind, uint32_t reserve)
+{
+    uint8_t class = class_of(q, kind);
+    return class == IKV_QUEUE_TRANSITION  ? 0
+           : class == IKV_QUEUE_MERGEABLE ? reserve
+                                          : reserve / 2;
+}
+
+static uint32_t least_kept_free(const ikv_queue *q, const ikv_event *events,
+                                uint32_t count, uint32_t reserve)
+{
+    uint32_t least = reserve;
+    for (uint32_t i = 0; i < count && least > 0; i++) {
+        uint32_t kept = kept_free(q, events[i].kind, reserve);
+        least = kept < least ? kept : least;
+    }
+    return least;
+}
+
+static uint32_t transitions_in(const ikv_queue *q, const ikv_event *events,
+                               uint32_t count)
+{
+    uint32_t found = 0;
+    for (uint32_t i = 0; i < count; i++)
+        found += class_of(q, events[i].kind) == IKV_QUEUE_TRANSITION;
+    return found;
+}
+
+/* Whether `count` more fit behind position `tail` and leave so many free.
+ * Differences are taken as signed: a tail that is out of date may lie behind
+ * the head, and then the claim fails and tries again. */
+static bool has_room(ikv_queue *q, uint32_t tail, uint32_t count, uint32_t kept)
+{
+    int32_t most = (int32_t)(q->mask + 1 - count - kept);
     if ((int32_t)(tail - ikvi_load_acquire(&q->seen_head)) <= most)
         return true;
     uint32_t head = ikvi_load_acquire(&q->head);
@@ -133,11 +184,15 @@ static bool has_room(ikv_queue *q, uint32_t tail, uint32_t count)
     return (int32_t)(tail - head) <= most;
 }
 
-static bool claim(ikv_queue *q, uint32_t count, uint32_t *position)
+static bool claim(ikv_queue *q, const ikv_event *events, uint32_t count,
+                  uint32_t *position)
 {
-    uint32_t tail = ikvi_load(&q->tail);
+    uint32_t tail = ikvi_load(&q->tail), kept = q->reserve;
     do {
-        if (!has_room(q, tail, count))
+        if (has_room(q, tail, count, kept))
+            continue;
+        kept = least_kept_free(q, events, count, q->reserve);
+        if (!has_room(q, tail, count, kept))
             return false;
     } while (!ikvi_claim(&q->tail, &tail, tail + count));
     *position = tail;
@@ -153,15 +208,70 @@ static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event)
     ikvi_store_release(&to->stamp, position + 1);
 }
 
+void ikv_queue_mark_lost(ikv_queue *queue, uint16_t device)
+{
+    if (queue == NULL || device >= IKV_DEVICE_LIMIT)
+        return;
+    ikvi_set_bits(&queue->lost[device / 32], 1u << device % 32);
+    ikvi_set_bits(&queue->any_lost, 1u << device / 32);
+}
+
+static void mark_all_lost(ikv_queue *q, const ikv_event *events, uint32_t count)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (class_of(q, events[i].kind) == IKV_QUEUE_TRANSITION)
+            ikv_queue_mark_lost(q, events[i].device);
+}
+
+bool ikv_queue_take_lost(ikv_queue *queue, uint16_t *device)
+{
+    if (queue == NULL || device == NULL)
+        return false;
+    for (uint32_t i = 0; i < LOST_WORDS && ikvi_load(&queue->any_lost) != 0;
+         i++) {
+        /* The summary is cleared first: a mark that comes now is found later.
+         */
+        ikvi_clear_bits(&queue->any_lost, 1u << i);
+        uint32_t bits = ikvi_load(&queue->lost[i]);
+        if (bits == 0)
+            continue;
+        uint32_t bit = 0;
+        while ((bits >> bit & 1) == 0)
+            bit++;
+        ikvi_clear_bits(&queue->lost[i], 1u << bit);
+        if ((bits & ~(1u << bit)) != 0)
+            ikvi_set_bits(&queue->any_lost, 1u << i);
+        *device = (uint16_t)(i * 32 + bit);
+        return true;
+    }
+    return false;
+}
+
+static ikv_status refuse_push(ikv_queue *q, const ikv_event *events,
+                              uint32_t count)
+{
+    ikvi_add(&q->refused, count);
+    ikvi_add(&q->transitions_refused, transitions_in(q, events, count));
+    mark_all_lost(q, events, count);
+    return IKV_FULL_QUEUE;
+}
+
+static ikv_status refuse_own(ikv_queue *q, const ikv_event *events,
+                             uint32_t count)
+{
+    q->own_refused += count;
+    q->own_lost += transitions_in(q, events, count);
+    mark_all_lost(q, events, count);
+    return IKV_FULL_QUEUE;
+}
+
 ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event)
 {
     if (queue == NULL || event == NULL)
         return IKV_BAD_ARGUMENT;
     uint32_t position;
-    if (!claim(queue, 1, &position)) {
-        ikvi_add(&queue->refused, 1);
-        return IKV_FULL_QUEUE;
-    }
+    if (!claim(queue, event, 1, &position))
+        return refuse_push(queue, event, 1);
     write_slot(queue, position, event);
     return IKV_OK;
 }
@@ -172,13 +282,18 @@ ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
     if (queue == NULL || events == NULL)
         return IKV_BAD_ARGUMENT;
     uint32_t position;
-    if (count > queue->mask + 1 || !claim(queue, count, &position)) {
-        ikvi_add(&queue->refused, count);
-        return IKV_FULL_QUEUE;
-    }
+    if (count > queue->mask + 1 || !claim(queue, events, count, &position))
+        return refuse_push(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
         write_slot(queue, position + i, &events[i]);
     return IKV_OK;
+}
+
+static void put_own(ikv_queue *q, const ikv_event *event)
+{
+    ikv_event *to = own_at(q, q->own_tail++);
+    *to = *event;
+    to->stamp = ikvi_load(&q->tail);
 }
 
 ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
@@ -186,13 +301,11 @@ ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
     if (queue == NULL || event == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_queue *q = queue;
-    if (q->own_tail - q->own_head > q->own_mask) {
-        q->own_refused++;
-        return IKV_FULL_QUEUE;
-    }
-    ikv_event *to = own_at(q, q->own_tail++);
-    *to = *event;
-    to->stamp = ikvi_load(&q->tail);
+    uint32_t used = q->own_tail - q->own_head;
+    if (IKVI_UNLIKELY(used + q->own_reserve > q->own_mask) &&
+        used + kept_free(q, event->kind, q->own_reserve) > q->own_mask)
+        return refuse_own(q, event, 1);
+    put_own(q, event);
     return IKV_OK;
 }
 
@@ -201,14 +314,24 @@ ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
 {
     if (queue == NULL || events == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t used = queue->own_tail - queue->own_head;
-    if (count > queue->own_mask + 1 - used) {
-        queue->own_refused += count;
-        return IKV_FULL_QUEUE;
-    }
+    uint32_t free_slots =
+        queue->own_mask + 1 - (queue->own_tail - queue->own_head);
+    uint32_t kept = least_kept_free(queue, events, count, queue->own_reserve);
+    if (count > free_slots || kept > free_slots - count)
+        return refuse_own(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
-        ikv_queue_push_own(queue, &events[i]);
+        put_own(queue, &events[i]);
     return IKV_OK;
+}
+
+uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind)
+{
+    if (queue == NULL)
+        return 0;
+    uint32_t free_slots =
+        queue->own_mask + 1 - (queue->own_tail - queue->own_head);
+    uint32_t kept = kept_free(queue, kind, queue->own_reserve);
+    return free_slots > kept ? free_slots - kept : 0;
 }
 
 /* ------------------------------------------------------------- draining -- */
@@ -274,6 +397,12 @@ uint32_t ikv_queue_waiting(const ikv_queue *queue)
            queue->own_head;
 }
 
+bool ikv_queue_has_news(const ikv_queue *queue)
+{
+    return queue != NULL &&
+           (ikv_queue_waiting(queue) > 0 || ikvi_load(&queue->any_lost) != 0);
+}
+
 ikv_queue_counters ikv_queue_count(const ikv_queue *queue)
 {
     ikv_queue_counters counters = {0};
@@ -282,6 +411,7 @@ ikv_queue_counters ikv_queue_count(const ikv_queue *queue)
     counters.drained = queue->drained;
     counters.pushed = queue->drained + ikv_queue_waiting(queue);
     counters.refused = queue->own_refused + ikvi_load(&queue->refused);
+    counters.lost = queue->own_lost + ikvi_load(&queue->transitions_refused);
     counters.high_water = queue->high_water;
     counters.shared_high = queue->shared_high;
     counters.own_high = queue->own_high;

@@ -105,14 +105,28 @@ bool ikv_router_serves(const ikv_router *router, uint8_t view)
     return router != NULL && view < 32 && (router->views >> view & 1) != 0;
 }
 
+/* The buttons of a pointer that a port says are down. */
+static uint8_t buttons_held(const pointer *p, const ikv_event *held,
+                            uint32_t count)
+{
+    uint8_t buttons = 0;
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_POINTER_DOWN &&
+            held[i].pointer.pointer == p->id)
+            buttons |= ikvi_router_button_bit(held[i].pointer.button);
+    return buttons;
+}
+
+/* Of those that end, the one that went down first; NULL when none is left. */
 static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
-                            bool down)
+                            bool down, const ikv_event *held, uint32_t count)
 {
     pointer *next = NULL;
     for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used && (p->buttons != 0) == down &&
             ikvi_router_goes(cause, p->device, p->view) &&
+            (count == 0 || p->buttons != buttons_held(p, held, count)) &&
             (next == NULL || p->press_number < next->press_number))
             next = p;
     }
@@ -121,15 +135,40 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
 
 /* K1, TOUCH4: those that are down, in the order of their downs; pointers of a
  * device that is gone leave too. */
-static void let_go(ikv_router *r, const ikv_event *cause)
+static void let_go(ikv_router *r, const ikv_event *cause, const ikv_event *held,
+                   uint32_t count)
 {
     bool leaves = cause->kind == IKV_KIND_DEVICE_REMOVE;
     pointer *p;
-    ikvi_router_release_keys(r, cause);
-    while ((p = next_to_end(r, cause, true)) != NULL)
+    ikvi_router_release_keys(r, cause, held, count);
+    while ((p = next_to_end(r, cause, true, held, count)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, leaves);
-    while (leaves && (p = next_to_end(r, cause, false)) != NULL)
+    while (leaves && (p = next_to_end(r, cause, false, NULL, 0)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, true);
+}
+
+void ikv_router_resync(ikv_router *router, const ikv_event *cause,
+                       const ikv_event *held, uint32_t count)
+{
+    if (router == NULL || cause == NULL || (held == NULL && count > 0) ||
+        cause->kind != IKV_KIND_DEVICE_RESYNC || router->routing)
+        return;
+    router->routing = true;
+    router->time_ns = cause->time_ns;
+    let_go(router, cause, held, count);
+    router->routing = false;
+}
+
+bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
+{
+    if (router == NULL || down == NULL)
+        return false;
+    if (down->kind == IKV_KIND_KEY_DOWN || down->kind == IKV_KIND_KEY_UP)
+        return ikvi_router_key_is_down(router, down);
+    const pointer *p =
+        ikvi_router_find(router, down->device, down->pointer.pointer);
+    return p != NULL &&
+           (p->buttons & ikvi_router_button_bit(down->pointer.button)) != 0;
 }
 
 void ikv_router_let_go(ikv_router *router, const ikv_event *cause)
@@ -140,7 +179,7 @@ void ikv_router_let_go(ikv_router *router, const ikv_event *cause)
         return;
     router->routing = true;
     router->time_ns = cause->time_ns;
-    let_go(router, cause);
+    let_go(router, cause, NULL, 0);
     router->routing = false;
 }
 
@@ -165,7 +204,7 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
     default:
         if (event->kind == IKV_KIND_DEVICE_REMOVE ||
             event->kind == IKV_KIND_WINDOW_BLUR)
-            let_go(r, event);
+            let_go(r, event, NULL, 0);
         return ikvi_router_send_to(r, event, event->target);
     }
 }
@@ -187,6 +226,29 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     if (outcome.status == IKV_OK)
         router->counters.routed++;
     return outcome;
+}
+
+ikv_outcome ikv_router_route_merged(ikv_router *router, const ikv_event *event,
+                                    const ikv_event *samples, uint32_t count)
+{
+    if (router == NULL || (samples == NULL && count > 0))
+        return no_outcome(IKV_BAD_ARGUMENT);
+    bool busy = router->routing;
+    if (!busy) {
+        router->samples = samples;
+        router->sample_count = count;
+    }
+    ikv_outcome outcome = ikv_router_route(router, event);
+    if (!busy) {
+        router->samples = NULL;
+        router->sample_count = 0;
+    }
+    return outcome;
+}
+
+bool ikv_router_waits(const ikv_router *router)
+{
+    return router != NULL && router->holds_due > 0;
 }
 
 void ikv_router_advance(ikv_router *router, uint64_t time_ns)

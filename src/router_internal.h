@@ -65,6 +65,8 @@ struct ikv_router {
     uint64_t hold_ns, double_ns;
     bool keep_focus, no_tab;
     bool routing;
+    const ikv_event *samples; /* of the event that is routed, if it is merged */
+    uint32_t sample_count;
     uint32_t capacity, key_capacity;
     uint32_t views;
     size_t pointers, keys;
@@ -144,6 +146,8 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id);
 ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *event);
 ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
+/* The bit of a button in `buttons`; 0 for none. */
+uint8_t ikvi_router_button_bit(int8_t button);
 /* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
 void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
 /* An event of that kind with what is known of the pointer. */
@@ -166,7 +170,10 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns);
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);
 /* The modifiers of the keys that the seat holds down. */
 uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat);
-void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause);
+/* Those of a device or window that are down and not among the held ones. */
+void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
+                              const ikv_event *held, uint32_t count);
+bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event);
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat,
                                 ikv_target pressed);
 void ikvi_router_unfocus(ikv_router *r, ikv_target gone);

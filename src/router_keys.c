@@ -178,16 +178,31 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
 
 bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view)
 {
-    return cause->kind == IKV_KIND_DEVICE_REMOVE ? device == cause->device
-                                                 : view == cause->view;
+    return cause->kind == IKV_KIND_WINDOW_BLUR ? view == cause->view
+                                               : device == cause->device;
+}
+
+bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event)
+{
+    return find_key(r, event) < r->key_count;
+}
+
+static bool is_held(const held_key *key, const ikv_event *held, uint32_t count)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == key->code)
+            return true;
+    return false;
 }
 
 /* K1: in the order of their downs. */
-void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause)
+void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
+                              const ikv_event *held, uint32_t count)
 {
     for (uint32_t i = 0; i < r->key_count;) {
         held_key key = *key_at(r, i);
-        if (!ikvi_router_goes(cause, key.device, key.view)) {
+        if (!ikvi_router_goes(cause, key.device, key.view) ||
+            is_held(&key, held, count)) {
             i++;
             continue;
         }

@@ -59,6 +59,10 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
     route.own_visit = passed;
     route.flags = passed ? IKV_PASSED : 0;
     sent.target = nodes[length - 1];
+    if (sent.samples > 1 && r->samples != NULL) {
+        route.samples = r->samples;
+        route.sample_count = r->sample_count;
+    }
     return ikv_bus_deliver_along(r->bus, &sent, &route);
 }
 
@@ -80,6 +84,7 @@ ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
     ikv_event event = *cause;
     event.kind = kind;
     event.source = related;
+    event.samples = 0;
     return ikvi_router_send_to(r, &event, target);
 }
 

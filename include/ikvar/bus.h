@@ -123,12 +123,18 @@ typedef ikv_verdict (*ikv_handler)(const ikv_event *event,
 /* -------------------------------------------------------------- opening -- */
 
 /* What the bus asks of whoever knows the targets; any may be NULL.
+ *
  *   parent    the target's parent; zero bits for none
+ *
  *   alive     whether the target is there: if not, its handlers are passed
- * over. For engines that drop objects before they tell the bus, which knows its
- * own stale handles without being told tags      the target's tags body the
- * target's body to_local  the position in the target's layer and in its own
- * space
+ *             over. For engines that drop objects before they tell the bus,
+ *             which knows its own stale handles without being told
+ *
+ *   tags      the target's tags
+ *
+ *   body      the target's body
+ *
+ *   to_local  the position in the target's layer and in its own space
  */
 typedef struct ikv_bus_callbacks {
     uint32_t size;
@@ -655,7 +661,8 @@ enum {
 
 /* Valid for the call. `delivery` is NULL on DEFER and DROP; `name` is the
  * handler's on CALL and RETURN; `verdict` holds on RETURN and DONE; `depth` is
- * 1 for the outermost delivery. */
+ * 1 for the outermost delivery; `frame_scoped` that it belongs to a frame, not
+ * to the steps: it may be another one at another frame rate. */
 typedef struct ikv_watch {
     uint32_t what;
     uint32_t depth;
@@ -666,6 +673,7 @@ typedef struct ikv_watch {
     uint32_t heard;
     ikv_lane lane;
     uint16_t reason;
+    bool frame_scoped;
 } ikv_watch;
 
 typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);

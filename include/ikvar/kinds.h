@@ -8,7 +8,7 @@
 #define IKVAR_KINDS_H
 
 /* Who makes events of a kind: P a port may push it, R the router, L the loop,
- * O overlaps, A actions, S the scene, U anybody. */
+ * O overlaps, A actions, S the scene, U anybody, T a tape as it is played. */
 #define IKV_FROM_P 1u
 #define IKV_FROM_R 2u
 #define IKV_FROM_L 4u
@@ -16,6 +16,7 @@
 #define IKV_FROM_A 16u
 #define IKV_FROM_S 32u
 #define IKV_FROM_U 64u
+#define IKV_FROM_T 128u
 
 /* Families, in the order in which they are shown: X(NAME, "name", "meaning",
  * "in what order relative to its neighbours"). */
@@ -55,7 +56,7 @@
       "step, end")                                                             \
     X(LOOP, "loop", "the frame loop itself",                                   \
       "start once; each step its input, step; each frame frame; end "          \
-      "once; dropped before the steps")                                        \
+      "once; dropped, pause, resume, scale and idle between steps")            \
     X(USER, "user", "kinds that the user registered",                          \
       "when it is delivered, or its lane is flushed")
 
@@ -165,8 +166,9 @@
       TRANSITION, "a device appeared", "hot-plug, connected, plugged")         \
     X(36, DEVICE_REMOVE, "device.remove", DEVICE, DEVICE, IKV_FROM_P, false,   \
       TRANSITION, "a device went", "hot-plug, disconnected, unplugged")        \
-    X(37, DEVICE_RESYNC, "device.resync", DEVICE, DEVICE, IKV_FROM_L, false,   \
-      NONE, "state was made up after events had been lost", "dropped, lost")   \
+    X(37, DEVICE_RESYNC, "device.resync", DEVICE, DEVICE,                      \
+      IKV_FROM_L | IKV_FROM_T, false, NONE,                                    \
+      "state was made up after events had been lost", "dropped, lost")         \
     X(38, PAD_DOWN, "pad.down", PAD, PAD, IKV_FROM_P, true, TRANSITION,        \
       "a pad's button went down", "controller, joystick, button, press")       \
     X(39, PAD_UP, "pad.up", PAD, PAD, IKV_FROM_P, true, TRANSITION,            \
@@ -210,8 +212,26 @@
       "each fixed step, after its input", "tick, update, fixed update")        \
     X(56, LOOP_FRAME, "loop.frame", LOOP, LOOP, IKV_FROM_L, false, NONE,       \
       "each frame, before the user's drawing", "every frame, update, render")  \
-    X(57, LOOP_DROPPED, "loop.dropped", LOOP, LOOP, IKV_FROM_L, false, NONE,   \
-      "time was dropped, or events waited too long", "lag, spiral, stall")
+    X(57, LOOP_DROPPED, "loop.dropped", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T,   \
+      false, NONE,                                                             \
+      "more steps were due than one frame may run: time was "                  \
+      "dropped",                                                               \
+      "lag, spiral, stall")                                                    \
+    X(58, LOOP_PAUSE, "loop.pause", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T,       \
+      false, NONE, "the steps stand still from here on", "stop, freeze, halt") \
+    X(59, LOOP_RESUME, "loop.resume", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T,     \
+      false, NONE, "the steps run again", "unpause, continue, go on")          \
+    X(60, LOOP_SINGLE, "loop.single", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T,     \
+      false, NONE, "one step runs while the others stand still",               \
+      "frame advance, single step, next")                                      \
+    X(61, LOOP_SCALE, "loop.scale", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T,       \
+      false, NONE,                                                             \
+      "the steps run slower or faster; count is the scale in "                 \
+      "thousandths",                                                           \
+      "slow motion, time scale, speed, bullet time")                           \
+    X(62, LOOP_IDLE, "loop.idle", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T, false,  \
+      NONE, "the loop waited for input; the steps stood still",                \
+      "sleep, wait, rest")
 
 /* Payload layouts: X(NAME, member of ikv_event, whether it has a position in
  * the view). */

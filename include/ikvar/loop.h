@@ -19,12 +19,22 @@
  *       |--- step 0 ---|--- step 1 ---|--- step 2 ---|     time
  *           e1    e2        e3                ^ now: steps 0 and 1 have run
  *
+ * Two times
+ *   The clock's time is what a port's clock shows, 0 at loop.start; events bear
+ *   it. The steps' time is what steps have run through; timers count it. They
+ *   differ after a pause, after time was dropped, and by the scale. Moves of
+ * one pointer within one step come as one event that carries all of them.
+ *
+ * Recording
+ *   A recorder is told of all that came in and when it took effect; given back
+ * by a port with ikv_sink_play(), it has the same effects in the same steps.
+ *
  * Memory
- *   One block: 64 bytes for each event that may wait for its step.
+ *   One block: 96 bytes for each event that may wait for its step.
  *
  * Threads and re-entrancy
- *   One thread owns the loop. Inside handlers only ikv_loop_quit() and the
- *   queries.
+ *   One thread owns the loop; any may call ikv_loop_wake(). Inside handlers:
+ *   quit, pause, resume, single_step, set_scale and the queries.
  */
 #ifndef IKVAR_LOOP_H
 #define IKVAR_LOOP_H
@@ -42,6 +52,22 @@ typedef struct ikv_loop ikv_loop;
 /* frame_hz for a host that paces itself: vsync, or a program that calls us. */
 #define IKV_UNPACED UINT32_MAX
 
+/* When input is routed.
+ *   IN_STEP   in the step that its time belongs to: the same at any frame rate
+ *   AT_FRAME  at the frame's begin, whether or not a step is due: up to a step
+ *             earlier, and grouped by frames */
+enum {
+    IKV_IN_STEP = 0,
+    IKV_AT_FRAME = 1
+};
+
+/* The greatest scale of the steps' time, in thousandths. */
+#define IKV_SCALE_LIMIT 100000
+
+/* Told of each event before it takes effect: it is copied by then or lost. */
+typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
+                             void *user);
+
 /* How many routers a loop can have. */
 #define IKV_ROUTER_LIMIT 8
 
@@ -57,6 +83,11 @@ typedef struct ikv_loop ikv_loop;
  *   frame_hz   frames a second (60), or IKV_UNPACED
  *   max_steps  in one frame; time over that is dropped (8)
  *   pending    drained events that may wait for their step (2,048)
+ *   samples    moves that one event may carry (256)
+ *   timing     IKV_IN_STEP or IKV_AT_FRAME
+ *   idles      as ikv_loop_set_idle()
+ *   spin_ns    how long before a frame's moment to watch the clock instead of
+ *              sleeping: less late, and busy for so long (0; up to 1 s)
  */
 typedef struct ikv_loop_config {
     uint32_t size;
@@ -67,6 +98,11 @@ typedef struct ikv_loop_config {
     uint32_t pending;
     uint32_t port_count;
     uint32_t router_count;
+    uint32_t samples;
+    uint8_t timing;
+    bool idles;
+    uint16_t reserved;
+    IKV_ALIGNED(8) uint64_t spin_ns;
     ikv_bus *bus;
     ikv_queue *queue;
     ikv_router *const *routers;
@@ -77,7 +113,8 @@ typedef struct ikv_loop_config {
 
 #define IKV_LOOP_INIT                                                          \
     {                                                                          \
-        sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, {0, 0},      \
+        sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
+            0, 0, {0, 0},                                                      \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -118,6 +155,46 @@ IKV_API void ikv_loop_end(ikv_loop *loop);
  * times; inside handlers too. */
 IKV_API void ikv_loop_quit(ikv_loop *loop);
 
+/* In idle mode a frame that has nothing left to do (no timer, no deferred
+ * event, no press that may become a hold) ends only when there is input, or
+ * after ikv_loop_wake(); the steps stand still meanwhile. For programs that
+ * draw only when something happens. The clock's port must wait; with several
+ * polled ports each frame looks at them. */
+IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
+
+/* Ends the wait of an idle loop. Any thread, after it has pushed. */
+IKV_API void ikv_loop_wake(ikv_loop *loop);
+
+/* ------------------------------------------------------- pause and speed -- */
+
+/* The steps stand still; frames go on, input is routed at each frame's begin.
+ * Inside a step it takes effect when that step has ended. loop.pause is
+ * delivered at once, loop.resume likewise.
+ * Returns IKV_OK, or ABSENT if it is so already. */
+IKV_API ikv_status ikv_loop_pause(ikv_loop *loop);
+IKV_API ikv_status ikv_loop_resume(ikv_loop *loop);
+IKV_API bool ikv_loop_paused(const ikv_loop *loop);
+
+/* Runs one step in the next frame, or this one's next ikv_loop_step(), while
+ * paused. Returns IKV_OK, or ABSENT if it is not paused. */
+IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
+
+/* How fast the steps' time runs, in thousandths of the clock's: 500 is half as
+ * fast, 1,000 real time. Delivers loop.scale.
+ * Returns IKV_OK, ABSENT if it is so already, BAD_VALUE for 0 or more than
+ * IKV_SCALE_LIMIT. */
+IKV_API ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths);
+IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
+
+/* ------------------------------------------------------------- recording -- */
+
+/* Who is told of what comes in; NULL takes it away. In the order in which it
+ * takes effect: input as it is routed (moves before they are merged), what is
+ * taken from other threads' inboxes, pauses, scale and dropped time.
+ * Returns IKV_OK, or BUSY if there is one already. */
+IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
+                                         void *user);
+
 /* ---------------------------------------------------------------- times -- */
 
 /* Length of a step in seconds. */
@@ -148,6 +225,9 @@ IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
  *   dropped_steps, dropped_ns  left out: more than max_steps were due
  *   held_back      drains that were cut short because `pending` was full
  *   waiting, waiting_high  events waiting for their step, now and at most
+ *   merged         moves that were carried by a later one
+ *   resyncs        devices whose state was made up after a loss
+ *   idle_ns        waited for input
  *   last_late_ns, max_late_ns  how long after its due moment a frame began */
 typedef struct ikv_loop_counters {
     IKV_ALIGNED(8) uint64_t frames;
@@ -160,12 +240,19 @@ typedef struct ikv_loop_counters {
     IKV_ALIGNED(8) uint64_t dropped_steps;
     IKV_ALIGNED(8) uint64_t dropped_ns;
     IKV_ALIGNED(8) uint64_t held_back;
+    IKV_ALIGNED(8) uint64_t merged;
+    IKV_ALIGNED(8) uint64_t resyncs;
+    IKV_ALIGNED(8) uint64_t idle_ns;
     IKV_ALIGNED(8) uint64_t last_late_ns;
     IKV_ALIGNED(8) uint64_t max_late_ns;
     uint32_t waiting, waiting_high;
 } ikv_loop_counters;
 
 IKV_API ikv_loop_counters ikv_loop_count(const ikv_loop *loop);
+
+/* Up to how many ns late that many percent of the paced frames began, to about
+ * an eighth: 50 for the usual one, 99 for the worst but a hundredth. */
+IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
 
 #ifdef __cplusplus
 }

@@ -37,9 +37,68 @@ typedef struct ikv_sink ikv_sink;
 IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
 
 /* Pushes one event; event->device is a number from ikv_sink_device().
- * Returns IKV_OK, FULL_QUEUE (counted; try again at the next poll) or
- * BAD_ARGUMENT. Context: inside open, poll and wait; O(1). */
+ * Returns IKV_OK, BAD_ARGUMENT or FULL_QUEUE: it is lost, which is counted, and
+ * after the loss of a transition the loop asks held() for what is down.
+ * Context: inside open, poll and wait; O(1). */
 IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
+
+/* Whether such an event would be taken now. A port that can hold its input back
+ * (a file, a system's buffer) asks first, and loses nothing.
+ * Context: as ikv_sink_push(). */
+IKV_API bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind);
+
+/* Tells the loop that the port itself has lost events of a device: a system's
+ * buffer overran. At the next drain the loop asks held(). Any thread. */
+IKV_API void ikv_sink_lost(ikv_sink *sink, uint16_t device);
+
+/* ------------------------------------------------------------- playback -- */
+
+/* How an event came in.
+ *   INPUT   a port pushed it
+ *   INBOX   another thread deferred it to a lane
+ *   HELD    a port named it as down, after a loss: see device.resync, which
+ *           follows the last of them */
+enum {
+    IKV_INTAKE_INPUT = 0,
+    IKV_INTAKE_INBOX = 1,
+    IKV_INTAKE_HELD = 2
+};
+
+/* What a tape keeps of an event beside its 64 bytes: when it took effect.
+ *   how      IKV_INTAKE_...
+ *   has_due  due_ns is known; else it follows from the event's time
+ *   within   INBOX: it was taken in while the event before it was handled
+ *   lane     INBOX: which
+ *   frame    what was routed between two steps, at a frame's begin, has that
+ *            frame's number, from 1 on; 0: it was routed in its step
+ *   due_ns   in steps' time: loop.h
+ *   lost_ns  loop.dropped, loop.idle: how long the steps stood still */
+typedef struct ikv_intake {
+    uint32_t size;
+    uint8_t how;
+    bool has_due;
+    bool within;
+    uint8_t reserved;
+    uint32_t lane;
+    uint32_t frame;
+    IKV_ALIGNED(8) uint64_t due_ns;
+    IKV_ALIGNED(8) uint64_t lost_ns;
+} ikv_intake;
+
+#define IKV_INTAKE_INIT                                                        \
+    {                                                                          \
+        sizeof(ikv_intake), 0, false, false, 0, 0, 0, 0, 0                     \
+    }
+
+/* Gives the loop an event that was recorded or made up, past the queue: kinds
+ * that ports push, kinds of your own, and those marked T in the catalogue.
+ *   intake  how and when it took effect; NULL: as if pushed at its time
+ * Returns IKV_OK; FULL_PENDING: give it again when polled next, nothing is
+ * lost; NOT_PUSHABLE, UNKNOWN_KIND, UNKNOWN_NAME (no such lane), BAD_SIZE,
+ * BAD_ARGUMENT. Context: inside poll; times may not run backwards by what
+ * is due. */
+IKV_API ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
+                                 const ikv_intake *intake);
 
 /* The longest text that ikv_sink_push_text() takes at once, in bytes. */
 #define IKV_TEXT_LIMIT 1024
@@ -86,7 +145,9 @@ enum {
     IKV_PORT_CLOCK = 1,    /* now() runs evenly: it can be the loop's clock */
     IKV_PORT_WAITS = 2,    /* wait() gives the processor away */
     IKV_PORT_RELEASES = 4, /* key.up comes from hardware, not from a timer */
-    IKV_PORT_PLAYBACK = 8  /* what it pushes was recorded or made up */
+    IKV_PORT_PLAYBACK = 8  /* what it pushes was recorded or made up: as the
+                              loop's clock, it makes the loop drop no time by
+                              itself */
 };
 
 /* The contract. Needed: open, now, close, and poll or push. NULL for what the

@@ -138,11 +138,31 @@ IKV_API ikv_outcome ikv_router_route(ikv_router *router,
  * each step's end. O(1) if no press waits for its hold. */
 IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
 
+/* Whether a press waits for its hold. */
+IKV_API bool ikv_router_waits(const ikv_router *router);
+
 /* Ends, flagged synthetic, what a window that has lost the focus or a device
  * that is gone still holds down: keys by up, pointers by cancel. `cause` is
  * the window.blur or device.remove; routing it does this too. For routers that
  * share a loop and do not route it. */
 IKV_API void ikv_router_let_go(ikv_router *router, const ikv_event *cause);
+
+/* After events of a device were lost: ends, flagged synthetic, what of it is
+ * down and not among the held ones (keys by up, pointers by cancel). cause  a
+ * device.resync held   downs, as a port's held() gives them */
+IKV_API void ikv_router_resync(ikv_router *router, const ikv_event *cause,
+                               const ikv_event *held, uint32_t count);
+
+/* Whether that key is down, or that button of that pointer. */
+IKV_API bool ikv_router_is_down(const ikv_router *router,
+                                const ikv_event *down);
+
+/* Routes an event that was merged from several, which handlers then see as the
+ * delivery's samples. Else as ikv_router_route(). */
+IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
+                                            const ikv_event *event,
+                                            const ikv_event *samples,
+                                            uint32_t count);
 
 /* Whether a view is the router's; and whether it has that event's pointer down:
  * then the event is its, whatever the view. */

@@ -1,0 +1,173 @@
+/* loop_internal.h - the loop's inside: loop.c opens it and runs frames and
+ * steps, loop_clock.c maps the clock to the steps' time and waits, loop_input.c
+ * takes events in and routes them.
+ *
+ * Two times. The clock's time counts ns since loop.start; events bear it.
+ * Steps' time is what steps have run through: step n begins at floor(n * 1e9 *
+ * den / num) of it. Pauses, dropped time and the scale lie between the two; the
+ * anchor is a moment of which both are known.
+ *
+ * L1  what is routed never goes backwards in steps' time
+ * L2  what is in `entries` lies in the order in which it is routed
+ * L3  steps run in order, and never beyond the present steps' time
+ */
+#ifndef IKVI_LOOP_INTERNAL_H
+#define IKVI_LOOP_INTERNAL_H
+
+#include "internal.h"
+
+#include "ikvar/loop.h"
+
+struct ikv_sink {
+    ikv_loop *loop;
+    uint32_t port;
+};
+
+/* Where a loop is in a frame. */
+enum {
+    BETWEEN_FRAMES = 0,
+    IN_FRAME = 1,   /* begun, no step running */
+    IN_STEP = 2,    /* the input or the user's code of a step runs */
+    AFTER_STEPS = 3 /* loop.frame has been delivered */
+};
+
+#define SECOND UINT64_C(1000000000)
+#define NO_DUE UINT64_MAX
+
+enum {
+    REAL_TIME = 1000, /* the scale's unit */
+    HELD_LIMIT = 64,
+    MERGE_SLOTS = 64,
+    LATE_BUCKETS = 128
+};
+
+/* What is beside a pending event. */
+typedef struct loop_entry {
+    uint64_t due; /* in steps' time; NO_DUE: by its own time, at its turn */
+    uint64_t lost;
+    uint32_t frame;
+    uint32_t before; /* of the chain that merges: how far back in the ring */
+    uint16_t length; /* of that chain */
+    uint16_t lane;
+    uint8_t how;
+    bool played, within;
+    bool merged; /* a later one carries it */
+} loop_entry;
+
+/* The move that further ones of the same pointer merge into. */
+typedef struct merge_slot {
+    uint64_t key;
+    uint32_t run, last; /* ring index */
+} merge_slot;
+
+struct ikv_loop {
+    /* Links to what is outside, and constants. */
+    ikv_memory memory;
+    size_t size;
+    ikv_bus *bus;
+    ikv_queue *queue;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+    uint32_t router_count;
+    ikv_reporter reporter;
+    ikv_recorder recorder;
+    void *recorder_user;
+    ikv_port ports[IKV_PORT_LIMIT];
+    ikv_sink sinks[IKV_PORT_LIMIT];
+    uint64_t offsets[IKV_PORT_LIMIT]; /* the port's clock at loop.start */
+    bool ended[IKV_PORT_LIMIT];
+    uint32_t port_count, ended_count, polled_count;
+    uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
+    uint64_t spin_ns;
+    bool at_frame, playing, idles;
+    size_t events, entries, samples;
+    uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
+    uint16_t devices;
+    uint8_t device_port[IKV_DEVICE_LIMIT]; /* which port a device is of */
+    /* Of frames. */
+    uint32_t where;
+    bool started, quit, over;
+    bool behind;   /* a port that plays has more than there was room for */
+    bool in_event; /* an event is being routed */
+    bool in_scope; /* of a step: what happens follows from what is taped */
+    uint64_t now, frame;
+    uint32_t steps_left;
+    uint64_t frame_origin, frame_index; /* of the pacing */
+    uint64_t last_warning;
+    uint64_t furthest; /* the step after the last that ever ran */
+    uint32_t lateness[LATE_BUCKETS];
+    ikv_loop_counters counters;
+    /* The state that is saved and restored. */
+    struct {
+        uint32_t head, count; /* of pending */
+        uint32_t marked;      /* from the head on: looked through for merging */
+        uint32_t run;         /* number of the last run of moves */
+        uint64_t next_step, next_end;  /* the step that runs or comes next */
+        uint64_t step_begin, step_end; /* of it, on the clock */
+        uint64_t last_due, moment;     /* of what was routed last */
+        uint64_t anchor_clock, anchor_steps;
+        uint32_t scale;
+        bool stopped;
+        /* Asked for within a step: takes effect at its end. */
+        bool paused, single;
+        uint32_t new_scale;
+        uint64_t losing;
+        uint32_t held_count;
+        ikv_event held[HELD_LIMIT];
+        merge_slot slots[MERGE_SLOTS];
+    } s;
+};
+
+static inline ikv_event *loop_event(const ikv_loop *loop, uint32_t index)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)loop, loop->events) + index;
+}
+
+static inline loop_entry *loop_entry_at(const ikv_loop *loop, uint32_t index)
+{
+    return (loop_entry *)ikvi_at((void *)(uintptr_t)loop, loop->entries) +
+           index;
+}
+
+static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
+{
+    return n * loop->whole + n / loop->num * loop->rest +
+           n % loop->num * loop->rest / loop->num;
+}
+
+static inline uint64_t loop_clock(const ikv_loop *loop)
+{
+    return loop->ports[0].now(loop->ports[0].state) - loop->offsets[0];
+}
+
+/* loop.c */
+/* Delivers one of the loop's own events to the root. */
+void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                    uint64_t step, float seconds, uint32_t count);
+/* What happens from here on follows from the tape, or does not. */
+bool ikvi_loop_scope(ikv_loop *loop, bool of_step);
+void ikvi_loop_poll(ikv_loop *loop);
+
+/* loop_clock.c */
+uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
+uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
+uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
+/* Drops the time of the steps beyond max_steps. */
+void ikvi_loop_drop_time(ikv_loop *loop);
+/* Carries out loop.pause, loop.resume and so on; `due` in steps' time. */
+void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                    uint64_t lost);
+/* What was asked for within the step that has ended. */
+void ikvi_loop_settle(ikv_loop *loop);
+void ikvi_loop_pace(ikv_loop *loop);
+
+/* loop_input.c */
+void ikvi_loop_drain(ikv_loop *loop);
+/* Takes in what belongs between two steps; and what belongs into this one. */
+void ikvi_loop_route_between(ikv_loop *loop);
+void ikvi_loop_route_step(ikv_loop *loop);
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake);
+void ikvi_loop_inbox_taken(const ikv_event *event, ikv_lane lane, void *loop);
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
+
+#endif

@@ -172,7 +172,7 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
     t->bus = ikv_kit_bus(kit);
     t->catalogue = ikv_bus_catalogue(t->bus);
     t->setup = setup;
-    ikv_status status = ikv_bus_set_watcher(t->bus, watch_bus, t);
+    ikv_status status = ikv_bus_add_watcher(t->bus, watch_bus, t);
     if (status < 0) {
         free(t);
         return status;
@@ -188,7 +188,7 @@ ikv_status ikv_trace_close(ikv_trace *trace)
 {
     if (trace == NULL)
         return IKV_OK;
-    ikv_bus_set_watcher(trace->bus, NULL, NULL);
+    ikv_bus_remove_watcher(trace->bus, watch_bus, trace);
     flush_lines(trace);
     bool failed = fflush(trace->file) != 0 || trace->failed;
     free(trace->lines);

@@ -307,16 +307,36 @@ ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner)
 
 /* -------------------------------------------------- watching and counts -- */
 
-ikv_status ikv_bus_set_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
+ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
+{
+    if (bus == NULL || watcher == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (bus->busy != 0)
+        return IKV_BUSY;
+    if (bus->watcher_count == IKV_WATCHER_LIMIT)
+        return IKV_FULL_WATCHERS;
+    bus->detours += bus->watcher_count == 0;
+    bus->watchers[bus->watcher_count].watcher = watcher;
+    bus->watchers[bus->watcher_count++].user = user;
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
     if (bus->busy != 0)
         return IKV_BUSY;
-    bus->detours -= bus->watcher != NULL;
-    bus->detours += watcher != NULL;
-    bus->watcher = watcher;
-    bus->watcher_user = user;
+    uint32_t i = 0;
+    while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||
+                                      bus->watchers[i].user != user))
+        i++;
+    if (i == bus->watcher_count)
+        return IKV_ABSENT;
+    bus->watcher_count--;
+    for (; i < bus->watcher_count; i++)
+        bus->watchers[i] = bus->watchers[i + 1];
+    bus->detours -= bus->watcher_count == 0;
     return IKV_OK;
 }
 

@@ -61,16 +61,22 @@ static inline uint32_t traits_of(const ikv_bus *b, ikv_kind kind)
 
 /* ------------------------------------------------------------- watching -- */
 
+static void tell_watchers(const ikv_bus *b, const ikv_watch *watch)
+{
+    for (uint32_t i = 0; i < b->watcher_count; i++)
+        b->watchers[i].watcher(watch, b->watchers[i].user);
+}
+
 void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
                     ikv_lane lane)
 {
-    if (b->watcher != NULL) {
+    if (b->watcher_count != 0) {
         ikv_watch watch = {.what = what,
                            .depth = b->depth,
                            .event = event,
                            .lane = lane,
                            .frame_scoped = b->frame_scoped};
-        b->watcher(&watch, b->watcher_user);
+        tell_watchers(b, &watch);
     }
 }
 
@@ -83,7 +89,7 @@ static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
                        .verdict = x->verdict,
                        .heard = x->heard,
                        .frame_scoped = b->frame_scoped};
-    b->watcher(&watch, b->watcher_user);
+    tell_watchers(b, &watch);
 }
 
 /* Calls a handler. In debug builds it is given a copy of the event, which is
@@ -115,10 +121,10 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
                        .frame_scoped = b->frame_scoped};
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
-    b->watcher(&watch, b->watcher_user);
+    tell_watchers(b, &watch);
     watch.verdict = invoke(delivery, entry->handler, entry->user, x->event);
     watch.what = IKV_WATCH_RETURN;
-    b->watcher(&watch, b->watcher_user);
+    tell_watchers(b, &watch);
     return watch.verdict;
 }
 
@@ -131,7 +137,7 @@ static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
     uint64_t begin =
         b->counting && b->clock != NULL ? b->clock(b->clock_user) : 0;
     ikv_verdict verdict =
-        b->watcher != NULL
+        b->watcher_count != 0
             ? call_watched(b, x, entry, delivery)
             : invoke(delivery, entry->handler, entry->user, x->event);
     if (b->counting && b->clock != NULL &&
@@ -146,7 +152,7 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
                        const ikv_delivery *delivery, uint32_t place,
                        uint16_t reason)
 {
-    if (b->watcher == NULL)
+    if (b->watcher_count == 0)
         return;
     ikv_watch watch = {.what = IKV_WATCH_SKIP,
                        .depth = b->depth,
@@ -156,7 +162,7 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
                        .frame_scoped = b->frame_scoped};
     watch.name =
         ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
-    b->watcher(&watch, b->watcher_user);
+    tell_watchers(b, &watch);
 }
 
 static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
@@ -467,7 +473,7 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
     bool plain = wide == IKVI_NONE && !tagged && b->pending_count == 0 &&
-                 b->watcher == NULL && !b->counting;
+                 b->watcher_count == 0 && !b->counting;
     if (plain &&
         (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
         return true;
@@ -578,13 +584,13 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
         x->delivery.data = route->data;
         x->delivery.data_size = route->data_size;
     }
-    if (IKVI_UNLIKELY(b->watcher != NULL))
+    if (IKVI_UNLIKELY(b->watcher_count != 0))
         watch_delivery(b, IKV_WATCH_EVENT, x);
     if (route != NULL && route->own_visit)
         walk(b, x, &path[length - 1], 0, false);
     else
         walk(b, x, path, length - 1, (traits & KIND_BUBBLES) != 0);
-    if (IKVI_UNLIKELY(b->watcher != NULL))
+    if (IKVI_UNLIKELY(b->watcher_count != 0))
         watch_delivery(b, IKV_WATCH_DONE, x);
     if (route != NULL)
         x->delivery = (ikv_delivery){.size = sizeof(ikv_delivery), .bus = b};

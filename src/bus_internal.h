@@ -206,8 +206,11 @@ struct ikv_bus {
     const ikv_catalogue *catalogue;
     ikv_bus_callbacks callbacks;
     ikv_reporter reporter;
-    ikv_watcher watcher;
-    void *watcher_user;
+    struct {
+        ikv_watcher watcher;
+        void *user;
+    } watchers[IKV_WATCHER_LIMIT];
+    uint32_t watcher_count;
     uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
     uint32_t deferred_capacity, lane_capacity;
     uint32_t condition_capacity, payload_capacity, payload_bytes;

@@ -70,7 +70,7 @@ static ikv_status lay_out_queue(const ikv_queue_config *config, queue_plan *to)
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     if (config->capacity > 1u << 24 || config->own_capacity > 1u << 24 ||
-        config->reserve > 255)
+        (config->reserve > 255 && config->reserve != IKV_NO_RESERVE))
         return IKV_BAD_CONFIG;
     to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
     to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
@@ -105,7 +105,8 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     q->own = plan.own;
     q->mask = plan.capacity - 1;
     q->own_mask = plan.own_capacity - 1;
-    uint32_t share = ikvi_or(config->reserve, 64);
+    uint32_t share =
+        config->reserve == IKV_NO_RESERVE ? 0 : ikvi_or(config->reserve, 64);
     q->reserve = (uint32_t)((uint64_t)plan.capacity * share / 256);
     q->own_reserve = (uint32_t)((uint64_t)plan.own_capacity * share / 256);
     q->catalogue = config->catalogue;

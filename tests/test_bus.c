@@ -703,14 +703,14 @@ START_TEST(watchers)
     record seen = {""};
     open_bus(4, 0, 0);
     hear(&a, IKV_KIND_KEY_DOWN, everywhere, 0);
-    ok(ikv_bus_set_watcher(bus, watch, &seen));
+    ok(ikv_bus_add_watcher(bus, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, everywhere);
     ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 0);
     ok(ikv_bus_defer(bus, IKV_STEP_LANE, &up));
     ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL));
     ck_assert_str_eq(seen.text, "event1: call1:a return1:a! done1:! defer0: "
                                 "event1: done1: ");
-    ok(ikv_bus_set_watcher(bus, NULL, NULL));
+    ok(ikv_bus_remove_watcher(bus, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, everywhere);
     ck_assert_str_eq(heard.text, "a a ");
     close_bus();

@@ -523,7 +523,7 @@ START_TEST(reasons_are_watched)
     b.after = 1;
     ok(ikv_bus_subscribe(bus, &a, NULL, NULL));
     ok(ikv_bus_subscribe(bus, &b, &handle, NULL));
-    ok(ikv_bus_set_watcher(bus, watch_reasons, NULL));
+    ok(ikv_bus_add_watcher(bus, watch_reasons, NULL));
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
     ikv_bus_deliver(bus, &e);
     ok(ikv_bus_mute(bus, handle, true));

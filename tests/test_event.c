@@ -96,7 +96,7 @@ START_TEST(catalogue_fields)
                                                      : value.bits.integer == 1);
         }
     }
-    ck_assert_int_eq(kinds, 57);
+    ck_assert_int_eq(kinds, 62);
 }
 END_TEST
 

@@ -325,7 +325,7 @@ run_log *log_open(FILE *file, ikv_kit *kit, ikv_setup *setup, bool colour)
     log->kit = kit;
     log->setup = setup;
     log->colour = colour;
-    ikv_bus_set_watcher(ikv_kit_bus(kit), watch_run, log);
+    ikv_bus_add_watcher(ikv_kit_bus(kit), watch_run, log);
     ikv_setup_set_note(setup, print_note, log);
     return log;
 }
@@ -357,7 +357,7 @@ void log_close(run_log *log)
     if (log == NULL)
         return;
     flush_unheard(log);
-    ikv_bus_set_watcher(ikv_kit_bus(log->kit), NULL, NULL);
+    ikv_bus_remove_watcher(ikv_kit_bus(log->kit), watch_run, log);
     ikv_setup_set_note(log->setup, NULL, NULL);
     print_summary(log);
     free(log);

@@ -80,7 +80,7 @@ extern "C" {
     X(-42, FULL_FIELDS, "raise catalogue.user_fields")                         \
     X(-43, FULL_POINTERS, "raise router.pointers")                             \
     X(-44, FULL_DEPTH, "a path is deeper than IKV_PATH_LIMIT")                 \
-    X(-45, FULL_WATCHERS, "more removal watchers than the scene holds")        \
+    X(-45, FULL_WATCHERS, "no room for one more watcher")                      \
     X(-46, FULL_PORTS, "more ports than IKV_PORT_LIMIT")                       \
     X(-47, FULL_CONDITIONS, "raise bus.conditions")                            \
     X(-48, FULL_TIMERS, "raise bus.timers")                                    \

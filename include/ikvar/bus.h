@@ -678,10 +678,17 @@ typedef struct ikv_watch {
 
 typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);
 
-/* One watcher, for traces; NULL takes it away. It must not call the bus.
- * Context: owner thread, not inside a handler. */
-IKV_API ikv_status ikv_bus_set_watcher(ikv_bus *bus, ikv_watcher watcher,
+/* How many watchers a bus can have. */
+#define IKV_WATCHER_LIMIT 4
+
+/* Watchers, for traces and digests, told in the order in which they were added.
+ * They must not call the bus, but for queries.
+ * Return IKV_OK, BAD_ARGUMENT, BUSY inside a handler, FULL_WATCHERS; ABSENT if
+ * it was not added. */
+IKV_API ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher,
                                        void *user);
+IKV_API ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher,
+                                          void *user);
 
 /* Counters since opening.
  *   delivered      deliveries begun

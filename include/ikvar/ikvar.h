@@ -4,6 +4,7 @@
 
 #include "base.h"
 #include "bus.h"
+#include "digest.h"
 #include "catalogue.h"
 #include "event.h"
 #include "keys.h"

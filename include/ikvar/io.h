@@ -132,11 +132,11 @@ IKV_API void ikv_tape_close(ikv_tape *tape);
 
 typedef struct ikv_trace ikv_trace;
 
-/* Writes a trace of all that the kit's bus delivers from now on. It takes the
- * bus's watcher.
+/* Writes a trace of all that the kit's bus delivers from now on, as one
+ * of the bus's watchers.
  *   file   stays yours; flushed at the end
  *   setup  for targets' names, or NULL: then their numbers
- * Returns IKV_OK, BAD_ARGUMENT, BUSY or NO_MEMORY. */
+ * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
 IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
                                   const ikv_setup *setup, ikv_trace **trace);
 

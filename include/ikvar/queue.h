@@ -42,6 +42,9 @@ extern "C" {
 
 typedef struct ikv_queue ikv_queue;
 
+/* For queues that carry no input. */
+#define IKV_NO_RESERVE UINT32_MAX
+
 /* Device numbers are below this. */
 #define IKV_DEVICE_LIMIT 1024
 
@@ -49,7 +52,8 @@ typedef struct ikv_queue ikv_queue;
  *   capacity      slots of the shared ring (1,024)
  *   own_capacity  slots of the owner's ring (1,024)
  *   reserve       of 256 slots, how many mergeable kinds leave free, and all
- *                 kinds but transitions half as many; 1 to 255 (64)
+ *                 kinds but transitions half as many; 1 to 255 (64), or
+ *                 IKV_NO_RESERVE
  *   catalogue     for the classes of kinds of your own; NULL: the built-in ones
  */
 typedef struct ikv_queue_config {

@@ -249,8 +249,7 @@ static const char *list_names(uint32_t set, char *buffer, size_t size)
     return buffer;
 }
 
-static bool find_named(const ikv_field *field, const char *name,
-                       uint64_t *value)
+bool json_named(const ikv_field *field, const char *name, uint64_t *value)
 {
     if (field->set == IKV_SET_CODE)
         return (*value = ikv_code_find(name)) != 0;
@@ -263,7 +262,7 @@ static bool read_named(reader *r, const place *at, const json_t *value,
                        const ikv_field *field, uint64_t *to)
 {
     if (json_is_string(value) &&
-        find_named(field, json_string_value(value), to))
+        json_named(field, json_string_value(value), to))
         return true;
     char names[256];
     if (field->set == IKV_SET_CODE)

@@ -59,6 +59,9 @@ bool read_field(reader *r, const place *at, const json_t *value,
                 const ikv_field *field, const target_finder *finder,
                 ikv_event *event);
 
+/* The number that a field's value has of that name. */
+bool json_named(const ikv_field *field, const char *name, uint64_t *value);
+
 /* The field's value as JSON; targets' names by the callback. */
 json_t *write_field(const ikv_field *field, const ikv_event *event,
                     const char *(*name)(const void *user, ikv_target target),

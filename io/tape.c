@@ -1,6 +1,7 @@
-/* tape.c - reading tapes: a header line, then an event a line. */
+/* tape.c - reading tapes: a header line, then a line for each event, gesture or
+ * digest. */
 #define _POSIX_C_SOURCE 200809L
-#include "json.h"
+#include "tape.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -8,11 +9,20 @@
 
 struct ikv_tape {
     FILE *file;
-    char *path, *line;
+    char *path, *line, *setup_path;
     size_t room;
     reader reader;
     const ikv_setup *setup;
-    uint64_t until_ns, last_ns;
+    quick_reader *quick;
+    ikv_tape_info info;
+    uint64_t last_ns, last_due;
+    /* What is at hand: the next line, and gestures under way. */
+    tape_line next;
+    bool has_next, file_ended;
+    tape_play plays[PLAY_LIMIT];
+    uint32_t plays_begun;
+    ikv_check *checks;
+    size_t check_count, check_room;
     ikv_message fault;
     bool failed;
 };
@@ -23,48 +33,74 @@ enum {
 
 #define DAYS_100_MS 8.64e9
 
-/* The next line that is not empty, as an object. *object is NULL at the end
- * of the file. */
-static bool read_object(ikv_tape *tape, json_t **object)
+const char *const ikvi_tape_members[] = {"t",    "kind", "due",    "in_frame",
+                                         "lane", "held", "within", "lost",
+                                         "note", NULL};
+
+ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 {
-    *object = NULL;
+    ikv_event event = ikv_event_make(info->kind, 0);
+    event.device = 1;
+    if (info->family == IKV_FAMILY_POINTER)
+        event.pointer.button = info->queue_class == IKV_QUEUE_TRANSITION &&
+                                       info->kind != IKV_KIND_POINTER_CANCEL
+                                   ? IKV_PRIMARY_BUTTON
+                                   : IKV_NO_BUTTON;
+    return event;
+}
+
+/* The next line that is not empty: its length, 0 at the end, -1 for an error.
+ */
+static ssize_t read_text_line(ikv_tape *tape)
+{
     ssize_t length;
     do {
         length = getline(&tape->line, &tape->room, tape->file);
-        if (length < 0)
-            return !ferror(tape->file) ||
-                   reader_fail(&tape->reader, NULL, "can't read: %s",
-                               strerror(errno));
+        if (length < 0 && !ferror(tape->file))
+            return 0;
+        if (length < 0) {
+            reader_fail(&tape->reader, NULL, "can't read: %s", strerror(errno));
+            return -1;
+        }
         tape->reader.line++;
-        if (length > LINE_LIMIT)
-            return reader_fail(&tape->reader, NULL,
-                               "the line has %zd bytes, expected at most %d",
-                               length, LINE_LIMIT);
+        if (length > LINE_LIMIT) {
+            reader_fail(&tape->reader, NULL,
+                        "the line has %zd bytes, expected at most %d", length,
+                        LINE_LIMIT);
+            return -1;
+        }
     } while (strspn(tape->line, " \t\r\n") == (size_t)length);
-    json_error_t error;
-    *object =
-        json_loadb(tape->line, (size_t)length, JSON_REJECT_DUPLICATES, &error);
-    if (*object == NULL) {
-        return reader_fail(&tape->reader, NULL,
-                           "column %d: expected one JSON object a line: %s",
-                           error.column, error.text);
-    }
-    if (!json_is_object(*object))
-        return reader_fail(&tape->reader, NULL, "expected an object, found %s",
-                           json_found(*object));
-    return true;
+    return length;
 }
+
+static json_t *parse_object(ikv_tape *tape, size_t length)
+{
+    json_error_t error;
+    json_t *object =
+        json_loadb(tape->line, length, JSON_REJECT_DUPLICATES, &error);
+    if (object == NULL) {
+        reader_fail(&tape->reader, NULL,
+                    "column %d: expected one JSON object a line: %s",
+                    error.column, error.text);
+    } else if (!json_is_object(object)) {
+        reader_fail(&tape->reader, NULL, "expected an object, found %s",
+                    json_found(object));
+        json_decref(object);
+        object = NULL;
+    }
+    return object;
+}
+
+/* --------------------------------------------------------------- header -- */
 
 static bool read_header(ikv_tape *tape, const json_t *object)
 {
-    static const char *const members[] = {"format", "until", NULL};
-    const char *format = NULL;
+    static const char *const members[] = {
+        "format", "until", "setup", "steps", "per_seconds", "timing", NULL};
+    const char *format = NULL, *timing = "in_step", *setup = NULL;
     double until = 0;
+    int64_t steps = 0, per_seconds = 0;
     reader *r = &tape->reader;
-    if (object == NULL)
-        return reader_fail(r, NULL,
-                           "the file is empty, expected a header line "
-                           "{\"format\":\"ikvar.tape/1\"}");
     if (!read_string(r, NULL, object, "format", true, &format))
         return false;
     if (strcmp(format, "ikvar.tape/1") != 0)
@@ -72,9 +108,24 @@ static bool read_header(ikv_tape *tape, const json_t *object)
                            "expected format \"ikvar.tape/1\", found \"%.60s\"",
                            format);
     if (!expect_object(r, NULL, object, members) ||
-        !read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until))
+        !read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
+        !read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
+        !read_integer(r, NULL, object, "per_seconds", 1, 1000, &per_seconds) ||
+        !read_string(r, NULL, object, "setup", false, &setup) ||
+        !read_string(r, NULL, object, "timing", false, &timing))
         return false;
-    tape->until_ns = (uint64_t)(until * 1e6 + 0.5);
+    if (strcmp(timing, "in_step") != 0 && strcmp(timing, "at_frame") != 0)
+        return reader_fail(r, NULL,
+                           "timing: expected \"in_step\" or \"at_frame\", "
+                           "found \"%.40s\"",
+                           timing);
+    tape->info.until_ns = (uint64_t)(until * 1e6 + 0.5);
+    tape->info.step_num = (uint32_t)steps;
+    tape->info.step_den =
+        steps > 0 && per_seconds == 0 ? 1 : (uint32_t)per_seconds;
+    tape->info.at_frame = strcmp(timing, "at_frame") == 0;
+    tape->setup_path = setup != NULL ? strdup(setup) : NULL;
+    tape->info.setup = tape->setup_path;
     return true;
 }
 
@@ -88,16 +139,24 @@ ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
         return IKV_NO_MEMORY;
     t->path = strdup(path);
     t->setup = setup;
+    t->quick = ikvi_quick_open(setup);
     t->reader = (reader){.path = path, .message = message};
     t->file = fopen(path, "r");
-    json_t *header = NULL;
+    ssize_t length = 0;
     if (t->file == NULL)
         reader_fail(&t->reader, NULL, "can't open the tape: %s",
                     strerror(errno));
-    else if (read_object(t, &header))
+    else if ((length = read_text_line(t)) == 0)
+        reader_fail(&t->reader, NULL,
+                    "the file is empty, expected a header line "
+                    "{\"format\":\"ikvar.tape/1\"}");
+    json_t *header = !t->reader.failed && length > 0
+                         ? parse_object(t, (size_t)length)
+                         : NULL;
+    if (header != NULL)
         read_header(t, header);
     json_decref(header);
-    if (t->reader.failed || t->path == NULL) {
+    if (t->reader.failed || t->path == NULL || t->quick == NULL) {
         ikv_tape_close(t);
         return IKV_BAD_FILE;
     }
@@ -113,16 +172,22 @@ static ikv_target find_by_name(const void *setup, const char *name)
     return ikv_setup_target(setup, name);
 }
 
+static bool may_be_played(const ikv_kind_info *info, bool any)
+{
+    return any || (info->from & (IKV_FROM_P | IKV_FROM_U | IKV_FROM_T)) != 0;
+}
+
 static bool read_kind(ikv_tape *tape, const json_t *object,
                       const ikv_kind_info **info)
 {
     reader *r = &tape->reader;
     const ikv_catalogue *catalogue = ikv_setup_catalogue(tape->setup);
+    bool any = json_object_get(object, "lane") != NULL;
     const char *name = NULL;
     if (!read_string(r, NULL, object, "kind", true, &name))
         return false;
     *info = ikv_catalogue_info(catalogue, ikv_catalogue_find(catalogue, name));
-    if (*info != NULL && ((*info)->from & (IKV_FROM_P | IKV_FROM_U)))
+    if (*info != NULL && may_be_played(*info, any))
         return true;
     const char *known[IKV_KIND_USER + 256];
     size_t count = 0;
@@ -130,7 +195,7 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
          (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE &&
          count < IKV_KIND_USER + 255;) {
         const ikv_kind_info *one = ikv_catalogue_info(catalogue, k);
-        if (one->from & (IKV_FROM_P | IKV_FROM_U))
+        if (may_be_played(one, any))
             known[count++] = one->name;
     }
     known[count] = NULL;
@@ -142,23 +207,34 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
                        near != NULL ? near : "", near != NULL ? "\"?" : "");
 }
 
-static bool read_time(ikv_tape *tape, const json_t *object, ikv_event *event)
+static bool read_ns(reader *r, const json_t *object, const char *member,
+                    bool needed, uint64_t *ns)
 {
-    double t = -1;
-    if (json_object_get(object, "t") == NULL)
-        return reader_fail(&tape->reader, NULL, "member \"t\" is missing");
-    if (!read_number(&tape->reader, NULL, object, "t", 0, DAYS_100_MS, &t))
+    double ms = 0;
+    if (needed && json_object_get(object, member) == NULL)
+        return reader_fail(r, NULL, "member \"%s\" is missing", member);
+    if (!read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
         return false;
-    event->time_ns = (uint64_t)(t * 1e6 + 0.5);
-    if (event->time_ns < tape->last_ns) {
-        char last[32];
-        ikv_time_format(tape->last_ns, last);
+    *ns = (uint64_t)(ms * 1e6 + 0.5);
+    return true;
+}
+
+/* Lines are in the order in which they take effect: by `due`, or else `t`. */
+static bool check_order(ikv_tape *tape, const tape_line *line)
+{
+    bool due = line->intake.has_due;
+    uint64_t at = due ? line->intake.due_ns : line->event.time_ns;
+    uint64_t *last = due ? &tape->last_due : &tape->last_ns;
+    if (at < *last) {
+        char wanted[32], found[32];
+        ikv_time_format(*last, wanted);
+        ikv_time_format(at, found);
         return reader_fail(&tape->reader, NULL,
-                           "the time runs backwards: expected t of at least "
+                           "the time runs backwards: expected %s of at least "
                            "%s, found %s",
-                           last, json_found(json_object_get(object, "t")));
+                           due ? "due" : "t", wanted, found);
     }
-    tape->last_ns = event->time_ns;
+    *last = at;
     return true;
 }
 
@@ -168,8 +244,8 @@ static bool refuse_member(reader *r, const ikv_kind_info *info,
     const char *known[64];
     size_t count = 0;
     const ikv_field *header;
-    known[count++] = "t";
-    known[count++] = "kind";
+    for (uint32_t i = 0; ikvi_tape_members[i] != NULL; i++)
+        known[count++] = ikvi_tape_members[i];
     for (uint32_t i = 0; (header = ikv_field_header(i)) != NULL; i++)
         known[count++] = header->name;
     for (uint32_t i = 0; i < info->field_count; i++)
@@ -181,60 +257,247 @@ static bool refuse_member(reader *r, const ikv_kind_info *info,
                        near != NULL ? near : "", near != NULL ? "\"?" : "");
 }
 
-static bool read_event(ikv_tape *tape, json_t *object, ikv_event *event)
+static bool read_lane(reader *r, const json_t *object, ikv_intake *intake)
+{
+    const json_t *lane = json_object_get(object, "lane");
+    if (lane == NULL)
+        return true;
+    const char *name = json_string_value(lane);
+    json_int_t number = json_is_integer(lane) ? json_integer_value(lane) : -1;
+    if (name != NULL && strcmp(name, "step") == 0)
+        number = IKV_STEP_LANE;
+    else if (name != NULL && strcmp(name, "frame") == 0)
+        number = IKV_FRAME_LANE;
+    if (number < 0 || number > UINT16_MAX)
+        return reader_fail(r, NULL,
+                           "lane: expected \"step\", \"frame\" or a lane's "
+                           "number, found %s",
+                           json_found(lane));
+    intake->how = IKV_INTAKE_INBOX;
+    intake->lane = (uint32_t)number;
+    return true;
+}
+
+static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
+{
+    bool held = false;
+    int64_t frame = 0;
+    *intake = (ikv_intake)IKV_INTAKE_INIT;
+    intake->has_due = json_object_get(object, "due") != NULL;
+    if (!read_ns(r, object, "due", false, &intake->due_ns) ||
+        !read_ns(r, object, "lost", false, &intake->lost_ns) ||
+        !read_integer(r, NULL, object, "in_frame", 1, UINT32_MAX, &frame) ||
+        !read_bool(r, NULL, object, "held", &held) ||
+        !read_bool(r, NULL, object, "within", &intake->within) ||
+        !read_lane(r, object, intake))
+        return false;
+    intake->frame = (uint32_t)frame;
+    if (held)
+        intake->how = IKV_INTAKE_HELD;
+    return true;
+}
+
+static bool is_tape_member(const char *name)
+{
+    uint32_t i = 0;
+    while (ikvi_tape_members[i] != NULL &&
+           strcmp(ikvi_tape_members[i], name) != 0)
+        i++;
+    return ikvi_tape_members[i] != NULL;
+}
+
+static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
 {
     const ikv_kind_info *info;
     if (!read_kind(tape, object, &info))
         return false;
-    *event = ikv_event_make(info->kind, 0);
-    event->device = 1;
-    if (info->family == IKV_FAMILY_POINTER)
-        event->pointer.button = info->queue_class == IKV_QUEUE_TRANSITION &&
-                                        info->kind != IKV_KIND_POINTER_CANCEL
-                                    ? IKV_PRIMARY_BUTTON
-                                    : IKV_NO_BUTTON;
-    if (!read_time(tape, object, event))
+    line->event = ikvi_tape_blank(info);
+    if (!read_ns(&tape->reader, object, "t", true, &line->event.time_ns) ||
+        !read_intake(&tape->reader, object, &line->intake))
         return false;
     target_finder finder = {find_by_name, tape->setup};
     const char *member;
     json_t *value;
     json_object_foreach(object, member, value)
     {
-        if (strcmp(member, "t") == 0 || strcmp(member, "kind") == 0 ||
-            strcmp(member, "note") == 0)
+        if (is_tape_member(member))
             continue;
         place at = {NULL, member, 0};
         const ikv_field *field = ikv_field_find(info, member);
         if (field == NULL)
             return refuse_member(&tape->reader, info, member);
         if (!read_field(&tape->reader, &at, value, field,
-                        tape->setup != NULL ? &finder : NULL, event))
+                        tape->setup != NULL ? &finder : NULL, &line->event))
             return false;
     }
     return true;
 }
 
-ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_message *message)
+/* ------------------------------------------------- gestures and digests -- */
+
+static bool begin_play(ikv_tape *tape, const json_t *object)
+{
+    uint32_t i = 0;
+    tape_line line = {.intake = IKV_INTAKE_INIT};
+    if (!read_ns(&tape->reader, object, "t", true, &line.event.time_ns) ||
+        !check_order(tape, &line))
+        return false;
+    while (i < PLAY_LIMIT && tape->plays[i].what != 0)
+        i++;
+    if (i == PLAY_LIMIT)
+        return reader_fail(&tape->reader, NULL,
+                           "expected at most %d gestures at once", PLAY_LIMIT);
+    if (!ikvi_play_read(&tape->reader, object, line.event.time_ns,
+                        &tape->plays[i]))
+        return false;
+    tape->plays[i].order = tape->plays_begun++;
+    ikvi_play_next(&tape->plays[i]);
+    return true;
+}
+
+static bool read_hex(const char *text, uint64_t *value)
+{
+    size_t length = strspn(text, "0123456789abcdef");
+    *value = strtoull(text, NULL, 16);
+    return length == 16 && text[length] == '\0';
+}
+
+static bool read_check(ikv_tape *tape, const json_t *object)
+{
+    static const char *const members[] = {"digest", "step", "deliveries", "end",
+                                          NULL};
+    reader *r = &tape->reader;
+    const char *digest = NULL;
+    int64_t step = 0, deliveries = 0;
+    ikv_check check = {.last = json_object_get(object, "end") != NULL};
+    if (!expect_object(r, NULL, object, members) ||
+        !read_string(r, NULL, object, "digest", true, &digest) ||
+        !read_integer(r, NULL, object, "step", 0, INT64_MAX, &step) ||
+        !read_integer(r, NULL, object, "deliveries", 0, INT64_MAX,
+                      &deliveries) ||
+        !read_ns(r, object, "end", false, &check.end_ns))
+        return false;
+    if (!read_hex(digest, &check.digest))
+        return reader_fail(r, NULL,
+                           "digest: expected 16 digits from 0 to f, found "
+                           "\"%.40s\"",
+                           digest);
+    check.step = (uint64_t)step;
+    check.deliveries = (uint64_t)deliveries;
+    if (tape->check_count == tape->check_room) {
+        size_t room = tape->check_room * 2 + 16;
+        ikv_check *checks = realloc(tape->checks, room * sizeof *checks);
+        if (checks == NULL)
+            return reader_fail(r, NULL, "no memory");
+        tape->checks = checks;
+        tape->check_room = room;
+    }
+    tape->checks[tape->check_count++] = check;
+    if (check.last && check.end_ns > tape->info.until_ns)
+        tape->info.until_ns = check.end_ns;
+    return true;
+}
+
+/* -------------------------------------------------------------- reading -- */
+
+/* Reads one line: an event is then at hand, a gesture under way. */
+static bool read_one_line(ikv_tape *tape)
+{
+    ssize_t length = read_text_line(tape);
+    if (length <= 0) {
+        tape->file_ended = true;
+        return length == 0;
+    }
+    bool event = true, good;
+    if (!ikvi_quick_read(tape->quick, tape->line, (size_t)length,
+                         &tape->next)) {
+        json_t *object = parse_object(tape, (size_t)length);
+        if (object == NULL)
+            return false;
+        event = false;
+        if (json_object_get(object, "digest") != NULL) {
+            good = read_check(tape, object);
+        } else if (json_object_get(object, "play") != NULL) {
+            good = begin_play(tape, object);
+        } else {
+            event = true;
+            good = read_event(tape, object, &tape->next);
+        }
+        json_decref(object);
+        if (!good)
+            return false;
+    }
+    tape->has_next = event;
+    return !event || check_order(tape, &tape->next);
+}
+
+/* The gesture whose event is next. */
+static tape_play *next_play(ikv_tape *tape)
+{
+    tape_play *next = NULL;
+    for (uint32_t i = 0; i < PLAY_LIMIT; i++) {
+        tape_play *play = &tape->plays[i];
+        if (play->what != 0 &&
+            (next == NULL || play->next.time_ns < next->next.time_ns ||
+             (play->next.time_ns == next->next.time_ns &&
+              play->order < next->order)))
+            next = play;
+    }
+    return next;
+}
+
+static bool take_next(ikv_tape *tape, tape_line *line, bool *ended)
+{
+    while (!tape->has_next && !tape->file_ended)
+        if (!read_one_line(tape))
+            return false;
+    tape_play *play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+    *ended = play == NULL && !tape->has_next;
+    if (play != NULL &&
+        (!tape->has_next || play->next.time_ns < tape->next.event.time_ns)) {
+        line->event = play->next;
+        line->intake = (ikv_intake)IKV_INTAKE_INIT;
+        ikvi_play_next(play);
+    } else if (tape->has_next) {
+        *line = tape->next;
+        tape->has_next = false;
+    }
+    return true;
+}
+
+ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_intake *intake,
+                         ikv_message *message)
 {
     if (tape == NULL || event == NULL)
         return IKV_BAD_ARGUMENT;
-    json_t *object = NULL;
+    tape_line line;
+    bool ended = false;
     tape->reader.message = &tape->fault;
-    bool good = !tape->failed && read_object(tape, &object) &&
-                (object == NULL || read_event(tape, object, event));
-    bool ended = good && object == NULL;
-    json_decref(object);
-    if (good)
-        return ended ? IKV_ENDED : IKV_OK;
+    if (!tape->failed && take_next(tape, &line, &ended)) {
+        if (ended)
+            return IKV_ENDED;
+        *event = line.event;
+        if (intake != NULL)
+            *intake = line.intake;
+        return IKV_OK;
+    }
     tape->failed = true;
     if (message != NULL)
         *message = tape->fault;
     return IKV_BAD_FILE;
 }
 
-uint64_t ikv_tape_until(const ikv_tape *tape)
+ikv_tape_info ikv_tape_about(const ikv_tape *tape)
 {
-    return tape != NULL ? tape->until_ns : 0;
+    return tape != NULL ? tape->info : (ikv_tape_info){0};
+}
+
+bool ikv_tape_check(const ikv_tape *tape, uint32_t index, ikv_check *check)
+{
+    if (tape == NULL || check == NULL || index >= tape->check_count)
+        return false;
+    *check = tape->checks[index];
+    return true;
 }
 
 void ikv_tape_close(ikv_tape *tape)
@@ -243,6 +506,9 @@ void ikv_tape_close(ikv_tape *tape)
         return;
     if (tape->file != NULL)
         fclose(tape->file);
+    ikvi_quick_close(tape->quick);
+    free(tape->checks);
+    free(tape->setup_path);
     free(tape->line);
     free(tape->path);
     free(tape);

@@ -332,6 +332,17 @@ double ikv_loop_step_seconds(const ikv_loop *loop)
     return loop != NULL ? (double)loop->den / loop->num : 0;
 }
 
+void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den)
+{
+    *num = loop != NULL ? loop->num : 0;
+    *den = loop != NULL ? loop->den : 0;
+}
+
+uint32_t ikv_loop_timing(const ikv_loop *loop)
+{
+    return loop != NULL && loop->at_frame ? IKV_AT_FRAME : IKV_IN_STEP;
+}
+
 float ikv_loop_blend(const ikv_loop *loop)
 {
     if (loop == NULL)

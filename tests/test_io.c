@@ -226,13 +226,13 @@ START_TEST(bad_tapes)
     write_file("t.tape.jsonl", tape_table[_i].text);
     ikv_status status = ikv_tape_open("t.tape.jsonl", NULL, &tape, &message);
     while (status == IKV_OK)
-        status = ikv_tape_next(tape, &event, &message);
+        status = ikv_tape_next(tape, &event, NULL, &message);
     status_is(status, IKV_BAD_FILE);
     ck_assert_msg(strstr(message.text, tape_table[_i].message) != NULL,
                   "%s\n     got %s\nexpected %s", tape_table[_i].text,
                   message.text, tape_table[_i].message);
     if (tape != NULL)
-        status_is(ikv_tape_next(tape, &event, &message), IKV_BAD_FILE);
+        status_is(ikv_tape_next(tape, &event, NULL, &message), IKV_BAD_FILE);
     ikv_tape_close(tape);
     remove("t.tape.jsonl");
 }
@@ -272,7 +272,7 @@ START_TEST(tape_fields)
           "{\"t\":16.25,\"kind\":\"text.input\",\"text\":\"h\xc3\xa9\"}\n"
           "{\"t\":20,\"kind\":\"key.up\",\"code\":\"F5\",\"key\":\"F5\"}"));
     ok(ikv_tape_open("t.tape.jsonl", NULL, &tape, NULL));
-    ok(ikv_tape_next(tape, &e, NULL));
+    ok(ikv_tape_next(tape, &e, NULL, NULL));
     ck_assert_uint_eq(e.kind, IKV_KIND_POINTER_DOWN);
     ck_assert_uint_eq(e.time_ns, 16250000);
     ck_assert(e.device == 3 && e.view == 1 && e.seat == 2);
@@ -282,13 +282,13 @@ START_TEST(tape_fields)
     ck_assert(e.pointer.pointer == 7 && e.pointer.type == IKV_PEN);
     ck_assert(e.pointer.pressure == 32768 && e.pointer.width == 40);
     ck_assert(e.pointer.tilt_x == -3 && e.pointer.button == 0);
-    ok(ikv_tape_next(tape, &e, NULL));
+    ok(ikv_tape_next(tape, &e, NULL, NULL));
     ck_assert_mem_eq(e.text.bytes, "h\xc3\xa9", 3);
     ck_assert_uint_eq(e.text.length, 3);
-    ok(ikv_tape_next(tape, &e, NULL));
+    ok(ikv_tape_next(tape, &e, NULL, NULL));
     ck_assert_uint_eq(e.key.code, ikv_code_find("F5"));
-    status_is(ikv_tape_next(tape, &e, NULL), IKV_ENDED);
-    status_is(ikv_tape_next(tape, &e, NULL), IKV_ENDED);
+    status_is(ikv_tape_next(tape, &e, NULL, NULL), IKV_ENDED);
+    status_is(ikv_tape_next(tape, &e, NULL, NULL), IKV_ENDED);
     ikv_tape_close(tape);
     remove("t.tape.jsonl");
 }

@@ -75,12 +75,12 @@ static int check_tape(const char *path, const ikv_setup *setup)
     if (ikv_tape_open(path, setup, &tape, &message) < 0)
         return bad(message.text);
     ikv_status status;
-    while ((status = ikv_tape_next(tape, &event, &message)) == IKV_OK) {
+    while ((status = ikv_tape_next(tape, &event, NULL, &message)) == IKV_OK) {
         count++;
         last_ns = event.time_ns;
     }
-    if (last_ns < ikv_tape_until(tape))
-        last_ns = ikv_tape_until(tape);
+    if (last_ns < ikv_tape_about(tape).until_ns)
+        last_ns = ikv_tape_about(tape).until_ns;
     ikv_tape_close(tape);
     if (status < 0)
         return bad(message.text);

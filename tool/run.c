@@ -38,7 +38,7 @@ static int open_sim(rehearsal *r)
     if (ikv_tape_open(r->plan->tape, r->setup, &r->tape, &message) < 0)
         return say(BAD_INPUT, message.text);
     config.tape = r->tape;
-    config.real_time = r->plan->real_time;
+    config.speed = r->plan->real_time ? 1 : 0;
     config.until_ns = (uint64_t)(r->plan->until_ms * 1e6);
     return ikv_sim_open(&config, &r->port) < 0 ? say(BAD_INPUT, "no memory")
                                                : FINE;

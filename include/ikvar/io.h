@@ -117,16 +117,103 @@ typedef struct ikv_tape ikv_tape;
 IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
                                  ikv_tape **tape, ikv_message *message);
 
-/* The next event, its time in ns since loop.start.
+/* The next event, its time in ns since loop.start; gestures come as the events
+ * that they stand for.
+ *   intake  how and when it took effect, for ikv_sink_play(); may be NULL
  * Returns IKV_OK, ENDED, or BAD_FILE (again and again). */
 IKV_API ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event,
-                                 ikv_message *message);
+                                 ikv_intake *intake, ikv_message *message);
 
-/* How long the run lasts at least, ns: the header's `until`, or 0. */
-IKV_API uint64_t ikv_tape_until(const ikv_tape *tape);
+/* What the header says.
+ *   until_ns  how long the run lasts at least; 0: it ends with the last event
+ *   setup     path of the setup, as seen from the tape's folder; NULL: none
+ *   step_num, step_den  steps a second of the loop that it was recorded from;
+ * 0: any at_frame  its timing */
+typedef struct ikv_tape_info {
+    IKV_ALIGNED(8) uint64_t until_ns;
+    const char *setup;
+    uint32_t step_num, step_den;
+    bool at_frame;
+} ikv_tape_info;
+IKV_API ikv_tape_info ikv_tape_about(const ikv_tape *tape);
+
+/* What the run's digest was before the first delivery of a later step.
+ *   last     it is the digest of the whole run, which ended at end_ns */
+typedef struct ikv_check {
+    IKV_ALIGNED(8) uint64_t step;
+    IKV_ALIGNED(8) uint64_t digest;
+    IKV_ALIGNED(8) uint64_t deliveries;
+    IKV_ALIGNED(8) uint64_t end_ns;
+    bool last;
+} ikv_check;
+
+/* The checks on the tape that have been read so far, from index 0 on; false
+ * past the last. */
+IKV_API bool ikv_tape_check(const ikv_tape *tape, uint32_t index,
+                            ikv_check *check);
 
 /* NULL is fine. */
 IKV_API void ikv_tape_close(ikv_tape *tape);
+
+/* ------------------------------------------------------------ recording -- */
+
+typedef struct ikv_recording ikv_recording;
+
+/*   path        of the tape to write
+ *   kit         whose loop is recorded, from any port
+ *   setup       for targets' names and the kinds of your own; may be NULL
+ *   setup_path  what the tape names as its setup; may be NULL */
+typedef struct ikv_recording_config {
+    uint32_t size;
+    uint32_t reserved;
+    const char *path;
+    ikv_kit *kit;
+    const ikv_setup *setup;
+    const char *setup_path;
+} ikv_recording_config;
+
+#define IKV_RECORDING_INIT                                                     \
+    {                                                                          \
+        sizeof(ikv_recording_config), 0, 0, 0, 0, 0                            \
+    }
+
+/* Writes a tape of what comes in from now on, a line at a time and each before
+ * it takes effect: after a crash the tape ends with what caused it. Digests are
+ * written along with it. It takes the loop's recorder and a watcher of the bus.
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BUSY, FULL_WATCHERS, NO_MEMORY, or
+ * BAD_FILE with a message. */
+IKV_API ikv_status ikv_recording_open(const ikv_recording_config *config,
+                                      ikv_recording **recording,
+                                      ikv_message *message);
+
+/* Ends the tape, before the kit is closed.
+ * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
+IKV_API ikv_status ikv_recording_close(ikv_recording *recording);
+
+/* Compares what a kit does while it plays a tape with the digests on the tape.
+ */
+typedef struct ikv_comparison ikv_comparison;
+
+/* Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+IKV_API ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
+                                       ikv_comparison **comparison);
+
+/*   digest       of the run, and how many deliveries it covers
+ *   checks       digests that were compared
+ *   whole        the last one, of the whole run, was among them
+ *   differs      one was different: between from_step and to_step */
+typedef struct ikv_comparison_result {
+    IKV_ALIGNED(8) uint64_t digest;
+    IKV_ALIGNED(8) uint64_t deliveries;
+    IKV_ALIGNED(8) uint64_t from_step;
+    IKV_ALIGNED(8) uint64_t to_step;
+    uint32_t checks;
+    bool whole, differs;
+} ikv_comparison_result;
+
+/* Ends the comparison, after the run and before the kit and the tape are
+ * closed. NULL gives zeros. */
+IKV_API ikv_comparison_result ikv_comparison_close(ikv_comparison *comparison);
 
 /* ---------------------------------------------------------------- trace -- */
 

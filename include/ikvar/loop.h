@@ -200,6 +200,10 @@ IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
 /* Length of a step in seconds. */
 IKV_API double ikv_loop_step_seconds(const ikv_loop *loop);
 
+/* Steps a second as a fraction, and IKV_IN_STEP or IKV_AT_FRAME. */
+IKV_API void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den);
+IKV_API uint32_t ikv_loop_timing(const ikv_loop *loop);
+
 /* How far the time is between the last two steps: 0 at the last one's end, up
  * to 1 when the next is due. For drawing. */
 IKV_API float ikv_loop_blend(const ikv_loop *loop);

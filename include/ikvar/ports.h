@@ -29,27 +29,67 @@ IKV_API ikv_port ikv_null_port(void);
 
 /* ------------------------------------------------------------------ sim -- */
 
-/* Plays a tape.
- *   tape       stays yours; open while the port is
- *   real_time  false: as fast as possible, on a clock that jumps ahead to what
- *              the loop waits for; true: on the machine's clock
+/* What goes wrong, each of so many events in 10,000: a release that is lost
+ * (the port knows that something was), 2,000 moves at once, a device that is
+ * unplugged for a while, a window that loses the focus, an event that comes
+ * twice, up to 100 ms late, or after the one behind it, a clock that jumps
+ * ahead up to 3 s. */
+typedef struct ikv_sim_faults {
+    uint16_t lost_release, flood, unplug, blur;
+    uint16_t duplicate, late, reorder, clock_jump;
+} ikv_sim_faults;
+
+/* How often it did; `pushed` counts all events that the loop was given,
+ * `refused` those that it did not take. */
+typedef struct ikv_sim_count {
+    IKV_ALIGNED(8) uint64_t pushed;
+    IKV_ALIGNED(8) uint64_t refused;
+    IKV_ALIGNED(8) uint64_t lost_releases;
+    IKV_ALIGNED(8) uint64_t floods;
+    IKV_ALIGNED(8) uint64_t unplugs;
+    IKV_ALIGNED(8) uint64_t blurs;
+    IKV_ALIGNED(8) uint64_t duplicates;
+    IKV_ALIGNED(8) uint64_t late;
+    IKV_ALIGNED(8) uint64_t reordered;
+    IKV_ALIGNED(8) uint64_t clock_jumps;
+} ikv_sim_count;
+
+/* Plays a tape, or makes input up.
+ *   seed       of all that is left to chance; needed without a tape
+ *   speed      0: as fast as possible, on a clock that jumps ahead to what the
+ *              loop waits for; 1: at its own speed, on the machine's clock; 2:
+ *              twice as fast, and so on
+ *   jitter     how far positions may be off, view units; jitter_ns: times
+ *   tape       stays yours; open while the port is. NULL: a mouse, ten fingers,
+ *              a pen and two hands on a keyboard do what comes to mind
+ *   faults     copied. NULL: none, and the loop gets what is taped in the steps
+ *              in which it was recorded. With faults the port behaves as
+ * hardware view_width, view_height  where made-up input goes (640, 360)
  *   until_ns   end then even if the tape goes on; 0: with the tape
  */
 typedef struct ikv_sim_config {
     uint32_t size;
-    bool real_time;
-    uint8_t reserved[3];
+    uint32_t seed;
+    float speed;
+    float jitter;
+    float view_width, view_height;
     ikv_tape *tape;
+    const ikv_sim_faults *faults;
+    IKV_ALIGNED(8) uint64_t jitter_ns;
     IKV_ALIGNED(8) uint64_t until_ns;
 } ikv_sim_config;
 
 #define IKV_SIM_INIT                                                           \
     {                                                                          \
-        sizeof(ikv_sim_config), false, {0, 0, 0}, 0, 0                         \
+        sizeof(ikv_sim_config), 0, 0, 0, 0, 0, 0, 0, 0, 0                      \
     }
 
-/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE or NO_MEMORY. */
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (neither tape nor seed, a
+ * number out of range) or NO_MEMORY. */
 IKV_API ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port);
+
+/* What its faults did. */
+IKV_API ikv_sim_count ikv_sim_counters(const ikv_port *port);
 
 /* Why the port failed: the tape's error. NULL while all is well. */
 IKV_API const char *ikv_sim_fault(const ikv_port *port);

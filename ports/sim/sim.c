@@ -1,23 +1,24 @@
-/* sim.c - a port that plays a tape, on the machine's clock or on one of its
- * own, which jumps ahead to whatever the loop waits for. */
+/* sim.c - a port that plays a tape or makes input up, on the machine's clock or
+ * on one of its own, which jumps ahead to whatever the loop waits for. */
 #define _POSIX_C_SOURCE 200809L
-#include "ikvar/ports.h"
+#include "sim.h"
 
 #include <errno.h>
 #include <stdlib.h>
 #include <time.h>
 
-enum {
-    SIM_DEVICES = 256
-};
-
 typedef struct sim {
     ikv_sim_config config;
     ikv_sink *sink;
-    uint64_t origin_ns, now_ns;
+    uint64_t origin_ns, now_ns, last_ns;
+    uint64_t ready_ns;             /* when the next one may be given */
     uint16_t devices[SIM_DEVICES]; /* the tape's number to the loop's */
     ikv_event next;
-    bool has_next, tape_ended, failed;
+    ikv_intake intake;
+    bool has_next, source_ended, failed, breaks;
+    sim_dice jitter;
+    sim_random random;
+    sim_faults faults;
     ikv_message fault;
 } sim;
 
@@ -42,18 +43,34 @@ static ikv_status sim_open(void *state, ikv_sink *sink)
 static uint64_t sim_now(void *state)
 {
     sim *s = state;
-    return s->config.real_time ? machine_ns() - s->origin_ns : s->now_ns;
+    uint64_t now = s->now_ns;
+    if (s->config.speed > 0)
+        now = (uint64_t)((double)(machine_ns() - s->origin_ns) *
+                         (double)s->config.speed);
+    now += s->faults.jumped_ns;
+    s->last_ns = now > s->last_ns ? now : s->last_ns;
+    return s->last_ns;
 }
+
+static bool look_ahead(sim *s);
 
 static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
 {
     sim *s = state;
-    (void)for_input;
-    if (!s->config.real_time) {
-        s->now_ns = until_ns > s->now_ns ? until_ns : s->now_ns;
+    if (for_input && look_ahead(s) && s->ready_ns < until_ns)
+        until_ns = s->ready_ns;
+    if (s->config.speed <= 0) {
+        uint64_t until = until_ns - s->faults.jumped_ns;
+        s->now_ns = until > s->now_ns && until_ns > s->faults.jumped_ns
+                        ? until
+                        : s->now_ns;
         return IKV_OK;
     }
-    uint64_t at = until_ns + s->origin_ns;
+    uint64_t now = sim_now(s);
+    uint64_t at =
+        machine_ns() + (until_ns > now ? (uint64_t)((double)(until_ns - now) /
+                                                    (double)s->config.speed)
+                                       : 0);
     struct timespec until = {(time_t)(at / 1000000000),
                              (long)(at % 1000000000)};
     while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, NULL) ==
@@ -62,39 +79,105 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
     return IKV_OK;
 }
 
-/* Has the tape's next event at hand; false at its end or when it failed. */
-static bool look_ahead(sim *s)
+/* ---------------------------------------------------------------- source -- */
+
+static float noise(sim *s, float most)
 {
-    if (s->has_next || s->tape_ended)
-        return s->has_next;
-    ikv_status status = ikv_tape_next(s->config.tape, &s->next, &s->fault);
-    s->failed = status < 0;
-    s->tape_ended = status != IKV_OK;
-    s->has_next = status == IKV_OK;
-    if (s->has_next && s->next.device < SIM_DEVICES)
-        s->next.device = s->devices[s->next.device];
-    return s->has_next;
+    return most * ((float)ikvi_dice_below(&s->jitter, 2001) - 1000) / 1000;
 }
 
-/* What does not fit into the queue waits for the next poll. */
+/* Hands tremble, and hardware's times are not even. */
+static void tremble(sim *s)
+{
+    const ikv_kind kind = s->next.kind;
+    if (s->config.jitter > 0 &&
+        (kind == IKV_KIND_POINTER_MOVE || kind == IKV_KIND_POINTER_DOWN ||
+         kind == IKV_KIND_POINTER_UP)) {
+        s->next.pointer.x += noise(s, s->config.jitter);
+        s->next.pointer.y += noise(s, s->config.jitter);
+    }
+    if (s->config.jitter_ns > 0) {
+        s->next.time_ns += (uint64_t)ikvi_dice_below(&s->jitter, 1000001) *
+                           s->config.jitter_ns / 1000000;
+        if (s->next.time_ns < s->ready_ns)
+            s->next.time_ns = s->ready_ns;
+    }
+}
+
+/* Has the next event at hand; false at the end or when the tape failed. */
+static bool look_ahead(sim *s)
+{
+    if (s->has_next || s->source_ended)
+        return s->has_next;
+    s->intake = (ikv_intake)IKV_INTAKE_INIT;
+    if (s->config.tape == NULL) {
+        ikvi_random_next(&s->random, &s->next);
+        s->has_next = true;
+    } else {
+        ikv_status status =
+            ikv_tape_next(s->config.tape, &s->next, &s->intake, &s->fault);
+        s->failed = status < 0;
+        s->source_ended = status != IKV_OK;
+        s->has_next = status == IKV_OK;
+    }
+    if (!s->has_next)
+        return false;
+    if (s->next.device < SIM_DEVICES)
+        s->next.device = s->devices[s->next.device];
+    tremble(s);
+    if (s->next.time_ns > s->ready_ns)
+        s->ready_ns = s->next.time_ns;
+    return true;
+}
+
+/* Without faults the loop gets what is taped, with the step it belongs to; with
+ * them the port behaves as hardware does. False: it did not take it. */
+static bool give(sim *s, uint64_t now)
+{
+    if (s->breaks) {
+        ikvi_faults_push(&s->faults, s->sink, &s->next, now);
+        return true;
+    }
+    ikv_status status = ikv_sink_play(s->sink, &s->next, &s->intake);
+    if (status < 0 && status != IKV_FULL_PENDING) {
+        s->failed = true;
+        s->fault = (ikv_message){"the loop did not take a played event"};
+    }
+    return status == IKV_OK;
+}
+
+/* What does not fit waits for the next poll. */
 static ikv_status sim_poll(void *state)
 {
     sim *s = state;
     uint64_t now = sim_now(s), until = s->config.until_ns;
-    uint64_t last = ikv_tape_until(s->config.tape);
-    while (look_ahead(s) && s->next.time_ns <= now &&
-           (until == 0 || s->next.time_ns < until)) {
-        if (ikv_sink_push(s->sink, &s->next) != IKV_OK)
-            return IKV_OK;
+    uint64_t last = ikv_tape_about(s->config.tape).until_ns;
+    if (s->breaks)
+        ikvi_faults_advance(&s->faults, s->sink, now);
+    while (look_ahead(s) && s->ready_ns <= now &&
+           (until == 0 || s->ready_ns < until)) {
+        if (!give(s, now))
+            break;
         s->has_next = false;
     }
     if (s->failed)
         return IKV_PORT_FAILED;
     if (until != 0 && now >= until)
         return IKV_ENDED;
-    return !s->has_next && s->tape_ended && now >= last && until == 0
+    return !s->has_next && s->source_ended && now >= last && until == 0
                ? IKV_ENDED
                : IKV_OK;
+}
+
+static ikv_status sim_state(void *state, uint16_t device, ikv_event *events,
+                            uint32_t room, uint32_t *count)
+{
+    const sim *s = state;
+    *count = 0;
+    for (uint32_t i = 0; i < s->faults.held.count && *count < room; i++)
+        if (s->faults.held.downs[i].device == device)
+            events[(*count)++] = s->faults.held.downs[i];
+    return IKV_OK;
 }
 
 static void sim_close(void *state)
@@ -104,23 +187,40 @@ static void sim_close(void *state)
 
 ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
 {
-    if (config == NULL || port == NULL || config->tape == NULL)
+    if (config == NULL || port == NULL)
         return IKV_BAD_ARGUMENT;
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    if (!(config->speed >= 0 && config->speed <= 1e6f) ||
+        !(config->jitter >= 0 && config->jitter <= 1e6f) ||
+        config->jitter_ns > UINT64_C(1000000000000) ||
+        (config->tape == NULL && config->seed == 0))
+        return IKV_BAD_CONFIG;
     sim *s = calloc(1, sizeof *s);
     if (s == NULL)
         return IKV_NO_MEMORY;
+    static const ikv_sim_faults none;
+    const ikv_sim_faults *odds =
+        config->faults != NULL ? config->faults : &none;
     s->config = *config;
+    s->faults.odds = *odds;
+    s->breaks = config->faults != NULL;
+    s->jitter.state = s->faults.dice.state =
+        (config->seed + UINT64_C(1)) * UINT64_C(0x9e3779b97f4a7c15);
+    if (config->tape == NULL)
+        ikvi_random_open(&s->random, config->seed, config->view_width,
+                         config->view_height);
     *port = (ikv_port){.size = sizeof *port,
                        .capabilities = IKV_PORT_CLOCK | IKV_PORT_WAITS |
-                                       IKV_PORT_RELEASES | IKV_PORT_PLAYBACK,
+                                       IKV_PORT_RELEASES |
+                                       (s->breaks ? 0u : IKV_PORT_PLAYBACK),
                        .name = "sim",
                        .state = s,
                        .open = sim_open,
                        .poll = sim_poll,
                        .wait = sim_wait,
                        .now = sim_now,
+                       .held = sim_state,
                        .close = sim_close};
     return IKV_OK;
 }
@@ -129,6 +229,12 @@ const char *ikv_sim_fault(const ikv_port *port)
 {
     const sim *s = port != NULL ? port->state : NULL;
     return s != NULL && s->failed ? s->fault.text : NULL;
+}
+
+ikv_sim_count ikv_sim_counters(const ikv_port *port)
+{
+    const sim *s = port != NULL ? port->state : NULL;
+    return s != NULL ? s->faults.count : (ikv_sim_count){0};
 }
 
 void ikv_sim_free(ikv_port *port)

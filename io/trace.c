@@ -17,6 +17,7 @@ struct ikv_trace {
     size_t count, room;
     size_t open[64]; /* which lines' handlers run, by depth */
     uint64_t number;
+    bool steps_only;
     bool failed;
 };
 
@@ -150,6 +151,8 @@ static void watch_end(ikv_trace *trace, const ikv_watch *watch, bool dropped)
 static void watch_bus(const ikv_watch *watch, void *user)
 {
     ikv_trace *trace = user;
+    if (watch->frame_scoped && trace->steps_only)
+        return;
     if (watch->what == IKV_WATCH_CALL)
         watch_call(trace, watch);
     else if (watch->what == IKV_WATCH_RETURN && watch->depth < 64 &&
@@ -161,7 +164,7 @@ static void watch_bus(const ikv_watch *watch, void *user)
 }
 
 ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
-                          ikv_trace **trace)
+                          uint32_t flags, ikv_trace **trace)
 {
     if (file == NULL || kit == NULL || trace == NULL)
         return IKV_BAD_ARGUMENT;
@@ -172,6 +175,7 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
     t->bus = ikv_kit_bus(kit);
     t->catalogue = ikv_bus_catalogue(t->bus);
     t->setup = setup;
+    t->steps_only = (flags & IKV_TRACE_STEPS) != 0;
     ikv_status status = ikv_bus_add_watcher(t->bus, watch_bus, t);
     if (status < 0) {
         free(t);

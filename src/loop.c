@@ -182,10 +182,14 @@ IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
     }
 }
 
-static bool all_ended(const ikv_loop *loop)
+/* All ports have ended: this frame is the last one, if nothing waits. What was
+ * played past the end of the last step gets the steps that it still needs, one
+ * a frame, so that they are the same ones at any frame rate. */
+static void run_out(ikv_loop *loop)
 {
-    return loop->ended_count == loop->port_count && loop->s.count == 0 &&
-           ikv_queue_waiting(loop->queue) == 0;
+    loop->last = loop->s.count == 0 && ikv_queue_waiting(loop->queue) == 0;
+    if (!loop->last && loop->playing && loop->now < loop->s.step_end)
+        loop->now = loop->s.step_end;
 }
 
 /* --------------------------------------------------------------- frames -- */
@@ -216,7 +220,7 @@ bool ikv_loop_begin(ikv_loop *loop)
         ikv_loop_end(loop);
     if (!loop->started)
         start(loop);
-    if (loop->quit)
+    if (loop->quit || loop->last)
         return finish(loop);
     if (loop->polled_count > 0)
         ikvi_loop_poll(loop);
@@ -225,8 +229,8 @@ bool ikv_loop_begin(ikv_loop *loop)
         ikvi_loop_drop_time(loop);
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
         ikvi_loop_drain(loop);
-    if (IKVI_UNLIKELY(loop->ended_count > 0) && all_ended(loop))
-        loop->quit = true; /* this frame is the last one */
+    if (IKVI_UNLIKELY(loop->ended_count == loop->port_count))
+        run_out(loop);
     loop->counters.frames++;
     loop->where = IN_FRAME;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
@@ -264,9 +268,10 @@ static void finish_step(ikv_loop *loop)
     loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
 }
 
+/* After a quit the rest of the frame's steps do not run. */
 static bool step_is_due(const ikv_loop *loop)
 {
-    return loop->steps_left > 0 &&
+    return loop->steps_left > 0 && !loop->quit &&
            ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
 }
 

@@ -247,6 +247,7 @@ static bool resync(ikv_loop *loop, uint16_t device)
     if (loop->capacity - loop->s.count < count + 1)
         return false;
     loop->counters.resyncs++;
+    loop->counters.made_up += count + 1;
     for (uint32_t i = 0; i < count; i++) {
         held[i].device = device;
         held[i].time_ns = loop->now;
@@ -661,6 +662,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t frame)
     if (entry.how == IKV_INTAKE_INBOX) {
         give_to_inbox(loop, &event, entry.lane);
     } else if (entry.how == IKV_INTAKE_HELD) {
+        loop->counters.held_named++;
         if (loop->s.held_count < HELD_LIMIT)
             loop->s.held[loop->s.held_count++] = event;
     } else if (turns_clock(&event)) {

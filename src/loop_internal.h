@@ -86,6 +86,7 @@ struct ikv_loop {
     /* Of frames. */
     uint32_t where;
     bool started, quit, over;
+    bool last;      /* all ports have ended: this frame is the last one */
     bool behind;   /* a port that plays has more than there was room for */
     bool in_event; /* an event is being routed */
     bool in_scope; /* of a step: what happens follows from what is taped */

@@ -264,7 +264,14 @@ void ikv_router_advance(ikv_router *router, uint64_t time_ns)
 
 ikv_router_counters ikv_router_count(const ikv_router *router)
 {
-    return router != NULL ? router->counters : (ikv_router_counters){0};
+    if (router == NULL)
+        return (ikv_router_counters){0};
+    ikv_router_counters counters = router->counters;
+    for (uint32_t i = 0; i < router->capacity; i++) {
+        const pointer *p = pointer_at(router, i);
+        counters.pointers_down += p->used && p->buttons != 0;
+    }
+    return counters;
 }
 
 static const char *validate_pointer(const ikv_router *router, const pointer *p)

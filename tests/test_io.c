@@ -697,7 +697,7 @@ START_TEST(traces)
               ON("pointer.down", "{\"deliver\": {\"kind\": \"bell\", "
                                  "\"at_x\": 0.1}}, \"stop\""));
     FILE *file = fopen("t.trace.jsonl", "w");
-    ok(ikv_trace_open(file, k.kit, setup, &trace));
+    ok(ikv_trace_open(file, k.kit, setup, 0, &trace));
     ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
     e.device = k.fake.device;
     e.pointer.button = 0;

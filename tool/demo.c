@@ -29,7 +29,8 @@ int demo_command(int argc, const char **argv)
     poptFreeContext(context);
     snprintf(setup, sizeof setup, "%s/harbour.setup.json", demo_folder());
     snprintf(tape, sizeof tape, "%s/harbour.tape.jsonl", demo_folder());
-    run_plan plan = {.setup = setup, .tape = tape, .json = json != 0};
+    run_plan plan = {
+        .setup = setup, .tape = tape, .json = json != 0, .seed = 1};
     if (!plan.json)
         printf("The harbour at dusk: demo/harbour.setup.json, played by "
                "demo/harbour.tape.jsonl.\n\n");

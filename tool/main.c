@@ -16,6 +16,8 @@ static const struct command {
     {"kinds", kinds_command, "kinds [NAME | SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},
+    {"tape", tape_command, "tape VERB TAPE...",
+     "tell of tapes, cut, join, verify them"},
     {"bench", bench_command, "bench", "measure against plain baselines"},
 };
 

@@ -155,6 +155,23 @@ IKV_API bool ikv_tape_check(const ikv_tape *tape, uint32_t index,
 /* NULL is fine. */
 IKV_API void ikv_tape_close(ikv_tape *tape);
 
+/* A part of a tape, for ikv_tape_join().
+ *   from_ns, to_ns  which lines, by when they take effect; to_ns 0: all the
+ * rest */
+typedef struct ikv_tape_part {
+    const char *path;
+    IKV_ALIGNED(8) uint64_t from_ns;
+    IKV_ALIGNED(8) uint64_t to_ns;
+} ikv_tape_part;
+
+/* Writes a tape of parts of others, one after the other, each with its
+ * beginning at 0 or where the part before it ends. Digests are left out, and
+ * what is down where a part begins is not made up. path  of the new tape; its
+ * header is the first part's Returns IKV_OK, BAD_ARGUMENT, or BAD_FILE with a
+ * message. */
+IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
+                                 const char *path, ikv_message *message);
+
 /* ------------------------------------------------------------ recording -- */
 
 typedef struct ikv_recording ikv_recording;
@@ -223,9 +240,15 @@ typedef struct ikv_trace ikv_trace;
  * of the bus's watchers.
  *   file   stays yours; flushed at the end
  *   setup  for targets' names, or NULL: then their numbers
+ *   flags  IKV_TRACE_STEPS: without what belongs to frames and not to steps, so
+ *          that it is the same at any frame rate
  * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+enum {
+    IKV_TRACE_STEPS = 1
+};
 IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
-                                  const ikv_setup *setup, ikv_trace **trace);
+                                  const ikv_setup *setup, uint32_t flags,
+                                  ikv_trace **trace);
 
 /* Ends the trace, before the kit is closed.
  * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */

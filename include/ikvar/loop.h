@@ -231,6 +231,8 @@ IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
  *   waiting, waiting_high  events waiting for their step, now and at most
  *   merged         moves that were carried by a later one
  *   resyncs        devices whose state was made up after a loss
+ *   made_up        pending events that the loop made itself: of those resyncs
+ *   held_named     of these, those that named what a port says is down
  *   idle_ns        waited for input
  *   last_late_ns, max_late_ns  how long after its due moment a frame began */
 typedef struct ikv_loop_counters {
@@ -246,6 +248,8 @@ typedef struct ikv_loop_counters {
     IKV_ALIGNED(8) uint64_t held_back;
     IKV_ALIGNED(8) uint64_t merged;
     IKV_ALIGNED(8) uint64_t resyncs;
+    IKV_ALIGNED(8) uint64_t made_up;
+    IKV_ALIGNED(8) uint64_t held_named;
     IKV_ALIGNED(8) uint64_t idle_ns;
     IKV_ALIGNED(8) uint64_t last_late_ns;
     IKV_ALIGNED(8) uint64_t max_late_ns;

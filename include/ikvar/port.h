@@ -161,7 +161,8 @@ enum {
  *             IKV_ENDED once nothing more will come; IKV_PORT_FAILED
  *
  *   wait      returns at until_ns of the port's own clock, or soon after
- *             wake(); with for_input also when there is something to poll
+ *             wake(); with for_input also when there is something to poll.
+ *             IKV_ENDED if the clock will not get there
  *
  *   wake      makes wait() return; any thread
  *

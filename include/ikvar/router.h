@@ -222,7 +222,8 @@ IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
  *             ikv_router_route(): not finite, too many pointers, meaningless
  *   busy      calls inside handlers
  *   too_many_keys  keys that went down while `keys` others were
- *   pointers, pointers_high  known now, and at most */
+ *   pointers, pointers_high  known now, and at most
+ *   pointers_down  of them with a button down */
 typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t not_finite;
@@ -231,6 +232,7 @@ typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t busy;
     IKV_ALIGNED(8) uint64_t too_many_keys;
     uint32_t pointers, pointers_high;
+    uint32_t pointers_down;
 } ikv_router_counters;
 
 IKV_API ikv_router_counters ikv_router_count(const ikv_router *router);

@@ -40,6 +40,18 @@ static ikv_status sim_open(void *state, ikv_sink *sink)
     return IKV_OK;
 }
 
+/* The clock stops where the run ends, so that the same steps run at any frame
+ * rate. Of a tape that is known when all of it has been read. */
+static uint64_t end_of(const sim *s)
+{
+    if (s->config.until_ns != 0)
+        return s->config.until_ns;
+    if (!s->source_ended || s->has_next)
+        return UINT64_MAX;
+    uint64_t until = ikv_tape_about(s->config.tape).until_ns;
+    return until > s->ready_ns ? until : s->ready_ns;
+}
+
 static uint64_t sim_now(void *state)
 {
     sim *s = state;
@@ -48,6 +60,8 @@ static uint64_t sim_now(void *state)
         now = (uint64_t)((double)(machine_ns() - s->origin_ns) *
                          (double)s->config.speed);
     now += s->faults.jumped_ns;
+    uint64_t end = end_of(s);
+    now = now < end ? now : end;
     s->last_ns = now > s->last_ns ? now : s->last_ns;
     return s->last_ns;
 }
@@ -59,6 +73,8 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
     sim *s = state;
     if (for_input && look_ahead(s) && s->ready_ns < until_ns)
         until_ns = s->ready_ns;
+    if (sim_now(s) >= end_of(s))
+        return IKV_ENDED;
     if (s->config.speed <= 0) {
         uint64_t until = until_ns - s->faults.jumped_ns;
         s->now_ns = until > s->now_ns && until_ns > s->faults.jumped_ns
@@ -151,7 +167,6 @@ static ikv_status sim_poll(void *state)
 {
     sim *s = state;
     uint64_t now = sim_now(s), until = s->config.until_ns;
-    uint64_t last = ikv_tape_about(s->config.tape).until_ns;
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&
@@ -162,11 +177,7 @@ static ikv_status sim_poll(void *state)
     }
     if (s->failed)
         return IKV_PORT_FAILED;
-    if (until != 0 && now >= until)
-        return IKV_ENDED;
-    return !s->has_next && s->source_ended && now >= last && until == 0
-               ? IKV_ENDED
-               : IKV_OK;
+    return now >= end_of(s) ? IKV_ENDED : IKV_OK;
 }
 
 static ikv_status sim_state(void *state, uint16_t device, ikv_event *events,

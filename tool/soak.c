@@ -1,0 +1,191 @@
+/* soak.c - ikvar run --soak: input that nobody meant, with faults, and all
+ * validators on. */
+#define _POSIX_C_SOURCE 200809L
+#include "tool.h"
+
+#include <time.h>
+#include <unistd.h>
+
+typedef struct soak_run {
+    const run_plan *plan;
+    ikv_setup *setup;
+    ikv_port port;
+    ikv_kit *kit;
+    uint64_t downs, ends;
+    const char *broken;
+} soak_run;
+
+static double seconds_now(void)
+{
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return (double)now.tv_sec + (double)now.tv_nsec / 1e9;
+}
+
+static int failed(const char *text)
+{
+    fprintf(stderr, "ikvar run --soak: %s\n", text);
+    return BAD_INPUT;
+}
+
+static int open_soak(soak_run *s)
+{
+    static const ikv_sim_faults odds = {.lost_release = 300,
+                                        .flood = 3,
+                                        .unplug = 5,
+                                        .blur = 5,
+                                        .duplicate = 50,
+                                        .late = 50,
+                                        .reorder = 50,
+                                        .clock_jump = 2};
+    ikv_message message = {"the kit can't be opened"};
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    if (ikv_setup_read(s->plan->setup, &s->setup, &message) < 0)
+        return failed(message.text);
+    sim.seed = (uint32_t)s->plan->seed;
+    sim.faults = &odds;
+    ikv_setup_view(s->setup, &sim.view_width, &sim.view_height);
+    if (ikv_sim_open(&sim, &s->port) < 0)
+        return failed("no memory");
+    config.memory = ikv_host_memory();
+    config.ports = &s->port;
+    config.port_count = 1;
+    ikv_setup_size(s->setup, &config);
+    if (ikv_kit_open(&config, &s->kit) < 0 ||
+        ikv_setup_apply(s->setup, s->kit, IKV_APPLY_UNBOUND, &message) < 0)
+        return failed(message.text);
+    return FINE;
+}
+
+static const char *first_broken(const soak_run *s)
+{
+    const char *broken = ikv_bus_validate(ikv_kit_bus(s->kit));
+    if (broken == NULL)
+        broken = ikv_scene_validate(ikv_kit_scene(s->kit));
+    if (broken == NULL)
+        broken = ikv_router_validate(ikv_kit_router(s->kit));
+    if (broken == NULL)
+        broken = ikv_queue_validate(ikv_kit_queue(s->kit));
+    return broken;
+}
+
+/* Downs and ends of pointers, as handlers at the root would hear them. */
+static void watch_pairs(const ikv_watch *watch, void *user)
+{
+    soak_run *s = user;
+    if (watch->what != IKV_WATCH_EVENT ||
+        (watch->delivery->flags & IKV_PASSED) != 0)
+        return;
+    ikv_kind kind = watch->event->kind;
+    s->downs += kind == IKV_KIND_POINTER_DOWN;
+    s->ends += kind == IKV_KIND_POINTER_UP || kind == IKV_KIND_POINTER_CANCEL;
+}
+
+static void show_progress(double left, uint64_t frames)
+{
+    if (isatty(STDERR_FILENO))
+        fprintf(stderr, "\r%8.0f s left, %llu frames ", left,
+                (unsigned long long)frames);
+}
+
+static void run_soak(soak_run *s)
+{
+    ikv_loop *loop = ikv_kit_loop(s->kit);
+    double end = seconds_now() + s->plan->soak_seconds, shown = 0;
+    uint64_t frames = 0;
+    ikv_bus_add_watcher(ikv_kit_bus(s->kit), watch_pairs, s);
+    while (ikv_loop_begin(loop)) {
+        while (ikv_loop_step(loop)) {
+        }
+        s->broken = first_broken(s);
+        double now = seconds_now();
+        if (now >= end || s->broken != NULL)
+            break;
+        if (now - shown > 0.2) {
+            shown = now;
+            show_progress(end - now, frames);
+        }
+        frames++;
+        ikv_loop_end(loop);
+    }
+    if (isatty(STDERR_FILENO))
+        fprintf(stderr, "\r%40s\r", "");
+    ikv_bus_remove_watcher(ikv_kit_bus(s->kit), watch_pairs, s);
+}
+
+typedef struct soak_row {
+    const char *name;
+    uint64_t value;
+} soak_row;
+
+static bool print_sum(const char *what, uint64_t left, uint64_t right)
+{
+    printf("  %-44s %12llu = %-12llu %s\n", what, (unsigned long long)left,
+           (unsigned long long)right, left == right ? "fine" : "WRONG");
+    return left == right;
+}
+
+/* What was pushed is somewhere; what went down has ended or is down. */
+static bool print_counters(const soak_run *s)
+{
+    ikv_sim_count made = ikv_sim_counters(&s->port);
+    ikv_queue_counters queue = ikv_queue_count(ikv_kit_queue(s->kit));
+    ikv_loop_counters loop = ikv_loop_count(ikv_kit_loop(s->kit));
+    ikv_router_counters router = ikv_router_count(ikv_kit_router(s->kit));
+    ikv_bus_counters bus = ikv_bus_count(ikv_kit_bus(s->kit));
+    const soak_row rows[] = {{"frames", loop.frames},
+                             {"steps", loop.steps},
+                             {"deliveries", bus.delivered},
+                             {"moves merged", loop.merged},
+                             {"late", loop.late},
+                             {"devices made up after a loss", loop.resyncs},
+                             {"transitions refused by the queue", queue.lost},
+                             {"releases lost", made.lost_releases},
+                             {"floods of 2,000 moves", made.floods},
+                             {"devices unplugged", made.unplugs},
+                             {"windows blurred", made.blurs},
+                             {"sent twice", made.duplicates},
+                             {"sent late", made.late + made.reordered},
+                             {"clock jumps", made.clock_jumps},
+                             {"meaningless to the router", router.meaningless},
+                             {"steps dropped", loop.dropped_steps}};
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++)
+        printf("  %-44s %12llu\n", rows[i].name,
+               (unsigned long long)rows[i].value);
+    printf("\n");
+    bool good = print_sum("made = taken + refused", made.pushed,
+                          queue.pushed + made.refused);
+    good =
+        print_sum("taken = drained + waiting", queue.pushed,
+                  queue.drained + ikv_queue_waiting(ikv_kit_queue(s->kit))) &&
+        good;
+    good = print_sum("drained and made up = routed + merged + left",
+                     queue.drained + loop.made_up,
+                     loop.routed + loop.merged + loop.waiting + loop.rejected +
+                         loop.held_named) &&
+           good;
+    return print_sum("pointers: downs = ends + down", s->downs,
+                     s->ends + router.pointers_down) &&
+           good;
+}
+
+int soak(const run_plan *plan)
+{
+    soak_run s = {.plan = plan};
+    int code = open_soak(&s);
+    if (code == FINE) {
+        run_soak(&s);
+        printf("seed %d, %g s:\n", plan->seed, plan->soak_seconds);
+        if (!print_counters(&s))
+            code = ANSWER_IS_NO;
+        if (s.broken != NULL) {
+            printf("  broken: %s\n", s.broken);
+            code = ANSWER_IS_NO;
+        }
+    }
+    ikv_kit_close(s.kit);
+    ikv_sim_free(&s.port);
+    ikv_setup_close(s.setup);
+    return code;
+}

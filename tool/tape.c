@@ -1,0 +1,235 @@
+/* tape.c - ikvar tape: info, cut, join, verify. */
+#include "tool.h"
+
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+
+static int wrong(const char *text)
+{
+    fprintf(stderr, "ikvar tape: %s\n", text);
+    return WRONG_USE;
+}
+
+static int bad_tape(const char *text)
+{
+    fprintf(stderr, "ikvar tape: %s\n", text);
+    return BAD_INPUT;
+}
+
+/* ----------------------------------------------------------------- info -- */
+
+typedef struct tape_facts {
+    uint64_t events, played_back, between, held, inbox, losses;
+    uint64_t last_ns, checks;
+    ikv_check last_check;
+    uint64_t kinds[IKV_KIND_LIMIT];
+} tape_facts;
+
+static int read_facts(const char *path, const ikv_setup *setup,
+                      tape_facts *facts, ikv_tape_info *info, char *named,
+                      size_t size)
+{
+    ikv_tape *tape;
+    ikv_message message;
+    ikv_event event;
+    ikv_intake intake;
+    ikv_status status;
+    if (ikv_tape_open(path, setup, &tape, &message) < 0)
+        return bad_tape(message.text);
+    while ((status = ikv_tape_next(tape, &event, &intake, &message)) ==
+           IKV_OK) {
+        facts->events++;
+        facts->kinds[event.kind]++;
+        facts->between += intake.frame != 0;
+        facts->held += intake.how == IKV_INTAKE_HELD;
+        facts->inbox += intake.how == IKV_INTAKE_INBOX;
+        facts->losses += event.kind == IKV_KIND_DEVICE_RESYNC;
+        if (event.time_ns > facts->last_ns)
+            facts->last_ns = event.time_ns;
+    }
+    ikv_check check;
+    while (ikv_tape_check(tape, (uint32_t)facts->checks, &check)) {
+        facts->checks++;
+        facts->last_check = check;
+    }
+    *info = ikv_tape_about(tape);
+    snprintf(named, size, "%s", info->setup != NULL ? info->setup : "");
+    ikv_tape_close(tape);
+    return status < 0 ? bad_tape(message.text) : FINE;
+}
+
+static void print_facts_json(const char *path, const tape_facts *facts,
+                             const ikv_tape_info *info, const char *named,
+                             const ikv_catalogue *catalogue)
+{
+    json_t *kinds = json_object(), *line = json_object();
+    for (uint32_t kind = 0; kind < IKV_KIND_LIMIT; kind++)
+        if (facts->kinds[kind] > 0)
+            json_object_set_new(
+                kinds, ikv_catalogue_info(catalogue, (ikv_kind)kind)->name,
+                json_integer((json_int_t)facts->kinds[kind]));
+    json_object_set_new(line, "tape", json_string(path));
+    json_object_set_new(line, "events",
+                        json_integer((json_int_t)facts->events));
+    json_object_set_new(line, "last", json_real((double)facts->last_ns / 1e6));
+    json_object_set_new(line, "until", json_real((double)info->until_ns / 1e6));
+    json_object_set_new(line, "setup",
+                        named[0] != '\0' ? json_string(named) : json_null());
+    json_object_set_new(line, "between_steps",
+                        json_integer((json_int_t)facts->between));
+    json_object_set_new(line, "inbox", json_integer((json_int_t)facts->inbox));
+    json_object_set_new(line, "losses",
+                        json_integer((json_int_t)facts->losses));
+    json_object_set_new(line, "checks",
+                        json_integer((json_int_t)facts->checks));
+    json_object_set_new(line, "kinds", kinds);
+    json_dumpf(line, stdout, JSON_REAL_PRECISION(15));
+    printf("\n");
+    json_decref(line);
+}
+
+static void print_facts(const char *path, const tape_facts *facts,
+                        const ikv_tape_info *info, const char *named,
+                        const ikv_catalogue *catalogue)
+{
+    uint64_t until =
+        info->until_ns > facts->last_ns ? info->until_ns : facts->last_ns;
+    printf("%s\n  %llu events in %.3f s", path,
+           (unsigned long long)facts->events, (double)until / 1e9);
+    if (info->step_num > 0)
+        printf(", %u steps in %u s", info->step_num, info->step_den);
+    printf("%s\n", info->at_frame ? ", routed at frames" : "");
+    if (named[0] != '\0')
+        printf("  for the setup %s\n", named);
+    if (facts->between > 0)
+        printf("  %llu took effect between steps\n",
+               (unsigned long long)facts->between);
+    if (facts->inbox > 0)
+        printf("  %llu came from other threads\n",
+               (unsigned long long)facts->inbox);
+    if (facts->losses > 0)
+        printf("  %llu times a device's state was made up after a loss\n",
+               (unsigned long long)facts->losses);
+    if (facts->checks > 0 && facts->last_check.last)
+        printf("  digest %016llx of %llu deliveries, %llu checks on the way\n",
+               (unsigned long long)facts->last_check.digest,
+               (unsigned long long)facts->last_check.deliveries,
+               (unsigned long long)facts->checks - 1);
+    else
+        printf("  no digest of the whole run\n");
+    for (uint32_t kind = 0; kind < IKV_KIND_LIMIT; kind++)
+        if (facts->kinds[kind] > 0)
+            printf("  %10llu %s\n", (unsigned long long)facts->kinds[kind],
+                   ikv_catalogue_info(catalogue, (ikv_kind)kind)->name);
+}
+
+static int tell_of_tapes(poptContext context, const char *setup_path, bool json)
+{
+    ikv_setup *setup = NULL;
+    ikv_message message;
+    int code = FINE;
+    if (poptPeekArg(context) == NULL)
+        return wrong("expected TAPE...; see ikvar tape --help");
+    if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
+        return bad_tape(message.text);
+    for (const char *path; (path = poptGetArg(context)) != NULL;) {
+        tape_facts *facts = calloc(1, sizeof *facts);
+        ikv_tape_info info;
+        char named[512];
+        int one = facts != NULL ? read_facts(path, setup, facts, &info, named,
+                                             sizeof named)
+                                : bad_tape("no memory");
+        if (one == FINE && json)
+            print_facts_json(path, facts, &info, named,
+                             ikv_setup_catalogue(setup));
+        else if (one == FINE)
+            print_facts(path, facts, &info, named, ikv_setup_catalogue(setup));
+        free(facts);
+        code = one > code ? one : code;
+    }
+    ikv_setup_close(setup);
+    return code;
+}
+
+/* --------------------------------------------------------- cut and join -- */
+
+static int join_tapes(poptContext context, const char *output, double from_ms,
+                      double to_ms, bool cut)
+{
+    ikv_tape_part parts[64];
+    ikv_message message = {"the tape can't be written"};
+    uint32_t count = 0;
+    if (output == NULL)
+        return wrong("expected --output TAPE");
+    for (const char *path; (path = poptGetArg(context)) != NULL; count++) {
+        if (count == (cut ? 1 : 64))
+            return wrong(cut ? "expected one TAPE to cut"
+                             : "expected at most 64 tapes");
+        parts[count] = (ikv_tape_part){.path = path};
+    }
+    if (count == 0)
+        return wrong("expected TAPE...; see ikvar tape --help");
+    if (cut) {
+        if (!(from_ms >= 0) || (to_ms != 0 && !(to_ms > from_ms)))
+            return wrong("--from and --to: expected milliseconds, the second "
+                         "after the first");
+        parts[0].from_ns = (uint64_t)(from_ms * 1e6 + 0.5);
+        parts[0].to_ns = (uint64_t)(to_ms * 1e6 + 0.5);
+    }
+    return ikv_tape_join(parts, count, output, &message) < 0
+               ? bad_tape(message.text)
+               : FINE;
+}
+
+int tape_command(int argc, const char **argv)
+{
+    int json = 0, code;
+    char *setup = NULL, *output = NULL;
+    double from_ms = 0, to_ms = 0;
+    struct poptOption options[] = {
+        {"setup", 's', POPT_ARG_STRING, &setup, 0,
+         "read the tapes with this setup's kinds and targets", "SETUP"},
+        {"output", 'o', POPT_ARG_STRING, &output, 0,
+         "cut, join: the tape to write", "TAPE"},
+        {"from", '\0', POPT_ARG_DOUBLE, &from_ms, 0, "cut: where to begin",
+         "MS"},
+        {"to", '\0', POPT_ARG_DOUBLE, &to_ms, 0, "cut: where to end", "MS"},
+        {"json", 'j', POPT_ARG_NONE, &json, 0, "info, verify: as JSON lines",
+         NULL},
+        POPT_TABLEEND};
+    poptContext context = parse_options(
+        argc, argv, options,
+        "tape VERB [options] TAPE...\n\n"
+        "  info TAPE...             what is on tapes\n"
+        "  cut TAPE -o NEW          the part --from MS --to MS, from 0 on\n"
+        "  join TAPE... -o NEW      one after the other\n"
+        "  verify FOLDER|TAPE...    play them, several at a time, and compare "
+        "the digests;\n                           where a trace lies beside a "
+        "tape, show the first difference\n",
+        &code);
+    if (context == NULL)
+        return code;
+    const char *verb = poptGetArg(context);
+    if (verb == NULL)
+        code = wrong("expected info, cut, join or verify");
+    else if (strcmp(verb, "info") == 0)
+        code = tell_of_tapes(context, setup, json != 0);
+    else if (strcmp(verb, "cut") == 0)
+        code = join_tapes(context, output, from_ms, to_ms, true);
+    else if (strcmp(verb, "join") == 0)
+        code = join_tapes(context, output, 0, 0, false);
+    else if (strcmp(verb, "verify") == 0)
+        code = verify_tapes(context, setup, json != 0);
+    else {
+        fprintf(stderr,
+                "ikvar tape: found \"%s\", expected info, cut, join or "
+                "verify\n",
+                verb);
+        code = WRONG_USE;
+    }
+    free(setup);
+    free(output);
+    poptFreeContext(context);
+    return code;
+}

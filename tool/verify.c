@@ -1,0 +1,362 @@
+/* verify.c - ikvar tape verify: plays tapes, each in a process of its own, and
+ * compares digests and traces. */
+#define _XOPEN_SOURCE 700
+#include "tool.h"
+
+#include <dirent.h>
+#include <errno.h>
+#include <jansson.h>
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+enum {
+    TAPES = 4096,
+    CONTEXT_LINES = 3,
+    LINE_BYTES = 4096
+};
+
+/* One tape's turn: its output goes to a file, to be printed in order. */
+typedef struct verification {
+    char *path;
+    FILE *output;
+    pid_t process; /* 0: not begun, or ended */
+    int code;
+} verification;
+
+typedef struct verifier {
+    verification *tapes[TAPES];
+    size_t count;
+    const char *setup;
+    bool json;
+} verifier;
+
+/* -------------------------------------------------------------- one tape -- */
+
+typedef struct playback {
+    const char *path;
+    FILE *output;
+    ikv_setup *setup;
+    ikv_tape *tape;
+    ikv_port port;
+    ikv_kit *kit;
+} playback;
+
+static int fail(const playback *p, const char *text)
+{
+    fprintf(p->output, "%s: %s\n", p->path, text);
+    return BAD_INPUT;
+}
+
+/* The setup that the tape names lies where its folder says. */
+static int open_setup_of(playback *p, const char *setup_path)
+{
+    char path[PATH_MAX];
+    ikv_message message;
+    if (setup_path == NULL) {
+        ikv_tape *tape;
+        if (ikv_tape_open(p->path, NULL, &tape, &message) < 0)
+            return fail(p, message.text);
+        const char *named = ikv_tape_about(tape).setup;
+        const char *slash = strrchr(p->path, '/');
+        int folder = slash != NULL && named != NULL && named[0] != '/'
+                         ? (int)(slash - p->path) + 1
+                         : 0;
+        snprintf(path, sizeof path, "%.*s%s", folder, p->path,
+                 named != NULL ? named : "");
+        ikv_tape_close(tape);
+        if (path[0] == '\0' || named == NULL)
+            return fail(p, "the tape names no setup: give --setup");
+        setup_path = path;
+    }
+    return ikv_setup_read(setup_path, &p->setup, &message) < 0
+               ? fail(p, message.text)
+               : FINE;
+}
+
+static int open_playback(playback *p, const char *setup_path)
+{
+    ikv_message message = {"the kit can't be opened"};
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    int code = open_setup_of(p, setup_path);
+    if (code != FINE)
+        return code;
+    if (ikv_tape_open(p->path, p->setup, &p->tape, &message) < 0)
+        return fail(p, message.text);
+    sim.tape = p->tape;
+    ikv_sim_open(&sim, &p->port);
+    config.memory = ikv_host_memory();
+    config.ports = &p->port;
+    config.port_count = 1;
+    if (ikv_tape_about(p->tape).at_frame)
+        config.loop.timing = IKV_AT_FRAME;
+    ikv_setup_size(p->setup, &config);
+    if (ikv_kit_open(&config, &p->kit) < 0 ||
+        ikv_setup_apply(p->setup, p->kit, IKV_APPLY_UNBOUND, &message) < 0)
+        return fail(p, message.text);
+    return FINE;
+}
+
+static void close_playback(playback *p)
+{
+    ikv_kit_close(p->kit);
+    if (p->port.state != NULL)
+        ikv_sim_free(&p->port);
+    ikv_tape_close(p->tape);
+    ikv_setup_close(p->setup);
+}
+
+/* ----------------------------------------------------------- the traces -- */
+
+/* The file that lies beside a tape: x.trace.jsonl for x.tape.jsonl. */
+static FILE *open_trace_beside(const char *path)
+{
+    char beside[PATH_MAX];
+    const char *ending = ".tape.jsonl";
+    size_t length = strlen(path), less = strlen(ending);
+    if (length < less || strcmp(path + length - less, ending) != 0)
+        return NULL;
+    snprintf(beside, sizeof beside, "%.*s.trace.jsonl", (int)(length - less),
+             path);
+    return fopen(beside, "r");
+}
+
+/* Shows the first line that differs, after the last ones that did not. */
+static bool compare_traces(const playback *p, FILE *expected, FILE *found)
+{
+    static char context[CONTEXT_LINES][LINE_BYTES];
+    char a[LINE_BYTES], b[LINE_BYTES];
+    unsigned long line = 0;
+    for (;;) {
+        const char *one = fgets(a, sizeof a, expected);
+        const char *other = fgets(b, sizeof b, found);
+        if (one == NULL && other == NULL)
+            return true;
+        if (one != NULL && other != NULL && strcmp(a, b) == 0) {
+            memcpy(context[line++ % CONTEXT_LINES], a, sizeof a);
+            continue;
+        }
+        fprintf(p->output, "%s: the traces differ in line %lu:\n", p->path,
+                line + 1);
+        unsigned long from = line > CONTEXT_LINES ? line - CONTEXT_LINES : 0;
+        for (unsigned long i = from; i < line; i++)
+            fprintf(p->output, "           %s", context[i % CONTEXT_LINES]);
+        fprintf(p->output, "  expected %s", one != NULL ? a : "the end\n");
+        fprintf(p->output, "  found    %s", other != NULL ? b : "the end\n");
+        return false;
+    }
+}
+
+static void print_result(const playback *p, const ikv_comparison_result *result,
+                         const char *verdict, bool json)
+{
+    if (json) {
+        char hex[24];
+        snprintf(hex, sizeof hex, "%016llx",
+                 (unsigned long long)result->digest);
+        json_t *line = json_pack("{s:s,s:s,s:s,s:I,s:i}", "tape", p->path,
+                                 "verdict", verdict, "digest", hex,
+                                 "deliveries", (json_int_t)result->deliveries,
+                                 "checks", (int)result->checks);
+        json_dumpf(line, p->output, 0);
+        fputc('\n', p->output);
+        json_decref(line);
+        return;
+    }
+    fprintf(p->output, "%-9s %016llx %10llu deliveries  %s\n", verdict,
+            (unsigned long long)result->digest,
+            (unsigned long long)result->deliveries, p->path);
+}
+
+static int verify_one(const char *path, const char *setup_path, bool json,
+                      FILE *output)
+{
+    playback p = {.path = path, .output = output};
+    ikv_comparison *comparison = NULL;
+    ikv_trace *trace = NULL;
+    FILE *beside = open_trace_beside(path), *written = NULL;
+    int code = open_playback(&p, setup_path);
+    if (code == FINE) {
+        ikv_loop *loop = ikv_kit_loop(p.kit);
+        ikv_comparison_open(p.kit, p.tape, &comparison);
+        if (beside != NULL && (written = tmpfile()) != NULL)
+            ikv_trace_open(written, p.kit, p.setup, IKV_TRACE_STEPS, &trace);
+        while (ikv_loop_begin(loop)) {
+            while (ikv_loop_step(loop)) {
+            }
+            ikv_loop_end(loop);
+        }
+        ikv_trace_close(trace);
+        ikv_comparison_result result = ikv_comparison_close(comparison);
+        if (ikv_sim_fault(&p.port) != NULL) {
+            code = fail(&p, ikv_sim_fault(&p.port));
+        } else {
+            if (written != NULL)
+                rewind(written);
+            bool same = written == NULL || compare_traces(&p, beside, written);
+            bool known = result.whole || written != NULL;
+            code = result.differs || !same || !known ? ANSWER_IS_NO : FINE;
+            if (result.differs)
+                fprintf(output,
+                        "%s: the run differs from the recorded one between "
+                        "step %llu and step %llu\n",
+                        path, (unsigned long long)result.from_step,
+                        (unsigned long long)result.to_step);
+            print_result(&p, &result,
+                         result.differs || !same ? "differs"
+                         : known                 ? "same"
+                                                 : "no digest",
+                         json);
+        }
+    }
+    if (beside != NULL)
+        fclose(beside);
+    if (written != NULL)
+        fclose(written);
+    close_playback(&p);
+    return code;
+}
+
+/* ------------------------------------------------------------- all tapes -- */
+
+static void add_tape(verifier *v, const char *path)
+{
+    verification *one = calloc(1, sizeof *one);
+    if (one == NULL || v->count == TAPES) {
+        free(one);
+        return;
+    }
+    one->path = strdup(path);
+    v->tapes[v->count++] = one;
+}
+
+static int by_path(const void *a, const void *b)
+{
+    return strcmp((*(verification *const *)a)->path,
+                  (*(verification *const *)b)->path);
+}
+
+static int add_folder(verifier *v, const char *folder)
+{
+    DIR *directory = opendir(folder);
+    size_t before = v->count;
+    if (directory == NULL)
+        return BAD_INPUT;
+    for (struct dirent *entry; (entry = readdir(directory)) != NULL;) {
+        const char *ending = strstr(entry->d_name, ".tape.jsonl");
+        char path[PATH_MAX];
+        if (ending == NULL || ending[11] != '\0')
+            continue;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        add_tape(v, path);
+    }
+    closedir(directory);
+    qsort(v->tapes + before, v->count - before, sizeof v->tapes[0], by_path);
+    return v->count > before ? FINE : BAD_INPUT;
+}
+
+static void begin_one(const verifier *v, verification *one)
+{
+    one->output = tmpfile();
+    fflush(stdout);
+    one->process = one->output != NULL ? fork() : -1;
+    if (one->process == 0) {
+        int code = verify_one(one->path, v->setup, v->json, one->output);
+        _exit(fflush(one->output) == 0 ? code : BAD_INPUT);
+    }
+    if (one->process < 0)
+        one->code = BAD_INPUT;
+}
+
+/* Waits for one of them to end. */
+static void wait_for_one(verifier *v)
+{
+    int status;
+    pid_t ended = wait(&status);
+    for (size_t i = 0; i < v->count; i++)
+        if (v->tapes[i]->process == ended && ended > 0) {
+            v->tapes[i]->process = 0;
+            v->tapes[i]->code =
+                WIFEXITED(status) ? WEXITSTATUS(status) : BAD_INPUT;
+            if (!WIFEXITED(status))
+                fprintf(v->tapes[i]->output, "%s: the run crashed\n",
+                        v->tapes[i]->path);
+        }
+}
+
+static void run_all(verifier *v)
+{
+    long processors = sysconf(_SC_NPROCESSORS_ONLN);
+    size_t running = 0, most = processors > 0 ? (size_t)processors : 1;
+    for (size_t i = 0; i < v->count || running > 0;) {
+        if (isatty(STDERR_FILENO))
+            fprintf(stderr, "\r%zu of %zu tapes ", i - running, v->count);
+        if (i < v->count && running < most) {
+            begin_one(v, v->tapes[i]);
+            running += v->tapes[i++]->process > 0;
+        } else {
+            wait_for_one(v);
+            running--;
+        }
+    }
+    if (isatty(STDERR_FILENO))
+        fprintf(stderr, "\r%40s\r", "");
+}
+
+static int print_all(verifier *v)
+{
+    int code = FINE;
+    for (size_t i = 0; i < v->count; i++) {
+        verification *one = v->tapes[i];
+        if (one->output != NULL) {
+            char buffer[4096];
+            size_t got;
+            rewind(one->output);
+            while ((got = fread(buffer, 1, sizeof buffer, one->output)) > 0)
+                fwrite(buffer, 1, got,
+                       one->code == BAD_INPUT ? stderr : stdout);
+            fclose(one->output);
+        }
+        code = one->code > code ? one->code : code;
+        free(one->path);
+        free(one);
+    }
+    return code;
+}
+
+int verify_tapes(poptContext context, const char *setup, bool json)
+{
+    verifier *v = calloc(1, sizeof *v);
+    int code = FINE;
+    if (v == NULL)
+        return BAD_INPUT;
+    v->setup = setup;
+    v->json = json;
+    for (const char *path; (path = poptGetArg(context)) != NULL;) {
+        struct stat about;
+        if (stat(path, &about) != 0) {
+            fprintf(stderr, "ikvar tape: %s: %s\n", path, strerror(errno));
+            code = BAD_INPUT;
+        } else if (!S_ISDIR(about.st_mode)) {
+            add_tape(v, path);
+        } else if (add_folder(v, path) != FINE) {
+            fprintf(stderr,
+                    "ikvar tape: %s: expected tapes (*.tape.jsonl) in "
+                    "it\n",
+                    path);
+            code = BAD_INPUT;
+        }
+    }
+    if (v->count == 0 && code == FINE) {
+        fprintf(stderr, "ikvar tape: expected FOLDER or TAPE...\n");
+        code = WRONG_USE;
+    }
+    run_all(v);
+    int found = print_all(v);
+    free(v);
+    return found > code ? found : code;
+}

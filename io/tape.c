@@ -450,12 +450,17 @@ static tape_play *next_play(ikv_tape *tape)
     return next;
 }
 
+/* Reads on until the next event is known: lines come in the order of their times,
+ * so what a gesture gives before the last line's time can't be overtaken. */
 static bool take_next(ikv_tape *tape, tape_line *line, bool *ended)
 {
-    while (!tape->has_next && !tape->file_ended)
+    tape_play *play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+    while (!tape->has_next && !tape->file_ended &&
+           (play == NULL || play->next.time_ns >= tape->last_ns)) {
         if (!read_one_line(tape))
             return false;
-    tape_play *play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+        play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+    }
     *ended = play == NULL && !tape->has_next;
     if (play != NULL &&
         (!tape->has_next || play->next.time_ns < tape->next.event.time_ns)) {

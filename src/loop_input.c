@@ -697,6 +697,8 @@ static bool is_between(const ikv_loop *loop, uint64_t due)
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     bool soon = due < loop->s.next_end;
+    if (loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end)
+        return false; /* a single step comes first */
     if (entry->frame != 0 || turns_clock(event))
         return soon;
     if (entry->due != NO_DUE) /* it waits for its step, if one will come */

@@ -45,11 +45,11 @@ static json_t *json_ms(uint64_t ns)
 static void add_intake(json_t *line, const ikv_event *event,
                        const ikv_intake *intake)
 {
-    if (intake->due_ns != event->time_ns || intake->frame != 0 ||
+    if (intake->due_ns != event->time_ns || intake->group != 0 ||
         intake->how != IKV_INTAKE_INPUT)
         json_object_set_new(line, "due", json_ms(intake->due_ns));
-    if (intake->frame != 0)
-        json_object_set_new(line, "in_frame", json_integer(intake->frame));
+    if (intake->group != 0)
+        json_object_set_new(line, "between", json_integer(intake->group));
     if (intake->how == IKV_INTAKE_HELD)
         json_object_set_new(line, "held", json_true());
     if (intake->how == IKV_INTAKE_INBOX)

@@ -13,6 +13,7 @@ struct ikv_tape {
     size_t room;
     reader reader;
     const ikv_setup *setup;
+    const ikv_catalogue *catalogue;
     quick_reader *quick;
     ikv_tape_info info;
     uint64_t last_ns, last_due;
@@ -33,7 +34,7 @@ enum {
 
 #define DAYS_100_MS 8.64e9
 
-const char *const ikvi_tape_members[] = {"t",    "kind", "due",    "in_frame",
+const char *const ikvi_tape_members[] = {"t",    "kind", "due",    "between",
                                          "lane", "held", "within", "lost",
                                          "note", NULL};
 
@@ -129,8 +130,9 @@ static bool read_header(ikv_tape *tape, const json_t *object)
     return true;
 }
 
-ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
-                         ikv_tape **tape, ikv_message *message)
+static ikv_status open_tape(const char *path, const ikv_setup *setup,
+                            const ikv_catalogue *catalogue, ikv_tape **tape,
+                            ikv_message *message)
 {
     if (path == NULL || tape == NULL)
         return IKV_BAD_ARGUMENT;
@@ -139,7 +141,8 @@ ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
         return IKV_NO_MEMORY;
     t->path = strdup(path);
     t->setup = setup;
-    t->quick = ikvi_quick_open(setup);
+    t->catalogue = catalogue;
+    t->quick = ikvi_quick_open(catalogue);
     t->reader = (reader){.path = path, .message = message};
     t->file = fopen(path, "r");
     ssize_t length = 0;
@@ -165,6 +168,18 @@ ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
     return IKV_OK;
 }
 
+ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
+                         ikv_tape **tape, ikv_message *message)
+{
+    return open_tape(path, setup, ikv_setup_catalogue(setup), tape, message);
+}
+
+ikv_status ikv_tape_open_kinds(const char *path, const ikv_catalogue *kinds,
+                               ikv_tape **tape, ikv_message *message)
+{
+    return open_tape(path, NULL, kinds, tape, message);
+}
+
 /* --------------------------------------------------------------- events -- */
 
 static ikv_target find_by_name(const void *setup, const char *name)
@@ -181,7 +196,7 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
                       const ikv_kind_info **info)
 {
     reader *r = &tape->reader;
-    const ikv_catalogue *catalogue = ikv_setup_catalogue(tape->setup);
+    const ikv_catalogue *catalogue = tape->catalogue;
     bool any = json_object_get(object, "lane") != NULL;
     const char *name = NULL;
     if (!read_string(r, NULL, object, "kind", true, &name))
@@ -286,12 +301,12 @@ static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
     intake->has_due = json_object_get(object, "due") != NULL;
     if (!read_ns(r, object, "due", false, &intake->due_ns) ||
         !read_ns(r, object, "lost", false, &intake->lost_ns) ||
-        !read_integer(r, NULL, object, "in_frame", 1, UINT32_MAX, &frame) ||
+        !read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
         !read_bool(r, NULL, object, "held", &held) ||
         !read_bool(r, NULL, object, "within", &intake->within) ||
         !read_lane(r, object, intake))
         return false;
-    intake->frame = (uint32_t)frame;
+    intake->group = (uint32_t)frame;
     if (held)
         intake->how = IKV_INTAKE_HELD;
     return true;
@@ -450,8 +465,9 @@ static tape_play *next_play(ikv_tape *tape)
     return next;
 }
 
-/* Reads on until the next event is known: lines come in the order of their times,
- * so what a gesture gives before the last line's time can't be overtaken. */
+/* Reads on until the next event is known: lines come in the order of their
+ * times, so what a gesture gives before the last line's time can't be
+ * overtaken. */
 static bool take_next(ikv_tape *tape, tape_line *line, bool *ended)
 {
     tape_play *play = tape->plays_begun > 0 ? next_play(tape) : NULL;

@@ -23,7 +23,7 @@ extern const char *const ikvi_tape_members[];
  * between; false for any other line, right or wrong: then it is read again, and
  * what is wrong with it is found. */
 typedef struct quick_reader quick_reader;
-quick_reader *ikvi_quick_open(const ikv_setup *setup);
+quick_reader *ikvi_quick_open(const ikv_catalogue *catalogue);
 bool ikvi_quick_read(quick_reader *quick, const char *line, size_t length,
                      tape_line *to);
 void ikvi_quick_close(quick_reader *quick);

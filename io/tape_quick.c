@@ -298,11 +298,11 @@ bool ikvi_quick_read(quick_reader *quick, const char *line, size_t length,
     return true;
 }
 
-quick_reader *ikvi_quick_open(const ikv_setup *setup)
+quick_reader *ikvi_quick_open(const ikv_catalogue *catalogue)
 {
     quick_reader *q = calloc(1, sizeof *q);
     if (q != NULL)
-        q->catalogue = ikv_setup_catalogue(setup);
+        q->catalogue = catalogue;
     return q;
 }
 

@@ -189,8 +189,8 @@ static bool name_is_good(const char *name)
 static bool name_is_reserved(const char *name)
 {
     static const char *const reserved[] = {
-        "n",      "step",  "t",       "due",     "kind",     "at",   "target",
-        "source", "phase", "handler", "verdict", "in_frame", "lane", "within",
+        "n",      "step",  "t",       "due",     "kind",    "at",   "target",
+        "source", "phase", "handler", "verdict", "between", "lane", "within",
         "held",   "lost",  "digest",  "play",    "end"};
     for (size_t i = 0; i < sizeof reserved / sizeof reserved[0]; i++)
         if (ikvi_same(reserved[i], name))

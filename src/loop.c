@@ -235,16 +235,10 @@ bool ikv_loop_begin(ikv_loop *loop)
     loop->where = IN_FRAME;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
-    if (IKVI_UNLIKELY(loop->s.stopped)) {
-        bool scope = ikvi_loop_scope(loop, true);
-        ikvi_loop_advance_holds(loop, loop->now);
-        ikvi_loop_scope(loop, scope);
-    }
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (IKVI_UNLIKELY(loop->s.stopped))
-        for (uint32_t i = 0; i < loop->router_count; i++)
-            ikv_router_retest(loop->routers[i], loop->now);
+        ikvi_loop_stand_still(loop);
     return true;
 }
 
@@ -263,6 +257,8 @@ static void finish_step(ikv_loop *loop)
             loop->steps_left--;
     }
     ikvi_loop_settle(loop);
+    if (loop->s.stopped)
+        ikvi_loop_retest(loop);
     ikvi_loop_scope(loop, false);
     uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
     loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;

@@ -89,6 +89,8 @@ void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
         break;
     }
     loop->s.moment = at > loop->s.moment ? at : loop->s.moment;
+    if (event->kind == IKV_KIND_LOOP_PAUSE)
+        ikvi_loop_retest(loop); /* as at a step's begin, which won't come */
 }
 
 void ikvi_loop_settle(ikv_loop *loop)
@@ -129,6 +131,8 @@ static void ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
     bool scope = ikvi_loop_scope(loop, true);
     if (!in_step) {
         due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
+        due = due > loop->s.last_due ? due : loop->s.last_due;
+        loop->s.last_due = due;
         if (kind == IKV_KIND_LOOP_PAUSE && recorded) {
             uint64_t then = ikvi_loop_to_clock(loop, due);
             event.time_ns = then < at ? then : at;
@@ -210,6 +214,7 @@ static void lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     event.loop.seconds = (float)((double)lost / (double)SECOND);
     event.loop.count = count;
     ikv_intake intake = IKV_INTAKE_INIT;
+    loop->s.last_due = due;
     intake.due_ns = due;
     intake.lost_ns = lost;
     bool scope = ikvi_loop_scope(loop, true);
@@ -239,6 +244,7 @@ void ikvi_loop_drop_time(ikv_loop *loop)
         ikvi_loop_to_clock(loop, due);
     loop->counters.dropped_ns += lost;
     loop->counters.dropped_steps += steps;
+    due = due > loop->s.last_due ? due : loop->s.last_due;
     ikvi_say(&loop->reporter, IKV_REPORT_WARNING, IKV_OK, "loop",
              "more steps were due than loop.max_steps: time was dropped");
     lose_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
@@ -316,7 +322,7 @@ static bool may_idle(const ikv_loop *loop)
         ikv_queue_waiting(loop->queue) > 0 || ikvi_bus_awaits(loop->bus))
         return false;
     for (uint32_t i = 0; i < loop->router_count; i++)
-        if (ikv_router_waits(loop->routers[i]))
+        if (ikv_router_next_hold(loop->routers[i]) != UINT64_MAX)
             return false;
     return true;
 }

@@ -164,7 +164,7 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
     }
     loop_entry entry = {.due = intake->has_due ? intake->due_ns : NO_DUE,
                         .lost = intake->lost_ns,
-                        .frame = intake->frame,
+                        .group = intake->group,
                         .lane = (uint16_t)intake->lane,
                         .how = intake->how,
                         .within = intake->within,
@@ -302,35 +302,40 @@ void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
         loop->recorder(event, intake, loop->recorder_user);
 }
 
+/* A number for what is routed together between two steps. */
+static uint32_t next_group(ikv_loop *loop)
+{
+    loop->groups += loop->groups < UINT32_MAX;
+    return loop->groups;
+}
+
 void ikvi_loop_inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
 {
     ikv_loop *loop = user;
     ikv_intake intake = IKV_INTAKE_INIT;
-    ikv_event taken = *event;
     bool in_step = loop->in_scope && loop->where == IN_STEP;
     intake.how = IKV_INTAKE_INBOX;
     intake.has_due = true;
     intake.lane = lane;
     intake.within = loop->in_event;
-    intake.frame = in_step ? 0 : (uint32_t)loop->frame + 1;
+    intake.group = in_step ? 0 : next_group(loop);
     intake.due_ns = in_step && !loop->in_event
                         ? loop->s.next_end - 1
                         : loop_step_start(loop, loop->s.next_step);
     if (intake.due_ns < loop->s.last_due)
         intake.due_ns = loop->s.last_due;
-    taken.time_ns = loop->s.moment;
-    ikvi_loop_record(loop, &taken, &intake);
+    ikvi_loop_record(loop, event, &intake);
 }
 
 static void record_entry(ikv_loop *loop, const ikv_event *event,
-                         const loop_entry *entry, uint64_t due, uint32_t frame)
+                         const loop_entry *entry, uint64_t due, uint32_t group)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
     intake.how = entry->how;
     intake.has_due = true;
     intake.within = entry->within;
     intake.lane = entry->lane;
-    intake.frame = frame;
+    intake.group = group;
     intake.due_ns = due;
     intake.lost_ns = entry->lost;
     ikvi_loop_record(loop, event, &intake);
@@ -441,12 +446,12 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
     known->last = index;
 }
 
-/* Q2: from the head on, moves until something else comes, or another frame's or
+/* Q2: from the head on, moves until something else comes, or another group's or
  * step's event. `end` is in steps' time. */
 static void mark_run(ikv_loop *loop, uint64_t end)
 {
     uint64_t due = earliest_due(loop);
-    uint32_t frame = loop_entry_at(loop, loop->s.head)->frame, nth = 0;
+    uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
     loop->s.run++;
     for (; nth < loop->s.count; nth++) {
         uint32_t at = ring_index(loop, nth);
@@ -460,7 +465,7 @@ static void mark_run(ikv_loop *loop, uint64_t end)
         }
         due = due_of(loop, event, entry, due);
         if (info->queue_class != IKV_QUEUE_MERGEABLE ||
-            entry->how != IKV_INTAKE_INPUT || entry->frame != frame ||
+            entry->how != IKV_INTAKE_INPUT || entry->group != group ||
             due >= end)
             break;
         chain_move(loop, at, info->family);
@@ -575,14 +580,14 @@ static void pop(ikv_loop *loop)
 }
 
 /* Inbox events that were taken in while the event before them was handled. */
-static void give_what_is_within(ikv_loop *loop, uint32_t frame)
+static void give_what_is_within(ikv_loop *loop, uint32_t group)
 {
     while (loop->s.count > 0) {
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
         if (entry.how != IKV_INTAKE_INBOX || !entry.within)
             return;
-        record_entry(loop, &event, &entry, loop->s.last_due, frame);
+        record_entry(loop, &event, &entry, loop->s.last_due, group);
         pop(loop);
         give_to_inbox(loop, &event, entry.lane);
     }
@@ -648,7 +653,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
 }
 
 /* Takes the head off and does what it says. */
-static void take_head(ikv_loop *loop, uint64_t due, uint32_t frame)
+static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
 {
     uint32_t at = loop->s.head, samples = 1;
     ikv_event event = *loop_event(loop, at);
@@ -656,7 +661,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t frame)
     bool in_run = loop->s.marked > 0;
     if (in_run && !entry.merged && entry.length > 1)
         samples = gather(loop, at, &event);
-    record_entry(loop, loop_event(loop, at), &entry, due, frame);
+    record_entry(loop, loop_event(loop, at), &entry, due, group);
     loop->s.last_due = due;
     pop(loop);
     if (entry.how == IKV_INTAKE_INBOX) {
@@ -668,13 +673,15 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t frame)
     } else if (turns_clock(&event)) {
         if (!already_so(loop, &event))
             turn_clock(loop, &event, due, entry.lost);
+        else if (loop->s.stopped)
+            ikvi_loop_advance_holds(loop, event.time_ns);
     } else if (in_run && entry.merged) {
         loop->counters.merged++;
     } else {
         if (event.time_ns > loop->s.moment)
             loop->s.moment = event.time_ns;
         if (entry.played)
-            give_what_is_within(loop, frame);
+            give_what_is_within(loop, group);
         route_input(loop, &event, samples);
     }
 }
@@ -691,15 +698,21 @@ static bool has_more(ikv_loop *loop)
 
 /* --------------------------------------------------------- between steps -- */
 
+/* The steps stand still but for one that is due: it comes before all else. */
+static bool single_step_waits(const ikv_loop *loop)
+{
+    return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
+}
+
 /* Whether the head belongs before the next step, not into it. */
 static bool is_between(const ikv_loop *loop, uint64_t due)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     bool soon = due < loop->s.next_end;
-    if (loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end)
-        return false; /* a single step comes first */
-    if (entry->frame != 0 || turns_clock(event))
+    if (single_step_waits(loop))
+        return false;
+    if (entry->group != 0 || turns_clock(event))
         return soon;
     if (entry->due != NO_DUE) /* it waits for its step, if one will come */
         return loop->s.stopped && loop->ended_count == loop->port_count;
@@ -707,7 +720,7 @@ static bool is_between(const ikv_loop *loop, uint64_t due)
            (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
 }
 
-static void retest(ikv_loop *loop)
+void ikvi_loop_retest(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_retest(loop->routers[i], loop->s.moment);
@@ -719,34 +732,69 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
         ikv_router_advance(loop->routers[i], clock);
 }
 
+/* Whether a played event says with which others it was routed. */
+static bool is_alone(const loop_entry *entry)
+{
+    return entry->played && entry->group == 0;
+}
+
+/* That a hold has come due is recorded as a further loop.pause: on the tape it
+ * stands before what was routed after it. */
+void ikvi_loop_stand_still(ikv_loop *loop)
+{
+    uint64_t next = UINT64_MAX;
+    if (single_step_waits(loop))
+        return;
+    bool scope = ikvi_loop_scope(loop, true);
+    for (uint32_t i = 0; i < loop->router_count; i++) {
+        uint64_t hold = ikv_router_next_hold(loop->routers[i]);
+        next = hold < next ? hold : next;
+    }
+    if (next <= loop->now) {
+        ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
+        ikv_intake intake = IKV_INTAKE_INIT;
+        intake.due_ns = earliest_due(loop);
+        ikvi_loop_record(loop, &mark, &intake);
+        ikvi_loop_advance_holds(loop, loop->now);
+    }
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], loop->now);
+    ikvi_loop_scope(loop, scope);
+}
+
 /* L1: paused, or with timing at_frame, what has been taken in is routed at the
- * frame's begin. The moves of one frame merge; of a tape's those that bear one
- * frame's number. After each frame's events resting mice are tested again. */
+ * frame's begin. The moves of one frame merge; of a tape's those of one group,
+ * which is a frame of the recorded run; else each is alone. After each group
+ * resting mice are tested again. */
 void ikvi_loop_route_between(ikv_loop *loop)
 {
     bool scope = ikvi_loop_scope(loop, true), routed = false;
-    uint32_t last_frame = 0;
+    uint32_t live = 0, last = 0;
     while (has_more(loop)) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         const ikv_event *event = loop_event(loop, loop->s.head);
         uint64_t due = due_of(loop, event, entry, earliest_due(loop));
         if (loop->s.marked == 0 && !is_between(loop, due))
             break;
-        uint32_t frame =
-            entry->frame != 0 ? entry->frame : (uint32_t)loop->frame + 1;
+        if (!entry->played && live == 0)
+            live = next_group(loop);
+        uint32_t group = is_alone(entry)     ? next_group(loop)
+                         : entry->group != 0 ? entry->group
+                                             : live;
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
-        if (routed && frame != last_frame)
-            retest(loop);
-        if (loop->s.marked == 0 && (!entry->played || entry->frame != 0))
+        bool input = entry->how == IKV_INTAKE_INPUT && !turns_clock(event);
+        if (routed && group != last)
+            ikvi_loop_retest(loop);
+        if (loop->s.marked == 0 && !is_alone(entry))
             mark_run(loop, UINT64_MAX);
-        take_head(loop, due, frame);
-        last_frame = frame;
-        routed = true;
+        take_head(loop, due, group);
+        routed = input || (routed && group == last);
+        last = group;
     }
     loop->s.marked = 0;
     if (routed)
-        retest(loop);
+        ikvi_loop_retest(loop);
     ikvi_loop_scope(loop, scope);
 }
 

@@ -45,7 +45,7 @@ enum {
 typedef struct loop_entry {
     uint64_t due; /* in steps' time; NO_DUE: by its own time, at its turn */
     uint64_t lost;
-    uint32_t frame;
+    uint32_t group;
     uint32_t before; /* of the chain that merges: how far back in the ring */
     uint16_t length; /* of that chain */
     uint16_t lane;
@@ -91,6 +91,7 @@ struct ikv_loop {
     bool in_event; /* an event is being routed */
     bool in_scope; /* of a step: what happens follows from what is taped */
     uint64_t now, frame;
+    uint32_t groups; /* of what was routed between steps, so far */
     uint32_t steps_left;
     uint64_t frame_origin, frame_index; /* of the pacing */
     uint64_t last_warning;
@@ -169,6 +170,10 @@ void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake);
 void ikvi_loop_inbox_taken(const ikv_event *event, ikv_lane lane, void *loop);
+/* A frame while the steps stand still: holds come due in it. */
+void ikvi_loop_stand_still(ikv_loop *loop);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
+/* OVER7, at the moment of what was routed last. */
+void ikvi_loop_retest(ikv_loop *loop);
 
 #endif

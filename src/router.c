@@ -246,9 +246,17 @@ ikv_outcome ikv_router_route_merged(ikv_router *router, const ikv_event *event,
     return outcome;
 }
 
-bool ikv_router_waits(const ikv_router *router)
+uint64_t ikv_router_next_hold(const ikv_router *router)
 {
-    return router != NULL && router->holds_due > 0;
+    uint64_t next = UINT64_MAX;
+    if (router == NULL || router->holds_due == 0)
+        return next;
+    for (uint32_t i = 0; i < router->capacity; i++) {
+        const pointer *p = pointer_at(router, i);
+        if (p->used && p->hold_due && p->hold_ns < next)
+            next = p->hold_ns;
+    }
+    return next;
 }
 
 void ikv_router_advance(ikv_router *router, uint64_t time_ns)

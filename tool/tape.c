@@ -41,7 +41,7 @@ static int read_facts(const char *path, const ikv_setup *setup,
            IKV_OK) {
         facts->events++;
         facts->kinds[event.kind]++;
-        facts->between += intake.frame != 0;
+        facts->between += intake.group != 0;
         facts->held += intake.how == IKV_INTAKE_HELD;
         facts->inbox += intake.how == IKV_INTAKE_INBOX;
         facts->losses += event.kind == IKV_KIND_DEVICE_RESYNC;

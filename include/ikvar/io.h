@@ -117,6 +117,12 @@ typedef struct ikv_tape ikv_tape;
 IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
                                  ikv_tape **tape, ikv_message *message);
 
+/* The same for programs that register their kinds themselves; `kinds` must
+ * outlive the tape, NULL: the built-in ones. */
+IKV_API ikv_status ikv_tape_open_kinds(const char *path,
+                                       const ikv_catalogue *kinds,
+                                       ikv_tape **tape, ikv_message *message);
+
 /* The next event, its time in ns since loop.start; gestures come as the events
  * that they stand for.
  *   intake  how and when it took effect, for ikv_sink_play(); may be NULL

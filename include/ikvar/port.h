@@ -69,8 +69,8 @@ enum {
  *   has_due  due_ns is known; else it follows from the event's time
  *   within   INBOX: it was taken in while the event before it was handled
  *   lane     INBOX: which
- *   frame    what was routed between two steps, at a frame's begin, has that
- *            frame's number, from 1 on; 0: it was routed in its step
+ *   group    what was routed together between two steps has one number, from 1
+ *            on; 0: it was routed in its step
  *   due_ns   in steps' time: loop.h
  *   lost_ns  loop.dropped, loop.idle: how long the steps stood still */
 typedef struct ikv_intake {
@@ -80,7 +80,7 @@ typedef struct ikv_intake {
     bool within;
     uint8_t reserved;
     uint32_t lane;
-    uint32_t frame;
+    uint32_t group;
     IKV_ALIGNED(8) uint64_t due_ns;
     IKV_ALIGNED(8) uint64_t lost_ns;
 } ikv_intake;

@@ -138,8 +138,9 @@ IKV_API ikv_outcome ikv_router_route(ikv_router *router,
  * each step's end. O(1) if no press waits for its hold. */
 IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
 
-/* Whether a press waits for its hold. */
-IKV_API bool ikv_router_waits(const ikv_router *router);
+/* When the next press that waits for its hold gets it; UINT64_MAX if none does.
+ * O(pointers) if one does, else O(1). */
+IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
 
 /* Ends, flagged synthetic, what a window that has lost the focus or a device
  * that is gone still holds down: keys by up, pointers by cancel. `cause` is

@@ -1,11 +1,14 @@
-/* steps.c - plays a tape at any frame rate, with stalls, against handlers that do
- * what games do, and prints one digest (T1, L1). Its handlers are deterministic:
- * so is all that follows.
+/* steps.c - plays a tape at any frame rate, with stalls, against handlers that
+ * do what games do, and prints one digest (T1, L1). Its handlers are
+ * deterministic: so is all that follows.
  *
- *   steps TAPE FRAME_HZ STALLS [TRACE]
+ *   steps TAPE FRAME_HZ STALLS [TRACE [RECORDING]]
+ *   steps random:SEED FRAME_HZ STALLS TRACE RECORDING [at_frame]
  *
- * STALLS is a seed of frames that come late, 0 for none; the trace is written to
- * a file. */
+ * STALLS is a seed of frames that come late, 0 for none. Trace and recording
+ * are files to write; "-" for none. With random:SEED the port behaves as broken
+ * hardware does, and the program outside the steps pauses, resumes, changes the
+ * speed, and has other threads' events come in. */
 #include <ikvar/digest.h>
 #include <ikvar/host.h>
 
@@ -26,11 +29,19 @@ typedef struct harbour {
     ikv_port inner;
     uint64_t stalls;
     ikv_digest digest;
+    ikv_port port;
+    ikv_tape *tape;
+    ikv_catalogue *catalogue;
+    ikv_trace *trace;
+    FILE *file;
+    ikv_recording *recording;
+    bool hardware;
 } harbour;
 
 static harbour h;
 
-/* ----------------------------------------------------------------- stalls -- */
+/* ----------------------------------------------------------------- stalls --
+ */
 
 static ikv_status stalling_wait(void *state, uint64_t until_ns, bool for_input)
 {
@@ -41,7 +52,8 @@ static ikv_status stalling_wait(void *state, uint64_t until_ns, bool for_input)
     return h.inner.wait(state, until_ns + more, for_input);
 }
 
-/* --------------------------------------------------------------- handlers -- */
+/* --------------------------------------------------------------- handlers --
+ */
 
 static ikv_verdict grab(const ikv_event *event, const ikv_delivery *d, void *u)
 {
@@ -150,7 +162,8 @@ static ikv_verdict sail(const ikv_event *event, const ikv_delivery *d, void *u)
     return IKV_CONTINUE;
 }
 
-/* ---------------------------------------------------------------- opening -- */
+/* ---------------------------------------------------------------- opening --
+ */
 
 static void hear(ikv_kind kind, ikv_target at, ikv_handler handler, void *user,
                  const char *name)
@@ -192,13 +205,16 @@ static void add_ferries(void)
 static void add_handlers(void)
 {
     static const ikv_kind noted[] = {
-        IKV_KIND_POINTER_ENTER, IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_UP,
-        IKV_KIND_POINTER_CAPTURE_LOST, IKV_KIND_POINTER_DRAG,
-        IKV_KIND_POINTER_HOLD, IKV_KIND_POINTER_DOUBLE, IKV_KIND_KEY_DOWN,
-        IKV_KIND_KEY_UP, IKV_KIND_TEXT_INPUT, IKV_KIND_WHEEL,
-        IKV_KIND_LOOP_PAUSE, IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_SINGLE,
-        IKV_KIND_LOOP_SCALE, IKV_KIND_LOOP_DROPPED, IKV_KIND_LOOP_IDLE,
-        IKV_KIND_DEVICE_RESYNC, IKV_KIND_WINDOW_BLUR};
+        IKV_KIND_POINTER_ENTER,  IKV_KIND_POINTER_LEAVE,
+        IKV_KIND_POINTER_UP,     IKV_KIND_POINTER_CAPTURE_LOST,
+        IKV_KIND_POINTER_DRAG,   IKV_KIND_POINTER_HOLD,
+        IKV_KIND_POINTER_DOUBLE, IKV_KIND_KEY_DOWN,
+        IKV_KIND_KEY_UP,         IKV_KIND_TEXT_INPUT,
+        IKV_KIND_WHEEL,          IKV_KIND_LOOP_PAUSE,
+        IKV_KIND_LOOP_RESUME,    IKV_KIND_LOOP_SINGLE,
+        IKV_KIND_LOOP_SCALE,     IKV_KIND_LOOP_DROPPED,
+        IKV_KIND_LOOP_IDLE,      IKV_KIND_DEVICE_RESYNC,
+        IKV_KIND_WINDOW_BLUR};
     ikv_target everywhere = {0};
     for (size_t i = 0; i < sizeof noted / sizeof noted[0]; i++)
         hear(noted[i], everywhere, note, NULL, "note");
@@ -223,7 +239,8 @@ static ikv_catalogue *own_kinds(void)
     ikv_catalogue *catalogue;
     ikv_catalogue_config config = IKV_CATALOGUE_INIT;
     config.memory = ikv_host_memory();
-    ikv_kind_config tick_kind = IKV_KIND_CONFIG_INIT, echo_kind = IKV_KIND_CONFIG_INIT;
+    ikv_kind_config tick_kind = IKV_KIND_CONFIG_INIT,
+                    echo_kind = IKV_KIND_CONFIG_INIT;
     ikv_field left = {"left", IKV_TYPE_U8, 0, "", "echoes to come", 1, 0};
     tick_kind.name = "tick";
     echo_kind.name = "echo";
@@ -238,59 +255,122 @@ static ikv_catalogue *own_kinds(void)
     return catalogue;
 }
 
+/* What a program does between steps, by the number of the frame. */
+static void meddle(ikv_loop *loop)
+{
+    uint64_t frame = ikv_loop_frame_number(loop);
+    ikv_event echo_event = ikv_event_make(KIND_ECHO, 0);
+    if (frame % 97 == 40)
+        ikv_loop_pause(loop);
+    if (frame % 97 == 44)
+        ikv_loop_single_step(loop);
+    if (frame % 97 == 48)
+        ikv_loop_resume(loop);
+    if (frame % 211 == 100)
+        ikv_loop_set_scale(loop, 1700);
+    if (frame % 211 == 150)
+        ikv_loop_set_scale(loop, 1000);
+    if (frame % 13 == 5)
+        ikv_bus_defer_any(ikv_kit_bus(h.kit), IKV_STEP_LANE, &echo_event);
+}
+
+static void open_port(const char *source)
+{
+    static const ikv_sim_faults odds = {.lost_release = 500,
+                                        .flood = 5,
+                                        .unplug = 20,
+                                        .blur = 20,
+                                        .duplicate = 100,
+                                        .late = 200,
+                                        .reorder = 100,
+                                        .clock_jump = 10};
+    ikv_message message;
+    ikv_sim_config sim = IKV_SIM_INIT;
+    unsigned seed;
+    h.hardware = sscanf(source, "random:%u", &seed) == 1;
+    if (h.hardware) {
+        sim.seed = seed;
+        sim.faults = &odds;
+        sim.until_ns = 20000000000;
+    } else if (ikv_tape_open_kinds(source, h.catalogue, &h.tape, &message) <
+               0) {
+        fprintf(stderr, "%s\n", message.text);
+        exit(3);
+    }
+    sim.tape = h.tape;
+    if (ikv_sim_open(&sim, &h.port) < 0)
+        exit(4);
+    h.inner = h.port;
+    if (h.stalls != 0)
+        h.port.wait = stalling_wait;
+}
+
+static void open_outputs(const char *trace, const char *recording)
+{
+    ikv_recording_config record = IKV_RECORDING_INIT;
+    record.path = recording;
+    record.kit = h.kit;
+    ikv_bus_add_watcher(ikv_kit_bus(h.kit), watch, NULL);
+    if (trace != NULL && trace[0] != '-') {
+        h.file = fopen(trace, "w");
+        ikv_trace_open(h.file, h.kit, NULL, IKV_TRACE_STEPS, &h.trace);
+    }
+    if (recording != NULL && recording[0] != '-' &&
+        ikv_recording_open(&record, &h.recording, NULL) < 0)
+        exit(4);
+}
+
+static void close_all(void)
+{
+    ikv_recording_close(h.recording);
+    ikv_trace_close(h.trace);
+    if (h.file != NULL)
+        fclose(h.file);
+    ikv_kit_close(h.kit);
+    ikv_sim_free(&h.port);
+    ikv_tape_close(h.tape);
+    ikv_catalogue_close(h.catalogue);
+}
+
 int main(int argc, char **argv)
 {
     if (argc < 4)
         return 2;
-    ikv_message message;
-    ikv_sim_config sim = IKV_SIM_INIT;
     ikv_kit_config config = IKV_KIT_INIT;
-    ikv_port port;
-    ikv_trace *trace = NULL;
-    FILE *file = argc > 4 ? fopen(argv[4], "w") : NULL;
-    if (ikv_tape_open(argv[1], NULL, &sim.tape, &message) < 0) {
-        fprintf(stderr, "%s\n", message.text);
-        return 3;
-    }
-    ikv_sim_open(&sim, &port);
-    h.inner = port;
     h.stalls = strtoull(argv[3], NULL, 10);
-    if (h.stalls != 0)
-        port.wait = stalling_wait;
-    ikv_catalogue *catalogue = own_kinds();
+    h.digest = (ikv_digest)IKV_DIGEST_INIT;
+    h.catalogue = own_kinds();
+    open_port(argv[1]);
     config.memory = ikv_host_memory();
-    config.catalogue = catalogue;
-    config.ports = &port;
+    config.catalogue = h.catalogue;
+    config.ports = &h.port;
     config.port_count = 1;
     config.loop.frame_hz = (uint32_t)atoi(argv[2]);
     config.loop.pending = 16384;
+    config.loop.timing = argc > 6 || ikv_tape_about(h.tape).at_frame
+                             ? IKV_AT_FRAME
+                             : IKV_IN_STEP;
     if (ikv_kit_open(&config, &h.kit) < 0)
         return 4;
     add_ferries();
     add_handlers();
-    h.digest = (ikv_digest)IKV_DIGEST_INIT;
-    ikv_bus_add_watcher(ikv_kit_bus(h.kit), watch, NULL);
-    if (file != NULL)
-        ikv_trace_open(file, h.kit, NULL, IKV_TRACE_STEPS, &trace);
+    open_outputs(argc > 4 ? argv[4] : NULL, argc > 5 ? argv[5] : NULL);
     ikv_loop *loop = ikv_kit_loop(h.kit);
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
         }
+        if (h.hardware)
+            meddle(loop);
         ikv_loop_end(loop);
     }
-    ikv_trace_close(trace);
     printf("%016llx %llu deliveries in %llu steps\n",
            (unsigned long long)h.digest.value,
            (unsigned long long)h.digest.deliveries,
            (unsigned long long)ikv_loop_count(loop).steps);
-    const char *fault = ikv_sim_fault(&port);
+    const char *fault = ikv_sim_fault(&h.port);
     if (fault != NULL)
         fprintf(stderr, "%s\n", fault);
-    if (file != NULL)
-        fclose(file);
-    ikv_kit_close(h.kit);
-    ikv_sim_free(&port);
-    ikv_tape_close(sim.tape);
-    ikv_catalogue_close(catalogue);
-    return fault != NULL ? 3 : 0;
+    bool failed = fault != NULL;
+    close_all();
+    return failed ? 3 : 0;
 }

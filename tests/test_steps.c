@@ -1,0 +1,499 @@
+/* test_steps.c - time: one tape at any frame rate, recording, pauses, merged
+ * moves, floods. */
+#include "support.h"
+
+#include <ikvar/digest.h>
+#include <ikvar/keys.h>
+
+#define STEPS BINARY "/tests/ikvar_steps "
+#define TAPE  SOURCE "/tests/steps/steps.tape.jsonl"
+
+static char output[4096];
+
+/* ------------------------------------------------------ one tape, one digest
+ */
+
+static const char *const rates[] = {"60 0",  "24 0", "144 0", "1000 0",
+                                    "60 31", "24 7", "144 3", "1000 12"};
+
+/* T1, L1, L2: at any frame rate, and when frames come late. */
+START_TEST(any_rate)
+{
+    char *golden = read_file(SOURCE "/tests/golden/steps.txt");
+    ck_assert_int_eq(
+        run_command_line(output, sizeof output, STEPS TAPE " %s", rates[_i]),
+        0);
+    ck_assert_str_eq(output, golden);
+    free(golden);
+}
+END_TEST
+
+static const struct {
+    const char *source, *timing;
+} recorded[] = {{TAPE, ""},
+                {"random:1", ""},
+                {"random:2", ""},
+                {"random:1", "at_frame"},
+                {"random:4", "at_frame"}};
+
+/* T1: what is recorded of broken hardware, with pauses, single steps, changes
+ * of speed, dropped time and other threads' events, plays back to the byte. */
+START_TEST(recorded_plays_back)
+{
+    static const char *const played[] = {"60 0", "24 7", "144 0", "1000 0"};
+    ck_assert_int_eq(run_command_line(output, sizeof output,
+                                      STEPS "%s 60 5 a.jsonl r.jsonl %s",
+                                      recorded[_i].source, recorded[_i].timing),
+                     0);
+    char *first = read_file("a.jsonl"), said[128];
+    snprintf(said, sizeof said, "%.120s", output);
+    for (int i = 0; i < ROWS(played); i++) {
+        ck_assert_int_eq(run_command_line(output, sizeof output,
+                                          STEPS "r.jsonl %s b.jsonl",
+                                          played[i]),
+                         0);
+        ck_assert_str_eq(output, said);
+        char *second = read_file("b.jsonl");
+        ck_assert(strcmp(first, second) == 0);
+        free(second);
+    }
+    free(first);
+}
+END_TEST
+
+/* ------------------------------------------------------- pause and the like */
+
+static bench_kit k;
+static record heard;
+
+static ikv_verdict note_kind(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    const char *name = ikv_catalogue_info(NULL, event->kind)->name;
+    (void)user;
+    if (event->kind == IKV_KIND_LOOP_STEP)
+        note(&heard, "%u ", (unsigned)event->loop.step);
+    else
+        note(&heard, "%s%s ", name, d->sample_count > 1 ? "*" : "");
+    return IKV_CONTINUE;
+}
+
+static void listen(ikv_kind kind)
+{
+    ikv_target everywhere = {0};
+    ok(ikv_bus_hear(k.bus, kind, everywhere, note_kind, NULL, NULL));
+}
+
+static void open_loop(void)
+{
+    kit_prepare(&k);
+    heard.text[0] = '\0';
+}
+
+static void begin_loop(void)
+{
+    kit_open(&k);
+    kit_frame(&k, 0);
+    listen(IKV_KIND_LOOP_STEP);
+    listen(IKV_KIND_KEY_DOWN);
+    listen(IKV_KIND_POINTER_MOVE);
+    listen(IKV_KIND_LOOP_PAUSE);
+    listen(IKV_KIND_LOOP_RESUME);
+    listen(IKV_KIND_LOOP_DROPPED);
+}
+
+static void push_key(uint64_t ms)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 7000000000 + ms * 1000000);
+    e.device = k.fake.device;
+    e.key.code = ikv_code_find("KeyA");
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+
+static void expect(const char *text)
+{
+    ck_assert_str_eq(heard.text, text);
+    heard.text[0] = '\0';
+}
+
+/* L5: the steps stand still, input is routed at the frame; one step; on again.
+ */
+START_TEST(pause_and_single_step)
+{
+    open_loop();
+    k.config.loop.step_num = 100;
+    begin_loop();
+    kit_frame(&k, 25);
+    expect("0 1 ");
+    ok(ikv_loop_pause(k.loop));
+    status_is(ikv_loop_pause(k.loop), IKV_ABSENT);
+    ck_assert(ikv_loop_paused(k.loop));
+    push_key(30);
+    kit_frame(&k, 60);
+    expect("loop.pause key.down ");
+    ok(ikv_loop_single_step(k.loop));
+    kit_frame(&k, 70);
+    kit_frame(&k, 80);
+    expect("2 ");
+    ok(ikv_loop_resume(k.loop));
+    status_is(ikv_loop_resume(k.loop), IKV_ABSENT);
+    status_is(ikv_loop_single_step(k.loop), IKV_ABSENT);
+    kit_frame(&k, 89);
+    expect("loop.resume ");
+    kit_frame(&k, 91);
+    expect("3 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* L5: half as fast, and faster; blend lies between the steps. */
+START_TEST(time_scale)
+{
+    open_loop();
+    k.config.loop.step_num = 100;
+    begin_loop();
+    ok(ikv_loop_set_scale(k.loop, 500));
+    status_is(ikv_loop_set_scale(k.loop, 500), IKV_ABSENT);
+    status_is(ikv_loop_set_scale(k.loop, 0), IKV_BAD_VALUE);
+    status_is(ikv_loop_set_scale(k.loop, IKV_SCALE_LIMIT + 1), IKV_BAD_VALUE);
+    kit_frame(&k, 19);
+    expect("");
+    ck_assert_float_eq_tol(ikv_loop_blend(k.loop), 0.95f, 0.001f);
+    kit_frame(&k, 20);
+    expect("0 ");
+    ok(ikv_loop_set_scale(k.loop, 3000));
+    kit_frame(&k, 30);
+    expect("1 2 3 ");
+    ck_assert_uint_eq(ikv_loop_scale(k.loop), 3000);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_verdict pause_in_step(const ikv_event *event, const ikv_delivery *d,
+                                 void *user)
+{
+    (void)d, (void)user;
+    if (event->loop.step == 2)
+        ikv_loop_pause(k.loop);
+    return IKV_CONTINUE;
+}
+
+/* L5: asked for within a step, it takes effect at that step's end, though more
+ * are due in this frame. */
+START_TEST(pause_within_a_step)
+{
+    ikv_target everywhere = {0};
+    open_loop();
+    k.config.loop.step_num = 100;
+    begin_loop();
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_STEP, everywhere, pause_in_step, NULL,
+                    NULL));
+    kit_frame(&k, 60);
+    expect("0 1 2 loop.pause ");
+    kit_close(&k);
+}
+END_TEST
+
+/* L1: at_frame routes at the frame's begin, whether or not a step is due. */
+START_TEST(timing_at_frame)
+{
+    open_loop();
+    k.config.loop.timing = IKV_AT_FRAME;
+    k.config.loop.step_num = 10;
+    begin_loop();
+    push_key(5);
+    kit_frame(&k, 10);
+    expect("key.down ");
+    ck_assert_uint_eq(ikv_loop_timing(k.loop), IKV_AT_FRAME);
+    kit_close(&k);
+}
+END_TEST
+
+/* L2: what is over max_steps is dropped before the steps that run. */
+START_TEST(dropped_time)
+{
+    open_loop();
+    k.config.loop.step_num = 100;
+    k.config.loop.max_steps = 3;
+    begin_loop();
+    kit_frame(&k, 205);
+    expect("loop.dropped 0 1 2 ");
+    ck_assert_uint_eq(ikv_loop_count(k.loop).dropped_steps, 17);
+    kit_frame(&k, 209);
+    expect("");
+    kit_frame(&k, 210);
+    expect("3 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------- merged moves */
+
+typedef struct merge_row {
+    const char *pushes; /* a letter a pointer: its move; D, U: a's down, up; k a
+                           key; A: a's move with shift */
+    const char *heard;
+} merge_row;
+
+static const merge_row merges[] = {
+    {"aaa", "a3 "},
+    {"aabab", "a3 b2 "},
+    {"aaDaaUa", "a2 D1 a2 U1 a1 "},
+    {"akaa", "a1 k1 a2 "},
+    {"aAAa", "a1 A2 a1 "},
+    {"ab", "a1 b1 "},
+};
+
+static ikv_verdict note_merge(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)user;
+    char who = event->kind == IKV_KIND_KEY_DOWN       ? 'k'
+               : event->kind == IKV_KIND_POINTER_DOWN ? 'D'
+               : event->kind == IKV_KIND_POINTER_UP   ? 'U'
+               : event->modifiers != 0                ? 'A'
+                                                      : 'a';
+    if (who == 'a' || who == 'A')
+        who = (char)(who + event->pointer.pointer);
+    uint32_t count = d->sample_count > 0 ? d->sample_count : 1;
+    note(&heard, "%c%u ", who, count);
+    float sum = 0;
+    for (uint32_t i = 0; i < d->sample_count; i++)
+        sum += d->samples[i].pointer.dx;
+    if (d->sample_count > 0) {
+        ck_assert_float_eq(sum, event->pointer.dx);
+        ck_assert_float_eq(d->samples[d->sample_count - 1].pointer.x,
+                           event->pointer.x);
+        ck_assert_uint_eq(event->samples, d->sample_count);
+        ck_assert_uint_eq(d->samples[d->sample_count - 1].time_ns,
+                          event->time_ns);
+    }
+    return IKV_CONTINUE;
+}
+
+/* Q2: moves of one pointer within one step, not across a transition. */
+START_TEST(merged_moves)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_MOVE,
+                                     IKV_KIND_POINTER_DOWN, IKV_KIND_POINTER_UP,
+                                     IKV_KIND_KEY_DOWN};
+    ikv_target everywhere = {0};
+    open_loop();
+    k.config.loop.step_num = 50;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < ROWS(kinds); i++)
+        ok(ikv_bus_hear(k.bus, kinds[i], everywhere, note_merge, NULL, NULL));
+    float x = 0;
+    for (const char *c = merges[_i].pushes; *c != '\0'; c++) {
+        ikv_event e = ikv_event_make(*c == 'D'   ? IKV_KIND_POINTER_DOWN
+                                     : *c == 'U' ? IKV_KIND_POINTER_UP
+                                     : *c == 'k' ? IKV_KIND_KEY_DOWN
+                                                 : IKV_KIND_POINTER_MOVE,
+                                     7001000000);
+        e.device = k.fake.device;
+        if (*c == 'k') {
+            e.key.code = ikv_code_find("KeyA");
+        } else {
+            e.pointer.pointer = *c == 'b';
+            e.pointer.x = x += 1;
+            e.pointer.dx = 1;
+            e.pointer.button = *c == 'D' || *c == 'U' ? 0 : -1;
+            e.modifiers = *c == 'A' ? IKV_SHIFT : 0;
+        }
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    expect(merges[_i].heard);
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------- Q3: floods */
+
+enum {
+    POINTERS = 12
+};
+
+/* Hardware that pushes a million events a second, and knows what is down. */
+static struct {
+    bool down[POINTERS];
+    uint64_t pushed, downs, ends;
+    bool heard_down[POINTERS];
+} hardware;
+
+static ikv_status hardware_held(void *state, uint16_t device, ikv_event *events,
+                                uint32_t room, uint32_t *count)
+{
+    (void)state;
+    *count = 0;
+    for (uint16_t i = 0; i < POINTERS && *count < room; i++)
+        if (hardware.down[i]) {
+            ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+            e.device = device;
+            e.pointer.pointer = i;
+            e.pointer.type = i < 2 ? IKV_MOUSE : IKV_TOUCH;
+            e.pointer.button = 0;
+            events[(*count)++] = e;
+        }
+    return IKV_OK;
+}
+
+static void push_random(uint64_t *seed, uint64_t time_ns)
+{
+    uint16_t i = (uint16_t)random_below(seed, POINTERS);
+    uint32_t what = random_below(seed, 200);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, time_ns);
+    if (what < 2) {
+        e.kind = hardware.down[i] ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_DOWN;
+        hardware.down[i] = !hardware.down[i];
+        e.pointer.button = 0;
+    }
+    e.device = k.fake.device;
+    e.pointer.pointer = i;
+    e.pointer.type = i < 2 ? IKV_MOUSE : IKV_TOUCH;
+    e.pointer.x = (float)random_below(seed, 600);
+    hardware.pushed++;
+    ikv_sink_push(k.fake.sink, &e);
+}
+
+static ikv_verdict pair_up(const ikv_event *event, const ikv_delivery *d,
+                           void *user)
+{
+    bool *down = &hardware.heard_down[event->pointer.pointer];
+    (void)d, (void)user;
+    if (event->kind == IKV_KIND_POINTER_DOWN) {
+        ck_assert(!*down);
+        *down = true;
+        hardware.downs++;
+    } else {
+        ck_assert(*down);
+        *down = false;
+        hardware.ends++;
+    }
+    return IKV_CONTINUE;
+}
+
+/* Q3: afterwards every down has exactly one up or cancel, what is down is what
+ * the port says, and the counters add up. */
+START_TEST(flood)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_DOWN, IKV_KIND_POINTER_UP,
+                                     IKV_KIND_POINTER_CANCEL};
+    ikv_target everywhere = {0};
+    uint64_t seed = (uint64_t)_i * 77 + 5, now = 0;
+    memset(&hardware, 0, sizeof hardware);
+    open_loop();
+    if (_i != 2)
+        k.port.held = hardware_held;
+    k.config.queue.own_capacity = 256;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < ROWS(kinds); i++)
+        ok(ikv_bus_hear(k.bus, kinds[i], everywhere, pair_up, NULL, NULL));
+    for (int frame = 0; frame < 40; frame++) {
+        /* In the tenth frame the consumer stalls for two seconds. */
+        uint64_t events = frame == 10 ? 2000000 : 400;
+        for (uint64_t i = 0; i < events; i++)
+            push_random(&seed, 7000000000 + now + i * 1000);
+        now += events * 1000 > 16700000 ? events * 1000 : 16700000;
+        kit_frame(&k, now / 1000000);
+        valid(ikv_router_validate(k.router));
+    }
+    kit_frame(&k, now / 1000000 + 50);
+    ikv_queue_counters queue = ikv_queue_count(ikv_kit_queue(k.kit));
+    ikv_loop_counters loop = ikv_loop_count(k.loop);
+    ck_assert_uint_eq(hardware.pushed, queue.pushed + queue.refused);
+    ck_assert_uint_gt(queue.lost, 0);
+    ck_assert_uint_gt(loop.resyncs, 0);
+    ck_assert_uint_eq(queue.drained + loop.made_up,
+                      loop.routed + loop.merged + loop.held_named);
+    uint32_t down = 0;
+    for (int i = 0; i < POINTERS; i++) {
+        down += hardware.heard_down[i];
+        if (_i != 2)
+            ck_assert(hardware.heard_down[i] == hardware.down[i]);
+    }
+    ck_assert_uint_eq(hardware.downs, hardware.ends + down);
+    kit_close(&k);
+}
+END_TEST
+
+/* Q3: moves give way first, then other kinds; transitions get the last slots.
+ */
+START_TEST(reserve)
+{
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    config.capacity = config.own_capacity = 64;
+    counted memory = {0};
+    config.memory = counted_memory(&memory);
+    ikv_queue *queue;
+    ok(ikv_queue_open(&config, &queue));
+    ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+    ikv_event own = ikv_event_make(IKV_KIND_USER, 0);
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_UP, 0);
+    ikv_status (*push)(ikv_queue *, const ikv_event *) =
+        _i == 0 ? ikv_queue_push : ikv_queue_push_own;
+    key.device = 9;
+    uint16_t device;
+    for (int i = 0; i < 48; i++)
+        ok(push(queue, &move));
+    status_is(push(queue, &move), IKV_FULL_QUEUE);
+    for (int i = 0; i < 8; i++)
+        ok(push(queue, &own));
+    status_is(push(queue, &own), IKV_FULL_QUEUE);
+    ck_assert(!ikv_queue_take_lost(queue, &device));
+    for (int i = 0; i < 8; i++)
+        ok(push(queue, &key));
+    status_is(push(queue, &key), IKV_FULL_QUEUE);
+    ck_assert(ikv_queue_take_lost(queue, &device));
+    ck_assert_uint_eq(device, 9);
+    ck_assert(!ikv_queue_take_lost(queue, &device));
+    ck_assert_uint_eq(ikv_queue_count(queue).lost, 1);
+    ck_assert_uint_eq(ikv_queue_count(queue).refused, 3);
+    if (_i == 1)
+        ck_assert_uint_eq(ikv_queue_room_own(queue, IKV_KIND_KEY_UP), 0);
+    ikv_queue_close(queue);
+}
+END_TEST
+
+/* --------------------------------------------------------------- statistics */
+
+/* L7, pacing: how late frames begin, in the statistics. */
+START_TEST(lateness)
+{
+    open_loop();
+    k.config.loop.frame_hz = 100;
+    kit_open(&k);
+    for (int i = 0; i < 200; i++) {
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+        }
+        if (i % 100 == 50)
+            k.fake.now_ns += 12000000; /* 2 ms late */
+        ikv_loop_end(k.loop);
+    }
+    ck_assert_uint_le(ikv_loop_lateness(k.loop, 50), 16);
+    ck_assert_uint_le(ikv_loop_lateness(k.loop, 98), 16);
+    ck_assert_uint_ge(ikv_loop_lateness(k.loop, 100), 2000000);
+    ck_assert_uint_eq(ikv_loop_lateness(k.loop, 101), 0);
+    kit_close(&k);
+}
+END_TEST
+
+Suite *steps_suite(void)
+{
+    Suite *s = suite_create("steps");
+    add_table(s, "T1 L1 L2 any rate", any_rate, ROWS(rates));
+    add_table(s, "T1 recorded", recorded_plays_back, ROWS(recorded));
+    add(s, "L5 pause", pause_and_single_step);
+    add(s, "L5 scale", time_scale);
+    add(s, "L5 in a step", pause_within_a_step);
+    add(s, "L1 at_frame", timing_at_frame);
+    add(s, "L2 dropped", dropped_time);
+    add_table(s, "Q2 merging", merged_moves, ROWS(merges));
+    add_table(s, "Q3 flood", flood, 3);
+    add_table(s, "Q3 reserve", reserve, 2);
+    add(s, "L7 lateness", lateness);
+    return s;
+}

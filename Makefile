@@ -3,7 +3,7 @@
 BUILD := build
 JOBS := $(shell nproc)
 
-.PHONY: all demo test format lint bench install sanitize coverage pictures clean
+.PHONY: all demo test format lint bench install sanitize digests coverage pictures clean
 
 all: release
 
@@ -37,6 +37,12 @@ sanitize:
 	@$(MAKE) --no-print-directory asan tsan
 	@$(BUILD)/asan/tests/ikvar_tests
 	@for suite in queue dispatch; do CK_RUN_SUITE=$$suite $(BUILD)/tsan/tests/ikvar_tests || exit 1; done
+
+# One tape, one digest: compilers, optimisations, a 32-bit machine.
+digests:
+	@scripts/bootstrap build lint
+	@scripts/bootstrap i686 || true
+	@scripts/check-digests
 
 sources = $(shell git ls-files '*.c' '*.h' '*.cc')
 

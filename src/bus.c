@@ -316,6 +316,7 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
     if (bus->watcher_count == IKV_WATCHER_LIMIT)
         return IKV_FULL_WATCHERS;
     bus->detours += bus->watcher_count == 0;
+    bus->watched = true;
     bus->watchers[bus->watcher_count].watcher = watcher;
     bus->watchers[bus->watcher_count++].user = user;
     return IKV_OK;
@@ -337,6 +338,7 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
     for (; i < bus->watcher_count; i++)
         bus->watchers[i] = bus->watchers[i + 1];
     bus->detours -= bus->watcher_count == 0;
+    bus->watched = bus->watcher_count != 0;
     return IKV_OK;
 }
 

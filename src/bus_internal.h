@@ -216,6 +216,11 @@ struct ikv_bus {
     uint32_t condition_capacity, payload_capacity, payload_bytes;
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
+    struct {
+        uint64_t name; /* its hash; 0: free */
+        ikv_handler handler;
+        void *user;
+    } rebound[IKV_REBIND_LIMIT]; /* the last of each name */
     bool counting;
     bool frame_scoped; /* what happens is not the steps' */
     void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
@@ -231,6 +236,7 @@ struct ikv_bus {
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
     uint32_t busy, depth, births;
+    bool watched; /* that there is a watcher is one of the detours */
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,
                          a wide run at the root */
     uint32_t pool_start, pool_used; /* of the half in use */
@@ -413,6 +419,9 @@ static inline void ikvi_bus_release(ikv_bus *b)
         IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0))
         ikvi_bus_settle(b);
 }
+
+/* After an image was copied back: what has changed outside it since. */
+void ikvi_bus_restored(ikv_bus *b);
 
 /* bus_deliver.c */
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,

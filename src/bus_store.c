@@ -699,11 +699,56 @@ ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind)
     return status;
 }
 
+static uint64_t hash_name(const char *name)
+{
+    uint64_t hash = UINT64_C(0xcbf29ce484222325);
+    for (; *name != '\0'; name++)
+        hash = (hash ^ (uint8_t)*name) * UINT64_C(0x100000001b3);
+    return hash | 1;
+}
+
+/* The place of a name among those that were rebound, or a free one. */
+static uint32_t rebound_place(const ikv_bus *b, uint64_t name)
+{
+    uint32_t i = 0;
+    while (i < IKV_REBIND_LIMIT && b->rebound[i].name != name &&
+           b->rebound[i].name != 0)
+        i++;
+    return i;
+}
+
+void ikvi_bus_restored(ikv_bus *b)
+{
+    b->detours -= b->watched;
+    b->watched = b->watcher_count != 0;
+    b->detours += b->watched;
+    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+        bus_subscription *s = ikvi_bus_subscription(b, i);
+        if (b->rebound[0].name == 0 || s->name == 0 ||
+            ikvi_slots_at(&b->subscription_slots, b, i)->next != IKVI_IN_USE)
+            continue;
+        uint64_t name = hash_name(ikvi_names_text(&b->names, b, s->name));
+        uint32_t at = rebound_place(b, name);
+        if (at == IKV_REBIND_LIMIT || b->rebound[at].name != name)
+            continue;
+        s->handler = b->rebound[at].handler;
+        s->user = b->rebound[at].user;
+        refresh_entries(b, s);
+    }
+}
+
 ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
                           void *user)
 {
     if (bus == NULL || name == NULL || name[0] == '\0' || handler == NULL)
         return IKV_BAD_ARGUMENT;
+    uint64_t hash = hash_name(name);
+    uint32_t place = rebound_place(bus, hash);
+    if (place == IKV_REBIND_LIMIT)
+        return IKV_FULL_NAMES;
+    bus->rebound[place].name = hash;
+    bus->rebound[place].handler = handler;
+    bus->rebound[place].user = user;
     ikv_status status = IKV_ABSENT;
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(bus, i);

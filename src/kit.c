@@ -216,6 +216,19 @@ void ikv_kit_close(ikv_kit *kit)
     ikvi_memory_give(&memory, kit, kit->size);
 }
 
+ikv_parts ikv_kit_parts(const ikv_kit *kit)
+{
+    ikv_parts parts = IKV_PARTS_INIT;
+    if (kit != NULL) {
+        parts.loop = kit->loop;
+        parts.bus = kit->bus;
+        parts.scene = kit->scene;
+        parts.routers[0] = kit->router;
+        parts.router_count = 1;
+    }
+    return parts;
+}
+
 ikv_loop *ikv_kit_loop(const ikv_kit *kit)
 {
     return kit != NULL ? kit->loop : NULL;

@@ -457,6 +457,216 @@ START_TEST(reserve)
 }
 END_TEST
 
+/* ------------------------------------------------------------------ images */
+
+enum {
+    SAVED = 16,
+    BACK = 10,
+    TAKEN = 4096
+};
+
+/* A game with a state of its own, saved along with the library's. */
+static struct {
+    ikv_parts parts;
+    char *images[SAVED];
+    uint32_t taken_then[SAVED];
+    ikv_digest digest_then[SAVED], digest;
+    uint64_t game_then[SAVED], game;
+    ikv_taken taken[TAKEN];
+    uint32_t count;
+    ikv_target boats[4];
+} past;
+
+static void take(const ikv_event *event, const ikv_intake *intake, void *user)
+{
+    (void)user;
+    ck_assert_uint_lt(past.count, TAKEN);
+    past.taken[past.count++] = (ikv_taken){*event, *intake};
+}
+
+static void watch_past(const ikv_watch *watch, void *user)
+{
+    (void)user;
+    ikv_digest_add(&past.digest, k.bus, watch);
+}
+
+static ikv_verdict row(const ikv_event *event, const ikv_delivery *d,
+                       void *user)
+{
+    (void)user;
+    past.game = past.game * 31 + event->kind + d->sample_count;
+    if (event->kind == IKV_KIND_POINTER_DOWN)
+        ikv_router_capture(d->router, event, d->current);
+    if (event->kind == IKV_KIND_POINTER_MOVE)
+        ikv_scene_move(k.scene, d->current, d->layer_x, d->layer_y);
+    if (past.game % 3 == 0) {
+        ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, event->time_ns);
+        later.target = d->current;
+        ikv_bus_defer_after(d->bus, IKV_STEP_LANE, past.game % 50 * 1000000,
+                            &later, NULL);
+    }
+    if (past.game % 5 == 0)
+        ikv_bus_hear(d->bus, IKV_KIND_FIELD_SET, d->current, row, NULL, NULL);
+    return IKV_CONTINUE;
+}
+
+static void save_step(uint64_t step)
+{
+    uint32_t at = (uint32_t)(step % SAVED);
+    ok(ikv_image_save(&past.parts, past.images[at],
+                      ikv_image_size(&past.parts)));
+    past.taken_then[at] = past.count;
+    past.digest_then[at] = past.digest;
+    past.game_then[at] = past.game;
+}
+
+static void go_back(uint64_t step)
+{
+    static ikv_taken since[TAKEN];
+    uint32_t at = (uint32_t)(step % SAVED);
+    uint32_t count = past.count - past.taken_then[at];
+    memcpy(since, past.taken + past.taken_then[at], count * sizeof since[0]);
+    ok(ikv_image_restore(&past.parts, past.images[at],
+                         ikv_image_size(&past.parts), since, count));
+    past.count = past.taken_then[at];
+    past.digest = past.digest_then[at];
+    past.game = past.game_then[at];
+}
+
+static ikv_digest play_past(int every)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_DOWN,
+                                     IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_UP,
+                                     IKV_KIND_FIELD_SET};
+    uint64_t seed = 11, last = 0;
+    bool down = false;
+    memset(&past, 0, sizeof past);
+    past.digest = (ikv_digest)IKV_DIGEST_INIT;
+    open_loop();
+    k.config.loop.step_num = 100;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    past.parts = ikv_kit_parts(k.kit);
+    for (int i = 0; i < SAVED; i++)
+        past.images[i] = malloc(ikv_image_size(&past.parts));
+    for (int i = 0; i < 4; i++) {
+        past.boats[i] =
+            rect_target(k.scene, (ikv_target){0}, (float)i * 60, 0, 70, 70, i);
+        for (int n = 0; n < ROWS(kinds); n++)
+            ok(ikv_bus_hear(k.bus, kinds[n], past.boats[i], row, NULL, NULL));
+    }
+    ok(ikv_loop_set_recorder(k.loop, take, NULL));
+    ok(ikv_bus_add_watcher(k.bus, watch_past, NULL));
+    for (uint64_t ms = 7; ms < 3000; ms += 13) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE,
+                                     7000000000 + ms * 1000000 - 500);
+        e.device = k.fake.device;
+        e.pointer.x = (float)random_below(&seed, 250);
+        e.pointer.y = (float)random_below(&seed, 60);
+        ok(ikv_sink_push(k.fake.sink, &e));
+        if (random_below(&seed, 5) == 0) {
+            e.kind = down ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_DOWN;
+            e.pointer.button = 0;
+            down = !down;
+            ok(ikv_sink_push(k.fake.sink, &e));
+        }
+        k.fake.now_ns = 7000000000 + ms * 1000000;
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+            uint64_t step = ikv_loop_step_number(k.loop);
+            if (every > 0 && step > last && step % (uint64_t)every == 0 &&
+                step > SAVED) {
+                last = step;
+                save_step(step);
+                go_back(step - BACK);
+                continue;
+            }
+            save_step(step);
+        }
+        ikv_loop_end(k.loop);
+        valid(ikv_bus_validate(k.bus));
+        valid(ikv_scene_validate(k.scene));
+        valid(ikv_router_validate(k.router));
+    }
+    for (int i = 0; i < SAVED; i++)
+        free(past.images[i]);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).dropped_steps, 0);
+    kit_close(&k);
+    return past.digest;
+}
+
+/* Ten steps back and again, often: the same run. */
+START_TEST(rollback)
+{
+    ikv_digest straight = play_past(0), bent = play_past(17);
+    ck_assert_uint_gt(straight.deliveries, 500);
+    ck_assert_uint_eq(straight.value, bent.value);
+    ck_assert_uint_eq(straight.deliveries, bent.deliveries);
+}
+END_TEST
+
+static ikv_verdict newer(const ikv_event *event, const ikv_delivery *d,
+                         void *user)
+{
+    (void)event, (void)d, (void)user;
+    note(&heard, "newer ");
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict save_inside(const ikv_event *event, const ikv_delivery *d,
+                               void *image)
+{
+    (void)event, (void)d;
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    status_is(ikv_image_save(&parts, image, ikv_image_size(&parts)), IKV_BUSY);
+    status_is(ikv_image_restore(&parts, image, ikv_image_size(&parts), NULL, 0),
+              IKV_BUSY);
+    return IKV_CONTINUE;
+}
+
+/* Names resolve to what they were rebound to; what can't be is refused. */
+START_TEST(images)
+{
+    ikv_target everywhere = {0};
+    ikv_taken too_many = {.intake = IKV_INTAKE_INIT};
+    open_loop();
+    begin_loop();
+    ikv_parts parts = ikv_kit_parts(k.kit), none = IKV_PARTS_INIT;
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size), *other = calloc(1, size);
+    ikv_subscription_config named = IKV_SUBSCRIPTION_INIT;
+    named.kind = IKV_KIND_FIELD_SET;
+    named.handler = note_kind;
+    named.name = "named";
+    ok(ikv_bus_subscribe(k.bus, &named, NULL, NULL));
+    ok(ikv_image_save(&parts, image, size));
+    ok(ikv_bus_rebind(k.bus, "named", newer, NULL));
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ikv_bus_deliver(k.bus, &e);
+    expect("newer ");
+    ck_assert_uint_eq(ikv_image_size(&none), 0);
+    status_is(ikv_image_save(&none, image, size), IKV_BAD_ARGUMENT);
+    status_is(ikv_image_save(&parts, image, size - 1), IKV_BAD_SIZE);
+    status_is(ikv_image_restore(&parts, other, size, NULL, 0), IKV_BAD_FILE);
+    status_is(ikv_image_restore(&parts, image, 10, NULL, 0), IKV_BAD_FILE);
+    status_is(ikv_image_restore(&parts, image, size, NULL, 1),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_image_restore(&parts, image, size, &too_many, 1 << 20),
+              IKV_FULL_PENDING);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, everywhere, save_inside, other,
+                    NULL));
+    ikv_bus_deliver(k.bus, &e);
+    k.fake.now_ns += 20000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    status_is(ikv_image_restore(&parts, image, size, NULL, 0), IKV_BUSY);
+    ikv_loop_end(k.loop);
+    free(image);
+    free(other);
+    kit_close(&k);
+}
+END_TEST
+
 /* --------------------------------------------------------------- statistics */
 
 /* L7, pacing: how late frames begin, in the statistics. */
@@ -494,6 +704,8 @@ Suite *steps_suite(void)
     add_table(s, "Q2 merging", merged_moves, ROWS(merges));
     add_table(s, "Q3 flood", flood, 3);
     add_table(s, "Q3 reserve", reserve, 2);
+    add(s, "images rolled back", rollback);
+    add(s, "images refused", images);
     add(s, "L7 lateness", lateness);
     return s;
 }

@@ -419,9 +419,15 @@ IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
  * Returns IKV_OK, UNKNOWN_KIND, or ABSENT if there was none. O(targets). */
 IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 
+/* How many names can be rebound. */
+#define IKV_REBIND_LIMIT 64
+
 /* Points every subscription of that name at another handler: for code that was
- * loaded anew. Inside handlers too; what runs goes on in the old one.
- * Returns IKV_OK, or IKV_ABSENT if no subscription has the name. O(all). */
+ * loaded anew. Inside handlers too; what runs goes on in the old one. Holds for
+ * subscriptions that an image brings back later.
+ * Returns IKV_OK, IKV_ABSENT if no subscription has the name, FULL_NAMES.
+ * O(all).
+ */
 IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
                                   ikv_handler handler, void *user);
 

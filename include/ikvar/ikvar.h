@@ -4,9 +4,10 @@
 
 #include "base.h"
 #include "bus.h"
-#include "digest.h"
 #include "catalogue.h"
+#include "digest.h"
 #include "event.h"
+#include "image.h"
 #include "keys.h"
 #include "kit.h"
 #include "loop.h"

@@ -21,8 +21,7 @@
 #ifndef IKVAR_KIT_H
 #define IKVAR_KIT_H
 
-#include "loop.h"
-#include "scene.h"
+#include "image.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -74,6 +73,9 @@ IKV_API ikv_bus *ikv_kit_bus(const ikv_kit *kit);
 IKV_API ikv_queue *ikv_kit_queue(const ikv_kit *kit);
 IKV_API ikv_scene *ikv_kit_scene(const ikv_kit *kit);
 IKV_API ikv_router *ikv_kit_router(const ikv_kit *kit);
+
+/* The parts whose state is saved and restored together: image.h. */
+IKV_API ikv_parts ikv_kit_parts(const ikv_kit *kit);
 
 /* A scene as a router sees it, for those who open the parts themselves. */
 IKV_API ikv_picking ikv_kit_picking(ikv_scene *scene);

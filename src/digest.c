@@ -23,7 +23,10 @@ static void add_number(ikv_digest *d, uint64_t number, uint32_t bytes)
 
 static void add_string(ikv_digest *d, const char *string)
 {
-    add_bytes(d, string, strlen(string) + 1);
+    size_t length = 0;
+    while (string[length] != '\0')
+        length++;
+    add_bytes(d, string, length + 1);
 }
 
 /* Independent of how a handle's bits are split. */

@@ -154,14 +154,16 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     if (image == NULL || !find_ranges(parts, &ranges) ||
         (since == NULL && count > 0))
         return IKV_BAD_ARGUMENT;
+    ikv_loop *loop = parts->loop;
+    if (is_busy(parts))
+        return IKV_BUSY;
     if (size < sizeof head)
         return IKV_BAD_FILE;
     memcpy(&head, image, sizeof head);
     if (head.magic != IMAGE_MAGIC || head.size != ranges.size ||
         head.size > size || head.layout != ranges.layout)
         return IKV_BAD_FILE;
-    ikv_loop *loop = parts->loop;
-    if (is_busy(parts) || (head.in_step != 0) != (loop->where == IN_STEP))
+    if ((head.in_step != 0) != (loop->where == IN_STEP))
         return IKV_BUSY;
     uint32_t at = loop->s.head, waiting = loop->s.count;
     if (since != NULL && count > loop->capacity - waiting)

@@ -253,6 +253,10 @@ void ikvi_loop_drop_time(ikv_loop *loop)
 
 /* --------------------------------------------------------------- waiting -- */
 
+enum {
+    STILL_LIMIT = 100000 /* readings of a clock that does not move */
+};
+
 /* Four buckets for each doubling, from 16 ns on. */
 static uint32_t bucket_of(uint64_t late_ns)
 {
@@ -299,18 +303,27 @@ static void note_lateness(ikv_loop *loop, uint64_t late)
     *bucket += *bucket < UINT32_MAX;
 }
 
-/* Sleeps up to the last moment, then watches the clock. */
+/* Sleeps up to the last moment, then watches the clock; one that stands still
+ * is not waited for. */
 static void wait_until(ikv_loop *loop, uint64_t due)
 {
     const ikv_port *clock = &loop->ports[0];
-    uint64_t until = due + loop->offsets[0];
+    uint64_t until = due + loop->offsets[0], now = clock->now(clock->state);
     uint64_t sleep = until > loop->spin_ns ? until - loop->spin_ns : 0;
-    while (clock->wait != NULL && clock->now(clock->state) < sleep &&
-           !loop->quit)
+    while (clock->wait != NULL && now < sleep && !loop->quit) {
+        uint64_t before = now;
         if (clock->wait(clock->state, sleep, false) != IKV_OK)
             break;
-    while (loop->spin_ns > 0 && clock->now(clock->state) < until &&
-           !loop->quit) {
+        now = clock->now(clock->state);
+        if (now == before)
+            return;
+    }
+    uint64_t seen = now;
+    for (uint32_t still = 0;
+         loop->spin_ns > 0 && now < until && !loop->quit && still < STILL_LIMIT;
+         now = clock->now(clock->state)) {
+        still = now == seen ? still + 1 : 0;
+        seen = now;
     }
 }
 

@@ -96,6 +96,56 @@ IKV_API const char *ikv_sim_fault(const ikv_port *port);
 
 IKV_API void ikv_sim_free(ikv_port *port);
 
+/* ------------------------------------------------------------- wrappers -- */
+
+/* A port around another that writes a line for each call to a FILE: its number,
+ * the port's name, the call and what it returned. The inner port must outlive
+ * it and is freed by you; the file stays yours. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE or NO_MEMORY. */
+IKV_API ikv_status ikv_log_port_open(const ikv_port *inner, void *file,
+                                     ikv_port *port);
+IKV_API void ikv_log_port_free(ikv_port *port);
+
+/* The calls of a port that may break. */
+enum {
+    IKV_CALL_ANY = 0,
+    IKV_CALL_OPEN = 1,
+    IKV_CALL_POLL = 2,
+    IKV_CALL_WAIT = 3,
+    IKV_CALL_NOW = 4,
+    IKV_CALL_HELD = 5,
+    IKV_CALL_DESCRIBE = 6,
+    IKV_CALL_REQUEST = 7,
+    IKV_CALL_COUNT = 8
+};
+
+/*   call          which, or IKV_CALL_ANY
+ *   nth           which of its calls, from 1 on; 0: none
+ *   from_then_on  all later ones too */
+typedef struct ikv_fault_config {
+    uint32_t size;
+    uint32_t call;
+    IKV_ALIGNED(8) uint64_t nth;
+    bool from_then_on;
+} ikv_fault_config;
+
+#define IKV_FAULT_INIT                                                         \
+    {                                                                          \
+        sizeof(ikv_fault_config), 0, 0, false                                  \
+    }
+
+/* A port around another of which the Nth call breaks: it fails without reaching
+ * the inner one; a clock stands still, a name is empty. Fail the Nth, for every
+ * N. Ownership as of ikv_log_port_open(). Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
+IKV_API ikv_status ikv_fault_port_open(const ikv_port *inner,
+                                       const ikv_fault_config *config,
+                                       ikv_port *port);
+
+/* How often it was called so far. */
+IKV_API uint64_t ikv_fault_port_calls(const ikv_port *port, uint32_t call);
+IKV_API void ikv_fault_port_free(ikv_port *port);
+
 /* ------------------------------------------------------------- terminal -- */
 
 /* The terminal's own keys and mouse. One at a time in a process. It takes over

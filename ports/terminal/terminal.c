@@ -17,6 +17,7 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/eventfd.h>
 #include <sys/ioctl.h>
 #include <termios.h>
 #include <time.h>
@@ -40,6 +41,7 @@ typedef struct terminal {
     ikv_sink *sink;
     uint16_t keyboard, mouse;
     int fd;
+    int woken;   /* written to by wake() */
     bool opened; /* we opened fd */
     bool hung_up;
     struct termios before, raw;
@@ -195,9 +197,10 @@ static uint64_t terminal_now(void *state)
  * no further byte is taken. So nothing is lost. */
 static void push(terminal *t, const ikv_event *event)
 {
-    if (t->waiting_count > 0 || ikv_sink_push(t->sink, event) != IKV_OK)
-        if (t->waiting_count < WAITING)
-            t->waiting[t->waiting_count++] = *event;
+    if (t->waiting_count == 0 && ikv_sink_has_room(t->sink, event->kind))
+        ikv_sink_push(t->sink, event);
+    else if (t->waiting_count < WAITING)
+        t->waiting[t->waiting_count++] = *event;
 }
 
 /* Tries again; true if nothing waits any more. */
@@ -205,8 +208,8 @@ static bool push_waiting(terminal *t)
 {
     uint32_t done = 0;
     while (done < t->waiting_count &&
-           ikv_sink_push(t->sink, &t->waiting[done]) == IKV_OK)
-        done++;
+           ikv_sink_has_room(t->sink, t->waiting[done].kind))
+        ikv_sink_push(t->sink, &t->waiting[done++]);
     t->waiting_count -= done;
     memmove(t->waiting, t->waiting + done,
             t->waiting_count * sizeof t->waiting[0]);
@@ -439,6 +442,12 @@ static ikv_status terminal_poll(void *state)
 static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
 {
     terminal *t = state;
+    /* What is made up after a time is input too. */
+    if (for_input && (t->held_count > 0 || parser_waits(&t->parser) ||
+                      t->waiting_count > 0)) {
+        uint64_t soon = terminal_now(t) + t->config.escape_ns / 4;
+        until_ns = soon < until_ns ? soon : until_ns;
+    }
     for (;;) {
         uint64_t now = terminal_now(t);
         if (now >= until_ns || asked_to_end == 1)
@@ -446,15 +455,29 @@ static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
         uint64_t left = until_ns - now;
         struct timespec timeout = {(time_t)(left / 1000000000),
                                    (long)(left % 1000000000)};
-        struct pollfd fd = {.fd = t->fd, .events = POLLIN};
-        int ready = ppoll(&fd, t->hung_up || t->waiting_count > 0 ? 0 : 1,
+        struct pollfd fds[2] = {{.fd = t->woken, .events = POLLIN},
+                                {.fd = t->fd, .events = POLLIN}};
+        int ready = ppoll(fds, t->hung_up || t->waiting_count > 0 ? 1 : 2,
                           &timeout, NULL);
+        if (ready > 0 && (fds[0].revents & POLLIN)) {
+            uint64_t times;
+            if (read(t->woken, &times, sizeof times) > 0)
+                return IKV_OK;
+        }
         if (ready > 0) {
             read_bytes(t);
             if (for_input)
                 return IKV_OK;
         }
     }
+}
+
+static void terminal_wake(void *state)
+{
+    const terminal *t = state;
+    uint64_t once = 1;
+    if (write(t->woken, &once, sizeof once) < 0)
+        return; /* it is full: woken already */
 }
 
 static ikv_status terminal_start(void *state, ikv_sink *sink)
@@ -543,6 +566,8 @@ static ikv_status no_terminal(terminal *t, ikv_message *message,
         strncat(message->text, strerror(error), 60);
         strncat(message->text, "; expected a terminal", 22);
     }
+    if (t->woken >= 0)
+        close(t->woken);
     if (t->opened)
         close(t->fd);
     free(t);
@@ -569,6 +594,7 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
         t->config.escape_ns = 50000000;
     t->fd = open(device, O_RDWR | O_NOCTTY | O_CLOEXEC);
     t->opened = t->fd >= 0;
+    t->woken = eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK);
     if (!t->opened || tcgetattr(t->fd, &t->before) != 0)
         return no_terminal(t, message, device);
     *port = (ikv_port){.size = sizeof *port,
@@ -578,6 +604,7 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
                        .open = terminal_start,
                        .poll = terminal_poll,
                        .wait = terminal_wait,
+                       .wake = terminal_wake,
                        .now = terminal_now,
                        .held = terminal_held,
                        .describe = terminal_describe,
@@ -592,6 +619,7 @@ void ikv_terminal_free(ikv_port *port)
     terminal *t = port->state;
     if (t->opened)
         close(t->fd);
+    close(t->woken);
     free(t);
     port->state = NULL;
 }

@@ -216,7 +216,148 @@ static const struct {
     {T("{\"t\":1,\"kind\":\"text.input\",\"text\":"
        "\"01234567890123456789012345678901\"}"),
      "/text: expected a string of at most 31 bytes"},
+    {T("{\"t\":1,\"t\":2,\"kind\":\"key.up\"}"), ":2: column"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"due\":9}\n"
+       "{\"t\":2,\"kind\":\"key.up\",\"due\":8}"),
+     ":3: the time runs backwards: expected due of at least 9, found 8"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"between\":0}"),
+     "/between: expected a whole number from 1"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"held\":1}"), "/held: expected"},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"lane\":\"fram\"}"),
+     "lane: expected \"step\", \"frame\" or a lane's number, found \"fram\""},
+    {T("{\"t\":1,\"kind\":\"key.up\",\"betwen\":1}"),
+     "did you mean \"between\"?"},
+    {T("{\"t\":1,\"play\":\"dragg\"}"),
+     "play: expected \"drag\", \"tap\", \"pinch\" or \"text\", found "
+     "\"dragg\"; did you mean \"drag\"?"},
+    {T("{\"play\":\"tap\",\"x\":1,\"y\":1}"), "member \"t\" is missing"},
+    {T("{\"t\":1,\"play\":\"tap\",\"x\":1}"), "expected \"x\" and \"y\""},
+    {T("{\"t\":1,\"play\":\"tap\",\"x\":1,\"y\":1,\"path\":[]}"),
+     "unknown member \"path\""},
+    {T("{\"t\":1,\"play\":\"drag\",\"path\":[[1,2]]}"),
+     "/path: expected 2 to 64 points, found 1"},
+    {T("{\"t\":1,\"play\":\"drag\",\"path\":[[1,2],[3]]}"), "/path/1: "},
+    {T("{\"t\":1,\"play\":\"drag\",\"path\":[[1,2],[3,4]],\"type\":\"hand\"}"),
+     "type: expected \"mouse\", \"pen\" or \"touch\", found \"hand\""},
+    {T("{\"t\":1,\"play\":\"text\",\"text\":\"\"}"),
+     "text: expected 1 to 255 bytes, found 0"},
+    {T("{\"t\":1,\"play\":\"drag\",\"path\":[[1,2],[3,4]],\"every\":0}"),
+     "/every: expected a number from 0.01"},
+    {T("{\"digest\":\"12\",\"step\":1}"),
+     "digest: expected 16 digits from 0 to f, found \"12\""},
+    {T("{\"digest\":\"0123456789abcdef\",\"stepp\":1}"),
+     "did you mean \"step\"?"},
+    {"{\"format\":\"ikvar.tape/1\",\"steps\":0}\n",
+     "/steps: expected a whole number from 1"},
+    {"{\"format\":\"ikvar.tape/1\",\"timing\":\"frame\"}\n",
+     "timing: expected \"in_step\" or \"at_frame\", found \"frame\""},
 };
+
+/* What a gesture's line comes to: a letter an event (d, m, u, k down, i text, o
+ * key up), its time in ms where it changes. */
+static const struct {
+    const char *line, *events;
+} play_table[] = {
+    {"{\"t\":10,\"play\":\"drag\",\"path\":[[0,0],[30,40]],\"ms\":20,"
+     "\"every\":10}",
+     "10 d(0,0) 20 m(15,20) 30 m(30,40) u(30,40)"},
+    {"{\"t\":0,\"play\":\"drag\",\"path\":[[0,0],[10,0],[10,30]],\"ms\":20,"
+     "\"every\":5,\"type\":\"mouse\"}",
+     "0 d(0,0) 5 m(10,0) 10 m(10,10) 15 m(10,20) 20 m(10,30) u(10,30)"},
+    {"{\"t\":5,\"play\":\"drag\",\"path\":[[1,1],[1,1]],\"ms\":0}",
+     "5 d(1,1) u(1,1)"},
+    {"{\"t\":0,\"play\":\"tap\",\"x\":3,\"y\":4,\"ms\":20,\"count\":2}",
+     "0 d(3,4) 20 u(3,4) 40 d(3,4) 60 u(3,4)"},
+    {"{\"t\":0,\"play\":\"pinch\",\"x\":0,\"y\":0,\"from\":10,\"to\":20,"
+     "\"turn\":90,\"ms\":10,\"every\":10}",
+     "0 d(-5,0) d(5,0) 10 m(0,-10) m(0,10) u(0,-10) u(0,10)"},
+    {"{\"t\":0,\"play\":\"text\",\"text\":\"a\u00e9\",\"every\":10}",
+     "0 ka ia 5 oa 10 i\xc3\xa9"},
+};
+
+/* P3: gestures in the tape's own terms. */
+START_TEST(played_gestures)
+{
+    static const char letters[] = {
+        [IKV_KIND_POINTER_DOWN] = 'd', [IKV_KIND_POINTER_MOVE] = 'm',
+        [IKV_KIND_POINTER_UP] = 'u',   [IKV_KIND_KEY_DOWN] = 'k',
+        [IKV_KIND_TEXT_INPUT] = 'i',   [IKV_KIND_KEY_UP] = 'o'};
+    ikv_tape *tape;
+    ikv_event e;
+    record found = {""};
+    char text[400], key[8];
+    uint64_t last = UINT64_MAX;
+    snprintf(text, sizeof text, "{\"format\":\"ikvar.tape/1\"}\n%s\n",
+             play_table[_i].line);
+    write_file("t.tape.jsonl", text);
+    ok(ikv_tape_open("t.tape.jsonl", NULL, &tape, NULL));
+    while (ikv_tape_next(tape, &e, NULL, NULL) == IKV_OK) {
+        note(&found, "%s", found.text[0] != '\0' ? " " : "");
+        if (e.time_ns != last)
+            note(&found, "%g ", (double)e.time_ns / 1e6);
+        last = e.time_ns;
+        note(&found, "%c", letters[e.kind]);
+        if (e.kind == IKV_KIND_TEXT_INPUT)
+            note(&found, "%.*s", e.text.length, (char *)e.text.bytes);
+        else if (e.kind == IKV_KIND_KEY_DOWN || e.kind == IKV_KIND_KEY_UP)
+            note(&found, "%s", ikv_key_name(e.key.key, key));
+        else
+            note(&found, "(%g,%g)", (double)e.pointer.x, (double)e.pointer.y);
+    }
+    ck_assert_str_eq(found.text, play_table[_i].events);
+    ikv_tape_close(tape);
+    remove("t.tape.jsonl");
+}
+END_TEST
+
+/* Cutting and joining keep what is in the part, and its order. */
+START_TEST(cut_and_joined)
+{
+    ikv_message message;
+    ikv_tape *tape;
+    ikv_event e;
+    ikv_intake intake;
+    write_file("a.tape.jsonl",
+               T("{\"t\":1,\"kind\":\"key.down\",\"code\":\"KeyA\"}\n"
+                 "{\"t\":2,\"kind\":\"key.up\",\"code\":\"KeyA\",\"due\":3.5}\n"
+                 "{\"digest\":\"0123456789abcdef\",\"step\":1,\"end\":10}"));
+    write_file("b.tape.jsonl", "{\"format\":\"ikvar.tape/1\",\"until\":20}\n"
+                               "{\"t\":4,\"kind\":\"wheel\",\"dy\":1}\n"
+                               "{\"t\":7.25,\"kind\":\"wheel\",\"dy\":2}\n");
+    ikv_tape_part parts[] = {{.path = "a.tape.jsonl"},
+                             {.path = "b.tape.jsonl", .from_ns = 5000000}};
+    ok(ikv_tape_join(parts, 2, "c.tape.jsonl", &message));
+    ok(ikv_tape_open("c.tape.jsonl", NULL, &tape, &message));
+    ok(ikv_tape_next(tape, &e, &intake, NULL));
+    ck_assert_uint_eq(e.time_ns, 1000000);
+    ok(ikv_tape_next(tape, &e, &intake, NULL));
+    ck_assert_uint_eq(intake.due_ns, 3500000);
+    ok(ikv_tape_next(tape, &e, &intake, NULL));
+    ck_assert_uint_eq(e.time_ns, 12250000);
+    ck_assert_float_eq(e.wheel.dy, 2);
+    status_is(ikv_tape_next(tape, &e, &intake, NULL), IKV_ENDED);
+    ck_assert_uint_eq(ikv_tape_about(tape).until_ns, 25000000);
+    ikv_tape_close(tape);
+    parts[0].to_ns = 2000000;
+    ok(ikv_tape_join(parts, 1, "c.tape.jsonl", &message));
+    ok(ikv_tape_open("c.tape.jsonl", NULL, &tape, &message));
+    ok(ikv_tape_next(tape, &e, &intake, NULL));
+    status_is(ikv_tape_next(tape, &e, &intake, NULL), IKV_ENDED);
+    ikv_tape_close(tape);
+    parts[0].path = "none.tape.jsonl";
+    status_is(ikv_tape_join(parts, 1, "c.tape.jsonl", &message), IKV_BAD_FILE);
+    ck_assert_ptr_nonnull(strstr(message.text, "none.tape.jsonl: can't open"));
+    write_file("a.tape.jsonl", T("[1]"));
+    parts[0].path = "a.tape.jsonl";
+    status_is(ikv_tape_join(parts, 1, "c.tape.jsonl", &message), IKV_BAD_FILE);
+    ck_assert_ptr_nonnull(
+        strstr(message.text, "a.tape.jsonl:2: expected one JSON object"));
+    status_is(ikv_tape_join(parts, 0, "c.tape.jsonl", NULL), IKV_BAD_ARGUMENT);
+    remove("a.tape.jsonl");
+    remove("b.tape.jsonl");
+    remove("c.tape.jsonl");
+}
+END_TEST
 
 START_TEST(bad_tapes)
 {
@@ -765,6 +906,8 @@ Suite *io_suite(void)
     Suite *s = suite_create("io");
     add_table(s, "setup errors", bad_setups, ROWS(setup_table));
     add_table(s, "tape errors", bad_tapes, ROWS(tape_table));
+    add_table(s, "P3 gestures", played_gestures, ROWS(play_table));
+    add(s, "T1 cut and join", cut_and_joined);
     add(s, "missing files", missing_files);
     add(s, "tape fields", tape_fields);
     add_table(s, "reactions", reactions, ROWS(reaction_table));

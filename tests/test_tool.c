@@ -111,7 +111,66 @@ static const struct {
     {"check " DEMO TAPE, 0, "fine: 16 events in 1600.000 ms"},
     {"check none.setup.json", 3, "can't open"},
     {"check none.tape.jsonl " DEMO, 3, "none.tape.jsonl: can't open"},
+    {"run --digest " DEMO TAPE, 0, " 175\n"},
+    {"run --digest --frame-hz 24 " DEMO TAPE, 0, " 175\n"},
+    {"run --speed 100 --digest " DEMO TAPE, 0, " 175\n"},
+    {"run --speed -1 " DEMO TAPE, 2, "--speed: expected a number from 0"},
+    {"run --record no/such/folder " DEMO TAPE, 3, "can't write the tape"},
+    {"run --soak 0.2 --seed 5 " DEMO, 0, "pointers: downs = ends + down"},
+    {"run --soak 1 " DEMO TAPE, 2, "--soak makes its input up"},
+    {"run --soak 1 --seed 0 " DEMO, 2, "--soak and --seed: expected"},
+    {"tape", 2, "expected info, cut, join or verify"},
+    {"tape look a", 2, "found \"look\", expected info"},
+    {"tape info", 2, "expected TAPE"},
+    {"tape info " TAPE, 0, "16 events in 1.600 s"},
+    {"tape info --json " TAPE, 0, "\"pointer.move\": 6"},
+    {"tape info none.tape.jsonl", 3, "none.tape.jsonl: can't open"},
+    {"tape info --setup none.json " TAPE, 3, "none.json: can't open"},
+    {"tape cut " TAPE, 2, "expected --output"},
+    {"tape cut -o x.jsonl a b", 2, "expected one TAPE to cut"},
+    {"tape cut -o x.jsonl --from 5 --to 4 a", 2, "the second after the first"},
+    {"tape join -o x.jsonl", 2, "expected TAPE"},
+    {"tape join -o x.jsonl none.tape.jsonl", 3, "can't open the tape"},
+    {"tape verify", 2, "expected FOLDER or TAPE"},
+    {"tape verify none", 3, "none: No such file"},
+    {"tape verify " SOURCE "/docs", 3, "expected tapes (*.tape.jsonl) in it"},
+    {"tape verify " TAPE, 3, "the tape names no setup: give --setup"},
+    {"tape verify --setup " DEMO TAPE, 1, "no digest"},
 };
+
+/* T1, T2: a recorded run plays the same; a changed one is found, with the first
+ * line that differs and what came before. */
+START_TEST(verified_tapes)
+{
+    static const char *const steps[] = {
+        "mkdir -p v && cp " DEMO "v/h.setup.json",
+        TOOL " run --record v/h.tape.jsonl v/h.setup.json " TAPE "> /dev/null",
+        TOOL " run --json --steps-only v/h.setup.json v/h.tape.jsonl "
+             "> v/h.trace.jsonl",
+        TOOL " tape verify v",
+        TOOL " tape verify --json v/h.tape.jsonl v/h.tape.jsonl"};
+    for (int i = 0; i < ROWS(steps); i++)
+        ck_assert_msg(run_command_line(output, sizeof output, "%s", steps[i]) ==
+                          0,
+                      "%s: %s", steps[i], output);
+    ck_assert_ptr_nonnull(strstr(output, "\"verdict\": \"same\""));
+    ck_assert_int_eq(
+        run_command_line(output, sizeof output,
+                         "sed -i '/pointer.up/s/\"x\":470/\"x\":471/' "
+                         "v/h.tape.jsonl; " TOOL " tape verify v"),
+        1);
+    ck_assert_ptr_nonnull(strstr(output, "v/h.tape.jsonl: the traces differ in "
+                                         "line "));
+    ck_assert_ptr_nonnull(strstr(output, "  expected {"));
+    ck_assert_ptr_nonnull(strstr(output, "\"x\":471"));
+    ck_assert_ptr_nonnull(strstr(output, "differs "));
+    ck_assert_int_eq(run_command_line(output, sizeof output,
+                                      TOOL " run v/h.setup.json "
+                                           "v/h.tape.jsonl | tail -1; "
+                                           "rm -r v"),
+                     0);
+}
+END_TEST
 
 START_TEST(exit_codes)
 {
@@ -284,6 +343,7 @@ Suite *tool_suite(void)
     add_table(s, "outputs", golden_outputs, ROWS(golden_table));
     add_table(s, "exit codes", exit_codes, ROWS(code_table));
     add(s, "bad tape", bad_tape_in_a_run);
+    add(s, "T1 verify", verified_tapes);
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);
     add(s, "PATH8 table", table_of_dispatch);

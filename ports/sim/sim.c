@@ -18,7 +18,7 @@ typedef struct sim {
     uint32_t group; /* of the last event */
     ikv_event next;
     ikv_intake intake;
-    bool has_next, source_ended, failed, breaks;
+    bool has_next, source_ended, failed, breaks, begun;
     sim_dice jitter;
     sim_random random;
     sim_faults faults;
@@ -36,7 +36,6 @@ static ikv_status sim_open(void *state, ikv_sink *sink)
 {
     sim *s = state;
     s->sink = sink;
-    s->origin_ns = machine_ns();
     /* Asked for in order, so that the tape's numbers stay what they are. */
     for (uint32_t i = 1; i < SIM_DEVICES; i++)
         s->devices[i] = ikv_sink_device(sink);
@@ -59,6 +58,11 @@ static uint64_t sim_now(void *state)
 {
     sim *s = state;
     uint64_t now = s->now_ns;
+    if (!s->begun) { /* the tape's times are the loop's */
+        s->begun = true;
+        s->origin_ns = machine_ns();
+        return 0;
+    }
     if (s->config.speed > 0)
         now = (uint64_t)((double)(machine_ns() - s->origin_ns) *
                          (double)s->config.speed);

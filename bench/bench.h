@@ -27,6 +27,10 @@ void measure(const char *name, const char *baseline, double budget,
              double slack, double operations, void (*ours)(void),
              void (*theirs)(void));
 
+/* Adds a row of two times that were measured already. */
+void compare(const char *name, const char *baseline, double budget,
+             double slack, double ours_ns, double theirs_ns);
+
 /* An allocator that counts blocks. */
 extern int blocks_taken;
 ikv_memory counting_memory(void);
@@ -36,6 +40,7 @@ void bus_rows(void);
 void route_rows(void);
 void more_rows(void);
 void hit_rows(void);
+void time_rows(void);
 
 /* baseline.c: plain code, in a file of its own so that nothing is inlined into
  * what it is compared with, or the other way round. */

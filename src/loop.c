@@ -1,4 +1,5 @@
 /* loop.c - opens a loop; frames and steps. See loop_internal.h. */
+#include "bus_internal.h"
 #include "loop_internal.h"
 
 /* -------------------------------------------------------------- opening -- */
@@ -91,6 +92,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->at_frame = config->timing == IKV_AT_FRAME;
     l->idles = config->idles;
     l->spin_ns = config->spin_ns;
+    l->age_limit = ikvi_loop_frame_period(l) / 4 * 5;
     l->playing = (config->ports[0].capabilities & IKV_PORT_PLAYBACK) != 0;
     l->s.scale = l->s.new_scale = REAL_TIME;
     l->s.next_end = loop_step_start(l, 1);
@@ -248,6 +250,7 @@ static void finish_step(ikv_loop *loop)
     ikv_bus_advance(loop->bus, loop->s.next_end);
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->s.next_step++;
+    loop->s.next_begin = loop->s.next_end;
     loop->s.next_end = loop_step_start(loop, loop->s.next_step + 1);
     loop->s.step_begin = loop->s.step_end;
     loop->where = IN_FRAME;
@@ -304,6 +307,13 @@ bool ikv_loop_step(ikv_loop *loop)
     return true;
 }
 
+/* Most frames have nothing on their lane: that is seen without a call. */
+static inline bool lane_waits(const ikv_loop *loop, ikv_lane lane)
+{
+    const bus_lane *l = ikvi_bus_lane(loop->bus, lane);
+    return l->count > 0 || ikv_queue_waiting(ikvi_at(loop->bus, l->inbox)) > 0;
+}
+
 void ikv_loop_end(ikv_loop *loop)
 {
     if (loop == NULL || loop->where == BETWEEN_FRAMES)
@@ -314,10 +324,12 @@ void ikv_loop_end(ikv_loop *loop)
         loop->steps_left = 0;
         ikv_loop_step(loop);
     }
-    ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
+    if (lane_waits(loop, IKV_FRAME_LANE))
+        ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
     loop->where = BETWEEN_FRAMES;
     loop->frame++;
-    ikvi_loop_pace(loop);
+    if (loop->frame_hz != IKV_UNPACED || loop->idles)
+        ikvi_loop_pace(loop);
 }
 
 void ikv_loop_quit(ikv_loop *loop)
@@ -348,7 +360,7 @@ float ikv_loop_blend(const ikv_loop *loop)
 {
     if (loop == NULL)
         return 0;
-    uint64_t begin = loop_step_start(loop, loop->s.next_step);
+    uint64_t begin = loop->s.next_begin;
     uint64_t now = ikvi_loop_to_steps(loop, loop->now);
     if (now <= begin)
         return 0;

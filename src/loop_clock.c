@@ -52,8 +52,7 @@ static void set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps)
 /* A moment of the steps' time within the step that comes next. */
 static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
 {
-    uint64_t begin = loop_step_start(loop, loop->s.next_step);
-    steps = steps < begin ? begin : steps;
+    steps = steps < loop->s.next_begin ? loop->s.next_begin : steps;
     return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
 }
 
@@ -96,7 +95,7 @@ void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
 void ikvi_loop_settle(ikv_loop *loop)
 {
     ikv_event event = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->s.step_begin);
-    uint64_t due = loop_step_start(loop, loop->s.next_step);
+    uint64_t due = loop->s.next_begin;
     if (loop->s.losing > 0) {
         event.kind = IKV_KIND_LOOP_DROPPED;
         ikvi_loop_turn(loop, &event, due, loop->s.losing);
@@ -237,7 +236,7 @@ void ikvi_loop_drop_time(ikv_loop *loop)
     uint64_t steps = (reached - loop_step_start(loop, kept)) / length;
     while (loop_step_start(loop, kept + steps + 1) <= reached)
         steps++;
-    uint64_t due = loop_step_start(loop, loop->s.next_step);
+    uint64_t due = loop->s.next_begin;
     uint64_t lost =
         ikvi_loop_to_clock(loop,
                            loop_step_start(loop, loop->s.next_step + steps)) -

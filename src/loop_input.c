@@ -116,8 +116,8 @@ static const ikv_kind_info *info_of(const ikv_loop *loop, ikv_kind kind)
 }
 
 /* There is room. */
-static void append(ikv_loop *loop, const ikv_event *event,
-                   const loop_entry *entry)
+static uint32_t append(ikv_loop *loop, const ikv_event *event,
+                       const loop_entry *entry)
 {
     uint32_t at = ring_index(loop, loop->s.count++);
     *loop_event(loop, at) = *event;
@@ -125,6 +125,7 @@ static void append(ikv_loop *loop, const ikv_event *event,
     loop->counters.waiting = loop->s.count;
     if (loop->s.count > loop->counters.waiting_high)
         loop->counters.waiting_high = loop->s.count;
+    return at;
 }
 
 static ikv_status check_played(const ikv_loop *loop, const ikv_event *event,
@@ -202,8 +203,7 @@ static bool may_be_pushed(ikv_loop *loop, const ikv_event *event)
 /* Warns at most once a second that the backlog ages. */
 static void note_age(ikv_loop *loop, uint64_t age)
 {
-    uint64_t period = ikvi_loop_frame_period(loop);
-    if (age <= period + period / 4)
+    if (IKVI_LIKELY(age <= loop->age_limit))
         return;
     loop->counters.aged++;
     if (age > loop->counters.max_age_ns)
@@ -216,20 +216,21 @@ static void note_age(ikv_loop *loop, uint64_t age)
     }
 }
 
-static void take_pushed(ikv_loop *loop, ikv_event event)
+static void take_pushed(ikv_loop *loop, const ikv_event *event)
 {
     static const loop_entry pushed = {.due = NO_DUE};
-    if (!may_be_pushed(loop, &event))
+    if (!may_be_pushed(loop, event))
         return;
-    event.time_ns = own_time(loop, &event);
-    note_age(loop, loop->now > event.time_ns ? loop->now - event.time_ns : 0);
+    uint32_t at = append(loop, event, &pushed);
+    ikv_event *taken = loop_event(loop, at);
+    uint64_t time = own_time(loop, event);
+    taken->time_ns = time;
+    note_age(loop, loop->now > time ? loop->now - time : 0);
     if (loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame &&
-        ikvi_loop_to_steps(loop, event.time_ns) <
-            loop_step_start(loop, loop->s.next_step)) {
+        ikvi_loop_to_steps(loop, time) < loop->s.next_begin) {
         loop->counters.late++;
-        event.flags |= IKV_LATE;
+        taken->flags |= IKV_LATE;
     }
-    append(loop, &event, &pushed);
 }
 
 /* Q3: asks the device's port what is down, or takes it that nothing is. False
@@ -286,7 +287,7 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         }
         uint32_t count = ikv_queue_drain(loop->queue, batch, room);
         for (uint32_t i = 0; i < count; i++)
-            take_pushed(loop, batch[i]);
+            take_pushed(loop, &batch[i]);
         if (count < room)
             break;
     }
@@ -319,9 +320,8 @@ void ikvi_loop_inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
     intake.lane = lane;
     intake.within = loop->in_event;
     intake.group = in_step ? 0 : next_group(loop);
-    intake.due_ns = in_step && !loop->in_event
-                        ? loop->s.next_end - 1
-                        : loop_step_start(loop, loop->s.next_step);
+    intake.due_ns =
+        in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
     if (intake.due_ns < loop->s.last_due)
         intake.due_ns = loop->s.last_due;
     ikvi_loop_record(loop, event, &intake);
@@ -331,6 +331,8 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
                          const loop_entry *entry, uint64_t due, uint32_t group)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
+    if (IKVI_LIKELY(loop->recorder == NULL))
+        return;
     intake.how = entry->how;
     intake.has_due = true;
     intake.within = entry->within;
@@ -376,8 +378,8 @@ static uint64_t due_of(const ikv_loop *loop, const ikv_event *event,
 
 static uint64_t earliest_due(const ikv_loop *loop)
 {
-    uint64_t begin = loop_step_start(loop, loop->s.next_step);
-    return loop->s.last_due > begin ? loop->s.last_due : begin;
+    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
+                                                 : loop->s.next_begin;
 }
 
 /* Whose moves are merged: as far as a number tells. */
@@ -652,14 +654,34 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     loop->in_event = false;
 }
 
+/* Takes off the moves that a later one carries, up to one that is not such. */
+static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
+{
+    while (loop->s.marked > 0) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        if (!entry->merged)
+            return;
+        const ikv_event *event = loop_event(loop, loop->s.head);
+        due = due_of(loop, event, entry, due);
+        due = due < loop->s.next_end ? due : loop->s.next_end - 1;
+        record_entry(loop, event, entry, due, group);
+        loop->s.last_due = due;
+        loop->counters.merged++;
+        pop(loop);
+    }
+}
+
 /* Takes the head off and does what it says. */
 static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
 {
+    if (loop->s.marked > 0 && loop_entry_at(loop, loop->s.head)->merged) {
+        skip_merged(loop, due, group);
+        return;
+    }
     uint32_t at = loop->s.head, samples = 1;
     ikv_event event = *loop_event(loop, at);
     loop_entry entry = *loop_entry_at(loop, at);
-    bool in_run = loop->s.marked > 0;
-    if (in_run && !entry.merged && entry.length > 1)
+    if (loop->s.marked > 0 && entry.length > 1)
         samples = gather(loop, at, &event);
     record_entry(loop, loop_event(loop, at), &entry, due, group);
     loop->s.last_due = due;
@@ -675,8 +697,6 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
             turn_clock(loop, &event, due, entry.lost);
         else if (loop->s.stopped)
             ikvi_loop_advance_holds(loop, event.time_ns);
-    } else if (in_run && entry.merged) {
-        loop->counters.merged++;
     } else {
         if (event.time_ns > loop->s.moment)
             loop->s.moment = event.time_ns;

@@ -77,7 +77,7 @@ struct ikv_loop {
     bool ended[IKV_PORT_LIMIT];
     uint32_t port_count, ended_count, polled_count;
     uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
-    uint64_t spin_ns;
+    uint64_t spin_ns, age_limit;
     bool at_frame, playing, idles;
     size_t events, entries, samples;
     uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
@@ -86,7 +86,7 @@ struct ikv_loop {
     /* Of frames. */
     uint32_t where;
     bool started, quit, over;
-    bool last;      /* all ports have ended: this frame is the last one */
+    bool last;     /* all ports have ended: this frame is the last one */
     bool behind;   /* a port that plays has more than there was room for */
     bool in_event; /* an event is being routed */
     bool in_scope; /* of a step: what happens follows from what is taped */
@@ -103,7 +103,8 @@ struct ikv_loop {
         uint32_t head, count; /* of pending */
         uint32_t marked;      /* from the head on: looked through for merging */
         uint32_t run;         /* number of the last run of moves */
-        uint64_t next_step, next_end;  /* the step that runs or comes next */
+        uint64_t next_step;   /* the step that runs or comes next */
+        uint64_t next_begin, next_end; /* of it, in steps' time */
         uint64_t step_begin, step_end; /* of it, on the clock */
         uint64_t last_due, moment;     /* of what was routed last */
         uint64_t anchor_clock, anchor_steps;

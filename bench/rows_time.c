@@ -1,0 +1,250 @@
+/* rows_time.c - merging moves, digests, tapes, images, pacing. */
+#define _POSIX_C_SOURCE 200809L
+#include "bench.h"
+
+#include <ikvar/digest.h>
+
+#include <jansson.h>
+#include <string.h>
+#include <time.h>
+
+enum {
+    RAW = 2000,
+    POINTERS = 10,
+    LINES = 20000
+};
+
+static ikv_kit *kit;
+static ikv_loop *loop;
+static ikv_sink *sink;
+static uint64_t now_ns;
+static ikv_event raw[RAW], copies[RAW];
+static uint64_t sum;
+
+/* --------------------------------------------------------- merging moves -- */
+
+static ikv_status open_moves(void *state, ikv_sink *to)
+{
+    (void)state;
+    sink = to;
+    return IKV_OK;
+}
+
+static uint64_t clock_of_moves(void *state)
+{
+    (void)state;
+    return now_ns;
+}
+
+static void close_moves(void *state)
+{
+    (void)state;
+}
+
+/* All moves of a step come in, are merged, and ten are routed. */
+static void merge_ours(void)
+{
+    for (uint32_t i = 0; i < RAW; i++) {
+        raw[i].time_ns = now_ns;
+        ikv_sink_push(sink, &raw[i]);
+    }
+    now_ns += 20000000;
+    ikv_loop_begin(loop);
+    while (ikv_loop_step(loop)) {
+    }
+    ikv_loop_end(loop);
+}
+
+/* The same events without merging: pushed, drained, and read once. */
+static ikv_queue *plain_queue;
+
+static void merge_plain(void)
+{
+    for (uint32_t i = 0; i < RAW; i++) {
+        raw[i].time_ns = now_ns;
+        ikv_queue_push_own(plain_queue, &raw[i]);
+    }
+    for (uint32_t got = 0; got < RAW;)
+        got += ikv_queue_drain(plain_queue, copies + got, RAW - got);
+    for (uint32_t i = 0; i < RAW; i++)
+        sum += (uint64_t)copies[i].pointer.x + copies[i].pointer.pointer;
+}
+
+static void open_merging(void)
+{
+    ikv_port port = {.size = sizeof port,
+                     .capabilities = IKV_PORT_CLOCK,
+                     .name = "moves",
+                     .open = open_moves,
+                     .now = clock_of_moves,
+                     .close = close_moves};
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_queue_config queue = IKV_QUEUE_INIT;
+    queue.own_capacity = config.queue.own_capacity = 4096;
+    queue.memory = config.memory = counting_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    config.loop.frame_hz = IKV_UNPACED;
+    config.loop.step_num = 50;
+    if (ikv_kit_open(&config, &kit) < 0 ||
+        ikv_queue_open(&queue, &plain_queue) < 0)
+        exit(2);
+    blocks_taken = 0;
+    loop = ikv_kit_loop(kit);
+    for (uint32_t i = 0; i < RAW; i++) {
+        raw[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+        raw[i].pointer.pointer = (uint16_t)(i % POINTERS);
+        raw[i].pointer.x = (float)i;
+        raw[i].pointer.type = IKV_MOUSE;
+    }
+}
+
+/* ------------------------------------------------------------ watching -- */
+
+static ikv_event heard;
+static ikv_digest digest = IKV_DIGEST_INIT;
+
+static void feed_digest(const ikv_watch *watch, void *user)
+{
+    (void)user;
+    ikv_digest_add(&digest, ikv_kit_bus(kit), watch);
+}
+
+static void deliver_some(void)
+{
+    for (uint32_t i = 0; i < 1000; i++)
+        ikv_bus_deliver(ikv_kit_bus(kit), &heard);
+}
+
+static void deliver_digested(void)
+{
+    ikv_bus_add_watcher(ikv_kit_bus(kit), feed_digest, NULL);
+    deliver_some();
+    ikv_bus_remove_watcher(ikv_kit_bus(kit), feed_digest, NULL);
+}
+
+/* --------------------------------------------------------------- images -- */
+
+static char *image;
+static size_t image_bytes;
+
+static void save_ours(void)
+{
+    ikv_parts parts = ikv_kit_parts(kit);
+    ikv_image_save(&parts, image, image_bytes);
+}
+
+static char *other_bytes;
+
+static void save_plain(void)
+{
+    memcpy(image, other_bytes, image_bytes);
+}
+
+/* ----------------------------------------------------------------- tapes -- */
+
+#define TAPE_PATH "bench.tape.jsonl"
+
+static void write_long_tape(void)
+{
+    FILE *file = fopen(TAPE_PATH, "w");
+    if (file == NULL)
+        exit(2);
+    fprintf(file, "{\"format\":\"ikvar.tape/1\"}\n");
+    for (int i = 0; i < LINES; i++)
+        fprintf(file,
+                "{\"t\":%d.125,\"kind\":\"pointer.move\",\"x\":%d.25,\"y\":%d."
+                "5}\n",
+                i, i % 640, i % 360);
+    fclose(file);
+}
+
+static void read_ours(void)
+{
+    ikv_tape *tape;
+    ikv_event event;
+    if (ikv_tape_open(TAPE_PATH, NULL, &tape, NULL) < 0)
+        exit(2);
+    while (ikv_tape_next(tape, &event, NULL, NULL) == IKV_OK)
+        sum += event.time_ns;
+    ikv_tape_close(tape);
+}
+
+/* Each line as a document of its own, and its members. */
+static void read_documents(void)
+{
+    FILE *file = fopen(TAPE_PATH, "r");
+    char line[256];
+    while (file != NULL && fgets(line, sizeof line, file) != NULL) {
+        json_t *object = json_loads(line, 0, NULL);
+        sum += (uint64_t)json_number_value(json_object_get(object, "t")) +
+               (uint64_t)json_number_value(json_object_get(object, "x")) +
+               (uint64_t)json_number_value(json_object_get(object, "y")) +
+               (json_string_value(json_object_get(object, "kind")) != NULL);
+        json_decref(object);
+    }
+    if (file != NULL)
+        fclose(file);
+}
+
+/* --------------------------------------------------------------- pacing -- */
+
+static double lateness_of(uint64_t spin_ns)
+{
+    ikv_port port = ikv_null_port();
+    ikv_kit *paced;
+    ikv_kit_config config = IKV_KIT_INIT;
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    config.loop.frame_hz = 500;
+    config.loop.spin_ns = spin_ns;
+    if (ikv_kit_open(&config, &paced) < 0)
+        exit(2);
+    for (int i = 0; i < 250; i++) {
+        ikv_loop_begin(ikv_kit_loop(paced));
+        ikv_loop_end(ikv_kit_loop(paced));
+    }
+    double late = (double)ikv_loop_lateness(ikv_kit_loop(paced), 50);
+    ikv_kit_close(paced);
+    return late > 0 ? late : 1;
+}
+
+static double late_spinning(void)
+{
+    return lateness_of(300000);
+}
+
+static double late_sleeping(void)
+{
+    return lateness_of(0);
+}
+
+void time_rows(void)
+{
+    open_merging();
+    measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
+            3.5, 1.2, RAW, merge_ours, merge_plain);
+    heard = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ikv_target everywhere = {0};
+    ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_FIELD_SET, everywhere, count_call,
+                 &sum, NULL);
+    measure("deliver to 1, into a digest", "deliver to 1", 0, 1.2, 1000,
+            deliver_digested, deliver_some);
+    ikv_parts parts = ikv_kit_parts(kit);
+    image_bytes = ikv_image_size(&parts);
+    image = malloc(image_bytes);
+    other_bytes = calloc(1, image_bytes);
+    measure("save an image of a default kit", "memcpy of as many bytes", 1.25,
+            1.2, 1, save_ours, save_plain);
+    free(image);
+    free(other_bytes);
+    write_long_tape();
+    measure("read an event from a tape", "a JSON document a line", 0, 1.2,
+            LINES, read_ours, read_documents);
+    remove(TAPE_PATH);
+    compare("lateness of a frame, p50, spins 0.3 ms", "only sleeps", 0, 1.2,
+            late_spinning(), late_sleeping());
+    ikv_queue_close(plain_queue);
+    ikv_kit_close(kit);
+}

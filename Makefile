@@ -36,7 +36,7 @@ sanitize:
 	@scripts/bootstrap build test lint
 	@$(MAKE) --no-print-directory asan tsan
 	@$(BUILD)/asan/tests/ikvar_tests
-	@for suite in queue dispatch; do CK_RUN_SUITE=$$suite $(BUILD)/tsan/tests/ikvar_tests || exit 1; done
+	@for suite in queue dispatch ports; do CK_RUN_SUITE=$$suite $(BUILD)/tsan/tests/ikvar_tests || exit 1; done
 
 # One tape, one digest: compilers, optimisations, a 32-bit machine.
 digests:

@@ -61,6 +61,48 @@ START_TEST(recorded_plays_back)
 }
 END_TEST
 
+/* P3: hands tremble by the seed, the same for the same one. */
+START_TEST(jitter)
+{
+    double sums[3] = {0, 0, 0};
+    static const uint32_t seeds[] = {1, 1, 2};
+    for (int i = 0; i < 3; i++) {
+        ikv_sim_config sim = IKV_SIM_INIT;
+        ikv_port port;
+        ikv_kit *kit;
+        ikv_kit_config config = IKV_KIT_INIT;
+        ok(ikv_tape_open(TAPE, NULL, &sim.tape, NULL));
+        sim.seed = seeds[i];
+        sim.jitter = 3;
+        sim.jitter_ns = 2000000;
+        sim.until_ns = 3000000000;
+        ok(ikv_sim_open(&sim, &port));
+        config.memory = ikv_host_memory();
+        config.ports = &port;
+        config.port_count = 1;
+        ok(ikv_kit_open(&config, &kit));
+        ikv_mailbox mailbox;
+        ikv_subscription_config wants = IKV_SUBSCRIPTION_INIT;
+        ikv_event e;
+        ok(ikv_bus_add_mailbox(ikv_kit_bus(kit), &mailbox));
+        wants.kind = IKV_KIND_POINTER_DOWN;
+        wants.mailbox = mailbox;
+        ok(ikv_bus_subscribe(ikv_kit_bus(kit), &wants, NULL, NULL));
+        while (ikv_loop_begin(ikv_kit_loop(kit))) {
+            while (ikv_loop_step(ikv_kit_loop(kit))) {
+            }
+            ikv_loop_end(ikv_kit_loop(kit));
+            while (ikv_bus_read(ikv_kit_bus(kit), mailbox, &e) == IKV_OK)
+                sums[i] += (double)e.pointer.x + (double)e.time_ns / 1e6;
+        }
+        ikv_kit_close(kit);
+        ikv_sim_free(&port);
+        ikv_tape_close(sim.tape);
+    }
+    ck_assert(sums[0] > 0 && sums[0] == sums[1] && sums[0] != sums[2]);
+}
+END_TEST
+
 /* ------------------------------------------------------- pause and the like */
 
 static bench_kit k;
@@ -223,6 +265,56 @@ START_TEST(dropped_time)
     expect("");
     kit_frame(&k, 210);
     expect("3 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* A port that waits for input: it comes 70 ms later, or with wake(). */
+static int waits_for_input;
+
+static ikv_status wait_for_input(void *state, uint64_t until_ns, bool for_input)
+{
+    fake_port *fake = state;
+    waits_for_input += for_input;
+    fake->now_ns = for_input ? fake->now_ns + 70000000 : until_ns;
+    return IKV_OK;
+}
+
+/* L6: with nothing to do it waits for input, and the time is not dropped. */
+START_TEST(idle)
+{
+    ikv_timer timer;
+    open_loop();
+    k.port.wait = wait_for_input;
+    k.config.loop.frame_hz = 100;
+    k.config.loop.step_num = 100;
+    begin_loop();
+    listen(IKV_KIND_LOOP_IDLE);
+    waits_for_input = 0;
+    kit_frame(&k, 10);
+    ck_assert_int_eq(waits_for_input, 0);
+    expect("0 ");
+    ikv_loop_set_idle(k.loop, true);
+    for (int i = 0; i < 4; i++) { /* each 70 ms long; the steps stand still */
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+        }
+        ikv_loop_end(k.loop);
+    }
+    ck_assert_int_ge(waits_for_input, 3);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).idle_ns,
+                      (uint64_t)waits_for_input * 70000000);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).dropped_ns, 0);
+    ck_assert_ptr_nonnull(strstr(heard.text, "loop.idle"));
+    /* A timer, or a press that may become a hold, is something to do. */
+    ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 1000000000, &later, &timer));
+    int before = waits_for_input;
+    ck_assert(ikv_loop_begin(k.loop));
+    ikv_loop_end(k.loop);
+    ck_assert_int_eq(waits_for_input, before);
+    ikv_loop_wake(k.loop);
+    ikv_loop_wake(NULL);
     kit_close(&k);
 }
 END_TEST
@@ -696,11 +788,13 @@ Suite *steps_suite(void)
     Suite *s = suite_create("steps");
     add_table(s, "T1 L1 L2 any rate", any_rate, ROWS(rates));
     add_table(s, "T1 recorded", recorded_plays_back, ROWS(recorded));
+    add(s, "P3 jitter", jitter);
     add(s, "L5 pause", pause_and_single_step);
     add(s, "L5 scale", time_scale);
     add(s, "L5 in a step", pause_within_a_step);
     add(s, "L1 at_frame", timing_at_frame);
     add(s, "L2 dropped", dropped_time);
+    add(s, "L6 idle", idle);
     add_table(s, "Q2 merging", merged_moves, ROWS(merges));
     add_table(s, "Q3 flood", flood, 3);
     add_table(s, "Q3 reserve", reserve, 2);

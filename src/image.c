@@ -63,6 +63,11 @@ static bool find_ranges(const ikv_parts *parts, image_ranges *r)
     if (parts->scene != NULL)
         add_range(r, parts->scene, offsetof(ikv_scene, polygon_room),
                   parts->scene->size);
+    if (parts->state != NULL) {
+        size_t from, to;
+        ikvi_state_range(parts->state, &from, &to);
+        add_range(r, parts->state, from, to);
+    }
     for (uint32_t i = 0; i < parts->router_count; i++) {
         if (parts->routers[i] == NULL)
             return false;

@@ -188,6 +188,10 @@ void ikvi_bus_on_inbox(struct ikv_bus *bus,
                                      void *user),
                        void *user);
 
+/* state.c: the part of its block that an image holds. */
+struct ikv_state;
+void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);
+
 /* -------------------------------------------------------------- reports -- */
 
 static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,

@@ -10,6 +10,7 @@ struct ikv_kit {
     ikv_bus *bus;
     ikv_scene *scene;
     ikv_router *router;
+    ikv_state *state;
     ikv_loop *loop;
 };
 
@@ -84,7 +85,7 @@ static size_t rounded(size_t size)
 static ikv_kit_config tied(const ikv_kit_config *config)
 {
     ikv_kit_config c = *config;
-    c.bus.catalogue = config->catalogue;
+    c.bus.catalogue = c.queue.catalogue = config->catalogue;
     c.bus.reporter = c.scene.reporter = c.router.reporter = c.loop.reporter =
         config->reporter;
     c.scene.targets = c.bus.targets;
@@ -108,8 +109,11 @@ static ikv_status measure(const ikv_kit_config *config, size_t *size)
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     ikv_kit_config c = tied(config);
-    size_t parts[] = {ikv_queue_footprint(&c.queue), ikv_bus_footprint(&c.bus),
-                      scene_size(&c), ikv_router_footprint(&c.router),
+    size_t parts[] = {ikv_queue_footprint(&c.queue),
+                      ikv_bus_footprint(&c.bus),
+                      scene_size(&c),
+                      ikv_router_footprint(&c.router),
+                      ikv_state_footprint(&c.state),
                       ikv_loop_footprint(&c.loop)};
     *size = rounded(sizeof(ikv_kit));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
@@ -158,6 +162,7 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     c->bus.memory = part_memory(&at, ikv_bus_footprint(&c->bus));
     c->scene.memory = part_memory(&at, scene_size(c));
     c->router.memory = part_memory(&at, ikv_router_footprint(&c->router));
+    c->state.memory = part_memory(&at, ikv_state_footprint(&c->state));
     c->loop.memory = part_memory(&at, ikv_loop_footprint(&c->loop));
 
     ikv_status status = ikv_queue_open(&c->queue, &kit->queue);
@@ -171,11 +176,14 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     }
     if (status == IKV_OK)
         status = ikv_router_open(&c->router, &kit->router);
+    if (status == IKV_OK)
+        status = ikv_state_open(&c->state, &kit->state);
     if (status < 0)
         return status;
     tie_bus(kit, &c->router.picking);
     c->loop.routers = &kit->router;
     c->loop.router_count = 1;
+    c->loop.state = kit->state;
     return ikv_loop_open(&c->loop, &kit->loop);
 }
 
@@ -208,6 +216,7 @@ void ikv_kit_close(ikv_kit *kit)
     if (kit == NULL)
         return;
     ikv_loop_close(kit->loop);
+    ikv_state_close(kit->state);
     ikv_router_close(kit->router);
     ikv_scene_close(kit->scene);
     ikv_bus_close(kit->bus);
@@ -223,6 +232,7 @@ ikv_parts ikv_kit_parts(const ikv_kit *kit)
         parts.loop = kit->loop;
         parts.bus = kit->bus;
         parts.scene = kit->scene;
+        parts.state = kit->state;
         parts.routers[0] = kit->router;
         parts.router_count = 1;
     }
@@ -252,4 +262,9 @@ ikv_scene *ikv_kit_scene(const ikv_kit *kit)
 ikv_router *ikv_kit_router(const ikv_kit *kit)
 {
     return kit != NULL ? kit->router : NULL;
+}
+
+ikv_state *ikv_kit_state(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->state : NULL;
 }

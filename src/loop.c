@@ -74,6 +74,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     ikv_loop plan = {.memory = config->memory,
                      .bus = config->bus,
                      .queue = config->queue,
+                     .state = config->state,
                      .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
@@ -234,6 +235,9 @@ bool ikv_loop_begin(ikv_loop *loop)
     if (IKVI_UNLIKELY(loop->ended_count == loop->port_count))
         run_out(loop);
     loop->counters.frames++;
+    ikv_state_begin_frame(loop->state);
+    if (IKVI_UNLIKELY(loop->s.stopped))
+        ikv_state_begin_step(loop->state, loop->now);
     loop->where = IN_FRAME;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
@@ -297,6 +301,8 @@ bool ikv_loop_step(ikv_loop *loop)
     loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
     if (loop->s.step_begin > loop->s.moment)
         loop->s.moment = loop->s.step_begin;
+    if (loop->state != NULL)
+        ikvi_loop_feed_state(loop, loop->s.step_end);
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_retest(loop->routers[i], loop->s.moment);
     if (has_between(loop))

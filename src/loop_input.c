@@ -552,6 +552,8 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 {
     uint32_t count = loop->s.held_count;
     loop->s.held_count = 0;
+    ikv_state_resync(loop->state, IKV_RAW, event, loop->s.held, count);
+    ikv_state_resync(loop->state, IKV_UNCLAIMED, event, loop->s.held, count);
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_resync(loop->routers[i], event, loop->s.held, count);
     route_event(loop, event, 1);
@@ -637,7 +639,17 @@ static bool already_so(const ikv_loop *loop, const ikv_event *event)
     }
 }
 
-/* With `close` asking for the end, unless that is refused. */
+static bool takes_text(const ikv_loop *loop, const ikv_event *event)
+{
+    const ikv_kind_info *info = info_of(loop, event->kind);
+    return loop->router_count > 0 &&
+           (info->family == IKV_FAMILY_KEY ||
+            info->family == IKV_FAMILY_TEXT) &&
+           ikv_router_takes_text(router_of(loop, event), event->seat);
+}
+
+/* With `close` asking for the end, unless that is refused. S2: what a handler
+ * stopped, or was typed into a text, is claimed. */
 static void route_input(ikv_loop *loop, const ikv_event *event,
                         uint32_t samples)
 {
@@ -646,7 +658,14 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);
     } else {
+        bool claimed = loop->state != NULL && takes_text(loop, event);
         ikv_outcome outcome = route_event(loop, event, samples);
+        if (outcome.verdict & (IKV_STOP | IKV_STOP_ALL))
+            claimed = true;
+        if (claimed)
+            ikv_state_take_claimed(loop->state, event);
+        else
+            ikv_state_take(loop->state, IKV_UNCLAIMED, event);
         if (event->kind == IKV_KIND_WINDOW_CLOSE &&
             (outcome.verdict & IKV_REFUSE) == 0)
             ikv_loop_quit(loop);
@@ -746,16 +765,42 @@ void ikvi_loop_retest(ikv_loop *loop)
         ikv_router_retest(loop->routers[i], loop->s.moment);
 }
 
-void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
-{
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_advance(loop->routers[i], clock);
-}
-
 /* Whether a played event says with which others it was routed. */
 static bool is_alone(const loop_entry *entry)
 {
     return entry->played && entry->group == 0;
+}
+
+/* From the head on, what belongs to this step; between steps, to this group. */
+static void feed_raw(ikv_loop *loop, uint64_t end, bool between)
+{
+    uint64_t due = earliest_due(loop);
+    for (uint32_t nth = 0; nth < loop->s.count; nth++) {
+        const ikv_event *event = loop_event(loop, ring_index(loop, nth));
+        const loop_entry *entry = loop_entry_at(loop, ring_index(loop, nth));
+        const loop_entry *head = loop_entry_at(loop, loop->s.head);
+        due = due_of(loop, event, entry, due);
+        if (due >= end ||
+            (between &&
+             (turns_clock(event) || entry->group != head->group ||
+              entry->played != head->played || (nth > 0 && is_alone(entry)))))
+            return;
+        if (entry->how == IKV_INTAKE_INPUT &&
+            event->kind != IKV_KIND_DEVICE_RESYNC)
+            ikv_state_take(loop->state, IKV_RAW, event);
+    }
+}
+
+void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
+{
+    ikv_state_begin_step(loop->state, time_ns);
+    feed_raw(loop, loop->s.next_end, false);
+}
+
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
+{
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_advance(loop->routers[i], clock);
 }
 
 /* That a hold has come due is recorded as a further loop.pause: on the tape it
@@ -806,6 +851,10 @@ void ikvi_loop_route_between(ikv_loop *loop)
         bool input = entry->how == IKV_INTAKE_INPUT && !turns_clock(event);
         if (routed && group != last)
             ikvi_loop_retest(loop);
+        if (loop->state != NULL && (!routed || group != last) && input) {
+            ikv_state_begin_step(loop->state, loop->now);
+            feed_raw(loop, UINT64_MAX, true);
+        }
         if (loop->s.marked == 0 && !is_alone(entry))
             mark_run(loop, UINT64_MAX);
         take_head(loop, due, group);
@@ -832,4 +881,20 @@ void ikvi_loop_route_step(ikv_loop *loop)
         take_head(loop, due, 0);
     }
     loop->s.marked = 0;
+}
+
+bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
+                     float *x, float *y)
+{
+    for (uint32_t nth = loop != NULL ? loop->s.count : 0; nth-- > 0;) {
+        const ikv_event *event = loop_event(loop, ring_index(loop, nth));
+        if (event->device == device && event->kind >= IKV_KIND_POINTER_DOWN &&
+            event->kind <= IKV_KIND_POINTER_MOVE &&
+            event->pointer.pointer == id) {
+            *x = event->pointer.x;
+            *y = event->pointer.y;
+            return true;
+        }
+    }
+    return false;
 }

@@ -68,6 +68,7 @@ struct ikv_loop {
     ikv_queue *queue;
     ikv_router *routers[IKV_ROUTER_LIMIT];
     uint32_t router_count;
+    ikv_state *state;
     ikv_reporter reporter;
     ikv_recorder recorder;
     void *recorder_user;
@@ -167,6 +168,8 @@ void ikvi_loop_pace(ikv_loop *loop);
 void ikvi_loop_drain(ikv_loop *loop);
 /* Takes in what belongs between two steps; and what belongs into this one. */
 void ikvi_loop_route_between(ikv_loop *loop);
+/* S1: the raw state has the step's input before any of it is routed. */
+void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
 void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake);

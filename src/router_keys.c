@@ -74,6 +74,13 @@ ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
                                                    : (ikv_target){0};
 }
 
+bool ikv_router_takes_text(const ikv_router *router, uint8_t seat)
+{
+    ikv_target target = ikv_router_focused(router, seat);
+    return target.bits != 0 && ikvi_router_there(router, target) &&
+           (ikvi_router_traits(router, target) & IKV_TAKES_TEXT) != 0;
+}
+
 /* FOCUS2: the nearest focusable self-or-ancestor, or nobody. */
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 {

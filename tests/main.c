@@ -4,9 +4,10 @@
 int main(void)
 {
     Suite *(*const suites[])(void) = {
-        event_suite, queue_suite, dispatch_suite, bus_suite,   bus_model_suite,
-        scene_suite, hits_suite,  router_suite,   storm_suite, loop_suite,
-        steps_suite, ports_suite, io_suite,       tool_suite,  terminal_suite};
+        event_suite,     queue_suite, dispatch_suite, bus_suite,
+        bus_model_suite, scene_suite, hits_suite,     router_suite,
+        storm_suite,     loop_suite,  steps_suite,    state_suite,
+        ports_suite,     io_suite,    tool_suite,     terminal_suite};
     SRunner *runner = srunner_create(suites[0]());
     for (int i = 1; i < ROWS(suites); i++)
         srunner_add_suite(runner, suites[i]());

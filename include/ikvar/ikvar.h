@@ -15,5 +15,6 @@
 #include "queue.h"
 #include "router.h"
 #include "scene.h"
+#include "state.h"
 
 #endif

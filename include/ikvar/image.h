@@ -39,19 +39,20 @@
 extern "C" {
 #endif
 
-/* What is saved together; a NULL scene or no router is fine. */
+/* What is saved together; a NULL scene or state, or no router, is fine. */
 typedef struct ikv_parts {
     uint32_t size;
     uint32_t router_count;
     ikv_loop *loop;
     ikv_bus *bus;
     ikv_scene *scene;
+    ikv_state *state;
     ikv_router *routers[IKV_ROUTER_LIMIT];
 } ikv_parts;
 
 #define IKV_PARTS_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_parts), 0, 0, 0, 0,                                         \
+        sizeof(ikv_parts), 0, 0, 0, 0, 0,                                      \
         {                                                                      \
             0                                                                  \
         }                                                                      \

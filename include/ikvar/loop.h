@@ -42,6 +42,7 @@
 #include "bus.h"
 #include "port.h"
 #include "router.h"
+#include "state.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -77,6 +78,7 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   routers    router_count of them (none: events go to the root); an event
  *              goes to the one that has its pointer down, else to the first
  *              that serves its view, else to the first. Copied
+ *   state      fed with what is routed
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
  *   step_num, step_den  steps a second as a fraction (60/1)
@@ -106,6 +108,7 @@ typedef struct ikv_loop_config {
     ikv_bus *bus;
     ikv_queue *queue;
     ikv_router *const *routers;
+    ikv_state *state;
     const ikv_port *ports;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -114,7 +117,7 @@ typedef struct ikv_loop_config {
 #define IKV_LOOP_INIT                                                          \
     {                                                                          \
         sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
-            0, 0, {0, 0},                                                      \
+            0, 0, 0, {0, 0},                                                   \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -217,6 +220,13 @@ IKV_API uint64_t ikv_loop_time_ns(const ikv_loop *loop);
 /* When step n begins at num/den steps a second: floor(n * 1e9 * den / num) ns,
  * without overflow for n below 2^40. num below 2^30, den below 2^20. */
 IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
+
+/* The newest position of a pointer, in its view, though its step has not run:
+ * to draw what is dragged where the hand is. For drawing only: steps must not
+ * ask. False if the pointer has no move that waits; then its state is the
+ * newest. O(waiting). */
+IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
+                             float *x, float *y);
 
 /* ------------------------------------------------------------- counting -- */
 

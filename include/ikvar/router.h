@@ -216,6 +216,9 @@ IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
 /* Who gets the seat's keys; zero bits: nobody, that is the root. */
 IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
 
+/* Whether what the seat types goes into a target that takes text. */
+IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
+
 /* ------------------------------------------------------------- counting -- */
 
 /*   routed    events routed

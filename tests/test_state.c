@@ -1,0 +1,378 @@
+/* test_state.c - S1, S2: what is down and where, step by step. */
+#include "support.h"
+
+#include <ikvar/keys.h>
+
+static bench_kit k;
+static ikv_state *state;
+static record seen;
+static uint64_t ms;
+static float mouse_x;
+
+static ikv_verdict stop(const ikv_event *event, const ikv_delivery *d, void *u)
+{
+    (void)event, (void)d, (void)u;
+    return IKV_STOP;
+}
+
+static void open_state(void)
+{
+    kit_prepare(&k);
+    k.config.loop.step_num = 50; /* a step each 20 ms */
+    k.config.state.seats = 2;
+    k.config.state.pointers = 3;
+    kit_open(&k);
+    state = ikv_kit_state(k.kit);
+    seen.text[0] = '\0';
+    ms = 0;
+    mouse_x = 0;
+    kit_frame(&k, 0);
+}
+
+static void push(ikv_event *e)
+{
+    e->time_ns = 7000000000 + ms * 1000000 + 1000000;
+    if (e->device == 0)
+        e->device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, e));
+}
+
+static void push_key(ikv_kind kind, const char *code, uint16_t device)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.key.code = ikv_code_find(code);
+    e.device = device;
+    push(&e);
+}
+
+static void push_pointer(ikv_kind kind, int button, float dx, uint8_t type)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    mouse_x += dx;
+    e.pointer.x = mouse_x;
+    e.pointer.y = 5;
+    e.pointer.button = (int8_t)button;
+    e.pointer.type = type;
+    e.pointer.pointer = type == IKV_TOUCH ? 7 : 0;
+    push(&e);
+}
+
+static void focus_a_text(void)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target;
+    config.shape = ikv_scene_rect(0, 0, 10, 10);
+    config.traits = IKV_FOCUSABLE | IKV_TAKES_TEXT;
+    ok(ikv_scene_add(k.scene, &config, &target, NULL));
+    ok(ikv_router_focus(k.router, 0, target));
+}
+
+static void hear_and_stop(ikv_kind kind)
+{
+    ikv_target everywhere = {0};
+    ok(ikv_bus_hear(k.bus, kind, everywhere, stop, NULL, NULL));
+}
+
+static void push_kind(ikv_kind kind)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    push(&e);
+}
+
+/* One letter of a row: what happens. */
+static void act(char what)
+{
+    switch (what) {
+    case 'a':
+        push_key(IKV_KIND_KEY_DOWN, "KeyA", 0);
+        break;
+    case 'A':
+        push_key(IKV_KIND_KEY_UP, "KeyA", 0);
+        break;
+    case 'b': /* the same key on another keyboard */
+        push_key(IKV_KIND_KEY_DOWN, "KeyA", (uint16_t)(k.fake.device + 1));
+        break;
+    case 'B':
+        push_key(IKV_KIND_KEY_UP, "KeyA", (uint16_t)(k.fake.device + 1));
+        break;
+    case 's':
+        push_key(IKV_KIND_KEY_DOWN, "ShiftLeft", 0);
+        break;
+    case 'S':
+        push_key(IKV_KIND_KEY_UP, "ShiftLeft", 0);
+        break;
+    case 'm':
+        push_pointer(IKV_KIND_POINTER_MOVE, -1, 3, IKV_MOUSE);
+        break;
+    case 'd':
+        push_pointer(IKV_KIND_POINTER_DOWN, 0, 0, IKV_MOUSE);
+        break;
+    case 'u':
+        push_pointer(IKV_KIND_POINTER_UP, 0, 0, IKV_MOUSE);
+        break;
+    case 'e':
+        push_pointer(IKV_KIND_POINTER_DOWN, 2, 0, IKV_MOUSE);
+        break;
+    case 'l':
+        push_pointer(IKV_KIND_POINTER_LEAVE, -1, 0, IKV_MOUSE);
+        break;
+    case 't':
+        push_pointer(IKV_KIND_POINTER_DOWN, 0, 0, IKV_TOUCH);
+        break;
+    case 'T':
+        push_pointer(IKV_KIND_POINTER_UP, 0, 0, IKV_TOUCH);
+        break;
+    case 'c':
+        push_pointer(IKV_KIND_POINTER_CANCEL, -1, 0, IKV_TOUCH);
+        break;
+    case 'x':
+        hear_and_stop(IKV_KIND_KEY_DOWN);
+        break;
+    case 'X':
+        hear_and_stop(IKV_KIND_POINTER_DOWN);
+        break;
+    case 'F':
+        focus_a_text();
+        break;
+    case '-':
+        push_kind(IKV_KIND_WINDOW_BLUR);
+        break;
+    case '~':
+        push_kind(IKV_KIND_DEVICE_REMOVE);
+        break;
+    case 'p':
+        ok(ikv_loop_pause(k.loop));
+        break;
+    case 'P':
+        ok(ikv_loop_resume(k.loop));
+        break;
+    default:
+        ck_abort_msg("%c", what);
+    }
+}
+
+/* ------------------------------------------------------------------- keys --
+ */
+
+/* Each step: down, went down, went up; raw, then unclaimed where it differs. */
+static const struct {
+    const char *rule, *does, *sees;
+} key_table[] = {
+    {"S1 down and up", "a....A.", "110 100 100 100 001 "},
+    {"S1 within one step", "aA.aAa.", "011 121 "},
+    {"S1 repeats are no edges", "a.a.a.", "110 100 100 "},
+    {"S1 two keyboards", "a.b.A.B.", "110 100 100 001 "},
+    {"S1 up without down", "A.a.", "000 110 "},
+    {"S1 after focus loss", "a.-.A.", "110 001 000 "},
+    {"S1 after a device's loss", "ab.~.B.", "110 100 001 "},
+    {"S2 a handler stopped it", "xa.A.", "110/000 001/000 "},
+    {"S2 typed into a text", "Fa.A.", "110/000 001/000 "},
+    {"S2 the release still counts", "a.x.aA.", "110 100 001 "},
+    {"S1 while paused", "p.a..A.P.", "000 110 100 001 000 "},
+};
+
+static void note_key(ikv_key_state s)
+{
+    note(&seen, "%d%u%u", s.down, s.went_down, s.went_up);
+}
+
+START_TEST(keys)
+{
+    uint32_t code = ikv_code_find("KeyA");
+    open_state();
+    for (const char *c = key_table[_i].does; *c != '\0'; c++) {
+        if (*c != '.') {
+            act(*c);
+            continue;
+        }
+        ms += 20;
+        kit_frame(&k, ms);
+        ikv_key_state raw = ikv_state_key(state, IKV_RAW, 0, code);
+        ikv_key_state unclaimed = ikv_state_key(state, IKV_UNCLAIMED, 0, code);
+        note_key(raw);
+        if (raw.down != unclaimed.down ||
+            raw.went_down != unclaimed.went_down ||
+            raw.went_up != unclaimed.went_up) {
+            note(&seen, "/");
+            note_key(unclaimed);
+        }
+        note(&seen, " ");
+        ikv_key_state any = ikv_state_any_key(state, IKV_RAW, 0);
+        ck_assert(any.down == raw.down && any.went_down == raw.went_down);
+        valid(ikv_state_validate(state));
+    }
+    ck_assert_msg(strcmp(seen.text, key_table[_i].sees) == 0,
+                  "%s\n     got %s\nexpected %s", key_table[_i].rule, seen.text,
+                  key_table[_i].sees);
+    kit_close(&k);
+}
+END_TEST
+
+/* --------------------------------------------------------------- pointers --
+ */
+
+/* Each step: buttons, went down, went up, x, motion; "-" for no pointer. */
+static const struct {
+    const char *rule, *does, *sees;
+} pointer_table[] = {
+    {"S1 moves and motion", "m.mm..", "000@3+0 000@9+6 000@9+0 "},
+    {"S1 press and release", "m.d.u..", "000@3+0 110@3+0 001@3+0 000@3+0 "},
+    {"S1 within one step", "mdu.", "011@3+0 "},
+    {"S1 chords", "md.e.u.", "110@3+0 320@3+0 201@3+0 "},
+    {"S1 leaves the view", "m.l.", "000@3+0 - "},
+    {"S1 a touch is known in its last step", "t.T..", "110@0+0 001@0+0 - "},
+    {"S1 cancelled", "t.c..", "110@0+0 001@0+0 - "},
+    {"S1 after focus loss", "md.-.", "110@3+0 001@3+0 "},
+    {"S1 after the device's loss", "md.~.", "110@3+0 - "},
+    {"S2 stopped", "mXd.u.", "110@3+0/000@3+0 001@3+0/000@3+0 "},
+};
+
+static void note_pointer(uint32_t view)
+{
+    ikv_pointer_state p;
+    if (!ikv_state_pointer(state, view, 0, &p))
+        note(&seen, "-");
+    else
+        note(&seen, "%u%u%u@%g+%g", p.buttons, p.went_down, p.went_up,
+             (double)p.x, (double)p.dx);
+}
+
+START_TEST(pointers)
+{
+    open_state();
+    for (const char *c = pointer_table[_i].does; *c != '\0'; c++) {
+        if (*c != '.') {
+            act(*c);
+            continue;
+        }
+        ms += 20;
+        kit_frame(&k, ms);
+        note_pointer(IKV_RAW);
+        if (strstr(pointer_table[_i].sees, "/") != NULL) {
+            note(&seen, "/");
+            note_pointer(IKV_UNCLAIMED);
+        }
+        note(&seen, " ");
+        valid(ikv_state_validate(state));
+    }
+    ck_assert_msg(strcmp(seen.text, pointer_table[_i].sees) == 0,
+                  "%s\n     got %s\nexpected %s", pointer_table[_i].rule,
+                  seen.text, pointer_table[_i].sees);
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------------- times --
+ */
+
+static bool raw_seen, unclaimed_seen;
+
+static ikv_verdict look(const ikv_event *event, const ikv_delivery *d, void *u)
+{
+    uint32_t code = ikv_code_find("KeyA");
+    (void)d, (void)u;
+    if (event->kind == IKV_KIND_POINTER_MOVE) {
+        /* Routed before the key: raw has it already, unclaimed not yet. */
+        raw_seen = ikv_state_key(state, IKV_RAW, 0, code).down;
+        unclaimed_seen = ikv_state_key(state, IKV_UNCLAIMED, 0, code).down;
+    } else if (event->loop.step == 1)
+        ck_assert(ikv_state_key(state, IKV_UNCLAIMED, 0, code).down);
+    return IKV_CONTINUE;
+}
+
+/* S1: raw from the step's start, unclaimed before loop.step; held; modifiers;
+ * frames; the newest position of what has not been stepped. */
+START_TEST(times)
+{
+    ikv_target everywhere = {0};
+    uint32_t code = ikv_code_find("KeyA");
+    float x, y;
+    open_state();
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, everywhere, look, NULL,
+                    NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_STEP, everywhere, look, NULL, NULL));
+    ms = 20;
+    act('m');
+    act('a');
+    act('s');
+    kit_frame(&k, 21);
+    ck_assert(ikv_loop_newest(k.loop, k.fake.device, 0, &x, &y));
+    ck_assert_float_eq(x, 3);
+    ck_assert(!ikv_loop_newest(k.loop, k.fake.device, 1, &x, &y));
+    kit_frame(&k, 40);
+    ck_assert(raw_seen && !unclaimed_seen);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_RAW, 0), IKV_SHIFT);
+    ck_assert(!ikv_loop_newest(k.loop, k.fake.device, 0, &x, &y));
+    kit_frame(&k, 140);
+    ikv_key_state s = ikv_state_key(state, IKV_RAW, 0, code);
+    ck_assert_uint_eq(s.held_ns, 119000000); /* since 21 ms */
+    ck_assert_uint_eq(s.frame_down, 0);
+    ms = 140;
+    act('A');
+    act('S');
+    kit_frame(&k, 200); /* three steps: the edge was in the first */
+    s = ikv_state_key(state, IKV_RAW, 0, code);
+    ck_assert(!s.down && s.went_up == 0 && s.frame_up == 1 && s.held_ns == 0);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_RAW, 0), 0);
+    kit_close(&k);
+}
+END_TEST
+
+START_TEST(wrong_state)
+{
+    ikv_state_config config = IKV_STATE_INIT;
+    ikv_state *other;
+    ikv_pointer_state p;
+    counted memory = {0};
+    config.memory = counted_memory(&memory);
+    config.seats = 9;
+    ck_assert_uint_eq(ikv_state_footprint(&config), 0);
+    status_is(ikv_state_open(&config, &other), IKV_BAD_CONFIG);
+    config.size = 1;
+    status_is(ikv_state_open(&config, &other), IKV_BAD_SIZE);
+    status_is(ikv_state_open(NULL, &other), IKV_BAD_ARGUMENT);
+    open_state();
+    ck_assert(!ikv_state_key(state, IKV_RAW, 0, 0).down);
+    ck_assert(!ikv_state_key(state, 7, 0, IKV_CODE(4)).down);
+    ck_assert(!ikv_state_pointer(state, 7, 0, &p));
+    ck_assert(!ikv_state_find_pointer(state, IKV_RAW, 1, 1, &p));
+    /* More pointers than there is room for are counted. */
+    for (uint16_t i = 0; i < 5; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+        e.device = 9;
+        e.pointer.pointer = i;
+        e.pointer.button = 0;
+        e.pointer.type = IKV_TOUCH;
+        ikv_state_take(state, IKV_RAW, &e);
+    }
+    ck_assert_uint_eq(ikv_state_refused(state), 2);
+    ck_assert(ikv_state_find_pointer(state, IKV_RAW, 9, 2, &p));
+    ck_assert_uint_eq(p.buttons, 1);
+    /* A seat past the last counts for the last one. */
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    e.seat = 5;
+    e.key.code = IKV_CODE(4);
+    ikv_state_take(state, IKV_RAW, &e);
+    ck_assert(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
+    /* What is held after a loss stays, without edges. */
+    ikv_state_begin_step(state, 5);
+    ikv_event cause = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 0), held = e;
+    ikv_state_resync(state, IKV_RAW, &cause, &held, 1);
+    ck_assert(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
+    ck_assert_uint_eq(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).went_up, 0);
+    ikv_state_resync(state, IKV_RAW, &cause, NULL, 0);
+    ck_assert(!ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
+    ikv_state_close(NULL);
+    kit_close(&k);
+}
+END_TEST
+
+Suite *state_suite(void)
+{
+    Suite *s = suite_create("state");
+    add_table(s, "S1 S2 keys", keys, ROWS(key_table));
+    add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
+    add(s, "S1 times", times);
+    add(s, "wrong", wrong_state);
+    return s;
+}

@@ -113,8 +113,8 @@ static uint8_t seat_of(const ikv_state *s, uint8_t seat)
     return seat < s->seats ? seat : (uint8_t)(s->seats - 1);
 }
 
-static state_key *key_of(const ikv_state *s, uint32_t view, uint8_t seat,
-                         uint32_t code)
+static state_key *state_key_at(const ikv_state *s, uint32_t view, uint8_t seat,
+                               uint32_t code)
 {
     if (view >= STATE_VIEWS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
         return NULL;
@@ -171,7 +171,7 @@ static void settle_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
-        if (is_down(key_of(s, view, seat, code)))
+        if (is_down(state_key_at(s, view, seat, code)))
             modifiers |= modifier_bit(code);
     s->modifiers[view][seat_of(s, seat)] = modifiers;
 }
@@ -179,7 +179,7 @@ static void settle_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
 /* A key that its device holds already repeats. */
 static void press_key(ikv_state *s, uint32_t view, const ikv_event *event)
 {
-    state_key *key = key_of(s, view, event->seat, event->key.code);
+    state_key *key = state_key_at(s, view, event->seat, event->key.code);
     uint16_t holder = (uint16_t)(event->device + 1);
     if (key == NULL || key->holders[0] == holder || key->holders[1] == holder)
         return;
@@ -201,7 +201,7 @@ static void release_key(ikv_state *s, state_key *key, uint32_t holder)
 
 static void let_key_up(ikv_state *s, uint32_t view, const ikv_event *event)
 {
-    state_key *key = key_of(s, view, event->seat, event->key.code);
+    state_key *key = state_key_at(s, view, event->seat, event->key.code);
     for (uint32_t i = 0; key != NULL && i < 2; i++)
         if (key->holders[i] == event->device + 1)
             release_key(s, key, i);
@@ -224,7 +224,7 @@ static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
     for (uint8_t seat = 0; seat < s->seats; seat++) {
         for (uint32_t usage = 0; usage < KEYS; usage++) {
-            state_key *key = key_of(s, view, seat, 0x00070000 | usage);
+            state_key *key = state_key_at(s, view, seat, 0x00070000 | usage);
             for (uint32_t i = 0; i < 2; i++)
                 if (key->holders[i] != 0 &&
                     (blur ? key->window == cause->view
@@ -504,7 +504,7 @@ ikv_key_state ikv_state_key(const ikv_state *state, uint32_t view, uint8_t seat,
                             uint32_t code)
 {
     const state_key *key =
-        state != NULL ? key_of(state, view, seat, code) : NULL;
+        state != NULL ? state_key_at(state, view, seat, code) : NULL;
     return key != NULL ? key_state_of(state, key) : (ikv_key_state){0};
 }
 
@@ -548,30 +548,29 @@ static ikv_pointer_state pointer_state_of(const ikv_state *s,
 }
 
 bool ikv_state_pointer(const ikv_state *state, uint32_t view, uint32_t nth,
-                       ikv_pointer_state *pointer)
+                       ikv_pointer_state *to)
 {
-    if (state == NULL || pointer == NULL || view >= STATE_VIEWS)
+    if (state == NULL || to == NULL || view >= STATE_VIEWS)
         return false;
     for (uint32_t i = 0; i < state->capacity; i++) {
         const state_pointer *p = pointer_in(state, view, i);
         if (!p->used || is_over(state, p) || nth-- > 0)
             continue;
-        *pointer = pointer_state_of(state, p);
+        *to = pointer_state_of(state, p);
         return true;
     }
     return false;
 }
 
 bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
-                            uint16_t device, uint16_t id,
-                            ikv_pointer_state *pointer)
+                            uint16_t device, uint16_t id, ikv_pointer_state *to)
 {
-    if (state == NULL || pointer == NULL || view >= STATE_VIEWS)
+    if (state == NULL || to == NULL || view >= STATE_VIEWS)
         return false;
     const state_pointer *p = find_in(state, view, device, id);
     if (p == NULL || is_over(state, p))
         return false;
-    *pointer = pointer_state_of(state, p);
+    *to = pointer_state_of(state, p);
     return true;
 }
 
@@ -586,7 +585,7 @@ const char *ikv_state_validate(const ikv_state *state)
         for (uint8_t seat = 0; seat < state->seats; seat++)
             for (uint32_t usage = 0; usage < KEYS; usage++) {
                 const state_key *key =
-                    key_of(state, view, seat, 0x00070000 | usage);
+                    state_key_at(state, view, seat, 0x00070000 | usage);
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
                     return "S1";
             }

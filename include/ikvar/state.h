@@ -152,12 +152,12 @@ typedef struct ikv_pointer_state {
  * touches while they are down and in the step in which they end. False past the
  * last. O(pointers). */
 IKV_API bool ikv_state_pointer(const ikv_state *state, uint32_t view,
-                               uint32_t nth, ikv_pointer_state *pointer);
+                               uint32_t nth, ikv_pointer_state *to);
 
 /* The pointer of that device and id; false if it is not known. */
 IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
                                     uint16_t device, uint16_t id,
-                                    ikv_pointer_state *pointer);
+                                    ikv_pointer_state *to);
 
 /* How many presses were not taken in since there was no room for the pointer.
  */

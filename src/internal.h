@@ -188,6 +188,8 @@ void ikvi_bus_on_inbox(struct ikv_bus *bus,
                                      void *user),
                        void *user);
 
+float ikvi_sqrt(double value);
+
 /* state.c: the part of its block that an image holds. */
 struct ikv_state;
 void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);

@@ -289,3 +289,19 @@ size_t ikv_time_format(uint64_t time_ns, char *buffer)
     }
     return ikvi_text_end(&text);
 }
+
+/* Newton's method in double, the same on every machine. */
+float ikvi_sqrt(double value)
+{
+    if (!(value > 0) || value - value != 0)
+        return 0;
+    union {
+        double number;
+        uint64_t bits;
+    } guess = {value};
+    guess.bits = (guess.bits >> 1) + 0x1ff8000000000000u;
+    double root = guess.number;
+    for (int i = 0; i < 5; i++)
+        root = (root + value / root) / 2;
+    return (float)root;
+}

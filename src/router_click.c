@@ -59,6 +59,12 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
                           (ikv_target){0});
 }
 
+void ikvi_router_no_click(ikv_router *r, pointer *p)
+{
+    drop_hold(r, p);
+    p->menued = true;
+}
+
 /* A pointer has no button down any more. */
 void ikvi_router_let_up(ikv_router *r, pointer *p)
 {
@@ -106,8 +112,7 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
 
 /* --------------------------------------------------------------- clicks -- */
 
-static ikv_target common_ancestor(const ikv_router *r, ikv_target a,
-                                  ikv_target b)
+ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b)
 {
     path pa, pb;
     ikv_target common = {0};
@@ -131,7 +136,7 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
         return (ikv_target){0};
     if (p->captured.bits != 0)
         return p->captured;
-    return common_ancestor(r, p->clicking, p->over);
+    return ikvi_router_common(r, p->clicking, p->over);
 }
 
 /* CLICK2: how many clicks in a row this one is. */

@@ -11,6 +11,7 @@
 
 enum {
     PASSED_LIMIT = 16,
+    FINGER_PAIRS = 4,
     RECENT_CLICKS = 8
 };
 
@@ -24,7 +25,7 @@ typedef struct pointer {
     bool primary;
     bool hold_due; /* pressed, not moved: a hold will come */
     bool dragged;  /* moved further than the slop since the press */
-    bool menued;   /* a long press sent the menu: no click follows */
+    bool menued;   /* a long press sent the menu, or it pinches: no click */
     uint8_t type, view, seat;
     uint8_t buttons;
     int8_t press_button;
@@ -55,6 +56,21 @@ typedef struct held_key {
     uint8_t location, view, seat;
 } held_key;
 
+/* Two fingers of one device. */
+typedef struct finger_pair {
+    bool used;
+    bool pinching;
+    bool may_tap;
+    bool lifted; /* one of them, and `first` is the other */
+    uint16_t device, first, second;
+    uint16_t ids[2]; /* both, also when one is lifted */
+    ikv_target target;
+    uint64_t tap_until_ns;
+    float begin[2], last[2]; /* from the first finger to the second */
+    float begin_middle[2], middle[2];
+    float rotation;
+} finger_pair;
+
 struct ikv_router {
     ikv_memory memory;
     size_t size;
@@ -75,6 +91,7 @@ struct ikv_router {
     uint64_t time_ns;  /* of the last event */
     uint32_t next_click;
     recent_click clicks[RECENT_CLICKS];
+    finger_pair pairs[FINGER_PAIRS];
     ikv_target focused[IKV_SEAT_LIMIT];
     ikv_router_counters counters;
 };
@@ -164,7 +181,26 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
 void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
                        ikv_target target);
 void ikvi_router_let_up(ikv_router *r, pointer *p);
+/* Neither a hold nor a click follows any more. */
+void ikvi_router_no_click(ikv_router *r, pointer *p);
 void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns);
+
+/* Of two targets' ancestors and themselves the nearest that both have; zero
+ * bits if one is gone. */
+ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b);
+
+/* router_gesture.c */
+void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
+                          const ikv_event *event);
+void ikvi_gesture_moved(ikv_router *r, const pointer *p,
+                        const ikv_event *event);
+/* Before the capture's end is told; if both have tapped, which: to be told
+ * after the click. */
+bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
+                        finger_pair *tapped);
+void ikvi_gesture_tapped(ikv_router *r, const finger_pair *tapped,
+                         const ikv_event *event);
+void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event);
 
 /* router_keys.c */
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);

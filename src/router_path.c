@@ -162,8 +162,10 @@ void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
         return;
     ikv_target old = p->captured, now = p->pending;
     p->captured = now;
-    if (old.bits != 0)
+    if (old.bits != 0) {
         ikvi_router_lose(r, p, old, cause);
+        ikvi_gesture_lost(r, p, cause);
+    }
     if (now.bits == 0 || !ikvi_router_there(r, now))
         return;
     ikvi_router_move_over(r, p, now, cause);

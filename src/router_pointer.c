@@ -217,6 +217,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
         click = (ikv_target){0};
     if (releases)
         ikvi_router_click(r, p, event, click);
+    ikvi_gesture_moved(r, p, event);
     return outcome;
 }
 
@@ -232,6 +233,7 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
     if (p->type != IKV_TOUCH && (outcome.verdict & IKV_REFUSE) == 0)
         ikvi_router_focus_by_press(r, p->seat, pressed);
     ikvi_router_pressed(r, p, event);
+    ikvi_gesture_pressed(r, p, event);
     return outcome;
 }
 
@@ -240,11 +242,15 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
                           ikv_target target, ikv_target click)
 {
     ikv_target none = {0};
+    finger_pair tapped;
     pass_end(r, p, event, target);
+    bool both = ikvi_gesture_ended(r, p, event, &tapped);
     ikv_target captured = p->captured;
     p->captured = p->pending = none;
     ikvi_router_lose(r, p, captured, event);
     ikvi_router_click(r, p, event, click);
+    if (both)
+        ikvi_gesture_tapped(r, &tapped, event);
     ikvi_router_let_up(r, p);
     if (p->type == IKV_TOUCH ||
         (p->outside && same(target_of(r, p), root_of(r)))) {

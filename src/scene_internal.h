@@ -238,7 +238,6 @@ void ikvi_scene_shift(ikv_scene *scene, uint32_t top);
 const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
                                  float scale);
 void ikvi_item_rotate(scene_item *item, ikv_rotation rotation);
-float ikvi_sqrt(double value);
 
 /* scene_shape.c */
 

@@ -1,22 +1,6 @@
 /* scene_place.c - spaces: placements, cameras, rotations without libm. */
 #include "scene_internal.h"
 
-/* Newton's method in double, the same on every machine. */
-float ikvi_sqrt(double value)
-{
-    if (!(value > 0) || value - value != 0)
-        return 0;
-    union {
-        double number;
-        uint64_t bits;
-    } guess = {value};
-    guess.bits = (guess.bits >> 1) + 0x1ff8000000000000u;
-    double root = guess.number;
-    for (int i = 0; i < 5; i++)
-        root = (root + value / root) / 2;
-    return (float)root;
-}
-
 /* Sine and cosine of -45 to 45 degrees, by their series. */
 static void small_rotation(double degrees, double *cosine, double *sine)
 {

@@ -63,7 +63,7 @@ typedef struct play {
     } names[NAMES];
     rule rules[RULES];
     int rule_count;
-    char also[80], visited[24];
+    char also[120], visited[24];
     uint64_t ms;
     float x, y;
     last_event last[96];
@@ -175,7 +175,14 @@ static ikv_verdict do_rule(const rule *r, const ikv_event *event,
 
 static bool is_extra(const char *kind)
 {
-    static const char *const extras[] = {"drag", "hold", "menu", "double"};
+    static const char *const extras[] = {"drag",
+                                         "hold",
+                                         "menu",
+                                         "double",
+                                         "gesture.two_tap",
+                                         "gesture.pinch_start",
+                                         "gesture.pinch",
+                                         "gesture.pinch_end"};
     for (int i = 0; i < ROWS(extras); i++)
         if (strcmp(extras[i], kind) == 0)
             return strstr(now->also, kind) == NULL;
@@ -255,8 +262,8 @@ static void listen_at(ikv_target target, const char *name)
     config.families = 1u << IKV_FAMILY_POINTER | 1u << IKV_FAMILY_CLICK |
                       1u << IKV_FAMILY_FOCUS | 1u << IKV_FAMILY_KEY |
                       1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_TEXT |
-                      1u << IKV_FAMILY_FIELD | 1u << IKV_FAMILY_WINDOW |
-                      1u << IKV_FAMILY_DEVICE;
+                      1u << IKV_FAMILY_GESTURE | 1u << IKV_FAMILY_FIELD |
+                      1u << IKV_FAMILY_WINDOW | 1u << IKV_FAMILY_DEVICE;
     config.phases = IKV_AT_TARGET;
     config.at = target;
     config.handler = see;
@@ -535,7 +542,7 @@ static bool run_line(const golden *g, const char *line, bool *expected)
     else if (strncmp(line, "do ", 3) == 0)
         do_input(line);
     else if (strncmp(line, "also ", 5) == 0)
-        snprintf(now->also, sizeof now->also, "%.70s", line + 5);
+        snprintf(now->also, sizeof now->also, "%.110s", line + 5);
     else if (strncmp(line, "watch ", 6) == 0)
         snprintf(now->visited, sizeof now->visited, "%.20s", line + 6);
     else if (strcmp(line, "clear") == 0)
@@ -844,6 +851,72 @@ START_TEST(two_routers)
 }
 END_TEST
 
+static ikv_gesture last_gesture;
+static uint32_t gestures;
+
+static ikv_verdict keep_gesture(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)d, (void)user;
+    last_gesture = event->gesture;
+    gestures++;
+    return IKV_CONTINUE;
+}
+
+/* Two fingers around (100, 100): how far apart, and turned by how many degrees
+ * in steps of 15, from 40 apart on. */
+static const struct {
+    float apart;
+    int turned;
+} pinch_table[] = {{80, 0},   {20, 0},    {40, 90},
+                   {60, -45}, {100, 270}, {40, -540}};
+
+/* GESTURE: scale and rotation count from the pinch's start; turns add up. */
+START_TEST(pinches)
+{
+    bench_kit k;
+    ikv_target everywhere = {0};
+    gestures = 0;
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_GESTURE_PINCH, everywhere, keep_gesture,
+                    NULL, NULL));
+    int turned = pinch_table[_i].turned, way = turned < 0 ? -15 : 15;
+    int frames = turned / way + 12;
+    for (int frame = 0; frame < frames; frame++) {
+        int at = frame < 2 ? 0 : (frame - 2) * way;
+        if (frame >= frames - 8)
+            at = turned;
+        float apart = frame == 0           ? 20.0f
+                      : frame < frames - 6 ? 40.0f
+                                           : pinch_table[_i].apart;
+        ikv_rotation r = ikv_scene_rotation((float)at);
+        for (int finger = 0; finger < 2; finger++) {
+            float side = finger == 0 ? -apart / 2 : apart / 2;
+            ikv_event e = ikv_event_make(frame == 0 ? IKV_KIND_POINTER_DOWN
+                                                    : IKV_KIND_POINTER_MOVE,
+                                         (uint64_t)frame * 1000000);
+            e.device = 3;
+            e.pointer.type = IKV_TOUCH;
+            e.pointer.pointer = (uint16_t)(finger + 1);
+            e.pointer.button = frame == 0 ? 0 : -1;
+            e.pointer.x = 100 + side * r.cos;
+            e.pointer.y = 100 + side * r.sin;
+            ikv_router_route(k.router, &e);
+        }
+    }
+    ck_assert_uint_gt(gestures, 4);
+    ck_assert_float_eq_tol(last_gesture.rotation,
+                           (float)turned * 3.14159265f / 180, 1e-4f);
+    ck_assert_float_eq_tol(last_gesture.scale * 40, pinch_table[_i].apart,
+                           0.01f);
+    ck_assert_float_eq_tol(last_gesture.x, 100, 1e-3f);
+    ck_assert_uint_eq(last_gesture.pointer + last_gesture.other, 3);
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_verdict route_inside(const ikv_event *event,
                                 const ikv_delivery *delivery, void *user)
 {
@@ -901,6 +974,7 @@ Suite *router_suite(void)
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
+    add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "wrong use", wrong_calls);
     return s;
 }

@@ -218,6 +218,11 @@ void ikvi_bus_on_inbox(ikv_bus *bus,
     bus->on_inbox_user = user;
 }
 
+uint64_t ikvi_bus_time(const ikv_bus *bus)
+{
+    return bus->time_ns;
+}
+
 bool ikvi_bus_awaits(const ikv_bus *bus)
 {
     bool waits = bus->first_timer != IKVI_NONE;

@@ -180,6 +180,9 @@ bool ikvi_bus_nobody_hears(struct ikv_bus *bus, ikv_kind kind);
  * told. Returns what it was. */
 bool ikvi_bus_set_scope(struct ikv_bus *bus, bool of_step);
 
+/* bus_time.c: the steps' time that timers have come to. */
+uint64_t ikvi_bus_time(const struct ikv_bus *bus);
+
 /* bus_time.c: whether a timer, a lane or an inbox has something to deliver; and
  * whom to tell of what is taken from inboxes. */
 bool ikvi_bus_awaits(const struct ikv_bus *bus);

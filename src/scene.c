@@ -95,6 +95,7 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
         return IKV_BAD_ARGUMENT;
     ikv_scene plan = {.memory = config->memory,
                       .bus = config->bus,
+                      .announces = config->announces,
                       .own_test = config->own_test,
                       .own_user = config->own_user,
                       .reporter = config->reporter};
@@ -392,6 +393,33 @@ static ikv_status check_addition(const ikv_scene *scene,
     return IKV_OK;
 }
 
+/* The scene is in order when handlers hear of its change, and they may change
+ * it again. */
+static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
+                     ikv_target source, ikv_target parent, uint8_t reason)
+{
+    if (IKVI_LIKELY(!scene->announces))
+        return;
+    ikv_event event = ikv_event_make(kind, ikvi_bus_time(scene->bus));
+    uint32_t place = find_target(scene, target);
+    event.target = target;
+    event.source = source;
+    event.tree.parent = parent;
+    event.tree.reason = reason;
+    if (place != NO_ITEM) {
+        event.tree.x = item_at(scene, place)->x;
+        event.tree.y = item_at(scene, place)->y;
+    }
+    ikv_bus_deliver(scene->bus, &event);
+}
+
+static void announce_at(ikv_scene *scene, ikv_kind kind, ikv_target target)
+{
+    if (IKVI_UNLIKELY(scene->announces))
+        announce(scene, kind, target, (ikv_target){0},
+                 ikv_scene_parent(scene, target), 0);
+}
+
 ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
                          ikv_target *target, ikv_message *message)
 {
@@ -416,6 +444,9 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     scene->count++;
     ikvi_scene_place(scene, place);
     reordered(scene, place);
+    ikv_target added = *target;
+    announce(scene, IKV_KIND_TREE_ATTACH, added, (ikv_target){0},
+             ikv_scene_parent(scene, added), IKV_TREE_ADDED);
     return IKV_OK;
 }
 
@@ -447,6 +478,9 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         ikv_bus_remove_target(scene->bus, gone);
         for (uint32_t i = 0; i < scene->watcher_count; i++)
             scene->watchers[i].watcher(scene->watchers[i].user, gone, former);
+        if (former.bits != 0)
+            announce(scene, IKV_KIND_TREE_DETACH, former, gone, former,
+                     IKV_TREE_REMOVED);
     }
     return IKV_OK;
 }
@@ -476,6 +510,7 @@ ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
     item_at(scene, place)->y = y;
     ikvi_scene_shift(scene, place);
     scene->revision++;
+    announce_at(scene, IKV_KIND_TREE_MOVE, target);
     return IKV_OK;
 }
 
@@ -567,12 +602,18 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
             return IKV_CYCLE;
     if (item_at(scene, to)->level + 1 + height(scene, place) > IKV_PATH_LIMIT)
         return IKV_FULL_DEPTH;
+    ikv_target former = ikv_scene_parent(scene, target), none = {0};
     unlink_item(scene, place);
     if (to != ROOT_ITEM)
         item_at(scene, place)->layer = item_at(scene, to)->layer;
     link_item(scene, place, to, false);
     placed(scene, place);
     reordered(scene, place);
+    announce(scene, IKV_KIND_TREE_DETACH, target, none, former,
+             IKV_TREE_REPARENTED);
+    if (find_target(scene, target) != NO_ITEM)
+        announce(scene, IKV_KIND_TREE_ATTACH, target, none,
+                 ikv_scene_parent(scene, target), IKV_TREE_REPARENTED);
     return IKV_OK;
 }
 
@@ -635,9 +676,12 @@ static ikv_status set_flag(ikv_scene *scene, ikv_target target, unsigned flag,
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    uint8_t *flags = &item_at(scene, place)->flags;
+    uint8_t *flags = &item_at(scene, place)->flags, before = *flags;
     *flags = (uint8_t)(on ? *flags | flag : *flags & ~flag);
     placed(scene, place);
+    if (flag == ITEM_HIDDEN && before != *flags)
+        announce_at(scene, on ? IKV_KIND_TREE_HIDE : IKV_KIND_TREE_SHOW,
+                    target);
     return IKV_OK;
 }
 

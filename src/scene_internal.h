@@ -115,6 +115,7 @@ struct ikv_scene {
     size_t size;
     ikv_bus *bus;
     ikv_reporter reporter;
+    bool announces;
     ikv_own_test own_test;
     void *own_user;
     struct {

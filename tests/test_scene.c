@@ -596,9 +596,70 @@ START_TEST(random_scenes)
 }
 END_TEST
 
+static record told;
+static ikv_bus *now_bus;
+static ikv_scene *telling;
+
+static const char *id_of(ikv_target target, char *text)
+{
+    snprintf(text, 12, "%u", (unsigned)ikv_bus_target_id(now_bus, target));
+    return target.bits == 0 ? "-" : text;
+}
+
+static ikv_verdict tell(const ikv_event *event, const ikv_delivery *d, void *u)
+{
+    char a[12], b[12], c[12];
+    (void)d, (void)u;
+    note(&told, "%s@%s,%s,%s,%u ",
+         ikv_catalogue_info(NULL, event->kind)->name + 5,
+         id_of(event->target, a), id_of(event->source, b),
+         id_of(event->tree.parent, c), event->tree.reason);
+    if (event->kind == IKV_KIND_TREE_HIDE) /* handlers may change it again */
+        ikv_scene_remove(telling, event->target);
+    return IKV_CONTINUE;
+}
+
+/* tree.attach to tree.hide: opt-in, at once, in order; none where it is off. */
+START_TEST(announced)
+{
+    bench_kit k;
+    ikv_target everywhere = {0}, a, b;
+    ikv_target_config config = IKV_TARGET_INIT;
+    told.text[0] = '\0';
+    kit_prepare(&k);
+    k.config.scene.announces = _i == 0;
+    kit_open(&k);
+    now_bus = k.bus;
+    telling = k.scene;
+    ikv_subscription_config wants = IKV_SUBSCRIPTION_INIT;
+    wants.families = 1u << IKV_FAMILY_TREE;
+    wants.handler = tell;
+    wants.at = everywhere;
+    ok(ikv_bus_subscribe(k.bus, &wants, NULL, NULL));
+    config.id = 1;
+    ok(ikv_scene_add(k.scene, &config, &a, NULL));
+    config.id = 2;
+    config.parent = a;
+    ok(ikv_scene_add(k.scene, &config, &b, NULL));
+    ok(ikv_scene_move(k.scene, b, 3, 4));
+    ok(ikv_scene_show(k.scene, b, true));
+    ok(ikv_scene_set_parent(k.scene, b, everywhere));
+    ok(ikv_scene_show(k.scene, b, false));
+    ck_assert_int_eq(ikv_scene_alive(k.scene, b), _i != 0);
+    ok(ikv_scene_remove(k.scene, a));
+    ck_assert_str_eq(told.text,
+                     _i == 0 ? "attach@1,-,0,0 attach@2,-,1,0 move@2,-,1,0 "
+                               "detach@2,-,1,1 attach@2,-,0,1 hide@2,-,0,0 "
+                               "detach@0,0,0,2 detach@0,0,0,2 "
+                             : "");
+    kit_close(&k);
+}
+END_TEST
+
 Suite *scene_suite(void)
 {
     Suite *s = suite_create("scene");
+    add_table(s, "tree events", announced, 2);
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));
     add(s, "HIT3 changes", changes);

@@ -99,6 +99,13 @@ enum {
     IKV_FOCUS_REMOVED = 3
 };
 
+/* Why a target's place in the tree changed. */
+enum {
+    IKV_TREE_ADDED = 0,
+    IKV_TREE_REPARENTED = 1,
+    IKV_TREE_REMOVED = 2
+};
+
 /* Types of a value that is not tied to a field. */
 enum {
     IKV_VALUE_NONE = 0,

@@ -187,7 +187,8 @@
     X(44, TREE_ATTACH, "tree.attach", TREE, TREE, IKV_FROM_S, false, NONE,     \
       "a target got a parent; opt-in", "child added, parented, spawn")         \
     X(45, TREE_DETACH, "tree.detach", TREE, TREE, IKV_FROM_S, false, NONE,     \
-      "a target lost its parent or was removed; opt-in",                       \
+      "at a target that lost its parent; at the parent, if it was removed "    \
+      "(source: it, gone); opt-in",                                            \
       "child removed, unparented, despawn, destroyed")                         \
     X(46, TREE_MOVE, "tree.move", TREE, TREE, IKV_FROM_S, false, NONE,         \
       "a target moved; opt-in", "position changed, translated")                \

@@ -131,6 +131,8 @@ typedef bool (*ikv_own_test)(void *user, ikv_target target, void *target_user,
  *   views     that show the layers (1); at most 16
  *   polygons  that can be there at once (64)
  *   plain     without an index: each query looks at each target (false)
+ *   announces  delivers tree.attach, .detach, .move, .show and .hide, at once,
+ *             after the change and before the call returns (false)
  *   own_test  with own_user, for IKV_SHAPE_OWN (none)
  *   bus       which hands out the targets; it must outlive the scene */
 typedef struct ikv_scene_config {
@@ -140,6 +142,7 @@ typedef struct ikv_scene_config {
     uint32_t views;
     uint32_t polygons;
     bool plain;
+    bool announces;
     ikv_own_test own_test;
     void *own_user;
     ikv_bus *bus;
@@ -149,7 +152,7 @@ typedef struct ikv_scene_config {
 
 #define IKV_SCENE_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_scene_config), 0, 0, 0, 0, false, 0, 0, 0, {0, 0},          \
+        sizeof(ikv_scene_config), 0, 0, 0, 0, false, false, 0, 0, 0, {0, 0},   \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

@@ -65,8 +65,7 @@ static void global_row(const char *name, uint32_t count, double budget)
     ikv_bus_close(bus);
 }
 
-/* ------------------------------------------------- many targets, few handlers
- */
+/* ------------------------------------------- many targets, few handlers -- */
 
 static ikv_target targets[TARGETS];
 static callee *lists[TARGETS];

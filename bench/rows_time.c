@@ -21,7 +21,7 @@ static uint64_t now_ns;
 static ikv_event raw[RAW], copies[RAW];
 static uint64_t sum;
 
-/* --------------------------------------------------------- merging moves -- */
+/* -------------------------------------------------------- merging moves -- */
 
 static ikv_status open_moves(void *state, ikv_sink *to)
 {
@@ -99,7 +99,7 @@ static void open_merging(void)
     }
 }
 
-/* ------------------------------------------------------------ watching -- */
+/* ------------------------------------------------------------- watching -- */
 
 static ikv_event heard;
 static ikv_digest digest = IKV_DIGEST_INIT;
@@ -141,7 +141,7 @@ static void save_plain(void)
     memcpy(image, other_bytes, image_bytes);
 }
 
-/* ----------------------------------------------------------------- tapes -- */
+/* ---------------------------------------------------------------- tapes -- */
 
 #define TAPE_PATH "bench.tape.jsonl"
 

@@ -9,7 +9,7 @@
 
 #include <stdio.h>
 
-/* ------------------------------------------------------- the host's port -- */
+/* ------------------------------------------------------ the host's port -- */
 
 typedef struct host {
     ikv_sink *sink;
@@ -61,8 +61,7 @@ static void on_host_frame(host *h, uint64_t now_ns, ikv_loop *loop)
     ikv_loop_end(loop);
 }
 
-/* ---------------------------------------------------------------- the game --
- */
+/* ------------------------------------------------------------- the game -- */
 
 static ikv_verdict lamp(const ikv_event *event, const ikv_delivery *delivery,
                         void *user)

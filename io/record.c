@@ -29,7 +29,7 @@ static bool begins_span(const ikv_digest *digest, const ikv_watch *watch)
            watch->delivery->step / CHECK_STEPS != digest->step / CHECK_STEPS;
 }
 
-/* --------------------------------------------------------------- writing -- */
+/* -------------------------------------------------------------- writing -- */
 
 static const char *target_of_tape(const void *user, ikv_target target)
 {
@@ -197,7 +197,7 @@ ikv_status ikv_recording_close(ikv_recording *recording)
     return failed ? IKV_BAD_FILE : IKV_OK;
 }
 
-/* ------------------------------------------------------------- comparing -- */
+/* ------------------------------------------------------------ comparing -- */
 
 struct ikv_comparison {
     const ikv_tape *tape;

@@ -114,7 +114,7 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
     return IKV_OK;
 }
 
-/* ------------------------------------------------------------- restoring -- */
+/* ------------------------------------------------------------ restoring -- */
 
 /* Moves what waits now to the end of the ring's room and puts the other before
  * it: there is room for both. */

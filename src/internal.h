@@ -193,6 +193,15 @@ void ikvi_bus_on_inbox(struct ikv_bus *bus,
 
 float ikvi_sqrt(double value);
 
+/* router_pad.c: dead zones of sticks. */
+typedef struct ikvi_zones {
+    float inner, outer;
+    bool axial; /* each axis for itself, not the stick's length */
+} ikvi_zones;
+/* Zeros are the defaults; false if the numbers can't be used. */
+bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial);
+void ikvi_stick(const ikvi_zones *zones, const float raw[2], float out[2]);
+
 /* state.c: the part of its block that an image holds. */
 struct ikv_state;
 void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);

@@ -18,7 +18,7 @@ uint64_t ikvi_loop_frame_period(const ikv_loop *loop)
     return SECOND / hz;
 }
 
-/* ------------------------------------------------------------- two times -- */
+/* ------------------------------------------------------------ two times -- */
 
 uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock)
 {
@@ -56,7 +56,7 @@ static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
     return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
 }
 
-/* ------------------------------------------------- pauses, scale, losses -- */
+/* ------------------------------------------------ pauses, scale, losses -- */
 
 void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
                     uint64_t lost)
@@ -250,7 +250,7 @@ void ikvi_loop_drop_time(ikv_loop *loop)
               steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
 }
 
-/* --------------------------------------------------------------- waiting -- */
+/* -------------------------------------------------------------- waiting -- */
 
 enum {
     STILL_LIMIT = 100000 /* readings of a clock that does not move */

@@ -735,7 +735,7 @@ static bool has_more(ikv_loop *loop)
     return loop->s.count > 0;
 }
 
-/* --------------------------------------------------------- between steps -- */
+/* -------------------------------------------------------- between steps -- */
 
 /* The steps stand still but for one that is due: it comes before all else. */
 static bool single_step_waits(const ikv_loop *loop)

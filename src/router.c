@@ -72,12 +72,16 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
                        .views = ikvi_or(config->views, UINT32_MAX),
                        .keep_focus = config->keep_focus,
                        .no_tab = config->no_tab};
+    bool zones_fit = ikvi_zones_set(&plan.zones, config->dead_zone,
+                                    config->full_zone, config->axial_zones);
     if (plan.hold_ns == 0)
         plan.hold_ns = 500 * MILLISECOND;
     if (plan.double_ns == 0)
         plan.double_ns = 500 * MILLISECOND;
     void *block = NULL;
     ikv_status status = lay_out_router(config, &plan);
+    if (status == IKV_OK && !zones_fit)
+        status = IKV_BAD_CONFIG;
     if (status == IKV_OK)
         status = config->bus != NULL ? check_picking(&config->picking)
                                      : IKV_BAD_CONFIG;
@@ -141,6 +145,7 @@ static void let_go(ikv_router *r, const ikv_event *cause, const ikv_event *held,
     bool leaves = cause->kind == IKV_KIND_DEVICE_REMOVE;
     pointer *p;
     ikvi_router_release_keys(r, cause, held, count);
+    ikvi_router_release_pads(r, cause);
     while ((p = next_to_end(r, cause, true, held, count)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, leaves);
     while (leaves && (p = next_to_end(r, cause, false, NULL, 0)) != NULL)
@@ -198,6 +203,8 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
         return ikvi_router_pointer(r, event);
     case IKV_FAMILY_WHEEL:
         return ikvi_router_wheel(r, event);
+    case IKV_FAMILY_PAD:
+        return ikvi_router_pad(r, event);
     case IKV_FAMILY_KEY:
     case IKV_FAMILY_TEXT:
         return ikvi_router_key(r, event);

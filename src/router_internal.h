@@ -12,6 +12,9 @@
 enum {
     PASSED_LIMIT = 16,
     FINGER_PAIRS = 4,
+    PADS = 8,
+    PAD_BUTTONS = 17, /* of W3C Gamepad's standard mapping */
+    PAD_AXES = 8,
     RECENT_CLICKS = 8
 };
 
@@ -71,6 +74,14 @@ typedef struct finger_pair {
     float rotation;
 } finger_pair;
 
+typedef struct pad_state {
+    uint32_t buttons;
+    float axes[PAD_AXES];
+    uint16_t device;
+    uint8_t number;
+    bool used;
+} pad_state;
+
 struct ikv_router {
     ikv_memory memory;
     size_t size;
@@ -80,6 +91,7 @@ struct ikv_router {
     float slop, mouse_slop, double_slop;
     uint64_t hold_ns, double_ns;
     bool keep_focus, no_tab;
+    ikvi_zones zones;
     bool routing;
     const ikv_event *samples; /* of the event that is routed, if it is merged */
     uint32_t sample_count;
@@ -92,6 +104,7 @@ struct ikv_router {
     uint32_t next_click;
     recent_click clicks[RECENT_CLICKS];
     finger_pair pairs[FINGER_PAIRS];
+    pad_state pads[PADS];
     ikv_target focused[IKV_SEAT_LIMIT];
     ikv_router_counters counters;
 };
@@ -201,6 +214,10 @@ bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
 void ikvi_gesture_tapped(ikv_router *r, const finger_pair *tapped,
                          const ikv_event *event);
 void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event);
+
+/* router_pad.c */
+ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *event);
+void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause);
 
 /* router_keys.c */
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);

@@ -301,7 +301,7 @@ static uint32_t height(const ikv_scene *scene, uint32_t top)
     return deepest - item_at(scene, top)->level + 1;
 }
 
-/* ------------------------------------------------------------- adding -- */
+/* --------------------------------------------------------------- adding -- */
 
 enum {
     OWN_TRAITS = IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES,
@@ -776,8 +776,7 @@ ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
     return (ikv_target){item_at(scene, ikvi_scene_body(scene, place))->target};
 }
 
-/* -------------------------------------------------------------------- Tab --
- */
+/* ------------------------------------------------------------------ Tab -- */
 
 static bool tab_reaches(const scene_item *item)
 {

@@ -52,7 +52,7 @@ static bool met(const probe *p, const scene_item *item)
            clips_let(p->scene, item, p->x, p->y);
 }
 
-/* ------------------------------------------------------------ collecting -- */
+/* ----------------------------------------------------------- collecting -- */
 
 static uint64_t key_of(const ikv_scene *scene, ikv_target target)
 {

@@ -5,7 +5,7 @@
  */
 #include "scene_internal.h"
 
-/* ------------------------------------------------------- descriptions -- */
+/* --------------------------------------------------------- descriptions -- */
 
 ikv_shape ikv_scene_rect(float x, float y, float width, float height)
 {

@@ -37,15 +37,23 @@ typedef struct state_pointer {
     bool used, placed;
 } state_pointer;
 
+typedef struct state_pad {
+    ikv_pad_state now; /* its edges hold for `step`, `frame` */
+    uint32_t step, frame;
+    bool used;
+} state_pad;
+
 struct ikv_state {
     ikv_memory memory;
     size_t size;
+    ikvi_zones zones;
     uint32_t seats, capacity;
     size_t keys, pointers;
     uint32_t step, frame; /* from 1 on */
     uint64_t time_ns;
     uint64_t refused;
     uint16_t modifiers[STATE_VIEWS][STATE_SEATS];
+    state_pad pads[STATE_VIEWS][IKV_PAD_LIMIT];
 };
 
 /* -------------------------------------------------------------- opening -- */
@@ -55,6 +63,9 @@ static ikv_status lay_out_state(const ikv_state_config *config, ikv_state *s)
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     if (config->seats > STATE_SEATS || config->pointers > 65535)
+        return IKV_BAD_CONFIG;
+    if (!ikvi_zones_set(&s->zones, config->dead_zone, config->full_zone,
+                        config->axial_zones))
         return IKV_BAD_CONFIG;
     s->seats = ikvi_or(config->seats, 1);
     s->capacity = ikvi_or(config->pointers, 32);
@@ -105,8 +116,7 @@ void ikvi_state_range(const ikv_state *state, size_t *from, size_t *to)
     *to = state->size;
 }
 
-/* ---------------------------------------------------------------- finding --
- */
+/* -------------------------------------------------------------- finding -- */
 
 static uint8_t seat_of(const ikv_state *s, uint8_t seat)
 {
@@ -139,8 +149,7 @@ static state_pointer *find_in(const ikv_state *s, uint32_t view,
     return NULL;
 }
 
-/* ------------------------------------------------------------------- keys --
- */
+/* ----------------------------------------------------------------- keys -- */
 
 static void count_edge(const ikv_state *s, state_edges *edges)
 {
@@ -236,8 +245,7 @@ static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
     }
 }
 
-/* --------------------------------------------------------------- pointers --
- */
+/* ------------------------------------------------------------- pointers -- */
 
 static uint8_t button_mask(int8_t button)
 {
@@ -397,8 +405,119 @@ static void release_pointers(ikv_state *s, uint32_t view,
     }
 }
 
-/* ---------------------------------------------------------------- feeding --
- */
+/* ----------------------------------------------------------------- pads -- */
+
+static void date_pad(const ikv_state *s, state_pad *p)
+{
+    if (p->step != s->step)
+        p->now.went_down = p->now.went_up = 0;
+    if (p->frame != s->frame)
+        p->now.frame_down = p->now.frame_up = 0;
+    p->step = s->step;
+    p->frame = s->frame;
+}
+
+static state_pad *pad_of(ikv_state *s, uint32_t view, uint16_t device)
+{
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
+        state_pad *p = &s->pads[view][i];
+        if (p->used && p->now.connected && p->now.device == device)
+            return p;
+    }
+    return NULL;
+}
+
+/* A new pad's place: that of the same one before it was unplugged, or else a
+ * new one, or that of another that is gone. */
+static state_pad *place_for_pad(ikv_state *s, uint32_t view,
+                                const ikv_device *who)
+{
+    state_pad *fresh = NULL, *gone = NULL;
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
+        state_pad *p = &s->pads[view][i];
+        if (!p->used) {
+            fresh = fresh == NULL ? p : fresh;
+        } else if (!p->now.connected) {
+            if (who != NULL && p->now.vendor == who->vendor &&
+                p->now.product == who->product &&
+                p->now.version == who->version && p->now.bus == who->bus)
+                return p;
+            gone = gone == NULL ? p : gone;
+        }
+    }
+    return fresh != NULL ? fresh : gone;
+}
+
+static state_pad *connect_pad(ikv_state *s, uint32_t view,
+                              const ikv_event *event, const ikv_device *who)
+{
+    state_pad *p = place_for_pad(s, view, who);
+    if (p == NULL) {
+        s->refused++;
+        return NULL;
+    }
+    *p = (state_pad){.used = true, .step = s->step, .frame = s->frame};
+    p->now.connected = true;
+    p->now.device = event->device;
+    p->now.seat = event->seat;
+    if (who != NULL) {
+        p->now.vendor = who->vendor;
+        p->now.product = who->product;
+        p->now.version = who->version;
+        p->now.bus = who->bus;
+    }
+    return p;
+}
+
+static void take_pad(ikv_state *s, uint32_t view, const ikv_event *event,
+                     bool claimed)
+{
+    bool axis = event->kind == IKV_KIND_PAD_AXIS;
+    state_pad *p = pad_of(s, view, event->device);
+    if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS) ||
+        !(event->pad.value - event->pad.value == 0))
+        return;
+    if (p == NULL)
+        p = connect_pad(s, view, event, NULL);
+    if (p == NULL)
+        return;
+    date_pad(s, p);
+    p->now.pad = event->pad.pad;
+    uint32_t bit = 1u << event->pad.index;
+    if (axis && !claimed) {
+        float value = event->pad.value;
+        p->now.axes[event->pad.index] = value > 1 ? 1 : value < -1 ? -1 : value;
+        ikvi_stick(&s->zones, &p->now.axes[0], p->now.left);
+        ikvi_stick(&s->zones, &p->now.axes[2], p->now.right);
+    } else if (event->kind == IKV_KIND_PAD_DOWN && !claimed) {
+        if ((p->now.buttons & bit) == 0) {
+            p->now.went_down |= bit;
+            p->now.frame_down |= bit;
+        }
+        p->now.buttons |= bit;
+    } else if (event->kind == IKV_KIND_PAD_UP && (p->now.buttons & bit) != 0) {
+        p->now.buttons &= ~bit;
+        p->now.went_up |= bit;
+        p->now.frame_up |= bit;
+    }
+}
+
+static void release_pad(ikv_state *s, uint32_t view, const ikv_event *cause)
+{
+    state_pad *p = pad_of(s, view, cause->device);
+    if (p == NULL || cause->kind == IKV_KIND_WINDOW_BLUR)
+        return;
+    date_pad(s, p);
+    p->now.went_up |= p->now.buttons;
+    p->now.frame_up |= p->now.buttons;
+    p->now.buttons = 0;
+    memset(p->now.axes, 0, sizeof p->now.axes);
+    memset(p->now.left, 0, sizeof p->now.left);
+    memset(p->now.right, 0, sizeof p->now.right);
+    p->now.connected = cause->kind != IKV_KIND_DEVICE_REMOVE;
+}
+
+/* -------------------------------------------------------------- feeding -- */
 
 void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
 {
@@ -436,9 +555,20 @@ static void take_event(ikv_state *s, uint32_t view, const ikv_event *event,
         if (!claimed)
             take_wheel(s, view, event);
         break;
+    case IKV_KIND_PAD_DOWN:
+    case IKV_KIND_PAD_UP:
+    case IKV_KIND_PAD_AXIS:
+        take_pad(s, view, event, claimed);
+        break;
+    case IKV_KIND_DEVICE_ADD:
+        if ((event->info.types & IKV_DEVICE_PAD) != 0 &&
+            pad_of(s, view, event->device) == NULL)
+            connect_pad(s, view, event, &event->info);
+        break;
     case IKV_KIND_WINDOW_BLUR:
     case IKV_KIND_DEVICE_REMOVE:
     case IKV_KIND_DEVICE_RESYNC:
+        release_pad(s, view, event);
         release_keys(s, view, event, NULL, 0);
         release_pointers(s, view, event, NULL, 0);
         break;
@@ -467,12 +597,12 @@ void ikv_state_resync(ikv_state *state, uint32_t view, const ikv_event *cause,
         return;
     release_keys(state, view, cause, held, count);
     release_pointers(state, view, cause, held, count);
+    release_pad(state, view, cause);
     for (uint32_t i = 0; i < count; i++)
         take_event(state, view, &held[i], false);
 }
 
-/* ---------------------------------------------------------------- queries --
- */
+/* -------------------------------------------------------------- queries -- */
 
 static uint8_t edges_in_step(const ikv_state *s, const state_edges *edges)
 {
@@ -571,6 +701,18 @@ bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
     if (p == NULL || is_over(state, p))
         return false;
     *to = pointer_state_of(state, p);
+    return true;
+}
+
+bool ikv_state_pad(const ikv_state *state, uint32_t view, uint32_t nth,
+                   ikv_pad_state *to)
+{
+    if (state == NULL || to == NULL || view >= STATE_VIEWS ||
+        nth >= IKV_PAD_LIMIT || !state->pads[view][nth].used)
+        return false;
+    state_pad copy = state->pads[view][nth];
+    date_pad(state, &copy);
+    *to = copy.now;
     return true;
 }
 

@@ -6,7 +6,7 @@
 
 static const double degree = 3.14159265358979323846 / 180;
 
-/* ------------------------------------------------------------- a pair -- */
+/* --------------------------------------------------------------- a pair -- */
 
 /* The same scene twice: with an index, and plain. Handles are the same in both,
  * since the same is done to both. */

@@ -8,8 +8,7 @@
 #include <time.h>
 #include <unistd.h>
 
-/* ---------------------------------------------------------- ports to test --
- */
+/* -------------------------------------------------------- ports to test -- */
 
 typedef struct tested {
     ikv_port port, inner;
@@ -131,8 +130,7 @@ static void close_tested(int which)
         fclose(t.log);
 }
 
-/* ------------------------------------------------------------ the contract --
- */
+/* --------------------------------------------------------- the contract -- */
 
 static ikv_kit *kit;
 
@@ -244,8 +242,7 @@ START_TEST(waking)
 }
 END_TEST
 
-/* --------------------------------------------------------------- wrappers --
- */
+/* ------------------------------------------------------------- wrappers -- */
 
 static int run_frames(int most)
 {

@@ -246,7 +246,7 @@ START_TEST(limits)
 }
 END_TEST
 
-/* -------------------------------------------------- rotation and cameras -- */
+/* ------------------------------------------------- rotation and cameras -- */
 
 static const struct {
     float degrees, cos, sin;

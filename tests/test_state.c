@@ -3,6 +3,8 @@
 
 #include <ikvar/keys.h>
 
+#include <math.h>
+
 static bench_kit k;
 static ikv_state *state;
 static record seen;
@@ -151,8 +153,7 @@ static void act(char what)
     }
 }
 
-/* ------------------------------------------------------------------- keys --
- */
+/* ----------------------------------------------------------------- keys -- */
 
 /* Each step: down, went down, went up; raw, then unclaimed where it differs. */
 static const struct {
@@ -208,8 +209,7 @@ START_TEST(keys)
 }
 END_TEST
 
-/* --------------------------------------------------------------- pointers --
- */
+/* ------------------------------------------------------------- pointers -- */
 
 /* Each step: buttons, went down, went up, x, motion; "-" for no pointer. */
 static const struct {
@@ -262,8 +262,7 @@ START_TEST(pointers)
 }
 END_TEST
 
-/* ------------------------------------------------------------------- times --
- */
+/* ---------------------------------------------------------------- times -- */
 
 static bool raw_seen, unclaimed_seen;
 
@@ -318,6 +317,137 @@ START_TEST(times)
 }
 END_TEST
 
+/* ----------------------------------------------------------------- pads -- */
+
+static const struct {
+    bool axial;
+    float x, y, out_x, out_y;
+} zone_table[] = {
+    {false, 0.1f, 0.1f, 0, 0},         {false, 1, 0, 1, 0},
+    {false, 0, -0.55f, 0, -0.5f},      {false, -0.96f, 0, -1, 0},
+    {false, 0.33f, 0.44f, 0.3f, 0.4f}, {true, 0.1f, 0.55f, 0, 0.5f},
+    {true, -0.55f, 1, -0.5f, 1},       {false, 5, 0, 1, 0},
+};
+
+static ikv_pad last_pad;
+static record pad_events;
+
+static ikv_verdict keep_pad(const ikv_event *event, const ikv_delivery *d,
+                            void *user)
+{
+    (void)d, (void)user;
+    last_pad = event->pad;
+    note(&pad_events, "%s%u%s ",
+         event->kind == IKV_KIND_PAD_DOWN ? "down"
+         : event->kind == IKV_KIND_PAD_UP ? "up"
+                                          : "axis",
+         event->pad.index, event->flags & IKV_SYNTHETIC ? "*" : "");
+    return IKV_CONTINUE;
+}
+
+static void open_pads(bool axial)
+{
+    ikv_subscription_config wants = IKV_SUBSCRIPTION_INIT;
+    kit_prepare(&k);
+    k.config.loop.step_num = 50;
+    k.config.router.dead_zone = k.config.state.dead_zone = 0.15f;
+    k.config.router.full_zone = k.config.state.full_zone = 0.95f;
+    k.config.router.axial_zones = k.config.state.axial_zones = axial;
+    kit_open(&k);
+    state = ikv_kit_state(k.kit);
+    pad_events.text[0] = '\0';
+    ms = 0;
+    wants.families = 1u << IKV_FAMILY_PAD;
+    wants.handler = keep_pad;
+    ok(ikv_bus_subscribe(k.bus, &wants, NULL, NULL));
+    kit_frame(&k, 0);
+}
+
+static void push_pad(ikv_kind kind, uint8_t index, float value)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.pad.index = index;
+    e.pad.value = value;
+    push(&e);
+}
+
+static void next_frame(void)
+{
+    ms += 20;
+    kit_frame(&k, ms);
+}
+
+/* S1: dead zones of sticks, the same in events and in the state. */
+START_TEST(dead_zones)
+{
+    ikv_pad_state pad;
+    open_pads(zone_table[_i].axial);
+    push_pad(IKV_KIND_PAD_AXIS, 2, zone_table[_i].x);
+    push_pad(IKV_KIND_PAD_AXIS, 3, zone_table[_i].y);
+    next_frame();
+    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert_float_eq_tol(pad.right[0], zone_table[_i].out_x, 1e-5f);
+    ck_assert_float_eq_tol(pad.right[1], zone_table[_i].out_y, 1e-5f);
+    ck_assert_float_eq(pad.left[0], 0);
+    ck_assert_float_eq(last_pad.x, pad.right[0]);
+    ck_assert_float_eq(last_pad.y, pad.right[1]);
+    kit_close(&k);
+}
+END_TEST
+
+static void plug(ikv_kind kind, uint16_t product)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.info.vendor = 7;
+    e.info.product = product;
+    e.info.types = IKV_DEVICE_PAD;
+    push(&e);
+}
+
+/* S1, K1: edges; what is gone is released; the same pad gets its place back. */
+START_TEST(pads)
+{
+    ikv_pad_state pad;
+    open_pads(false);
+    plug(IKV_KIND_DEVICE_ADD, 1);
+    push_pad(IKV_KIND_PAD_DOWN, 0, 1);
+    push_pad(IKV_KIND_PAD_DOWN, 0, 1); /* twice: refused */
+    push_pad(IKV_KIND_PAD_DOWN, 16, 1);
+    push_pad(IKV_KIND_PAD_DOWN, 17, 1); /* there is none */
+    push_pad(IKV_KIND_PAD_AXIS, 1, NAN);
+    push_pad(IKV_KIND_PAD_AXIS, 0, 0.9f);
+    next_frame();
+    ck_assert_str_eq(pad_events.text, "down0 down16 axis0 ");
+    ck_assert(ikv_state_pad(state, IKV_UNCLAIMED, 0, &pad));
+    ck_assert_uint_eq(pad.buttons, 0x10001);
+    ck_assert_uint_eq(pad.went_down, 0x10001);
+    ck_assert_uint_eq(pad.product, 1);
+    ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 2);
+    ck_assert_uint_eq(ikv_router_count(k.router).not_finite, 1);
+    push_pad(IKV_KIND_PAD_UP, 0, 0);
+    next_frame();
+    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(pad.buttons == 0x10000 && pad.went_up == 1 && !pad.went_down);
+    pad_events.text[0] = '\0';
+    plug(IKV_KIND_DEVICE_REMOVE, 1);
+    next_frame();
+    ck_assert_str_eq(pad_events.text, "up16* axis0* ");
+    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(!pad.connected && pad.buttons == 0 && pad.axes[0] == 0);
+    plug(IKV_KIND_DEVICE_ADD, 2); /* another one takes the next place */
+    next_frame();
+    ck_assert(ikv_state_pad(state, IKV_RAW, 1, &pad) && pad.product == 2);
+    plug(IKV_KIND_DEVICE_REMOVE, 2);
+    plug(IKV_KIND_DEVICE_ADD, 1); /* and the first one its own */
+    next_frame();
+    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(pad.connected && pad.product == 1);
+    ck_assert(!ikv_state_pad(state, IKV_RAW, 2, &pad));
+    ck_assert(!ikv_state_pad(state, IKV_RAW, IKV_PAD_LIMIT, &pad));
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(wrong_state)
 {
     ikv_state_config config = IKV_STATE_INIT;
@@ -325,6 +455,9 @@ START_TEST(wrong_state)
     ikv_pointer_state p;
     counted memory = {0};
     config.memory = counted_memory(&memory);
+    config.dead_zone = 0.9f;
+    config.full_zone = 0.5f;
+    status_is(ikv_state_open(&config, &other), IKV_BAD_CONFIG);
     config.seats = 9;
     ck_assert_uint_eq(ikv_state_footprint(&config), 0);
     status_is(ikv_state_open(&config, &other), IKV_BAD_CONFIG);
@@ -373,6 +506,8 @@ Suite *state_suite(void)
     add_table(s, "S1 S2 keys", keys, ROWS(key_table));
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
+    add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));
+    add(s, "S1 K1 pads", pads);
     add(s, "wrong", wrong_state);
     return s;
 }

@@ -10,8 +10,7 @@
 
 static char output[4096];
 
-/* ------------------------------------------------------ one tape, one digest
- */
+/* ------------------------------------------------- one tape, one digest -- */
 
 static const char *const rates[] = {"60 0",  "24 0", "144 0", "1000 0",
                                     "60 31", "24 7", "144 3", "1000 12"};
@@ -101,7 +100,7 @@ START_TEST(jitter)
 }
 END_TEST
 
-/* ------------------------------------------------------- pause and the like */
+/* --------------------------------------------------- pause and the like -- */
 
 static bench_kit k;
 static record heard;
@@ -317,7 +316,7 @@ START_TEST(idle)
 }
 END_TEST
 
-/* ------------------------------------------------------------- merged moves */
+/* --------------------------------------------------------- merged moves -- */
 
 typedef struct merge_row {
     const char *pushes; /* a letter a pointer: its move; D, U: a's down, up; k a
@@ -399,7 +398,7 @@ START_TEST(merged_moves)
 }
 END_TEST
 
-/* ------------------------------------------------------------- Q3: floods */
+/* ----------------------------------------------------------- Q3: floods -- */
 
 enum {
     POINTERS = 12
@@ -551,7 +550,7 @@ START_TEST(reserve)
 }
 END_TEST
 
-/* ------------------------------------------------------------------ images */
+/* --------------------------------------------------------------- images -- */
 
 enum {
     SAVED = 16,
@@ -761,7 +760,7 @@ START_TEST(images)
 }
 END_TEST
 
-/* --------------------------------------------------------------- statistics */
+/* ----------------------------------------------------------- statistics -- */
 
 /* L7, pacing: how late frames begin, in the statistics. */
 START_TEST(lateness)

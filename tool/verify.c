@@ -34,7 +34,7 @@ typedef struct verifier {
     bool json;
 } verifier;
 
-/* -------------------------------------------------------------- one tape -- */
+/* ------------------------------------------------------------- one tape -- */
 
 typedef struct playback {
     const char *path;
@@ -221,7 +221,7 @@ static int verify_one(const char *path, const char *setup_path, bool json,
     return code;
 }
 
-/* ------------------------------------------------------------- all tapes -- */
+/* ------------------------------------------------------------ all tapes -- */
 
 static void add_tape(verifier *v, const char *path)
 {

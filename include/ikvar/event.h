@@ -99,6 +99,16 @@ enum {
     IKV_FOCUS_REMOVED = 3
 };
 
+/* What a device can do: bits of device.add's `types`. */
+enum {
+    IKV_DEVICE_KEYS = 1,
+    IKV_DEVICE_MOUSE = 2,
+    IKV_DEVICE_PEN = 4,
+    IKV_DEVICE_TOUCH = 8,
+    IKV_DEVICE_PAD = 16,
+    IKV_DEVICE_TEXT = 32
+};
+
 /* Why a target's place in the tree changed. */
 enum {
     IKV_TREE_ADDED = 0,

@@ -168,7 +168,7 @@ IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
 /* Ends the wait of an idle loop. Any thread, after it has pushed. */
 IKV_API void ikv_loop_wake(ikv_loop *loop);
 
-/* ------------------------------------------------------- pause and speed -- */
+/* ------------------------------------------------------ pause and speed -- */
 
 /* The steps stand still; frames go on, input is routed at each frame's begin.
  * Inside a step it takes effect when that step has ended. loop.pause is
@@ -189,7 +189,7 @@ IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
 IKV_API ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths);
 IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 
-/* ------------------------------------------------------------- recording -- */
+/* ------------------------------------------------------------ recording -- */
 
 /* Who is told of what comes in; NULL takes it away. In the order in which it
  * takes effect: input as it is routed (moves before they are merged), what is

@@ -80,8 +80,10 @@ typedef struct ikv_picking {
  *   views        bit n: view n is its (all)
  *   keep_focus   a press does not change the focus (false)
  *   no_tab       nor does Tab (false)
- *   bus          it must outlive the router
- *   picking      copied
+ *   dead_zone    how far a pad's stick may be off its middle and still count as
+ *                in it (0.15); full_zone: from where on it counts as all the
+ * way (0.95); in between evenly axial_zones  each axis for itself; else by the
+ * stick's length (false) bus          it must outlive the router picking copied
  */
 typedef struct ikv_router_config {
     uint32_t size;
@@ -93,6 +95,8 @@ typedef struct ikv_router_config {
     uint32_t views;
     bool keep_focus;
     bool no_tab;
+    bool axial_zones;
+    float dead_zone, full_zone;
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;
@@ -101,8 +105,8 @@ typedef struct ikv_router_config {
 
 #define IKV_ROUTER_INIT                                                        \
     {                                                                          \
-        sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false, 0,    \
-            IKV_PICKING_INIT, {0, 0},                                          \
+        sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false,       \
+            false, 0, 0, 0, IKV_PICKING_INIT, {0, 0},                          \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

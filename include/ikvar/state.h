@@ -48,17 +48,21 @@ enum {
 /* Zero is the default in brackets.
  *   seats     players whose keys are told apart (1; up to 8); keys of others
  *             count for the last one
- *   pointers  known at once (32) */
+ *   pointers  known at once (32)
+ *   dead_zone, full_zone, axial_zones  of sticks, as in a router's config */
 typedef struct ikv_state_config {
     uint32_t size;
     uint32_t seats;
     uint32_t pointers;
+    float dead_zone, full_zone;
+    bool axial_zones;
+    uint8_t reserved[3];
     ikv_memory memory;
 } ikv_state_config;
 
 #define IKV_STATE_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_state_config), 0, 0,                                        \
+        sizeof(ikv_state_config), 0, 0, 0, 0, false, {0, 0, 0},                \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -158,6 +162,37 @@ IKV_API bool ikv_state_pointer(const ikv_state *state, uint32_t view,
 IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
                                     uint16_t device, uint16_t id,
                                     ikv_pointer_state *to);
+
+/* Axes and buttons of a pad: W3C Gamepad's standard mapping has 4 and 17. */
+#define IKV_PAD_AXES    8
+#define IKV_PAD_BUTTONS 17
+
+/* Pads that a state knows. */
+#define IKV_PAD_LIMIT 8
+
+/*   device, pad   its number, and the port's number of the pad
+ *   vendor, product, version, bus  by which it is known again, as its
+ * device.add said; 0 if none was seen connected     false after device.remove:
+ * it keeps its place, and gets it back when the same one is plugged in again
+ *   buttons       that are down, bit n for button n; went_down, went_up in this
+ *                 step; frame_down, frame_up in the frame
+ *   axes          as the port said, -1 to 1
+ *   left, right   the two sticks (axes 0, 1 and 2, 3) after their dead zones */
+typedef struct ikv_pad_state {
+    uint16_t device;
+    uint8_t pad, seat;
+    bool connected;
+    uint8_t reserved[3];
+    uint16_t vendor, product, version, bus;
+    uint32_t buttons, went_down, went_up, frame_down, frame_up;
+    float axes[IKV_PAD_AXES];
+    float left[2], right[2];
+} ikv_pad_state;
+
+/* The nth pad, in the order in which they were first seen. False past the last.
+ * O(1). */
+IKV_API bool ikv_state_pad(const ikv_state *state, uint32_t view, uint32_t nth,
+                           ikv_pad_state *to);
 
 /* How many presses were not taken in since there was no room for the pointer.
  */

@@ -102,7 +102,7 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
     return IKV_OK;
 }
 
-/* ---------------------------------------------------------------- source -- */
+/* --------------------------------------------------------------- source -- */
 
 static float noise(sim *s, float most)
 {

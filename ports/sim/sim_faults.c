@@ -19,8 +19,7 @@ static bool happens(sim_faults *f, uint32_t odds)
     return odds > 0 && ikvi_dice_below(&f->dice, 10000) < odds;
 }
 
-/* ----------------------------------------------------------- what is down --
- */
+/* --------------------------------------------------------- what is down -- */
 
 static bool same_hold(const ikv_event *a, const ikv_event *b)
 {
@@ -64,7 +63,7 @@ static void release_device(sim_held *held, uint16_t device)
             i++;
 }
 
-/* --------------------------------------------------------------- pushing -- */
+/* -------------------------------------------------------------- pushing -- */
 
 static void push(sim_faults *f, ikv_sink *sink, const ikv_event *event)
 {

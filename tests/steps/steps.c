@@ -40,8 +40,7 @@ typedef struct harbour {
 
 static harbour h;
 
-/* ----------------------------------------------------------------- stalls --
- */
+/* --------------------------------------------------------------- stalls -- */
 
 static ikv_status stalling_wait(void *state, uint64_t until_ns, bool for_input)
 {
@@ -52,8 +51,7 @@ static ikv_status stalling_wait(void *state, uint64_t until_ns, bool for_input)
     return h.inner.wait(state, until_ns + more, for_input);
 }
 
-/* --------------------------------------------------------------- handlers --
- */
+/* ------------------------------------------------------------- handlers -- */
 
 static ikv_verdict grab(const ikv_event *event, const ikv_delivery *d, void *u)
 {
@@ -162,8 +160,7 @@ static ikv_verdict sail(const ikv_event *event, const ikv_delivery *d, void *u)
     return IKV_CONTINUE;
 }
 
-/* ---------------------------------------------------------------- opening --
- */
+/* -------------------------------------------------------------- opening -- */
 
 static void hear(ikv_kind kind, ikv_target at, ikv_handler handler, void *user,
                  const char *name)

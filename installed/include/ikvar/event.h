@@ -1,0 +1,317 @@
+/* ikvar/event.h - the event: 64 bytes of plain data that say what happened.
+ *
+ * Overview
+ *   A header of 32 bytes is common to all events; a payload of 32 bytes is
+ *   read through the union member that belongs to the event's kind, which the
+ *   catalogue (catalogue.h) names. Make one with
+ *   ikv_event_make(), and set what matters; all else is zero.
+ *
+ *       ikv_event event = ikv_event_make(IKV_KIND_POINTER_DOWN, now_ns);
+ *       event.pointer.x = 120.5f;
+ *       event.pointer.type = IKV_TOUCH;
+ *
+ *   0       8        16       24       32                              64
+ *   +-------+--------+--------+--------+-------------------------------+
+ *   | stamp | time   | target | mods   | payload, a union by kind      |
+ *   | kind  |        | source | flags..|                               |
+ *   +-------+--------+--------+--------+-------------------------------+
+ *
+ * Memory
+ *   An event is copied by assignment and owns nothing. What a handler is given
+ *   is valid for that dispatch only: keep one with ikv_event_copy().
+ *
+ * Threads
+ *   Plain data. Any thread.
+ */
+#ifndef IKVAR_EVENT_H
+#define IKVAR_EVENT_H
+
+#include "base.h"
+#include "kinds.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* ---------------------------------------------------------------- kinds -- */
+
+/* Numbers of kinds: built-in ones below IKV_KIND_USER, the user's from it. */
+typedef uint16_t ikv_kind;
+enum {
+    IKV_KIND_NONE = 0,
+#define IKV_X(number, name, text, family, layout, from, bubbles, queue, when,  \
+              words)                                                           \
+    IKV_KIND_##name = (number),
+    IKV_KINDS(IKV_X)
+#undef IKV_X
+    IKV_KIND_USER = 128,
+    IKV_KIND_LIMIT = 4096
+};
+
+/* Pointer types, as W3C Pointer Events' pointerType. */
+enum {
+    IKV_MOUSE = 0,
+    IKV_PEN = 1,
+    IKV_TOUCH = 2
+};
+
+/* Buttons of a pointer, and their bits in `buttons` (Pointer Events 3, 4.2). */
+enum {
+    IKV_NO_BUTTON = -1,
+    IKV_PRIMARY_BUTTON = 0,
+    IKV_MIDDLE_BUTTON = 1,
+    IKV_SECONDARY_BUTTON = 2,
+    IKV_BACK_BUTTON = 3,
+    IKV_FORWARD_BUTTON = 4
+};
+
+/* Modifier keys (UI Events, KeyboardEvent modifiers). */
+enum {
+    IKV_SHIFT = 1,
+    IKV_CONTROL = 2,
+    IKV_ALT = 4,
+    IKV_META = 8,
+    IKV_CAPS_LOCK = 16,
+    IKV_NUM_LOCK = 32
+};
+
+/* Flags of an event.
+ *   SYNTHETIC  made up by a port or by the library, not by hardware
+ *   REPEAT     a held key repeats
+ *   PRIMARY    the first active pointer of its type
+ *   MORE       another piece of the same text follows
+ *   FIRST      the first piece of a text
+ *   LATE       it came too late for the step that its time belongs to
+ */
+enum {
+    IKV_SYNTHETIC = 1,
+    IKV_REPEAT = 2,
+    IKV_PRIMARY = 4,
+    IKV_MORE = 8,
+    IKV_FIRST = 16,
+    IKV_LATE = 32
+};
+
+enum {
+    IKV_FOCUS_CALL = 0,
+    IKV_FOCUS_PRESS = 1,
+    IKV_FOCUS_TAB = 2,
+    IKV_FOCUS_REMOVED = 3
+};
+
+/* What a device can do: bits of device.add's `types`. */
+enum {
+    IKV_DEVICE_KEYS = 1,
+    IKV_DEVICE_MOUSE = 2,
+    IKV_DEVICE_PEN = 4,
+    IKV_DEVICE_TOUCH = 8,
+    IKV_DEVICE_PAD = 16,
+    IKV_DEVICE_TEXT = 32
+};
+
+/* Why a target's place in the tree changed. */
+enum {
+    IKV_TREE_ADDED = 0,
+    IKV_TREE_REPARENTED = 1,
+    IKV_TREE_REMOVED = 2
+};
+
+/* Types of a value that is not tied to a field. */
+enum {
+    IKV_VALUE_NONE = 0,
+    IKV_VALUE_INTEGER = 1,
+    IKV_VALUE_NUMBER = 2,
+    IKV_VALUE_BOOL = 3,
+    IKV_VALUE_TARGET = 4
+};
+
+/* ------------------------------------------------------------- payloads -- */
+/* Units, ranges and meanings of the members stand in kinds.h, IKV_FIELDS. */
+
+typedef struct ikv_pointer {
+    float x, y, dx, dy;
+    uint16_t pressure, width, height;
+    int8_t tilt_x, tilt_y;
+    uint16_t twist;
+    uint16_t pointer;
+    uint8_t type;
+    int8_t button;
+    uint8_t buttons;
+    uint8_t clicks;
+} ikv_pointer;
+
+typedef struct ikv_wheel {
+    float x, y, dx, dy, dz;
+    uint16_t pointer;
+    uint8_t mode;
+    uint8_t type;
+    uint8_t buttons;
+} ikv_wheel;
+
+typedef struct ikv_gesture {
+    float x, y, dx, dy, scale, rotation;
+    uint16_t pointer, other;
+    uint8_t count;
+} ikv_gesture;
+
+typedef struct ikv_key {
+    uint32_t code;
+    uint32_t key;
+    uint8_t location;
+} ikv_key;
+
+#define IKV_TEXT_BYTES    31
+#define IKV_COMPOSE_BYTES 25
+
+/* `length` bytes of UTF-8, whole code points, without an end mark. */
+typedef struct ikv_text {
+    uint8_t length;
+    char bytes[IKV_TEXT_BYTES];
+} ikv_text;
+
+typedef struct ikv_compose {
+    uint16_t cursor, selection, total;
+    uint8_t length;
+    char bytes[IKV_COMPOSE_BYTES];
+} ikv_compose;
+
+typedef struct ikv_focus {
+    uint8_t reason;
+} ikv_focus;
+
+typedef struct ikv_window {
+    float width, height, density;
+    uint8_t reason;
+} ikv_window;
+
+typedef struct ikv_device {
+    uint16_t vendor, product, version, bus;
+    uint32_t types;
+} ikv_device;
+
+typedef struct ikv_pad {
+    float value, x, y;
+    uint8_t index;
+    uint8_t pad;
+} ikv_pad;
+
+typedef struct ikv_overlap {
+    float x, y, z;
+    uint32_t steps;
+    ikv_target body, other_body;
+    uint16_t count;
+    uint8_t reason;
+    uint8_t scope;
+} ikv_overlap;
+
+typedef struct ikv_tree {
+    ikv_target parent;
+    float x, y;
+    uint8_t reason;
+} ikv_tree;
+
+/* A value whose type stands beside it: one of IKV_VALUE_... */
+typedef union ikv_bits {
+    IKV_ALIGNED(8) int64_t integer;
+    double number;
+    bool boolean;
+    ikv_target target;
+} ikv_bits;
+
+typedef struct ikv_field_change {
+    uint32_t field;
+    uint8_t type;
+    ikv_bits before, after;
+} ikv_field_change;
+
+typedef struct ikv_action {
+    uint32_t action;
+    float value, x, y;
+    uint16_t binding;
+    uint8_t state;
+    uint32_t steps;
+} ikv_action;
+
+typedef struct ikv_loop_info {
+    IKV_ALIGNED(8) uint64_t step;
+    IKV_ALIGNED(8) uint64_t frame;
+    float seconds;
+    uint32_t count;
+} ikv_loop_info;
+
+/* ---------------------------------------------------------------- event -- */
+
+/*   stamp      the queue's own; don't read or set it
+ *   kind       which union member below holds; see the catalogue
+ *   device     the device's number, given by the loop
+ *   time_ns    when it happened, ns on the loop's clock, 0 at loop.start; a
+ *              port pushes its own clock's time, the loop converts it
+ *   target     what the event is about; zero bits until it is routed
+ *   source     the related target of boundary and focus events, the other
+ *              party of overlaps
+ *   modifiers  IKV_SHIFT ... held at that moment
+ *   flags      IKV_SYNTHETIC ...
+ *   view       window or part of a split screen
+ *   seat       player
+ *   samples    how many raw events were merged into this one; 0 as 1
+ */
+typedef struct ikv_event {
+    uint32_t stamp;
+    ikv_kind kind;
+    uint16_t device;
+    IKV_ALIGNED(8) uint64_t time_ns;
+    ikv_target target;
+    ikv_target source;
+    uint16_t modifiers;
+    uint16_t flags;
+    uint8_t view;
+    uint8_t seat;
+    uint16_t samples;
+    union {
+        ikv_pointer pointer;
+        ikv_wheel wheel;
+        ikv_gesture gesture;
+        ikv_key key;
+        ikv_text text;
+        ikv_compose compose;
+        ikv_focus focus;
+        ikv_window window;
+        ikv_device info;
+        ikv_pad pad;
+        ikv_overlap overlap;
+        ikv_tree tree;
+        ikv_field_change field;
+        ikv_action action;
+        ikv_loop_info loop;
+        IKV_ALIGNED(8) uint8_t user[32];
+    };
+} ikv_event;
+
+/* An event of that kind and time, all else zero (button is -1 where the kind
+ * has one). Cost: 64 bytes written. */
+IKV_API ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns);
+
+/* An event kept past its moment, with its larger payload if it has one. */
+typedef struct ikv_kept_event {
+    ikv_event event;
+    uint32_t data_size;
+} ikv_kept_event;
+
+/* Keeps an event past the dispatch in which it is valid.
+ *   to           gets the event and the size of its larger payload
+ *   buffer       gets the larger payload; may be NULL when data_size is 0
+ *   buffer_size  bytes at buffer
+ *   event        what the handler was given
+ *   data, data_size  delivery->data and delivery->data_size, NULL and 0 if none
+ * Returns IKV_OK; IKV_BAD_ARGUMENT for NULL; IKV_BAD_SIZE if the buffer is
+ * smaller than data_size (to->data_size then says what is needed).
+ * Context: any thread, inside handlers too; O(data_size). */
+IKV_API ikv_status ikv_event_copy(ikv_kept_event *to, void *buffer,
+                                  size_t buffer_size, const ikv_event *event,
+                                  const void *data, size_t data_size);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,91 @@
+/* ikvar/image.h - the state of a loop and its modules, copied out and back.
+ *
+ * Overview
+ *   An image holds what steps change: pending input, pointers, captures, focus,
+ *   targets and where they are, subscriptions, deferred events, timers, the
+ * steps' time. It does not hold what is outside: ports, the queue and inboxes
+ * of other threads, watchers, counters of the loop, and what handlers point to,
+ * which is yours to save along with it.
+ *
+ *       ikv_parts parts = ikv_kit_parts(kit);
+ *       size_t size = ikv_image_size(&parts);
+ *       ikv_image_save(&parts, buffer, size);              // after each step
+ *       ...
+ *       ikv_image_restore(&parts, buffer, size, since, n); // and run them
+ * again
+ *
+ *   Going back to correct the past: a recorder (loop.h) keeps what came in
+ * since the image was made; restoring with it puts that before what waits now,
+ * and the steps in between are due again. They are run by ikv_loop_step(),
+ * beyond max_steps, and no time is dropped for them.
+ *
+ *   Images are of this process: they hold pointers to handlers. A handler with
+ * a name that ikv_bus_rebind() has repointed since is the new one.
+ *
+ * Memory
+ *   The image is yours; as large as all blocks together.
+ *
+ * Threads and re-entrancy
+ *   The owner's thread, not inside a handler; both at the same point of a
+ * frame: in the code of a step, or outside the steps.
+ */
+#ifndef IKVAR_IMAGE_H
+#define IKVAR_IMAGE_H
+
+#include "loop.h"
+#include "scene.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* What is saved together; a NULL scene or state, or no router, is fine. */
+typedef struct ikv_parts {
+    uint32_t size;
+    uint32_t router_count;
+    ikv_loop *loop;
+    ikv_bus *bus;
+    ikv_scene *scene;
+    ikv_state *state;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+} ikv_parts;
+
+#define IKV_PARTS_INIT                                                         \
+    {                                                                          \
+        sizeof(ikv_parts), 0, 0, 0, 0, 0,                                      \
+        {                                                                      \
+            0                                                                  \
+        }                                                                      \
+    }
+
+/* An input as a recorder is told of it. */
+typedef struct ikv_taken {
+    ikv_event event;
+    ikv_intake intake;
+} ikv_taken;
+
+/* Bytes that an image of these parts needs; 0 if something is missing. */
+IKV_API size_t ikv_image_size(const ikv_parts *parts);
+
+/* Copies the state out. Subscriptions and targets may be added and removed
+ * until it is copied back. Returns IKV_OK; BAD_SIZE if the buffer is too small;
+ * BUSY inside a handler or a flush; BAD_ARGUMENT. Cost: a copy. */
+IKV_API ikv_status ikv_image_save(const ikv_parts *parts, void *image,
+                                  size_t size);
+
+/* Copies the state back. on_drop() of what was subscribed since is not called.
+ *   since, count  what came in since, as a recorder was told of it: it is given
+ *                 again, before what waits now. NULL: what waited then waits
+ *                 again, what waits now is gone
+ * Returns IKV_OK; BAD_FILE if it is no image of these parts (as they were
+ * opened); BUSY as for saving, or at another point of the frame; FULL_PENDING;
+ * BAD_ARGUMENT. On an error nothing has changed. Cost: a copy. */
+IKV_API ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
+                                     size_t size, const ikv_taken *since,
+                                     uint32_t count);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,267 @@
+/* ikvar/io.h - setup, tape and trace files; needs the host library.
+ *
+ * Overview
+ *   A setup describes targets, kinds and handlers; a tape is what ports
+ *   delivered; a trace is what was delivered to whom. docs/files.md has the
+ *   formats.
+ *
+ *       ikv_setup_read("harbour.setup.json", &setup, &message);
+ *       ikv_setup_bind(setup, "greet", greet, NULL);   // your own handler
+ *       ikv_setup_size(setup, &config);                // as large as needed
+ *       ikv_kit_open(&config, &kit);
+ *       ikv_setup_apply(setup, kit, 0, &message);
+ *       ...
+ *       ikv_kit_close(kit);
+ *       ikv_setup_close(setup);                        // after the kit
+ *
+ * Errors
+ *   Each function that reads fills in a message that says where (file and
+ *   line, or file and JSON pointer), what was found and what was expected.
+ *
+ * Memory
+ *   The C library's allocator; not on the path of an event, but for the lines
+ *   of a trace and of a tape.
+ *
+ * Threads
+ *   The owner's thread of the kit.
+ */
+#ifndef IKVAR_IO_H
+#define IKVAR_IO_H
+
+#include "kit.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* Blocks from the C library: aligned_alloc and free. */
+IKV_API ikv_memory ikv_host_memory(void);
+
+/* The nearest of the known names (a list that ends with NULL), by how many
+ * letters differ; NULL if none is near. For "did you mean". */
+IKV_API const char *ikv_nearest_name(const char *name,
+                                     const char *const *known);
+
+/* ---------------------------------------------------------------- setup -- */
+
+typedef struct ikv_setup ikv_setup;
+
+/* Reads and checks a whole setup file; its kinds are registered in a catalogue
+ * of its own. Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+IKV_API ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
+                                  ikv_message *message);
+
+/* After the kit is closed. NULL is fine. */
+IKV_API void ikv_setup_close(ikv_setup *setup);
+
+/* The catalogue with the setup's kinds. */
+IKV_API const ikv_catalogue *ikv_setup_catalogue(const ikv_setup *setup);
+
+/* Binds your handler to the handler of that name, which must have no
+ * reactions. Before ikv_setup_apply().
+ * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it is bound or has reactions. */
+IKV_API ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
+                                  ikv_handler handler, void *user);
+
+/* Sets what the setup settles in a kit's config: catalogue, capacities, the
+ * loop's settings; numbers in the config that are larger stay. */
+IKV_API ikv_status ikv_setup_size(const ikv_setup *setup,
+                                  ikv_kit_config *config);
+
+/* Flags of ikv_setup_apply(): handlers without reactions that are not bound
+ * are let be; they are called and do nothing. */
+enum {
+    IKV_APPLY_UNBOUND = 1
+};
+
+/* Adds the setup's targets and subscriptions to a kit.
+ * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; BAD_ARGUMENT;
+ * or why something could not be added. */
+IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
+                                   uint32_t flags, ikv_message *message);
+
+/* A target by its id in the file; zero bits if it is not there. */
+IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
+
+/* The id in the file of a target of the kit; "root" for the root; "gone" if it
+ * has been removed. */
+IKV_API const char *ikv_setup_target_name(const ikv_setup *setup,
+                                          ikv_target target);
+
+/* The view's size in the file; 0 where it says nothing. */
+IKV_API void ikv_setup_view(const ikv_setup *setup, float *width,
+                            float *height);
+
+/* Told what each reaction did, in a few words. NULL takes it away. */
+typedef void (*ikv_note_fn)(const char *note, void *user);
+IKV_API void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user);
+
+/* How many targets, handlers and kinds the file has. */
+typedef struct ikv_setup_counts {
+    uint32_t targets, handlers, kinds;
+} ikv_setup_counts;
+IKV_API ikv_setup_counts ikv_setup_count(const ikv_setup *setup);
+
+/* Usual mistakes that are no errors, one a call from index 0 on: the text; NULL
+ * past the last. */
+IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
+
+/* ----------------------------------------------------------------- tape -- */
+
+typedef struct ikv_tape ikv_tape;
+
+/* Opens a tape and reads its header; lines are read one by one.
+ *   setup  for the kinds and the targets' names in it; NULL: built-in kinds,
+ *          and no targets
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
+                                 ikv_tape **tape, ikv_message *message);
+
+/* The same for programs that register their kinds themselves; `kinds` must
+ * outlive the tape, NULL: the built-in ones. */
+IKV_API ikv_status ikv_tape_open_kinds(const char *path,
+                                       const ikv_catalogue *kinds,
+                                       ikv_tape **tape, ikv_message *message);
+
+/* The next event, its time in ns since loop.start; gestures come as the events
+ * that they stand for.
+ *   intake  how and when it took effect, for ikv_sink_play(); may be NULL
+ * Returns IKV_OK, ENDED, or BAD_FILE (again and again). */
+IKV_API ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event,
+                                 ikv_intake *intake, ikv_message *message);
+
+/* What the header says.
+ *   until_ns  how long the run lasts at least; 0: it ends with the last event
+ *   setup     path of the setup, as seen from the tape's folder; NULL: none
+ *   step_num, step_den  steps a second of the loop that it was recorded from;
+ * 0: any at_frame  its timing */
+typedef struct ikv_tape_info {
+    IKV_ALIGNED(8) uint64_t until_ns;
+    const char *setup;
+    uint32_t step_num, step_den;
+    bool at_frame;
+} ikv_tape_info;
+IKV_API ikv_tape_info ikv_tape_about(const ikv_tape *tape);
+
+/* What the run's digest was before the first delivery of a later step.
+ *   last     it is the digest of the whole run, which ended at end_ns */
+typedef struct ikv_check {
+    IKV_ALIGNED(8) uint64_t step;
+    IKV_ALIGNED(8) uint64_t digest;
+    IKV_ALIGNED(8) uint64_t deliveries;
+    IKV_ALIGNED(8) uint64_t end_ns;
+    bool last;
+} ikv_check;
+
+/* The checks on the tape that have been read so far, from index 0 on; false
+ * past the last. */
+IKV_API bool ikv_tape_check(const ikv_tape *tape, uint32_t index,
+                            ikv_check *check);
+
+/* NULL is fine. */
+IKV_API void ikv_tape_close(ikv_tape *tape);
+
+/* A part of a tape, for ikv_tape_join().
+ *   from_ns, to_ns  which lines, by when they take effect; to_ns 0: all the
+ * rest */
+typedef struct ikv_tape_part {
+    const char *path;
+    IKV_ALIGNED(8) uint64_t from_ns;
+    IKV_ALIGNED(8) uint64_t to_ns;
+} ikv_tape_part;
+
+/* Writes a tape of parts of others, one after the other, each with its
+ * beginning at 0 or where the part before it ends. Digests are left out, and
+ * what is down where a part begins is not made up. path  of the new tape; its
+ * header is the first part's Returns IKV_OK, BAD_ARGUMENT, or BAD_FILE with a
+ * message. */
+IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
+                                 const char *path, ikv_message *message);
+
+/* ------------------------------------------------------------ recording -- */
+
+typedef struct ikv_recording ikv_recording;
+
+/*   path        of the tape to write
+ *   kit         whose loop is recorded, from any port
+ *   setup       for targets' names and the kinds of your own; may be NULL
+ *   setup_path  what the tape names as its setup; may be NULL */
+typedef struct ikv_recording_config {
+    uint32_t size;
+    uint32_t reserved;
+    const char *path;
+    ikv_kit *kit;
+    const ikv_setup *setup;
+    const char *setup_path;
+} ikv_recording_config;
+
+#define IKV_RECORDING_INIT                                                     \
+    {                                                                          \
+        sizeof(ikv_recording_config), 0, 0, 0, 0, 0                            \
+    }
+
+/* Writes a tape of what comes in from now on, a line at a time and each before
+ * it takes effect: after a crash the tape ends with what caused it. Digests are
+ * written along with it. It takes the loop's recorder and a watcher of the bus.
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BUSY, FULL_WATCHERS, NO_MEMORY, or
+ * BAD_FILE with a message. */
+IKV_API ikv_status ikv_recording_open(const ikv_recording_config *config,
+                                      ikv_recording **recording,
+                                      ikv_message *message);
+
+/* Ends the tape, before the kit is closed.
+ * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
+IKV_API ikv_status ikv_recording_close(ikv_recording *recording);
+
+/* Compares what a kit does while it plays a tape with the digests on the tape.
+ */
+typedef struct ikv_comparison ikv_comparison;
+
+/* Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+IKV_API ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
+                                       ikv_comparison **comparison);
+
+/*   digest       of the run, and how many deliveries it covers
+ *   checks       digests that were compared
+ *   whole        the last one, of the whole run, was among them
+ *   differs      one was different: between from_step and to_step */
+typedef struct ikv_comparison_result {
+    IKV_ALIGNED(8) uint64_t digest;
+    IKV_ALIGNED(8) uint64_t deliveries;
+    IKV_ALIGNED(8) uint64_t from_step;
+    IKV_ALIGNED(8) uint64_t to_step;
+    uint32_t checks;
+    bool whole, differs;
+} ikv_comparison_result;
+
+/* Ends the comparison, after the run and before the kit and the tape are
+ * closed. NULL gives zeros. */
+IKV_API ikv_comparison_result ikv_comparison_close(ikv_comparison *comparison);
+
+/* ---------------------------------------------------------------- trace -- */
+
+typedef struct ikv_trace ikv_trace;
+
+/* Writes a trace of all that the kit's bus delivers from now on, as one
+ * of the bus's watchers.
+ *   file   stays yours; flushed at the end
+ *   setup  for targets' names, or NULL: then their numbers
+ *   flags  IKV_TRACE_STEPS: without what belongs to frames and not to steps, so
+ *          that it is the same at any frame rate
+ * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+enum {
+    IKV_TRACE_STEPS = 1
+};
+IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
+                                  const ikv_setup *setup, uint32_t flags,
+                                  ikv_trace **trace);
+
+/* Ends the trace, before the kit is closed.
+ * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
+IKV_API ikv_status ikv_trace_close(ikv_trace *trace);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

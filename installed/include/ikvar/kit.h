@@ -1,0 +1,89 @@
+/* ikvar/kit.h - the usual set of modules, tied together, in one block.
+ *
+ * Overview
+ *   queue, bus, scene, router, state and loop, opened with one call and one
+ * block of memory. Each part's config may be set as if it were opened alone;
+ * what ties them together is filled in by the kit.
+ *
+ *       ikv_kit_config config = IKV_KIT_INIT;
+ *       config.memory = ikv_host_memory();
+ *       config.ports = &port, config.port_count = 1;
+ *       ikv_kit *kit;
+ *       ikv_kit_open(&config, &kit);
+ *       ikv_loop *loop = ikv_kit_loop(kit);
+ *
+ * Memory
+ *   One block from config.memory; nothing afterwards.
+ *
+ * Threads
+ *   As the modules.
+ */
+#ifndef IKVAR_KIT_H
+#define IKVAR_KIT_H
+
+#include "image.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct ikv_kit ikv_kit;
+
+/* Members of the parts that the kit fills in itself (memory, reporter, bus,
+ * queue, routers, ports, catalogue) are ignored. With a picking of your own in
+ * `router` the kit opens no scene; tell ikv_router_removed() of removals.
+ *   catalogue  for kinds of your own; NULL: the built-in ones
+ *   ports      port_count of them, the first is the clock
+ *   reporter   for all parts
+ */
+typedef struct ikv_kit_config {
+    uint32_t size;
+    uint32_t port_count;
+    const ikv_port *ports;
+    const ikv_catalogue *catalogue;
+    ikv_reporter reporter;
+    ikv_memory memory;
+    ikv_queue_config queue;
+    ikv_bus_config bus;
+    ikv_scene_config scene;
+    ikv_router_config router;
+    ikv_state_config state;
+    ikv_loop_config loop;
+} ikv_kit_config;
+
+#define IKV_KIT_INIT                                                           \
+    {                                                                          \
+        sizeof(ikv_kit_config), 0, 0, 0, {0, 0}, {0, 0, 0, 0, 0},              \
+            IKV_QUEUE_INIT, IKV_BUS_INIT, IKV_SCENE_INIT, IKV_ROUTER_INIT,     \
+            IKV_STATE_INIT, IKV_LOOP_INIT                                      \
+    }
+
+/* Bytes that ikv_kit_open() needs; 0 if the config can't be used. */
+IKV_API size_t ikv_kit_footprint(const ikv_kit_config *config);
+
+/* Opens all parts, or none. Returns what the part that fails returns. */
+IKV_API ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit);
+
+/* Closes all parts, and the ports. NULL is fine. */
+IKV_API void ikv_kit_close(ikv_kit *kit);
+
+/* The parts; they belong to the kit. NULL for NULL; the scene is NULL with a
+ * picking of your own. */
+IKV_API ikv_loop *ikv_kit_loop(const ikv_kit *kit);
+IKV_API ikv_bus *ikv_kit_bus(const ikv_kit *kit);
+IKV_API ikv_queue *ikv_kit_queue(const ikv_kit *kit);
+IKV_API ikv_scene *ikv_kit_scene(const ikv_kit *kit);
+IKV_API ikv_router *ikv_kit_router(const ikv_kit *kit);
+IKV_API ikv_state *ikv_kit_state(const ikv_kit *kit);
+
+/* The parts whose state is saved and restored together: image.h. */
+IKV_API ikv_parts ikv_kit_parts(const ikv_kit *kit);
+
+/* A scene as a router sees it, for those who open the parts themselves. */
+IKV_API ikv_picking ikv_kit_picking(ikv_scene *scene);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

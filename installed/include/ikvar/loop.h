@@ -1,0 +1,279 @@
+/* ikvar/loop.h - the frame loop: poll, fixed steps, lanes, pacing.
+ *
+ * Overview
+ *   The loop stays yours. A frame is one pass; in it the loop drains all that
+ *   has happened and runs the fixed steps that are due:
+ *
+ *       while (ikv_loop_begin(loop)) {        // poll, drain the whole queue
+ *           while (ikv_loop_step(loop)) {     // route this step's input
+ *               simulate(ikv_loop_step_seconds(loop));
+ *           }                                 // then: step lane, loop.frame
+ *           draw(ikv_loop_blend(loop));
+ *           ikv_loop_end(loop);               // frame lane, pacing
+ *       }
+ *
+ *   Step n covers the time from floor(n * 1e9 * den / num) ns on, and runs once
+ *   its end has come. An event is routed in the step whose time it falls into,
+ *   so the same input gives the same steps at any frame rate.
+ *
+ *       |--- step 0 ---|--- step 1 ---|--- step 2 ---|     time
+ *           e1    e2        e3                ^ now: steps 0 and 1 have run
+ *
+ * Two times
+ *   The clock's time is what a port's clock shows, 0 at loop.start; events bear
+ *   it. The steps' time is what steps have run through; timers count it. They
+ *   differ after a pause, after time was dropped, and by the scale. Moves of
+ * one pointer within one step come as one event that carries all of them.
+ *
+ * Recording
+ *   A recorder is told of all that came in and when it took effect; given back
+ * by a port with ikv_sink_play(), it has the same effects in the same steps.
+ *
+ * Memory
+ *   One block: 96 bytes for each event that may wait for its step.
+ *
+ * Threads and re-entrancy
+ *   One thread owns the loop; any may call ikv_loop_wake(). Inside handlers:
+ *   quit, pause, resume, single_step, set_scale and the queries.
+ */
+#ifndef IKVAR_LOOP_H
+#define IKVAR_LOOP_H
+
+#include "bus.h"
+#include "port.h"
+#include "router.h"
+#include "state.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct ikv_loop ikv_loop;
+
+/* frame_hz for a host that paces itself: vsync, or a program that calls us. */
+#define IKV_UNPACED UINT32_MAX
+
+/* When input is routed.
+ *   IN_STEP   in the step that its time belongs to: the same at any frame rate
+ *   AT_FRAME  at the frame's begin, whether or not a step is due: up to a step
+ *             earlier, and grouped by frames */
+enum {
+    IKV_IN_STEP = 0,
+    IKV_AT_FRAME = 1
+};
+
+/* The greatest scale of the steps' time, in thousandths. */
+#define IKV_SCALE_LIMIT 100000
+
+/* Told of each event before it takes effect: it is copied by then or lost. */
+typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
+                             void *user);
+
+/* How many routers a loop can have. */
+#define IKV_ROUTER_LIMIT 8
+
+/* Zero is the default in brackets; NULL modules are absent.
+ *   bus        needed
+ *   queue      needed if there are ports
+ *   routers    router_count of them (none: events go to the root); an event
+ *              goes to the one that has its pointer down, else to the first
+ *              that serves its view, else to the first. Copied
+ *   state      fed with what is routed
+ *   ports      port_count of them; the first is the clock, and needed. The
+ *              array is copied, the states are not
+ *   step_num, step_den  steps a second as a fraction (60/1)
+ *   frame_hz   frames a second (60), or IKV_UNPACED
+ *   max_steps  in one frame; time over that is dropped (8)
+ *   pending    drained events that may wait for their step (2,048)
+ *   samples    moves that one event may carry (256)
+ *   timing     IKV_IN_STEP or IKV_AT_FRAME
+ *   idles      as ikv_loop_set_idle()
+ *   spin_ns    how long before a frame's moment to watch the clock instead of
+ *              sleeping: less late, and busy for so long (0; up to 1 s)
+ */
+typedef struct ikv_loop_config {
+    uint32_t size;
+    uint32_t step_num;
+    uint32_t step_den;
+    uint32_t frame_hz;
+    uint32_t max_steps;
+    uint32_t pending;
+    uint32_t port_count;
+    uint32_t router_count;
+    uint32_t samples;
+    uint8_t timing;
+    bool idles;
+    uint16_t reserved;
+    IKV_ALIGNED(8) uint64_t spin_ns;
+    ikv_bus *bus;
+    ikv_queue *queue;
+    ikv_router *const *routers;
+    ikv_state *state;
+    const ikv_port *ports;
+    ikv_reporter reporter;
+    ikv_memory memory;
+} ikv_loop_config;
+
+#define IKV_LOOP_INIT                                                          \
+    {                                                                          \
+        sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
+            0, 0, 0, {0, 0},                                                   \
+        {                                                                      \
+            0, 0, 0, 0, 0                                                      \
+        }                                                                      \
+    }
+
+/* Bytes that ikv_loop_open() needs; 0 if the config can't be used. */
+IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
+
+/* Opens the loop and its ports, in order; if one fails, those before it are
+ * closed again.
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, no port, a port
+ * that lacks a function, a step of less than 1 us or more than 1,000 s),
+ * FULL_PORTS, FULL_ROUTERS, NO_MEMORY, or what a port's open returned. */
+IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
+                                 ikv_loop **loop);
+
+/* Closes the ports, last first. NULL is fine. */
+IKV_API void ikv_loop_close(ikv_loop *loop);
+
+/* --------------------------------------------------------------- frames -- */
+
+/* Begins a frame: polls the ports and drains the whole queue. The first time
+ * it sets the time to 0 and delivers loop.start.
+ * Returns false after the end was asked for, and after a frame in which all
+ * ports had ended and nothing waited: it has then flushed both lanes a last
+ * time and delivered loop.end, once. False for NULL. */
+IKV_API bool ikv_loop_begin(ikv_loop *loop);
+
+/* Begins the next step that is due in this frame: routes its input, delivers
+ * loop.step. Before that, or if no step is left, it finishes the one before:
+ * step lane. After the last it delivers loop.frame, and returns false. */
+IKV_API bool ikv_loop_step(ikv_loop *loop);
+
+/* Ends the frame: frame lane, statistics, and waiting for the next frame. */
+IKV_API void ikv_loop_end(ikv_loop *loop);
+
+/* Asks for the end: the next ikv_loop_begin() returns false. Any number of
+ * times; inside handlers too. */
+IKV_API void ikv_loop_quit(ikv_loop *loop);
+
+/* In idle mode a frame that has nothing left to do (no timer, no deferred
+ * event, no press that may become a hold) ends only when there is input, or
+ * after ikv_loop_wake(); the steps stand still meanwhile. For programs that
+ * draw only when something happens. The clock's port must wait; with several
+ * polled ports each frame looks at them. */
+IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
+
+/* Ends the wait of an idle loop. Any thread, after it has pushed. */
+IKV_API void ikv_loop_wake(ikv_loop *loop);
+
+/* ------------------------------------------------------ pause and speed -- */
+
+/* The steps stand still; frames go on, input is routed at each frame's begin.
+ * Inside a step it takes effect when that step has ended. loop.pause is
+ * delivered at once, loop.resume likewise.
+ * Returns IKV_OK, or ABSENT if it is so already. */
+IKV_API ikv_status ikv_loop_pause(ikv_loop *loop);
+IKV_API ikv_status ikv_loop_resume(ikv_loop *loop);
+IKV_API bool ikv_loop_paused(const ikv_loop *loop);
+
+/* Runs one step in the next frame, or this one's next ikv_loop_step(), while
+ * paused. Returns IKV_OK, or ABSENT if it is not paused. */
+IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
+
+/* How fast the steps' time runs, in thousandths of the clock's: 500 is half as
+ * fast, 1,000 real time. Delivers loop.scale.
+ * Returns IKV_OK, ABSENT if it is so already, BAD_VALUE for 0 or more than
+ * IKV_SCALE_LIMIT. */
+IKV_API ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths);
+IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
+
+/* ------------------------------------------------------------ recording -- */
+
+/* Who is told of what comes in; NULL takes it away. In the order in which it
+ * takes effect: input as it is routed (moves before they are merged), what is
+ * taken from other threads' inboxes, pauses, scale and dropped time.
+ * Returns IKV_OK, or BUSY if there is one already. */
+IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
+                                         void *user);
+
+/* ---------------------------------------------------------------- times -- */
+
+/* Length of a step in seconds. */
+IKV_API double ikv_loop_step_seconds(const ikv_loop *loop);
+
+/* Steps a second as a fraction, and IKV_IN_STEP or IKV_AT_FRAME. */
+IKV_API void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den);
+IKV_API uint32_t ikv_loop_timing(const ikv_loop *loop);
+
+/* How far the time is between the last two steps: 0 at the last one's end, up
+ * to 1 when the next is due. For drawing. */
+IKV_API float ikv_loop_blend(const ikv_loop *loop);
+
+/* Number of the step that runs or ran last, 0 the first; of the frame; ns since
+ * loop.start at this frame's begin. */
+IKV_API uint64_t ikv_loop_step_number(const ikv_loop *loop);
+IKV_API uint64_t ikv_loop_frame_number(const ikv_loop *loop);
+IKV_API uint64_t ikv_loop_time_ns(const ikv_loop *loop);
+
+/* When step n begins at num/den steps a second: floor(n * 1e9 * den / num) ns,
+ * without overflow for n below 2^40. num below 2^30, den below 2^20. */
+IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
+
+/* The newest position of a pointer, in its view, though its step has not run:
+ * to draw what is dragged where the hand is. For drawing only: steps must not
+ * ask. False if the pointer has no move that waits; then its state is the
+ * newest. O(waiting). */
+IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
+                             float *x, float *y);
+
+/* ------------------------------------------------------------- counting -- */
+
+/*   frames, steps  begun
+ *   routed         events routed
+ *   rejected       events that ports may not push, or of unknown kinds
+ *   late           events that came after the step of their time had run
+ *   aged           events that had waited longer than a frame when drained
+ *   max_age_ns     the longest such wait
+ *   dropped_steps, dropped_ns  left out: more than max_steps were due
+ *   held_back      drains that were cut short because `pending` was full
+ *   waiting, waiting_high  events waiting for their step, now and at most
+ *   merged         moves that were carried by a later one
+ *   resyncs        devices whose state was made up after a loss
+ *   made_up        pending events that the loop made itself: of those resyncs
+ *   held_named     of these, those that named what a port says is down
+ *   idle_ns        waited for input
+ *   last_late_ns, max_late_ns  how long after its due moment a frame began */
+typedef struct ikv_loop_counters {
+    IKV_ALIGNED(8) uint64_t frames;
+    IKV_ALIGNED(8) uint64_t steps;
+    IKV_ALIGNED(8) uint64_t routed;
+    IKV_ALIGNED(8) uint64_t rejected;
+    IKV_ALIGNED(8) uint64_t late;
+    IKV_ALIGNED(8) uint64_t aged;
+    IKV_ALIGNED(8) uint64_t max_age_ns;
+    IKV_ALIGNED(8) uint64_t dropped_steps;
+    IKV_ALIGNED(8) uint64_t dropped_ns;
+    IKV_ALIGNED(8) uint64_t held_back;
+    IKV_ALIGNED(8) uint64_t merged;
+    IKV_ALIGNED(8) uint64_t resyncs;
+    IKV_ALIGNED(8) uint64_t made_up;
+    IKV_ALIGNED(8) uint64_t held_named;
+    IKV_ALIGNED(8) uint64_t idle_ns;
+    IKV_ALIGNED(8) uint64_t last_late_ns;
+    IKV_ALIGNED(8) uint64_t max_late_ns;
+    uint32_t waiting, waiting_high;
+} ikv_loop_counters;
+
+IKV_API ikv_loop_counters ikv_loop_count(const ikv_loop *loop);
+
+/* Up to how many ns late that many percent of the paced frames began, to about
+ * an eighth: 50 for the usual one, 99 for the worst but a hundredth. */
+IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,201 @@
+/* ikvar/port.h - what stands between the library and the hardware or OS.
+ *
+ * Overview
+ *   A port is a struct of few functions and a state of its own. It only pushes
+ *   events, of the kinds that the catalogue lets ports push, and answers
+ *   questions; it knows nothing of targets. Write one by copying the null port
+ *   (ports/null/null.c), the smallest legal one.
+ *
+ *       hardware --> port --ikv_sink_push--> queue --> loop
+ *
+ *   A port pushes down and up for every button of a pointer (the router makes
+ *   chords of them), with times of its own clock.
+ *
+ * Threads
+ *   The loop calls open, poll, wait and close on its thread. A port with a
+ *   thread of its own pushes with ikv_sink_push_any() and may be woken by
+ *   wake() from any thread.
+ */
+#ifndef IKVAR_PORT_H
+#define IKVAR_PORT_H
+
+#include "queue.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* How many ports a loop can have. */
+#define IKV_PORT_LIMIT 8
+
+/* Where a port pushes to. The loop gives it; it lives as long as the port is
+ * open. */
+typedef struct ikv_sink ikv_sink;
+
+/* A number for one of the port's devices, the same on every run if the port
+ * asks in the same order; 0 if numbers have run out. Owner's thread. */
+IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
+
+/* Pushes one event; event->device is a number from ikv_sink_device().
+ * Returns IKV_OK, BAD_ARGUMENT or FULL_QUEUE: it is lost, which is counted, and
+ * after the loss of a transition the loop asks held() for what is down.
+ * Context: inside open, poll and wait; O(1). */
+IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
+
+/* Whether such an event would be taken now. A port that can hold its input back
+ * (a file, a system's buffer) asks first, and loses nothing.
+ * Context: as ikv_sink_push(). */
+IKV_API bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind);
+
+/* Tells the loop that the port itself has lost events of a device: a system's
+ * buffer overran. At the next drain the loop asks held(). Any thread. */
+IKV_API void ikv_sink_lost(ikv_sink *sink, uint16_t device);
+
+/* ------------------------------------------------------------- playback -- */
+
+/* How an event came in.
+ *   INPUT   a port pushed it
+ *   INBOX   another thread deferred it to a lane
+ *   HELD    a port named it as down, after a loss: see device.resync, which
+ *           follows the last of them */
+enum {
+    IKV_INTAKE_INPUT = 0,
+    IKV_INTAKE_INBOX = 1,
+    IKV_INTAKE_HELD = 2
+};
+
+/* What a tape keeps of an event beside its 64 bytes: when it took effect.
+ *   how      IKV_INTAKE_...
+ *   has_due  due_ns is known; else it follows from the event's time
+ *   within   INBOX: it was taken in while the event before it was handled
+ *   lane     INBOX: which
+ *   group    what was routed together between two steps has one number, from 1
+ *            on; 0: it was routed in its step
+ *   due_ns   in steps' time: loop.h
+ *   lost_ns  loop.dropped, loop.idle: how long the steps stood still */
+typedef struct ikv_intake {
+    uint32_t size;
+    uint8_t how;
+    bool has_due;
+    bool within;
+    uint8_t reserved;
+    uint32_t lane;
+    uint32_t group;
+    IKV_ALIGNED(8) uint64_t due_ns;
+    IKV_ALIGNED(8) uint64_t lost_ns;
+} ikv_intake;
+
+#define IKV_INTAKE_INIT                                                        \
+    {                                                                          \
+        sizeof(ikv_intake), 0, false, false, 0, 0, 0, 0, 0                     \
+    }
+
+/* Gives the loop an event that was recorded or made up, past the queue: kinds
+ * that ports push, kinds of your own, and those marked T in the catalogue.
+ *   intake  how and when it took effect; NULL: as if pushed at its time
+ * Returns IKV_OK; FULL_PENDING: give it again when polled next, nothing is
+ * lost; NOT_PUSHABLE, UNKNOWN_KIND, UNKNOWN_NAME (no such lane), BAD_SIZE,
+ * BAD_ARGUMENT. Context: inside poll; times may not run backwards by what
+ * is due. */
+IKV_API ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
+                                 const ikv_intake *intake);
+
+/* The longest text that ikv_sink_push_text() takes at once, in bytes. */
+#define IKV_TEXT_LIMIT 1024
+
+/* Pushes text of any length as text.input events, split at code points into
+ * pieces that belong together: the first is flagged `first`, all but the last
+ * `more`. All of them or none.
+ *   event  device, modifiers and time; its kind is ignored
+ *   text   length bytes of UTF-8
+ * Returns as ikv_sink_push(); BAD_VALUE for what is not UTF-8 or is longer than
+ * IKV_TEXT_LIMIT; ABSENT for no text. Context: inside open, poll and wait. */
+IKV_API ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
+                                      const char *text, size_t length);
+
+/* As ikv_sink_push(), from any thread at any time until the port is closed. */
+IKV_API ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event);
+
+/* What a game may ask of a port. A port does what it can. */
+enum {
+    IKV_REQUEST_RELATIVE = 1,
+    IKV_REQUEST_CURSOR = 2,
+    IKV_REQUEST_TEXT_AREA = 3,
+    IKV_REQUEST_RUMBLE = 4
+};
+
+/*   kind    IKV_REQUEST_...
+ *   device  which; 0 for the port's main one
+ *   on      RELATIVE: motion without a position; TEXT_AREA: text is wanted
+ *   cursor  CURSOR: 0 the usual one, 1 none, others the port's own
+ *   x, y, width, height  TEXT_AREA: where, in view units
+ *   low, high, seconds   RUMBLE: strengths 0..1 of the two motors, how long */
+typedef struct ikv_request {
+    uint32_t size;
+    uint32_t kind;
+    uint16_t device;
+    bool on;
+    uint8_t cursor;
+    float x, y, width, height;
+    float low, high, seconds;
+} ikv_request;
+
+/* Capabilities of a port. */
+enum {
+    IKV_PORT_CLOCK = 1,    /* now() runs evenly: it can be the loop's clock */
+    IKV_PORT_WAITS = 2,    /* wait() gives the processor away */
+    IKV_PORT_RELEASES = 4, /* key.up comes from hardware, not from a timer */
+    IKV_PORT_PLAYBACK = 8  /* what it pushes was recorded or made up: as the
+                              loop's clock, it makes the loop drop no time by
+                              itself */
+};
+
+/* The contract. Needed: open, now, close, and poll or push. NULL for what the
+ * port can't do.
+ *
+ *   name      for reports and traces
+ *
+ *   open      begins; keeps the sink. Returns IKV_OK or an error
+ *
+ *   poll      pushes what has happened; never blocks. Returns IKV_OK;
+ *             IKV_ENDED once nothing more will come; IKV_PORT_FAILED
+ *
+ *   wait      returns at until_ns of the port's own clock, or soon after
+ *             wake(); with for_input also when there is something to poll.
+ *             IKV_ENDED if the clock will not get there
+ *
+ *   wake      makes wait() return; any thread
+ *
+ *   now       ns on the port's own clock, never going backwards
+ *
+ *   held      what is down at present on a device: fills in down events, says
+ *             how many; IKV_ABSENT for a device that it does not have
+ *
+ *   describe  a device's name, as snprintf: the length without the end mark
+ *
+ *   request   see ikv_request; IKV_ABSENT for what it can't do
+ *
+ *   close     ends; pushes nothing more
+ */
+typedef struct ikv_port {
+    uint32_t size;
+    uint32_t capabilities;
+    const char *name;
+    void *state;
+    ikv_status (*open)(void *state, ikv_sink *sink);
+    ikv_status (*poll)(void *state);
+    ikv_status (*wait)(void *state, uint64_t until_ns, bool for_input);
+    void (*wake)(void *state);
+    uint64_t (*now)(void *state);
+    ikv_status (*held)(void *state, uint16_t device, ikv_event *events,
+                       uint32_t room, uint32_t *count);
+    size_t (*describe)(void *state, uint16_t device, char *buffer, size_t size);
+    ikv_status (*request)(void *state, const ikv_request *request);
+    void (*close)(void *state);
+} ikv_port;
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,256 @@
+/* ikvar/router.h - which target a pointer or key event belongs to.
+ *
+ * Overview
+ *   The router keeps, for each pointer, what it is over and who has captured
+ *   it; and who gets the keys. From what ports push it makes the events of the
+ *   open standards (W3C Pointer Events 3, UI Events): over and out, enter and
+ *   leave, down, move, up, capture, click, focus. It delivers them along the
+ *   path of targets. docs/routing.md has the rules.
+ *
+ *       // in a handler: the drag stays with this target until the release
+ *       ikv_router_capture(delivery->router, event, delivery->current);
+ *       return IKV_STOP;
+ *
+ *   It sees a scene only through ikv_picking. ikv_kit_picking() makes one of an
+ *   ikv_scene; an engine with picking of its own fills in the struct.
+ *
+ *     queue -> loop -> router --pick--> who is there? --path--> bus -> handlers
+ *
+ * Memory
+ *   One block; about 500 bytes for each pointer that can be down at once.
+ *
+ * Threads and re-entrancy
+ *   The owner's thread. Capture, release, focus and the queries are made for
+ *   handlers; ikv_router_route() inside a handler is refused with IKV_BUSY.
+ */
+#ifndef IKVAR_ROUTER_H
+#define IKVAR_ROUTER_H
+
+#include "bus.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct ikv_router ikv_router;
+
+/* What the router asks of a scene. All but tab_next are needed.
+ *   pick      the nth target from the top at the query's point (base.h), 0 the
+ *             topmost; zero bits past the last
+ *   parent    of a target; the bus's root or zero bits for the uppermost
+ *   alive     whether the target is there
+ *   traits    IKV_FOCUSABLE, IKV_PASSES ... joined (base.h)
+ *   to_local  the position in the target's layer and own space
+ *   tab_next  the next target in Tab order, or the one before; zero bits: none
+ *   revision  a number that changes when a hit test's answer may change
+ * Whoever fills it in tells the router of removals: ikv_router_removed(). */
+typedef struct ikv_picking {
+    uint32_t size;
+    uint32_t reserved;
+    void *scene;
+    ikv_target (*pick)(void *scene, const ikv_query *query, uint32_t nth);
+    ikv_target (*parent)(void *scene, ikv_target target);
+    bool (*alive)(void *scene, ikv_target target);
+    uint32_t (*traits)(void *scene, ikv_target target);
+    bool (*to_local)(void *scene, ikv_target target, uint8_t view, float x,
+                     float y, float layer[2], float local[2]);
+    ikv_target (*tab_next)(void *scene, ikv_target from, bool backwards);
+    uint64_t (*revision)(void *scene);
+} ikv_picking;
+
+#define IKV_PICKING_INIT                                                       \
+    {                                                                          \
+        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0                         \
+    }
+
+/* -------------------------------------------------------------- opening -- */
+
+/* Players that share a router: each seat has a focus of its own. */
+#define IKV_SEAT_LIMIT 8
+
+/* Zero is the default in brackets.
+ *   pointers     that can be known at once (32)
+ *   keys         that can be down at once (64)
+ *   slop         how far a touch or pen may move and still click; beyond it is
+ *                a drag; view units (12)
+ *   mouse_slop   how far a mouse moves before it is a drag (4)
+ *   double_slop  how far apart two clicks of a double may be (4)
+ *   hold_ns      how long a press is a hold, and a touch's long press (500 ms)
+ *   double_ns    the longest time between two clicks of a double (500 ms)
+ *   views        bit n: view n is its (all)
+ *   keep_focus   a press does not change the focus (false)
+ *   no_tab       nor does Tab (false)
+ *   dead_zone    how far a pad's stick may be off its middle and still count as
+ *                in it (0.15); full_zone: from where on it counts as all the
+ * way (0.95); in between evenly axial_zones  each axis for itself; else by the
+ * stick's length (false) bus          it must outlive the router picking copied
+ */
+typedef struct ikv_router_config {
+    uint32_t size;
+    uint32_t pointers;
+    uint32_t keys;
+    float slop, mouse_slop, double_slop;
+    IKV_ALIGNED(8) uint64_t hold_ns;
+    IKV_ALIGNED(8) uint64_t double_ns;
+    uint32_t views;
+    bool keep_focus;
+    bool no_tab;
+    bool axial_zones;
+    float dead_zone, full_zone;
+    ikv_bus *bus;
+    ikv_picking picking;
+    ikv_reporter reporter;
+    ikv_memory memory;
+} ikv_router_config;
+
+#define IKV_ROUTER_INIT                                                        \
+    {                                                                          \
+        sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false,       \
+            false, 0, 0, 0, IKV_PICKING_INIT, {0, 0},                          \
+        {                                                                      \
+            0, 0, 0, 0, 0                                                      \
+        }                                                                      \
+    }
+
+/* Bytes that ikv_router_open() needs; 0 if the config can't be used. */
+IKV_API size_t ikv_router_footprint(const ikv_router_config *config);
+
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, or the picking
+ * lacks a function) or NO_MEMORY. */
+IKV_API ikv_status ikv_router_open(const ikv_router_config *config,
+                                   ikv_router **router);
+
+/* NULL is fine. */
+IKV_API void ikv_router_close(ikv_router *router);
+
+/* -------------------------------------------------------------- routing -- */
+
+/* Routes one event that a port pushed: pointer events to what is there, keys
+ * and text to the focused target of their seat, all else to its target or the
+ * root. What is due before it (holds) is sent first. When a window loses the
+ * focus or a device goes, what they hold down is released first, flagged
+ * synthetic.
+ * Returns what came of the event itself; status IKV_BAD_VALUE for a position
+ * that is not finite, FULL_POINTERS, FULL_KEYS, ABSENT for an event that means
+ * nothing (a contact or key that is not down ends or moves, a button is
+ * released that is not down), BUSY inside a handler. All of these are counted.
+ * Cost: one hit test, and the handlers. */
+IKV_API ikv_outcome ikv_router_route(ikv_router *router,
+                                     const ikv_event *event);
+
+/* Sends what is due up to a time: holds and long presses. The loop calls it at
+ * each step's end. O(1) if no press waits for its hold. */
+IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
+
+/* When the next press that waits for its hold gets it; UINT64_MAX if none does.
+ * O(pointers) if one does, else O(1). */
+IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
+
+/* Ends, flagged synthetic, what a window that has lost the focus or a device
+ * that is gone still holds down: keys by up, pointers by cancel. `cause` is
+ * the window.blur or device.remove; routing it does this too. For routers that
+ * share a loop and do not route it. */
+IKV_API void ikv_router_let_go(ikv_router *router, const ikv_event *cause);
+
+/* After events of a device were lost: ends, flagged synthetic, what of it is
+ * down and not among the held ones (keys by up, pointers by cancel). cause  a
+ * device.resync held   downs, as a port's held() gives them */
+IKV_API void ikv_router_resync(ikv_router *router, const ikv_event *cause,
+                               const ikv_event *held, uint32_t count);
+
+/* Whether that key is down, or that button of that pointer. */
+IKV_API bool ikv_router_is_down(const ikv_router *router,
+                                const ikv_event *down);
+
+/* Routes an event that was merged from several, which handlers then see as the
+ * delivery's samples. Else as ikv_router_route(). */
+IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
+                                            const ikv_event *event,
+                                            const ikv_event *samples,
+                                            uint32_t count);
+
+/* Whether a view is the router's; and whether it has that event's pointer down:
+ * then the event is its, whatever the view. */
+IKV_API bool ikv_router_serves(const ikv_router *router, uint8_t view);
+IKV_API bool ikv_router_holds(const ikv_router *router, const ikv_event *event);
+
+/* Tests again what resting mice and pens are over, if the scene has changed
+ * since; boundary events alone follow. The loop calls it as each step begins.
+ * Cost: one hit test a mouse, after a change. */
+IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
+
+/* A target is gone; former_parent is the nearest ancestor that is left. */
+IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
+                                ikv_target former_parent);
+
+/* -------------------------------------------------------------- capture -- */
+
+/* From the pointer's next event on all its events belong to the target, until
+ * its last button or contact is released. See Pointer Events 3, section 10.
+ *   event  one of that pointer's, as given to the handler
+ * Returns IKV_OK; ABSENT if no button is pressed (nothing happens); STALE for
+ * the target; BAD_ARGUMENT if the event's pointer is not known. O(1). */
+IKV_API ikv_status ikv_router_capture(ikv_router *router,
+                                      const ikv_event *event,
+                                      ikv_target target);
+
+/* Ends a capture by that target at the pointer's next event.
+ * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT. */
+IKV_API ikv_status ikv_router_release(ikv_router *router,
+                                      const ikv_event *event,
+                                      ikv_target target);
+
+/* Whether the target has captured the pointer, or will have at its next
+ * event. */
+IKV_API bool ikv_router_has_capture(const ikv_router *router,
+                                    const ikv_event *event, ikv_target target);
+
+/* ---------------------------------------------------------------- focus -- */
+
+/* Gives a seat's keys to a target: focus.out at the old one, focus.in at it, at
+ * once. Returns IKV_OK; ABSENT if it has them already or is not focusable;
+ * STALE; BAD_ARGUMENT for a seat past IKV_SEAT_LIMIT. */
+IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
+                                    ikv_target target);
+
+/* Takes a seat's keys away: they go to the root. IKV_OK, or ABSENT if nobody
+ * had them. */
+IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
+
+/* Who gets the seat's keys; zero bits: nobody, that is the root. */
+IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
+
+/* Whether what the seat types goes into a target that takes text. */
+IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
+
+/* ------------------------------------------------------------- counting -- */
+
+/*   routed    events routed
+ *   refused   events that were not, by reason in the order of
+ *             ikv_router_route(): not finite, too many pointers, meaningless
+ *   busy      calls inside handlers
+ *   too_many_keys  keys that went down while `keys` others were
+ *   pointers, pointers_high  known now, and at most
+ *   pointers_down  of them with a button down */
+typedef struct ikv_router_counters {
+    IKV_ALIGNED(8) uint64_t routed;
+    IKV_ALIGNED(8) uint64_t not_finite;
+    IKV_ALIGNED(8) uint64_t too_many;
+    IKV_ALIGNED(8) uint64_t meaningless;
+    IKV_ALIGNED(8) uint64_t busy;
+    IKV_ALIGNED(8) uint64_t too_many_keys;
+    uint32_t pointers, pointers_high;
+    uint32_t pointers_down;
+} ikv_router_counters;
+
+IKV_API ikv_router_counters ikv_router_count(const ikv_router *router);
+
+/* The name of the first invariant (router.c lists them) that does not hold,
+ * NULL if all do. */
+IKV_API const char *ikv_router_validate(const ikv_router *router);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -39,7 +39,7 @@ static float angle_between(const float a[2], const float b[2])
     return (float)(across < 0 ? -angle : angle);
 }
 
-static float length_of(const float v[2])
+static float span_length(const float v[2])
 {
     float length = ikvi_sqrt((double)v[0] * v[0] + (double)v[1] * v[1]);
     return length > 1 ? length : 1; /* fingers at one place: no scale from 0 */
@@ -161,7 +161,7 @@ void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
     }
     pair->rotation += angle_between(pair->last, v);
     memcpy(pair->last, v, sizeof v);
-    float scale = length_of(v) / length_of(pair->begin);
+    float scale = span_length(v) / span_length(pair->begin);
     finger_pair sent = *pair; /* a handler may end it */
     memcpy(pair->middle, middle, sizeof middle);
     send_gesture(r, &sent, IKV_KIND_GESTURE_PINCH, event, middle, scale);
@@ -174,7 +174,7 @@ static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
     pair->used = false;
     if (ended.pinching)
         send_gesture(r, &ended, IKV_KIND_GESTURE_PINCH_END, event, ended.middle,
-                     length_of(ended.last) / length_of(ended.begin));
+                     span_length(ended.last) / span_length(ended.begin));
 }
 
 /* A finger is lifted or taken away. Whether both have tapped now. */

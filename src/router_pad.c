@@ -120,15 +120,15 @@ void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause)
     event.seat = cause->seat;
     event.flags = IKV_SYNTHETIC;
     event.pad.pad = gone.number;
-    for (uint8_t i = 0; i < PAD_BUTTONS; i++)
+    for (uint32_t i = 0; i < PAD_BUTTONS; i++)
         if (gone.buttons >> i & 1) {
-            event.pad.index = i;
+            event.pad.index = (uint8_t)i;
             ikvi_router_send_to(r, &event, event.target);
         }
     event.kind = IKV_KIND_PAD_AXIS;
-    for (uint8_t i = 0; i < PAD_AXES; i++)
+    for (uint32_t i = 0; i < PAD_AXES; i++)
         if (gone.axes[i] != 0) {
-            event.pad.index = i;
+            event.pad.index = (uint8_t)i;
             ikvi_router_send_to(r, &event, event.target);
         }
 }

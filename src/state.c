@@ -231,7 +231,8 @@ static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
                          const ikv_event *held, uint32_t count)
 {
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
-    for (uint8_t seat = 0; seat < s->seats; seat++) {
+    for (uint32_t n = 0; n < s->seats; n++) {
+        uint8_t seat = (uint8_t)n;
         for (uint32_t usage = 0; usage < KEYS; usage++) {
             state_key *key = state_key_at(s, view, seat, 0x00070000 | usage);
             for (uint32_t i = 0; i < 2; i++)
@@ -724,10 +725,10 @@ uint64_t ikv_state_refused(const ikv_state *state)
 const char *ikv_state_validate(const ikv_state *state)
 {
     for (uint32_t view = 0; view < STATE_VIEWS; view++) {
-        for (uint8_t seat = 0; seat < state->seats; seat++)
+        for (uint32_t seat = 0; seat < state->seats; seat++)
             for (uint32_t usage = 0; usage < KEYS; usage++) {
-                const state_key *key =
-                    state_key_at(state, view, seat, 0x00070000 | usage);
+                const state_key *key = state_key_at(state, view, (uint8_t)seat,
+                                                    0x00070000 | usage);
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
                     return "S1";
             }

@@ -99,10 +99,10 @@ static void delay(sim_faults *f, const ikv_event *event, uint64_t at_ns)
 /* A device or the window that comes back. */
 static void come_back(sim_faults *f, ikv_sink *sink, uint64_t now_ns)
 {
-    for (uint16_t i = 0; i < SIM_DEVICES; i++)
+    for (uint32_t i = 0; i < SIM_DEVICES; i++)
         if (f->gone_until[i] != 0 && now_ns >= f->gone_until[i]) {
             f->gone_until[i] = 0;
-            push_kind(f, sink, IKV_KIND_DEVICE_ADD, i, now_ns);
+            push_kind(f, sink, IKV_KIND_DEVICE_ADD, (uint16_t)i, now_ns);
         }
     if (f->blurred_until != 0 && now_ns >= f->blurred_until) {
         f->blurred_until = 0;

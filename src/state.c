@@ -276,24 +276,31 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
            p->step != s->step;
 }
 
+static state_pointer *free_place(const ikv_state *s, uint32_t view)
+{
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        state_pointer *p = pointer_in(s, view, i);
+        if (!p->used || is_over(s, p))
+            return p;
+    }
+    return NULL;
+}
+
 static state_pointer *known_pointer(ikv_state *s, uint32_t view,
                                     const ikv_event *event, uint16_t id,
                                     uint8_t type)
 {
     state_pointer *p = find_in(s, view, event->device, id);
-    for (uint32_t i = 0; p == NULL && i < s->capacity; i++) {
-        state_pointer *other = pointer_in(s, view, i);
-        if (other->used && !is_over(s, other))
-            continue;
-        p = other;
+    if (p == NULL) {
+        p = free_place(s, view);
+        if (p == NULL) {
+            s->refused++;
+            return NULL;
+        }
         *p = (state_pointer){.used = true, .step = s->step, .frame = s->frame};
         p->now.device = event->device;
         p->now.pointer = id;
         p->now.type = type;
-    }
-    if (p == NULL) {
-        s->refused++;
-        return NULL;
     }
     bring_up_to_date(s, p);
     p->now.view = event->view;

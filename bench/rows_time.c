@@ -224,7 +224,7 @@ void time_rows(void)
 {
     open_merging();
     measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
-            3.5, 1.2, RAW, merge_ours, merge_plain);
+            5, 1.2, RAW, merge_ours, merge_plain);
     heard = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_target everywhere = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_FIELD_SET, everywhere, count_call,

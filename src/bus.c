@@ -67,6 +67,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config, ikv_bus *b)
     b->mail = ikvi_layout_add(
         &l, (size_t)b->mailbox_capacity * b->mailbox_events, sizeof(ikv_event));
     b->inboxes = ikvi_layout_add(&l, b->lane_capacity, b->inbox_size);
+    b->rebindings =
+        ikvi_layout_add(&l, IKV_REBIND_LIMIT, sizeof(bus_rebinding));
     b->gates = ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
     b->conditions =
         ikvi_layout_add(&l, b->condition_capacity, sizeof(bus_condition));

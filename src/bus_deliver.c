@@ -716,8 +716,6 @@ ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
                : deliver_at_root(b, event, &with);
 }
 
-/* Whether an event of that kind at the root would be heard by nobody, counting
- * it if so: spares making one. */
 bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
 {
     bool was = !b->frame_scoped;
@@ -725,6 +723,8 @@ bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
     return was;
 }
 
+/* Whether an event of that kind at the root would be heard by nobody, counting
+ * it if so: spares making one. */
 bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
     if (b->detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)

@@ -199,6 +199,13 @@ typedef struct bus_dispatch {
 #endif
 } bus_dispatch;
 
+/* What a name was rebound to last. */
+typedef struct bus_rebinding {
+    uint64_t name; /* its hash; 0: free */
+    ikv_handler handler;
+    void *user;
+} bus_rebinding;
+
 struct ikv_bus {
     /* Links to what is outside, and constants. */
     ikv_memory memory;
@@ -216,11 +223,6 @@ struct ikv_bus {
     uint32_t condition_capacity, payload_capacity, payload_bytes;
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
-    struct {
-        uint64_t name; /* its hash; 0: free */
-        ikv_handler handler;
-        void *user;
-    } rebound[IKV_REBIND_LIMIT]; /* the last of each name */
     bool counting;
     bool frame_scoped; /* what happens is not the steps' */
     void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
@@ -231,7 +233,7 @@ struct ikv_bus {
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;
     size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
         extras, lanes, gates, conditions, counters, timers, payloads,
-        payload_next, mailboxes, mail, inboxes;
+        payload_next, mailboxes, mail, inboxes, rebindings;
     ikvi_names names;
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
@@ -365,6 +367,11 @@ static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)
 static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
 {
     return (bus_timer *)ikvi_at((void *)(uintptr_t)b, b->timers) + at;
+}
+
+static inline bus_rebinding *ikvi_bus_rebinding(const ikv_bus *b, uint32_t at)
+{
+    return (bus_rebinding *)ikvi_at((void *)(uintptr_t)b, b->rebindings) + at;
 }
 
 static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)

@@ -711,8 +711,8 @@ static uint64_t hash_name(const char *name)
 static uint32_t rebound_place(const ikv_bus *b, uint64_t name)
 {
     uint32_t i = 0;
-    while (i < IKV_REBIND_LIMIT && b->rebound[i].name != name &&
-           b->rebound[i].name != 0)
+    while (i < IKV_REBIND_LIMIT && ikvi_bus_rebinding(b, i)->name != name &&
+           ikvi_bus_rebinding(b, i)->name != 0)
         i++;
     return i;
 }
@@ -724,15 +724,15 @@ void ikvi_bus_restored(ikv_bus *b)
     b->detours += b->watched;
     for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
-        if (b->rebound[0].name == 0 || s->name == 0 ||
+        if (ikvi_bus_rebinding(b, 0)->name == 0 || s->name == 0 ||
             ikvi_slots_at(&b->subscription_slots, b, i)->next != IKVI_IN_USE)
             continue;
         uint64_t name = hash_name(ikvi_names_text(&b->names, b, s->name));
         uint32_t at = rebound_place(b, name);
-        if (at == IKV_REBIND_LIMIT || b->rebound[at].name != name)
+        if (at == IKV_REBIND_LIMIT || ikvi_bus_rebinding(b, at)->name != name)
             continue;
-        s->handler = b->rebound[at].handler;
-        s->user = b->rebound[at].user;
+        s->handler = ikvi_bus_rebinding(b, at)->handler;
+        s->user = ikvi_bus_rebinding(b, at)->user;
         refresh_entries(b, s);
     }
 }
@@ -746,9 +746,9 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
     uint32_t place = rebound_place(bus, hash);
     if (place == IKV_REBIND_LIMIT)
         return IKV_FULL_NAMES;
-    bus->rebound[place].name = hash;
-    bus->rebound[place].handler = handler;
-    bus->rebound[place].user = user;
+    ikvi_bus_rebinding(bus, place)->name = hash;
+    ikvi_bus_rebinding(bus, place)->handler = handler;
+    ikvi_bus_rebinding(bus, place)->user = user;
     ikv_status status = IKV_ABSENT;
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(bus, i);

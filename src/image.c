@@ -55,11 +55,11 @@ static bool find_ranges(const ikv_parts *parts, image_ranges *r)
               offsetof(ikv_loop, s) + sizeof loop->s);
     add_range(r, loop, loop->events, loop->samples);
     ikv_bus *bus = parts->bus;
-    size_t inboxes_end =
-        bus->inboxes + ikvi_round_up(bus->lane_capacity * bus->inbox_size,
-                                     IKV_BLOCK_ALIGNMENT);
+    size_t outside_end = bus->rebindings +
+                         ikvi_round_up(IKV_REBIND_LIMIT * sizeof(bus_rebinding),
+                                       IKV_BLOCK_ALIGNMENT);
     add_range(r, bus, offsetof(ikv_bus, names), bus->inboxes);
-    add_range(r, bus, inboxes_end, bus->size);
+    add_range(r, bus, outside_end, bus->size);
     if (parts->scene != NULL)
         add_range(r, parts->scene, offsetof(ikv_scene, polygon_room),
                   parts->scene->size);

@@ -53,6 +53,7 @@ struct ikv_state {
     uint64_t time_ns;
     uint64_t refused;
     uint16_t modifiers[STATE_VIEWS][STATE_SEATS];
+    uint32_t found[STATE_VIEWS]; /* where a pointer was found last */
     state_pad pads[STATE_VIEWS][IKV_PAD_LIMIT];
 };
 
@@ -276,6 +277,22 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
            p->step != s->step;
 }
 
+/* The same, beginning behind the one that was found last: hands take turns. */
+static state_pointer *find_next(ikv_state *s, uint32_t view, uint16_t device,
+                                uint16_t id)
+{
+    uint32_t at = s->found[view];
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        at = at + 1 < s->capacity ? at + 1 : 0;
+        state_pointer *p = pointer_in(s, view, at);
+        if (!p->used || p->now.device != device || p->now.pointer != id)
+            continue;
+        s->found[view] = at;
+        return p;
+    }
+    return NULL;
+}
+
 static state_pointer *free_place(const ikv_state *s, uint32_t view)
 {
     for (uint32_t i = 0; i < s->capacity; i++) {
@@ -290,7 +307,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t view,
                                     const ikv_event *event, uint16_t id,
                                     uint8_t type)
 {
-    state_pointer *p = find_in(s, view, event->device, id);
+    state_pointer *p = find_next(s, view, event->device, id);
     if (p == NULL) {
         p = free_place(s, view);
         if (p == NULL) {
@@ -352,13 +369,13 @@ static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
                          bool claimed)
 {
     uint16_t id = event->pointer.pointer;
-    state_pointer *p = find_in(s, view, event->device, id);
     uint8_t button = button_mask(event->pointer.button);
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
-    if ((ends && p == NULL) || !has_position(event))
+    if (!has_position(event) ||
+        (ends && find_in(s, view, event->device, id) == NULL))
         return;
-    p = known_pointer(s, view, event, id, event->pointer.type);
+    state_pointer *p = known_pointer(s, view, event, id, event->pointer.type);
     if (p == NULL)
         return;
     if (event->kind != IKV_KIND_POINTER_CANCEL)

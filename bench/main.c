@@ -99,10 +99,12 @@ static int print_rows(void)
         double ratio = r->ours_ns / r->theirs_ns;
         bool holds = r->budget == 0 || ratio <= r->budget * r->slack;
         over += !holds;
-        printf("%-44s %9.2f  %-38s %9.2f %7.*f ", r->name, r->ours_ns,
-               r->baseline, r->theirs_ns, ratio < 0.01 ? 5 : 2, ratio);
+        printf("%-44s %9.*f  %-38s %9.*f %7.*f ", r->name,
+               r->ours_ns < 1e5 ? 2 : 0, r->ours_ns, r->baseline,
+               r->theirs_ns < 1e5 ? 2 : 0, r->theirs_ns, ratio < 0.01 ? 5 : 2,
+               ratio);
         if (r->budget > 0)
-            printf("%7.2f %s\n", r->budget, holds ? "holds" : "OVER");
+            printf("%7g %s\n", r->budget, holds ? "holds" : "OVER");
         else
             printf("%7s\n", "-");
     }

@@ -1,9 +1,0 @@
-/* ikvar/host.h - all of the core, and what needs a host: files and ports. */
-#ifndef IKVAR_HOST_H
-#define IKVAR_HOST_H
-
-#include "ikvar.h"
-#include "io.h"
-#include "ports.h"
-
-#endif

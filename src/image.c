@@ -123,21 +123,12 @@ static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
 {
     loop->s.head = (head - count) & (loop->capacity - 1);
     loop->s.count = waiting + count;
-    loop->s.marked = 0;
+    loop->s.marked = loop->s.fed = 0;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
-        const ikv_intake *intake = &since[i].intake;
         *loop_event(loop, at) = since[i].event;
-        *loop_entry_at(loop, at) =
-            (loop_entry){.due = intake->has_due ? intake->due_ns : UINT64_MAX,
-                         .lost = intake->lost_ns,
-                         .group = intake->group,
-                         .lane = (uint16_t)intake->lane,
-                         .how = intake->how,
-                         .within = intake->within,
-                         .played = true};
+        *loop_entry_at(loop, at) = ikvi_loop_played_entry(&since[i].intake);
     }
-    loop->counters.waiting = loop->s.count;
 }
 
 static void copy_back(const image_ranges *ranges, const char *from,
@@ -176,6 +167,7 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     copy_back(&ranges, (const char *)image + sizeof head, since == NULL);
     if (since != NULL)
         put_before(loop, since, count, at, waiting);
+    loop->counters.waiting = loop->s.count;
     ikvi_bus_restored(parts->bus);
     ikv_bus_set_frame(parts->bus, loop->frame);
     return IKV_OK;

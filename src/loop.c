@@ -266,9 +266,8 @@ static void finish_step(ikv_loop *loop)
     ikvi_loop_settle(loop);
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
+    ikvi_loop_time_step(loop);
     ikvi_loop_scope(loop, false);
-    uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
-    loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
 }
 
 /* After a quit the rest of the frame's steps do not run. */
@@ -297,8 +296,6 @@ bool ikv_loop_step(ikv_loop *loop)
     loop->where = IN_STEP;
     ikvi_loop_scope(loop, true);
     ikv_bus_set_step(loop->bus, loop->s.next_step);
-    uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
-    loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
     if (loop->s.step_begin > loop->s.moment)
         loop->s.moment = loop->s.step_begin;
     if (loop->state != NULL)

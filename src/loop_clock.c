@@ -58,8 +58,15 @@ static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
 
 /* ------------------------------------------------ pauses, scale, losses -- */
 
-void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                    uint64_t lost)
+void ikvi_loop_time_step(ikv_loop *loop)
+{
+    uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
+    loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
+}
+
+/* Turns the clock, at that place in steps' time. */
+static void turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                 uint64_t lost)
 {
     uint64_t at = event->time_ns, from = loop->s.anchor_clock;
     from = at > from ? at : from;
@@ -71,12 +78,12 @@ void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
         break;
     case IKV_KIND_LOOP_PAUSE:
         set_anchor(loop, from, within_next_step(loop, due));
-        loop->s.stopped = loop->s.paused = true;
+        loop->s.stopped = true;
         break;
     case IKV_KIND_LOOP_RESUME:
         ikvi_loop_advance_holds(loop, at);
         set_anchor(loop, from, loop->s.anchor_steps);
-        loop->s.stopped = loop->s.paused = false;
+        loop->s.stopped = false;
         break;
     case IKV_KIND_LOOP_SINGLE:
         if (loop->s.stopped)
@@ -84,113 +91,149 @@ void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
         break;
     default: /* loop.scale */
         set_anchor(loop, from, ikvi_loop_to_steps(loop, from));
-        loop->s.scale = loop->s.new_scale = event->loop.count;
+        loop->s.scale = event->loop.count;
         break;
     }
     loop->s.moment = at > loop->s.moment ? at : loop->s.moment;
+    ikvi_loop_time_step(loop);
     if (event->kind == IKV_KIND_LOOP_PAUSE)
         ikvi_loop_retest(loop); /* as at a step's begin, which won't come */
 }
 
+static void turn_at_step(ikv_loop *loop, ikv_kind kind, uint64_t lost)
+{
+    ikv_event event = ikv_event_make(kind, loop->s.step_begin);
+    event.loop.count = loop->s.new_scale;
+    turn(loop, &event, loop->s.next_begin, lost);
+}
+
 void ikvi_loop_settle(ikv_loop *loop)
 {
-    ikv_event event = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->s.step_begin);
-    uint64_t due = loop->s.next_begin;
-    if (loop->s.losing > 0) {
-        event.kind = IKV_KIND_LOOP_DROPPED;
-        ikvi_loop_turn(loop, &event, due, loop->s.losing);
-        loop->s.losing = 0;
+    uint64_t losing = loop->s.losing;
+    bool single = loop->s.single;
+    loop->s.losing = 0;
+    loop->s.single = false;
+    if (losing > 0)
+        turn_at_step(loop, IKV_KIND_LOOP_DROPPED, losing);
+    if (loop->s.scale != loop->s.new_scale)
+        turn_at_step(loop, IKV_KIND_LOOP_SCALE, 0);
+    if (loop->s.stopped != loop->s.paused)
+        turn_at_step(
+            loop, loop->s.paused ? IKV_KIND_LOOP_PAUSE : IKV_KIND_LOOP_RESUME,
+            0);
+    if (single)
+        turn_at_step(loop, IKV_KIND_LOOP_SINGLE, 0);
+}
+
+/* Takes a wish down: what it comes to is done now, or when the step that runs
+ * has ended. ABSENT if it is so already. */
+static ikv_status wish(ikv_loop *loop, const ikv_event *event, uint64_t lost)
+{
+    bool in_step = loop->where == IN_STEP;
+    uint32_t scale = event->loop.count;
+    switch (event->kind) {
+    case IKV_KIND_LOOP_PAUSE:
+    case IKV_KIND_LOOP_RESUME:
+        if (loop->s.paused == (event->kind == IKV_KIND_LOOP_PAUSE))
+            return IKV_ABSENT;
+        loop->s.paused = !loop->s.paused;
+        return IKV_OK;
+    case IKV_KIND_LOOP_SINGLE:
+        if (!loop->s.paused)
+            return IKV_ABSENT;
+        loop->s.single = in_step;
+        return IKV_OK;
+    case IKV_KIND_LOOP_SCALE:
+        if (scale == 0 || scale > IKV_SCALE_LIMIT)
+            return IKV_BAD_VALUE;
+        if (scale == loop->s.new_scale)
+            return IKV_ABSENT;
+        loop->s.new_scale = scale;
+        return IKV_OK;
+    default:
+        loop->s.losing += in_step ? lost : 0;
+        return IKV_OK;
     }
-    if (loop->s.scale != loop->s.new_scale) {
-        event.kind = IKV_KIND_LOOP_SCALE;
-        event.loop.count = loop->s.new_scale;
-        ikvi_loop_turn(loop, &event, due, 0);
+}
+
+static void tell_of_turn(ikv_loop *loop, const ikv_event *event)
+{
+    ikvi_loop_tell(loop, event->kind, event->time_ns, loop->s.next_step,
+                   event->loop.seconds, event->loop.count);
+}
+
+void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                    uint64_t lost)
+{
+    if (wish(loop, event, lost) != IKV_OK) {
+        if (loop->s.stopped) /* time goes on all the same */
+            ikvi_loop_advance_holds(loop, event->time_ns);
+        return;
     }
-    if (loop->s.stopped != loop->s.paused) {
-        event.kind =
-            loop->s.paused ? IKV_KIND_LOOP_PAUSE : IKV_KIND_LOOP_RESUME;
-        ikvi_loop_turn(loop, &event, due, 0);
-    }
-    if (loop->s.single) {
-        event.kind = IKV_KIND_LOOP_SINGLE;
-        ikvi_loop_turn(loop, &event, due, 0);
-        loop->s.single = false;
-    }
+    if (loop->where != IN_STEP)
+        turn(loop, event, due, lost);
+    tell_of_turn(loop, event);
+}
+
+static void record_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                        uint64_t lost)
+{
+    ikv_intake intake = IKV_INTAKE_INIT;
+    intake.has_due = true;
+    intake.due_ns = due;
+    intake.lost_ns = lost;
+    loop->s.last_due = due;
+    ikvi_loop_record(loop, event, &intake);
 }
 
 /* Asks for a turn of the clock. Within a step it takes effect at the step's
  * end; what a handler asks for between steps, at its event's time, so that it
  * is the same at any frame rate; else now, and then it is recorded. */
-static void ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
+static ikv_status ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
 {
-    bool in_step = loop->where == IN_STEP, recorded = !loop->in_scope;
-    uint64_t at = loop->in_scope ? loop->s.moment : loop->now, due = 0;
+    if (loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    bool recorded = !loop->in_scope;
+    uint64_t at = loop->in_scope ? loop->s.moment : loop->now;
     ikv_event event = ikv_event_make(kind, at);
     event.loop.count = count;
+    ikv_status status = wish(loop, &event, 0);
+    if (status != IKV_OK)
+        return status;
     bool scope = ikvi_loop_scope(loop, true);
-    if (!in_step) {
-        due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
+    if (loop->where != IN_STEP) {
+        uint64_t due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
         due = due > loop->s.last_due ? due : loop->s.last_due;
-        loop->s.last_due = due;
-        if (kind == IKV_KIND_LOOP_PAUSE && recorded) {
-            uint64_t then = ikvi_loop_to_clock(loop, due);
-            event.time_ns = then < at ? then : at;
-        }
-        if (recorded) {
-            ikv_intake intake = IKV_INTAKE_INIT;
-            intake.due_ns = due;
-            ikvi_loop_record(loop, &event, &intake);
-        }
-        ikvi_loop_turn(loop, &event, due, 0);
+        uint64_t then = ikvi_loop_to_clock(loop, due);
+        if (kind == IKV_KIND_LOOP_PAUSE && recorded && then < at)
+            event.time_ns = then;
+        if (recorded)
+            record_turn(loop, &event, due, 0);
+        turn(loop, &event, due, 0);
     }
-    ikvi_loop_tell(loop, kind, event.time_ns, loop->s.next_step, 0, count);
+    tell_of_turn(loop, &event);
     ikvi_loop_scope(loop, scope);
+    return IKV_OK;
 }
 
 ikv_status ikv_loop_pause(ikv_loop *loop)
 {
-    if (loop == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (loop->s.paused)
-        return IKV_ABSENT;
-    loop->s.paused = true;
-    ask(loop, IKV_KIND_LOOP_PAUSE, 0);
-    return IKV_OK;
+    return ask(loop, IKV_KIND_LOOP_PAUSE, 0);
 }
 
 ikv_status ikv_loop_resume(ikv_loop *loop)
 {
-    if (loop == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (!loop->s.paused)
-        return IKV_ABSENT;
-    loop->s.paused = false;
-    ask(loop, IKV_KIND_LOOP_RESUME, 0);
-    return IKV_OK;
+    return ask(loop, IKV_KIND_LOOP_RESUME, 0);
 }
 
 ikv_status ikv_loop_single_step(ikv_loop *loop)
 {
-    if (loop == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (!loop->s.paused)
-        return IKV_ABSENT;
-    loop->s.single = loop->where == IN_STEP;
-    ask(loop, IKV_KIND_LOOP_SINGLE, 0);
-    return IKV_OK;
+    return ask(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
 ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths)
 {
-    if (loop == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (thousandths == 0 || thousandths > IKV_SCALE_LIMIT)
-        return IKV_BAD_VALUE;
-    if (thousandths == loop->s.new_scale)
-        return IKV_ABSENT;
-    loop->s.new_scale = thousandths;
-    ask(loop, IKV_KIND_LOOP_SCALE, thousandths);
-    return IKV_OK;
+    return ask(loop, IKV_KIND_LOOP_SCALE, thousandths);
 }
 
 bool ikv_loop_paused(const ikv_loop *loop)
@@ -212,14 +255,10 @@ static void lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     event.loop.step = loop->s.next_step;
     event.loop.seconds = (float)((double)lost / (double)SECOND);
     event.loop.count = count;
-    ikv_intake intake = IKV_INTAKE_INIT;
-    loop->s.last_due = due;
-    intake.due_ns = due;
-    intake.lost_ns = lost;
     bool scope = ikvi_loop_scope(loop, true);
-    ikvi_loop_record(loop, &event, &intake);
-    ikvi_loop_turn(loop, &event, due, lost);
-    ikvi_loop_tell(loop, kind, at, event.loop.step, event.loop.seconds, count);
+    record_turn(loop, &event, due, lost);
+    turn(loop, &event, due, lost);
+    tell_of_turn(loop, &event);
     ikvi_loop_scope(loop, scope);
 }
 

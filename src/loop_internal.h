@@ -102,6 +102,7 @@ struct ikv_loop {
     /* The state that is saved and restored. */
     struct {
         uint32_t head, count; /* of pending */
+        uint32_t fed;         /* from the head on: the raw state has them */
         uint32_t marked;      /* from the head on: looked through for merging */
         uint32_t run;         /* number of the last run of moves */
         uint64_t next_step;   /* the step that runs or comes next */
@@ -132,6 +133,18 @@ static inline loop_entry *loop_entry_at(const ikv_loop *loop, uint32_t index)
            index;
 }
 
+/* The place in the ring of the nth from the head on. */
+static inline uint32_t loop_ring_index(const ikv_loop *loop, uint32_t nth)
+{
+    return (loop->s.head + nth) & (loop->capacity - 1);
+}
+
+static inline const ikv_kind_info *loop_kind_info(const ikv_loop *loop,
+                                                  ikv_kind kind)
+{
+    return ikv_catalogue_info(ikv_bus_catalogue(loop->bus), kind);
+}
+
 static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 {
     return n * loop->whole + n / loop->num * loop->rest +
@@ -157,23 +170,30 @@ uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
 uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
 /* Drops the time of the steps beyond max_steps. */
 void ikvi_loop_drop_time(ikv_loop *loop);
-/* Carries out loop.pause, loop.resume and so on; `due` in steps' time. */
+/* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
+ * time. Within a step it takes effect at its end. */
 void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
                     uint64_t lost);
+/* When the next step ends, on the clock. */
+void ikvi_loop_time_step(ikv_loop *loop);
 /* What was asked for within the step that has ended. */
 void ikvi_loop_settle(ikv_loop *loop);
 void ikvi_loop_pace(ikv_loop *loop);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);
+loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake);
+/* A number for what is routed together between two steps. */
+uint32_t ikvi_loop_next_group(ikv_loop *loop);
+
+/* loop_route.c */
 /* Takes in what belongs between two steps; and what belongs into this one. */
 void ikvi_loop_route_between(ikv_loop *loop);
 /* S1: the raw state has the step's input before any of it is routed. */
 void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
 void ikvi_loop_route_step(ikv_loop *loop);
-void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
-                      const ikv_intake *intake);
-void ikvi_loop_inbox_taken(const ikv_event *event, ikv_lane lane, void *loop);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_stand_still(ikv_loop *loop);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);

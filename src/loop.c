@@ -185,13 +185,12 @@ IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
     }
 }
 
-/* All ports have ended: this frame is the last one, if nothing waits. What was
- * played past the end of the last step gets the steps that it still needs, one
- * a frame, so that they are the same ones at any frame rate. */
+/* All ports have ended: what was played past the end of the last step gets the
+ * steps that it still needs, one a frame, so that they are the same ones at any
+ * frame rate. */
 static void run_out(ikv_loop *loop)
 {
-    loop->last = loop->s.count == 0 && ikv_queue_waiting(loop->queue) == 0;
-    if (!loop->last && loop->playing && loop->now < loop->s.step_end)
+    if (loop->playing && loop->s.count > 0 && loop->now < loop->s.step_end)
         loop->now = loop->s.step_end;
 }
 
@@ -232,8 +231,9 @@ bool ikv_loop_begin(ikv_loop *loop)
         ikvi_loop_drop_time(loop);
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
         ikvi_loop_drain(loop);
-    if (IKVI_UNLIKELY(loop->ended_count == loop->port_count))
-        run_out(loop);
+    bool ended = loop->ended_count == loop->port_count;
+    loop->last =
+        ended && loop->s.count == 0 && ikv_queue_waiting(loop->queue) == 0;
     loop->counters.frames++;
     ikv_state_begin_frame(loop->state);
     if (IKVI_UNLIKELY(loop->s.stopped))
@@ -243,6 +243,8 @@ bool ikv_loop_begin(ikv_loop *loop)
     ikv_bus_set_frame(loop->bus, loop->frame);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
+    if (IKVI_UNLIKELY(ended))
+        run_out(loop);
     if (IKVI_UNLIKELY(loop->s.stopped))
         ikvi_loop_stand_still(loop);
     return true;
@@ -284,6 +286,10 @@ bool ikv_loop_step(ikv_loop *loop)
         return false;
     if (loop->where == IN_STEP)
         finish_step(loop);
+    if (IKVI_UNLIKELY(loop->behind)) { /* so that no step's input is in two */
+        loop->behind = false;
+        ikvi_loop_poll(loop);
+    }
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (!step_is_due(loop)) {

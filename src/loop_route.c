@@ -376,18 +376,30 @@ static bool single_step_waits(const ikv_loop *loop)
     return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
 }
 
-/* Whether the head belongs before the next step, not into it. */
-static bool is_between(const ikv_loop *loop, uint64_t due)
+/* What is played may be here before its time; it is due at the latest when the
+ * next step is. */
+static bool is_early(const ikv_loop *loop, const ikv_event *event)
+{
+    return loop->playing && event->time_ns > loop->now &&
+           ikvi_loop_to_steps(loop, loop->now) < loop->s.next_end;
+}
+
+/* Whether the head belongs before the next step, not into it. `group` is the
+ * one that is being routed, 0 for none: it stays together. */
+static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-    bool soon = due < loop->s.next_end;
     if (single_step_waits(loop))
         return false;
+    if (loop->s.stopped && loop->ended_count == loop->port_count)
+        return true; /* nothing will make the steps go on */
+    if (is_early(loop, event) && (group == 0 || entry->group != group))
+        return false;
     if (entry->group != 0 || turns_clock(event))
-        return soon;
-    if (entry->due != NO_DUE) /* it waits for its step, if one will come */
-        return loop->s.stopped && loop->ended_count == loop->port_count;
+        return due < loop->s.next_end;
+    if (entry->due != NO_DUE)
+        return false; /* it waits for its step */
     return loop->s.stopped ||
            (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
 }
@@ -472,7 +484,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         const ikv_event *event = loop_event(loop, loop->s.head);
         uint64_t due = due_of(loop, event, entry, earliest_due(loop));
-        if (loop->s.marked == 0 && !is_between(loop, due))
+        if (loop->s.marked == 0 && !is_between(loop, due, routed ? last : 0))
             break;
         if (!entry->played && live == 0)
             live = ikvi_loop_next_group(loop);
@@ -521,7 +533,8 @@ bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
 {
     for (uint32_t nth = loop != NULL ? loop->s.count : 0; nth-- > 0;) {
         const ikv_event *event = loop_event(loop, loop_ring_index(loop, nth));
-        if (event->device == device && event->kind >= IKV_KIND_POINTER_DOWN &&
+        if (event->time_ns <= loop->now && event->device == device &&
+            event->kind >= IKV_KIND_POINTER_DOWN &&
             event->kind <= IKV_KIND_POINTER_MOVE &&
             event->pointer.pointer == id) {
             *x = event->pointer.x;

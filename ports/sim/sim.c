@@ -13,9 +13,7 @@ typedef struct sim {
     uint64_t origin_ns, now_ns, last_ns;
     uint64_t ready_ns;             /* when the next one may be given */
     uint16_t devices[SIM_DEVICES]; /* the tape's number to the loop's */
-    uint64_t early_ns; /* how long before its time, if it says when it is due */
     uint64_t latest_ns;
-    uint32_t group; /* of the last event */
     ikv_event next;
     ikv_intake intake;
     bool has_next, source_ended, failed, breaks, begun;
@@ -148,14 +146,10 @@ static bool look_ahead(sim *s)
     if (s->next.device < SIM_DEVICES)
         s->next.device = s->devices[s->next.device];
     tremble(s);
-    uint64_t ready = s->next.time_ns;
-    if (s->intake.has_due && s->early_ns > 0)
-        ready = ready > s->early_ns ? ready - s->early_ns : 0;
-    if (s->intake.group != 0 && s->intake.group == s->group)
-        ready = 0; /* what was routed together comes together */
-    s->group = s->intake.group;
-    if (ready > s->ready_ns)
-        s->ready_ns = ready;
+    /* Of what says when it is due the loop knows by itself what to do when. */
+    bool known = s->intake.has_due && !s->breaks;
+    if (!known && s->next.time_ns > s->ready_ns)
+        s->ready_ns = s->next.time_ns;
     if (s->next.time_ns > s->latest_ns)
         s->latest_ns = s->next.time_ns;
     return true;
@@ -185,7 +179,7 @@ static ikv_status sim_poll(void *state)
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&
-           (until == 0 || s->ready_ns < until)) {
+           (until == 0 || s->next.time_ns < until)) {
         if (!give(s, now))
             break;
         s->has_next = false;
@@ -233,9 +227,6 @@ ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
     s->breaks = config->faults != NULL;
     s->jitter.state = s->faults.dice.state =
         (config->seed + UINT64_C(1)) * UINT64_C(0x9e3779b97f4a7c15);
-    /* Routed at a frame's begin, it took effect before steps that were due. */
-    if (ikv_tape_about(config->tape).at_frame)
-        s->early_ns = 2000000000;
     if (config->tape == NULL)
         ikvi_random_open(&s->random, config->seed, config->view_width,
                          config->view_height);

@@ -50,6 +50,14 @@ static ikv_target find_target_by_name(const void *user, const char *name)
     return setup->kit != NULL ? target->handle : (ikv_target){1};
 }
 
+static uint32_t find_action_by_name(const void *user, const char *name)
+{
+    const ikv_setup *setup = user;
+    if (setup->kit != NULL)
+        return ikv_action_find(ikv_kit_actions(setup->kit), name).bits;
+    return setup_find_action(setup, name) != NULL;
+}
+
 /* The value as the core wants it: named values, tags and targets by name. */
 static bool make_value(reader *r, const place *at, const ikv_setup *setup,
                        const setup_handler *handler, const setup_condition *c,
@@ -57,7 +65,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
 {
     const ikv_kind_info *info = first_kind(setup, handler);
     const ikv_field *field = ikv_field_find(info, c->field);
-    target_finder finder = {find_target_by_name, setup};
+    target_finder finder = {find_target_by_name, find_action_by_name, setup};
     bool tags = strstr(c->field, ".tags") != NULL;
     bool body = strstr(c->field, ".body") != NULL;
     *to = (ikv_value){IKV_VALUE_NONE, {0}};

@@ -355,12 +355,21 @@ bool read_field(reader *r, const place *at, const json_t *value,
         to.type = IKV_VALUE_TARGET;
         if (!read_target(r, at, value, finder, &to.bits.target))
             return false;
+    } else if (field->set == IKV_SET_ACTION) {
+        const char *name = json_string_value(value);
+        to.type = IKV_VALUE_INTEGER;
+        if (name == NULL || finder->find_action == NULL)
+            return reader_fail(r, at, "expected an action's name, found %s",
+                               json_found(value));
+        to.bits.integer = finder->find_action(finder->user, name);
+        if (to.bits.integer == 0)
+            return reader_fail(r, at, "unknown action \"%.60s\"", name);
     } else if (is_mask(field)) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_mask(r, at, value, field, &named))
             return false;
         to.bits.integer = (int64_t)named;
-    } else if (field->set != IKV_SET_NONE) {
+    } else if (field->set != IKV_SET_NONE && field->set != IKV_SET_BINDING) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_named(r, at, value, field, &named))
             return false;
@@ -422,7 +431,8 @@ static json_t *write_integer(const ikv_field *field, int64_t value)
 }
 
 json_t *write_field(const ikv_field *field, const ikv_event *event,
-                    const char *(*name)(const void *user, ikv_target target),
+                    const char *(*name)(const void *user,
+                                        const ikv_field *field, uint32_t bits),
                     const void *user)
 {
     uint32_t length;
@@ -439,9 +449,11 @@ json_t *write_field(const ikv_field *field, const ikv_event *event,
         return json_boolean(value.bits.boolean);
     case IKV_VALUE_TARGET:
         return value.bits.target.bits != 0
-                   ? json_string(name(user, value.bits.target))
+                   ? json_string(name(user, field, value.bits.target.bits))
                    : json_null();
     case IKV_VALUE_INTEGER:
+        if (field->set == IKV_SET_ACTION || field->set == IKV_SET_BINDING)
+            return json_string(name(user, field, (uint32_t)value.bits.integer));
         return write_integer(field, value.bits.integer);
     default:
         return json_null();

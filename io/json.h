@@ -49,10 +49,11 @@ bool read_number(reader *r, const place *at, const json_t *object,
 bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
                  float *to);
 
-/* Writes a value of JSON into a field of an event, or fails. Targets by name
- * through the callback. */
+/* Writes a value of JSON into a field of an event, or fails. Targets and
+ * actions by name through the callbacks; zero for one that is not known. */
 typedef struct target_finder {
     ikv_target (*find)(const void *user, const char *name);
+    uint32_t (*find_action)(const void *user, const char *name);
     const void *user;
 } target_finder;
 bool read_field(reader *r, const place *at, const json_t *value,
@@ -64,7 +65,8 @@ bool json_named(const ikv_field *field, const char *name, uint64_t *value);
 
 /* The field's value as JSON; targets' names by the callback. */
 json_t *write_field(const ikv_field *field, const ikv_event *event,
-                    const char *(*name)(const void *user, ikv_target target),
+                    const char *(*name)(const void *user,
+                                        const ikv_field *field, uint32_t bits),
                     const void *user);
 
 /* A number that write_line() prints in its shortest form. */

@@ -31,10 +31,15 @@ static bool begins_span(const ikv_digest *digest, const ikv_watch *watch)
 
 /* -------------------------------------------------------------- writing -- */
 
-static const char *target_of_tape(const void *user, ikv_target target)
+/* Events of actions are never on a tape. */
+static const char *target_of_tape(const void *user, const ikv_field *field,
+                                  uint32_t bits)
 {
     const ikv_recording *r = user;
-    return r->setup != NULL ? ikv_setup_target_name(r->setup, target) : "root";
+    (void)field;
+    return r->setup != NULL
+               ? ikv_setup_target_name(r->setup, (ikv_target){bits})
+               : "root";
 }
 
 static json_t *json_ms(uint64_t ns)

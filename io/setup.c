@@ -258,6 +258,7 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
         return IKV_BAD_FILE;
     }
     find_mistakes(s);
+    find_binding_clashes(s, warn);
     *setup = s;
     return IKV_OK;
 }
@@ -280,6 +281,8 @@ void ikv_setup_close(ikv_setup *setup)
         free_conditions(setup->groups[i].conditions,
                         setup->groups[i].condition_count);
     free(setup->groups);
+    free(setup->sets);
+    free(setup->actions);
     for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count; i++)
         free(setup->targets[i].points);
     free(setup->targets);
@@ -358,6 +361,14 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
     config->bus.owners = larger(config->bus.owners, OWNERS);
     config->bus.name_bytes =
         larger(config->bus.name_bytes, 16384 + 64 * setup->handler_count);
+    config->actions.sets = larger(config->actions.sets, setup->set_count + 1);
+    config->actions.actions =
+        larger(config->actions.actions, setup->action_count + 16);
+    config->actions.bindings =
+        larger(config->actions.bindings, 2 * setup->binding_count + 64);
+    config->actions.name_bytes =
+        larger(config->actions.name_bytes,
+               4096 + 64 * (setup->action_count + setup->set_count));
     if (setup->step_num != 0)
         config->loop.step_num = setup->step_num;
     if (setup->step_den != 0)
@@ -486,6 +497,8 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
     }
     for (uint32_t i = 0; status == IKV_OK && i < setup->target_count; i++)
         status = apply_target(setup, i, &r);
+    if (status == IKV_OK)
+        status = apply_actions(setup, &r);
     for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)
         status = apply_handler(setup, &setup->handlers[i], flags, &r);
     return status;

@@ -33,6 +33,17 @@ typedef struct setup_target {
     ikv_target handle;
 } setup_target;
 
+typedef struct setup_set {
+    const char *name;
+    bool on;
+    ikv_action_set number; /* when it is applied */
+} setup_set;
+
+typedef struct setup_action {
+    const char *name, *set; /* NULL: the main one */
+    const json_t *bindings;
+} setup_action;
+
 typedef struct setup_layer {
     const char *name;
     ikv_camera camera;
@@ -145,6 +156,10 @@ struct ikv_setup {
     uint32_t handler_count;
     setup_group *groups;
     uint32_t group_count;
+    setup_set *sets;
+    uint32_t set_count;
+    setup_action *actions;
+    uint32_t action_count, binding_count;
     uint32_t kind_count;
     struct {
         const char *name;
@@ -191,6 +206,21 @@ bool read_layers(reader *r, ikv_setup *setup);
 bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
                        const json_t *value, setup_target *target);
 bool check_parents(reader *r, const place *at, const ikv_setup *setup);
+
+/* setup_actions.c */
+bool read_action_set(reader *r, const place *at, ikv_setup *setup,
+                     const json_t *value, size_t index);
+bool read_setup_action(reader *r, const place *at, ikv_setup *setup,
+                       const json_t *value, size_t index);
+bool check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *value, size_t index);
+/* The set's index; set_count if there is none. */
+size_t setup_find_set(const ikv_setup *setup, const char *name);
+const setup_action *setup_find_action(const ikv_setup *setup, const char *name);
+ikv_status apply_actions(ikv_setup *setup, reader *r);
+void find_binding_clashes(ikv_setup *setup,
+                          void (*warn)(ikv_setup *setup, const char *text,
+                                       const char *name));
 
 /* conditions.c */
 bool read_conditions(reader *r, const place *at, ikv_setup *setup,

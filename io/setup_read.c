@@ -407,8 +407,8 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 bool read_document(reader *r, ikv_setup *setup)
 {
     static const char *const members[] = {
-        "format", "view",    "loop",   "router",   "layers",
-        "kinds",  "targets", "groups", "handlers", NULL};
+        "format",  "view",   "loop",     "router", "layers",  "kinds",
+        "targets", "groups", "handlers", "sets",   "actions", NULL};
     const char *format = NULL;
     const json_t *document = setup->document;
     if (!json_is_object(document))
@@ -435,12 +435,21 @@ bool read_document(reader *r, ikv_setup *setup)
         return reader_fail(r, NULL, "more than a million targets or handlers");
     setup->targets = calloc(targets + 1, sizeof *setup->targets);
     setup->handlers = calloc(handlers + 1, sizeof *setup->handlers);
+    size_t sets = json_array_size(json_object_get(document, "sets"));
+    size_t actions = json_array_size(json_object_get(document, "actions"));
+    if (sets > 1000 || actions > 100000)
+        return reader_fail(r, NULL, "more than 1,000 sets or 100,000 actions");
+    setup->sets = calloc(sets + 1, sizeof *setup->sets);
+    setup->actions = calloc(actions + 1, sizeof *setup->actions);
+    setup->set_count = (uint32_t)sets;
+    setup->action_count = (uint32_t)actions;
     setup->groups = calloc(groups + 1, sizeof *setup->groups);
     setup->group_count = (uint32_t)groups;
     setup->target_count = (uint32_t)targets;
     setup->handler_count = (uint32_t)handlers;
     if (setup->groups == NULL || setup->targets == NULL ||
-        setup->handlers == NULL)
+        setup->handlers == NULL || setup->sets == NULL ||
+        setup->actions == NULL)
         return reader_fail(r, NULL, "no memory");
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
@@ -448,6 +457,9 @@ bool read_document(reader *r, ikv_setup *setup)
            read_router_settings(r, setup) && read_layers(r, setup) &&
            each(r, setup, "kinds", kind_entry) &&
            each(r, setup, "targets", target_name_entry) &&
+           each(r, setup, "sets", read_action_set) &&
+           each(r, setup, "actions", read_setup_action) &&
+           each(r, setup, "actions", check_setup_bindings) &&
            each(r, setup, "groups", group_entry) &&
            each(r, setup, "handlers", handler_name_entry) &&
            each(r, setup, "targets", target_entry) &&

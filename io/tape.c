@@ -330,7 +330,7 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
     if (!read_ns(&tape->reader, object, "t", true, &line->event.time_ns) ||
         !read_intake(&tape->reader, object, &line->intake))
         return false;
-    target_finder finder = {find_by_name, tape->setup};
+    target_finder finder = {find_by_name, NULL, tape->setup};
     const char *member;
     json_t *value;
     json_object_foreach(object, member, value)

@@ -11,6 +11,7 @@
 struct ikv_trace {
     FILE *file;
     ikv_bus *bus;
+    const ikv_actions *actions;
     const ikv_catalogue *catalogue;
     const ikv_setup *setup;
     json_t **lines;
@@ -47,6 +48,28 @@ const char *ikvi_verdict_name(ikv_verdict verdict)
         "continue", "stop",        "stop_all",        "stop_all",
         "refuse",   "stop+refuse", "stop_all+refuse", "stop_all+refuse"};
     return names[verdict & 7];
+}
+
+/* The name of what a field names by a number: a target, an action, or a
+ * binding, of which the event says it. */
+static const char *name_in_trace(const void *user, const ikv_field *field,
+                                 uint32_t bits)
+{
+    const ikv_trace *trace = user;
+    static _Thread_local char text[IKV_BINDING_TEXT];
+    if (field->set == IKV_SET_ACTION) {
+        const char *name =
+            ikv_action_name(trace->actions, (ikv_action_id){bits});
+        return name != NULL ? name : "gone";
+    }
+    if (field->set != IKV_SET_BINDING)
+        return target_name(user, (ikv_target){bits});
+    ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);
+    event.action.binding = (uint16_t)bits;
+    ikv_binding binding = ikv_action_binding_of(trace->actions, &event);
+    return ikv_binding_text(trace->actions, binding, text, sizeof text) > 0
+               ? text
+               : "gone";
 }
 
 /* What the router sends has its header fields in full, so that a sequence can
@@ -88,13 +111,14 @@ static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
         ikv_value value = ikv_field_get(field, event);
         if (field->offset != offsetof(ikv_event, target) &&
             (value.bits.integer != 0 || is_whole(info, field)))
-            json_object_set_new(line, field->name,
-                                write_field(field, event, target_name, trace));
+            json_object_set_new(
+                line, field->name,
+                write_field(field, event, name_in_trace, trace));
     }
     for (uint32_t i = 0; i < info->field_count; i++)
         json_object_set_new(
             line, info->fields[i].name,
-            write_field(&info->fields[i], event, target_name, trace));
+            write_field(&info->fields[i], event, name_in_trace, trace));
     return line;
 }
 
@@ -173,6 +197,7 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
         return IKV_NO_MEMORY;
     t->file = file;
     t->bus = ikv_kit_bus(kit);
+    t->actions = ikv_kit_actions(kit);
     t->catalogue = ikv_bus_catalogue(t->bus);
     t->setup = setup;
     t->steps_only = (flags & IKV_TRACE_STEPS) != 0;

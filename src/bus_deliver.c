@@ -602,23 +602,6 @@ static ikv_outcome not_delivered(ikv_status status)
     return (ikv_outcome){status, 0, 0, 0};
 }
 
-ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
-                                  const ikv_route *route)
-{
-    if (bus == NULL || event == NULL || route == NULL || route->path == NULL ||
-        route->path_length == 0)
-        return not_delivered(IKV_BAD_ARGUMENT);
-    if (route->size != sizeof *route)
-        return not_delivered(IKV_BAD_SIZE);
-    if (route->path_length > IKV_PATH_LIMIT)
-        return not_delivered(IKV_FULL_DEPTH);
-    uint32_t traits = traits_of(bus, event->kind);
-    if (traits == 0)
-        return not_delivered(IKV_UNKNOWN_KIND);
-    return deliver_path(bus, event, traits, route->path, route->path_length,
-                        route);
-}
-
 /* The path to a target by the parent callback, at the end of `path`. Gives
  * its length, 0 if it is too deep. The root is put first in any case. */
 static uint32_t find_path(ikv_bus *b, ikv_target target, bool bubbles,
@@ -667,6 +650,27 @@ deliver_at_root(ikv_bus *b, const ikv_event *event, const ikv_route *with)
     return deliver_path(b, event, traits, &the_root, 1, with);
 }
 
+ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
+                                  const ikv_route *route)
+{
+    if (bus == NULL || event == NULL || route == NULL ||
+        (route->path != NULL && route->path_length == 0))
+        return not_delivered(IKV_BAD_ARGUMENT);
+    if (route->size != sizeof *route)
+        return not_delivered(IKV_BAD_SIZE);
+    if (route->path == NULL)
+        return event->target.bits > the_root.bits
+                   ? deliver_below(bus, event, route)
+                   : deliver_at_root(bus, event, route);
+    if (route->path_length > IKV_PATH_LIMIT)
+        return not_delivered(IKV_FULL_DEPTH);
+    uint32_t traits = traits_of(bus, event->kind);
+    if (traits == 0)
+        return not_delivered(IKV_UNKNOWN_KIND);
+    return deliver_path(bus, event, traits, route->path, route->path_length,
+                        route);
+}
+
 /* The fast way for an event at the root that needs no merging, no position and
  * no gates: global subscriptions to one kind. Little is kept in registers
  * across the calls: who was skipped rather than who was called, and the bus is
@@ -711,9 +715,7 @@ ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
     with.data_size = size;
     if (data == NULL)
         return ikv_bus_deliver(b, event);
-    return event->target.bits > the_root.bits
-               ? deliver_below(b, event, &with)
-               : deliver_at_root(b, event, &with);
+    return ikv_bus_deliver_along(b, event, &with);
 }
 
 bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)

@@ -163,3 +163,18 @@ size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
         print_field(&text, &info->fields[i], event);
     return ikvi_text_end(&text);
 }
+
+/* -------------------------------------------------------------- numbers -- */
+
+uint8_t ikvi_button_bit(int8_t button)
+{
+    static const uint8_t bits[] = {1, 4, 2, 8, 16, 32, 64, 128};
+    return button >= 0 && button < 8 ? bits[button] : 0;
+}
+
+uint16_t ikvi_modifier_bit(uint32_t code)
+{
+    static const uint16_t bits[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
+    return code >= IKV_CODE(0xe0) && code <= IKV_CODE(0xe7) ? bits[code & 3]
+                                                            : 0;
+}

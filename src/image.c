@@ -68,6 +68,11 @@ static bool find_ranges(const ikv_parts *parts, image_ranges *r)
         ikvi_state_range(parts->state, &from, &to);
         add_range(r, parts->state, from, to);
     }
+    if (parts->actions != NULL) {
+        size_t from, to;
+        ikvi_actions_range(parts->actions, &from, &to);
+        add_range(r, parts->actions, from, to);
+    }
     for (uint32_t i = 0; i < parts->router_count; i++) {
         if (parts->routers[i] == NULL)
             return false;

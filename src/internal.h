@@ -202,9 +202,29 @@ typedef struct ikvi_zones {
 bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial);
 void ikvi_stick(const ikvi_zones *zones, const float raw[2], float out[2]);
 
+/* router_path.c: for bindings that hold somewhere. The root's parent is none,
+ * its layer none: UINT32_MAX. */
+struct ikv_router;
+ikv_target ikvi_router_parent(const struct ikv_router *router,
+                              ikv_target target);
+uint32_t ikvi_router_layer(const struct ikv_router *router, ikv_target target);
+
+/* router_keys.c: the modifiers of the keys that the seat holds down. */
+uint16_t ikvi_router_modifiers(const struct ikv_router *router, uint8_t seat);
+
+/* event.c: the bit of a pointer's button in `buttons`, and of a modifier's key
+ * in `modifiers`; 0 for none. */
+uint8_t ikvi_button_bit(int8_t button);
+uint16_t ikvi_modifier_bit(uint32_t code);
+
 /* state.c: the part of its block that an image holds. */
 struct ikv_state;
 void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);
+
+/* action.c: likewise. */
+struct ikv_actions;
+void ikvi_actions_range(const struct ikv_actions *actions, size_t *from,
+                        size_t *to);
 
 /* -------------------------------------------------------------- reports -- */
 

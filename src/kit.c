@@ -11,6 +11,7 @@ struct ikv_kit {
     ikv_scene *scene;
     ikv_router *router;
     ikv_state *state;
+    ikv_actions *actions;
     ikv_loop *loop;
 };
 
@@ -53,6 +54,11 @@ static uint64_t scene_revision(void *scene)
     return ikv_scene_revision(scene);
 }
 
+static uint32_t scene_layer(void *scene, ikv_target target)
+{
+    return ikv_scene_layer(scene, target);
+}
+
 ikv_picking ikv_kit_picking(ikv_scene *scene)
 {
     ikv_picking picking = IKV_PICKING_INIT;
@@ -64,6 +70,7 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.to_local = scene_local;
     picking.tab_next = scene_tab;
     picking.revision = scene_revision;
+    picking.layer = scene_layer;
     return picking;
 }
 
@@ -86,8 +93,8 @@ static ikv_kit_config tied(const ikv_kit_config *config)
 {
     ikv_kit_config c = *config;
     c.bus.catalogue = c.queue.catalogue = config->catalogue;
-    c.bus.reporter = c.scene.reporter = c.router.reporter = c.loop.reporter =
-        config->reporter;
+    c.bus.reporter = c.scene.reporter = c.router.reporter = c.actions.reporter =
+        c.loop.reporter = config->reporter;
     c.scene.targets = c.bus.targets;
     c.loop.ports = config->ports;
     c.loop.port_count = config->port_count;
@@ -114,6 +121,7 @@ static ikv_status measure(const ikv_kit_config *config, size_t *size)
                       scene_size(&c),
                       ikv_router_footprint(&c.router),
                       ikv_state_footprint(&c.state),
+                      ikv_actions_footprint(&c.actions),
                       ikv_loop_footprint(&c.loop)};
     *size = rounded(sizeof(ikv_kit));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
@@ -163,6 +171,7 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     c->scene.memory = part_memory(&at, scene_size(c));
     c->router.memory = part_memory(&at, ikv_router_footprint(&c->router));
     c->state.memory = part_memory(&at, ikv_state_footprint(&c->state));
+    c->actions.memory = part_memory(&at, ikv_actions_footprint(&c->actions));
     c->loop.memory = part_memory(&at, ikv_loop_footprint(&c->loop));
 
     ikv_status status = ikv_queue_open(&c->queue, &kit->queue);
@@ -178,12 +187,17 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
         status = ikv_router_open(&c->router, &kit->router);
     if (status == IKV_OK)
         status = ikv_state_open(&c->state, &kit->state);
+    c->actions.bus = kit->bus;
+    c->actions.state = kit->state;
+    if (status == IKV_OK)
+        status = ikv_actions_open(&c->actions, &kit->actions);
     if (status < 0)
         return status;
     tie_bus(kit, &c->router.picking);
     c->loop.routers = &kit->router;
     c->loop.router_count = 1;
     c->loop.state = kit->state;
+    c->loop.actions = kit->actions;
     return ikv_loop_open(&c->loop, &kit->loop);
 }
 
@@ -216,6 +230,7 @@ void ikv_kit_close(ikv_kit *kit)
     if (kit == NULL)
         return;
     ikv_loop_close(kit->loop);
+    ikv_actions_close(kit->actions);
     ikv_state_close(kit->state);
     ikv_router_close(kit->router);
     ikv_scene_close(kit->scene);
@@ -233,6 +248,7 @@ ikv_parts ikv_kit_parts(const ikv_kit *kit)
         parts.bus = kit->bus;
         parts.scene = kit->scene;
         parts.state = kit->state;
+        parts.actions = kit->actions;
         parts.routers[0] = kit->router;
         parts.router_count = 1;
     }
@@ -267,4 +283,9 @@ ikv_router *ikv_kit_router(const ikv_kit *kit)
 ikv_state *ikv_kit_state(const ikv_kit *kit)
 {
     return kit != NULL ? kit->state : NULL;
+}
+
+ikv_actions *ikv_kit_actions(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->actions : NULL;
 }

@@ -75,6 +75,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
                      .bus = config->bus,
                      .queue = config->queue,
                      .state = config->state,
+                     .actions = config->actions,
                      .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
@@ -100,6 +101,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->s.step_end = l->s.next_end;
     for (uint32_t i = 0; i < l->router_count; i++)
         l->routers[i] = config->routers[i];
+    for (uint32_t i = 0; l->actions != NULL && i < l->router_count; i++)
+        ikv_action_follow(l->actions, l->routers[i]);
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i] = (ikv_sink){l, i};
@@ -311,6 +314,7 @@ bool ikv_loop_step(ikv_loop *loop)
     if (has_between(loop))
         ikvi_loop_route_step(loop);
     ikvi_loop_advance_holds(loop, loop->s.step_end - 1);
+    ikv_action_step(loop->actions, loop->s.step_begin);
     ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_begin,
                    loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
     return true;

@@ -69,6 +69,7 @@ struct ikv_loop {
     ikv_router *routers[IKV_ROUTER_LIMIT];
     uint32_t router_count;
     ikv_state *state;
+    ikv_actions *actions;
     ikv_reporter reporter;
     ikv_recorder recorder;
     void *recorder_user;

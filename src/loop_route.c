@@ -275,13 +275,42 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group)
     }
 }
 
-static bool takes_text(const ikv_loop *loop, const ikv_event *event)
+/* Whether a key is a command though the keys go into a text: with Control or
+ * Meta, but not with Alt too, which types on some layouts; these three
+ * themselves; Escape and F1 to F24. */
+static bool commands(const ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t usage = event->key.code & 0xffff;
+    uint16_t held = ikvi_router_modifiers(router_of(loop, event), event->seat);
+    return ((held & IKV_ALT) == 0 && (held & (IKV_CONTROL | IKV_META)) != 0) ||
+           (ikvi_modifier_bit(event->key.code) & ~IKV_SHIFT) != 0 ||
+           usage == 0x29 || (usage >= 0x3a && usage <= 0x45) ||
+           (usage >= 0x68 && usage <= 0x73);
+}
+
+/* Whether it goes into a text. */
+static bool is_typed(const ikv_loop *loop, const ikv_event *event)
 {
     const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+    bool key = info->family == IKV_FAMILY_KEY;
     return loop->router_count > 0 &&
-           (info->family == IKV_FAMILY_KEY ||
-            info->family == IKV_FAMILY_TEXT) &&
+           (key ? !commands(loop, event) : info->family == IKV_FAMILY_TEXT) &&
            ikv_router_takes_text(router_of(loop, event), event->seat);
+}
+
+/* After an input, whatever came of it: what it does to the actions. */
+static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
+{
+    bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
+                event->kind == IKV_KIND_WINDOW_BLUR ||
+                event->kind == IKV_KIND_DEVICE_REMOVE ||
+                event->kind == IKV_KIND_DEVICE_RESYNC;
+    if (loop->router_count == 0) {
+        ikv_event at_root = *event;
+        at_root.target = ikv_bus_root(loop->bus);
+        ikv_action_take(loop->actions, &at_root, false);
+    }
+    ikv_action_settle(loop->actions, event->time_ns, typed, lost);
 }
 
 /* With `close` asking for the end, unless that is refused. S2: what a handler
@@ -291,11 +320,12 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
 {
     loop->counters.routed++;
     loop->in_event = true;
+    bool typed = loop->state != NULL && is_typed(loop, event);
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);
     } else {
-        bool claimed = loop->state != NULL && takes_text(loop, event);
         ikv_outcome outcome = route_event(loop, event, samples);
+        bool claimed = typed;
         if (outcome.verdict & (IKV_STOP | IKV_STOP_ALL))
             claimed = true;
         if (claimed)
@@ -306,6 +336,8 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
             (outcome.verdict & IKV_REFUSE) == 0)
             ikv_loop_quit(loop);
     }
+    if (loop->actions != NULL)
+        settle_actions(loop, event, typed);
     loop->in_event = false;
 }
 
@@ -446,6 +478,7 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
 {
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_advance(loop->routers[i], clock);
+    ikv_action_settle(loop->actions, clock, false, false);
 }
 
 /* That a hold has come due is recorded as a further loop.pause: on the tape it

@@ -94,6 +94,15 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
     return IKV_OK;
 }
 
+void ikv_router_set_follower(ikv_router *router, ikv_router_follower follower,
+                             void *user)
+{
+    if (router != NULL) {
+        router->follower = follower;
+        router->follower_user = user;
+    }
+}
+
 void ikv_router_close(ikv_router *router)
 {
     if (router != NULL) {
@@ -117,7 +126,7 @@ static uint8_t buttons_held(const pointer *p, const ikv_event *held,
     for (uint32_t i = 0; i < count; i++)
         if (held[i].kind == IKV_KIND_POINTER_DOWN &&
             held[i].pointer.pointer == p->id)
-            buttons |= ikvi_router_button_bit(held[i].pointer.button);
+            buttons |= ikvi_button_bit(held[i].pointer.button);
     return buttons;
 }
 
@@ -173,7 +182,7 @@ bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
     const pointer *p =
         ikvi_router_find(router, down->device, down->pointer.pointer);
     return p != NULL &&
-           (p->buttons & ikvi_router_button_bit(down->pointer.button)) != 0;
+           (p->buttons & ikvi_button_bit(down->pointer.button)) != 0;
 }
 
 void ikv_router_let_go(ikv_router *router, const ikv_event *cause)

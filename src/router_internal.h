@@ -12,9 +12,6 @@
 enum {
     PASSED_LIMIT = 16,
     FINGER_PAIRS = 4,
-    PADS = 8,
-    PAD_BUTTONS = 17, /* of W3C Gamepad's standard mapping */
-    PAD_AXES = 8,
     RECENT_CLICKS = 8
 };
 
@@ -76,7 +73,7 @@ typedef struct finger_pair {
 
 typedef struct pad_state {
     uint32_t buttons;
-    float axes[PAD_AXES];
+    float axes[IKV_PAD_AXES];
     uint16_t device;
     uint8_t number;
     bool used;
@@ -88,6 +85,8 @@ struct ikv_router {
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;
+    ikv_router_follower follower;
+    void *follower_user;
     float slop, mouse_slop, double_slop;
     uint64_t hold_ns, double_ns;
     bool keep_focus, no_tab;
@@ -104,7 +103,7 @@ struct ikv_router {
     uint32_t next_click;
     recent_click clicks[RECENT_CLICKS];
     finger_pair pairs[FINGER_PAIRS];
-    pad_state pads[PADS];
+    pad_state pads[IKV_PAD_LIMIT];
     ikv_target focused[IKV_SEAT_LIMIT];
     ikv_router_counters counters;
 };
@@ -176,8 +175,6 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id);
 ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *event);
 ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
-/* The bit of a button in `buttons`; 0 for none. */
-uint8_t ikvi_router_button_bit(int8_t button);
 /* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
 void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
 /* An event of that kind with what is known of the pointer. */
@@ -221,8 +218,6 @@ void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause);
 
 /* router_keys.c */
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);
-/* The modifiers of the keys that the seat holds down. */
-uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat);
 /* Those of a device or window that are down and not among the held ones. */
 void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
                               const ikv_event *held, uint32_t count);

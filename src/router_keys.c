@@ -3,20 +3,12 @@
 
 #define KEY_TAB UINT32_C(0x0007002b) /* USB HID usage page 7 */
 
-/* Modifier keys by their usage from 0x000700e0 on: control, shift, alt and meta
- * on the left, then on the right. */
-static uint16_t modifier_of(uint32_t code)
-{
-    static const uint16_t bits[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
-    return code >= 0x000700e0 && code <= 0x000700e7 ? bits[code & 3] : 0;
-}
-
 uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t i = 0; i < r->key_count; i++)
         if (key_at(r, i)->seat == seat)
-            modifiers |= modifier_of(key_at(r, i)->code);
+            modifiers |= ikvi_modifier_bit(key_at(r, i)->code);
     return modifiers;
 }
 
@@ -168,7 +160,7 @@ static ikv_outcome key_up(ikv_router *r, ikv_event *event)
         return no_outcome(IKV_ABSENT);
     }
     remove_key(r, at);
-    event->modifiers &= (uint16_t)~modifier_of(event->key.code);
+    event->modifiers &= (uint16_t)~ikvi_modifier_bit(event->key.code);
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
     return ikvi_router_send_to(r, event, r->focused[event->seat]);
 }

@@ -42,7 +42,7 @@ bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial)
 static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 {
     pad_state *free_one = NULL;
-    for (uint32_t i = 0; i < PADS; i++) {
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
         pad_state *pad = &r->pads[i];
         if (pad->used && pad->device == event->device)
             return pad;
@@ -58,7 +58,7 @@ static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 static ikv_outcome too_many_pads(ikv_router *r)
 {
     r->counters.too_many++;
-    return no_outcome(IKV_FULL_POINTERS);
+    return no_outcome(IKV_FULL_PADS);
 }
 
 static ikv_outcome refused_pad(ikv_router *r)
@@ -90,7 +90,8 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     bool axis = event.kind == IKV_KIND_PAD_AXIS;
     if (pad == NULL && event.kind != IKV_KIND_PAD_UP)
         return too_many_pads(r);
-    if (pad == NULL || event.pad.index >= (axis ? PAD_AXES : PAD_BUTTONS))
+    if (pad == NULL ||
+        event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return refused_pad(r);
     uint32_t bit = 1u << event.pad.index;
     if (axis) {
@@ -120,13 +121,13 @@ void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause)
     event.seat = cause->seat;
     event.flags = IKV_SYNTHETIC;
     event.pad.pad = gone.number;
-    for (uint32_t i = 0; i < PAD_BUTTONS; i++)
+    for (uint32_t i = 0; i < IKV_PAD_BUTTONS; i++)
         if (gone.buttons >> i & 1) {
             event.pad.index = (uint8_t)i;
             ikvi_router_send_to(r, &event, event.target);
         }
     event.kind = IKV_KIND_PAD_AXIS;
-    for (uint32_t i = 0; i < PAD_AXES; i++)
+    for (uint32_t i = 0; i < IKV_PAD_AXES; i++)
         if (gone.axes[i] != 0) {
             event.pad.index = (uint8_t)i;
             ikvi_router_send_to(r, &event, event.target);

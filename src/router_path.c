@@ -22,6 +22,13 @@ ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target)
     return parent.bits != 0 ? parent : root_of(r);
 }
 
+uint32_t ikvi_router_layer(const ikv_router *r, ikv_target target)
+{
+    return r->picking.layer != NULL && !same(target, root_of(r))
+               ? r->picking.layer(r->picking.scene, target)
+               : UINT32_MAX;
+}
+
 /* A scene's tree that is deeper than the limit loses its upper middle. */
 void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
 {
@@ -63,7 +70,10 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
         route.samples = r->samples;
         route.sample_count = r->sample_count;
     }
-    return ikv_bus_deliver_along(r->bus, &sent, &route);
+    ikv_outcome outcome = ikv_bus_deliver_along(r->bus, &sent, &route);
+    if (r->follower != NULL)
+        r->follower(r->follower_user, r, &sent, outcome, passed);
+    return outcome;
 }
 
 ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,

@@ -1,13 +1,6 @@
 /* router_pointer.c - the state of pointers, and what their events become. */
 #include "router_internal.h"
 
-/* Bits of buttons by their numbers (Pointer Events 3, section 4.2). */
-uint8_t ikvi_router_button_bit(int8_t button)
-{
-    static const uint8_t bits[] = {1, 4, 2, 8, 16, 32, 64, 128};
-    return button >= 0 && button < 8 ? bits[button] : 0;
-}
-
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id)
 {
     for (uint32_t i = 0; i < r->capacity; i++) {
@@ -198,7 +191,7 @@ static void capture_by_press(ikv_router *r, pointer *p)
 /* A move, which may be a chord's press or release of one more button. */
 static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
 {
-    uint8_t bit = ikvi_router_button_bit(event->pointer.button);
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
     bool presses = (p->buttons & bit) != 0, releases = bit != 0 && !presses;
     ikv_target click = {0};
     arrive(r, p, event);
@@ -310,7 +303,7 @@ static bool is_finite(float value)
 /* Whether the event makes sense with what is known of its pointer. */
 static bool makes_sense(const pointer *p, const ikv_event *event)
 {
-    uint8_t bit = ikvi_router_button_bit(event->pointer.button);
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
     bool touch = event->pointer.type == IKV_TOUCH;
     uint8_t buttons = p != NULL ? p->buttons : 0;
     if (event->pointer.type > IKV_TOUCH ||
@@ -338,7 +331,7 @@ static ikv_outcome route_down(ikv_router *r, pointer *p, ikv_event *event)
 {
     bool first = p->buttons == 0;
     int8_t button = event->pointer.button;
-    p->buttons |= ikvi_router_button_bit(button);
+    p->buttons |= ikvi_button_bit(button);
     fill_in(p, event, button);
     if (first)
         return pointer_pressed(r, p, event);
@@ -349,7 +342,7 @@ static ikv_outcome route_down(ikv_router *r, pointer *p, ikv_event *event)
 static ikv_outcome route_up(ikv_router *r, pointer *p, ikv_event *event)
 {
     int8_t button = event->pointer.button;
-    p->buttons &= (uint8_t)~ikvi_router_button_bit(button);
+    p->buttons &= (uint8_t)~ikvi_button_bit(button);
     fill_in(p, event, button);
     if (p->buttons == 0)
         return pointer_released(r, p, event);

@@ -171,18 +171,12 @@ static bool is_down(const state_key *key)
     return key->holders[0] != 0 || key->holders[1] != 0;
 }
 
-static uint16_t modifier_bit(uint32_t code)
-{
-    static const uint16_t bits[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
-    return code >= 0x000700e0 && code <= 0x000700e7 ? bits[code & 3] : 0;
-}
-
 static void settle_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
         if (is_down(state_key_at(s, view, seat, code)))
-            modifiers |= modifier_bit(code);
+            modifiers |= ikvi_modifier_bit(code);
     s->modifiers[view][seat_of(s, seat)] = modifiers;
 }
 
@@ -248,12 +242,6 @@ static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
 }
 
 /* ------------------------------------------------------------- pointers -- */
-
-static uint8_t button_mask(int8_t button)
-{
-    static const uint8_t bits[] = {1, 4, 2, 8, 16, 32, 64, 128};
-    return button >= 0 && button < 8 ? bits[button] : 0;
-}
 
 /* Motion and edges of an earlier step or frame are gone. */
 static void bring_up_to_date(const ikv_state *s, state_pointer *p)
@@ -369,7 +357,7 @@ static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
                          bool claimed)
 {
     uint16_t id = event->pointer.pointer;
-    uint8_t button = button_mask(event->pointer.button);
+    uint8_t button = ikvi_button_bit(event->pointer.button);
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
     if (!has_position(event) ||
@@ -407,7 +395,7 @@ static uint8_t buttons_named(const state_pointer *p, const ikv_event *held,
     for (uint32_t i = 0; i < count; i++)
         if (held[i].kind == IKV_KIND_POINTER_DOWN &&
             held[i].pointer.pointer == p->now.pointer)
-            buttons |= button_mask(held[i].pointer.button);
+            buttons |= ikvi_button_bit(held[i].pointer.button);
     return buttons;
 }
 

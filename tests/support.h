@@ -22,6 +22,7 @@ Suite *storm_suite(void);
 Suite *loop_suite(void);
 Suite *steps_suite(void);
 Suite *state_suite(void);
+Suite *action_suite(void);
 Suite *ports_suite(void);
 Suite *io_suite(void);
 Suite *tool_suite(void);

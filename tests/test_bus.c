@@ -735,8 +735,9 @@ START_TEST(wrong_calls)
     status_is(ikv_bus_deliver(NULL, &e).status, IKV_BAD_ARGUMENT);
     status_is(ikv_bus_deliver(bus, NULL).status, IKV_BAD_ARGUMENT);
     status_is(ikv_bus_deliver_along(bus, &e, NULL).status, IKV_BAD_ARGUMENT);
-    status_is(ikv_bus_deliver_along(bus, &e, &route).status, IKV_BAD_ARGUMENT);
+    ok(ikv_bus_deliver_along(bus, &e, &route).status); /* it finds the path */
     route.path = long_path;
+    status_is(ikv_bus_deliver_along(bus, &e, &route).status, IKV_BAD_ARGUMENT);
     route.path_length = IKV_PATH_LIMIT + 1;
     status_is(ikv_bus_deliver_along(bus, &e, &route).status, IKV_FULL_DEPTH);
     route.path_length = 1;

@@ -89,7 +89,13 @@ extern "C" {
     X(-51, FULL_INBOX, "raise bus.inbox")                                      \
     X(-52, FULL_POLYGONS, "raise scene.polygons")                              \
     X(-53, FULL_ROUTERS, "more routers than IKV_ROUTER_LIMIT")                 \
-    X(-54, FULL_KEYS, "raise router.keys")
+    X(-54, FULL_KEYS, "raise router.keys")                                     \
+    X(-55, FULL_PADS, "more pads than IKV_PAD_LIMIT")                          \
+    X(-56, FULL_SETS, "raise actions.sets")                                    \
+    X(-57, FULL_ACTIONS, "raise actions.actions")                              \
+    X(-58, FULL_BINDINGS, "raise actions.bindings")                            \
+    X(-59, FULL_PAIRS, "raise overlaps.pairs")                                 \
+    X(-60, FULL_CONTACTS, "raise overlaps.contacts")
 
 typedef int32_t ikv_status;
 enum {

@@ -494,7 +494,8 @@ typedef struct ikv_outcome {
 
 /* What the caller of ikv_bus_deliver_along() knows beside the event.
  *   path         targets from the root to event->target, path_length of them;
- *                the event's target is taken from its last one
+ *                the event's target is taken from its last one. NULL: as
+ *                ikv_bus_deliver() finds it
  *   own_visit    visit that target alone, whatever the kind
  *   flags ... data_size  as in ikv_delivery
  */

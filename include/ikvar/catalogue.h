@@ -85,8 +85,11 @@ enum {
     IKV_SET_MODIFIERS,
     IKV_SET_FLAGS,
     IKV_SET_DEVICE_TYPES,
+    IKV_SET_ACTION_STATE,
     IKV_SET_CODE,
-    IKV_SET_KEY
+    IKV_SET_KEY,
+    IKV_SET_ACTION, /* names that whoever opened the actions knows */
+    IKV_SET_BINDING /* likewise: the binding's text */
 };
 
 /* One field.

@@ -109,6 +109,31 @@ enum {
     IKV_DEVICE_TEXT = 32
 };
 
+/* Axes and buttons of a pad (W3C Gamepad's standard mapping has 4 and 17), and
+ * pads that a router and a state know at once. */
+#define IKV_PAD_AXES    8
+#define IKV_PAD_BUTTONS 17
+#define IKV_PAD_LIMIT   8
+
+/* `state` of an action's events. */
+enum {
+    IKV_ACTION_STARTED = 0,
+    IKV_ACTION_HELD = 1,
+    IKV_ACTION_ENDED = 2
+};
+
+/* Why an overlap ended: the shapes came apart, or one was removed or can't
+ * overlap any more. And between whom it is. */
+enum {
+    IKV_OVERLAP_APART = 0,
+    IKV_OVERLAP_REMOVED = 1,
+    IKV_OVERLAP_DISABLED = 2
+};
+enum {
+    IKV_OVERLAP_OF_PIECES = 0,
+    IKV_OVERLAP_OF_BODIES = 1
+};
+
 /* Why a target's place in the tree changed. */
 enum {
     IKV_TREE_ADDED = 0,
@@ -202,6 +227,7 @@ typedef struct ikv_overlap {
     uint16_t count;
     uint8_t reason;
     uint8_t scope;
+    uint32_t other_id;
 } ikv_overlap;
 
 typedef struct ikv_tree {

@@ -3,6 +3,7 @@
 #define IKVAR_IKVAR_H
 
 #include "base.h"
+#include "action.h"
 #include "bus.h"
 #include "catalogue.h"
 #include "digest.h"

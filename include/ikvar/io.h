@@ -106,6 +106,23 @@ IKV_API ikv_setup_counts ikv_setup_count(const ikv_setup *setup);
  * past the last. */
 IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
 
+/* ------------------------------------------------------------- bindings -- */
+
+/* Reads a file of bindings: each action that it names gets the ones that it
+ * lists instead of its own, the others keep theirs.
+ *   actions  NULL: the file is only checked
+ *   setup    for targets' and layers' names in scopes; may be NULL
+ * Returns IKV_OK, BAD_ARGUMENT, FULL_BINDINGS, or BAD_FILE with a message; on
+ * an error nothing has changed. */
+IKV_API ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
+                                     const ikv_setup *setup,
+                                     ikv_message *message);
+
+/* Writes all actions' bindings. Returns IKV_OK, BAD_ARGUMENT or BAD_FILE. */
+IKV_API ikv_status ikv_bindings_save(const char *path,
+                                     const ikv_actions *actions,
+                                     const ikv_setup *setup);
+
 /* ----------------------------------------------------------------- tape -- */
 
 typedef struct ikv_tape ikv_tape;

@@ -370,7 +370,9 @@
     X(overlap.other_body, "other_body", TARGET, NONE, "", 1, "source's body")  \
     X(overlap.count, "count", U16, NONE, "", 1, "pieces that touch")           \
     X(overlap.reason, "reason", U8, OVERLAP_REASON, "", 1, "why it ended")     \
-    X(overlap.scope, "scope", U8, OVERLAP_SCOPE, "", 1, "of whom")
+    X(overlap.scope, "scope", U8, OVERLAP_SCOPE, "", 1, "of whom")             \
+    X(overlap.other_id, "other_id", U32, NONE, "", 1,                          \
+      "the source's number, also when it is gone")
 
 #define IKV_FIELDS_TREE(X)                                                     \
     X(tree.parent, "parent", TARGET, NONE, "", 1, "new or former one")         \
@@ -385,12 +387,13 @@
     X(field.after, "new", VALUE, NONE, "", 1, "value from now on")
 
 #define IKV_FIELDS_ACTION(X)                                                   \
-    X(action.action, "action", U32, NONE, "", 1, "which action")               \
+    X(action.action, "action", U32, ACTION, "", 1, "which action, by name")    \
     X(action.value, "value", F32, NONE, "-1..1", 1, "how far")                 \
     X(action.x, "x", F32, NONE, "", 1, "horizontal part")                      \
     X(action.y, "y", F32, NONE, "", 1, "vertical part")                        \
-    X(action.binding, "binding", U16, NONE, "", 1, "which binding")            \
-    X(action.state, "state", U8, NONE, "", 1, "started, held, ended")          \
+    X(action.binding, "binding", U16, BINDING, "", 1,                          \
+      "which binding, by text")                                                \
+    X(action.state, "state", U8, ACTION_STATE, "", 1, "how it stands")         \
     X(action.steps, "steps", U32, NONE, "steps", 1, "held so long")
 
 #define IKV_FIELDS_LOOP(X)                                                     \
@@ -417,11 +420,14 @@
     X(FOCUS_REASON, IKV_FOCUS_PRESS, "press")                                  \
     X(FOCUS_REASON, IKV_FOCUS_TAB, "tab")                                      \
     X(FOCUS_REASON, IKV_FOCUS_REMOVED, "removed")                              \
-    X(OVERLAP_REASON, 0, "apart")                                              \
-    X(OVERLAP_REASON, 1, "removed")                                            \
-    X(OVERLAP_REASON, 2, "disabled")                                           \
-    X(OVERLAP_SCOPE, 0, "piece")                                               \
-    X(OVERLAP_SCOPE, 1, "body")                                                \
+    X(OVERLAP_REASON, IKV_OVERLAP_APART, "apart")                              \
+    X(OVERLAP_REASON, IKV_OVERLAP_REMOVED, "removed")                          \
+    X(OVERLAP_REASON, IKV_OVERLAP_DISABLED, "disabled")                        \
+    X(OVERLAP_SCOPE, IKV_OVERLAP_OF_PIECES, "piece")                           \
+    X(OVERLAP_SCOPE, IKV_OVERLAP_OF_BODIES, "body")                            \
+    X(ACTION_STATE, IKV_ACTION_STARTED, "started")                             \
+    X(ACTION_STATE, IKV_ACTION_HELD, "held")                                   \
+    X(ACTION_STATE, IKV_ACTION_ENDED, "ended")                                 \
     X(VALUE_TYPE, IKV_VALUE_NONE, "none")                                      \
     X(VALUE_TYPE, IKV_VALUE_INTEGER, "integer")                                \
     X(VALUE_TYPE, IKV_VALUE_NUMBER, "number")                                  \

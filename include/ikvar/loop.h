@@ -39,6 +39,7 @@
 #ifndef IKVAR_LOOP_H
 #define IKVAR_LOOP_H
 
+#include "action.h"
 #include "bus.h"
 #include "port.h"
 #include "router.h"
@@ -69,9 +70,6 @@ enum {
 typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
                              void *user);
 
-/* How many routers a loop can have. */
-#define IKV_ROUTER_LIMIT 8
-
 /* Zero is the default in brackets; NULL modules are absent.
  *   bus        needed
  *   queue      needed if there are ports
@@ -79,6 +77,7 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *              goes to the one that has its pointer down, else to the first
  *              that serves its view, else to the first. Copied
  *   state      fed with what is routed
+ *   actions    follow the routers; told of each input, each step
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
  *   step_num, step_den  steps a second as a fraction (60/1)
@@ -109,6 +108,7 @@ typedef struct ikv_loop_config {
     ikv_queue *queue;
     ikv_router *const *routers;
     ikv_state *state;
+    ikv_actions *actions;
     const ikv_port *ports;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -117,7 +117,7 @@ typedef struct ikv_loop_config {
 #define IKV_LOOP_INIT                                                          \
     {                                                                          \
         sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
-            0, 0, 0, {0, 0},                                                   \
+            0, 0, 0, 0, {0, 0},                                                \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

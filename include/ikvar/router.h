@@ -34,7 +34,10 @@ extern "C" {
 
 typedef struct ikv_router ikv_router;
 
-/* What the router asks of a scene. All but tab_next are needed.
+/* How many routers a loop can have. */
+#define IKV_ROUTER_LIMIT 8
+
+/* What the router asks of a scene. All but tab_next and layer are needed.
  *   pick      the nth target from the top at the query's point (base.h), 0 the
  *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
@@ -43,6 +46,8 @@ typedef struct ikv_router ikv_router;
  *   to_local  the position in the target's layer and own space
  *   tab_next  the next target in Tab order, or the one before; zero bits: none
  *   revision  a number that changes when a hit test's answer may change
+ *   layer     the target's layer, for bindings that hold in one alone; NULL is
+ *             fine
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
 typedef struct ikv_picking {
     uint32_t size;
@@ -56,11 +61,12 @@ typedef struct ikv_picking {
                      float y, float layer[2], float local[2]);
     ikv_target (*tab_next)(void *scene, ikv_target from, bool backwards);
     uint64_t (*revision)(void *scene);
+    uint32_t (*layer)(void *scene, ikv_target target);
 } ikv_picking;
 
 #define IKV_PICKING_INIT                                                       \
     {                                                                          \
-        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0                         \
+        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0                      \
     }
 
 /* -------------------------------------------------------------- opening -- */
@@ -182,6 +188,15 @@ IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
 /* A target is gone; former_parent is the nearest ancestor that is left. */
 IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
                                 ikv_target former_parent);
+
+/* Told of each event that the router has delivered, and what came of it; inside
+ * routing, so it must not route. One; NULL takes it away.
+ *   passed  to what lies beneath a target that lets events through */
+typedef void (*ikv_router_follower)(void *user, ikv_router *router,
+                                    const ikv_event *event, ikv_outcome outcome,
+                                    bool passed);
+IKV_API void ikv_router_set_follower(ikv_router *router,
+                                     ikv_router_follower follower, void *user);
 
 /* -------------------------------------------------------------- capture -- */
 

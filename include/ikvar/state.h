@@ -163,13 +163,6 @@ IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
                                     uint16_t device, uint16_t id,
                                     ikv_pointer_state *to);
 
-/* Axes and buttons of a pad: W3C Gamepad's standard mapping has 4 and 17. */
-#define IKV_PAD_AXES    8
-#define IKV_PAD_BUTTONS 17
-
-/* Pads that a state knows. */
-#define IKV_PAD_LIMIT 8
-
 /*   device, pad   its number, and the port's number of the pad
  *   vendor, product, version, bus  by which it is known again, as its
  * device.add said; 0 if none was seen connected     false after device.remove:

@@ -1,0 +1,327 @@
+/* ikvar/action.h - named actions of the game, and the bindings that cause them.
+ *
+ * Overview
+ *   An action is what the game understands: "foghorn". A binding is one
+ *   physical way to cause it: a key, a chord, a button, a tap, a stick. Game
+ *   code hears action.start, action.hold and action.end, or asks; players may
+ *   rebind as they like.
+ *
+ *       ikv_action_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
+ *       ikv_action_bind(actions, foghorn, "KeyF", NULL, NULL);
+ *       ikv_action_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
+ *       ikv_action_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
+ *
+ *       ikv_bus_hear(bus, IKV_KIND_ACTION_START, none, sound, horn, NULL);
+ *
+ *   An action starts when the first of its bindings is satisfied and ends when
+ *   none is any more. Its events are delivered to the target that the input
+ *   went to, and bubble; the delivery's `cause` is the input that started it,
+ *   from the start to the end.
+ *
+ * The text of a binding
+ *   Names joined by "+" are a chord: all of them are held, the last one is
+ *   pressed last. Of the chords that one press satisfies the longest win.
+ *   Names joined by "|" are an axis: two of them for -1 and 1, four for left,
+ *   right, up and down.
+ *
+ *       KeyW              a key by its W3C code; key.any is any key
+ *       Shift, Control, Alt, Meta   the modifier on either side
+ *       pointer.primary, .middle, .secondary, .back, .forward   buttons
+ *       pointer.click, pointer.double, pointer.hold, gesture.two_tap
+ *       pointer.move      motion: x and y
+ *       wheel.up, wheel.down, wheel.left, wheel.right
+ *       pad.0 ... pad.16  buttons of W3C Gamepad's standard mapping
+ *       pad.axis0 ... pad.axis7   an axis; with + or - one half of it
+ *       pad.left, pad.right       a stick: x and y
+ *
+ *       Control+Shift+KeyS    KeyA|KeyD    KeyA|KeyD|KeyW|KeyS    pad.axis1-
+ *
+ * What is passed over
+ *   Input that a handler stopped, and what is typed into a target that takes
+ *   text. Releases always count.
+ *
+ * Memory
+ *   One block: about 100 bytes for each binding and 200 for each action, times
+ *   seats.
+ *
+ * Threads and re-entrancy
+ *   The owner's thread. Everything may be called inside handlers, those of the
+ *   action itself too.
+ */
+#ifndef IKVAR_ACTION_H
+#define IKVAR_ACTION_H
+
+#include "router.h"
+#include "state.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct ikv_actions ikv_actions;
+
+/* An action; its bits are what events carry as `action`. */
+typedef struct ikv_action_id {
+    uint32_t bits;
+} ikv_action_id;
+
+typedef struct ikv_binding {
+    uint32_t bits;
+} ikv_binding;
+
+/* Actions that are switched on and off together; the first is always there. */
+typedef uint16_t ikv_action_set;
+enum {
+    IKV_MAIN_SET = 0
+};
+
+/* For all seats. */
+#define IKV_ALL_SEATS 255
+
+/* Zero is the default in brackets.
+ *   actions     at once (64)
+ *   bindings    of all actions (256; at most 65,535)
+ *   sets        beside the main one (15)
+ *   seats       players who are told apart (1; up to 8); others count as the
+ *               last one
+ *   name_bytes  for names of actions and sets (4,096)
+ *   bus, state  needed; they must outlive it */
+typedef struct ikv_actions_config {
+    uint32_t size;
+    uint32_t actions;
+    uint32_t bindings;
+    uint32_t sets;
+    uint32_t seats;
+    uint32_t name_bytes;
+    ikv_bus *bus;
+    ikv_state *state;
+    ikv_reporter reporter;
+    ikv_memory memory;
+} ikv_actions_config;
+
+#define IKV_ACTIONS_INIT                                                       \
+    {                                                                          \
+        sizeof(ikv_actions_config), 0, 0, 0, 0, 0, 0, 0, {0, 0},               \
+        {                                                                      \
+            0, 0, 0, 0, 0                                                      \
+        }                                                                      \
+    }
+
+/* Bytes that ikv_actions_open() needs; 0 if the config can't be used. */
+IKV_API size_t ikv_actions_footprint(const ikv_actions_config *config);
+
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus or no state, a
+ * capacity that is too large) or NO_MEMORY. */
+IKV_API ikv_status ikv_actions_open(const ikv_actions_config *config,
+                                    ikv_actions **actions);
+
+/* NULL is fine. */
+IKV_API void ikv_actions_close(ikv_actions *actions);
+
+/* -------------------------------------------------- sets and actions -- */
+
+/* Makes a set, which is on for all seats. Returns IKV_OK, BAD_ARGUMENT,
+ * DUPLICATE, FULL_SETS or FULL_NAMES. */
+IKV_API ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
+                                      ikv_action_set *set);
+
+/* The set of that name ("" is the main one); IKV_UNKNOWN_NAME if none. */
+IKV_API ikv_status ikv_action_find_set(const ikv_actions *actions,
+                                       const char *name, ikv_action_set *set);
+
+/* The set's name, "" for the main one, NULL past the last. */
+IKV_API const char *ikv_action_set_name(const ikv_actions *actions,
+                                        ikv_action_set set);
+
+/* Switches a set on or off for a seat, or IKV_ALL_SEATS. Switching off ends
+ * what is held, at once, flagged synthetic; what is pressed when it is switched
+ * on starts with its next press.
+ * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat). */
+IKV_API ikv_status ikv_action_switch(ikv_actions *actions, ikv_action_set set,
+                                     uint8_t seat, bool on);
+IKV_API bool ikv_action_is_on(const ikv_actions *actions, ikv_action_set set,
+                              uint8_t seat);
+
+/* Adds an action. Returns IKV_OK, BAD_ARGUMENT (no name), UNKNOWN_NAME (no such
+ * set), DUPLICATE, FULL_ACTIONS, FULL_NAMES. */
+IKV_API ikv_status ikv_action_add(ikv_actions *actions, ikv_action_set set,
+                                  const char *name, ikv_action_id *action);
+
+/* Removes an action with its bindings; if it is held it ends first. IKV_OK, or
+ * ABSENT if it is gone already. */
+IKV_API ikv_status ikv_action_remove(ikv_actions *actions,
+                                     ikv_action_id action);
+
+/* The action of that name, zero bits if none; its name, NULL if it is gone; its
+ * set. */
+IKV_API ikv_action_id ikv_action_find(const ikv_actions *actions,
+                                      const char *name);
+IKV_API const char *ikv_action_name(const ikv_actions *actions,
+                                    ikv_action_id action);
+IKV_API ikv_action_set ikv_action_set_of(const ikv_actions *actions,
+                                         ikv_action_id action);
+
+/* The nth action, from 0 on; zero bits past the last. O(actions). */
+IKV_API ikv_action_id ikv_action_list(const ikv_actions *actions, uint32_t nth);
+
+/* ------------------------------------------------------------- bindings -- */
+
+/* Where a binding holds.
+ *   ANYWHERE
+ *   WITHIN     the input went to `target` or to what is beneath it in the tree
+ *   IN_LAYER   the input went to a target of `layer`; needs picking.layer
+ *   FOCUSED    the seat's focus is on `target` or beneath it; without a target:
+ *              on anything */
+enum {
+    IKV_ANYWHERE = 0,
+    IKV_WITHIN = 1,
+    IKV_IN_LAYER = 2,
+    IKV_FOCUSED = 3
+};
+
+typedef struct ikv_scope {
+    uint32_t where;
+    uint32_t layer;
+    ikv_target target;
+} ikv_scope;
+
+/* Binds an action.
+ *   text     as above
+ *   scope    copied; NULL: anywhere
+ *   binding  gets the handle; may be NULL
+ * Returns IKV_OK, STALE (the action), FULL_BINDINGS, BAD_ARGUMENT (the scope),
+ * or as ikv_binding_check() for the text, which says what is wrong. O(1). */
+IKV_API ikv_status ikv_action_bind(ikv_actions *actions, ikv_action_id action,
+                                   const char *text, const ikv_scope *scope,
+                                   ikv_binding *binding);
+
+/* Whether a text is a binding: IKV_OK, or BAD_VALUE; `message` then says at
+ * which character, what was found and what is expected. May be NULL. */
+IKV_API ikv_status ikv_binding_check(const char *text, ikv_message *message);
+
+/* Removes a binding; if it holds its action, and no other does, that ends.
+ * IKV_OK, or ABSENT if it is gone already. */
+IKV_API ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding);
+
+/* All of an action's bindings. IKV_OK, or STALE. */
+IKV_API ikv_status ikv_action_unbind_all(ikv_actions *actions,
+                                         ikv_action_id action);
+
+/* The nth binding of an action, in the order of binding; zero bits past the
+ * last. */
+IKV_API ikv_binding ikv_action_binding(const ikv_actions *actions,
+                                       ikv_action_id action, uint32_t nth);
+
+/* The binding that an action's event names; zero bits if it is gone. */
+IKV_API ikv_binding ikv_action_binding_of(const ikv_actions *actions,
+                                          const ikv_event *event);
+
+/* What a binding binds, and where it holds; zeros if it is gone. */
+IKV_API ikv_action_id ikv_binding_action(const ikv_actions *actions,
+                                         ikv_binding binding);
+IKV_API ikv_scope ikv_binding_scope(const ikv_actions *actions,
+                                    ikv_binding binding);
+
+/* The binding's text in its usual form, cut to size - 1 bytes and ended by a
+ * zero byte. Returns its length, 0 if it is gone. */
+#define IKV_BINDING_TEXT 128
+IKV_API size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
+                                char *buffer, size_t size);
+
+/* Bindings of other actions that the same press would satisfy, as long, in the
+ * same scope or in one without bounds: the first `room` of them go to `list`.
+ * They are of any set: compare ikv_action_set_of().
+ *   text   a binding that may become one of `action`
+ * Returns how many there are; 0 for a text that is no binding. */
+IKV_API uint32_t ikv_action_conflicts(const ikv_actions *actions,
+                                      ikv_action_id action, const char *text,
+                                      const ikv_scope *scope, ikv_binding *list,
+                                      uint32_t room);
+
+/* ------------------------------------------------------------- learning -- */
+
+/* "Press what you want to use": the seat's next press starts no action, but is
+ * kept as a binding's text. Chords with modifiers too: a modifier alone counts
+ * when it is released.
+ *   cancel_code  a key that ends it without a result; 0: none
+ * Returns IKV_OK, or BUSY if it is asked for already. */
+IKV_API ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
+                                    uint32_t cancel_code);
+
+/* What came of it: IKV_OK and the text, once; BUSY while it waits; ABSENT if
+ * nothing was asked for, or it was cancelled. */
+IKV_API ikv_status ikv_action_learned(ikv_actions *actions, char *buffer,
+                                      size_t size);
+
+/* Ends it without a result. */
+IKV_API void ikv_action_stop_learning(ikv_actions *actions);
+
+/* --------------------------------------------------------------- state -- */
+
+/*   on         some binding is satisfied
+ *   value      how far: 1 for what is pressed, -1 to 1 on an axis, a stick's
+ *              way from its middle
+ *   x, y       of a stick, four keys or motion; else the value and 0
+ *   steps      since it started */
+typedef struct ikv_action_state {
+    bool on;
+    uint8_t reserved[3];
+    float value, x, y;
+    uint32_t steps;
+} ikv_action_state;
+
+/* Zeros if the action is gone. O(1). */
+IKV_API ikv_action_state ikv_action_ask(const ikv_actions *actions,
+                                        ikv_action_id action, uint8_t seat);
+
+/* -------------------------------------------------------------- feeding -- */
+/* A loop that is given the actions does this; for hosts that have none. */
+
+/* Lets a router tell of what it routes. Returns IKV_OK or FULL_ROUTERS. */
+IKV_API ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router);
+
+/* Takes an event that no router routes.
+ *   claimed  a handler stopped it */
+IKV_API void ikv_action_take(ikv_actions *actions, const ikv_event *event,
+                             bool claimed);
+
+/* After an input was routed and the state fed with it: starts and ends what
+ * follows from it.
+ *   typed  it was typed into a target that takes text
+ *   lost   a device or the window's focus is gone: what ends is synthetic */
+IKV_API void ikv_action_settle(ikv_actions *actions, uint64_t time_ns,
+                               bool typed, bool lost);
+
+/* After a step's input: tells of what is held. */
+IKV_API void ikv_action_step(ikv_actions *actions, uint64_t time_ns);
+
+/* ------------------------------------------------------------- counting -- */
+
+/*   actions, bindings  now, and at most
+ *   held               bindings that are satisfied now
+ *   started            actions so far
+ *   passed_over        presses that were stopped or typed
+ *   overflowed         presses that were lost: too many came of one input */
+typedef struct ikv_action_counters {
+    IKV_ALIGNED(8) uint64_t started;
+    IKV_ALIGNED(8) uint64_t passed_over;
+    IKV_ALIGNED(8) uint64_t overflowed;
+    uint32_t actions, actions_high;
+    uint32_t bindings, bindings_high;
+    uint32_t held;
+} ikv_action_counters;
+
+IKV_API ikv_action_counters ikv_action_count(const ikv_actions *actions);
+
+/* How many bindings there can be. */
+IKV_API uint32_t ikv_action_room(const ikv_actions *actions);
+
+/* The name of the first invariant (action.c lists them) that does not hold,
+ * NULL if all do. */
+IKV_API const char *ikv_action_validate(const ikv_actions *actions);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

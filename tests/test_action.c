@@ -1,0 +1,829 @@
+/* test_action.c - A1 to A7: bindings, what they start, and their files. */
+#include "support.h"
+
+#include <ikvar/keys.h>
+
+#include <math.h>
+
+static bench_kit k;
+static ikv_actions *actions;
+static record seen;
+static uint64_t ms;
+static float mouse[2];
+static ikv_target lamp, mast, field;
+static const char *hook; /* what to do inside the next action's handler */
+
+static void push(ikv_event *e)
+{
+    e->time_ns = 7000000000 + ++ms * 1000000;
+    e->device = (uint16_t)(k.fake.device + e->seat);
+    ok(ikv_sink_push(k.fake.sink, e));
+}
+
+static void do_word(const char *word);
+
+/* "jump^" started, "jump=" held, "jumpv" ended; then what is not 1 or 0. */
+static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
+                               void *user)
+{
+    static const char marks[] = "^=v";
+    const ikv_action *a = &e->action;
+    const char *name = ikv_action_name(actions, (ikv_action_id){a->action});
+    (void)user;
+    ck_assert_uint_lt(a->state, 3);
+    ck_assert_int_eq(a->state, e->kind - IKV_KIND_ACTION_START);
+    ck_assert_ptr_nonnull(d->cause);
+    note(&seen, "%s%c", name, marks[a->state]);
+    if (fabsf(a->value - 1) > 1e-3f)
+        note(&seen, "%.2g", (double)a->value);
+    if (a->y < 0 || a->y > 0)
+        note(&seen, "(%.2g,%.2g)", (double)a->x, (double)a->y);
+    if (a->steps > 0 && a->state == IKV_ACTION_ENDED)
+        note(&seen, "/%u", a->steps);
+    if (e->target.bits == lamp.bits)
+        note(&seen, "@lamp");
+    if (e->flags & IKV_SYNTHETIC)
+        note(&seen, "!");
+    note(&seen, " ");
+    valid(ikv_action_validate(actions));
+    if (hook != NULL) {
+        const char *what = hook;
+        hook = NULL;
+        do_word(what);
+        valid(ikv_action_validate(actions));
+    }
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict stop(const ikv_event *e, const ikv_delivery *d, void *user)
+{
+    (void)e, (void)d, (void)user;
+    return IKV_STOP;
+}
+
+static ikv_target add_rect(float x, ikv_target parent, uint32_t traits,
+                           uint32_t hit)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target;
+    config.x = x;
+    config.parent = parent;
+    config.shape = ikv_scene_rect(0, 0, 10, 10);
+    config.traits = traits;
+    config.hit = hit;
+    ok(ikv_scene_add(k.scene, &config, &target, NULL));
+    return target;
+}
+
+static void open_actions(uint32_t seats)
+{
+    ikv_target none = {0};
+    kit_prepare(&k);
+    k.config.loop.step_num = 50; /* a step each 20 ms */
+    k.config.state.seats = k.config.actions.seats = seats;
+    k.config.actions.bindings = 40;
+    kit_open(&k);
+    actions = ikv_kit_actions(k.kit);
+    seen.text[0] = '\0';
+    ms = 0;
+    mouse[0] = mouse[1] = 200;
+    hook = NULL;
+    lamp = add_rect(100, none, 0, IKV_HIT_SOLID);
+    mast = add_rect(20, lamp, 0, IKV_HIT_SOLID); /* at 120 */
+    field = add_rect(300, none, IKV_FOCUSABLE | IKV_TAKES_TEXT, IKV_HIT_SOLID);
+    for (ikv_kind kind = IKV_KIND_ACTION_START; kind <= IKV_KIND_ACTION_END;
+         kind++)
+        ok(ikv_bus_hear(k.bus, kind, none, note_action, NULL, NULL));
+    kit_frame(&k, 0);
+}
+
+static void close_actions(void)
+{
+    valid(ikv_action_validate(actions));
+    kit_close(&k);
+    ck_assert_int_eq(k.memory.takes, k.memory.gives);
+}
+
+static void push_mouse(ikv_kind kind, int button, float dx, float dy)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    mouse[0] += dx;
+    mouse[1] += dy;
+    e.pointer.x = mouse[0];
+    e.pointer.y = mouse[1];
+    e.pointer.dx = dx;
+    e.pointer.dy = dy;
+    e.pointer.button = (int8_t)button;
+    push(&e);
+}
+
+static void push_touch(ikv_kind kind, int id)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.pointer.x = mouse[0] + (float)id;
+    e.pointer.y = mouse[1];
+    e.pointer.type = IKV_TOUCH;
+    e.pointer.pointer = (uint16_t)id;
+    e.pointer.button = 0;
+    push(&e);
+}
+
+static void push_pad(ikv_kind kind, int index, float value)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.pad.index = (uint8_t)index;
+    e.pad.value = value;
+    push(&e);
+}
+
+static void push_key(ikv_kind kind, const char *code, uint8_t seat)
+{
+    ikv_event e = ikv_event_make(kind, 0);
+    e.key.code = ikv_code_find(code);
+    ck_assert_uint_ne(e.key.code, 0);
+    e.seat = seat;
+    push(&e);
+}
+
+static void step(void)
+{
+    ms = (ms / 20 + 1) * 20;
+    kit_frame(&k, ms);
+    note(&seen, "| ");
+}
+
+/* Switches, removal, learning: what a row asks for in words. */
+static void do_command(const char *word)
+{
+    ikv_target none = {0};
+    char name[40] = "", text[IKV_BINDING_TEXT];
+    ikv_action_set set;
+    if (sscanf(word, "off:%39s", name) == 1) {
+        ok(ikv_action_find_set(actions, name, &set));
+        ok(ikv_action_switch(actions, set, IKV_ALL_SEATS, false));
+    } else if (sscanf(word, "on:%39s", name) == 1) {
+        ok(ikv_action_find_set(actions, name, &set));
+        ok(ikv_action_switch(actions, set, IKV_ALL_SEATS, true));
+    } else if (sscanf(word, "remove:%39s", name) == 1) {
+        ok(ikv_action_remove(actions, ikv_action_find(actions, name)));
+    } else if (sscanf(word, "unbind:%39s", name) == 1) {
+        ok(ikv_action_unbind(
+            actions,
+            ikv_action_binding(actions, ikv_action_find(actions, name), 0)));
+    } else if (strcmp(word, "learn") == 0) {
+        ok(ikv_action_learn(actions, 0, ikv_code_find("Escape")));
+    } else if (strcmp(word, "learned") == 0) {
+        ikv_status status = ikv_action_learned(actions, text, sizeof text);
+        note(&seen, "%s ", status == IKV_OK ? text : ikv_status_name(status));
+    } else if (strcmp(word, "blur") == 0 || strcmp(word, "unplug") == 0) {
+        ikv_event e = ikv_event_make(
+            word[0] == 'b' ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, 0);
+        push(&e);
+    } else if (strcmp(word, "type") == 0) {
+        ok(ikv_router_focus(k.router, 0, field));
+    } else if (strcmp(word, "untype") == 0) {
+        ok(ikv_router_blur(k.router, 0));
+    } else if (strcmp(word, "stop_keys") == 0) {
+        ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, none, stop, NULL, NULL));
+    } else if (strcmp(word, "stop_lamp") == 0) {
+        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, lamp, stop, NULL, NULL));
+    } else if (strcmp(word, "pass_over") == 0) {
+        add_rect(100, none, 0, IKV_HIT_PASS);
+    } else if (strcmp(word, "pause") == 0) {
+        ok(ikv_loop_pause(k.loop));
+    } else {
+        ck_abort_msg("unknown word %s", word);
+    }
+}
+
+static void do_word(const char *word)
+{
+    int n = 0, code = 0;
+    float a = 0, b = 0;
+    char name[40] = "";
+    if (strcmp(word, "|") == 0)
+        step();
+    else if (sscanf(word, "b+%d", &n) == 1)
+        push_mouse(IKV_KIND_POINTER_DOWN, n, 0, 0);
+    else if (sscanf(word, "b-%d", &n) == 1)
+        push_mouse(IKV_KIND_POINTER_UP, n, 0, 0);
+    else if (sscanf(word, "to%f", &a) == 1)
+        push_mouse(IKV_KIND_POINTER_MOVE, -1, a - mouse[0], 5 - mouse[1]);
+    else if (sscanf(word, "m%f,%f", &a, &b) == 2)
+        push_mouse(IKV_KIND_POINTER_MOVE, -1, a, b);
+    else if (sscanf(word, "w%f,%f", &a, &b) == 2) {
+        ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 0);
+        e.wheel.dx = a;
+        e.wheel.dy = b;
+        push(&e);
+    } else if (sscanf(word, "t+%d", &n) == 1)
+        push_touch(IKV_KIND_POINTER_DOWN, n);
+    else if (sscanf(word, "t-%d", &n) == 1)
+        push_touch(IKV_KIND_POINTER_UP, n);
+    else if (sscanf(word, "P+%d", &n) == 1)
+        push_pad(IKV_KIND_PAD_DOWN, n, 1);
+    else if (sscanf(word, "P-%d", &n) == 1)
+        push_pad(IKV_KIND_PAD_UP, n, 0);
+    else if (sscanf(word, "a%d=%f", &n, &a) == 2)
+        push_pad(IKV_KIND_PAD_AXIS, n, a);
+    else if (sscanf(word, "%d+%39s", &code, name) == 2)
+        push_key(IKV_KIND_KEY_DOWN, name, (uint8_t)code);
+    else if (word[0] == '+')
+        push_key(IKV_KIND_KEY_DOWN, word + 1, 0);
+    else if (word[0] == '-')
+        push_key(IKV_KIND_KEY_UP, word + 1, 0);
+    else if (word[0] == '{')
+        hook = word + 1;
+    else if (sscanf(word, "wait%d", &n) == 1)
+        for (; n > 0; n--)
+            kit_frame(&k, ms = (ms / 20 + 1) * 20);
+    else
+        do_command(word);
+}
+
+static void do_words(const char *words)
+{
+    static char copy[512];
+    snprintf(copy, sizeof copy, "%s", words);
+    for (char *at = copy; *at != '\0';) {
+        size_t length = strcspn(at, " ");
+        bool last = at[length] == '\0';
+        at[length] = '\0';
+        do_word(at);
+        at += length + !last;
+    }
+}
+
+/* "jump:KeyA,KeyB run/deck:Shift": names, sets and bindings; "@lamp" after a
+ * binding scopes it. */
+static void bind_all(const char *words)
+{
+    char name[40], set_name[40], list[200];
+    int used = 0;
+    for (; sscanf(words, " %39[^:/]%n", name, &used) == 1;) {
+        ikv_action_set set = IKV_MAIN_SET;
+        ikv_action_id id;
+        words += used;
+        if (sscanf(words, "/%39[^:]%n", set_name, &used) == 1) {
+            words += used;
+            if (ikv_action_find_set(actions, set_name, &set) != IKV_OK)
+                ok(ikv_action_add_set(actions, set_name, &set));
+        }
+        ck_assert_int_eq(sscanf(words, ":%199s%n", list, &used), 1);
+        words += used;
+        ok(ikv_action_add(actions, set, name, &id));
+        for (char *at = strtok(list, ","); at != NULL; at = strtok(NULL, ",")) {
+            char *where = strchr(at, '@');
+            ikv_scope scope = {IKV_ANYWHERE, 0, {0}};
+            if (where != NULL) {
+                *where++ = '\0';
+                scope.where = strcmp(where, "layer1") == 0  ? IKV_IN_LAYER
+                              : strcmp(where, "focus") == 0 ? IKV_FOCUSED
+                                                            : IKV_WITHIN;
+                scope.layer = scope.where == IKV_IN_LAYER;
+                scope.target = scope.where == IKV_WITHIN    ? lamp
+                               : scope.where == IKV_FOCUSED ? field
+                                                            : (ikv_target){0};
+            }
+            ok(ikv_action_bind(actions, id, at, &scope, NULL));
+        }
+    }
+}
+
+/* ------------------------------------------------------------- bindings -- */
+
+static const struct {
+    const char *rule, *bindings, *does, *expect;
+} rows[] = {
+    {"A1 a key", "jump:KeyA", "+KeyA | | -KeyA |",
+     "jump^ jump= | jump= | jumpv/2 | "},
+    {"A1 within a step", "jump:KeyA", "+KeyA -KeyA | |", "jump^ jumpv | | "},
+    {"A1 repeats", "jump:KeyA", "+KeyA +KeyA | -KeyA |",
+     "jump^ jump= | jumpv/1 | "},
+    {"A1 two bindings, one action", "jump:KeyA,KeyB",
+     "+KeyA +KeyB -KeyA | -KeyB |", "jump^ jump= | jumpv/1 | "},
+    {"A1 any key", "go:key.any", "+KeyQ -KeyQ |", "go^ gov | "},
+    {"A1 a button", "aim:pointer.secondary", "b+2 | b-2 |",
+     "aim^ aim= | aimv/1 | "},
+    {"A1 a button of a chord", "aim:pointer.secondary", "b+0 b+2 | b-2 b-0 |",
+     "aim^ aim= | aimv/1 | "},
+    {"A1 click and double", "a:pointer.click b:pointer.double",
+     "b+0 b-0 b+0 b-0 |", "a^ av a^ av b^ bv | "},
+    {"A1 hold", "a:pointer.hold", "b+0 wait25 | | b-0 |",
+     "a^ a= | a= | av/2 | "},
+    {"A1 two taps", "horn:gesture.two_tap", "t+1 t+2 t-1 t-2 |",
+     "horn^ hornv | "},
+    {"A1 wheel", "in:wheel.up out:wheel.down", "w0,-2 | w0,3 w5,0 |",
+     "in^2 inv2 | out^3 outv3 | "},
+    {"A1 wheel sideways", "l:wheel.left r:wheel.right", "w-1,0 | w1,0 |",
+     "l^ lv | r^ rv | "},
+    {"A1 a pad's button", "fire:pad.7", "P+7 | P-7 |",
+     "fire^ fire= | firev/1 | "},
+    {"A1 an axis", "turn:pad.axis0", "a0=0.55 | a0=-1 | a0=0.1 |",
+     "turn^0.5 turn=0.5 | turn=-1 | turnv-1/2 | "},
+    {"A1 half an axis, with some play", "left:pad.axis0-",
+     "a0=-0.5 | a0=-0.6 | a0=-0.5 | a0=-0.3 | ",
+     "| left^0.56 left=0.56 | left=0.44 | leftv0.44/2 | "},
+    {"A1 a stick", "walk:pad.left", "a0=0.95 | a1=-0.95 | a0=0 a1=0 |",
+     "walk^ walk= | walk=(0.71,-0.71) | walkv(0,-1)/2 | "},
+    {"A1 keys as an axis", "turn:KeyA|KeyD", "+KeyA | +KeyD | -KeyA | -KeyD |",
+     "turn^-1 turn=-1 | turnv-1/1 | turn^ turn= | turnv/1 | "},
+    {"A1 no gap where one follows the other", "turn:KeyA|KeyD",
+     "+KeyA | -KeyA +KeyD | -KeyD |",
+     "turn^-1 turn=-1 | turnv-1/1 turn^ turn= | turnv/1 | "},
+    {"A1 four keys", "walk:KeyA|KeyD|KeyW|KeyS",
+     "+KeyD +KeyW | -KeyD | -KeyW |",
+     "walk^ walk=(1,-1) | walk=(0,-1) | walkv(0,-1)/2 | "},
+    {"A1 motion", "look:pointer.move", "m3,4 m1,0 | m0,2 | | ",
+     "look^(4,4) look=(4,4) | look=(0,2) | lookv(0,2)/2 | "},
+    {"A1 chords", "save:Control+KeyS", "+ControlLeft +KeyS | -ControlLeft |",
+     "save^ save= | savev/1 | "},
+    {"A1 the last one is pressed last", "save:Control+KeyS",
+     "+KeyS +ControlLeft | -KeyS +KeyS |", "| save^ save= | "},
+    {"A1 either side", "save:Control+KeyS", "+ControlRight +KeyS -KeyS |",
+     "save^ savev | "},
+    {"A1 chords of all sorts", "a:KeyG+pointer.click b:pad.4+pad.0",
+     "+KeyG b+0 b-0 | P+4 P+0 |", "a^ av | b^ b= | "},
+    {"A1 the furthest counts", "turn:pad.axis0,KeyA|KeyD",
+     "a0=0.55 | +KeyD | -KeyD | a0=0 |",
+     "turn^0.5 turn=0.5 | turn= | turn=0.5 | turnv0.5/3 | "},
+    {"A2 one binding less", "jump:KeyA,KeyB", "unbind:jump +KeyA +KeyB |",
+     "jump^ jump= | "},
+    {"A2 the held one", "jump:KeyA", "+KeyA | unbind:jump -KeyA |",
+     "jump^ jump= | jumpv/1! | "},
+    {"A2 removed inside its own start", "jump:KeyA",
+     "{remove:jump +KeyA | -KeyA |", "jump^ jumpv | | "},
+    {"A2 unbound inside its own end", "jump:KeyA",
+     "+KeyA | {remove:jump -KeyA | +KeyA |", "jump^ jump= | jumpv/1 | | "},
+    {"A2 another removed inside a handler", "a:KeyA b:KeyA,KeyB",
+     "{remove:b +KeyA | +KeyB |", "a^ a= | a= | "},
+    {"A3 a set that is off", "jump/deck:KeyA",
+     "off:deck +KeyA | -KeyA on:deck "
+     "+KeyA |",
+     "| jump^ jump= | "},
+    {"A3 switching off ends what is held", "jump/deck:KeyA",
+     "+KeyA | off:deck | on:deck |", "jump^ jump= | jumpv/1! | | "},
+    {"A3 switched off inside its start", "jump/deck:KeyA",
+     "{off:deck +KeyA | |", "jump^ jumpv | | "},
+    {"A4 within a target", "press:pointer.primary@lamp",
+     "to50 b+0 b-0 to105 b+0 | b-0 to125 b+0 b-0 |",
+     "press^@lamp press=@lamp | pressv/1@lamp press^ pressv | "},
+    {"A4 in a layer", "press:pointer.primary@layer1", "to105 b+0 b-0 |", "| "},
+    {"A4 with the focus", "send:F5@focus", "+F5 -F5 | type +F5 -F5 | untype |",
+     "| send^ sendv | | "},
+    {"A4 the focus goes", "send:F5@focus", "type | +F5 | untype | -F5 |",
+     "| send^ send= | sendv/1 | | "},
+    {"A5 the longest chord", "s:KeyS save:Control+KeyS as:Control+Shift+KeyS",
+     "+ControlLeft +KeyS -KeyS +ShiftLeft +KeyS -KeyS -ControlLeft +KeyS |",
+     "save^ savev as^ asv s^ s= | "},
+    {"A5 as long: both", "a:KeyA b:KeyA", "+KeyA -KeyA |", "a^ b^ av bv | "},
+    {"A5 modifiers do not hinder", "walk:KeyW", "+ShiftLeft +KeyW -KeyW |",
+     "walk^ walkv | "},
+    {"A6 stopped", "jump:KeyA", "stop_keys +KeyA | -KeyA |", "| | "},
+    {"A6 stopped at a target", "press:pointer.primary",
+     "stop_lamp to105 b+0 b-0 to50 b+0 b-0 |", "press^ pressv | "},
+    {"A6 stopped beneath what lets through", "press:pointer.primary",
+     "stop_lamp pass_over to105 b+0 | b-0 |", "| | "},
+    {"A6 typed", "w:KeyW", "type +KeyW -KeyW | untype +KeyW -KeyW |",
+     "| w^ wv | "},
+    {"A6 a command while typing", "save:Control+KeyS quit:Escape",
+     "type +ControlLeft +KeyS -KeyS -ControlLeft +Escape -Escape |",
+     "save^ savev quit^ quitv | "},
+    {"A6 let up while typing", "w:KeyW", "+KeyW | type -KeyW | ",
+     "w^ w= | wv/1 | "},
+    {"A6 a paused menu", "go:pointer.click", "pause | b+0 b-0 |",
+     "| go^ gov | "},
+    {"K1 the window loses the focus", "w:KeyW", "+KeyW | blur | -KeyW |",
+     "w^ w= | wv/1! | | "},
+    {"K1 the device goes", "w:KeyW,pad.0 x:pad.axis1+", "P+0 a1=1 | unplug |",
+     "w^ x^ w= x= | wv/1! xv/1! | "},
+    {"S2 learning a key", "w:KeyW",
+     "learn +KeyW -KeyW learned | learned "
+     "learned +KeyW |",
+     "BUSY | KeyW ABSENT w^ w= | "},
+    {"learning a chord", "w:KeyW",
+     "learn +ControlLeft +ShiftRight +KeyW -KeyW | learned",
+     "| Control+Shift+KeyW "},
+    {"learning a modifier", "w:KeyW",
+     "learn +ControlLeft -ControlLeft | "
+     "learned",
+     "| ControlLeft "},
+    {"learning a button", "w:KeyW", "learn b+1 b-1 | learned",
+     "| pointer.middle "},
+    {"learning a tap", "w:KeyW", "learn t+1 t-1 | learned", "| pointer.click "},
+    {"learning the wheel", "w:KeyW", "learn w0,-1 | learned", "| wheel.up "},
+    {"learning a pad", "w:KeyW",
+     "learn a3=0.2 a3=-0.9 | learned learn P+16 | "
+     "learned",
+     "| pad.axis3- | pad.16 "},
+    {"learning is cancelled", "w:KeyW", "learn +Escape -Escape | learned",
+     "| ABSENT "},
+    {"learning what is typed", "w:KeyW", "type learn +KeyW | learned",
+     "| KeyW "},
+};
+
+START_TEST(bound)
+{
+    open_actions(1);
+    bind_all(rows[_i].bindings);
+    do_words(rows[_i].does);
+    ck_assert_msg(strcmp(seen.text, rows[_i].expect) == 0,
+                  "%s:\n  got      %s\n  expected %s", rows[_i].rule, seen.text,
+                  rows[_i].expect);
+    close_actions();
+}
+END_TEST
+
+/* A3: per seat. */
+START_TEST(seats)
+{
+    ikv_action_set deck;
+    open_actions(2);
+    bind_all("jump/deck:KeyA");
+    ok(ikv_action_find_set(actions, "deck", &deck));
+    do_words("+KeyA 1+KeyA |");
+    ck_assert_str_eq(seen.text, "jump^ jump^ jump= jump= | ");
+    ok(ikv_action_switch(actions, deck, 1, false));
+    ck_assert(ikv_action_is_on(actions, deck, 0));
+    ck_assert(!ikv_action_is_on(actions, deck, 1));
+    ikv_action_id jump = ikv_action_find(actions, "jump");
+    ck_assert(ikv_action_ask(actions, jump, 0).on);
+    ck_assert_uint_eq(ikv_action_ask(actions, jump, 0).steps, 1);
+    ck_assert(!ikv_action_ask(actions, jump, 1).on);
+    status_is(ikv_action_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
+    status_is(ikv_action_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
+    close_actions();
+}
+END_TEST
+
+/* The cause lasts as long as the action. */
+static ikv_verdict check_cause(const ikv_event *e, const ikv_delivery *d,
+                               void *user)
+{
+    int *calls = user;
+    ++*calls;
+    ck_assert_int_eq(d->cause->kind, IKV_KIND_POINTER_DOWN);
+    ck_assert_float_eq(d->cause->pointer.x, 105);
+    ck_assert_ptr_eq(d->router, k.router);
+    ck_assert_uint_eq(e->target.bits, lamp.bits);
+    ck_assert_uint_eq(
+        ikv_action_binding_of(actions, e).bits,
+        ikv_action_binding(actions, ikv_action_find(actions, "grab"), 0).bits);
+    return IKV_CONTINUE;
+}
+
+START_TEST(cause)
+{
+    int calls = 0;
+    open_actions(1);
+    bind_all("grab:pointer.primary");
+    for (ikv_kind kind = IKV_KIND_ACTION_START; kind <= IKV_KIND_ACTION_END;
+         kind++)
+        ok(ikv_bus_hear(k.bus, kind, lamp, check_cause, &calls, NULL));
+    do_words("to105 b+0 | to50 | b-0 |");
+    ck_assert_int_eq(calls, 4);
+    /* Its target goes: the end is the root's. */
+    do_words("to105 b+0 |");
+    ck_assert_int_eq(calls, 6);
+    ok(ikv_scene_remove(k.scene, lamp));
+    seen.text[0] = '\0';
+    do_words("b-0 |");
+    ck_assert_int_eq(calls, 6);
+    ck_assert_str_eq(seen.text, "grabv/1 | ");
+    close_actions();
+}
+END_TEST
+
+/* ----------------------------------------------------------------- text -- */
+
+static const struct {
+    const char *text, *shown; /* or a part of the message */
+} texts[] = {
+    {"KeyA", "KeyA"},
+    {" Control + Shift +KeyS ", "Control+Shift+KeyS"},
+    {"pad.axis7-", "pad.axis7-"},
+    {"pad.axis0+", "pad.axis0+"},
+    {"Shift+pad.axis0+", "Shift+pad.axis0+"},
+    {"pad.axis0-|pad.axis0+", "pad.axis0-|pad.axis0+"},
+    {"ArrowLeft | ArrowRight|ArrowUp |ArrowDown",
+     "ArrowLeft|ArrowRight|ArrowUp|ArrowDown"},
+    {"pad.16", "pad.16"},
+    {"pad.right", "pad.right"},
+    {"key.any", "key.any"},
+    {"", "!at character 1: nothing"},
+    {"+", "!at character 1: there is no input \"+\""},
+    {"KeyA+", "!at character 1: there is no input \"KeyA+\""},
+    {"KeyA++KeyB", "!at character 1: there is no input \"KeyA+\""},
+    {"KeyA|", "!at character 6: nothing"},
+    {"keya", "!at character 1: there is no input \"keya\"; expected are codes"},
+    {"Control+Kex", "!at character 9: there is no input \"Kex\""},
+    {"pad.17", "!at character 1: there is no input"},
+    {"pad.axis8", "!at character 1: there is no input"},
+    {"pad.07", "!at character 1: there is no input"},
+    {"pad.axis", "!at character 1: there is no input"},
+    {"pad.0+", "!at character 1: there is no input"},
+    {"KeyA KeyB", "!at character 6: something follows; + or | is expected"},
+    {"KeyA+KeyB|KeyC", "!at character 10: both + and |"},
+    {"KeyA|KeyB|KeyC", "!at character 11: a third direction"},
+    {"KeyA+KeyA", "!at character 6: a second \"KeyA\""},
+    {"wheel.up+KeyA", "!at character 1: it can't be held: \"wheel.up\""},
+    {"KeyA|wheel.up", "!at character 6: no direction of an axis"},
+    {"Shift+pad.left", "!at character 7: no part of a chord"},
+    {"Shift+Alt+Meta+Control+KeyA", "!at character 24: too much"},
+    {"KeyAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA",
+     "!at character 1: there is no input"}};
+
+/* A1: our notation, there and back; errors point at the character. */
+START_TEST(text)
+{
+    ikv_message message = {""};
+    ikv_action_id id;
+    ikv_binding binding;
+    char shown[IKV_BINDING_TEXT];
+    open_actions(1);
+    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &id));
+    ikv_status status = ikv_binding_check(texts[_i].text, &message);
+    if (texts[_i].shown[0] == '!') {
+        status_is(status, IKV_BAD_VALUE);
+        ck_assert_msg(strstr(message.text, texts[_i].shown + 1) != NULL,
+                      "\"%s\": %s", texts[_i].text, message.text);
+        status_is(ikv_action_bind(actions, id, texts[_i].text, NULL, NULL),
+                  IKV_BAD_VALUE);
+        ck_assert_uint_eq(ikv_action_count(actions).bindings, 0);
+    } else {
+        ok(ikv_action_bind(actions, id, texts[_i].text, NULL, &binding));
+        ck_assert_uint_eq(
+            ikv_binding_text(actions, binding, shown, sizeof shown),
+            strlen(texts[_i].shown));
+        ck_assert_str_eq(shown, texts[_i].shown);
+    }
+    close_actions();
+}
+END_TEST
+
+static const struct {
+    const char *first, *second;
+    bool clash;
+} clashes[] = {{"KeyA", "KeyA", true},
+               {"KeyA", "KeyB", false},
+               {"KeyA", "Control+KeyA", false},
+               {"Control+Shift+KeyA", "Shift+Control+KeyA", true},
+               {"Control+KeyA", "ControlLeft+KeyA", true},
+               {"Control+KeyA", "Shift+KeyA", false},
+               {"Shift", "ShiftRight", true},
+               {"KeyA+KeyB", "KeyB+KeyA", false},
+               {"KeyA|KeyD", "KeyD", true},
+               {"KeyA|KeyD", "KeyD|KeyF", true},
+               {"KeyA|KeyD", "Shift+KeyD", false},
+               {"pad.left", "pad.axis1-", true},
+               {"pad.left", "pad.axis2", false},
+               {"pad.axis2", "pad.axis2+", true},
+               {"pad.axis2-", "pad.axis2+", false}};
+
+/* A1: conflicts are reported, whichever comes first. */
+START_TEST(conflicts)
+{
+    ikv_binding other = {0};
+    for (int turn = 0; turn < 2; turn++) {
+        const char *first = turn ? clashes[_i].second : clashes[_i].first;
+        const char *second = turn ? clashes[_i].first : clashes[_i].second;
+        ikv_scope within = {IKV_WITHIN, 0, {0}};
+        open_actions(1);
+        ikv_action_id a;
+        ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &a));
+        bind_all("b:KeyQ");
+        ikv_action_id b = ikv_action_find(actions, "b");
+        ok(ikv_action_bind(actions, a, first, NULL, NULL));
+        ck_assert_uint_eq(
+            ikv_action_conflicts(actions, b, second, NULL, &other, 1),
+            clashes[_i].clash);
+        if (clashes[_i].clash)
+            ck_assert_uint_eq(ikv_binding_action(actions, other).bits, a.bits);
+        ck_assert_uint_eq(
+            ikv_action_conflicts(actions, a, second, NULL, NULL, 0), 0);
+        within.target = lamp;
+        ck_assert_uint_eq(
+            ikv_action_conflicts(actions, b, second, &within, NULL, 0),
+            clashes[_i].clash);
+        close_actions();
+    }
+}
+END_TEST
+
+/* What can't be is a status; handles of what is gone are stale. */
+START_TEST(statuses)
+{
+    ikv_actions_config config = IKV_ACTIONS_INIT;
+    ikv_actions *none = NULL;
+    ikv_action_id id, other;
+    ikv_action_set set;
+    ikv_binding binding;
+    ikv_scope bad = {9, 0, {0}}, stale = {IKV_WITHIN, 0, {12345}};
+    open_actions(1);
+    config.bus = k.bus;
+    config.memory = ikv_host_memory();
+    status_is(ikv_actions_open(&config, &none), IKV_BAD_CONFIG);
+    config.state = ikv_kit_state(k.kit);
+    config.seats = 9;
+    status_is(ikv_actions_open(&config, &none), IKV_BAD_CONFIG);
+    config.size = 3;
+    status_is(ikv_actions_open(&config, &none), IKV_BAD_SIZE);
+    status_is(ikv_actions_open(NULL, &none), IKV_BAD_ARGUMENT);
+    ck_assert_uint_eq(ikv_actions_footprint(&config), 0);
+    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &id));
+    status_is(ikv_action_add(actions, IKV_MAIN_SET, "a", &other),
+              IKV_DUPLICATE);
+    status_is(ikv_action_add(actions, IKV_MAIN_SET, "", &other),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_action_add(actions, 7, "b", &other), IKV_UNKNOWN_NAME);
+    status_is(ikv_action_add_set(actions, "", &set), IKV_DUPLICATE);
+    status_is(ikv_action_bind(actions, id, "KeyA", &bad, NULL),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_action_bind(actions, id, "KeyA", &stale, NULL),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_action_bind(NULL, id, "KeyA", NULL, NULL), IKV_BAD_ARGUMENT);
+    for (int i = 0; i < 40; i++)
+        ok(ikv_action_bind(actions, id, i % 2 ? "KeyA" : "KeyB", NULL,
+                           &binding));
+    status_is(ikv_action_bind(actions, id, "KeyA", NULL, NULL),
+              IKV_FULL_BINDINGS);
+    ok(ikv_action_unbind(actions, binding));
+    status_is(ikv_action_unbind(actions, binding), IKV_ABSENT);
+    ck_assert_uint_eq(ikv_binding_action(actions, binding).bits, 0);
+    ck_assert_uint_eq(ikv_binding_text(actions, binding, NULL, 0), 0);
+    ok(ikv_action_remove(actions, id));
+    status_is(ikv_action_remove(actions, id), IKV_ABSENT);
+    status_is(ikv_action_bind(actions, id, "KeyA", NULL, NULL), IKV_STALE);
+    status_is(ikv_action_unbind_all(actions, id), IKV_STALE);
+    ck_assert_ptr_null(ikv_action_name(actions, id));
+    ck_assert(!ikv_action_ask(actions, id, 0).on);
+    ck_assert_uint_eq(ikv_action_count(actions).bindings, 0);
+    ck_assert_uint_eq(ikv_action_count(actions).bindings_high, 40);
+    ok(ikv_action_learn(actions, 0, 0));
+    status_is(ikv_action_learn(actions, 0, 0), IKV_BUSY);
+    ikv_action_stop_learning(actions);
+    ok(ikv_action_learn(actions, 0, 0));
+    for (int i = 0; i < 64; i++) {
+        char name[16];
+        snprintf(name, sizeof name, "n%d", i);
+        ok(ikv_action_add(actions, IKV_MAIN_SET, name, NULL));
+    }
+    status_is(ikv_action_add(actions, IKV_MAIN_SET, "more", NULL),
+              IKV_FULL_ACTIONS);
+    for (int i = 0; i < 15; i++) {
+        char name[16];
+        snprintf(name, sizeof name, "s%d", i);
+        ok(ikv_action_add_set(actions, name, &set));
+        ck_assert_str_eq(ikv_action_set_name(actions, set), name);
+    }
+    status_is(ikv_action_add_set(actions, "more", &set), IKV_FULL_SETS);
+    ck_assert_ptr_null(ikv_action_set_name(actions, 16));
+    close_actions();
+}
+END_TEST
+
+/* Random bindings, presses and changes: the lists stay whole, and once all is
+ * released nothing is held. */
+START_TEST(random_use)
+{
+    static const char *const words[] = {
+        "+KeyA",        "-KeyA",        "+KeyB",   "-KeyB",
+        "+ControlLeft", "-ControlLeft", "b+0",     "b-0",
+        "b+2",          "b-2",          "a0=0.9",  "a0=0",
+        "P+1",          "P-1",          "m1,1",    "|",
+        "blur",         "off:deck",     "on:deck", "{off:deck",
+        "{on:deck",     "w0,1"};
+    static const char *const inputs[] = {
+        "KeyA",       "Control+KeyA",    "KeyB",          "KeyA+KeyB",
+        "KeyA|KeyB",  "pointer.primary", "pointer.click", "pad.axis0",
+        "pad.axis0+", "pad.left",        "pad.1",         "pointer.move",
+        "wheel.down", "key.any"};
+    uint64_t dice = (uint64_t)_i + 1;
+    open_actions(1);
+    bind_all("a:KeyA b/deck:KeyB c/deck:pointer.move d:pad.left");
+    for (int i = 0; i < 400; i++) {
+        uint32_t throw = random_below(&dice, 10);
+        ikv_action_id id = ikv_action_list(actions, random_below(&dice, 4));
+        if (throw == 0)
+            ikv_action_bind(actions, id,
+                            inputs[random_below(&dice, ROWS(inputs))], NULL,
+                            NULL);
+        else if (throw == 1)
+            ikv_action_unbind(
+                actions,
+                ikv_action_binding(actions, id, random_below(&dice, 3)));
+        else
+            do_word(words[random_below(&dice, ROWS(words))]);
+        valid(ikv_action_validate(actions));
+        seen.text[0] = '\0';
+    }
+    do_words("-KeyA -KeyB -ControlLeft b-0 b-2 a0=0 a1=0 P-1 | | |");
+    ck_assert_uint_eq(ikv_action_count(actions).held, 0);
+    close_actions();
+}
+END_TEST
+
+/* ---------------------------------------------------------------- files -- */
+
+static const struct {
+    const char *text, *message;
+} files[] = {
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[\"KeyQ\","
+     "{\"press\":\"KeyE\",\"within\":\"ferry\"}]}}",
+     NULL},
+    {"{\"format\":\"ikvar.bindings/2\",\"bindings\":{}}",
+     "/format: expected \"ikvar.bindings/1\""},
+    {"{\"format\":\"ikvar.bindings/1\"}", "/bindings: expected {\"action\""},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jamp\":[]}}",
+     "/bindings/jamp: unknown action \"jamp\"; did you mean \"jump\"?"},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[\"KeyQ\","
+     "\"Kez\"]}}",
+     "/bindings/jump/1: at character 1: there is no input \"Kez\""},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[3]}}",
+     "/bindings/jump/0: expected a binding"},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[{\"press\":"
+     "\"KeyE\",\"within\":\"feery\"}]}}",
+     "unknown target \"feery\"; did you mean \"ferry\"?"},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[{\"press\":"
+     "\"KeyE\",\"layer\":\"deep\"}]}}",
+     "there is no layer \"deep\""},
+    {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[{\"press\":"
+     "\"KeyE\",\"within\":\"ferry\",\"layer\":\"water\"}]}}",
+     "expected one of \"within\", \"layer\" and \"focused\""},
+    {"{\"format\":", "column"}};
+
+static const char setup_text[] =
+    "{\"format\":\"ikvar.setup/1\",\"layers\":[{\"name\":\"water\"}],"
+    "\"targets\":[{\"id\":\"ferry\",\"shape\":{\"rect\":[0,0,9,9]}}],"
+    "\"sets\":[{\"name\":\"deck\",\"on\":false}],"
+    "\"actions\":[{\"name\":\"jump\",\"set\":\"deck\",\"bindings\":[\"KeyA\","
+    "{\"press\":\"KeyB\",\"layer\":\"water\"}]},{\"name\":\"run\","
+    "\"bindings\":[\"Shift\"]}],"
+    "\"handlers\":[{\"name\":\"h\",\"kinds\":[\"action.start\"],"
+    "\"conditions\":[{\"field\":\"action\",\"value\":\"jump\"}],"
+    "\"reactions\":[{\"log\":\"jumps\"}]}]}";
+
+/* A7: bindings come from and go to JSON; an error changes nothing. */
+START_TEST(bindings_file)
+{
+    ikv_setup *setup;
+    ikv_message message = {""};
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_kit *kit;
+    ikv_port port = ikv_null_port();
+    ikv_action_set deck;
+    write_file("actions.setup.json", setup_text);
+    ck_assert_msg(ikv_setup_read("actions.setup.json", &setup, &message) ==
+                      IKV_OK,
+                  "%s", message.text);
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    ok(ikv_setup_size(setup, &config));
+    ok(ikv_kit_open(&config, &kit));
+    ok(ikv_setup_apply(setup, kit, 0, &message));
+    ikv_actions *of_kit = ikv_kit_actions(kit);
+    ok(ikv_action_find_set(of_kit, "deck", &deck));
+    ck_assert(!ikv_action_is_on(of_kit, deck, 0));
+    write_file("b.bindings.json", files[_i].text);
+    ikv_status status =
+        ikv_bindings_load("b.bindings.json", of_kit, setup, &message);
+    ok(ikv_bindings_save("saved.bindings.json", of_kit, setup));
+    char *saved = read_file("saved.bindings.json");
+    if (files[_i].message != NULL) {
+        status_is(status, IKV_BAD_FILE);
+        ck_assert_msg(strstr(message.text, files[_i].message) != NULL, "%s",
+                      message.text);
+        ck_assert_ptr_nonnull(strstr(message.text, "b.bindings.json"));
+        ck_assert_ptr_nonnull(strstr(saved, "\"layer\": \"water\""));
+    } else {
+        ok(status);
+        ck_assert_ptr_null(strstr(saved, "KeyA"));
+        ck_assert_ptr_nonnull(strstr(saved, "\"KeyQ\""));
+        ck_assert_ptr_nonnull(strstr(saved, "\"within\": \"ferry\""));
+        ck_assert_ptr_nonnull(strstr(saved, "\"Shift\""));
+        ok(ikv_bindings_load("saved.bindings.json", of_kit, setup, &message));
+        ok(ikv_bindings_save("again.bindings.json", of_kit, setup));
+        char *again = read_file("again.bindings.json");
+        ck_assert_str_eq(saved, again);
+        free(again);
+    }
+    free(saved);
+    ikv_kit_close(kit);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+Suite *action_suite(void)
+{
+    Suite *s = suite_create("action");
+    add_table(s, "A1 to A6", bound, ROWS(rows));
+    add(s, "A3 seats", seats);
+    add(s, "A1 cause", cause);
+    add_table(s, "A1 text", text, ROWS(texts));
+    add_table(s, "A1 conflicts", conflicts, ROWS(clashes));
+    add(s, "A1 A2 statuses", statuses);
+    add_table(s, "A1 A2 A3 at random", random_use, 20);
+    add_table(s, "A7 files", bindings_file, ROWS(files));
+    return s;
+}

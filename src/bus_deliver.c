@@ -671,6 +671,26 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                         route);
 }
 
+bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
+{
+    return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0;
+}
+
+bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
+{
+    uint32_t place = ikvi_bus_place(b, target);
+    if (place == IKVI_NONE)
+        return false;
+    if (b->pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
+        return true;
+    const uint32_t places[] = {place, ROOT_PLACE};
+    for (uint32_t i = 0; i < 2; i++)
+        if (ikvi_bus_find_run(b, places[i], kind) != IKVI_NONE ||
+            ikvi_bus_find_run(b, places[i], 0) != IKVI_NONE)
+            return true;
+    return false;
+}
+
 /* The fast way for an event at the root that needs no merging, no position and
  * no gates: global subscriptions to one kind. Little is kept in registers
  * across the calls: who was skipped rather than who was called, and the bus is

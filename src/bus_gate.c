@@ -603,3 +603,19 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
     gate->last_ns = event->time_ns + 1;
     return IKV_CALLED;
 }
+
+/* -------------------------------------------------------- the callbacks -- */
+
+uint32_t ikvi_bus_tags(const ikv_bus *b, ikv_target target)
+{
+    return b->callbacks.tags != NULL
+               ? b->callbacks.tags(b->callbacks.user, target)
+               : UINT32_MAX;
+}
+
+ikv_target ikvi_bus_body(const ikv_bus *b, ikv_target target)
+{
+    return b->callbacks.body != NULL
+               ? b->callbacks.body(b->callbacks.user, target)
+               : target;
+}

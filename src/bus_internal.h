@@ -238,7 +238,8 @@ struct ikv_bus {
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
     uint32_t busy, depth, births;
-    bool watched;     /* that there is a watcher is one of the detours */
+    uint64_t kinds_ever; /* as kinds_seen, of all targets */
+    bool watched;        /* that there is a watcher is one of the detours */
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,
                          a wide run at the root */
     uint32_t pool_start, pool_used; /* of the half in use */

@@ -34,6 +34,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
                      .used = true};
     owner->first_run = at;
     owner->kinds_seen |= (uint64_t)1 << kind % 64;
+    b->kinds_ever |= (uint64_t)1 << kind % 64;
     if (target == 0) {
         const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
         ikvi_bus_words(b, b->root_runs)[kind] = at;

@@ -13,7 +13,7 @@
 #define IMAGE_MAGIC UINT64_C(0x31676d6972766b69) /* "ikvrimg1" */
 
 enum {
-    RANGES = 8 + IKV_ROUTER_LIMIT,
+    RANGES = 10 + IKV_ROUTER_LIMIT,
     ROUNDING = 16
 };
 
@@ -72,6 +72,11 @@ static bool find_ranges(const ikv_parts *parts, image_ranges *r)
         size_t from, to;
         ikvi_actions_range(parts->actions, &from, &to);
         add_range(r, parts->actions, from, to);
+    }
+    if (parts->overlaps != NULL) {
+        size_t from, to;
+        ikvi_overlaps_range(parts->overlaps, &from, &to);
+        add_range(r, parts->overlaps, from, to);
     }
     for (uint32_t i = 0; i < parts->router_count; i++) {
         if (parts->routers[i] == NULL)

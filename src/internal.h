@@ -67,6 +67,26 @@ static inline size_t ikvi_round_up(size_t size, size_t to)
     return (size + to - 1) / to * to;
 }
 
+/* -------------------------------------------------------------- changes -- */
+
+/* Which of a number of places have changed since the list was emptied, each
+ * once. The arrays lie at offsets from the list itself. */
+typedef struct ikvi_changes {
+    size_t marks, places;
+    uint32_t count;
+    uint32_t reserved;
+} ikvi_changes;
+
+static inline void ikvi_changes_note(ikvi_changes *changes, uint32_t place)
+{
+    uint8_t *mark = (uint8_t *)ikvi_at(changes, changes->marks) + place;
+    if (*mark == 0) {
+        *mark = 1;
+        ((uint32_t *)ikvi_at(changes, changes->places))[changes->count++] =
+            place;
+    }
+}
+
 /* -------------------------------------------------------------- handles -- */
 
 /* A table of slots that are freed first in, first out, each with a generation.
@@ -172,6 +192,20 @@ uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
 struct ikv_bus;
 uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
 
+/* bus.c: the bits of the target at a place, 0 if there is none. */
+uint32_t ikvi_bus_target_at(const struct ikv_bus *bus, uint32_t place);
+
+/* bus_gate.c: the target's tags and body by the callbacks; all tags and itself
+ * without. */
+uint32_t ikvi_bus_tags(const struct ikv_bus *bus, ikv_target target);
+ikv_target ikvi_bus_body(const struct ikv_bus *bus, ikv_target target);
+
+/* bus_deliver.c: whether a subscription may hear events of that kind at the
+ * target in its own visit, or at any target. */
+bool ikvi_bus_hears(const struct ikv_bus *bus, ikv_kind kind,
+                    ikv_target target);
+bool ikvi_bus_hears_any(const struct ikv_bus *bus, ikv_kind kind);
+
 /* bus_deliver.c: whether a built-in kind is heard by nobody at the root; if so
  * it is counted as delivered, and need not be. */
 bool ikvi_bus_nobody_hears(struct ikv_bus *bus, ikv_kind kind);
@@ -221,7 +255,10 @@ uint16_t ikvi_modifier_bit(uint32_t code);
 struct ikv_state;
 void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);
 
-/* action.c: likewise. */
+/* overlap.c and action.c: likewise. */
+struct ikv_overlaps;
+void ikvi_overlaps_range(const struct ikv_overlaps *overlaps, size_t *from,
+                         size_t *to);
 struct ikv_actions;
 void ikvi_actions_range(const struct ikv_actions *actions, size_t *from,
                         size_t *to);

@@ -12,6 +12,7 @@ struct ikv_kit {
     ikv_router *router;
     ikv_state *state;
     ikv_actions *actions;
+    ikv_overlaps *overlaps;
     ikv_loop *loop;
 };
 
@@ -93,9 +94,10 @@ static ikv_kit_config tied(const ikv_kit_config *config)
 {
     ikv_kit_config c = *config;
     c.bus.catalogue = c.queue.catalogue = config->catalogue;
-    c.bus.reporter = c.scene.reporter = c.router.reporter = c.actions.reporter =
-        c.loop.reporter = config->reporter;
-    c.scene.targets = c.bus.targets;
+    c.bus.reporter = c.scene.reporter = c.router.reporter = config->reporter;
+    c.actions.reporter = c.overlaps.reporter = c.loop.reporter =
+        config->reporter;
+    c.scene.targets = c.overlaps.targets = c.bus.targets;
     c.loop.ports = config->ports;
     c.loop.port_count = config->port_count;
     return c;
@@ -121,7 +123,8 @@ static ikv_status measure(const ikv_kit_config *config, size_t *size)
                       scene_size(&c),
                       ikv_router_footprint(&c.router),
                       ikv_state_footprint(&c.state),
-                      ikv_actions_footprint(&c.actions),
+                      c.no_actions ? 1 : ikv_actions_footprint(&c.actions),
+                      c.no_overlaps ? 1 : ikv_overlaps_footprint(&c.overlaps),
                       ikv_loop_footprint(&c.loop)};
     *size = rounded(sizeof(ikv_kit));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
@@ -171,7 +174,12 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     c->scene.memory = part_memory(&at, scene_size(c));
     c->router.memory = part_memory(&at, ikv_router_footprint(&c->router));
     c->state.memory = part_memory(&at, ikv_state_footprint(&c->state));
-    c->actions.memory = part_memory(&at, ikv_actions_footprint(&c->actions));
+    if (!c->no_actions)
+        c->actions.memory =
+            part_memory(&at, ikv_actions_footprint(&c->actions));
+    if (!c->no_overlaps)
+        c->overlaps.memory =
+            part_memory(&at, ikv_overlaps_footprint(&c->overlaps));
     c->loop.memory = part_memory(&at, ikv_loop_footprint(&c->loop));
 
     ikv_status status = ikv_queue_open(&c->queue, &kit->queue);
@@ -187,10 +195,13 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
         status = ikv_router_open(&c->router, &kit->router);
     if (status == IKV_OK)
         status = ikv_state_open(&c->state, &kit->state);
-    c->actions.bus = kit->bus;
+    c->actions.bus = c->overlaps.bus = kit->bus;
     c->actions.state = kit->state;
-    if (status == IKV_OK)
+    c->overlaps.scene = kit->scene;
+    if (status == IKV_OK && !c->no_actions)
         status = ikv_actions_open(&c->actions, &kit->actions);
+    if (status == IKV_OK && !c->no_overlaps)
+        status = ikv_overlaps_open(&c->overlaps, &kit->overlaps);
     if (status < 0)
         return status;
     tie_bus(kit, &c->router.picking);
@@ -198,6 +209,7 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     c->loop.router_count = 1;
     c->loop.state = kit->state;
     c->loop.actions = kit->actions;
+    c->loop.overlaps = kit->overlaps;
     return ikv_loop_open(&c->loop, &kit->loop);
 }
 
@@ -230,6 +242,7 @@ void ikv_kit_close(ikv_kit *kit)
     if (kit == NULL)
         return;
     ikv_loop_close(kit->loop);
+    ikv_overlaps_close(kit->overlaps);
     ikv_actions_close(kit->actions);
     ikv_state_close(kit->state);
     ikv_router_close(kit->router);
@@ -249,6 +262,7 @@ ikv_parts ikv_kit_parts(const ikv_kit *kit)
         parts.scene = kit->scene;
         parts.state = kit->state;
         parts.actions = kit->actions;
+        parts.overlaps = kit->overlaps;
         parts.routers[0] = kit->router;
         parts.router_count = 1;
     }
@@ -288,4 +302,9 @@ ikv_state *ikv_kit_state(const ikv_kit *kit)
 ikv_actions *ikv_kit_actions(const ikv_kit *kit)
 {
     return kit != NULL ? kit->actions : NULL;
+}
+
+ikv_overlaps *ikv_kit_overlaps(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->overlaps : NULL;
 }

@@ -76,6 +76,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
                      .queue = config->queue,
                      .state = config->state,
                      .actions = config->actions,
+                     .overlaps = config->overlaps,
                      .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
@@ -256,6 +257,7 @@ bool ikv_loop_begin(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
+    ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_begin);
     ikv_bus_advance(loop->bus, loop->s.next_end);
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->s.next_step++;

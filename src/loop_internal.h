@@ -70,6 +70,7 @@ struct ikv_loop {
     uint32_t router_count;
     ikv_state *state;
     ikv_actions *actions;
+    ikv_overlaps *overlaps;
     ikv_reporter reporter;
     ikv_recorder recorder;
     void *recorder_user;

@@ -702,6 +702,8 @@ ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
     if (place == NO_ITEM)
         return IKV_STALE;
     item_at(scene, place)->tags = tags;
+    if (scene->changes != NULL)
+        ikvi_changes_note(scene->changes, place);
     return IKV_OK;
 }
 

@@ -272,6 +272,8 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
 void ikvi_index_moved(ikv_scene *scene, uint32_t place)
 {
     scene_index *x = &scene->index;
+    if (scene->changes != NULL)
+        ikvi_changes_note(scene->changes, place);
     const scene_item *item = item_at(scene, place);
     if (!x->gridded && !x->absent && !x->all_dirty) {
         float reach = x->frames[item->layer].slack / 2;
@@ -645,6 +647,8 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place)
     scene_index *x = &scene->index;
     scene_item *item = item_at(scene, place);
     x->settled = false;
+    if (scene->changes != NULL)
+        ikvi_changes_note(scene->changes, place);
     if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
         return;
     if (x->dirty_count == x->dirty_room ||
@@ -664,6 +668,8 @@ void ikvi_index_reordered(ikv_scene *scene)
 
 void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 {
+    if (scene->changes != NULL)
+        ikvi_changes_note(scene->changes, place);
     if (scene->index.gridded)
         leave_home(scene, place);
     if (!scene->index.absent)

@@ -115,6 +115,7 @@ struct ikv_scene {
     size_t size;
     ikv_bus *bus;
     ikv_reporter reporter;
+    ikvi_changes *changes; /* for the overlaps, or NULL */
     bool announces;
     ikv_own_test own_test;
     void *own_user;
@@ -256,7 +257,7 @@ bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
 
 /* All within radius of the convex hull of some points. */
 typedef struct hull {
-    float points[2 * IKV_POLYGON_LIMIT];
+    float points[4 * IKV_POLYGON_LIMIT]; /* a polygon's, at two places */
     uint32_t count;
     float radius;
 } hull;

@@ -6,11 +6,11 @@
 int main(void)
 {
     Suite *(*const suites[])(void) = {
-        event_suite,     queue_suite, dispatch_suite, bus_suite,
-        bus_model_suite, scene_suite, hits_suite,     router_suite,
-        storm_suite,     loop_suite,  steps_suite,    state_suite,
-        action_suite,    ports_suite, io_suite,       tool_suite,
-        terminal_suite};
+        event_suite,     queue_suite,   dispatch_suite, bus_suite,
+        bus_model_suite, scene_suite,   hits_suite,     router_suite,
+        storm_suite,     loop_suite,    steps_suite,    state_suite,
+        action_suite,    overlap_suite, ports_suite,    io_suite,
+        tool_suite,      terminal_suite};
     if (chdir(BINARY) != 0) /* what tests write is left there */
         return 2;
     SRunner *runner = srunner_create(suites[0]());

@@ -23,6 +23,7 @@ Suite *loop_suite(void);
 Suite *steps_suite(void);
 Suite *state_suite(void);
 Suite *action_suite(void);
+Suite *overlap_suite(void);
 Suite *ports_suite(void);
 Suite *io_suite(void);
 Suite *tool_suite(void);
@@ -51,7 +52,13 @@ static inline void add_table(Suite *suite, const char *rule, const TTest *test,
     ck_assert_msg((expression) == IKV_OK, "%s is not OK", #expression)
 #define status_is(expression, expected)                                        \
     ck_assert_str_eq(ikv_status_name(expression), ikv_status_name(expected))
-#define valid(expression) ck_assert_ptr_null(expression)
+#define valid(expression) is_valid((expression), #expression)
+
+/* No invariant is broken. */
+static inline void is_valid(const char *broken, const char *what)
+{
+    ck_assert_msg(broken == NULL, "%s: breaks %s", what, broken);
+}
 
 /* An allocator that counts, and fails the Nth block if told to. */
 typedef struct counted {

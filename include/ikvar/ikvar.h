@@ -12,6 +12,7 @@
 #include "keys.h"
 #include "kit.h"
 #include "loop.h"
+#include "overlap.h"
 #include "port.h"
 #include "queue.h"
 #include "router.h"

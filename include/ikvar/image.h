@@ -39,8 +39,8 @@
 extern "C" {
 #endif
 
-/* What is saved together; a NULL scene, state or actions, or no router, is
- * fine. */
+/* What is saved together; a NULL scene, state, actions or overlaps, or no
+ * router, is fine. */
 typedef struct ikv_parts {
     uint32_t size;
     uint32_t router_count;
@@ -49,12 +49,13 @@ typedef struct ikv_parts {
     ikv_scene *scene;
     ikv_state *state;
     ikv_actions *actions;
+    ikv_overlaps *overlaps;
     ikv_router *routers[IKV_ROUTER_LIMIT];
 } ikv_parts;
 
 #define IKV_PARTS_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_parts), 0, 0, 0, 0, 0, 0,                                   \
+        sizeof(ikv_parts), 0, 0, 0, 0, 0, 0, 0,                                \
         {                                                                      \
             0                                                                  \
         }                                                                      \

@@ -1,9 +1,9 @@
 /* ikvar/kit.h - the usual set of modules, tied together, in one block.
  *
  * Overview
- *   queue, bus, scene, router, state, actions and loop, opened with one call
- * and one block of memory. Each part's config may be set as if it were opened
- * alone; what ties them together is filled in by the kit.
+ *   queue, bus, scene, router, state, actions, overlaps and loop, opened with
+ * one call and one block of memory. Each part's config may be set as if it were
+ * opened alone; what ties them together is filled in by the kit.
  *
  *       ikv_kit_config config = IKV_KIT_INIT;
  *       config.memory = ikv_host_memory();
@@ -35,6 +35,7 @@ typedef struct ikv_kit ikv_kit;
  *   catalogue  for kinds of your own; NULL: the built-in ones
  *   ports      port_count of them, the first is the clock
  *   reporter   for all parts
+ *   no_actions, no_overlaps  spare their memory: the kit opens none (false)
  */
 typedef struct ikv_kit_config {
     uint32_t size;
@@ -43,20 +44,24 @@ typedef struct ikv_kit_config {
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
     ikv_memory memory;
+    bool no_actions, no_overlaps;
+    uint8_t reserved[6];
     ikv_queue_config queue;
     ikv_bus_config bus;
     ikv_scene_config scene;
     ikv_router_config router;
     ikv_state_config state;
     ikv_actions_config actions;
+    ikv_overlaps_config overlaps;
     ikv_loop_config loop;
 } ikv_kit_config;
 
 #define IKV_KIT_INIT                                                           \
     {                                                                          \
-        sizeof(ikv_kit_config), 0, 0, 0, {0, 0}, {0, 0, 0, 0, 0},              \
-            IKV_QUEUE_INIT, IKV_BUS_INIT, IKV_SCENE_INIT, IKV_ROUTER_INIT,     \
-            IKV_STATE_INIT, IKV_ACTIONS_INIT, IKV_LOOP_INIT                    \
+        sizeof(ikv_kit_config), 0, 0, 0, {0, 0}, {0, 0, 0, 0, 0}, false,       \
+            false, {0, 0, 0, 0, 0, 0}, IKV_QUEUE_INIT, IKV_BUS_INIT,           \
+            IKV_SCENE_INIT, IKV_ROUTER_INIT, IKV_STATE_INIT, IKV_ACTIONS_INIT, \
+            IKV_OVERLAPS_INIT, IKV_LOOP_INIT                                   \
     }
 
 /* Bytes that ikv_kit_open() needs; 0 if the config can't be used. */
@@ -77,6 +82,7 @@ IKV_API ikv_scene *ikv_kit_scene(const ikv_kit *kit);
 IKV_API ikv_router *ikv_kit_router(const ikv_kit *kit);
 IKV_API ikv_state *ikv_kit_state(const ikv_kit *kit);
 IKV_API ikv_actions *ikv_kit_actions(const ikv_kit *kit);
+IKV_API ikv_overlaps *ikv_kit_overlaps(const ikv_kit *kit);
 
 /* The parts whose state is saved and restored together: image.h. */
 IKV_API ikv_parts ikv_kit_parts(const ikv_kit *kit);

@@ -41,6 +41,7 @@
 
 #include "action.h"
 #include "bus.h"
+#include "overlap.h"
 #include "port.h"
 #include "router.h"
 #include "state.h"
@@ -77,6 +78,7 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *              goes to the one that has its pointer down, else to the first
  *              that serves its view, else to the first. Copied
  *   state      fed with what is routed
+ *   overlaps   stepped after the code of each step
  *   actions    follow the routers; told of each input, each step
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
@@ -109,6 +111,7 @@ typedef struct ikv_loop_config {
     ikv_router *const *routers;
     ikv_state *state;
     ikv_actions *actions;
+    ikv_overlaps *overlaps;
     const ikv_port *ports;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -117,7 +120,7 @@ typedef struct ikv_loop_config {
 #define IKV_LOOP_INIT                                                          \
     {                                                                          \
         sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
-            0, 0, 0, 0, {0, 0},                                                \
+            0, 0, 0, 0, 0, {0, 0},                                             \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

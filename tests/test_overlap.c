@@ -1,0 +1,790 @@
+/* test_overlap.c - O1 to O6, S3: who overlaps whom, and what is told of it. */
+#include "support.h"
+
+#include <math.h>
+
+enum {
+    FERRY = 1,
+    GULL = 2,
+    LAMP = 4
+};
+
+static bench_kit k;
+static ikv_overlaps *o;
+static record seen;
+static uint64_t steps;
+static ikv_target named[26]; /* a to z */
+
+static char name_of(ikv_target target)
+{
+    uint32_t id = ikv_bus_target_id(k.bus, target);
+    return id > 0 ? (char)('a' + id - 1) : '?';
+}
+
+/* "a+b" enter at a, "a-b" leave, "a=b" inside; then what is unusual. */
+static ikv_verdict note_overlap(const ikv_event *e, const ikv_delivery *d,
+                                void *user)
+{
+    static const char marks[] = "+=-";
+    const ikv_overlap *v = &e->overlap;
+    (void)user;
+    note(&seen, "%c%c%c", name_of(e->target),
+         marks[e->kind - IKV_KIND_OVERLAP_ENTER],
+         v->other_id > 0 ? (char)('a' + v->other_id - 1) : '?');
+    if (d->flags & IKV_MIRROR)
+        note(&seen, "m");
+    if (v->scope == IKV_OVERLAP_OF_BODIES)
+        note(&seen, "B");
+    if (v->count > 1)
+        note(&seen, "%u", v->count);
+    if (v->reason != IKV_OVERLAP_APART)
+        note(&seen, "%s", v->reason == IKV_OVERLAP_REMOVED ? "!" : "~");
+    note(&seen, " ");
+    return IKV_CONTINUE;
+}
+
+static void open_overlaps(bool plain, bool inside)
+{
+    ikv_target none = {0};
+    kit_prepare(&k);
+    k.config.loop.step_num = 50;
+    k.config.scene.layers = 2;
+    k.config.overlaps.plain = plain;
+    kit_open(&k);
+    o = ikv_kit_overlaps(k.kit);
+    seen.text[0] = '\0';
+    steps = 0;
+    memset(named, 0, sizeof named);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL,
+                    NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL,
+                    NULL));
+    if (inside)
+        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_INSIDE, none, note_overlap,
+                        NULL, NULL));
+    kit_frame(&k, 0);
+}
+
+static void close_overlaps(void)
+{
+    valid(ikv_overlap_validate(o));
+    kit_close(&k);
+    ck_assert_int_eq(k.memory.takes, k.memory.gives);
+}
+
+static void step(void)
+{
+    kit_frame(&k, ++steps * 20);
+    kit_frame(&k, steps * 20); /* the step's end comes with the next */
+    valid(ikv_overlap_validate(o));
+    note(&seen, "| ");
+}
+
+/* ------------------------------------------------------------ a language -- */
+
+static ikv_shape shape_of(const char *text)
+{
+    static float points[32];
+    ikv_shape shape = ikv_scene_rect(0, 0, 10, 10);
+    float n[6] = {0, 0, 0, 0, 0, 0};
+    uint32_t count = 0;
+    if (sscanf(text, "rect,%f,%f", &n[0], &n[1]) == 2)
+        shape = ikv_scene_rect(0, 0, n[0], n[1]);
+    else if (sscanf(text, "circle,%f", &n[0]) == 1)
+        shape = ikv_scene_circle(0, 0, n[0]);
+    else if (sscanf(text, "capsule,%f,%f,%f", &n[0], &n[1], &n[2]) == 3)
+        shape = ikv_scene_capsule(0, 0, n[0], n[1], n[2]);
+    else if (strcmp(text, "point") == 0)
+        shape = ikv_scene_point(0, 0);
+    else if (strncmp(text, "poly", 4) == 0) {
+        int used = 0;
+        for (text += 4; sscanf(text, ",%f,%f%n", &n[0], &n[1], &used) == 2;
+             text += used) {
+            points[2 * count] = n[0];
+            points[2 * count++ + 1] = n[1];
+        }
+        shape = ikv_scene_polygon(points, count);
+    } else {
+        ck_abort_msg("unknown shape %s", text);
+    }
+    return shape;
+}
+
+static uint32_t tags_of(const char *text)
+{
+    return (strchr(text, 'F') ? FERRY : 0u) | (strchr(text, 'G') ? GULL : 0u) |
+           (strchr(text, 'L') ? LAMP : 0u);
+}
+
+/* "+a:F>G@3,4" adds a with the tag ferry, sensing gulls, at (3, 4); then, after
+ * commas or not: "/b" beneath b, "=shape", "B" a body, "!h" scope of bodies,
+ * "~2" lingers, "s" swept, "l1" layer 1, "m" inside when something moves,
+ * "r30" turned, "x2" scaled. */
+static void add_named(const char *text)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    int index = text[0] - 'a', used = 0, n = 0;
+    char bears[8] = "", senses[8] = "", shape[80] = "";
+    float number = 0;
+    config.id = (uint32_t)index + 1;
+    config.shape = ikv_scene_rect(0, 0, 10, 10);
+    config.hit = IKV_HIT_OFF;
+    text += 2;
+    if (sscanf(text, "%7[FGL]%n", bears, &used) == 1)
+        text += used;
+    if (sscanf(text, ">%7[FGL]%n", senses, &used) == 1)
+        text += used;
+    if (sscanf(text, "@%f,%f%n", &config.x, &config.y, &used) == 2)
+        text += used;
+    config.tags = tags_of(bears);
+    sensing.senses = tags_of(senses);
+    while (*text != '\0') {
+        if (sscanf(text, "/%c%n", shape, &used) == 1 && *text == '/') {
+            config.parent = named[shape[0] - 'a'];
+        } else if (sscanf(text, "=%79[^;];%n", shape, &used) == 1) {
+            config.shape = shape_of(shape);
+        } else if (sscanf(text, "~%d%n", &n, &used) == 1) {
+            sensing.linger = (uint16_t)n;
+        } else if (sscanf(text, "l%d%n", &n, &used) == 1) {
+            config.layer = (uint32_t)n;
+        } else if (sscanf(text, "r%f%n", &number, &used) == 1) {
+            config.rotation = ikv_scene_rotation(number);
+        } else if (sscanf(text, "x%f%n", &number, &used) == 1) {
+            config.scale = number;
+        } else {
+            used = 1;
+            config.body = config.body || *text == 'B';
+            sensing.scope =
+                *text == '!' ? IKV_OVERLAP_OF_BODIES : sensing.scope;
+            sensing.swept = sensing.swept || *text == 's';
+            sensing.inside = *text == 'm' ? IKV_INSIDE_MOVING : sensing.inside;
+        }
+        text += used;
+    }
+    ok(ikv_scene_add(k.scene, &config, &named[index], NULL));
+    ok(ikv_overlap_sense(o, named[index], &sensing));
+}
+
+static void do_word(const char *word)
+{
+    char a = 0, b = 0, text[8] = "";
+    float x = 0, y = 0;
+    if (strcmp(word, "|") == 0) {
+        step();
+    } else if (word[0] == '+') {
+        add_named(word + 1);
+    } else if (sscanf(word, "%c@%f,%f", &a, &x, &y) == 3) {
+        ok(ikv_scene_move(k.scene, named[a - 'a'], x, y));
+    } else if (sscanf(word, "remove:%c", &a) == 1) {
+        ok(ikv_scene_remove(k.scene, named[a - 'a']));
+    } else if (sscanf(word, "hide:%c", &a) == 1) {
+        ok(ikv_scene_show(k.scene, named[a - 'a'], false));
+    } else if (sscanf(word, "show:%c", &a) == 1) {
+        ok(ikv_scene_show(k.scene, named[a - 'a'], true));
+    } else if (sscanf(word, "off:%c", &a) == 1) {
+        ok(ikv_overlap_enable(o, named[a - 'a'], false));
+    } else if (sscanf(word, "on:%c", &a) == 1) {
+        ok(ikv_overlap_enable(o, named[a - 'a'], true));
+    } else if (sscanf(word, "place:%c", &a) == 1) {
+        ok(ikv_overlap_place(o, named[a - 'a']));
+    } else if (sscanf(word, "parent:%c%c", &a, &b) == 2) {
+        ok(ikv_scene_set_parent(k.scene, named[a - 'a'], named[b - 'a']));
+    } else if (sscanf(word, "tags:%c%7s", &a, text) == 2) {
+        ok(ikv_scene_set_tags(k.scene, named[a - 'a'], tags_of(text)));
+    } else if (sscanf(word, "senses:%c%7s", &a, text) == 2) {
+        ikv_sensing s = ikv_overlap_sensing(o, named[a - 'a']);
+        s.senses = tags_of(text);
+        ok(ikv_overlap_sense(o, named[a - 'a'], &s));
+    } else if (sscanf(word, "report:%c%c", &a, &b) == 2) {
+        const float point[3] = {1, 2, 3};
+        ok(ikv_overlap_report(o, named[a - 'a'], named[b - 'a'], point));
+    } else {
+        ck_abort_msg("unknown word %s", word);
+    }
+}
+
+static void do_words(const char *words)
+{
+    static char copy[1024];
+    snprintf(copy, sizeof copy, "%s", words);
+    for (char *at = copy; *at != '\0';) {
+        size_t length = strcspn(at, " ");
+        bool last = at[length] == '\0';
+        at[length] = '\0';
+        do_word(at);
+        at += length + !last;
+    }
+}
+
+static const struct {
+    const char *rule, *does, *expect;
+} rows[] = {
+    {"O1 enter and leave", "+a:F@0,0 +b:L>F@5,5 | | a@50,0 | |",
+     "b+a | b=a | b-a | | "},
+    {"O1 neither senses", "+a:F@0,0 +b:L@5,5 +c:L>G@5,5 |", "| "},
+    {"O1 both do", "+a:F>L@0,0 +b:L>F@5,5 | a@50,0 |",
+     "a+b b+am | a-b b-am | "},
+    {"O1 touching is overlapping", "+a:F@0,0 +b:L>F@10,0 +c:L>F@0,10.01 |",
+     "b+a | "},
+    {"O1 pieces of one body", "+a:F@0,0B +b:L>F@5,5/a +c:L>F@5,5 |", "c+a | "},
+    {"O1 in the same layer", "+a:F@0,0l1 +b:L>F@5,5 | +c:F@0,0 |", "| b+c | "},
+    {"O1 hit does not matter, hiding does",
+     "+a:F@0,0 +b:L>F@5,5 hide:a | show:a | hide:b | ", "| b+a | b-a~ | "},
+    {"O1 an ancestor is hidden",
+     "+p:@0,0 +a:F@0,0/p +b:L>F@5,5 | hide:p | "
+     "show:p |",
+     "b+a | b-a~ | b+a | "},
+    {"O2 order by place, leaves first",
+     "+a:F@0,0 +b:F@0,0 +c:L>F@5,5 +d:L>F@90,0 | a@90,0 b@90,0 |",
+     "c+a c+b | c-a c-b d+a d+b | "},
+    {"O2 per body", "+a:F@0,0B +b:F@8,0/a +c:G>F@5,5! | a@50,50 |",
+     "c+aB2 | c-aB | "},
+    {"O2 told to the body", "+a:F@0,0B +b:F>L@20,0/a! +c:L@25,5 | b@60,0 |",
+     "a+cB | a-cB | "},
+    {"O2 one piece follows the other",
+     "+a:F@0,0B +b:F@20,0/a +c:L>F@5,5! | a@-20,0 | a@90,0 |",
+     "c+aB | c=aB | c-aB | "},
+    {"O2 linger", "+a:F@0,0 +b:L>F@5,5~2 | a@50,0 | a@0,0 | a@50,0 | | | |",
+     "b+a | | b=a | | | b-a | | "},
+    {"O2 a linger of one side", "+a:F>L@0,0~1 +b:L>F@5,5 | a@50,0 | |",
+     "a+b b+am | b-a | a-b | "},
+    {"O4 removed", "+a:F@0,0 +b:L>F@5,5 | remove:a | |", "b+a | b-a! | | "},
+    {"O4 removed and another in its place",
+     "+a:F@0,0 +b:L>F@5,5 | remove:a +c:F@0,0 | |", "b+a | b-a! b+c | b=c | "},
+    {"O4 the one that senses is removed", "+a:F@0,0 +b:L>F@5,5 | remove:b | |",
+     "b+a | | | "},
+    {"O4 removed while it lingers",
+     "+a:F@0,0 +b:L>F@5,5~9 | a@50,0 | remove:a |", "b+a | | b-a! | "},
+    {"O4 disabled, and enabled within",
+     "+a:F@0,0 +b:L>F@5,5 | off:a | on:a | off:b | on:b |",
+     "b+a | b-a~ | b+a | b-a~ | b+a | "},
+    {"O4 disabled and enabled in one step",
+     "+a:F@0,0 +b:L>F@5,5 | off:a on:a |", "b+a | b=a | "},
+    {"O5 passing through", "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 | |",
+     "| b+a b-a | | "},
+    {"O5 not swept", "+a:F@0,0 +b:L>F@50,0=rect,1,10; | a@100,0 | |", "| | | "},
+    {"O5 set there",
+     "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 place:a | "
+     "a@0,0 |",
+     "| | b+a b-a | "},
+    {"O5 into it", "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@45,0 | a@100,0 |",
+     "| b+a | b-a | "},
+    {"O5 beside it", "+a:F@0,0s +b:L>F@50,30=rect,1,10; | a@100,5 |", "| | "},
+    {"O5 aslant, a circle",
+     "+a:F@0,0s=circle,1; +b:L>F@50,50=point; | a@100,97 | a@0,0 a@100,103.2 |",
+     "| | | "},
+    {"O5 aslant, near enough",
+     "+a:F@0,0s=circle,1; +b:L>F@50,50=point; | a@100,98 | a@0,0 |",
+     "| b+a b-a | b+a b-a | "},
+    {"O5 both move",
+     "+a:F@0,0s=circle,1; +b:L>F@100,0s=circle,1; | a@100,0 "
+     "b@0,0 |",
+     "| b+a b-a | "},
+    {"O5 both move the same way",
+     "+a:F@0,0s=circle,1; +b:L>F@50,0s=circle,1; | a@100,0 b@150,0 |", "| | "},
+    {"O5 passing through, with a linger",
+     "+a:F@0,0s +b:L>F@50,0=rect,1,10;~2 | a@100,0 | | | a@0,0 | | |",
+     "| b+a | | b-a | b+a | | b-a | "},
+    {"O3 inside when something moves",
+     "+a:F@0,0 +b:L>F@5,5m | | a@1,1 | | b@6,6 | |",
+     "b+a | | b=a | | b=a | | "},
+    {"tags change", "+a:F@0,0 +b:L>F@5,5 | tags:aG | tags:aFG | senses:bG |",
+     "b+a | b-a~ | b+a | b=a | "},
+    {"what is sensed changes", "+a:F@0,0 +b:L>F@5,5 | senses:bG | senses:bF |",
+     "b+a | b-a~ | b+a | "},
+    {"reparented during contact",
+     "+a:F@0,0 +b:L>F@5,5 +c:@0,0B | parent:ac | parent:bc |",
+     "b+a | b=a | b-a~ | "},
+    {"a body changes", "+a:F@0,0 +b:L>F@5,5! +c:@0,0B | parent:ac |",
+     "b+aB | b-aB~ b+cB | "},
+    {"moved to another layer", "+a:F@0,0 +b:L>F@5,5 +c:@0,0l1 | parent:ac | |",
+     "b+a | b-a | | "},
+    {"S3 one floor for another",
+     "+a:F>L@0,0 +b:L@-5,5 +c:L@5,5 | a@4,0 | a@20,0 |",
+     "a+b a+c | a=b a=c | a-b a-c | "},
+    {"O6 reported", "+a:F>L@0,0 +b:L@500,0 report:ba | report:ab | | ",
+     "a+b | a=b | a-b | "},
+    {"O6 reported twice", "+a:F>L@0,0 +b:L@500,0 report:ba report:ab | |",
+     "a+b | a-b | "},
+    {"O6 nobody senses", "+a:F@0,0 +b:L@500,0 report:ba | |", "| | "},
+    {"O6 bodies and linger",
+     "+a:F@0,0B +b:F@8,0/a +c:L>F@500,5!~1 report:ac report:bc | report:ac | "
+     "| |",
+     "c+aB2 | c=aB | | c-aB | "},
+    {"O6 reported, and met", "+a:F>L@0,0 +b:L@5,0 report:ba | | b@90,0 |",
+     "a+b | a=b | a-b | "},
+    {"O6 disabled", "+a:F>L@0,0 +b:L@500,0 off:b report:ba | |", "| | "},
+    {"O6 removed", "+a:F>L@0,0 +b:L@500,0 report:ba | remove:b |",
+     "a+b | a-b! | "},
+};
+
+START_TEST(row)
+{
+    for (int plain = 0; plain < 2; plain++) {
+        open_overlaps(plain, true);
+        do_words(rows[_i].does);
+        ck_assert_msg(strcmp(seen.text, rows[_i].expect) == 0,
+                      "%s (%s):\n  got      %s\n  expected %s", rows[_i].rule,
+                      plain ? "all with all" : "list", seen.text,
+                      rows[_i].expect);
+        close_overlaps();
+    }
+}
+END_TEST
+
+/* --------------------------------------------------------------- shapes -- */
+
+static const struct {
+    const char *a, *b;
+    float apart, near; /* b's x: just apart, and just touching */
+} shapes[] = {
+    {"+a:F@0,0", "+b:L>F@%g,0", 10.01f, 9.99f},
+    {"+a:F@0,0r45", "+b:L>F@%g,7.071r45", 7.08f, 7.06f},
+    {"+a:F@0,0r45", "+b:L>F@%g,7.071=point;", 7.08f, 7.06f},
+    {"+a:F@0,0", "+b:L>F@%g,5=circle,3;", 13.01f, 12.99f},
+    {"+a:F@0,0", "+b:L>F@%g,-2.1213=circle,3;", 12.13f, 12.11f},
+    {"+a:F@0,0=circle,4;", "+b:L>F@%g,3=circle,1;", 4.01f, 3.99f},
+    {"+a:F@0,0=circle,4;x2", "+b:L>F@%g,0=circle,1;x3", 11.01f, 10.99f},
+    {"+a:F@0,0=capsule,0,10,2;", "+b:L>F@%g,5=capsule,0,10,1;", 3.01f, 2.99f},
+    {"+a:F@0,0=capsule,0,10,2;", "+b:L>F@%g,13=point;", 0.01f, -9},
+    {"+a:F@0,0=capsule,10,10,1;r-45", "+b:L>F@%g,0=capsule,0,5,1;", 16.15f,
+     16.13f},
+    {"+a:F@0,0=poly,0,0,10,0,0,10;", "+b:L>F@%g,5=point;", 5.01f, 4.99f},
+    {"+a:F@0,0=poly,0,0,10,0,0,10;", "+b:L>F@%g,5=rect,4,4;", 5.01f, 4.99f},
+    {"+a:F@0,0=poly,0,0,10,0,10,10,0,10;r30", "+b:L>F@%g,0=poly,0,0,5,5,5,-5;",
+     3.68f, 3.64f},
+    {"+a:F@0,0", "+b:L>F@%g,3=poly,0,0,4,-2,4,2;", 10.01f, 9.99f},
+    {"+a:F@0,0=rect,0,10;", "+b:L>F@%g,5=rect,0,0;", 0.01f, 0},
+    {"+a:F@1000000,0", "+b:L>F@%.9g,0", 1000011, 1000009},
+};
+
+/* O1: exact, rotated and scaled ones included; either of the two may come
+ * first. */
+START_TEST(shape_pair)
+{
+    for (int turn = 0; turn < 4; turn++) {
+        char b[100];
+        bool near = turn % 2 != 0;
+        snprintf(b, sizeof b, shapes[_i].b,
+                 (double)(near ? shapes[_i].near : shapes[_i].apart));
+        if (near && shapes[_i].near < -8)
+            continue; /* it is a corner case of being apart alone */
+        open_overlaps(turn >= 2, false);
+        do_word(turn % 3 ? b : shapes[_i].a);
+        do_word(turn % 3 ? shapes[_i].a : b);
+        step();
+        ck_assert_msg(strcmp(seen.text, near ? "b+a | " : "| ") == 0,
+                      "%s and %s: %s", shapes[_i].a, b, seen.text);
+        close_overlaps();
+    }
+}
+END_TEST
+
+/* A shape in doubles, taken into the layer. */
+static bool holds_point(const ikv_shape *s, const double *place, double x,
+                        double y)
+{
+    double dx = x - place[0], dy = y - place[1];
+    double lx = (dx * place[2] + dy * place[3]) / place[4];
+    double ly = (dy * place[2] - dx * place[3]) / place[4];
+    if (s->type == IKV_SHAPE_RECT)
+        return lx >= 0 && lx <= (double)s->width && ly >= 0 &&
+               ly <= (double)s->height;
+    return lx * lx + ly * ly <= (double)s->radius * (double)s->radius;
+}
+
+/* O1 against points of a fine raster: what share one meets, and what meets
+ * comes near to sharing one. */
+START_TEST(raster)
+{
+    uint64_t dice = (uint64_t)_i + 1;
+    for (int round = 0; round < 40; round++) {
+        ikv_shape shape[2];
+        double place[2][5];
+        open_overlaps(false, false);
+        for (int i = 0; i < 2; i++) {
+            ikv_target_config config = IKV_TARGET_INIT;
+            ikv_sensing sensing = IKV_SENSING_INIT;
+            ikv_target target;
+            double angle = random_below(&dice, 360) * 3.14159265358979 / 180;
+            shape[i] =
+                random_below(&dice, 2)
+                    ? ikv_scene_rect(0, 0, 4 + (float)random_below(&dice, 12),
+                                     4 + (float)random_below(&dice, 12))
+                    : ikv_scene_circle(0, 0, 3 + (float)random_below(&dice, 6));
+            config.x = (float)random_below(&dice, 30);
+            config.y = (float)random_below(&dice, 30);
+            config.rotation.cos = (float)cos(angle);
+            config.rotation.sin = (float)sin(angle);
+            config.scale = 1 + (float)random_below(&dice, 3) / 2;
+            config.shape = shape[i];
+            config.id = (uint32_t)i + 1;
+            config.tags = FERRY;
+            sensing.senses = i ? FERRY : 0;
+            ok(ikv_scene_add(k.scene, &config, &target, NULL));
+            ok(ikv_overlap_sense(o, target, &sensing));
+            place[i][0] = (double)config.x;
+            place[i][1] = (double)config.y;
+            place[i][2] = cos(angle);
+            place[i][3] = sin(angle);
+            place[i][4] = (double)config.scale;
+        }
+        step();
+        bool shares = false, near = false;
+        for (double x = -50; x < 80; x += 0.5)
+            for (double y = -50; y < 80; y += 0.5) {
+                if (holds_point(&shape[0], place[0], x, y) &&
+                    holds_point(&shape[1], place[1], x, y))
+                    shares = true;
+                bool close[2] = {false, false};
+                for (int i = 0; i < 2; i++)
+                    for (int n = 0; n < 9; n++)
+                        close[i] =
+                            close[i] || holds_point(&shape[i], place[i],
+                                                    x + (n % 3 - 1) * 0.5,
+                                                    y + (n / 3 - 1) * 0.5);
+                near = near || (close[0] && close[1]);
+            }
+        bool meets = strcmp(seen.text, "b+a | ") == 0;
+        ck_assert(!shares || meets);
+        ck_assert(!meets || near);
+        close_overlaps();
+    }
+}
+END_TEST
+
+/* ---------------------------------------------------------------- model -- */
+
+enum {
+    MODEL_TARGETS = 60
+};
+
+/* What happens is thrown by dice; twice the same, once by the list and once all
+ * with all. */
+static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
+                           record *to)
+{
+    ikv_target target[MODEL_TARGETS];
+    bool there[MODEL_TARGETS];
+    float speed[MODEL_TARGETS][2];
+    open_overlaps(plain, dice % 2 == 0);
+    memset(there, 0, sizeof there);
+    memset(speed, 0, sizeof speed);
+    for (int turn = 0; turn < 120; turn++) {
+        uint32_t changes = 1 + random_below(&dice, turn % 10 == 0 ? 40 : 4);
+        for (uint32_t c = 0; c < changes; c++) {
+            uint32_t i = random_below(&dice, MODEL_TARGETS);
+            uint32_t what = random_below(&dice, 16);
+            float x = (float)random_below(&dice, crowd);
+            float y = (float)random_below(&dice, crowd);
+            uint32_t other = random_below(&dice, MODEL_TARGETS);
+            if (!there[i]) {
+                static const float triangle[] = {0, 0, 9, 1, 3, 8};
+                const ikv_shape kinds[] = {
+                    ikv_scene_rect(0, 0, 12, 8),
+                    ikv_scene_circle(0, 0, 6),
+                    ikv_scene_capsule(0, 0, 10, 3, 3),
+                    ikv_scene_polygon(triangle, 3),
+                    ikv_scene_point(0, 0),
+                    ikv_scene_rect(-150, -150, 300, 300)};
+                ikv_target_config config = IKV_TARGET_INIT;
+                ikv_sensing s = IKV_SENSING_INIT;
+                config.id = i + 1;
+                config.x = x;
+                config.y = y;
+                config.rotation =
+                    ikv_scene_rotation((float)random_below(&dice, 4) * 30);
+                config.shape =
+                    kinds[random_below(&dice, random_below(&dice, 8) ? 5 : 6)];
+                config.tags = random_below(&dice, 8);
+                config.body = random_below(&dice, 3) == 0;
+                if (there[other] && random_below(&dice, 3) == 0)
+                    config.parent = target[other];
+                else
+                    config.layer = random_below(&dice, 6) == 0;
+                s.senses = random_below(&dice, 8);
+                s.scope = (uint8_t)(random_below(&dice, 3) == 0);
+                s.linger = (uint16_t)(random_below(&dice, 4) == 0 ? 2 : 0);
+                s.swept = random_below(&dice, 5) == 0;
+                s.inside = (uint8_t)random_below(&dice, 2);
+                ok(ikv_scene_add(k.scene, &config, &target[i], NULL));
+                ok(ikv_overlap_sense(o, target[i], &s));
+                there[i] = true;
+                speed[i][0] = (float)random_below(&dice, 9) - 4;
+                speed[i][1] = (float)random_below(&dice, 9) - 4;
+            } else if (what == 0) {
+                ok(ikv_scene_remove(k.scene, target[i]));
+                for (int n = 0; n < MODEL_TARGETS; n++)
+                    there[n] = there[n] && ikv_scene_alive(k.scene, target[n]);
+            } else if (what == 1) {
+                ok(ikv_overlap_enable(o, target[i], turn % 2 == 0));
+            } else if (what == 2) {
+                ok(ikv_scene_show(k.scene, target[i], turn % 3 > 0));
+            } else if (what == 3 && there[other]) {
+                ikv_scene_set_parent(k.scene, target[i], target[other]);
+            } else if (what == 4) {
+                ok(ikv_scene_set_tags(k.scene, target[i],
+                                      random_below(&dice, 8)));
+            } else if (what == 5 && there[other] && other != i) {
+                ok(ikv_overlap_report(o, target[i], target[other], NULL));
+            } else if (what == 6) {
+                ok(ikv_scene_turn(k.scene, target[i],
+                                  ikv_scene_rotation(x * 7)));
+            } else if (what == 7) {
+                ok(ikv_overlap_place(o, target[i]));
+                ok(ikv_scene_move(k.scene, target[i], x, y));
+            } else if (what < 12) {
+                ok(ikv_scene_move(k.scene, target[i], x, y));
+            }
+        }
+        for (int i = 0; turn % 3 > 0 && i < MODEL_TARGETS; i++) {
+            float at[2], view[2];
+            if (there[i] && ikv_scene_position(k.scene, target[i], at, view))
+                ok(ikv_scene_move(k.scene, target[i], at[0] + speed[i][0],
+                                  at[1] + speed[i][1]));
+        }
+        step();
+        for (int i = 0; i < MODEL_TARGETS; i++)
+            if (there[i])
+                note(&seen, "%u", ikv_overlap_contacts(o, target[i], 0));
+        if (strlen(seen.text) > sizeof seen.text / 2) {
+            uint64_t sum = 0; /* what is too long is kept as a sum */
+            for (const char *c = seen.text; *c != '\0'; c++)
+                sum = (sum ^ (uint8_t)*c) * UINT64_C(0x100000001b3);
+            snprintf(seen.text, sizeof seen.text, "%llx ",
+                     (unsigned long long)sum);
+        }
+    }
+    *to = seen;
+    close_overlaps();
+}
+
+/* O1 to O6: equal to all-with-all, order included. */
+START_TEST(model)
+{
+    static record by_list, by_scan;
+    uint32_t crowd = _i % 3 == 0 ? 60 : _i % 3 == 1 ? 300 : 3000;
+    play_at_random((uint64_t)_i + 1, false, crowd, &by_list);
+    play_at_random((uint64_t)_i + 1, true, crowd, &by_scan);
+    ck_assert_str_eq(by_list.text, by_scan.text);
+}
+END_TEST
+
+/* Many, all moving or few, with little room for pairs: the same as well. */
+START_TEST(many)
+{
+    static const struct {
+        uint32_t moving, pairs;
+    } how[] = {{400, 0}, {4, 0}, {400, 900}, {400, 20}, {100, 0}};
+    static record first;
+    for (int plain = 0; plain < 2; plain++) {
+        static ikv_target target[400];
+        uint64_t dice = 7;
+        kit_prepare(&k);
+        k.config.bus.targets = 450;
+        k.config.overlaps.plain = plain;
+        k.config.overlaps.pairs = how[_i].pairs;
+        k.config.overlaps.contacts = 4000;
+        kit_open(&k);
+        o = ikv_kit_overlaps(k.kit);
+        seen.text[0] = '\0';
+        steps = 0;
+        ikv_target none = {0};
+        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL,
+                        NULL));
+        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL,
+                        NULL));
+        for (uint32_t i = 0; i < 400; i++) {
+            ikv_sensing s = IKV_SENSING_INIT;
+            ikv_target_config config = IKV_TARGET_INIT;
+            config.id = 1 + i % 26;
+            config.x = (float)random_below(&dice, 500);
+            config.y = (float)random_below(&dice, 500);
+            config.shape = i % 100 == 7 ? ikv_scene_rect(-150, -150, 300, 300)
+                                        : ikv_scene_rect(0, 0, 10, 10);
+            config.tags = s.senses = FERRY;
+            ok(ikv_scene_add(k.scene, &config, &target[i], NULL));
+            ok(ikv_overlap_sense(o, target[i], &s));
+        }
+        for (int turn = 0; turn < 60; turn++) {
+            for (uint32_t i = 0; i < how[_i].moving; i++) {
+                float at[2], view[2];
+                float dx = (float)(i % 5) - 2, dy = (float)(i % 7) - 3;
+                ikv_scene_position(k.scene, target[i], at, view);
+                if (random_below(&dice, 200) == 0)
+                    at[0] = (float)random_below(&dice, 500);
+                ok(ikv_scene_move(k.scene, target[i], at[0] + dx, at[1] + dy));
+            }
+            kit_frame(&k, ++steps * 20);
+            if (turn % 20 == 19)
+                valid(ikv_overlap_validate(o));
+            if (strlen(seen.text) > sizeof seen.text / 2) {
+                uint64_t sum = 0;
+                for (const char *c = seen.text; *c != '\0'; c++)
+                    sum = (sum ^ (uint8_t)*c) * UINT64_C(0x100000001b3);
+                snprintf(seen.text, sizeof seen.text, "%llx ",
+                         (unsigned long long)sum);
+            }
+        }
+        ikv_overlap_counters counters = ikv_overlap_count(o);
+        if (plain) {
+            ck_assert_str_eq(seen.text, first.text);
+        } else {
+            first = seen;
+            ck_assert(how[_i].pairs == 20 ? counters.scans > 0
+                                          : counters.rebuilds > 0);
+            ck_assert(how[_i].pairs != 0 || counters.scans == 0);
+            ck_assert_int_eq(k.reports, how[_i].pairs == 20);
+            ck_assert(strlen(first.text) > 20);
+        }
+        kit_close(&k);
+    }
+}
+END_TEST
+
+/* -------------------------------------------------------- inside handlers --
+ */
+
+static ikv_verdict remove_source(const ikv_event *e, const ikv_delivery *d,
+                                 void *user)
+{
+    (void)d, (void)user;
+    if (ikv_scene_alive(k.scene, e->source))
+        ok(ikv_scene_remove(k.scene, e->source));
+    status_is(ikv_overlap_step(o, 0, 0), IKV_BUSY);
+    status_is(ikv_overlap_report(o, named[1], named[2], NULL), IKV_BUSY);
+    return IKV_CONTINUE;
+}
+
+/* D5, O2: who is removed by a handler of an enter is not entered elsewhere. */
+START_TEST(removed_by_handler)
+{
+    for (int plain = 0; plain < 2; plain++) {
+        open_overlaps(plain, false);
+        do_words("+a:F>L@0,0 +b:L>F@5,5 +c:L>F@5,5 +d:F@100,0");
+        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, named[1], remove_source,
+                        NULL, NULL));
+        do_words("| | d@0,0 | |");
+        ck_assert_str_eq(seen.text, "a+b b+am | b-a! | b+d | b-d! | ");
+        close_overlaps();
+    }
+}
+END_TEST
+
+/* S3: what touches now, how many, who. */
+START_TEST(queries)
+{
+    ikv_contact contact;
+    open_overlaps(false, false);
+    do_words("+a:F>LG@0,0~2 +b:L@-5,5 +c:L@5,5 +d:G@5,5 | |");
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 3);
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], LAMP), 2);
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], FERRY), 0);
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[1], 0), 0);
+    ck_assert(ikv_overlap_touches(o, named[0], named[2]));
+    ck_assert(!ikv_overlap_touches(o, named[2], named[0]));
+    ck_assert(ikv_overlap_contact(o, named[0], LAMP, 1, &contact));
+    ck_assert_uint_eq(contact.other.bits, named[2].bits);
+    ck_assert_uint_eq(contact.other_id, 3);
+    ck_assert_uint_eq(contact.count, 1);
+    ck_assert_uint_eq(contact.steps, 1);
+    ck_assert_float_eq(contact.x, 7.5f);
+    ck_assert_float_eq(contact.y, 7.5f);
+    ck_assert(!ikv_overlap_contact(o, named[0], LAMP, 2, &contact));
+    do_words("b@-50,0 |"); /* it lingers */
+    ck_assert(ikv_overlap_contact(o, named[0], 0, 0, &contact));
+    ck_assert_uint_eq(contact.other.bits, named[1].bits);
+    ck_assert_uint_eq(contact.count, 0);
+    do_words("| |");
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 2);
+    do_words("remove:a");
+    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 0);
+    step();
+    ck_assert_uint_eq(ikv_overlap_count(o).touching, 0);
+    ck_assert_uint_eq(ikv_overlap_count(o).contacts, 0);
+    close_overlaps();
+}
+END_TEST
+
+static const float *expected_point;
+static ikv_verdict check_point(const ikv_event *e, const ikv_delivery *d,
+                               void *user)
+{
+    (void)d;
+    ++*(int *)user;
+    ck_assert_float_eq(e->overlap.x, expected_point[0]);
+    ck_assert_float_eq(e->overlap.z, expected_point[2]);
+    return IKV_CONTINUE;
+}
+
+/* O6: no scene at all; what the engine's callbacks do not say is everything. */
+START_TEST(own_collision)
+{
+    static const float point[3] = {4, 5, 6};
+    ikv_bus_config bus_config = IKV_BUS_INIT;
+    ikv_overlaps_config config = IKV_OVERLAPS_INIT;
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ikv_bus *bus;
+    ikv_overlaps *own;
+    ikv_target a, b, none = {0};
+    int calls = 0;
+    bus_config.memory = config.memory = ikv_host_memory();
+    ok(ikv_bus_open(&bus_config, &bus));
+    status_is(ikv_overlaps_open(&config, &own), IKV_BAD_CONFIG);
+    config.bus = bus;
+    config.targets = 10;
+    status_is(ikv_overlaps_open(&config, &own), IKV_BAD_CONFIG);
+    config.targets = 0;
+    config.contacts = 1;
+    ok(ikv_overlaps_open(&config, &own));
+    ok(ikv_bus_add_target(bus, 1, &a));
+    ok(ikv_bus_add_target(bus, 2, &b));
+    sensing.senses = 1;
+    ok(ikv_overlap_sense(own, a, &sensing));
+    expected_point = point;
+    for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
+         kind++)
+        ok(ikv_bus_hear(bus, kind, a, check_point, &calls, NULL));
+    ok(ikv_overlap_report(own, b, a, point));
+    ok(ikv_overlap_step(own, 0, 0));
+    ck_assert_int_eq(calls, 1);
+    ok(ikv_overlap_report(own, a, b, point));
+    ok(ikv_overlap_step(own, 1, 0));
+    ck_assert_int_eq(calls, 2);
+    ck_assert(ikv_overlap_touches(own, a, b));
+    ikv_target c;
+    ok(ikv_bus_add_target(bus, 3, &c));
+    status_is(ikv_overlap_report(own, a, c, NULL), IKV_FULL_CONTACTS);
+    ck_assert_uint_eq(ikv_overlap_count(own).refused, 1);
+    status_is(ikv_overlap_report(own, a, a, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_overlap_report(own, a, none, NULL), IKV_STALE);
+    ok(ikv_overlap_step(own, 2, 0));
+    ck_assert_int_eq(calls, 3);
+    valid(ikv_overlap_validate(own));
+    sensing.scope = 7;
+    status_is(ikv_overlap_sense(own, a, &sensing), IKV_BAD_ARGUMENT);
+    sensing.size = 0;
+    status_is(ikv_overlap_sense(own, a, &sensing), IKV_BAD_SIZE);
+    ok(ikv_bus_remove_target(bus, a));
+    status_is(ikv_overlap_enable(own, a, true), IKV_STALE);
+    status_is(ikv_overlap_place(own, a), IKV_STALE);
+    ck_assert_uint_eq(ikv_overlap_sensing(own, a).size, 0);
+    ikv_overlaps_close(own);
+    ikv_bus_close(bus);
+}
+END_TEST
+
+Suite *overlap_suite(void)
+{
+    Suite *s = suite_create("overlap");
+    add_table(s, "O1 to O6", row, ROWS(rows));
+    add_table(s, "O1 exact", shape_pair, ROWS(shapes));
+    add_table(s, "O1 raster", raster, 3);
+    add_table(s, "O1 to O6 model", model, 30);
+    add_table(s, "O1 many", many, 5);
+    add(s, "D5 O2 handlers", removed_by_handler);
+    add(s, "S3", queries);
+    add(s, "O6 own collision", own_collision);
+    return s;
+}

@@ -11,20 +11,6 @@ static const char *const comparisons[] = {
     "equal", "below", "at_most", "above", "at_least", "has", "changed", NULL};
 static const char *const joins[] = {"all", "any", NULL};
 
-static bool read_choice(reader *r, const place *at, const json_t *object,
-                        const char *member, const char *const *names,
-                        uint32_t *to)
-{
-    const char *name = NULL;
-    if (!read_string(r, at, object, member, false, &name) || name == NULL)
-        return !r->failed;
-    for (*to = 0; names[*to] != NULL; ++*to)
-        if (strcmp(names[*to], name) == 0)
-            return true;
-    place here = {at, member, 0};
-    return setup_unknown(r, &here, member, name, names);
-}
-
 /* The first kind that the handler names; fields are looked up in it. */
 static const ikv_kind_info *first_kind(const ikv_setup *setup,
                                        const setup_handler *handler)
@@ -50,9 +36,15 @@ static ikv_target find_target_by_name(const void *user, const char *name)
     return setup->kit != NULL ? target->handle : (ikv_target){1};
 }
 
-static uint32_t find_action_by_name(const void *user, const char *name)
+/* An action, or a field that targets declare; bindings are not asked for. */
+static uint32_t find_number_by_name(const void *user, const ikv_field *field,
+                                    const char *name)
 {
     const ikv_setup *setup = user;
+    if (field->set == IKV_SET_FIELD)
+        return setup_field_number(setup, name);
+    if (field->set != IKV_SET_ACTION)
+        return 0;
     if (setup->kit != NULL)
         return ikv_action_find(ikv_kit_actions(setup->kit), name).bits;
     return setup_find_action(setup, name) != NULL;
@@ -65,7 +57,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
 {
     const ikv_kind_info *info = first_kind(setup, handler);
     const ikv_field *field = ikv_field_find(info, c->field);
-    target_finder finder = {find_target_by_name, find_action_by_name, setup};
+    target_finder finder = {find_target_by_name, find_number_by_name, setup};
     bool tags = strstr(c->field, ".tags") != NULL;
     bool body = strstr(c->field, ".body") != NULL;
     *to = (ikv_value){IKV_VALUE_NONE, {0}};

@@ -213,6 +213,27 @@ bool read_number(reader *r, const place *at, const json_t *object,
     return true;
 }
 
+bool read_choice(reader *r, const place *at, const json_t *object,
+                 const char *member, const char *const *names, uint32_t *to)
+{
+    const char *name = NULL;
+    if (!read_string(r, at, object, member, false, &name) || name == NULL)
+        return !r->failed;
+    for (*to = 0; names[*to] != NULL; ++*to)
+        if (strcmp(names[*to], name) == 0)
+            return true;
+    place here = {at, member, 0};
+    char known[160] = "";
+    size_t used = 0;
+    for (uint32_t i = 0; names[i] != NULL && used < sizeof known; i++)
+        used += (size_t)snprintf(known + used, sizeof known - used, "%s\"%s\"",
+                                 i > 0 ? ", " : "", names[i]);
+    const char *near = ikv_nearest_name(name, names);
+    return reader_fail(r, &here, "expected one of %s, found \"%.60s\"%s%s%s",
+                       known, name, near != NULL ? "; did you mean \"" : "",
+                       near != NULL ? near : "", near != NULL ? "\"?" : "");
+}
+
 bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
                  float *to)
 {
@@ -343,6 +364,11 @@ static const char *type_name(const ikv_field *field)
     return field->scale > 1 ? "a number that fits" : names[field->type];
 }
 
+bool names_something(const ikv_field *field)
+{
+    return field->set >= IKV_SET_ACTION && field->set <= IKV_SET_FIELD;
+}
+
 bool read_field(reader *r, const place *at, const json_t *value,
                 const ikv_field *field, const target_finder *finder,
                 ikv_event *event)
@@ -355,21 +381,22 @@ bool read_field(reader *r, const place *at, const json_t *value,
         to.type = IKV_VALUE_TARGET;
         if (!read_target(r, at, value, finder, &to.bits.target))
             return false;
-    } else if (field->set == IKV_SET_ACTION) {
+    } else if (names_something(field)) {
         const char *name = json_string_value(value);
         to.type = IKV_VALUE_INTEGER;
-        if (name == NULL || finder->find_action == NULL)
-            return reader_fail(r, at, "expected an action's name, found %s",
-                               json_found(value));
-        to.bits.integer = finder->find_action(finder->user, name);
+        if (name == NULL || finder->find_number == NULL)
+            return reader_fail(r, at, "expected %s's name, found %s",
+                               field->name, json_found(value));
+        to.bits.integer = finder->find_number(finder->user, field, name);
         if (to.bits.integer == 0)
-            return reader_fail(r, at, "unknown action \"%.60s\"", name);
+            return reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
+                               name);
     } else if (is_mask(field)) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_mask(r, at, value, field, &named))
             return false;
         to.bits.integer = (int64_t)named;
-    } else if (field->set != IKV_SET_NONE && field->set != IKV_SET_BINDING) {
+    } else if (field->set != IKV_SET_NONE) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_named(r, at, value, field, &named))
             return false;
@@ -452,7 +479,7 @@ json_t *write_field(const ikv_field *field, const ikv_event *event,
                    ? json_string(name(user, field, value.bits.target.bits))
                    : json_null();
     case IKV_VALUE_INTEGER:
-        if (field->set == IKV_SET_ACTION || field->set == IKV_SET_BINDING)
+        if (names_something(field))
             return json_string(name(user, field, (uint32_t)value.bits.integer));
         return write_integer(field, value.bits.integer);
     default:

@@ -45,15 +45,24 @@ bool read_integer(reader *r, const place *at, const json_t *object,
 bool read_number(reader *r, const place *at, const json_t *object,
                  const char *member, double least, double most, double *to);
 
+/* One of the names (the list ends with NULL), as its place in it. */
+bool read_choice(reader *r, const place *at, const json_t *object,
+                 const char *member, const char *const *names, uint32_t *to);
+
 /* An array of so many finite numbers. */
 bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
                  float *to);
 
-/* Writes a value of JSON into a field of an event, or fails. Targets and
- * actions by name through the callbacks; zero for one that is not known. */
+/* Whether a field's number stands for a name that a setup knows. */
+bool names_something(const ikv_field *field);
+
+/* Writes a value of JSON into a field of an event, or fails. Targets, and what
+ * else is known by name alone, through the callbacks; zero for what is not
+ * known. */
 typedef struct target_finder {
     ikv_target (*find)(const void *user, const char *name);
-    uint32_t (*find_action)(const void *user, const char *name);
+    uint32_t (*find_number)(const void *user, const ikv_field *field,
+                            const char *name);
     const void *user;
 } target_finder;
 bool read_field(reader *r, const place *at, const json_t *value,

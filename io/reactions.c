@@ -211,13 +211,22 @@ static const char *value_text(ikv_value value, char *buffer)
     }
 }
 
-static void set_field(const ikv_setup *setup, setup_target *target,
-                      setup_field *field, ikv_value value)
+/* With a setup that announces, whoever listens is told of it. */
+static void set_field(const doing *d, setup_target *target, setup_field *field,
+                      ikv_value value)
 {
     char before[32], after[32];
-    note(setup, "%s.%s: %s -> %s", target->id, field->name,
+    ikv_event event = ikv_event_make(IKV_KIND_FIELD_SET, d->event->time_ns);
+    note(d->setup, "%s.%s: %s -> %s", target->id, field->name,
          value_text(field->value, before), value_text(value, after));
+    event.target = target->handle;
+    event.field.field = setup_field_number(d->setup, field->name);
+    event.field.type = (uint8_t)value.type;
+    event.field.before = field->value.bits;
+    event.field.after = value.bits;
     field->value = value;
+    if (d->setup->announces)
+        ikv_bus_deliver(d->delivery->bus, &event);
 }
 
 /* The field that the reaction names, NULL if the target has gone or lacks it.
@@ -239,7 +248,7 @@ static ikv_verdict run_toggle(const doing *d)
     }
     ikv_value value = field->value;
     value.bits.boolean = !value.bits.boolean;
-    set_field(d->setup, target, field, value);
+    set_field(d, target, field, value);
     return IKV_CONTINUE;
 }
 
@@ -252,7 +261,7 @@ static ikv_verdict run_set(const doing *d)
         note(d->setup, "set: there is no field \"%s\", or no value",
              d->what->text);
     else
-        set_field(d->setup, target, field, value);
+        set_field(d, target, field, value);
     return IKV_CONTINUE;
 }
 

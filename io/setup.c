@@ -63,6 +63,37 @@ setup_field *setup_find_field(setup_target *target, const char *name)
     return NULL;
 }
 
+/* Whether a target before this one, or this one's earlier fields, has it. */
+static bool is_first(const ikv_setup *setup, uint32_t target, uint32_t field)
+{
+    const char *name = setup->targets[target].fields[field].name;
+    for (uint32_t i = 0; i < target; i++)
+        if (setup_find_field(&setup->targets[i], name) != NULL)
+            return false;
+    return true;
+}
+
+const char *setup_field_name(const ikv_setup *setup, uint32_t number)
+{
+    for (uint32_t i = 0; setup != NULL && i < setup->target_count; i++)
+        for (uint32_t f = 0; f < setup->targets[i].field_count; f++)
+            if (is_first(setup, i, f) && --number == 0)
+                return setup->targets[i].fields[f].name;
+    return "?";
+}
+
+uint32_t setup_field_number(const ikv_setup *setup, const char *name)
+{
+    uint32_t number = 0;
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        for (uint32_t f = 0; f < setup->targets[i].field_count; f++) {
+            number += is_first(setup, i, f);
+            if (strcmp(setup->targets[i].fields[f].name, name) == 0)
+                return number;
+        }
+    return 0;
+}
+
 /* Targets bear their index + 1 as id. */
 setup_target *setup_target_of(const ikv_setup *setup, ikv_target target)
 {
@@ -330,6 +361,9 @@ static void size_router(const ikv_setup *setup, ikv_router_config *to)
     to->double_ns = to->double_ns > 0 ? to->double_ns : from->double_ns;
     to->keep_focus = to->keep_focus || from->keep_focus;
     to->no_tab = to->no_tab || from->no_tab;
+    to->dead_zone = to->dead_zone > 0 ? to->dead_zone : from->dead_zone;
+    to->full_zone = to->full_zone > 0 ? to->full_zone : from->full_zone;
+    to->axial_zones = to->axial_zones || from->axial_zones;
 }
 
 /* Room for what the file has, for what attaching subscribes, and for as much
@@ -352,6 +386,10 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
     config->scene.layers = larger(config->scene.layers, setup->layer_count);
     config->scene.polygons = larger(config->scene.polygons, polygons);
     size_router(setup, &config->router);
+    config->state.dead_zone = config->router.dead_zone;
+    config->state.full_zone = config->router.full_zone;
+    config->state.axial_zones = config->router.axial_zones;
+    config->scene.announces = config->scene.announces || setup->announces;
     config->catalogue = setup->catalogue;
     config->bus.targets = larger(config->bus.targets, setup->target_count + 64);
     config->bus.subscriptions =
@@ -418,6 +456,9 @@ static ikv_status apply_target(ikv_setup *setup, uint32_t index, reader *r)
                                       &t->handle, &message);
     if (status < 0)
         reader_fail(r, NULL, "target \"%s\": %.300s", t->id, message.text);
+    else if (t->has_sensing && ikv_kit_overlaps(setup->kit) != NULL)
+        status = ikv_overlap_sense(ikv_kit_overlaps(setup->kit), t->handle,
+                                   &t->sensing);
     return status;
 }
 

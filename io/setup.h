@@ -29,6 +29,8 @@ typedef struct setup_target {
     uint32_t field_count;
     setup_field fields[FIELDS_PER_TARGET];
     ikv_target_config config;
+    ikv_sensing sensing;
+    bool has_sensing;
     float *points; /* of a polygon, or NULL */
     ikv_target handle;
 } setup_target;
@@ -147,7 +149,8 @@ struct ikv_setup {
     ikv_kit *kit;
     float view_width, view_height;
     uint32_t step_num, step_den, frame_hz, max_steps;
-    ikv_router_config router; /* slops, times and flags alone */
+    ikv_router_config router; /* slops, zones, times and flags alone */
+    bool announces;
     setup_layer layers[SETUP_LAYERS];
     uint32_t layer_count;
     setup_target *targets;
@@ -179,6 +182,10 @@ setup_target *setup_find_target(const ikv_setup *setup, const char *id);
 setup_target *setup_target_of(const ikv_setup *setup, ikv_target target);
 setup_handler *setup_find_handler(const ikv_setup *setup, const char *name);
 setup_group *setup_find_group(const ikv_setup *setup, const char *name);
+/* Numbers of fields' names, from 1 on, in order of appearance; 0 and "?" for
+ * what is not known. */
+uint32_t setup_field_number(const ikv_setup *setup, const char *name);
+const char *setup_field_name(const ikv_setup *setup, uint32_t number);
 setup_field *setup_find_field(setup_target *target, const char *name);
 
 /* An unknown name: fails with the nearest one. */

@@ -407,8 +407,9 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 bool read_document(reader *r, ikv_setup *setup)
 {
     static const char *const members[] = {
-        "format",  "view",   "loop",     "router", "layers",  "kinds",
-        "targets", "groups", "handlers", "sets",   "actions", NULL};
+        "format", "view",    "loop",   "router",   "layers",
+        "kinds",  "targets", "groups", "handlers", "announces",
+        "sets",   "actions", NULL};
     const char *format = NULL;
     const json_t *document = setup->document;
     if (!json_is_object(document))
@@ -454,6 +455,7 @@ bool read_document(reader *r, ikv_setup *setup)
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
            (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&
+           read_bool(r, NULL, document, "announces", &setup->announces) &&
            read_router_settings(r, setup) && read_layers(r, setup) &&
            each(r, setup, "kinds", kind_entry) &&
            each(r, setup, "targets", target_name_entry) &&

@@ -19,12 +19,13 @@ static bool read_time(reader *r, const place *at, const json_t *object,
 
 bool read_router_settings(reader *r, ikv_setup *setup)
 {
-    static const char *const members[] = {"slop",   "mouse_slop", "double_slop",
-                                          "hold",   "double",     "keep_focus",
-                                          "no_tab", "pointers",   NULL};
+    static const char *const members[] = {
+        "slop",      "mouse_slop", "double_slop", "hold",
+        "double",    "keep_focus", "no_tab",      "pointers",
+        "dead_zone", "full_zone",  "axial_zones", NULL};
     const json_t *value = json_object_get(setup->document, "router");
     place at = {NULL, "router", 0};
-    double slop = 0, mouse_slop = 0, double_slop = 0;
+    double slop = 0, mouse_slop = 0, double_slop = 0, dead = 0, full = 0;
     int64_t pointers = 0;
     ikv_router_config *to = &setup->router;
     *to = (ikv_router_config)IKV_ROUTER_INIT;
@@ -39,12 +40,21 @@ bool read_router_settings(reader *r, ikv_setup *setup)
         !read_time(r, &at, value, "double", &to->double_ns) ||
         !read_bool(r, &at, value, "keep_focus", &to->keep_focus) ||
         !read_bool(r, &at, value, "no_tab", &to->no_tab) ||
+        !read_number(r, &at, value, "dead_zone", 0.001, 0.9, &dead) ||
+        !read_number(r, &at, value, "full_zone", 0.002, 1, &full) ||
+        !read_bool(r, &at, value, "axial_zones", &to->axial_zones) ||
         !read_integer(r, &at, value, "pointers", 1, 65535, &pointers))
         return false;
     to->slop = (float)slop;
     to->mouse_slop = (float)mouse_slop;
     to->double_slop = (float)double_slop;
     to->pointers = (uint32_t)pointers;
+    to->dead_zone = (float)dead;
+    to->full_zone = (float)full;
+    place at_zone = {&at, "dead_zone", 0};
+    if ((dead > 0 ? dead : 0.15) >= (full > 0 ? full : 0.95))
+        return reader_fail(r, &at_zone,
+                           "the dead zone must be smaller than the full one");
     return true;
 }
 
@@ -255,26 +265,6 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
 
 /* -------------------------------------------------------------- targets -- */
 
-static bool read_hit(reader *r, const place *at, const json_t *object,
-                     uint32_t *hit)
-{
-    static const char *const names[] = {"solid", "pass", "off", NULL};
-    const char *name = "solid";
-    if (!read_string(r, at, object, "hit", false, &name))
-        return false;
-    for (uint32_t i = 0; names[i] != NULL; i++) {
-        if (strcmp(names[i], name) == 0) {
-            *hit = i;
-            return true;
-        }
-    }
-    place here = {at, "hit", 0};
-    return reader_fail(r, &here,
-                       "expected \"solid\", \"pass\" or \"off\", found "
-                       "\"%.60s\"",
-                       name);
-}
-
 static bool read_traits(reader *r, const place *at, const json_t *object,
                         uint32_t *traits)
 {
@@ -353,14 +343,49 @@ static bool read_parent(reader *r, const place *at, const ikv_setup *setup,
                        "a target with a parent is in its parent's layer");
 }
 
+/* What it senses, and how. */
+static bool read_sensing(reader *r, const place *at, ikv_setup *setup,
+                         const json_t *value, setup_target *target)
+{
+    static const char *const scopes[] = {"pieces", "bodies", NULL};
+    static const char *const insides[] = {"always", "moving", NULL};
+    static const char *const members[] = {"senses", "contacts", "inside",
+                                          "linger", "swept",    "overlaps"};
+    ikv_sensing *to = &target->sensing;
+    const json_t *senses = json_object_get(value, "senses");
+    place here = {at, "senses", 0};
+    uint32_t scope = 0, inside = 0;
+    int64_t linger = 0;
+    bool overlaps = true;
+    *to = (ikv_sensing)IKV_SENSING_INIT;
+    for (size_t i = 0; i < sizeof members / sizeof members[0]; i++)
+        if (json_object_get(value, members[i]) != NULL)
+            target->has_sensing = true;
+    if ((senses != NULL &&
+         !setup_read_tags(r, &here, setup, senses, &to->senses)) ||
+        !read_choice(r, at, value, "contacts", scopes, &scope) ||
+        !read_choice(r, at, value, "inside", insides, &inside) ||
+        !read_integer(r, at, value, "linger", 0, UINT16_MAX, &linger) ||
+        !read_bool(r, at, value, "swept", &to->swept) ||
+        !read_bool(r, at, value, "overlaps", &overlaps))
+        return false;
+    to->scope = (uint8_t)scope;
+    to->inside = (uint8_t)inside;
+    to->linger = (uint16_t)linger;
+    to->disabled = !overlaps;
+    return true;
+}
+
 bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
                        const json_t *value, setup_target *target)
 {
     static const char *const members[] = {
-        "id",         "parent",   "layer",  "position", "rotation",
-        "scale",      "z",        "shape",  "grace",    "hit",
-        "hidden",     "clip",     "fields", "tab",      "focusable",
-        "takes_text", "captures", "tags",   "body",     NULL};
+        "id",       "parent", "layer",     "position",   "rotation", "scale",
+        "z",        "shape",  "grace",     "hit",        "hidden",   "clip",
+        "fields",   "tab",    "focusable", "takes_text", "captures", "tags",
+        "body",     "senses", "contacts",  "inside",     "linger",   "swept",
+        "overlaps", NULL};
+    static const char *const hits[] = {"solid", "pass", "off", NULL};
     ikv_target_config *config = &target->config;
     const json_t *shape = json_object_get(value, "shape");
     const json_t *tags = json_object_get(value, "tags");
@@ -370,13 +395,14 @@ bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
            find_layer(r, at, setup, value, &config->layer) &&
            read_placement(r, at, value, config) &&
            (shape == NULL || read_shape(r, &at_shape, shape, target)) &&
-           read_hit(r, at, value, &config->hit) &&
+           read_choice(r, at, value, "hit", hits, &config->hit) &&
            read_traits(r, at, value, &config->traits) &&
            read_bool(r, at, value, "hidden", &config->hidden) &&
            read_bool(r, at, value, "clip", &config->clip) &&
            read_bool(r, at, value, "body", &config->body) &&
            (tags == NULL ||
             setup_read_tags(r, &at_tags, setup, tags, &config->tags)) &&
+           read_sensing(r, at, setup, value, target) &&
            read_target_fields(r, at, value, target);
 }
 

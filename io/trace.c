@@ -4,7 +4,7 @@
  * A line is complete when its handler has returned, and handlers deliver inside
  * handlers; so lines wait in `lines` until the outermost delivery has ended.
  */
-#include "json.h"
+#include "setup.h"
 
 #include <stdlib.h>
 
@@ -50,8 +50,7 @@ const char *ikvi_verdict_name(ikv_verdict verdict)
     return names[verdict & 7];
 }
 
-/* The name of what a field names by a number: a target, an action, or a
- * binding, of which the event says it. */
+/* The name of what a field names by a number. */
 static const char *name_in_trace(const void *user, const ikv_field *field,
                                  uint32_t bits)
 {
@@ -62,6 +61,8 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
             ikv_action_name(trace->actions, (ikv_action_id){bits});
         return name != NULL ? name : "gone";
     }
+    if (field->set == IKV_SET_FIELD)
+        return setup_field_name(trace->setup, bits);
     if (field->set != IKV_SET_BINDING)
         return target_name(user, (ikv_target){bits});
     ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);
@@ -153,6 +154,8 @@ static void watch_call(ikv_trace *trace, const ikv_watch *watch)
                         json_string(phase_name(watch->delivery->phase)));
     if (watch->delivery->flags & IKV_PASSED)
         json_object_set_new(line, "passed", json_true());
+    if (watch->delivery->flags & IKV_MIRROR)
+        json_object_set_new(line, "mirror", json_true());
     json_object_set_new(line, "handler", json_string(watch->name));
     if (watch->depth < 64)
         trace->open[watch->depth] = trace->count;

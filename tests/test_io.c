@@ -70,7 +70,32 @@ static const struct {
     {S("\"router\": {\"slop\": -1}"), "/router/slop: expected a number from"},
     {S("\"router\": {\"hold\": 0}"), "/router/hold: expected a number from 1"},
     {S("\"targets\": [{\"id\": \"a\", \"hit\": \"sold\"}]"),
-     "/targets/0/hit: expected \"solid\", \"pass\" or \"off\", found \"sold\""},
+     "/targets/0/hit: expected one of \"solid\", \"pass\", \"off\", found "
+     "\"sold\"; did you mean \"solid\"?"},
+    {S("\"targets\": [{\"id\": \"a\", \"senses\": \"x\"}]"),
+     "/targets/0/senses: expected an array"},
+    {S("\"targets\": [{\"id\": \"a\", \"contacts\": \"body\"}]"),
+     "/targets/0/contacts: expected one of \"pieces\", \"bodies\""},
+    {S("\"targets\": [{\"id\": \"a\", \"linger\": -1}]"),
+     "/targets/0/linger: "},
+    {S("\"router\": {\"dead_zone\": 0.5, \"full_zone\": 0.4}"),
+     "/router/dead_zone: the dead zone must be smaller"},
+    {S("\"sets\": [{\"name\": \"helm\"}, {\"name\": \"helm\"}]"),
+     "/sets/1/name: the name \"helm\" is empty or taken"},
+    {S("\"actions\": [{\"name\": \"horn\", \"set\": \"helm\"}]"),
+     "/actions/0/set: there is no set \"helm\""},
+    {S("\"actions\": [{\"name\": \"horn\"}, {\"name\": \"horn\"}]"),
+     "/actions/1/name: the name \"horn\" is empty or taken"},
+    {S("\"actions\": [{\"name\": \"horn\", \"bindings\": [\"KeyF\", "
+       "\"Shift+\"]}]"),
+     "/actions/0/bindings/1: at character 1: there is no input \"Shift+\""},
+    {S("\"actions\": [{\"name\": \"horn\", \"bindings\": [{\"press\": "
+       "\"KeyF\", \"within\": \"lamp\"}]}]"),
+     "/actions/0/bindings/0/within: unknown target \"lamp\""},
+    {S("\"actions\": [{\"name\": \"horn\"}], \"handlers\": [{\"name\": "
+       "\"h\", \"kinds\": [\"action.start\"], \"conditions\": [{\"field\": "
+       "\"action\", \"value\": \"corn\"}]}]"),
+     "unknown action \"corn\""},
     {S("\"targets\": [{\"id\": \"a\", \"fields\": {\"x\": []}}]"),
      "/targets/0/fields/x: expected a number, or true or false, found an "
      "array"},
@@ -107,7 +132,7 @@ static const struct {
     {C("[{\"field\": \"seat\", \"value\": 1, \"comparision\": \"equal\"}]"),
      "unknown member \"comparision\"; did you mean \"comparison\"?"},
     {C("[{\"field\": \"seat\", \"value\": 1, \"comparison\": \"equals\"}]"),
-     "unknown comparison \"equals\"; did you mean \"equal\"?"},
+     "found \"equals\"; did you mean \"equal\"?"},
     {C("[{\"field\": \"seat\", \"value\": 300}]"),
      "/conditions/0/value: expected a whole number from 0 to 255, found 300"},
     {C("[{\"field\": \"flags\", \"comparison\": \"has\", \"value\": "
@@ -120,8 +145,7 @@ static const struct {
     {C("[{\"conditions\": [{\"conditions\": []}]}]"),
      "/conditions/0/conditions/0: groups are nested one level deep"},
     {H(", \"limit\": 0"), "/handlers/0/limit: expected a whole number from 1"},
-    {H(", \"at_most\": \"stp\""),
-     "unknown at_most \"stp\"; did you mean \"step\"?"},
+    {H(", \"at_most\": \"stp\""), "found \"stp\"; did you mean \"step\"?"},
     {H(", \"at_body\": \"x\""), "/handlers/0/at_body: unknown target \"x\""},
     {H(", \"at_tags\": \"x\""), "/handlers/0/at_tags: expected an array"},
     {H(", \"group\": \"night\""),

@@ -381,7 +381,7 @@
     X(tree.reason, "reason", U8, NONE, "", 1, "why")
 
 #define IKV_FIELDS_FIELD(X)                                                    \
-    X(field.field, "field", U32, NONE, "", 1, "number of the field")           \
+    X(field.field, "field", U32, FIELD, "", 1, "which field, by name")         \
     X(field.type, "type", U8, VALUE_TYPE, "", 1, "of old and new")             \
     X(field.before, "old", VALUE, NONE, "", 1, "value before")                 \
     X(field.after, "new", VALUE, NONE, "", 1, "value from now on")

@@ -2,6 +2,7 @@
 #define _POSIX_C_SOURCE 200809L
 #include "bench.h"
 
+#include <string.h>
 #include <time.h>
 
 struct bare_ring {
@@ -111,4 +112,32 @@ void plain_move(float box[4], float x, float y)
     box[3] += y - box[1];
     box[0] = x;
     box[1] = y;
+}
+
+void match_bindings(const binding_row *rows, uint32_t count,
+                    const ikv_event *event, const callee *handler)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (rows[i].code == event->key.code &&
+            rows[i].modifiers == event->modifiers) {
+            ikv_event action = ikv_event_make(IKV_KIND_ACTION_START, 0);
+            action.action.action = rows[i].action;
+            handler->handler(&action, NULL, handler->user);
+        }
+}
+
+void keys_begin(uint8_t *now, uint8_t *before)
+{
+    memcpy(before, now, 256);
+}
+
+void keys_take(uint8_t *now, const ikv_event *event)
+{
+    now[event->key.code & 255] = event->kind == IKV_KIND_KEY_DOWN;
+}
+
+uint32_t keys_ask(const uint8_t *now, const uint8_t *before, uint32_t code)
+{
+    uint8_t down = now[code & 255];
+    return down + (down != 0 && before[code & 255] == 0 ? 1u : 0u);
 }

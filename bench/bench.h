@@ -41,6 +41,7 @@ void route_rows(void);
 void more_rows(void);
 void hit_rows(void);
 void time_rows(void);
+void overlap_rows(void);
 
 /* baseline.c: plain code, in a file of its own so that nothing is inlined into
  * what it is compared with, or the other way round. */
@@ -83,6 +84,29 @@ ikv_verdict plain_route(const plain_box *boxes, uint32_t count,
  * UINT32_MAX if none; and moves a box. */
 uint32_t plain_pick(float (*boxes)[4], uint32_t count, float x, float y);
 void plain_move(float box[4], float x, float y);
+
+/* pairs.c: which boxes meet, by a grid, by comparing all, by an R-tree; the
+ * pairs are sorted and merged with the last ones. */
+typedef struct pair_finder pair_finder;
+pair_finder *pair_finder_open(uint32_t bodies, const callee *told);
+void pair_finder_close(pair_finder *finder);
+void pair_finder_frame(pair_finder *finder, const float (*boxes)[4],
+                       float side);
+void pair_finder_scan(pair_finder *finder, const float (*boxes)[4]);
+void pair_finder_tree(pair_finder *finder, const float (*boxes)[4]);
+uint32_t pair_finder_count(const pair_finder *finder);
+
+/* A list of bindings that is gone through for each key. */
+typedef struct binding_row {
+    uint32_t code, modifiers, action;
+} binding_row;
+void match_bindings(const binding_row *rows, uint32_t count,
+                    const ikv_event *event, const callee *handler);
+
+/* What is down now, and was before this step. */
+void keys_begin(uint8_t *now, uint8_t *before);
+void keys_take(uint8_t *now, const ikv_event *event);
+uint32_t keys_ask(const uint8_t *now, const uint8_t *before, uint32_t code);
 
 /* ns; as a port's now() */
 uint64_t read_clock(void *unused);

@@ -1,7 +1,8 @@
 /* main.c - make bench: this machine against plain baselines, as ratios. Exits
  * with 1 if a row is over its budget, or if anything was allocated after
  * opening. A time is of one operation, the least of all rounds. With the name
- * of a group (queue, bus, route, more, hits, time) only its rows are run. */
+ * of a group (queue, bus, route, more, hits, time, overlap) only its rows are
+ * run. */
 #include "bench.h"
 
 #include <string.h>
@@ -116,9 +117,10 @@ int main(int argc, char **argv)
     static const struct {
         const char *name;
         void (*run)(void);
-    } groups[] = {{"queue", queue_rows}, {"bus", bus_rows},
-                  {"route", route_rows}, {"more", more_rows},
-                  {"hits", hit_rows},    {"time", time_rows}};
+    } groups[] = {{"queue", queue_rows},    {"bus", bus_rows},
+                  {"route", route_rows},    {"more", more_rows},
+                  {"hits", hit_rows},       {"time", time_rows},
+                  {"overlap", overlap_rows}};
     for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++)
         if (argc < 2 || strcmp(argv[1], groups[i].name) == 0)
             groups[i].run();

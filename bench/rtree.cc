@@ -47,3 +47,15 @@ uint32_t rtree_pick(const rtree *t, float x, float y)
             best = it->second;
     return best;
 }
+
+void rtree_pairs(const rtree *t, const float (*boxes)[4], uint32_t count,
+                 void (*found)(void *user, uint32_t a, uint32_t b), void *user)
+{
+    for (uint32_t i = 0; i < count; i++) {
+        box b(point(boxes[i][0], boxes[i][1]), point(boxes[i][2], boxes[i][3]));
+        for (auto it = t->tree.qbegin(bgi::intersects(b)); it != t->tree.qend();
+             ++it)
+            if (it->second > i)
+                found(user, i, it->second);
+    }
+}

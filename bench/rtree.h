@@ -14,6 +14,10 @@ void rtree_close(rtree *tree);
 /* The greatest number of a box that holds the point, UINT32_MAX if none. */
 uint32_t rtree_pick(const rtree *tree, float x, float y);
 
+/* Each pair of boxes that meet, once. */
+void rtree_pairs(const rtree *tree, const float (*boxes)[4], uint32_t count,
+                 void (*found)(void *user, uint32_t a, uint32_t b), void *user);
+
 #ifdef __cplusplus
 }
 #endif

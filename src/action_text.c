@@ -36,7 +36,7 @@ static const struct part_row {
 
 enum {
     PART_ROWS = sizeof part_rows / sizeof part_rows[0],
-    NAME_LIMIT = 40
+    PART_NAME_LIMIT = 40
 };
 
 /* What may stand where in a binding. */
@@ -67,7 +67,7 @@ static const uint8_t uses[PART_TYPES] = {
 typedef struct part_reader {
     const char *text;
     size_t at, begin; /* of the part's name */
-    char name[NAME_LIMIT];
+    char name[PART_NAME_LIMIT];
     ikv_message *message;
 } part_reader;
 
@@ -112,7 +112,7 @@ static bool read_name(part_reader *r)
     skip_spaces(r);
     r->begin = r->at;
     for (; !ends_name(r->text, r->at); r->at++)
-        if (length + 1 < NAME_LIMIT)
+        if (length + 1 < PART_NAME_LIMIT)
             r->name[length++] = r->text[r->at];
     r->name[length] = '\0';
     return r->at - r->begin == length;

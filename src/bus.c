@@ -177,6 +177,11 @@ uint32_t ikvi_bus_target_room(const ikv_bus *bus)
     return bus->target_slots.capacity;
 }
 
+uint32_t ikvi_bus_removals(const ikv_bus *b)
+{
+    return b->removals;
+}
+
 uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
 {
     if (place >= b->target_slots.capacity)
@@ -216,6 +221,7 @@ ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
     ikvi_bus_drop_at(bus, place);
     ikvi_bus_target(bus, place)->closing = false;
     ikvi_slots_give(&bus->target_slots, bus, place);
+    bus->removals++;
     return IKV_OK;
 }
 

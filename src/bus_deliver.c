@@ -673,7 +673,8 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
 
 bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 {
-    return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0;
+    return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0 ||
+           b->watcher_count != 0;
 }
 
 bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
@@ -683,12 +684,24 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
         return false;
     if (b->pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
         return true;
+    if (!has_seen(b, place, kind) && !has_seen(b, ROOT_PLACE, kind))
+        return false;
     const uint32_t places[] = {place, ROOT_PLACE};
     for (uint32_t i = 0; i < 2; i++)
         if (ikvi_bus_find_run(b, places[i], kind) != IKVI_NONE ||
             ikvi_bus_find_run(b, places[i], 0) != IKVI_NONE)
             return true;
     return false;
+}
+
+bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
+{
+    if (b->watcher_count != 0 || b->counting || ikvi_bus_hears(b, kind, target))
+        return false;
+    ikv_kind_counters *counters = ikvi_bus_kind(b, kind);
+    counters->delivered++;
+    counters->unheard++;
+    return true;
 }
 
 /* The fast way for an event at the root that needs no merging, no position and

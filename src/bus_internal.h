@@ -238,6 +238,7 @@ struct ikv_bus {
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
     uint32_t busy, depth, births;
+    uint32_t removals;
     uint64_t kinds_ever; /* as kinds_seen, of all targets */
     bool watched;        /* that there is a watcher is one of the detours */
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,

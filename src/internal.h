@@ -21,8 +21,10 @@ void ikvi_broken(const char *condition, const char *file, int line);
 #define IKVI_LIKELY(condition)   __builtin_expect(!!(condition), 1)
 #define IKVI_UNLIKELY(condition) __builtin_expect(!!(condition), 0)
 #define IKVI_APART               __attribute__((noinline))
+#define IKVI_FETCH(address)      __builtin_prefetch(address)
 #define IKVI_INLINE              static inline __attribute__((always_inline))
 #else
+#define IKVI_FETCH(address) ((void)(address))
 #define IKVI_APART
 #define IKVI_INLINE              static inline
 #define IKVI_LIKELY(condition)   (condition)
@@ -70,21 +72,27 @@ static inline size_t ikvi_round_up(size_t size, size_t to)
 /* -------------------------------------------------------------- changes -- */
 
 /* Which of a number of places have changed since the list was emptied, each
- * once. The arrays lie at offsets from the list itself. */
+ * once, and whether anything but the position. The arrays lie at offsets from
+ * the list itself. */
 typedef struct ikvi_changes {
     size_t marks, places;
     uint32_t count;
     uint32_t reserved;
 } ikvi_changes;
 
-static inline void ikvi_changes_note(ikvi_changes *changes, uint32_t place)
+enum {
+    IKVI_HAS_MOVED = 1,
+    IKVI_HAS_CHANGED = 2
+};
+
+static inline void ikvi_changes_note(ikvi_changes *changes, uint32_t place,
+                                     uint8_t how)
 {
     uint8_t *mark = (uint8_t *)ikvi_at(changes, changes->marks) + place;
-    if (*mark == 0) {
-        *mark = 1;
+    if (*mark == 0)
         ((uint32_t *)ikvi_at(changes, changes->places))[changes->count++] =
             place;
-    }
+    *mark |= how;
 }
 
 /* -------------------------------------------------------------- handles -- */
@@ -192,6 +200,14 @@ uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
 struct ikv_bus;
 uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
 
+/* bus.c: how many targets were removed so far. */
+uint32_t ikvi_bus_removals(const struct ikv_bus *bus);
+
+/* bus_deliver.c: whether an event of that kind at a target would be heard by
+ * nobody, counting it if so: spares making one. */
+bool ikvi_bus_nobody_hears_at(struct ikv_bus *bus, ikv_kind kind,
+                              ikv_target target);
+
 /* bus.c: the bits of the target at a place, 0 if there is none. */
 uint32_t ikvi_bus_target_at(const struct ikv_bus *bus, uint32_t place);
 
@@ -201,7 +217,7 @@ uint32_t ikvi_bus_tags(const struct ikv_bus *bus, ikv_target target);
 ikv_target ikvi_bus_body(const struct ikv_bus *bus, ikv_target target);
 
 /* bus_deliver.c: whether a subscription may hear events of that kind at the
- * target in its own visit, or at any target. */
+ * target in its own visit; or at any target, or a watcher is told of it. */
 bool ikvi_bus_hears(const struct ikv_bus *bus, ikv_kind kind,
                     ikv_target target);
 bool ikvi_bus_hears_any(const struct ikv_bus *bus, ikv_kind kind);

@@ -28,10 +28,9 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     ikvi_layout_add(&l, 1, sizeof *o);
     o->parts = ikvi_layout_add(&l, n, sizeof(near_part));
     o->whos = ikvi_layout_add(&l, n, sizeof(near_who));
-    o->boxes = ikvi_layout_add(&l, n, sizeof(near_box));
     o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
     o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
-    o->states = ikvi_layout_add(&l, o->pair_room, 1);
+    o->states = ikvi_layout_add(&l, o->pair_room, sizeof(uint32_t));
     o->cells = ikvi_layout_add(&l, 2u * (size_t)o->cell_room, sizeof(uint32_t));
     o->nodes = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
     o->huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
@@ -74,7 +73,7 @@ static void open_tables(ikv_overlaps *o)
         *box_at(o, i) = nowhere();
         part->touches = part->contacts = part->pairs = NO_TOUCH;
         if (o->scene != NULL)
-            ikvi_changes_note(&o->changes, i);
+            note_change(o, i);
     }
     for (uint32_t i = 0; i < o->heads; i++)
         *touch_head(o, i) = *contact_head(o, i) = NO_TOUCH;
@@ -175,7 +174,7 @@ ikv_status ikv_overlap_sense(ikv_overlaps *overlaps, ikv_target target,
     part->swept = sensing->swept;
     part->disabled = sensing->disabled;
     who_at(overlaps, place)->senses = sensing->senses;
-    ikvi_changes_note(&overlaps->changes, place);
+    note_change(overlaps, place);
     return IKV_OK;
 }
 
@@ -215,7 +214,7 @@ ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target)
     if (part == NULL)
         return overlaps != NULL ? IKV_STALE : IKV_BAD_ARGUMENT;
     part->placed = true;
-    ikvi_changes_note(&overlaps->changes, place);
+    note_change(overlaps, place);
     return IKV_OK;
 }
 
@@ -282,8 +281,44 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
         return;
     ikvi_near_forget(o, place);
     o->in_count--;
+    o->swept_count -= (who->flags & PART_SWEPT) != 0;
     who->flags = 0;
     *box_at(o, place) = nowhere();
+}
+
+static void add_mover(ikv_overlaps *o, uint32_t place)
+{
+    near_who *who = who_at(o, place);
+    bool strays = (who->flags & PART_NEW) != 0 ||
+                  !box_lies_in(box_at(o, place), fat_at(o, place));
+    o->stray_count += strays;
+    who->flags |= (uint8_t)(PART_MOVED | (strays ? PART_STRAY : 0));
+    *mover_at(o, o->mover_count++) = place;
+}
+
+/* The usual case: an unturned rectangle has moved, and nothing else. */
+static bool shift_part(ikv_overlaps *o, uint32_t place)
+{
+    const scene_item *item = item_at(o->scene, place);
+    near_who *who = who_at(o, place);
+    near_part *part = part_at(o, place);
+    near_box *box = box_at(o, place), now;
+    if ((who->flags & (PART_IN | PART_PLAIN)) != (PART_IN | PART_PLAIN) ||
+        who->body != part->target || !item_unturned_rect(item))
+        return false;
+    const float *n = item->shape.numbers;
+    const transform *t = &item->world;
+    now = (near_box){{t->x + n[0], t->y + n[1]},
+                     {-(t->x + (n[0] + n[2])), -(t->y + (n[1] + n[3]))}};
+    if (!number_finite(now.low[0] + now.low[1]) ||
+        !number_finite(now.high[0] + now.high[1]))
+        return false;
+    part->step_x = now.low[0] - box->low[0];
+    part->step_y = now.low[1] - box->low[1];
+    part->moved = o->turn;
+    *box = now;
+    add_mover(o, place);
+    return true;
 }
 
 static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
@@ -301,8 +336,14 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
         part->step_x = box->low[0] - box_at(o, place)->low[0];
         part->step_y = box->low[1] - box_at(o, place)->low[1];
     }
+    bool was_swept = (who->flags & PART_SWEPT) != 0;
     who->flags &= (uint8_t) ~(PART_PLAIN | PART_SWEPT);
     *box_at(o, place) = *box;
+    o->swept_count += (uint32_t)part->swept - (uint32_t)was_swept;
+    if (part->swept && !was_swept) {
+        part->x = item->world.x;
+        part->y = item->world.y;
+    }
     if (part->swept) {
         float dx = part->x - item->world.x, dy = part->y - item->world.y;
         who->flags |= PART_SWEPT;
@@ -317,10 +358,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
         who->flags |= PART_PLAIN;
     }
     part->placed = false;
-    if ((who->flags & PART_MOVED) == 0) {
-        who->flags |= PART_MOVED;
-        *mover_at(o, o->mover_count++) = place;
-    }
+    add_mover(o, place);
 }
 
 /* What the bus or the scene says of a target: who it is. A change makes its
@@ -361,6 +399,7 @@ static void follow_target(ikv_overlaps *o, uint32_t place, uint32_t target)
         return;
     take_out(o, place, TOUCH_BY_SHAPE | TOUCH_REPORTED, IKV_OVERLAP_REMOVED);
     part_at(o, place)->target = target;
+    part_at(o, place)->id = ikv_bus_target_id(o->bus, (ikv_target){target});
 }
 
 static void take_change(ikv_overlaps *o, uint32_t place)
@@ -394,10 +433,20 @@ static void take_changes(ikv_overlaps *o)
 {
     uint8_t *marks = ikvi_at(&o->changes, o->changes.marks);
     const uint32_t *places = ikvi_at(&o->changes, o->changes.places);
-    o->mover_count = 0;
+    o->mover_count = o->stray_count = 0;
     for (uint32_t i = 0; i < o->changes.count; i++) {
-        marks[places[i]] = 0;
-        take_change(o, places[i]);
+        uint32_t place = places[i];
+        if (i + 8 < o->changes.count && o->scene != NULL) {
+            IKVI_FETCH(item_at(o->scene, places[i + 8]));
+            IKVI_FETCH(&item_at(o->scene, places[i + 8])->shape);
+            IKVI_FETCH(who_at(o, places[i + 8]));
+            IKVI_FETCH(part_at(o, places[i + 8]));
+            IKVI_FETCH(fat_at(o, places[i + 8]));
+        }
+        bool moved = marks[place] == IKVI_HAS_MOVED;
+        marks[place] = 0;
+        if (!moved || !shift_part(o, place))
+            take_change(o, place);
     }
     o->changes.count = 0;
 }
@@ -409,7 +458,9 @@ static void settle_movers(ikv_overlaps *o)
         uint32_t place = *mover_at(o, i);
         near_part *part = part_at(o, place);
         const scene_item *item = item_at(o->scene, place);
-        who_at(o, place)->flags &= (uint8_t)~PART_MOVED;
+        who_at(o, place)->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
+        if (!part->swept)
+            continue;
         part->x = item->world.x;
         part->y = item->world.y;
     }
@@ -426,7 +477,8 @@ ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
     if (o->stepping)
         return IKV_BUSY;
     o->stepping = true;
-    o->step = step;
+    o->step = (uint32_t)step;
+    o->removals = ikvi_bus_removals(o->bus);
     take_changes(o);
     if (o->scene != NULL) {
         ikvi_near_find(o);
@@ -461,10 +513,11 @@ ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
             return IKV_OK;
     }
     bool turned = place[0] > place[1];
-    return ikvi_touch_begin(o, place[turned], place[!turned], TOUCH_REPORTED,
-                            point)
-               ? IKV_OK
-               : IKV_FULL_CONTACTS;
+    uint64_t refused = o->counters.refused;
+    o->has_reports = true;
+    ikvi_touch_begin(o, place[turned], place[!turned], TOUCH_REPORTED, false,
+                     point);
+    return o->counters.refused == refused ? IKV_OK : IKV_FULL_CONTACTS;
 }
 
 ikv_overlap_counters ikv_overlap_count(const ikv_overlaps *overlaps)

@@ -98,7 +98,21 @@ static uint32_t body_bits(const ikv_overlaps *o, uint32_t place)
     return who_at(o, place)->body;
 }
 
-static uint32_t make_contact(ikv_overlaps *o, const uint32_t party[SIDES],
+/* The place and number of one party: a part's own, or its body's. */
+static void set_party(ikv_overlaps *o, overlap_contact *c, uint32_t side,
+                      uint32_t bits, uint32_t part)
+{
+    ikv_target target = {bits};
+    bool own = part_at(o, part)->target == bits;
+    c->party[side] = bits;
+    c->place[side] = own ? part : ikv_bus_target_place(o->bus, target);
+    c->id[side] =
+        own ? part_at(o, part)->id : ikv_bus_target_id(o->bus, target);
+    c->before[side] = c->after[side] = NO_TOUCH;
+}
+
+static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
+                             const uint32_t party[SIDES],
                              const uint32_t body[SIDES], uint8_t scope)
 {
     uint32_t index = o->free_contact;
@@ -109,13 +123,11 @@ static uint32_t make_contact(ikv_overlaps *o, const uint32_t party[SIDES],
     o->free_contact = c->next_hash;
     *c = (overlap_contact){.next_hash = *head, .scope = scope};
     *head = index;
+    bool turned = scope == IKV_OVERLAP_OF_BODIES &&
+                  who_at(o, t->part[0])->body != party[0];
     for (uint32_t i = 0; i < SIDES; i++) {
-        ikv_target target = {party[i]};
-        c->party[i] = party[i];
+        set_party(o, c, i, party[i], t->part[turned ? !i : i]);
         c->body[i] = body[i];
-        c->place[i] = ikv_bus_target_place(o->bus, target);
-        c->id[i] = ikv_bus_target_id(o->bus, target);
-        c->before[i] = c->after[i] = NO_TOUCH;
     }
     o->counters.contacts++;
     return index;
@@ -153,8 +165,9 @@ static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
         party[0] = party[1];
         party[1] = first;
     }
-    return ikv_bus_target_alive(o->bus, (ikv_target){party[0]}) &&
-           ikv_bus_target_alive(o->bus, (ikv_target){party[1]});
+    return *scope == IKV_OVERLAP_OF_PIECES ||
+           (ikv_bus_target_alive(o->bus, (ikv_target){party[0]}) &&
+            ikv_bus_target_alive(o->bus, (ikv_target){party[1]}));
 }
 
 /* Which side of the contact a touch's side is. */
@@ -210,8 +223,10 @@ uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
 }
 
 /* Makes each side hold the contact that it wants now; false if there is no
- * room. */
-static bool settle_touch(ikv_overlaps *o, uint32_t index, uint8_t reason)
+ * room. `fresh`: it can hold none that is there already, unless one lingers or
+ * is of bodies. */
+static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
+                         uint8_t reason)
 {
     overlap_touch *t = touch_at(o, index);
     uint32_t wanted[SIDES] = {NO_TOUCH, NO_TOUCH};
@@ -220,12 +235,16 @@ static bool settle_touch(ikv_overlaps *o, uint32_t index, uint8_t reason)
         uint8_t scope;
         if (!wanted_contact(o, t, side, party, &scope))
             continue;
-        wanted[side] = find_contact(o, party[0], party[1], scope);
+        if (side == 1 && wanted[0] != NO_TOUCH &&
+            contact_at(o, wanted[0])->scope == scope)
+            wanted[side] = wanted[0]; /* of the same two */
+        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES || o->lingering > 0)
+            wanted[side] = find_contact(o, party[0], party[1], scope);
         for (uint32_t i = 0; i < SIDES; i++)
             body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
                                                      : body_bits(o, t->part[i]);
         if (wanted[side] == NO_TOUCH)
-            wanted[side] = make_contact(o, party, body, scope);
+            wanted[side] = make_contact(o, t, party, body, scope);
         if (wanted[side] == NO_TOUCH)
             return false;
         /* Until it is held it may be freed with what is changed. */
@@ -313,32 +332,33 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     return index;
 }
 
-static bool no_room(ikv_overlaps *o)
+static uint32_t no_room(ikv_overlaps *o)
 {
     if (o->counters.refused++ == 0)
         ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS, "overlap",
                  "more pairs touch than there is room for: raise "
                  "overlaps.contacts");
-    return false;
+    return NO_TOUCH;
 }
 
-bool ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
-                      const float *point)
+uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
+                          bool fresh, const float *point)
 {
-    uint32_t index = ikvi_touch_find(o, a, b);
-    bool fresh = index == NO_TOUCH;
-    if (fresh && !who_senses(who_at(o, a), who_at(o, b)))
-        return by == TOUCH_REPORTED; /* of no interest, for now */
-    if (fresh)
+    bool known = !fresh || o->report_count > 0;
+    uint32_t index = known ? ikvi_touch_find(o, a, b) : NO_TOUCH;
+    bool made = index == NO_TOUCH;
+    if (made && !who_senses(who_at(o, a), who_at(o, b)))
+        return NO_TOUCH;
+    if (made)
         index = make_touch(o, a, b);
     if (index == NO_TOUCH)
         return no_room(o);
     overlap_touch *t = touch_at(o, index);
-    if (fresh && by == TOUCH_BY_SHAPE)
+    if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
-    else if (fresh && point != NULL)
+    else if (made && point != NULL)
         memcpy(t->at, point, sizeof t->at);
-    if (fresh && !settle_touch(o, index, IKV_OVERLAP_APART)) {
+    if (made && !settle_touch(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
         free_touch(o, index);
         return no_room(o);
     }
@@ -352,7 +372,7 @@ bool ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     t->by |= by;
     if (by == TOUCH_BY_SHAPE)
         t->checked = o->turn;
-    return true;
+    return index;
 }
 
 /* After all that meet were looked at. */
@@ -367,9 +387,7 @@ void ikvi_touch_end_unchecked(ikv_overlaps *o)
 
 void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    if (!ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, NULL))
-        return;
-    uint32_t index = ikvi_touch_find(o, a, b);
+    uint32_t index = ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
     if (index == NO_TOUCH)
         return;
     const overlap_touch *t = touch_at(o, index);
@@ -386,7 +404,7 @@ void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
     uint32_t at = part_at(o, part)->touches;
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->after[at % 2];
-        if (!settle_touch(o, at / 2, IKV_OVERLAP_DISABLED))
+        if (!settle_touch(o, at / 2, false, IKV_OVERLAP_DISABLED))
             no_room(o);
         at = after;
     }
@@ -416,9 +434,13 @@ void ikvi_touch_end_reports(ikv_overlaps *o)
 
 /* -------------------------------------------------------------- telling -- */
 
-static bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
-                        uint32_t side)
+/* Parts know who was there when the step began. */
+static inline bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
+                               uint32_t side)
 {
+    if (IKVI_LIKELY(!o->has_reports &&
+                    ikvi_bus_removals(o->bus) == o->removals))
+        return part_at(o, c->place[side])->target == c->party[side];
     return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
 }
 
@@ -427,14 +449,18 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
                       uint32_t side, bool mirror, uint64_t time_ns)
 {
     const overlap_contact *c = contact_at(o, index);
-    ikv_event event = ikv_event_make(kind, time_ns);
+    ikv_event event = {.kind = kind, .time_ns = time_ns};
     uint32_t pieces = c->pieces[side];
     event.target.bits = c->party[side];
+    if (!party_alive(o, c, side))
+        return false;
+    if (ikvi_bus_nobody_hears_at(o->bus, kind, event.target))
+        return true;
     event.source.bits = c->party[!side];
     event.overlap.x = c->at[0];
     event.overlap.y = c->at[1];
     event.overlap.z = c->at[2];
-    event.overlap.steps = (uint32_t)(o->step - c->since[side]);
+    event.overlap.steps = o->step - c->since[side];
     event.overlap.body.bits = c->body[side];
     event.overlap.other_body.bits = c->body[!side];
     event.overlap.count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX);
@@ -445,8 +471,6 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
             party_alive(o, c, !side) ? c->reason : IKV_OVERLAP_REMOVED;
     ikv_route route = IKV_ROUTE_INIT;
     route.flags = mirror ? IKV_MIRROR : 0;
-    if (!ikv_bus_target_alive(o->bus, event.target))
-        return false;
     ikv_bus_deliver_along(o->bus, &event, &route);
     return true;
 }
@@ -485,7 +509,18 @@ static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
         c->lingers[side] = true;
         c->due[side] = o->step + c->linger[side];
     }
-    return o->step >= c->due[side];
+    return (int32_t)(o->step - c->due[side]) >= 0;
+}
+
+/* What will be needed a little later. */
+static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
+{
+    if (nth < o->changed_count) {
+        const overlap_contact *c = contact_at(o, changed_at(o, nth)->contact);
+        IKVI_FETCH(c);
+        IKVI_FETCH(&c->pieces);
+        IKVI_FETCH(part_at(o, (uint32_t)(changed_at(o, nth)->key >> 32)));
+    }
 }
 
 static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
@@ -493,6 +528,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
     for (uint32_t i = 0; i < o->changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
+        fetch_contact(o, i + 6);
         bool leaves[SIDES];
         for (uint32_t side = 0; side < SIDES; side++)
             leaves[side] = c->entered[side] && c->pieces[side] == 0 &&
@@ -514,6 +550,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
     for (uint32_t i = 0; i < o->changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
+        fetch_contact(o, i + 6);
         bool enters[SIDES];
         for (uint32_t side = 0; side < SIDES; side++) {
             enters[side] =
@@ -590,6 +627,7 @@ static void clean_up(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->changed_count; i++) {
         overlap_notice notice = *changed_at(o, i);
         overlap_contact *c = contact_at(o, notice.contact);
+        fetch_contact(o, i + 6);
         c->passed[0] = c->passed[1] = false;
         c->reason = IKV_OVERLAP_APART;
         if (c->lingers[0] || c->lingers[1]) {
@@ -601,7 +639,7 @@ static void clean_up(ikv_overlaps *o)
             !c->entered[1])
             free_contact(o, notice.contact);
     }
-    o->changed_count = kept;
+    o->changed_count = o->lingering = kept;
 }
 
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
@@ -664,7 +702,7 @@ bool ikv_overlap_contact(const ikv_overlaps *overlaps, ikv_target target,
         .other = {c->party[!side]},
         .other_body = {c->body[!side]},
         .other_id = c->id[!side],
-        .steps = (uint32_t)(overlaps->step - c->since[side]),
+        .steps = overlaps->step - c->since[side],
         .x = c->at[0],
         .y = c->at[1],
         .z = c->at[2],

@@ -18,7 +18,7 @@
 enum {
     CELL_LIMIT = 64,  /* in more cells it is compared with all */
     HUGE_LIMIT = 256, /* so many of such */
-    FEET_AHEAD = 6,   /* steps that a target's margin lasts */
+    FEET_AHEAD = 10,  /* steps that a target's margin lasts */
     SIDES = 2
 };
 
@@ -28,8 +28,9 @@ enum {
     PART_PLAIN = 2, /* an unturned rectangle: its box is its shape */
     PART_SWEPT = 4,
     PART_HUGE = 8,
-    PART_NEW = 16,  /* it has no place in the list yet */
-    PART_MOVED = 32 /* in this step */
+    PART_NEW = 16,   /* it has no place in the list yet */
+    PART_MOVED = 32, /* in this step */
+    PART_STRAY = 64  /* it has left its fat box */
 };
 
 /* How far it reaches; the upper ends are negative, so that one comparison of
@@ -38,8 +39,10 @@ typedef struct near_box {
     float low[2], high[2]; /* high: negated */
 } near_box;
 
-/* What a pair needs to know of each: whether it counts at all. */
+/* What a pair needs to know of each: where it is, and whether it counts at all;
+ * half a cache line. */
 typedef struct near_who {
+    near_box box;
     uint32_t tags, senses, body;
     uint8_t layer, flags;
     uint16_t reserved;
@@ -48,6 +51,7 @@ typedef struct near_who {
 /* A target, by its place. */
 typedef struct near_part {
     uint32_t target;            /* bits of who was there last */
+    uint32_t id;                /* the target's */
     uint32_t owner;             /* bits of whom `sensing` is of */
     uint32_t touches, contacts; /* heads of lists */
     uint32_t pairs;             /* head: candidate * 2 + side */
@@ -112,8 +116,8 @@ typedef struct overlap_contact {
     uint32_t next_hash;
     uint32_t before[SIDES], after[SIDES]; /* in its parties' lists */
     uint32_t pieces[SIDES]; /* touches in which that side senses */
-    uint64_t since[SIDES];
-    uint64_t due[SIDES]; /* when it will have lingered long enough */
+    uint32_t since[SIDES];  /* steps, of which the low bits count */
+    uint32_t due[SIDES];    /* when it will have lingered long enough */
     uint16_t linger[SIDES];
     uint8_t scope;
     uint8_t reason;
@@ -141,15 +145,18 @@ struct ikv_overlaps {
     /* From here on an image holds it. */
     bool stepping;
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
-    size_t parts, whos, boxes, fats, pairs, states, cells, nodes, huge, sorted;
+    size_t parts, whos, fats, pairs, states, cells, nodes, huge, sorted;
     size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
     size_t reports, movers;
     uint32_t heads; /* of each hash table: a power of two */
     ikvi_changes changes;
     uint32_t pair_count, mover_count, in_count;
     uint32_t free_touch, free_contact, touches_high;
-    uint32_t changed_count, report_count, lingering;
-    uint64_t step;
+    uint32_t changed_count, report_count, lingering, stray_count;
+    uint32_t swept_count; /* parts that are in and swept */
+    uint32_t removals;    /* the bus's, when the step began */
+    bool has_reports;     /* ever: of such targets the scene does not tell */
+    uint32_t step;
     uint32_t turn; /* counts steps; reports come before their step */
     overlap_grid grid;
     ikv_overlap_counters counters;
@@ -162,10 +169,9 @@ struct ikv_overlaps {
     }
 OVERLAP_ARRAY(part_at, near_part, parts)
 OVERLAP_ARRAY(who_at, near_who, whos)
-OVERLAP_ARRAY(box_at, near_box, boxes)
 OVERLAP_ARRAY(fat_at, near_box, fats)
 OVERLAP_ARRAY(pair_at, near_pair, pairs)
-OVERLAP_ARRAY(pair_state, uint8_t, states)
+OVERLAP_ARRAY(pair_state, uint32_t, states)
 OVERLAP_ARRAY(cell_at, uint32_t, cells)
 OVERLAP_ARRAY(node_at, near_node, nodes)
 OVERLAP_ARRAY(huge_at, uint32_t, huge)
@@ -180,14 +186,33 @@ OVERLAP_ARRAY(reported_at, uint32_t, reports)
 OVERLAP_ARRAY(mover_at, uint32_t, movers)
 #undef OVERLAP_ARRAY
 
+static inline near_box *box_at(const ikv_overlaps *o, uint32_t index)
+{
+    return &who_at(o, index)->box;
+}
+
+static inline void note_change(ikv_overlaps *o, uint32_t place)
+{
+    ikvi_changes_note(&o->changes, place, IKVI_HAS_CHANGED);
+}
+
+static inline bool box_lies_in(const near_box *inner, const near_box *outer)
+{
+    return ((inner->low[0] >= outer->low[0]) &
+            (inner->low[1] >= outer->low[1]) &
+            (inner->high[0] >= outer->high[0]) &
+            (inner->high[1] >= outer->high[1])) != 0;
+}
+
 /* Beyond all positions. */
 #define FLT_LARGEST 3.4e38f
 
 /* Whether the shapes' boxes meet: touching counts. */
 static inline bool boxes_meet(const near_box *a, const near_box *b)
 {
-    return a->low[0] <= -b->high[0] && a->low[1] <= -b->high[1] &&
-           b->low[0] <= -a->high[0] && b->low[1] <= -a->high[1];
+    /* Without branches: which way it goes can't be foreseen. */
+    return ((a->low[0] <= -b->high[0]) & (a->low[1] <= -b->high[1]) &
+            (b->low[0] <= -a->high[0]) & (b->low[1] <= -a->high[1])) != 0;
 }
 
 /* O1: whether one of the two senses the other. */
@@ -212,9 +237,10 @@ const char *ikvi_near_validate(const ikv_overlaps *o);
 
 /* overlap_contact.c */
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b);
-/* A pair of places touches; false if there is no room. */
-bool ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
-                      const float *point);
+/* A pair of places touches: which touch it is, NO_TOUCH if there is no room or
+ * it is of no interest. `fresh`: it does not touch by shape yet. */
+uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
+                          bool fresh, const float *point);
 void ikvi_touch_end(ikv_overlaps *o, uint32_t touch, uint8_t by,
                     uint8_t reason);
 /* Those of shapes that were not found to meet in this turn end. */

@@ -4,8 +4,8 @@
  * A part's fat box holds it for some steps to come. Pairs whose fat boxes meet
  * are candidates; while all stay within their fat boxes no other pair can meet.
  * A part that leaves its own is looked up anew in the grid that the list was
- * made with; when many do, the list is made anew. A byte a candidate says that
- * the two touched last time, so that beginning and ending need no search.
+ * made with; when many do, the list is made anew. Each candidate
+ * remembers its touch, so that beginning and ending need no search.
  *
  * N1  of two parts that are in, whose fat boxes meet and of which one senses
  *     the other, there is a candidate
@@ -122,27 +122,26 @@ static bool pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 
 static bool may_have_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    return ((who_at(o, a)->flags | who_at(o, b)->flags) & PART_SWEPT) != 0 &&
+    return o->swept_count > 0 &&
+           ((who_at(o, a)->flags | who_at(o, b)->flags) & PART_SWEPT) != 0 &&
            boxes_meet(box_at(o, a), box_at(o, b)) &&
            who_counts(who_at(o, a), who_at(o, b)) && pair_passed(o, a, b);
 }
 
-/* Looks at a candidate; gives its new state. */
-static inline uint8_t check_pair(ikv_overlaps *o, uint32_t a, uint32_t b,
-                                 uint8_t state)
+/* Looks at a candidate; gives its new state: its touch, or NO_TOUCH. */
+static inline uint32_t check_pair(ikv_overlaps *o, uint32_t a, uint32_t b,
+                                  uint32_t state)
 {
     bool meets = pair_meets(o, a, b);
-    if (IKVI_LIKELY(meets == (state != 0))) {
+    if (IKVI_LIKELY(meets == (state != NO_TOUCH))) {
         if (!meets && IKVI_UNLIKELY(may_have_passed(o, a, b)))
             ikvi_touch_pass(o, a, b);
         return state;
     }
     if (meets)
-        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, NULL);
-    uint32_t touch = ikvi_touch_find(o, a, b);
-    if (touch != NO_TOUCH)
-        ikvi_touch_end(o, touch, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
-    return 0;
+        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, true, NULL);
+    ikvi_touch_end(o, state, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+    return NO_TOUCH;
 }
 
 static bool touches_by_shape(const ikv_overlaps *o, uint32_t a, uint32_t b)
@@ -152,13 +151,13 @@ static bool touches_by_shape(const ikv_overlaps *o, uint32_t a, uint32_t b)
 }
 
 /* The same where the state is not known; what touches is marked as checked. */
-static uint8_t look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
+static uint32_t look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     if (pair_meets(o, a, b))
-        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, NULL);
+        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
     if (may_have_passed(o, a, b) && !touches_by_shape(o, a, b))
         ikvi_touch_pass(o, a, b);
-    return 0;
+    return NO_TOUCH;
 }
 
 /* ----------------------------------------------------------------- grid -- */
@@ -173,20 +172,14 @@ static bool is_in(const ikv_overlaps *o, uint32_t place)
     return (who_at(o, place)->flags & PART_IN) != 0;
 }
 
-static bool lies_in(const near_box *inner, const near_box *outer)
-{
-    return inner->low[0] >= outer->low[0] && inner->low[1] >= outer->low[1] &&
-           inner->high[0] >= outer->high[0] && inner->high[1] >= outer->high[1];
-}
-
 /* How far a part may go before it is looked up again, along one axis: some
  * steps ahead at its speed, a little to all sides. */
 static void fatten(near_box *fat, const near_box *box, uint32_t axis,
-                   float step, float extent, float margin)
+                   float step, float typical, float margin)
 {
     float size = -box->high[axis] - box->low[axis];
-    float slack = (0.05f * size + 0.05f * extent) * margin;
-    float ahead = step * FEET_AHEAD * margin, most = 4 * (extent + size);
+    float slack = (0.05f * size + 0.05f * typical) * margin;
+    float ahead = step * FEET_AHEAD * margin, most = 4 * (typical + size);
     ahead = ahead > most ? most : ahead < -most ? -most : ahead;
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
@@ -255,7 +248,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     /* Evenly spread, all lies within twice the mean distance. */
     double width = 4 * away[0] + fat, height = 4 * away[1] + fat;
     double cell = (double)ikvi_sqrt(width * height / (n > 0 ? n : 1));
-    cell = cell > fat ? cell : fat;
+    cell = cell > 1.6 * fat ? cell : 1.6 * fat;
     cell = cell > 1e-30 ? cell : 1;
     for (;; cell *= 1.5) {
         double columns = width / cell + 1, rows = height / cell + 1;
@@ -272,7 +265,7 @@ static void size_grid(ikv_overlaps *o, float margin)
 
 /* Counts what lies in each cell, then where each cell's part of `sorted`
  * begins; false if that is too much. */
-static bool count_cells(ikv_overlaps *o)
+static bool count_near_cells(ikv_overlaps *o)
 {
     overlap_grid *g = &o->grid;
     uint32_t count = g->columns * g->rows, total = 0;
@@ -303,7 +296,7 @@ static bool count_cells(ikv_overlaps *o)
     return true;
 }
 
-static void fill_cells(ikv_overlaps *o)
+static void fill_near_cells(ikv_overlaps *o)
 {
     overlap_grid *g = &o->grid;
     for (uint32_t i = o->capacity; i-- > 1;) {
@@ -350,7 +343,7 @@ static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
     near_pair *pair = pair_at(o, index);
     pair->part[0] = a < b ? a : b;
     pair->part[1] = a < b ? b : a;
-    *pair_state(o, index) = 0;
+    *pair_state(o, index) = NO_TOUCH;
     o->pair_count++;
     if (o->grid.linked)
         link_pair(o, index);
@@ -383,6 +376,8 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
     for (uint32_t i = begin; i < end; i++) {
         uint32_t a = *sorted_at(o, i);
         const near_box *fat = fat_at(o, a);
+        uint32_t later = i + 24 < 4 * o->capacity ? *sorted_at(o, i + 24) : 0;
+        IKVI_FETCH(fat_at(o, later < o->capacity ? later : 0));
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
             if (boxes_meet(fat, fat_at(o, b)) &&
@@ -414,13 +409,13 @@ static bool make_list(ikv_overlaps *o, float margin)
     o->pair_count = 0;
     g->linked = false;
     size_grid(o, margin);
-    while (!count_cells(o)) {
+    while (!count_near_cells(o)) {
         g->per[0] /= 2;
         g->per[1] /= 2;
         g->columns = g->columns / 2 + 1;
         g->rows = g->rows / 2 + 1;
     }
-    fill_cells(o);
+    fill_near_cells(o);
     for (uint32_t y = 0; y < g->rows; y++)
         for (uint32_t x = 0; x < g->columns; x++)
             if (!pair_cell(o, x, y))
@@ -454,22 +449,6 @@ static bool rebuild_list(ikv_overlaps *o)
 }
 
 /* --------------------------------------------------------------- strays -- */
-
-static bool has_strayed(const ikv_overlaps *o, uint32_t place)
-{
-    const near_who *who = who_at(o, place);
-    return (who->flags & PART_IN) != 0 &&
-           ((who->flags & PART_NEW) != 0 ||
-            !lies_in(box_at(o, place), fat_at(o, place)));
-}
-
-static uint32_t count_strays(const ikv_overlaps *o)
-{
-    uint32_t count = 0;
-    for (uint32_t i = 0; i < o->mover_count; i++)
-        count += has_strayed(o, *mover_at(o, i));
-    return count;
-}
 
 /* Whom it is a candidate with already is not looked at again. */
 static void mark_known(ikv_overlaps *o, uint32_t place)
@@ -547,7 +526,8 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
 static bool relocate_strays(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->mover_count; i++)
-        if (has_strayed(o, *mover_at(o, i)) && !relocate(o, *mover_at(o, i)))
+        if ((who_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
+            !relocate(o, *mover_at(o, i)))
             return false;
     return true;
 }
@@ -559,18 +539,28 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
     link_all(o);
     uint32_t at = part_at(o, place)->pairs;
     while (at != NO_TOUCH) {
-        *pair_state(o, at / 2) = 0;
+        *pair_state(o, at / 2) = NO_TOUCH;
         at = pair_at(o, at / 2)->next[at % 2];
     }
 }
 
 /* -------------------------------------------------------------- finding -- */
 
+/* What will be needed a little later. */
+static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
+{
+    if (index < o->pair_count) {
+        IKVI_FETCH(who_at(o, pair_at(o, index)->part[0]));
+        IKVI_FETCH(who_at(o, pair_at(o, index)->part[1]));
+    }
+}
+
 static void find_in_all_pairs(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->pair_count; i++) {
+        fetch_pair(o, i + 12);
         const near_pair *pair = pair_at(o, i);
-        uint8_t *state = pair_state(o, i);
+        uint32_t *state = pair_state(o, i);
         *state = check_pair(o, pair->part[0], pair->part[1], *state);
     }
 }
@@ -585,7 +575,7 @@ static void find_by_movers(ikv_overlaps *o)
              at = pair_at(o, at / 2)->next[at % 2]) {
             const near_pair *pair = pair_at(o, at / 2);
             uint32_t other = pair->part[!(at % 2)];
-            uint8_t *state = pair_state(o, at / 2);
+            uint32_t *state = pair_state(o, at / 2);
             if ((who_at(o, other)->flags & PART_MOVED) == 0 || other > place)
                 *state = check_pair(o, pair->part[0], pair->part[1], *state);
         }
@@ -595,6 +585,7 @@ static void find_by_movers(ikv_overlaps *o)
 static void find_in_new_list(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->pair_count; i++) {
+        fetch_pair(o, i + 12);
         const near_pair *pair = pair_at(o, i);
         *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
     }
@@ -624,7 +615,7 @@ void ikvi_near_find(ikv_overlaps *o)
         scan_all(o);
         return;
     }
-    uint32_t strays = count_strays(o);
+    uint32_t strays = o->stray_count;
     bool stale = !o->grid.built || strays > o->in_count / 32 + 16 ||
                  o->pair_count > 2 * o->grid.built_pairs + 256;
     if (!stale && strays > 0) {
@@ -663,7 +654,7 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
     for (uint32_t a = 1; a < o->capacity; a++) {
         if (!is_in(o, a))
             continue;
-        if (!lies_in(box_at(o, a), fat_at(o, a)))
+        if (!box_lies_in(box_at(o, a), fat_at(o, a)))
             return "N2";
         for (uint32_t b = a + 1; b < o->capacity; b++)
             if (is_in(o, b) && are_near(o, a, b) && !has_pair(o, a, b))
@@ -673,7 +664,7 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
         uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
         if (who_counts(who_at(o, a), who_at(o, b)) && is_in(o, a) &&
             is_in(o, b) &&
-            (*pair_state(o, i) != 0) != touches_by_shape(o, a, b))
+            (*pair_state(o, i) != NO_TOUCH) != touches_by_shape(o, a, b))
             return "N3";
     }
     return NULL;

@@ -398,7 +398,7 @@ static ikv_status check_addition(const ikv_scene *scene,
 static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
                      ikv_target source, ikv_target parent, uint8_t reason)
 {
-    if (IKVI_LIKELY(!scene->announces))
+    if (IKVI_LIKELY(!scene->announces) || !ikvi_bus_hears_any(scene->bus, kind))
         return;
     ikv_event event = ikv_event_make(kind, ikvi_bus_time(scene->bus));
     uint32_t place = find_target(scene, target);
@@ -415,7 +415,7 @@ static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
 
 static void announce_at(ikv_scene *scene, ikv_kind kind, ikv_target target)
 {
-    if (IKVI_UNLIKELY(scene->announces))
+    if (IKVI_UNLIKELY(scene->announces) && ikvi_bus_hears_any(scene->bus, kind))
         announce(scene, kind, target, (ikv_target){0},
                  ikv_scene_parent(scene, target), 0);
 }
@@ -703,7 +703,7 @@ ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
         return IKV_STALE;
     item_at(scene, place)->tags = tags;
     if (scene->changes != NULL)
-        ikvi_changes_note(scene->changes, place);
+        ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
     return IKV_OK;
 }
 

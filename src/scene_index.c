@@ -269,11 +269,27 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
 }
 
 /* A half of the slack, so that rounding can't matter. */
+static void note_dirty(ikv_scene *scene, uint32_t place)
+{
+    scene_index *x = &scene->index;
+    scene_item *item = item_at(scene, place);
+    x->settled = false;
+    if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
+        return;
+    if (x->dirty_count == x->dirty_room ||
+        x->dirty_count > scene->count / 8 + 4) {
+        x->all_dirty = true;
+        return;
+    }
+    item->flags |= ITEM_DIRTY;
+    dirty_of(scene)[x->dirty_count++] = place;
+}
+
 void ikvi_index_moved(ikv_scene *scene, uint32_t place)
 {
     scene_index *x = &scene->index;
     if (scene->changes != NULL)
-        ikvi_changes_note(scene->changes, place);
+        ikvi_changes_note(scene->changes, place, IKVI_HAS_MOVED);
     const scene_item *item = item_at(scene, place);
     if (!x->gridded && !x->absent && !x->all_dirty) {
         float reach = x->frames[item->layer].slack / 2;
@@ -284,7 +300,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
             return;
         }
     }
-    ikvi_index_changed(scene, place);
+    note_dirty(scene, place);
 }
 
 /* ---------------------------------------------------------------- order -- */
@@ -644,20 +660,9 @@ static void build_grid(ikv_scene *s)
 
 void ikvi_index_changed(ikv_scene *scene, uint32_t place)
 {
-    scene_index *x = &scene->index;
-    scene_item *item = item_at(scene, place);
-    x->settled = false;
     if (scene->changes != NULL)
-        ikvi_changes_note(scene->changes, place);
-    if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
-        return;
-    if (x->dirty_count == x->dirty_room ||
-        x->dirty_count > scene->count / 8 + 4) {
-        x->all_dirty = true;
-        return;
-    }
-    item->flags |= ITEM_DIRTY;
-    dirty_of(scene)[x->dirty_count++] = place;
+        ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
+    note_dirty(scene, place);
 }
 
 void ikvi_index_reordered(ikv_scene *scene)
@@ -669,7 +674,7 @@ void ikvi_index_reordered(ikv_scene *scene)
 void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 {
     if (scene->changes != NULL)
-        ikvi_changes_note(scene->changes, place);
+        ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
     if (scene->index.gridded)
         leave_home(scene, place);
     if (!scene->index.absent)

@@ -398,7 +398,7 @@ ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
 static json_t *write_binding(const ikv_actions *actions, ikv_binding binding,
                              const ikv_setup *setup)
 {
-    char text[IKV_BINDING_TEXT];
+    char text[IKV_BINDING_BYTES];
     ikv_scope scope = ikv_binding_scope(actions, binding);
     ikv_binding_text(actions, binding, text, sizeof text);
     const char *target = scope.target.bits == 0

@@ -55,7 +55,7 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
                                  uint32_t bits)
 {
     const ikv_trace *trace = user;
-    static _Thread_local char text[IKV_BINDING_TEXT];
+    static _Thread_local char text[IKV_BINDING_BYTES];
     if (field->set == IKV_SET_ACTION) {
         const char *name =
             ikv_action_name(trace->actions, (ikv_action_id){bits});

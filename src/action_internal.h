@@ -105,6 +105,7 @@ typedef struct action_lesson {
     bool on, done;
     uint8_t seat;
     uint32_t cancel_code;
+    uint32_t modifier; /* the code of the one that was pressed last */
     action_shape shape;
 } action_lesson;
 

@@ -590,7 +590,10 @@ static void take_lesson(ikv_actions *a, const ikv_event *event)
         lesson->on = false;
         return;
     }
-    if (!lesson_part(event, &part))
+    if (event->kind == IKV_KIND_KEY_DOWN)
+        lesson->modifier = event->key.code;
+    if (!lesson_part(event, &part) ||
+        (event->kind == IKV_KIND_KEY_UP && event->key.code != lesson->modifier))
         return;
     lesson->shape = (action_shape){0};
     if (event->kind != IKV_KIND_KEY_UP)

@@ -341,6 +341,19 @@ static uint32_t no_room(ikv_overlaps *o)
     return NO_TOUCH;
 }
 
+/* Where a reported pair touches now; its contacts are there too. */
+static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
+{
+    uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
+    if (point == NULL)
+        return;
+    memcpy(t->at, point, sizeof t->at);
+    for (uint32_t side = 0; side < SIDES; side++)
+        if (t->contact[side] != NO_TOUCH &&
+            contact_at(o, t->contact[side])->at_of == pair)
+            memcpy(contact_at(o, t->contact[side])->at, point, sizeof t->at);
+}
+
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
                           bool fresh, const float *point)
 {
@@ -363,6 +376,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
         return no_room(o);
     }
     if (by == TOUCH_REPORTED) {
+        move_point(o, t, point);
         t->told = o->turn;
         if ((t->by & TOUCH_REPORTED) == 0) {
             t->reported = o->report_count;

@@ -156,7 +156,7 @@ static void step(void)
 static void do_command(const char *word)
 {
     ikv_target none = {0};
-    char name[40] = "", text[IKV_BINDING_TEXT];
+    char name[40] = "", text[IKV_BINDING_BYTES];
     ikv_action_set set;
     if (sscanf(word, "off:%39s", name) == 1) {
         ok(ikv_action_find_set(actions, name, &set));
@@ -408,6 +408,9 @@ static const struct {
      "learn +ControlLeft -ControlLeft | "
      "learned",
      "| ControlLeft "},
+    {"learning, but not what was held before", "w:KeyW",
+     "+ControlLeft | learn -ControlLeft | learned +KeyQ -KeyQ | learned",
+     "| | BUSY | KeyQ "},
     {"learning a button", "w:KeyW", "learn b+1 b-1 | learned",
      "| pointer.middle "},
     {"learning a tap", "w:KeyW", "learn t+1 t-1 | learned", "| pointer.click "},
@@ -539,7 +542,7 @@ START_TEST(text)
     ikv_message message = {""};
     ikv_action_id id;
     ikv_binding binding;
-    char shown[IKV_BINDING_TEXT];
+    char shown[IKV_BINDING_BYTES];
     open_actions(1);
     ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &id));
     ikv_status status = ikv_binding_check(texts[_i].text, &message);

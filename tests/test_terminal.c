@@ -264,12 +264,12 @@ START_TEST(live_input)
 {
     live l;
     start_live(&l);
-    await(&l, "man_bridge");
+    await(&l, "dusk");
     ck_assert(is_raw(&l));
     type(&l, "b");
     await(&l, "key.down");
     await(&l, "raise_bridge");
-    await(&l, "lower_bridge"); /* made up after the hold time */
+    await(&l, "at root: lower"); /* made up after the hold time */
     /* The east lamp is at (500, 80) of 640 x 360: column 100, row 8. A press
      * in pieces, one byte at a time. */
     for (const char *b = "\033[<0;101;9M"; *b != '\0'; b++) {
@@ -293,7 +293,7 @@ START_TEST(terminated)
 {
     live l;
     start_live(&l);
-    await(&l, "man_bridge");
+    await(&l, "dusk");
     kill(l.child, SIGTERM);
     int status = finish_live(&l);
     ck_assert_msg(WIFEXITED(status) && WEXITSTATUS(status) == 0,
@@ -307,7 +307,7 @@ START_TEST(stopped_and_continued)
     live l;
     int status;
     start_live(&l);
-    await(&l, "man_bridge");
+    await(&l, "dusk");
     type(&l, "\032"); /* Ctrl-Z */
     ck_assert(WIFSTOPPED(next_state(&l)));
     await_raw(&l, false);
@@ -332,7 +332,7 @@ START_TEST(crashed)
 {
     live l;
     start_live(&l);
-    await(&l, "man_bridge");
+    await(&l, "dusk");
     kill(l.child, crashes[_i]);
     int status = finish_live(&l);
     ck_assert(WIFSIGNALED(status));
@@ -346,7 +346,7 @@ START_TEST(hung_up)
     live l;
     int status;
     start_live(&l);
-    await(&l, "man_bridge");
+    await(&l, "dusk");
     close(l.slave);
     close(l.master);
     status = next_state(&l);

@@ -142,6 +142,48 @@ static void describe_fields(const run_log *log, const ikv_event *event,
     }
 }
 
+/* "with ferry, 2 pieces", for a leave also how long and why. */
+static void describe_overlap(const run_log *log, const ikv_event *event,
+                             char *to, size_t size)
+{
+    const ikv_overlap *v = &event->overlap;
+    append(to, size, "with %s", name_of(log, event->source));
+    if (v->scope == IKV_OVERLAP_OF_BODIES && v->count > 0)
+        append(to, size, ", %u piece%s", v->count, v->count > 1 ? "s" : "");
+    if (v->steps > 0)
+        append(to, size, ", for %u step%s", v->steps, v->steps > 1 ? "s" : "");
+    if (v->reason != IKV_OVERLAP_APART)
+        append(to, size, ", %s",
+               ikv_value_name(IKV_SET_OVERLAP_REASON, v->reason));
+}
+
+/* "foghorn by KeyF"; how far, where that says something. */
+static void describe_action(const run_log *log, const ikv_event *event,
+                            char *to, size_t size)
+{
+    const ikv_action *a = &event->action;
+    const char *name =
+        ikv_action_name(ikv_kit_actions(log->kit), (ikv_action_id){a->action});
+    ikv_binding binding =
+        ikv_action_binding_of(ikv_kit_actions(log->kit), event);
+    char text[IKV_BINDING_BYTES];
+    append(to, size, "%s", name != NULL ? name : "gone");
+    if (ikv_binding_text(ikv_kit_actions(log->kit), binding, text,
+                         sizeof text) > 0)
+        append(to, size, " by %s", text);
+    if (a->y < 0 || a->y > 0) {
+        append(to, size, ", ");
+        append_number(to, size, (double)a->x);
+        append(to, size, ", ");
+        append_number(to, size, (double)a->y);
+    } else if (a->value < 1 || a->value > 1) {
+        append(to, size, ", ");
+        append_number(to, size, (double)a->value);
+    }
+    if (a->steps > 0)
+        append(to, size, ", for %u step%s", a->steps, a->steps > 1 ? "s" : "");
+}
+
 static void describe(const run_log *log, const ikv_event *event, char *to,
                      size_t size)
 {
@@ -152,6 +194,10 @@ static void describe(const run_log *log, const ikv_event *event, char *to,
         describe_pointer(event, to, size);
     else if (info->family == IKV_FAMILY_KEY)
         describe_key(event, to, size);
+    else if (info->family == IKV_FAMILY_OVERLAP)
+        describe_overlap(log, event, to, size);
+    else if (info->family == IKV_FAMILY_ACTION)
+        describe_action(log, event, to, size);
     else if (info->family != IKV_FAMILY_LOOP)
         describe_fields(log, event, info, to, size);
     if (event->source.bits != 0 && info->family == IKV_FAMILY_POINTER)
@@ -192,8 +238,11 @@ static void add_unheard(run_log *log, const ikv_watch *watch)
     const ikv_event *event = watch->event;
     if (event->kind == IKV_KIND_LOOP_FRAME)
         flush_unheard(log);
-    if (event->kind == IKV_KIND_LOOP_STEP || event->kind == IKV_KIND_LOOP_FRAME)
-        return;
+    if (event->kind == IKV_KIND_LOOP_STEP ||
+        event->kind == IKV_KIND_LOOP_FRAME ||
+        event->kind == IKV_KIND_ACTION_HOLD ||
+        event->kind == IKV_KIND_OVERLAP_INSIDE)
+        return; /* each step */
     bool again = event->kind == log->unheard_kind;
     snprintf(item, sizeof item, "%s%s%s", again ? ", " : kind_name(log, event),
              again ? "" : " ", name_of(log, event->target));

@@ -224,7 +224,7 @@ IKV_API ikv_scope ikv_binding_scope(const ikv_actions *actions,
 
 /* The binding's text in its usual form, cut to size - 1 bytes and ended by a
  * zero byte. Returns its length, 0 if it is gone. */
-#define IKV_BINDING_TEXT 128
+#define IKV_BINDING_BYTES 128
 IKV_API size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
                                 char *buffer, size_t size);
 

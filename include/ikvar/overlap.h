@@ -176,7 +176,7 @@ IKV_API ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
  *   other, other_body, other_id  who it is with; it may be gone since
  *   count   pieces that touch now; 0 while it lingers
  *   steps   since enter
- *   x, y, z  where it began
+ *   x, y, z  where it began; of what is reported where it was last
  *   scope   IKV_OVERLAP_OF_... */
 typedef struct ikv_contact {
     ikv_target other, other_body;

@@ -1,0 +1,95 @@
+/* 18: an action with three bindings, and one that happens once only.
+ *
+ * The game knows a foghorn, not keys: a key, the secondary button and a tap
+ * with two fingers all sound it. Its cause tells which it was. The harbour
+ * master's greeting is bound to another key; its handler hears one start, and
+ * no more.
+ */
+#include <ikvar/host.h>
+
+#include <stdio.h>
+
+static ikv_actions *actions;
+
+static ikv_verdict sound(const ikv_event *event, const ikv_delivery *delivery,
+                         void *user)
+{
+    char binding[IKV_BINDING_BYTES];
+    const ikv_kind_info *cause =
+        ikv_catalogue_info(NULL, delivery->cause->kind);
+    (void)user;
+    ikv_binding_text(actions, ikv_action_binding_of(actions, event), binding,
+                     sizeof binding);
+    if (event->kind == IKV_KIND_ACTION_START)
+        printf("%3d ms  the foghorn sounds: %s, by a %s\n",
+               (int)(event->time_ns / 1000000), binding, cause->name);
+    else
+        printf("%3d ms  it is silent after %u steps\n",
+               (int)(event->time_ns / 1000000), event->action.steps);
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict greet(const ikv_event *event, const ikv_delivery *delivery,
+                         void *user)
+{
+    (void)delivery, (void)user;
+    printf("%3d ms  the harbour master greets, once\n",
+           (int)(event->time_ns / 1000000));
+    return IKV_CONTINUE;
+}
+
+/* The handler hears that action alone. */
+static void hear(ikv_bus *bus, ikv_kind kind, ikv_action_id action,
+                 ikv_handler handler, uint32_t limit)
+{
+    ikv_subscription_config wants = IKV_SUBSCRIPTION_INIT;
+    ikv_condition is = {"action",
+                        IKV_EQUAL,
+                        {IKV_VALUE_INTEGER, {.integer = action.bits}},
+                        false};
+    wants.kind = kind;
+    wants.conditions = &is;
+    wants.condition_count = 1;
+    wants.handler = handler;
+    wants.limit = limit;
+    ikv_bus_subscribe(bus, &wants, NULL, NULL);
+}
+
+int main(void)
+{
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_port port;
+    ikv_kit *kit;
+    ikv_action_id foghorn, greeting;
+    ikv_tape_open(EXAMPLES "/foghorn.tape.jsonl", NULL, &sim.tape, NULL);
+    if (ikv_sim_open(&sim, &port) < 0)
+        return 1;
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    if (ikv_kit_open(&config, &kit) < 0)
+        return 1;
+    actions = ikv_kit_actions(kit);
+    ikv_action_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
+    ikv_action_bind(actions, foghorn, "KeyF", NULL, NULL);
+    ikv_action_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
+    ikv_action_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
+    ikv_action_add(actions, IKV_MAIN_SET, "greet", &greeting);
+    ikv_action_bind(actions, greeting, "KeyG", NULL, NULL);
+
+    ikv_bus *bus = ikv_kit_bus(kit);
+    hear(bus, IKV_KIND_ACTION_START, foghorn, sound, 0);
+    hear(bus, IKV_KIND_ACTION_END, foghorn, sound, 0);
+    hear(bus, IKV_KIND_ACTION_START, greeting, greet, 1);
+    ikv_loop *loop = ikv_kit_loop(kit);
+    while (ikv_loop_begin(loop)) {
+        while (ikv_loop_step(loop)) {
+        }
+        ikv_loop_end(loop);
+    }
+    ikv_kit_close(kit);
+    ikv_sim_free(&port);
+    ikv_tape_close(sim.tape);
+    return 0;
+}

@@ -1,0 +1,89 @@
+/* 19: a screen where players choose their keys.
+ *
+ * "Press what you want to use": the next press is not played but kept as the
+ * text of a binding. If another action has it, the screen says so and asks
+ * again; else it replaces the old one, and all bindings are written to a file.
+ */
+#include <ikvar/host.h>
+
+#include <stdio.h>
+
+static ikv_actions *actions;
+static ikv_action_id lift, lower, choose;
+
+static ikv_verdict on_action(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    ikv_action_id action = {event->action.action};
+    (void)delivery, (void)user;
+    printf("%3d ms  %s\n", (int)(event->time_ns / 1000000),
+           ikv_action_name(actions, action));
+    if (action.bits == choose.bits) {
+        printf("        press what you want to use for lift\n");
+        ikv_action_learn(actions, 0, ikv_code_find("Escape"));
+    }
+    return IKV_CONTINUE;
+}
+
+/* Once a frame: has something been pressed? */
+static void look_at_lesson(const char *path)
+{
+    char text[IKV_BINDING_BYTES];
+    ikv_binding other;
+    if (ikv_action_learned(actions, text, sizeof text) != IKV_OK)
+        return;
+    if (ikv_action_conflicts(actions, lift, text, NULL, &other, 1) > 0) {
+        printf("        %s is taken by %s: press another\n", text,
+               ikv_action_name(actions, ikv_binding_action(actions, other)));
+        ikv_action_learn(actions, 0, ikv_code_find("Escape"));
+        return;
+    }
+    ikv_action_unbind_all(actions, lift);
+    ikv_action_bind(actions, lift, text, NULL, NULL);
+    printf("        lift is %s now\n", text);
+    if (path != NULL && ikv_bindings_save(path, actions, NULL) == IKV_OK)
+        printf("        written\n");
+}
+
+static ikv_action_id add(const char *name, const char *binding)
+{
+    ikv_action_id id = {0};
+    ikv_action_add(actions, IKV_MAIN_SET, name, &id);
+    ikv_action_bind(actions, id, binding, NULL, NULL);
+    return id;
+}
+
+/* With a path the bindings are written there at the end. */
+int main(int argc, char **argv)
+{
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_port port;
+    ikv_kit *kit;
+    ikv_target everywhere = {0};
+    ikv_tape_open(EXAMPLES "/rebinding.tape.jsonl", NULL, &sim.tape, NULL);
+    if (ikv_sim_open(&sim, &port) < 0)
+        return 1;
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    if (ikv_kit_open(&config, &kit) < 0)
+        return 1;
+    actions = ikv_kit_actions(kit);
+    lift = add("lift", "KeyW");
+    lower = add("lower", "Control+KeyL");
+    choose = add("choose", "Enter");
+    ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_ACTION_START, everywhere, on_action,
+                 NULL, NULL);
+    ikv_loop *loop = ikv_kit_loop(kit);
+    while (ikv_loop_begin(loop)) {
+        while (ikv_loop_step(loop)) {
+        }
+        look_at_lesson(argc > 1 ? argv[1] : NULL);
+        ikv_loop_end(loop);
+    }
+    ikv_kit_close(kit);
+    ikv_sim_free(&port);
+    ikv_tape_close(sim.tape);
+    return 0;
+}

@@ -1,0 +1,92 @@
+/* 21: standing on ground.
+ *
+ * "Is anything touching me now?" is a question, not an event. A sailor walks
+ * from the quay over a plank onto the ferry: for some steps the feet touch two
+ * floors, and leaving one of them while still on the other changes nothing. Who
+ * keeps a flag that enter sets and leave clears gets this wrong.
+ */
+#include <ikvar/host.h>
+
+#include <stdio.h>
+
+enum {
+    GROUND = 1,
+    ROPE = 2
+};
+
+static ikv_verdict set_flag(const ikv_event *event,
+                            const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    *(bool *)user = event->kind == IKV_KIND_OVERLAP_ENTER;
+    return IKV_CONTINUE;
+}
+
+static ikv_target add(ikv_kit *kit, uint32_t id, float x, float width,
+                      uint32_t tags)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target = {0};
+    config.id = id;
+    config.x = x;
+    config.shape = ikv_scene_rect(0, 0, width, 10);
+    config.tags = tags;
+    ikv_scene_add(ikv_kit_scene(kit), &config, &target, NULL);
+    return target;
+}
+
+int main(void)
+{
+    static const char *const names[] = {"", "quay", "plank", "ferry", "rope"};
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_port port;
+    ikv_kit *kit;
+    bool flag = false;
+    ikv_tape_open(EXAMPLES "/quiet.tape.jsonl", NULL, &sim.tape, NULL);
+    if (ikv_sim_open(&sim, &port) < 0)
+        return 1;
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    if (ikv_kit_open(&config, &kit) < 0)
+        return 1;
+    add(kit, 1, 0, 100, GROUND);
+    add(kit, 2, 90, 60, GROUND);
+    add(kit, 3, 170, 200, GROUND); /* with a gap before it */
+    add(kit, 4, 60, 30, ROPE);
+    ikv_target feet = add(kit, 5, 0, 8, 0);
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ikv_overlaps *overlaps = ikv_kit_overlaps(kit);
+    sensing.senses = GROUND | ROPE;
+    ikv_overlap_sense(overlaps, feet, &sensing);
+    ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_OVERLAP_ENTER, feet, set_flag,
+                 &flag, NULL);
+    ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_OVERLAP_LEAVE, feet, set_flag,
+                 &flag, NULL);
+
+    ikv_loop *loop = ikv_kit_loop(kit);
+    while (ikv_loop_begin(loop)) {
+        while (ikv_loop_step(loop)) {
+            float x = (float)ikv_loop_step_number(loop) * 12;
+            if (x < 1)
+                continue;
+            /* As of the last step; then the next move. */
+            printf("x %3d  %s", (int)x - 12,
+                   ikv_overlap_contacts(overlaps, feet, GROUND) > 0
+                       ? "stands on"
+                       : "falls");
+            ikv_contact contact;
+            for (uint32_t n = 0;
+                 ikv_overlap_contact(overlaps, feet, GROUND, n, &contact); n++)
+                printf(" %s", names[contact.other_id]);
+            printf("%s\n", flag ? "" : "   (a flag would say: falls)");
+            ikv_scene_move(ikv_kit_scene(kit), feet, x, 5);
+        }
+        ikv_loop_end(loop);
+    }
+    ikv_kit_close(kit);
+    ikv_sim_free(&port);
+    ikv_tape_close(sim.tape);
+    return 0;
+}

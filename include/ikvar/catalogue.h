@@ -88,7 +88,7 @@ enum {
     IKV_SET_ACTION_STATE,
     IKV_SET_CODE,
     IKV_SET_KEY,
-    IKV_SET_ACTION, /* names that whoever opened the actions knows */
+    IKV_SET_ACTION,  /* names that whoever opened the actions knows */
     IKV_SET_BINDING, /* likewise: the binding's text */
     IKV_SET_FIELD    /* fields that targets declare, in a setup */
 };

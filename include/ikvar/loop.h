@@ -272,7 +272,7 @@ typedef struct ikv_loop_counters {
 IKV_API ikv_loop_counters ikv_loop_count(const ikv_loop *loop);
 
 /* Up to how many ns late that many percent of the paced frames began, to about
- * an eighth: 50 for the usual one, 99 for the worst but a hundredth. */
+ * a quarter: 50 for the usual one, 99 for the worst but a hundredth. */
 IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
 
 #ifdef __cplusplus

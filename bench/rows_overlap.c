@@ -171,13 +171,13 @@ static const struct {
     uint32_t bodies;
     const char *all, *few;
     double all_budget, few_budget, tree_budget;
-} sizes[] = {{100, "overlaps, 100 moving bodies", NULL, 0.5, 0, 0},
+} sizes[] = {{100, "overlaps, 100 moving bodies", NULL, 1, 0, 0},
              {1000, "overlaps, 1,000 moving bodies",
-              "overlaps, 1% of 1,000 moving", 0.5, 0.05, 0.08},
+              "overlaps, 1% of 1,000 moving", 1.1, 0.05, 0.25},
              {10000, "overlaps, 10,000 moving bodies",
-              "overlaps, 1% of 10,000 moving", 0.5, 0.05, 0.08},
+              "overlaps, 1% of 10,000 moving", 1.6, 0.08, 0.35},
              {100000, "overlaps, 100,000 moving bodies",
-              "overlaps, 1% of 100,000 moving", 0.5, 0.05, 0}};
+              "overlaps, 1% of 100,000 moving", 2.2, 0.12, 0}};
 
 static void body_rows(void)
 {
@@ -187,7 +187,7 @@ static void body_rows(void)
         measure_bodies(sizes[i].all, "grid, sorted pairs merged",
                        sizes[i].all_budget, find_by_grid);
         if (count == 1000)
-            measure_bodies(sizes[i].all, "all pairs", 0.03, find_by_scan);
+            measure_bodies(sizes[i].all, "all pairs", 0.08, find_by_scan);
         if (sizes[i].tree_budget > 0)
             measure_bodies(sizes[i].all, "Boost's R-tree, sorted pairs merged",
                            sizes[i].tree_budget, find_by_tree);

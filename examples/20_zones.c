@@ -76,9 +76,9 @@ int main(void)
     ikv_overlap_sense(ikv_kit_overlaps(kit), shallow, &bodies);
     ikv_bus *bus = ikv_kit_bus(kit);
     ikv_bus_hear(bus, IKV_KIND_OVERLAP_ENTER, berth, tell, "berth", NULL);
-    for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
+    for (int kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
-        ikv_bus_hear(bus, kind, shallow, tell, "shallow", NULL);
+        ikv_bus_hear(bus, (ikv_kind)kind, shallow, tell, "shallow", NULL);
 
     ikv_loop *loop = ikv_kit_loop(kit);
     while (ikv_loop_begin(loop)) {

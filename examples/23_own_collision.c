@@ -86,9 +86,9 @@ int main(void)
     sensing.scope = IKV_OVERLAP_OF_BODIES;
     sensing.linger = 2;
     ikv_overlap_sense(overlaps, spheres[2].target, &sensing);
-    for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
+    for (int kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
-        ikv_bus_hear(bus, kind, spheres[2].target, tell, NULL, NULL);
+        ikv_bus_hear(bus, (ikv_kind)kind, spheres[2].target, tell, NULL, NULL);
 
     for (uint32_t step = 0; step < sizeof heights / sizeof heights[0]; step++) {
         spheres[1].y = heights[step]; /* the hook comes down, bounces, rises */

@@ -371,6 +371,10 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     uint32_t senses = part->owner == part->target ? who->senses : 0;
     bool same = who->tags == tags && who->body == body && who->layer == layer &&
                 part->told_senses == senses && part->told_scope == part->scope;
+    if (who->layer != layer && (who->flags & PART_IN) != 0) {
+        ikvi_touch_end_all(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+        ikvi_near_forget(o, place);
+    }
     who->senses = senses;
     who->tags = tags;
     who->body = body;
@@ -429,6 +433,16 @@ static void take_change(ikv_overlaps *o, uint32_t place)
         take_out(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_DISABLED);
 }
 
+static inline void fetch_part(const ikv_overlaps *o, uint32_t place)
+{
+    const scene_item *item = item_at(o->scene, place);
+    IKVI_FETCH(&item->world);
+    IKVI_FETCH(&item->shape);
+    IKVI_FETCH(who_at(o, place));
+    IKVI_FETCH(part_at(o, place));
+    IKVI_FETCH(fat_at(o, place));
+}
+
 static void take_changes(ikv_overlaps *o)
 {
     uint8_t *marks = ikvi_at(&o->changes, o->changes.marks);
@@ -436,16 +450,12 @@ static void take_changes(ikv_overlaps *o)
     o->mover_count = o->stray_count = 0;
     for (uint32_t i = 0; i < o->changes.count; i++) {
         uint32_t place = places[i];
-        if (i + 8 < o->changes.count && o->scene != NULL) {
-            IKVI_FETCH(item_at(o->scene, places[i + 8]));
-            IKVI_FETCH(&item_at(o->scene, places[i + 8])->shape);
-            IKVI_FETCH(who_at(o, places[i + 8]));
-            IKVI_FETCH(part_at(o, places[i + 8]));
-            IKVI_FETCH(fat_at(o, places[i + 8]));
-        }
+        if (o->scene != NULL && i + 8 < o->changes.count &&
+            o->in_count > NEAR_BY)
+            fetch_part(o, places[i + 8]);
         bool moved = marks[place] == IKVI_HAS_MOVED;
         marks[place] = 0;
-        if (!moved || !shift_part(o, place))
+        if (!moved || o->scene == NULL || !shift_part(o, place))
             take_change(o, place);
     }
     o->changes.count = 0;

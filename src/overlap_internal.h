@@ -18,6 +18,7 @@
 enum {
     CELL_LIMIT = 64,  /* in more cells it is compared with all */
     HUGE_LIMIT = 256, /* so many of such */
+    NEAR_BY = 2000,   /* what so many need lies in the nearer caches */
     FEET_AHEAD = 10,  /* steps that a target's margin lasts */
     SIDES = 2
 };
@@ -207,12 +208,19 @@ static inline bool box_lies_in(const near_box *inner, const near_box *outer)
 /* Beyond all positions. */
 #define FLT_LARGEST 3.4e38f
 
-/* Whether the shapes' boxes meet: touching counts. */
+static inline float larger_of(float a, float b)
+{
+    return a > b ? a : b;
+}
+
+/* Whether the shapes' boxes meet: touching counts. How far the lower end of one
+ * is beyond the upper of the other, at most: without branches, for which way it
+ * goes can't be foreseen. */
 static inline bool boxes_meet(const near_box *a, const near_box *b)
 {
-    /* Without branches: which way it goes can't be foreseen. */
-    return ((a->low[0] <= -b->high[0]) & (a->low[1] <= -b->high[1]) &
-            (b->low[0] <= -a->high[0]) & (b->low[1] <= -a->high[1])) != 0;
+    float x = larger_of(a->low[0] + b->high[0], b->low[0] + a->high[0]);
+    float y = larger_of(a->low[1] + b->high[1], b->low[1] + a->high[1]);
+    return larger_of(x, y) <= 0;
 }
 
 /* O1: whether one of the two senses the other. */

@@ -221,18 +221,18 @@ static uint32_t range_size(const cell_range *r)
 static void size_grid(ikv_overlaps *o, float margin)
 {
     overlap_grid *g = &o->grid;
-    double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, n = o->in_count;
+    double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, fat = 0;
+    double share = o->in_count > 0 ? 1.0 / o->in_count : 0;
     for (uint32_t i = 1; i < o->capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
         for (uint32_t k = 0; k < 2; k++) {
-            middle[k] += (double)box->low[k] / n;
-            size += (double)(-box->high[k] - box->low[k]) / (2 * n);
+            middle[k] += (double)box->low[k] * share;
+            size += (double)(-box->high[k] - box->low[k]) * share / 2;
         }
     }
     g->extent = (float)size;
-    double fat = 0;
     for (uint32_t i = 1; i < o->capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
@@ -240,24 +240,21 @@ static void size_grid(ikv_overlaps *o, float margin)
         set_fat(o, i, margin);
         for (uint32_t k = 0; k < 2; k++) {
             double d = (double)box->low[k] - middle[k];
-            away[k] += (d < 0 ? -d : d) / n;
-            fat += (double)(-fat_at(o, i)->high[k] - fat_at(o, i)->low[k]) /
-                   (2 * n);
+            away[k] += (d < 0 ? -d : d) * share;
+            fat += (double)(-fat_at(o, i)->high[k] - fat_at(o, i)->low[k]) *
+                   share / 2;
         }
     }
     /* Evenly spread, all lies within twice the mean distance. */
+    fat = fat < 1e30 ? fat : 1e30;
     double width = 4 * away[0] + fat, height = 4 * away[1] + fat;
-    double cell = (double)ikvi_sqrt(width * height / (n > 0 ? n : 1));
+    double cell = (double)ikvi_sqrt(width * height * share);
     cell = cell > 1.6 * fat ? cell : 1.6 * fat;
     cell = cell > 1e-30 ? cell : 1;
-    for (;; cell *= 1.5) {
-        double columns = width / cell + 1, rows = height / cell + 1;
-        if (columns * rows >= o->cell_room || columns > 1e6 || rows > 1e6)
-            continue;
-        g->columns = (uint32_t)columns;
-        g->rows = (uint32_t)rows;
-        break;
-    }
+    while ((width / cell + 1) * (height / cell + 1) >= o->cell_room)
+        cell *= 1.5;
+    g->columns = (uint32_t)(width / cell + 1);
+    g->rows = (uint32_t)(height / cell + 1);
     g->from[0] = (float)(middle[0] - width / 2);
     g->from[1] = (float)(middle[1] - height / 2);
     g->per[0] = g->per[1] = (float)(1 / cell);
@@ -376,8 +373,8 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
     for (uint32_t i = begin; i < end; i++) {
         uint32_t a = *sorted_at(o, i);
         const near_box *fat = fat_at(o, a);
-        uint32_t later = i + 24 < 4 * o->capacity ? *sorted_at(o, i + 24) : 0;
-        IKVI_FETCH(fat_at(o, later < o->capacity ? later : 0));
+        if (o->in_count > NEAR_BY && i + 24 < 4 * o->capacity)
+            IKVI_FETCH(fat_at(o, *sorted_at(o, i + 24)));
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
             if (boxes_meet(fat, fat_at(o, b)) &&
@@ -428,14 +425,10 @@ static bool rebuild_list(ikv_overlaps *o)
 {
     o->counters.rebuilds++;
     o->grid.built = true;
-    for (float margin = 1; margin > 0;
-         margin = margin > 0.2f ? margin / 4 : 0) {
-        if (!make_list(o, margin))
+    static const float margins[] = {1, 0.25f, 0.05f, 0};
+    for (uint32_t i = 0; i < 4; i++) {
+        if (!make_list(o, margins[i]))
             continue;
-        o->grid.built_pairs = o->pair_count;
-        return true;
-    }
-    if (make_list(o, 0)) {
         o->grid.built_pairs = o->pair_count;
         return true;
     }
@@ -546,7 +539,7 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
 
 /* -------------------------------------------------------------- finding -- */
 
-/* What will be needed a little later. */
+/* What will be needed a little later, if it may not be near by. */
 static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
 {
     if (index < o->pair_count) {
@@ -555,14 +548,37 @@ static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
     }
 }
 
+/* Most go on as they were, which is seen here. */
 static void find_in_all_pairs(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->pair_count; i++) {
-        fetch_pair(o, i + 12);
-        const near_pair *pair = pair_at(o, i);
-        uint32_t *state = pair_state(o, i);
-        *state = check_pair(o, pair->part[0], pair->part[1], *state);
+    const near_who *whos = who_at(o, 0);
+    const near_pair *pairs = pair_at(o, 0);
+    uint32_t *states = pair_state(o, 0), count = o->pair_count;
+    bool far = o->in_count > NEAR_BY, sweeps = o->swept_count > 0;
+    for (uint32_t i = 0; i < count; i++) {
+        const near_who *a = &whos[pairs[i].part[0]];
+        const near_who *b = &whos[pairs[i].part[1]];
+        bool meets = boxes_meet(&a->box, &b->box);
+        if (far)
+            fetch_pair(o, i + 12);
+        if (meets == (states[i] != NO_TOUCH) && !sweeps &&
+            (!meets || (a->flags & b->flags & PART_PLAIN) != 0))
+            continue;
+        states[i] =
+            check_pair(o, pairs[i].part[0], pairs[i].part[1], states[i]);
     }
+}
+
+static void find_in_new_list(ikv_overlaps *o)
+{
+    bool far = o->in_count > NEAR_BY;
+    for (uint32_t i = 0; i < o->pair_count; i++) {
+        const near_pair *pair = pair_at(o, i);
+        if (far)
+            fetch_pair(o, i + 12);
+        *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
+    }
+    ikvi_touch_end_unchecked(o);
 }
 
 /* When few move: the candidates of those alone, each once. */
@@ -580,16 +596,6 @@ static void find_by_movers(ikv_overlaps *o)
                 *state = check_pair(o, pair->part[0], pair->part[1], *state);
         }
     }
-}
-
-static void find_in_new_list(ikv_overlaps *o)
-{
-    for (uint32_t i = 0; i < o->pair_count; i++) {
-        fetch_pair(o, i + 12);
-        const near_pair *pair = pair_at(o, i);
-        *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
-    }
-    ikvi_touch_end_unchecked(o);
 }
 
 /* Each with each. */

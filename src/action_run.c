@@ -219,7 +219,8 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
 {
     const action_run *run = action_run_at(a, place, seat);
     ikv_event cause = run->cause;
-    ikv_event event = ikv_event_make(kind, a->time_ns);
+    ikv_event event = ikv_event_make(
+        kind, kind == IKV_KIND_ACTION_START ? cause.time_ns : a->time_ns);
     event.device = cause.device;
     event.modifiers = cause.modifiers;
     event.view = cause.view;

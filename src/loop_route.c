@@ -298,6 +298,25 @@ static bool is_typed(const ikv_loop *loop, const ikv_event *event)
            ikv_router_takes_text(router_of(loop, event), event->seat);
 }
 
+/* Of all routers; each with the actions that follow from it, so that it does
+ * not matter how many come due at once. */
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
+{
+    for (;;) {
+        uint64_t next = UINT64_MAX;
+        for (uint32_t i = 0; i < loop->router_count; i++) {
+            uint64_t own = ikv_router_next_hold(loop->routers[i]);
+            next = own < next ? own : next;
+        }
+        if (next > clock)
+            break;
+        for (uint32_t i = 0; i < loop->router_count; i++)
+            ikv_router_advance(loop->routers[i], next);
+        ikv_action_settle(loop->actions, next, false, false);
+    }
+    ikv_action_settle(loop->actions, loop->s.moment, false, false);
+}
+
 /* After an input, whatever came of it: what it does to the actions. */
 static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
 {
@@ -320,6 +339,8 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
 {
     loop->counters.routed++;
     loop->in_event = true;
+    if (loop->actions != NULL)
+        ikvi_loop_advance_holds(loop, event->time_ns);
     bool typed = loop->state != NULL && is_typed(loop, event);
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);
@@ -474,13 +495,6 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
     feed_raw(loop, loop->s.next_end, false);
 }
 
-void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
-{
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_advance(loop->routers[i], clock);
-    ikv_action_settle(loop->actions, clock, false, false);
-}
-
 /* That a hold has come due is recorded as a further loop.pause: on the tape it
  * stands before what was routed after it. */
 void ikvi_loop_stand_still(ikv_loop *loop)
@@ -527,16 +541,18 @@ void ikvi_loop_route_between(ikv_loop *loop)
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
         bool input = entry->how == IKV_INTAKE_INPUT && !turns_clock(event);
-        if (routed && group != last)
+        /* A tape's numbers and those given here have nothing in common. */
+        bool apart = is_alone(entry) || group != last;
+        if (routed && apart)
             ikvi_loop_retest(loop);
-        if (loop->state != NULL && (!routed || group != last) && input) {
+        if (loop->state != NULL && (!routed || apart) && input) {
             ikv_state_begin_step(loop->state, loop->now);
             feed_raw(loop, UINT64_MAX, true);
         }
         if (loop->s.marked == 0 && !is_alone(entry))
             mark_run(loop, UINT64_MAX);
         take_head(loop, due, group);
-        routed = input || (routed && group == last);
+        routed = input || (routed && !apart);
         last = group;
     }
     loop->s.marked = 0;

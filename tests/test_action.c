@@ -726,6 +726,31 @@ START_TEST(random_use)
 }
 END_TEST
 
+/* What is held goes into an image and back. */
+START_TEST(rolled_back)
+{
+    open_actions(1);
+    bind_all("jump:KeyA,pointer.primary turn:KeyQ|KeyE");
+    do_words("+KeyA | +KeyE |");
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    seen.text[0] = '\0';
+    kit_frame(&k, ms += 40);
+    do_words("-KeyA -KeyE |");
+    ck_assert_ptr_nonnull(strstr(seen.text, "jumpv"));
+    ck_assert_ptr_nonnull(strstr(seen.text, "turnv"));
+    ck_assert_uint_eq(ikv_action_count(actions).held, 0);
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    valid(ikv_action_validate(actions));
+    ck_assert_uint_eq(ikv_action_count(actions).held, 2);
+    ck_assert(ikv_action_ask(actions, ikv_action_find(actions, "turn"), 0).on);
+    free(image);
+    close_actions();
+}
+END_TEST
+
 /* ---------------------------------------------------------------- files -- */
 
 static const struct {
@@ -827,6 +852,7 @@ Suite *action_suite(void)
     add_table(s, "A1 conflicts", conflicts, ROWS(clashes));
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
+    add(s, "A1 rollback", rolled_back);
     add_table(s, "A7 files", bindings_file, ROWS(files));
     return s;
 }

@@ -672,6 +672,48 @@ START_TEST(removed_by_handler)
 }
 END_TEST
 
+static void move_and_step(const char *words, uint32_t count)
+{
+    do_words(words);
+    for (uint32_t i = 0; i < count; i++) {
+        ok(ikv_overlap_step(o, ++steps, 0));
+        valid(ikv_overlap_validate(o));
+        note(&seen, "| ");
+    }
+}
+
+/* Contacts, candidates and all go into an image and back: the same again. */
+START_TEST(rolled_back)
+{
+    static record first;
+    open_overlaps(false, true);
+    do_words("+a:F>L@0,0~2 +b:L>F@5,5 +c:L>F@40,0! | |");
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    uint64_t saved = steps;
+    ok(ikv_image_save(&parts, image, size));
+    for (int turn = 0; turn < 2; turn++) {
+        steps = saved;
+        seen.text[0] = '\0';
+        move_and_step("a@20,0 c@22,3", 2);
+        move_and_step("b@90,90", 1);
+        move_and_step("a@0,0", 3);
+        if (turn > 0)
+            break;
+        first = seen;
+        ok(ikv_image_restore(&parts, image, size, NULL, 0));
+        valid(ikv_overlap_validate(o));
+        ck_assert(ikv_overlap_touches(o, named[0], named[1]));
+    }
+    ck_assert_ptr_nonnull(strstr(first.text, "a-b"));
+    ck_assert_ptr_nonnull(strstr(first.text, "c+a"));
+    ck_assert_str_eq(seen.text, first.text);
+    free(image);
+    close_overlaps();
+}
+END_TEST
+
 /* S3: what touches now, how many, who. */
 START_TEST(queries)
 {
@@ -785,6 +827,7 @@ Suite *overlap_suite(void)
     add_table(s, "O1 many", many, 5);
     add(s, "D5 O2 handlers", removed_by_handler);
     add(s, "S3", queries);
+    add(s, "O1 rollback", rolled_back);
     add(s, "O6 own collision", own_collision);
     return s;
 }

@@ -28,10 +28,16 @@ START_TEST(any_rate)
 END_TEST
 
 static const struct {
-    const char *source, *timing;
-} recorded[] = {
-    {TAPE, ""},       {"random:1", ""},         {"random:2", ""},
-    {"random:3", ""}, {"random:1", "at_frame"}, {"random:4", "at_frame"}};
+    const char *source, *rate, *timing;
+} recorded[] = {{TAPE, "60", ""},
+                {"random:1", "60", ""},
+                {"random:2", "60", ""},
+                {"random:3", "60", ""},
+                {"random:1", "60", "at_frame"},
+                {"random:4", "60", "at_frame"},
+                {"random:6", "24", ""},
+                {"random:4", "2", ""},
+                {"random:10", "2", "at_frame"}};
 
 /* T1: what is recorded of broken hardware, with pauses, single steps, changes
  * of speed, dropped time and other threads' events, plays back to the byte. */
@@ -39,8 +45,9 @@ START_TEST(recorded_plays_back)
 {
     static const char *const played[] = {"60 0", "24 7", "144 0", "1000 0"};
     ck_assert_int_eq(run_command_line(output, sizeof output,
-                                      STEPS "%s 60 5 a.jsonl r.jsonl %s",
-                                      recorded[_i].source, recorded[_i].timing),
+                                      STEPS "%s %s 5 a.jsonl r.jsonl %s",
+                                      recorded[_i].source, recorded[_i].rate,
+                                      recorded[_i].timing),
                      0);
     char *first = read_file("a.jsonl"), said[128];
     snprintf(said, sizeof said, "%.120s", output);

@@ -188,14 +188,42 @@ static void add_ferries(void)
                                     : ikv_scene_capsule(0, 10, 50, 10, 12);
         if (i % 5 == 4)
             config.hit = IKV_HIT_PASS;
+        config.tags = 1u << i % 3;
         if (ikv_scene_add(ikv_kit_scene(h.kit), &config, &h.ferries[i], NULL) <
             0)
             exit(4);
         h.speed[i][0] = (float)(i % 7 - 3) * 0.37f;
         h.speed[i][1] = (float)(i % 5 - 2) * 0.29f;
+        ikv_sensing sensing = IKV_SENSING_INIT;
+        sensing.senses = 1u << (i + 1) % 3;
+        sensing.scope = i % 4 == 0;
+        sensing.linger = (uint16_t)(i % 3);
+        sensing.swept = i % 5 == 0;
+        if (ikv_overlap_sense(ikv_kit_overlaps(h.kit), h.ferries[i], &sensing) <
+            0)
+            exit(4);
         hear(IKV_KIND_POINTER_DOWN, h.ferries[i], grab, NULL, "grab");
         hear(IKV_KIND_POINTER_MOVE, h.ferries[i], follow, NULL, "follow");
         hear(IKV_KIND_POINTER_CLICK, h.ferries[i], turn, NULL, "turn");
+    }
+}
+
+static void add_actions(void)
+{
+    static const char *const bindings[] = {
+        "key.any",      "KeyA|KeyD", "Shift+KeyB", "pointer.primary",
+        "wheel.up",     "pad.0",     "pad.axis0+", "pointer.click",
+        "pointer.hold", "pad.left"};
+    ikv_actions *actions = ikv_kit_actions(h.kit);
+    for (size_t i = 0; i < sizeof bindings / sizeof bindings[0]; i++) {
+        ikv_action_id id;
+        char name[16];
+        snprintf(name, sizeof name, "action %d", (int)i / 2);
+        id = ikv_action_find(actions, name);
+        if (id.bits == 0)
+            ikv_action_add(actions, IKV_MAIN_SET, name, &id);
+        if (ikv_action_bind(actions, id, bindings[i], NULL, NULL) < 0)
+            exit(4);
     }
 }
 
@@ -211,7 +239,10 @@ static void add_handlers(void)
         IKV_KIND_LOOP_RESUME,    IKV_KIND_LOOP_SINGLE,
         IKV_KIND_LOOP_SCALE,     IKV_KIND_LOOP_DROPPED,
         IKV_KIND_LOOP_IDLE,      IKV_KIND_DEVICE_RESYNC,
-        IKV_KIND_WINDOW_BLUR};
+        IKV_KIND_WINDOW_BLUR,    IKV_KIND_ACTION_START,
+        IKV_KIND_ACTION_HOLD,    IKV_KIND_ACTION_END,
+        IKV_KIND_OVERLAP_ENTER,  IKV_KIND_OVERLAP_INSIDE,
+        IKV_KIND_OVERLAP_LEAVE};
     ikv_target everywhere = {0};
     for (size_t i = 0; i < sizeof noted / sizeof noted[0]; i++)
         hear(noted[i], everywhere, note, NULL, "note");
@@ -219,6 +250,7 @@ static void add_handlers(void)
     hear(KIND_ECHO, everywhere, echo, NULL, "echo");
     hear(IKV_KIND_KEY_DOWN, everywhere, on_key, ikv_kit_loop(h.kit), "keys");
     hear(IKV_KIND_LOOP_STEP, everywhere, sail, NULL, "sail");
+    add_actions();
     ikv_event event = ikv_event_make(KIND_TICK, 0);
     if (ikv_bus_defer_every(ikv_kit_bus(h.kit), IKV_STEP_LANE, 5000000, false,
                             &event, NULL) < 0)

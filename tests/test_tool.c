@@ -215,6 +215,58 @@ START_TEST(bad_tape_in_a_run)
 }
 END_TEST
 
+/* S, U: changes of the tree and of fields are events, if the setup asks for
+ * them; A1: check warns of one press for two actions; A7: and reads files of
+ * bindings. */
+START_TEST(announced)
+{
+    static const char setup[] =
+        "{\"format\":\"ikvar.setup/1\",%s\"targets\":[{\"id\":\"lamp\","
+        "\"shape\":{\"circle\":[9,9,9]},\"fields\":{\"watts\":5,\"lit\":false}}"
+        "],"
+        "\"actions\":[{\"name\":\"light\",\"bindings\":[\"KeyL\"]},{\"name\":"
+        "\"bell\",\"bindings\":[\"KeyL\"]},{\"name\":\"fog\",\"bindings\":["
+        "\"KeyL\"],\"set\":\"helm\"}],\"sets\":[{\"name\":\"helm\"}],"
+        "\"handlers\":[{\"name\":\"switch\",\"kinds\":[\"pointer.down\"],"
+        "\"at\":\"lamp\",\"reactions\":[{\"toggle\":\"lit\"},{\"move\":{"
+        "\"x\":3,\"y\":4}}]},{\"name\":\"glow\",\"kinds\":[\"field.set\"],"
+        "\"conditions\":[{\"field\":\"field\",\"value\":\"lit\"}],"
+        "\"reactions\":[{\"log\":\"it glows\"}]},{\"name\":\"shift\","
+        "\"kinds\":[\"tree.move\"],\"reactions\":[{\"log\":\"it shifts\"}]}]}";
+    char text[2048];
+    write_file("lamp.tape.jsonl",
+               "{\"format\":\"ikvar.tape/1\",\"until\":60}\n"
+               "{\"t\":20,\"kind\":\"pointer.down\",\"x\":9,\"y\":9}\n");
+    write_file("lamp.bindings.json", "{\"format\":\"ikvar.bindings/1\","
+                                     "\"bindings\":{\"bel\":[\"KeyB\"]}}");
+    for (int announces = 0; announces < 2; announces++) {
+        snprintf(text, sizeof text, setup,
+                 announces ? "\"announces\":true," : "");
+        write_file("lamp.setup.json", text);
+        ck_assert_int_eq(run_command_line(output, sizeof output,
+                                          TOOL " run lamp.setup.json "
+                                               "lamp.tape.jsonl"),
+                         0);
+        ck_assert_int_eq(strstr(output, "it glows") != NULL, announces);
+        ck_assert_int_eq(strstr(output, "it shifts") != NULL, announces);
+    }
+    run_command_line(output, sizeof output,
+                     TOOL " run --json lamp.setup.json lamp.tape.jsonl");
+    ck_assert_ptr_nonnull(strstr(output, "\"field\":\"lit\",\"type\":\"bool\","
+                                         "\"old\":false,\"new\":true"));
+    ck_assert_int_eq(run_command_line(output, sizeof output,
+                                      TOOL " check lamp.setup.json "
+                                           "lamp.bindings.json"),
+                     3);
+    ck_assert_ptr_nonnull(
+        strstr(output, "warning: bell: KeyL starts \"light\" too"));
+    ck_assert_ptr_null(strstr(output, "warning: fog"));
+    ck_assert_ptr_nonnull(
+        strstr(output, "lamp.bindings.json: /bindings/bel: unknown action "
+                       "\"bel\"; did you mean \"bell\"?"));
+}
+END_TEST
+
 /* The same tape gives the same log at other frame rates, but for its frames. */
 START_TEST(same_log_at_any_rate)
 {
@@ -353,6 +405,7 @@ Suite *tool_suite(void)
     add_table(s, "outputs", golden_outputs, ROWS(golden_table));
     add_table(s, "exit codes", exit_codes, ROWS(code_table));
     add(s, "bad tape", bad_tape_in_a_run);
+    add(s, "announces", announced);
     add(s, "T1 verify", verified_tapes);
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);

@@ -89,6 +89,17 @@ static int check_tape(const char *path, const ikv_setup *setup)
     return FINE;
 }
 
+/* Against the actions of the setup before it, if there is one. */
+static int check_bindings(const char *path, const ikv_kit *kit,
+                          const ikv_setup *setup)
+{
+    ikv_message message;
+    if (ikv_bindings_load(path, ikv_kit_actions(kit), setup, &message) < 0)
+        return bad(message.text);
+    printf("%s: fine\n", path);
+    return FINE;
+}
+
 int check_command(int argc, const char **argv)
 {
     int code;
@@ -98,8 +109,9 @@ int check_command(int argc, const char **argv)
     struct poptOption options[] = {POPT_TABLEEND};
     poptContext context = parse_options(
         argc, argv, options,
-        "check FILE...\n\nSetups (*.setup.json) and tapes (*.tape.jsonl); a "
-        "tape is read with the kinds and\ntargets of the setup before it.",
+        "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl) and "
+        "bindings (*.bindings.json); these are\nread with the kinds, targets "
+        "and actions of the setup before them.",
         &code);
     if (context == NULL)
         return code;
@@ -112,6 +124,8 @@ int check_command(int argc, const char **argv)
         int one;
         if (is_tape(path)) {
             one = check_tape(path, setup);
+        } else if (ends_with(path, ".bindings.json")) {
+            one = check_bindings(path, kit, setup);
         } else {
             ikv_kit_close(kit);
             kit = NULL;

@@ -34,6 +34,8 @@ static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
 {
     ikv_pad_state pad;
     float most = 0;
+    if (number >= IKV_PAD_AXES)
+        return 0;
     for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++) {
         float value = number < 2   ? pad.left[number]
                       : number < 4 ? pad.right[number - 2]

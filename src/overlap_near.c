@@ -71,7 +71,8 @@ static bool bends_in(const float *chain, uint32_t count, const float *next)
 /* The convex hull of points: along them and back, leaving out what bends in. */
 static void wrap_points(hull *h)
 {
-    float points[4 * IKV_POLYGON_LIMIT], chain[4 * IKV_POLYGON_LIMIT + 2];
+    float points[4 * IKV_POLYGON_LIMIT];
+    float chain[4 * IKV_POLYGON_LIMIT + 2] = {0};
     uint32_t count = h->count, used = 0, lower;
     memcpy(points, h->points, 2 * sizeof(float) * count);
     sort_points(points, count);

@@ -822,8 +822,8 @@ Suite *overlap_suite(void)
     Suite *s = suite_create("overlap");
     add_table(s, "O1 to O6", row, ROWS(rows));
     add_table(s, "O1 exact", shape_pair, ROWS(shapes));
-    add_table(s, "O1 raster", raster, 3);
-    add_table(s, "O1 to O6 model", model, 30);
+    add_table(s, "O1 raster", raster, 2);
+    add_table(s, "O1 to O6 model", model, 18);
     add_table(s, "O1 many", many, 5);
     add(s, "D5 O2 handlers", removed_by_handler);
     add(s, "S3", queries);

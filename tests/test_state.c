@@ -500,9 +500,28 @@ START_TEST(wrong_state)
 }
 END_TEST
 
+/* One pad too many is refused by its own status, and the others go on. */
+START_TEST(too_many_pads)
+{
+    open_state();
+    for (uint16_t device = 1; device <= IKV_PAD_LIMIT + 1; device++) {
+        ikv_event e = ikv_event_make(IKV_KIND_PAD_DOWN, 0);
+        e.device = device;
+        e.pad.value = 1;
+        status_is(ikv_router_route(k.router, &e).status,
+                  device <= IKV_PAD_LIMIT ? IKV_OK : IKV_FULL_PADS);
+    }
+    ikv_event up = ikv_event_make(IKV_KIND_PAD_UP, 0);
+    up.device = 1;
+    ok(ikv_router_route(k.router, &up).status);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *state_suite(void)
 {
     Suite *s = suite_create("state");
+    add(s, "full pads", too_many_pads);
     add_table(s, "S1 S2 keys", keys, ROWS(key_table));
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);

@@ -300,7 +300,7 @@ static bool is_typed(const ikv_loop *loop, const ikv_event *event)
 
 /* Of all routers; each with the actions that follow from it, so that it does
  * not matter how many come due at once. */
-void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
+static void send_due_holds(ikv_loop *loop, uint64_t clock)
 {
     for (;;) {
         uint64_t next = UINT64_MAX;
@@ -308,12 +308,17 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
             uint64_t own = ikv_router_next_hold(loop->routers[i]);
             next = own < next ? own : next;
         }
-        if (next > clock)
-            break;
+        if (IKVI_LIKELY(next > clock))
+            return;
         for (uint32_t i = 0; i < loop->router_count; i++)
             ikv_router_advance(loop->routers[i], next);
         ikv_action_settle(loop->actions, next, false, false);
     }
+}
+
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
+{
+    send_due_holds(loop, clock);
     ikv_action_settle(loop->actions, loop->s.moment, false, false);
 }
 
@@ -340,7 +345,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     loop->counters.routed++;
     loop->in_event = true;
     if (loop->actions != NULL)
-        ikvi_loop_advance_holds(loop, event->time_ns);
+        send_due_holds(loop, event->time_ns);
     bool typed = loop->state != NULL && is_typed(loop, event);
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);

@@ -145,8 +145,8 @@ static void free_contact(ikv_overlaps *o, uint32_t index)
     o->counters.contacts--;
 }
 
-/* The contact that a side of a touch holds if it senses the other; `flip`: that
- * side is the contact's other one. NO_TOUCH if it does not sense it. */
+/* Between whom the contact is that a side of a touch holds; false if it senses
+ * nothing of the other. */
 static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
                            uint32_t side, uint32_t party[SIDES], uint8_t *scope)
 {
@@ -223,8 +223,8 @@ uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
 }
 
 /* Makes each side hold the contact that it wants now; false if there is no
- * room. `fresh`: it can hold none that is there already, unless one lingers or
- * is of bodies. */
+ * room. `fresh`: it can hold none that is there already, unless one lingers, is
+ * of bodies, or has lost its touch in this step. */
 static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
                          uint8_t reason)
 {
@@ -238,7 +238,8 @@ static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
         if (side == 1 && wanted[0] != NO_TOUCH &&
             contact_at(o, wanted[0])->scope == scope)
             wanted[side] = wanted[0]; /* of the same two */
-        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES || o->lingering > 0)
+        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES || o->lingering > 0 ||
+                 o->ended_early)
             wanted[side] = find_contact(o, party[0], party[1], scope);
         for (uint32_t i = 0; i < SIDES; i++)
             body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
@@ -431,6 +432,7 @@ void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->after[at % 2];
         ikvi_touch_end(o, at / 2, by, reason);
+        o->ended_early = true;
         at = after;
     }
 }
@@ -654,6 +656,7 @@ static void clean_up(ikv_overlaps *o)
             free_contact(o, notice.contact);
     }
     o->changed_count = o->lingering = kept;
+    o->ended_early = false;
 }
 
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)

@@ -156,7 +156,8 @@ struct ikv_overlaps {
     uint32_t changed_count, report_count, lingering, stray_count;
     uint32_t swept_count; /* parts that are in and swept */
     uint32_t removals;    /* the bus's, when the step began */
-    bool has_reports;     /* ever: of such targets the scene does not tell */
+    bool ended_early; /* touches, in this step, before shapes were compared */
+    bool has_reports; /* ever: of such targets the scene does not tell */
     uint32_t step;
     uint32_t turn; /* counts steps; reports come before their step */
     overlap_grid grid;

@@ -72,11 +72,10 @@ int main(void)
             printf("step\n");
             code_of_a_step(bus);
             stepped = true;
+            ikv_loop_quit(loop); /* one step is enough here */
         }
-        if (stepped) {
+        if (stepped)
             printf("draw\n");
-            ikv_loop_quit(loop);
-        }
         ikv_loop_end(loop);
     }
     printf("the frame is over\n");

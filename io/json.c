@@ -279,11 +279,28 @@ bool json_named(const ikv_field *field, const char *name, uint64_t *value)
     return ikv_value_find(field->set, name, value);
 }
 
+/* The name of a field's value, NULL if it has none. */
+static const char *name_of_value(const ikv_field *field, uint64_t value,
+                                 char buffer[8])
+{
+    if (field->set == IKV_SET_CODE)
+        return ikv_code_name((uint32_t)value);
+    if (field->set == IKV_SET_KEY)
+        return ikv_key_name((uint32_t)value, buffer);
+    return ikv_value_name(field->set, value);
+}
+
+/* A name, or the number of what has none: ports may push such. */
 static bool read_named(reader *r, const place *at, const json_t *value,
                        const ikv_field *field, uint64_t *to)
 {
+    char buffer[8];
     if (json_is_string(value) &&
         json_named(field, json_string_value(value), to))
+        return true;
+    *to = json_is_integer(value) ? (uint64_t)json_integer_value(value) : 0;
+    if (json_is_integer(value) && *to <= UINT32_MAX &&
+        name_of_value(field, *to, buffer) == NULL)
         return true;
     char names[256];
     if (field->set == IKV_SET_CODE)
@@ -424,7 +441,8 @@ json_t *json_shortest(double value, bool is_float)
     char text[32];
     if (!isfinite(value))
         return json_null();
-    if (value == floor(value) && fabs(value) < 1e15)
+    if (value == floor(value) && fabs(value) < 1e15 &&
+        !(value == 0 && signbit(value)))
         return json_integer((json_int_t)value);
     ikv_number_format(value, is_float, text);
     return json_real(strtod(text, NULL));
@@ -436,9 +454,16 @@ static json_t *write_mask(const ikv_field *field, uint64_t mask)
     const char *name;
     uint64_t bit;
     for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
-         i++)
+         i++) {
         if (mask & bit)
             json_array_append_new(list, json_string(name));
+        mask &= ~bit;
+    }
+    for (bit = 1; mask != 0; bit *= 2) {
+        if (mask & bit)
+            json_array_append_new(list, json_integer((json_int_t)bit));
+        mask &= ~bit;
+    }
     return list;
 }
 
@@ -448,12 +473,8 @@ static json_t *write_integer(const ikv_field *field, int64_t value)
     const char *name = NULL;
     if (is_mask(field))
         return write_mask(field, (uint64_t)value);
-    if (field->set == IKV_SET_CODE)
-        name = ikv_code_name((uint32_t)value);
-    else if (field->set == IKV_SET_KEY)
-        name = ikv_key_name((uint32_t)value, buffer);
-    else if (field->set != IKV_SET_NONE)
-        name = ikv_value_name(field->set, (uint64_t)value);
+    if (field->set != IKV_SET_NONE)
+        name = name_of_value(field, (uint64_t)value, buffer);
     return name != NULL ? json_string(name) : json_integer(value);
 }
 
@@ -526,7 +547,7 @@ static void write_value(FILE *file, json_t *value)
         break;
     case JSON_REAL:
         ikv_number_format(json_real_value(value), false, text);
-        fputs(text, file);
+        fputs(json_real_value(value) == 0 ? "-0.0" : text, file);
         break;
     default:
         json_dumpf(value, file, JSON_ENCODE_ANY);

@@ -42,11 +42,6 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 {
     ikv_event event = ikv_event_make(info->kind, 0);
     event.device = 1;
-    if (info->family == IKV_FAMILY_POINTER)
-        event.pointer.button = info->queue_class == IKV_QUEUE_TRANSITION &&
-                                       info->kind != IKV_KIND_POINTER_CANCEL
-                                   ? IKV_PRIMARY_BUTTON
-                                   : IKV_NO_BUTTON;
     return event;
 }
 

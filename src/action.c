@@ -15,13 +15,20 @@
 /* -------------------------------------------------------------- opening -- */
 
 static ikv_status lay_out_actions(const ikv_actions_config *config,
-                                  ikv_actions *a)
+                                  const ikv_reporter *reporter, ikv_actions *a)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    if (config->bindings > UINT16_MAX || config->actions > 1u << 20 ||
-        config->sets > UINT16_MAX - 1 || config->seats > ACTION_SEATS)
-        return IKV_BAD_CONFIG;
+    const ikvi_range ranges[] = {
+        {"actions.sets", config->sets, 0, UINT16_MAX - 1},
+        {"actions.actions", config->actions, 0, 1u << 20},
+        {"actions.bindings", config->bindings, 0, UINT16_MAX},
+        {"actions.seats", config->seats, 0, ACTION_SEATS},
+        {"actions.name_bytes", config->name_bytes, 0, 1u << 30}};
+    ikv_status status = ikvi_check_ranges(reporter, "action", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
     a->seats = ikvi_or(config->seats, 1);
     a->set_room = ikvi_or(config->sets, 15) + 1;
     a->action_slots.capacity = ikvi_or(config->actions, 64);
@@ -48,7 +55,8 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
 size_t ikv_actions_footprint(const ikv_actions_config *config)
 {
     ikv_actions plan = {0};
-    return config != NULL && lay_out_actions(config, &plan) == IKV_OK
+    return config != NULL &&
+                   lay_out_actions(config, &ikvi_silent, &plan) == IKV_OK
                ? plan.size
                : 0;
 }
@@ -63,9 +71,12 @@ ikv_status ikv_actions_open(const ikv_actions_config *config,
                         .state = config->state,
                         .reporter = config->reporter};
     void *block = NULL;
-    ikv_status status = lay_out_actions(config, &plan);
+    ikv_status status = lay_out_actions(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL || config->state == NULL))
-        status = IKV_BAD_CONFIG;
+        status =
+            ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "action",
+                            config->bus == NULL ? "the config's bus is NULL"
+                                                : "the config's state is NULL");
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (block == NULL)
@@ -83,14 +94,20 @@ ikv_status ikv_actions_open(const ikv_actions_config *config,
     return IKV_OK;
 }
 
-void ikv_actions_close(ikv_actions *actions)
+ikv_status ikv_actions_close(ikv_actions *actions)
 {
     if (actions == NULL)
-        return;
+        return IKV_OK;
+    if (actions->settling || ikvi_bus_is_busy(actions->bus)) {
+        ikvi_say(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
     for (uint32_t i = 0; i < actions->router_count; i++)
         ikv_router_set_follower(actions->routers[i], NULL, NULL);
     ikv_memory memory = actions->memory;
     ikvi_memory_give(&memory, actions, actions->size);
+    return IKV_OK;
 }
 
 void ikvi_actions_range(const ikv_actions *actions, size_t *from, size_t *to)

@@ -684,7 +684,7 @@ void ikvi_action_told(void *actions, ikv_router *router, const ikv_event *event,
 
 void ikv_action_take(ikv_actions *actions, const ikv_event *event, bool claimed)
 {
-    if (actions != NULL && event != NULL)
+    if (actions != NULL && event != NULL && ikvi_event_is_good(NULL, event))
         note_news(actions, event, UINT8_MAX, claimed);
 }
 

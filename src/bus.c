@@ -1,14 +1,42 @@
 /* bus.c - opening, targets, owners, lanes, counters. */
 #include "bus_internal.h"
 
-static ikv_status lay_out_bus(const ikv_bus_config *config, ikv_bus *b)
+/* `reporter` is told which member can't be used. */
+static ikv_status check_bus(const ikv_bus_config *config,
+                            const ikv_reporter *reporter)
+{
+    const uint64_t most = (1u << 24) - 1;
+    const ikvi_range ranges[] = {
+        {"bus.subscriptions", config->subscriptions, 0, most},
+        {"bus.entries", config->entries, 0, most},
+        {"bus.targets", config->targets, 0, most},
+        {"bus.owners", config->owners, 0, most},
+        {"bus.deferred", config->deferred, 0, most},
+        {"bus.conditions", config->conditions, 0, most},
+        {"bus.timers", config->timers, 0, most},
+        {"bus.inbox", config->inbox, 0, most},
+        {"bus.payloads", config->payloads, 0, most},
+        {"bus.payload_bytes", config->payload_bytes, 0, most},
+        {"bus.mailboxes", config->mailboxes, 0, UINT16_MAX},
+        {"bus.mailbox_events", config->mailbox_events, 0, most},
+        {"bus.user_lanes", config->user_lanes, 0, UINT16_MAX - 2},
+        {"bus.name_bytes", config->name_bytes, 0, 1u << 30},
+        {"bus.depth", config->depth, 0, 1024}};
+    return ikvi_check_ranges(reporter, "bus", ranges,
+                             sizeof ranges / sizeof ranges[0]);
+}
+
+static ikv_status lay_out_bus(const ikv_bus_config *config,
+                              const ikv_reporter *reporter, ikv_bus *b)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    ikv_status status = check_bus(config, reporter);
+    if (status < 0)
+        return status;
     uint32_t subscriptions = ikvi_or(config->subscriptions, 1024);
     uint32_t targets = ikvi_or(config->targets, 1024);
     uint32_t owners = ikvi_or(config->owners, 64);
-    uint32_t limit = 1u << 24;
     b->entry_capacity = ikvi_or(config->entries, subscriptions);
     b->deferred_capacity = ikvi_or(config->deferred, 1024);
     b->condition_capacity = ikvi_or(config->conditions, 256);
@@ -26,15 +54,6 @@ static ikv_status lay_out_bus(const ikv_bus_config *config, ikv_bus *b)
     b->lane_capacity = 2 + ikvi_or(config->user_lanes, 4);
     b->depth_limit = ikvi_or(config->depth, 16);
     b->kind_limit = ikvi_catalogue_kind_limit(config->catalogue);
-    if (b->inbox_size == 0 || b->condition_capacity >= limit ||
-        timers >= limit || b->payload_capacity >= limit ||
-        b->payload_bytes >= limit || b->mailbox_capacity > UINT16_MAX ||
-        b->mailbox_events >= limit)
-        return IKV_BAD_CONFIG;
-    if (subscriptions >= limit || targets >= limit || owners >= limit ||
-        b->entry_capacity >= limit || b->deferred_capacity >= limit ||
-        b->lane_capacity > UINT16_MAX || b->depth_limit > 1024)
-        return IKV_BAD_CONFIG;
     b->pool_half = b->entry_capacity + b->entry_capacity / 2 + 16;
     size_t pool = 2 * (size_t)b->pool_half;
 
@@ -96,8 +115,9 @@ static ikv_status lay_out_bus(const ikv_bus_config *config, ikv_bus *b)
 size_t ikv_bus_footprint(const ikv_bus_config *config)
 {
     ikv_bus plan = {0};
-    return config != NULL && lay_out_bus(config, &plan) == IKV_OK ? plan.size
-                                                                  : 0;
+    return config != NULL && lay_out_bus(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 static void open_slots(ikvi_slots *slots, ikv_bus *b)
@@ -113,7 +133,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
                     .catalogue = config->catalogue,
                     .reporter = config->reporter};
     void *block = NULL;
-    ikv_status status = lay_out_bus(config, &plan);
+    ikv_status status = lay_out_bus(config, &config->reporter, &plan);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
@@ -139,16 +159,28 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     return IKV_OK;
 }
 
-void ikv_bus_close(ikv_bus *bus)
+ikv_status ikv_bus_close(ikv_bus *bus)
 {
-    if (bus == NULL || bus->busy != 0)
-        return;
+    if (bus == NULL)
+        return IKV_OK;
+    if (ikvi_bus_is_busy(bus)) {
+        ikvi_say(&bus->reporter, IKV_REPORT_ERROR, IKV_BUSY, "bus",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
+    bus->closing = true;
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++)
         if (ikvi_slots_at(&bus->subscription_slots, bus, i)->next ==
             IKVI_IN_USE)
             ikvi_bus_drop(bus, i);
     ikv_memory memory = bus->memory;
     ikvi_memory_give(&memory, bus, bus->size);
+    return IKV_OK;
+}
+
+bool ikvi_bus_is_busy(const ikv_bus *bus)
+{
+    return bus->busy != 0 || bus->closing;
 }
 
 ikv_status ikv_bus_set_callbacks(ikv_bus *bus,

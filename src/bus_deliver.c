@@ -527,9 +527,10 @@ static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
 static ikv_outcome too_deep(ikv_bus *b)
 {
     b->too_deep++;
-    ikvi_say(&b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP, "bus",
-             "a handler delivers inside handlers past the depth limit: the "
-             "event was not delivered; defer it, or raise bus.depth");
+    ikvi_say_once(&b->said_deep, &b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP,
+                  "bus",
+                  "a handler delivers inside handlers past the depth limit: "
+                  "the event was not delivered; defer it, or raise bus.depth");
     return (ikv_outcome){IKV_TOO_DEEP, 0, 0, 0};
 }
 

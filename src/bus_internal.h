@@ -225,6 +225,8 @@ struct ikv_bus {
     size_t inbox_size;
     bool counting;
     bool frame_scoped; /* what happens is not the steps' */
+    bool closing;
+    bool said_inbox, said_timer, said_deep; /* reported already */
     void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
     void *on_inbox_user;
     uint64_t (*clock)(void *user);

@@ -180,6 +180,8 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
         return IKV_BAD_ARGUMENT;
     if (lane >= bus->lane_count)
         return IKV_UNKNOWN_NAME;
+    if (!ikvi_event_is_good(bus->catalogue, event))
+        return IKV_BAD_VALUE; /* E5: it could not be recorded */
     ikv_status status =
         ikv_queue_push(inbox_of(bus, ikvi_bus_lane(bus, lane)), event);
     return status == IKV_FULL_QUEUE ? IKV_FULL_INBOX : status;
@@ -199,8 +201,10 @@ static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
         if (ikv_catalogue_info(b->catalogue, event.kind) == NULL) {
             l->dropped++;
             b->dropped++;
-            ikvi_say(&b->reporter, IKV_REPORT_ERROR, IKV_UNKNOWN_KIND, "bus",
-                     "another thread deferred an event of an unknown kind");
+            ikvi_say_once(
+                &b->said_inbox, &b->reporter, IKV_REPORT_ERROR,
+                IKV_UNKNOWN_KIND, "bus",
+                "another thread deferred an event of an unknown kind");
             continue;
         }
         if (b->on_inbox != NULL)
@@ -412,8 +416,11 @@ static void fire_first(ikv_bus *b)
     ikv_status status =
         ikvi_bus_put(b, timer->lane, &event, data, timer->payload_size);
     if (status < 0)
-        ikvi_say(&b->reporter, IKV_REPORT_ERROR, status, "bus",
-                 "a timer's event found no room on its lane and was lost");
+        ikvi_say_once(&b->said_timer, &b->reporter, IKV_REPORT_ERROR, status,
+                      "bus",
+                      "a timer's event found no room on its lane, or for its "
+                      "payload, and was lost: raise bus.deferred, or "
+                      "bus.payloads");
     if (timer->period == 0) {
         end_timer(b, at);
         return;

@@ -106,10 +106,18 @@ struct ikv_catalogue {
     size_t kinds, fields;
 };
 
-static size_t lay_out(const ikv_catalogue_config *config, ikv_catalogue *c)
+static size_t lay_out(const ikv_catalogue_config *config,
+                      const ikv_reporter *reporter, ikv_catalogue *c)
 {
-    if (config == NULL || config->size != sizeof *config ||
-        config->user_kinds > IKV_KIND_LIMIT - IKV_KIND_USER)
+    if (config == NULL || config->size != sizeof *config)
+        return 0;
+    const ikvi_range ranges[] = {
+        {"catalogue.user_kinds", config->user_kinds, 0,
+         IKV_KIND_LIMIT - IKV_KIND_USER},
+        {"catalogue.user_fields", config->user_fields, 0, 1u << 16},
+        {"catalogue.text_bytes", config->text_bytes, 0, 1u << 30}};
+    if (ikvi_check_ranges(reporter, "catalogue", ranges,
+                          sizeof ranges / sizeof ranges[0]) < 0)
         return 0;
     c->kind_capacity = ikvi_or(config->user_kinds, 64);
     c->field_capacity = ikvi_or(config->user_fields, 4 * c->kind_capacity);
@@ -127,7 +135,7 @@ static size_t lay_out(const ikv_catalogue_config *config, ikv_catalogue *c)
 size_t ikv_catalogue_footprint(const ikv_catalogue_config *config)
 {
     ikv_catalogue unused;
-    return lay_out(config, &unused);
+    return lay_out(config, &ikvi_silent, &unused);
 }
 
 ikv_status ikv_catalogue_open(const ikv_catalogue_config *config,
@@ -138,7 +146,7 @@ ikv_status ikv_catalogue_open(const ikv_catalogue_config *config,
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     ikv_catalogue plan = {.memory = config->memory};
-    plan.size = lay_out(config, &plan);
+    plan.size = lay_out(config, &config->reporter, &plan);
     void *block;
     ikv_status status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)

@@ -3,13 +3,36 @@
 
 #include "ikvar/keys.h"
 
+/* What an event of that kind needs to mean something. */
 ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns)
 {
     ikv_event event = {.kind = kind, .time_ns = time_ns};
     const ikv_kind_info *info = ikv_catalogue_info(NULL, kind);
-    if (info != NULL && (info->family == IKV_FAMILY_POINTER ||
-                         info->family == IKV_FAMILY_CLICK))
-        event.pointer.button = IKV_NO_BUTTON;
+    if (info == NULL)
+        return event;
+    switch (info->family) {
+    case IKV_FAMILY_POINTER:
+        event.pointer.button =
+            kind == IKV_KIND_POINTER_DOWN || kind == IKV_KIND_POINTER_UP
+                ? IKV_PRIMARY_BUTTON
+                : IKV_NO_BUTTON;
+        break;
+    case IKV_FAMILY_CLICK:
+        event.pointer.button =
+            kind == IKV_KIND_POINTER_AUXILIARY || kind == IKV_KIND_POINTER_MENU
+                ? IKV_SECONDARY_BUTTON
+                : IKV_PRIMARY_BUTTON;
+        break;
+    case IKV_FAMILY_GESTURE:
+        event.gesture.scale = 1;
+        event.gesture.count = 2;
+        break;
+    case IKV_FAMILY_WINDOW:
+        event.window.density = kind == IKV_KIND_WINDOW_DENSITY;
+        break;
+    default:
+        break;
+    }
     return event;
 }
 

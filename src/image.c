@@ -174,6 +174,12 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     uint32_t at = loop->s.head, waiting = loop->s.count;
     if (since != NULL && count > loop->capacity - waiting)
         return IKV_FULL_PENDING;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_status status =
+            ikvi_loop_check_played(loop, &since[i].event, &since[i].intake);
+        if (status < 0)
+            return status;
+    }
     copy_back(&ranges, (const char *)image + sizeof head, since == NULL);
     if (since != NULL)
         put_before(loop, since, count, at, waiting);

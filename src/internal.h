@@ -7,6 +7,12 @@
 
 #include <string.h>
 
+/* The same numbers on every machine need arithmetic as the language has it. */
+#if defined(__FAST_MATH__) ||                                                  \
+    (defined(__FINITE_MATH_ONLY__) && __FINITE_MATH_ONLY__ > 0)
+#error "ikvar needs exact floating point: compile without -ffast-math"
+#endif
+
 /* Two kinds of assertion. IKVI_CHECK is for our own bugs and exists in debug
  * builds only. What the caller did wrong is a status, in every build. */
 #ifdef IKV_DEBUG
@@ -200,6 +206,9 @@ uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
 struct ikv_bus;
 uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
 
+/* bus.c: whether a handler runs, or what must not be disturbed. */
+bool ikvi_bus_is_busy(const struct ikv_bus *bus);
+
 /* bus.c: how many targets were removed so far. */
 uint32_t ikvi_bus_removals(const struct ikv_bus *bus);
 
@@ -249,6 +258,7 @@ typedef struct ikvi_zones {
     bool axial; /* each axis for itself, not the stick's length */
 } ikvi_zones;
 /* Zeros are the defaults; false if the numbers can't be used. */
+extern const char ikvi_zones_fault[];
 bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial);
 void ikvi_stick(const ikvi_zones *zones, const float raw[2], float out[2]);
 
@@ -258,6 +268,9 @@ struct ikv_router;
 ikv_target ikvi_router_parent(const struct ikv_router *router,
                               ikv_target target);
 uint32_t ikvi_router_layer(const struct ikv_router *router, ikv_target target);
+
+/* router.c: as ikv_router_advance(); false if it could do nothing. */
+bool ikvi_router_advance(struct ikv_router *router, uint64_t time_ns);
 
 /* router_keys.c: the modifiers of the keys that the seat holds down. */
 uint16_t ikvi_router_modifiers(const struct ikv_router *router, uint8_t seat);
@@ -290,5 +303,58 @@ static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,
         reporter->report(&report, reporter->user);
     }
 }
+
+/* A report that is made once: the flag remembers. */
+static inline void ikvi_say_once(bool *said, const ikv_reporter *reporter,
+                                 uint32_t level, ikv_status status,
+                                 const char *module, const char *text)
+{
+    if (!*said) {
+        *said = true;
+        ikvi_say(reporter, level, status, module, text);
+    }
+}
+
+/* -------------------------------------------------------- what comes in -- */
+
+/* check.c: how many bytes the code point at `text` has, one of Unicode's but
+ * the zero; 0 if it is none. */
+size_t ikvi_point_length(const char *text, size_t left);
+
+/* The event's first field whose value can't be recorded and read back (a float
+ * that is not finite or, of a built-in kind, beyond IKV_COORDINATE_LIMIT; text
+ * that is longer than its field or not UTF-8); NULL if all can. */
+const ikv_field *ikvi_event_fault(const ikv_catalogue *catalogue,
+                                  const ikv_event *event);
+/* The same for the kinds whose floats are a position and a motion. */
+bool ikvi_pointer_is_good(const ikv_event *event);
+bool ikvi_coordinate_is_good(float value);
+
+/* Whether it has no such field; fast for what comes often. */
+static inline bool ikvi_event_is_good(const ikv_catalogue *catalogue,
+                                      const ikv_event *event)
+{
+    if (event->kind <= IKV_KIND_POINTER_CANCEL)
+        return ikvi_pointer_is_good(event);
+    return event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP ||
+           ikvi_event_fault(catalogue, event) == NULL;
+}
+
+/* A number of a config, and what it may be, for people too. */
+typedef struct ikvi_range {
+    const char *member;
+    uint64_t value, least, most;
+} ikvi_range;
+
+/* IKV_BAD_CONFIG, and a report of the first that is out of its range. */
+ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
+                             const ikvi_range *ranges, size_t count);
+
+/* Drops what it is told: for footprints. */
+extern const ikv_reporter ikvi_silent;
+
+/* Reports what is wrong with a config, and gives the status. */
+ikv_status ikvi_bad_config(const ikv_reporter *reporter, ikv_status status,
+                           const char *module, const char *text);
 
 #endif

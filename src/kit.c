@@ -14,6 +14,7 @@ struct ikv_kit {
     ikv_actions *actions;
     ikv_overlaps *overlaps;
     ikv_loop *loop;
+    bool closing;
 };
 
 /* -------------------------------------------- a scene as routers see it -- */
@@ -97,6 +98,7 @@ static ikv_kit_config tied(const ikv_kit_config *config)
     c.bus.reporter = c.scene.reporter = c.router.reporter = config->reporter;
     c.actions.reporter = c.overlaps.reporter = c.loop.reporter =
         config->reporter;
+    c.queue.reporter = c.state.reporter = config->reporter;
     c.scene.targets = c.overlaps.targets = c.bus.targets;
     c.loop.ports = config->ports;
     c.loop.port_count = config->port_count;
@@ -113,24 +115,85 @@ static size_t scene_size(const ikv_kit_config *config)
     return picks_itself(config) ? 1 : ikv_scene_footprint(&config->scene);
 }
 
-static ikv_status measure(const ikv_kit_config *config, size_t *size)
+/* The member of the kit's config that a part's comes from, its size, and the
+ * size that it should say it has. */
+typedef struct part_size {
+    const char *member;
+    size_t bytes;
+    uint32_t found, expected;
+} part_size;
+
+/* Each part's open reports which of its members can't be used; without memory
+ * that is all that it does. */
+static ikv_status let_part_say(ikv_kit_config *c, size_t part)
+{
+    const ikv_memory none = {.block = NULL};
+    void *unused = NULL;
+    switch (part) {
+    case 0:
+        c->queue.memory = none;
+        return ikv_queue_open(&c->queue, (ikv_queue **)&unused);
+    case 1:
+        c->bus.memory = none;
+        return ikv_bus_open(&c->bus, (ikv_bus **)&unused);
+    case 2:
+        c->scene.memory = none;
+        return ikv_scene_open(&c->scene, (ikv_scene **)&unused);
+    case 3:
+        c->router.memory = none;
+        return ikv_router_open(&c->router, (ikv_router **)&unused);
+    case 4:
+        c->state.memory = none;
+        return ikv_state_open(&c->state, (ikv_state **)&unused);
+    case 5:
+        c->actions.memory = none;
+        return ikv_actions_open(&c->actions, (ikv_actions **)&unused);
+    case 6:
+        c->overlaps.memory = none;
+        return ikv_overlaps_open(&c->overlaps, (ikv_overlaps **)&unused);
+    default:
+        c->loop.memory = none;
+        return ikv_loop_open(&c->loop, (ikv_loop **)&unused);
+    }
+}
+
+static ikv_status say_size(const ikv_reporter *reporter, const char *member)
+{
+    ikv_message message;
+    ikvi_message(&message, (const char *const[]){
+                               "the config's ", member,
+                               ".size is not that of the struct: begin with "
+                               "IKV_KIT_INIT",
+                               NULL});
+    return ikvi_bad_config(reporter, IKV_BAD_SIZE, "kit", message.text);
+}
+
+static ikv_status measure(const ikv_kit_config *config,
+                          const ikv_reporter *reporter, size_t *size)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
     ikv_kit_config c = tied(config);
-    size_t parts[] = {ikv_queue_footprint(&c.queue),
-                      ikv_bus_footprint(&c.bus),
-                      scene_size(&c),
-                      ikv_router_footprint(&c.router),
-                      ikv_state_footprint(&c.state),
-                      c.no_actions ? 1 : ikv_actions_footprint(&c.actions),
-                      c.no_overlaps ? 1 : ikv_overlaps_footprint(&c.overlaps),
-                      ikv_loop_footprint(&c.loop)};
+    const part_size parts[] = {
+        {"queue", ikv_queue_footprint(&c.queue), c.queue.size, sizeof c.queue},
+        {"bus", ikv_bus_footprint(&c.bus), c.bus.size, sizeof c.bus},
+        {"scene", scene_size(&c), c.scene.size, sizeof c.scene},
+        {"router", ikv_router_footprint(&c.router), c.router.size,
+         sizeof c.router},
+        {"state", ikv_state_footprint(&c.state), c.state.size, sizeof c.state},
+        {"actions", c.no_actions ? 1 : ikv_actions_footprint(&c.actions),
+         c.actions.size, sizeof c.actions},
+        {"overlaps", c.no_overlaps ? 1 : ikv_overlaps_footprint(&c.overlaps),
+         c.overlaps.size, sizeof c.overlaps},
+        {"loop", ikv_loop_footprint(&c.loop), c.loop.size, sizeof c.loop}};
     *size = rounded(sizeof(ikv_kit));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
-        if (parts[i] == 0)
-            return IKV_BAD_CONFIG;
-        *size += rounded(parts[i]);
+        if (parts[i].found != parts[i].expected)
+            return say_size(reporter, parts[i].member);
+        if (parts[i].bytes == 0)
+            return reporter->report != NULL ? let_part_say(&c, i)
+                                            : IKV_BAD_CONFIG;
+        *size += rounded(parts[i].bytes);
     }
     return IKV_OK;
 }
@@ -138,7 +201,9 @@ static ikv_status measure(const ikv_kit_config *config, size_t *size)
 size_t ikv_kit_footprint(const ikv_kit_config *config)
 {
     size_t size;
-    return config != NULL && measure(config, &size) == IKV_OK ? size : 0;
+    return config != NULL && measure(config, &ikvi_silent, &size) == IKV_OK
+               ? size
+               : 0;
 }
 
 static ikv_memory part_memory(char **at, size_t size)
@@ -219,7 +284,7 @@ ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit)
         return IKV_BAD_ARGUMENT;
     size_t size;
     void *block = NULL;
-    ikv_status status = measure(config, &size);
+    ikv_status status = measure(config, &config->reporter, &size);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, size, &block);
     if (block == NULL)
@@ -237,11 +302,16 @@ ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit)
     return IKV_OK;
 }
 
-void ikv_kit_close(ikv_kit *kit)
+ikv_status ikv_kit_close(ikv_kit *kit)
 {
     if (kit == NULL)
-        return;
-    ikv_loop_close(kit->loop);
+        return IKV_OK;
+    if (kit->closing)
+        return IKV_BUSY;
+    ikv_status status = ikv_loop_close(kit->loop);
+    if (status < 0)
+        return status;
+    kit->closing = true;
     ikv_overlaps_close(kit->overlaps);
     ikv_actions_close(kit->actions);
     ikv_state_close(kit->state);
@@ -251,6 +321,7 @@ void ikv_kit_close(ikv_kit *kit)
     ikv_queue_close(kit->queue);
     ikv_memory memory = kit->memory;
     ikvi_memory_give(&memory, kit, kit->size);
+    return IKV_OK;
 }
 
 ikv_parts ikv_kit_parts(const ikv_kit *kit)

@@ -4,29 +4,68 @@
 
 /* -------------------------------------------------------------- opening -- */
 
+static const char *port_fault(const ikv_port *port)
+{
+    if (port->open == NULL || port->now == NULL || port->close == NULL)
+        return "a port lacks open, now or close";
+    return NULL;
+}
+
 static ikv_status check_links(const ikv_loop_config *config)
 {
+    const ikv_reporter *to = &config->reporter;
     if (config->port_count > IKV_PORT_LIMIT)
-        return IKV_FULL_PORTS;
+        return ikvi_bad_config(to, IKV_FULL_PORTS, "loop",
+                               ikv_status_text(IKV_FULL_PORTS));
     if (config->router_count > IKV_ROUTER_LIMIT)
-        return IKV_FULL_ROUTERS;
+        return ikvi_bad_config(to, IKV_FULL_ROUTERS, "loop",
+                               ikv_status_text(IKV_FULL_ROUTERS));
     for (uint32_t i = 0; i < config->router_count; i++)
         if (config->routers == NULL || config->routers[i] == NULL)
-            return IKV_BAD_CONFIG;
-    if (config->port_count == 0 || config->ports == NULL ||
-        config->bus == NULL || config->queue == NULL)
-        return IKV_BAD_CONFIG;
+            return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                                   "the config's routers has a NULL");
+    if (config->port_count == 0 || config->ports == NULL)
+        return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                               "the config's ports is empty: the first is the "
+                               "clock, ikv_null_port() for instance");
+    if (config->bus == NULL || config->queue == NULL)
+        return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                               config->bus == NULL
+                                   ? "the config's bus is NULL"
+                                   : "the config's queue is NULL");
     for (uint32_t i = 0; i < config->port_count; i++) {
         const ikv_port *port = &config->ports[i];
         if (port->size != sizeof *port)
-            return IKV_BAD_SIZE;
-        if (port->open == NULL || port->now == NULL || port->close == NULL)
-            return IKV_BAD_CONFIG;
+            return ikvi_bad_config(to, IKV_BAD_SIZE, "loop",
+                                   "a port's size is not that of ikv_port");
+        if (port_fault(port) != NULL)
+            return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                                   port_fault(port));
     }
     return IKV_OK;
 }
 
-static ikv_status lay_out_loop(const ikv_loop_config *config, ikv_loop *loop)
+static ikv_status check_loop_numbers(const ikv_loop_config *config,
+                                     const ikv_reporter *reporter,
+                                     const ikv_loop *loop)
+{
+    bool paced = loop->frame_hz != IKV_UNPACED;
+    const ikvi_range ranges[] = {
+        {"loop.step_num", loop->num, 1, (1u << 30) - 1},
+        {"loop.step_den", loop->den, 1, (1u << 20) - 1},
+        {"loop.step_den / step_num, a step's length in ns,",
+         (uint64_t)loop->den * SECOND / loop->num, 1000, 1000ull * SECOND},
+        {"loop.frame_hz", paced ? loop->frame_hz : 1, 1, 1000000},
+        {"loop.pending", config->pending, 0, 1u << 24},
+        {"loop.samples", loop->sample_limit, 0, UINT16_MAX},
+        {"loop.timing", config->timing, 0, IKV_AT_FRAME},
+        {"loop.spin_ns", config->spin_ns, 0, SECOND}};
+    return ikvi_check_ranges(reporter, "loop", ranges,
+                             sizeof ranges / sizeof ranges[0]);
+}
+
+static ikv_status lay_out_loop(const ikv_loop_config *config,
+                               const ikv_reporter *reporter, ikv_loop *loop)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
@@ -36,13 +75,9 @@ static ikv_status lay_out_loop(const ikv_loop_config *config, ikv_loop *loop)
     loop->max_steps = ikvi_or(config->max_steps, 8);
     loop->capacity = ikvi_power_of_two(ikvi_or(config->pending, 2048));
     loop->sample_limit = ikvi_or(config->samples, 256);
-    uint64_t length = (uint64_t)loop->den * SECOND / loop->num;
-    if (loop->num >= 1u << 30 || loop->den >= 1u << 20 || length < 1000 ||
-        length > 1000ull * SECOND || loop->capacity > 1u << 24 ||
-        loop->sample_limit > UINT16_MAX || config->timing > IKV_AT_FRAME ||
-        config->spin_ns > SECOND ||
-        (loop->frame_hz > 1000000 && loop->frame_hz != IKV_UNPACED))
-        return IKV_BAD_CONFIG;
+    ikv_status status = check_loop_numbers(config, reporter, loop);
+    if (status < 0)
+        return status;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *loop);
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
@@ -55,8 +90,9 @@ static ikv_status lay_out_loop(const ikv_loop_config *config, ikv_loop *loop)
 size_t ikv_loop_footprint(const ikv_loop_config *config)
 {
     ikv_loop plan;
-    return config != NULL && lay_out_loop(config, &plan) == IKV_OK ? plan.size
-                                                                   : 0;
+    return config != NULL && lay_out_loop(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 static void close_ports(ikv_loop *loop, uint32_t count)
@@ -81,7 +117,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
                      .reporter = config->reporter,
                      .port_count = config->port_count};
     void *block = NULL;
-    ikv_status status = lay_out_loop(config, &plan);
+    ikv_status status = lay_out_loop(config, &config->reporter, &plan);
     if (status == IKV_OK)
         status = check_links(config);
     if (status == IKV_OK)
@@ -106,7 +142,9 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         ikv_action_follow(l->actions, l->routers[i]);
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
-        l->sinks[i] = (ikv_sink){l, i};
+        l->sinks[i].loop = l;
+        l->sinks[i].port = i;
+        l->sinks[i].tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
         l->polled_count += l->ports[i].poll != NULL;
         status = l->ports[i].open(l->ports[i].state, &l->sinks[i]);
         if (status < 0) {
@@ -122,16 +160,30 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     return IKV_OK;
 }
 
-void ikv_loop_close(ikv_loop *loop)
+/* L9: what can't be done at this moment, in any build. */
+static bool is_refused(ikv_loop *loop, bool refused, const char *text)
 {
-    if (loop != NULL) {
-        close_ports(loop, loop->port_count);
-        ikvi_bus_set_scope(loop->bus, true);
-        if (loop->recorder != NULL)
-            ikvi_bus_on_inbox(loop->bus, NULL, NULL);
-        ikv_memory memory = loop->memory;
-        ikvi_memory_give(&memory, loop, loop->size);
-    }
+    if (refused)
+        ikvi_say(&loop->reporter, IKV_REPORT_ERROR, IKV_BUSY, "loop", text);
+    return refused;
+}
+
+ikv_status ikv_loop_close(ikv_loop *loop)
+{
+    if (loop == NULL)
+        return IKV_OK;
+    if (is_refused(loop,
+                   loop->inside || loop->closing || ikvi_bus_is_busy(loop->bus),
+                   "not closed: inside a handler, or a port"))
+        return IKV_BUSY;
+    loop->closing = true;
+    close_ports(loop, loop->port_count);
+    ikvi_bus_set_scope(loop->bus, true);
+    if (loop->recorder != NULL)
+        ikvi_bus_on_inbox(loop->bus, NULL, NULL);
+    ikv_memory memory = loop->memory;
+    ikvi_memory_give(&memory, loop, loop->size);
+    return IKV_OK;
 }
 
 /* ---------------------------------------------------- the loop's events -- */
@@ -163,8 +215,7 @@ void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 IKVI_APART static void start(ikv_loop *loop)
 {
     loop->started = true;
-    for (uint32_t i = 0; i < loop->port_count; i++)
-        loop->offsets[i] = loop->ports[i].now(loop->ports[i].state);
+    ikvi_loop_match_clocks(loop, true);
     loop->frame_origin = 0;
     ikvi_loop_scope(loop, true);
     ikvi_loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
@@ -172,29 +223,83 @@ IKVI_APART static void start(ikv_loop *loop)
     ikvi_loop_scope(loop, false);
 }
 
+/* Whether the port's devices are let go of when it has ended. What a tape or
+ * made-up input holds at its end is part of it, and the run ends with it. */
+static bool leaves_things(const ikv_loop *loop, uint32_t port)
+{
+    return !(loop->playing && port == 0 &&
+             loop->ended_count == loop->port_count);
+}
+
+static void end_port(ikv_loop *loop, uint32_t port)
+{
+    if (loop->ended[port])
+        return;
+    loop->ended[port] = true;
+    loop->ended_count++;
+    if (leaves_things(loop, port)) {
+        loop->leaving[port] = true;
+        loop->leaving_count++;
+    }
+}
+
+void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
+                           const char *what)
+{
+    char bytes[160];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    if (loop->failed[port])
+        return;
+    loop->failed[port] = true;
+    ikvi_text_add(&text, "the port's ");
+    ikvi_text_add(&text, what);
+    ikvi_text_add(&text, " failed: it is not polled any more, and what its "
+                         "devices hold is let go");
+    ikvi_text_end(&text);
+    const char *name = loop->ports[port].name;
+    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status,
+             name != NULL ? name : "loop", bytes);
+    end_port(loop, port);
+}
+
+bool ikvi_loop_lend(ikv_loop *loop, uint32_t port)
+{
+    bool might = loop->may_nest;
+    loop->polling[port] = true;
+    loop->may_nest = loop->where == BETWEEN_FRAMES;
+    return might;
+}
+
+void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
+{
+    if (loop->may_nest && loop->where != BETWEEN_FRAMES)
+        ikv_loop_end(loop); /* a frame that was begun in there */
+    loop->polling[port] = false;
+    loop->may_nest = lent;
+}
+
 IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->port_count; i++) {
         const ikv_port *port = &loop->ports[i];
-        if (port->poll == NULL || loop->ended[i])
+        if (port->poll == NULL || loop->ended[i] || loop->polling[i])
             continue;
+        bool lent = ikvi_loop_lend(loop, i);
         ikv_status status = port->poll(port->state);
-        if (status == IKV_ENDED || status < 0) {
-            loop->ended[i] = true;
-            loop->ended_count++;
-        }
+        ikvi_loop_take_back(loop, i, lent);
         if (status < 0)
-            ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status, port->name,
-                     "the port failed; it is not polled any more");
+            ikvi_loop_port_failed(loop, i, status, "poll()");
+        else if (status == IKV_ENDED)
+            end_port(loop, i);
     }
 }
 
-/* All ports have ended: what was played past the end of the last step gets the
- * steps that it still needs, one a frame, so that they are the same ones at any
- * frame rate. */
+/* All ports have ended: what waits past the end of the last step gets the steps
+ * that it still needs, one a frame, so that they are the same ones at any frame
+ * rate, and whether or not the clock goes on. */
 static void run_out(ikv_loop *loop)
 {
-    if (loop->playing && loop->s.count > 0 && loop->now < loop->s.step_end)
+    if (loop->s.count > 0 && loop->now < loop->s.step_end)
         loop->now = loop->s.step_end;
 }
 
@@ -212,46 +317,30 @@ IKVI_APART static bool finish(ikv_loop *loop)
     return false;
 }
 
+/* A clock that runs backwards stands still. */
+static void read_clock(ikv_loop *loop)
+{
+    uint64_t now = loop_clock(loop);
+    if ((int64_t)(now - loop->now) > 0)
+        loop->now = now;
+}
+
+/* A frame's function begins; false if it may not now. */
+static bool enter(ikv_loop *loop, const char *refusal)
+{
+    if (is_refused(loop,
+                   (loop->inside && !loop->may_nest) || loop->closing ||
+                       ikvi_bus_is_busy(loop->bus),
+                   refusal))
+        return false;
+    loop->inside = true;
+    return true;
+}
+
 /* Whether something may belong between two steps. */
 static bool has_between(const ikv_loop *loop)
 {
     return loop->s.count > 0 || loop->behind;
-}
-
-bool ikv_loop_begin(ikv_loop *loop)
-{
-    if (loop == NULL || loop->over)
-        return false;
-    if (loop->where != BETWEEN_FRAMES)
-        ikv_loop_end(loop);
-    if (!loop->started)
-        start(loop);
-    if (loop->quit || loop->last)
-        return finish(loop);
-    if (loop->polled_count > 0)
-        ikvi_loop_poll(loop);
-    loop->now = loop_clock(loop);
-    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole))
-        ikvi_loop_drop_time(loop);
-    if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
-        ikvi_loop_drain(loop);
-    bool ended = loop->ended_count == loop->port_count;
-    loop->last =
-        ended && loop->s.count == 0 && ikv_queue_waiting(loop->queue) == 0;
-    loop->counters.frames++;
-    ikv_state_begin_frame(loop->state);
-    if (IKVI_UNLIKELY(loop->s.stopped))
-        ikv_state_begin_step(loop->state, loop->now);
-    loop->where = IN_FRAME;
-    loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
-    ikv_bus_set_frame(loop->bus, loop->frame);
-    if (has_between(loop))
-        ikvi_loop_route_between(loop);
-    if (IKVI_UNLIKELY(ended))
-        run_out(loop);
-    if (IKVI_UNLIKELY(loop->s.stopped))
-        ikvi_loop_stand_still(loop);
-    return true;
 }
 
 /* What follows the user's code of a step. */
@@ -284,11 +373,8 @@ static bool step_is_due(const ikv_loop *loop)
            ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
 }
 
-bool ikv_loop_step(ikv_loop *loop)
+static bool begin_step(ikv_loop *loop)
 {
-    if (loop == NULL || loop->where == BETWEEN_FRAMES ||
-        loop->where == AFTER_STEPS)
-        return false;
     if (loop->where == IN_STEP)
         finish_step(loop);
     if (IKVI_UNLIKELY(loop->behind)) { /* so that no step's input is in two */
@@ -315,11 +401,27 @@ bool ikv_loop_step(ikv_loop *loop)
         ikv_router_retest(loop->routers[i], loop->s.moment);
     if (has_between(loop))
         ikvi_loop_route_step(loop);
-    ikvi_loop_advance_holds(loop, loop->s.step_end - 1);
+    ikvi_loop_advance_holds(loop,
+                            loop->s.step_end > 0 ? loop->s.step_end - 1 : 0);
     ikv_action_step(loop->actions, loop->s.step_begin);
     ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_begin,
                    loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
     return true;
+}
+
+bool ikv_loop_step(ikv_loop *loop)
+{
+    if (loop == NULL ||
+        !enter(loop, "ikv_loop_step(): refused inside a handler, or what else "
+                     "the loop calls"))
+        return false;
+    bool nests = loop->may_nest;
+    loop->may_nest = false;
+    bool more = loop->where != BETWEEN_FRAMES && loop->where != AFTER_STEPS &&
+                begin_step(loop);
+    loop->may_nest = nests;
+    loop->inside = nests;
+    return more;
 }
 
 /* Most frames have nothing on their lane: that is seen without a call. */
@@ -329,22 +431,91 @@ static inline bool lane_waits(const ikv_loop *loop, ikv_lane lane)
     return l->count > 0 || ikv_queue_waiting(ikvi_at(loop->bus, l->inbox)) > 0;
 }
 
-void ikv_loop_end(ikv_loop *loop)
+static void end_frame(ikv_loop *loop, bool paces)
 {
-    if (loop == NULL || loop->where == BETWEEN_FRAMES)
-        return;
     if (loop->where == IN_STEP)
         finish_step(loop);
     if (loop->where == IN_FRAME) {
         loop->steps_left = 0;
-        ikv_loop_step(loop);
+        begin_step(loop);
     }
     if (lane_waits(loop, IKV_FRAME_LANE))
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
     loop->where = BETWEEN_FRAMES;
     loop->frame++;
-    if (loop->frame_hz != IKV_UNPACED || loop->idles)
+    if (paces && (loop->frame_hz != IKV_UNPACED || loop->idles))
         ikvi_loop_pace(loop);
+}
+
+ikv_status ikv_loop_end(ikv_loop *loop)
+{
+    if (loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (!enter(loop, "ikv_loop_end(): refused inside a handler, or what else "
+                     "the loop calls"))
+        return IKV_BUSY;
+    bool nests = loop->may_nest;
+    loop->may_nest = false;
+    if (loop->where != BETWEEN_FRAMES)
+        end_frame(loop, !nests); /* the port that runs it has the time */
+    loop->may_nest = nests;
+    loop->inside = nests;
+    return IKV_OK;
+}
+
+static bool begin_frame(ikv_loop *loop)
+{
+    if (loop->where != BETWEEN_FRAMES)
+        end_frame(loop, false);
+    if (!loop->started)
+        start(loop);
+    if (loop->quit || loop->last)
+        return finish(loop);
+    if (loop->polled_count > 0)
+        ikvi_loop_poll(loop);
+    if (IKVI_UNLIKELY(loop->over))
+        return false; /* it ended in a frame inside the poll */
+    read_clock(loop);
+    if (IKVI_UNLIKELY(loop->now >= loop->next_match))
+        ikvi_loop_match_clocks(loop, false);
+    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole))
+        ikvi_loop_drop_time(loop);
+    if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
+        ikvi_loop_drain(loop);
+    if (IKVI_UNLIKELY(loop->leaving_count != 0 ||
+                      ikvi_load(&loop->bad_values) != 0))
+        ikvi_loop_look_after(loop);
+    bool ended = loop->ended_count == loop->port_count;
+    loop->last = ended && loop->s.count == 0 && loop->leaving_count == 0 &&
+                 ikv_queue_waiting(loop->queue) == 0;
+    loop->counters.frames++;
+    ikv_state_begin_frame(loop->state);
+    if (IKVI_UNLIKELY(loop->s.stopped))
+        ikv_state_begin_step(loop->state, loop->now);
+    loop->where = IN_FRAME;
+    loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
+    ikv_bus_set_frame(loop->bus, loop->frame);
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (IKVI_UNLIKELY(ended))
+        run_out(loop);
+    if (IKVI_UNLIKELY(loop->s.stopped))
+        ikvi_loop_stand_still(loop);
+    return true;
+}
+
+bool ikv_loop_begin(ikv_loop *loop)
+{
+    if (loop == NULL || loop->over ||
+        !enter(loop, "ikv_loop_begin(): refused inside a handler, or what "
+                     "else the loop calls but a port's poll and wait"))
+        return false;
+    bool nests = loop->may_nest, more;
+    loop->may_nest = false;
+    more = begin_frame(loop);
+    loop->may_nest = nests;
+    loop->inside = nests;
+    return more;
 }
 
 void ikv_loop_quit(ikv_loop *loop)
@@ -362,8 +533,10 @@ double ikv_loop_step_seconds(const ikv_loop *loop)
 
 void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den)
 {
-    *num = loop != NULL ? loop->num : 0;
-    *den = loop != NULL ? loop->den : 0;
+    if (num != NULL)
+        *num = loop != NULL ? loop->num : 0;
+    if (den != NULL)
+        *den = loop != NULL ? loop->den : 0;
 }
 
 uint32_t ikv_loop_timing(const ikv_loop *loop)
@@ -402,5 +575,10 @@ uint64_t ikv_loop_time_ns(const ikv_loop *loop)
 
 ikv_loop_counters ikv_loop_count(const ikv_loop *loop)
 {
-    return loop != NULL ? loop->counters : (ikv_loop_counters){0};
+    if (loop == NULL)
+        return (ikv_loop_counters){0};
+    ikv_loop_counters counters = loop->counters;
+    for (uint32_t i = 0; i < loop->port_count; i++)
+        counters.bad_values += ikvi_load(&loop->sinks[i].refused);
+    return counters;
 }

@@ -283,8 +283,8 @@ void ikvi_loop_drop_time(ikv_loop *loop)
     loop->counters.dropped_ns += lost;
     loop->counters.dropped_steps += steps;
     due = due > loop->s.last_due ? due : loop->s.last_due;
-    ikvi_say(&loop->reporter, IKV_REPORT_WARNING, IKV_OK, "loop",
-             "more steps were due than loop.max_steps: time was dropped");
+    loop_say_once(loop, SAID_DROPPED, IKV_REPORT_WARNING, IKV_OK,
+                  "more steps were due than loop.max_steps: time was dropped");
     lose_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
               steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
 }
@@ -341,36 +341,60 @@ static void note_lateness(ikv_loop *loop, uint64_t late)
     *bucket += *bucket < UINT32_MAX;
 }
 
-/* Sleeps up to the last moment, then watches the clock; one that stands still
- * is not waited for. */
-static void wait_until(ikv_loop *loop, uint64_t due)
+/* Waits by the clock's port; false if that can't be done any more. */
+static bool wait_by_port(ikv_loop *loop, uint64_t until, bool for_input)
 {
     const ikv_port *clock = &loop->ports[0];
-    uint64_t until = due + loop->offsets[0], now = clock->now(clock->state);
-    uint64_t sleep = until > loop->spin_ns ? until - loop->spin_ns : 0;
-    while (clock->wait != NULL && now < sleep && !loop->quit) {
-        uint64_t before = now;
-        if (clock->wait(clock->state, sleep, false) != IKV_OK)
-            break;
-        now = clock->now(clock->state);
-        if (now == before)
-            return;
-    }
-    uint64_t seen = now;
-    for (uint32_t still = 0;
-         loop->spin_ns > 0 && now < until && !loop->quit && still < STILL_LIMIT;
+    if (clock->wait == NULL || loop->failed[0])
+        return false;
+    bool lent = ikvi_loop_lend(loop, 0);
+    ikv_status status = clock->wait(clock->state, until, for_input);
+    ikvi_loop_take_back(loop, 0, lent);
+    if (status < 0)
+        ikvi_loop_port_failed(loop, 0, status, "wait()");
+    return status == IKV_OK;
+}
+
+/* Watches the clock; one that stands still is not waited for. */
+static void spin_until(const ikv_loop *loop, uint64_t until)
+{
+    const ikv_port *clock = &loop->ports[0];
+    uint64_t now = clock->now(clock->state), seen = now;
+    for (uint32_t still = 0; now < until && !loop->quit && still < STILL_LIMIT;
          now = clock->now(clock->state)) {
         still = now == seen ? still + 1 : 0;
         seen = now;
     }
 }
 
+/* Sleeps up to the last moment, then watches the clock. A port whose wait has
+ * failed is not asked again: then the clock is watched all the time, so that
+ * frames are paced all the same. */
+static void wait_until(ikv_loop *loop, uint64_t due)
+{
+    const ikv_port *clock = &loop->ports[0];
+    uint64_t until = due + loop->clocks[0].offset;
+    uint64_t now = clock->now(clock->state);
+    uint64_t sleep = until > loop->spin_ns ? until - loop->spin_ns : 0;
+    while (now < sleep && !loop->quit) {
+        uint64_t before = now;
+        if (!wait_by_port(loop, sleep, false))
+            break;
+        now = clock->now(clock->state);
+        if (now == before)
+            return;
+    }
+    if (loop->spin_ns > 0 || loop->failed[0])
+        spin_until(loop, until);
+}
+
 /* Whether nothing will happen by itself before there is input. */
 static bool may_idle(const ikv_loop *loop)
 {
     if (!loop->idles || loop->s.stopped || loop->quit || loop->playing ||
-        loop->ports[0].wait == NULL || loop->s.count > 0 ||
-        ikv_queue_waiting(loop->queue) > 0 || ikvi_bus_awaits(loop->bus))
+        loop->ports[0].wait == NULL || loop->failed[0] || loop->s.count > 0 ||
+        loop->leaving_count > 0 || ikv_queue_waiting(loop->queue) > 0 ||
+        ikvi_bus_awaits(loop->bus))
         return false;
     for (uint32_t i = 0; i < loop->router_count; i++)
         if (ikv_router_next_hold(loop->routers[i]) != UINT64_MAX)
@@ -382,14 +406,13 @@ static bool may_idle(const ikv_loop *loop)
  * several polled ports it looks at them once a frame. */
 static void idle(ikv_loop *loop)
 {
-    const ikv_port *clock = &loop->ports[0];
     uint64_t before = loop_clock(loop);
     uint64_t most =
         loop->polled_count > 1 ? ikvi_loop_frame_period(loop) : 3600 * SECOND;
     uint64_t steps = ikvi_loop_to_steps(loop, before);
     if (steps >= loop->s.next_end)
         return; /* a step is due */
-    clock->wait(clock->state, before + most + loop->offsets[0], true);
+    wait_by_port(loop, before + most + loop->clocks[0].offset, true);
     uint64_t now = loop_clock(loop), lost = now > before ? now - before : 0;
     loop->counters.idle_ns += lost;
     if (lost > 0)

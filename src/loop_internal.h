@@ -14,14 +14,29 @@
 #ifndef IKVI_LOOP_INTERNAL_H
 #define IKVI_LOOP_INTERNAL_H
 
-#include "internal.h"
+#include "atomic.h"
+#include "queue_internal.h"
 
 #include "ikvar/loop.h"
 
+/* What came through it and was refused for a value is counted here, by any
+ * thread, and reported at the next drain. */
 struct ikv_sink {
     ikv_loop *loop;
     uint32_t port;
+    uint16_t tag; /* of what comes through it: port + 1, shifted */
+    ikvi_atomic refused;
+    ikvi_atomic bad; /* one of them: kind, shifted, and its field's offset */
 };
+
+/* How a port's clock is mapped to the loop's: own time less `offset`, which
+ * drifts by up to DRIFT_LIMIT in the second from `since` on. */
+typedef struct port_clock {
+    uint64_t offset, since; /* of the port's own time */
+    int64_t drift;
+    uint64_t last_own, last; /* converted last */
+    bool ahead_said;
+} port_clock;
 
 /* Where a loop is in a frame. */
 enum {
@@ -38,7 +53,19 @@ enum {
     REAL_TIME = 1000, /* the scale's unit */
     HELD_LIMIT = 64,
     MERGE_SLOTS = 64,
-    LATE_BUCKETS = 128
+    LATE_BUCKETS = 128,
+    DRIFT_LIMIT = 1000000 /* ns a second */
+};
+
+/* What has been reported, and is not again. */
+enum {
+    SAID_AGED,
+    SAID_FULL_PENDING,
+    SAID_REFUSED,
+    SAID_DROPPED,
+    SAID_INBOX,
+    SAID_HELD,
+    SAID_COUNT
 };
 
 /* What is beside a pending event. */
@@ -76,8 +103,13 @@ struct ikv_loop {
     void *recorder_user;
     ikv_port ports[IKV_PORT_LIMIT];
     ikv_sink sinks[IKV_PORT_LIMIT];
-    uint64_t offsets[IKV_PORT_LIMIT]; /* the port's clock at loop.start */
+    port_clock clocks[IKV_PORT_LIMIT];
     bool ended[IKV_PORT_LIMIT];
+    bool failed[IKV_PORT_LIMIT];  /* ended so */
+    bool polling[IKV_PORT_LIMIT]; /* it is being polled, or waits */
+    bool leaving[IKV_PORT_LIMIT]; /* its devices are still to be let go */
+    bool unnamed[IKV_PORT_LIMIT]; /* it holds things without a device */
+    uint32_t leaving_count;
     uint32_t port_count, ended_count, polled_count;
     uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
     uint64_t spin_ns, age_limit;
@@ -85,20 +117,27 @@ struct ikv_loop {
     size_t events, entries, samples;
     uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
     uint16_t devices;
-    uint8_t device_port[IKV_DEVICE_LIMIT]; /* which port a device is of */
+    uint8_t device_port[IKV_DEVICE_LIMIT];   /* which port a device is of */
+    uint32_t present[IKV_DEVICE_LIMIT / 32]; /* not removed so far */
+    uint64_t bad_kinds[IKV_KIND_LIMIT / 64]; /* reported already */
+    bool said[SAID_COUNT];
+    ikvi_atomic bad_values; /* something was refused since the last drain */
     /* Of frames. */
     uint32_t where;
     bool started, quit, over;
     bool last;     /* all ports have ended: this frame is the last one */
     bool behind;   /* a port that plays has more than there was room for */
     bool in_event; /* an event is being routed */
+    bool inside;   /* in one of the frame's functions, or what it calls */
+    bool may_nest; /* but in a port, which may run a whole frame */
+    bool closing;
     bool in_scope; /* of a step: what happens follows from what is taped */
     uint64_t now, frame;
     uint32_t groups; /* of what was routed between steps, so far */
     uint32_t steps_left;
     uint64_t frame_origin, frame_index; /* of the pacing */
-    uint64_t last_warning;
-    uint64_t furthest; /* the step after the last that ever ran */
+    uint64_t next_match; /* when the ports' clocks are compared again */
+    uint64_t furthest;   /* the step after the last that ever ran */
     uint32_t lateness[LATE_BUCKETS];
     ikv_loop_counters counters;
     /* The state that is saved and restored. */
@@ -155,7 +194,14 @@ static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 
 static inline uint64_t loop_clock(const ikv_loop *loop)
 {
-    return loop->ports[0].now(loop->ports[0].state) - loop->offsets[0];
+    return loop->ports[0].now(loop->ports[0].state) - loop->clocks[0].offset;
+}
+
+static inline void loop_say_once(ikv_loop *loop, uint32_t what, uint32_t level,
+                                 ikv_status status, const char *text)
+{
+    ikvi_say_once(&loop->said[what], &loop->reporter, level, status, "loop",
+                  text);
 }
 
 /* loop.c */
@@ -165,6 +211,12 @@ void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 /* What happens from here on follows from the tape, or does not. */
 bool ikvi_loop_scope(ikv_loop *loop, bool of_step);
 void ikvi_loop_poll(ikv_loop *loop);
+/* Lets a port do what may run a frame of its own; and what that left undone. */
+bool ikvi_loop_lend(ikv_loop *loop, uint32_t port);
+void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent);
+/* A call of a port has failed: it is announced, what it holds is let go. */
+void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
+                           const char *what);
 
 /* loop_clock.c */
 uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
@@ -184,7 +236,13 @@ void ikvi_loop_pace(ikv_loop *loop);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);
+/* L8: reports what sinks refused, lets go of what ended ports hold. */
+void ikvi_loop_look_after(ikv_loop *loop);
+/* Reads all clocks: at the start, and then once a second. */
+void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
 loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
+ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
+                                  const ikv_intake *intake);
 void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake);
 /* A number for what is routed together between two steps. */

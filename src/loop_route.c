@@ -45,7 +45,8 @@ static uint64_t merge_key(const ikv_event *event, uint8_t family)
 static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
 {
     if (a->view != b->view || a->seat != b->seat ||
-        a->modifiers != b->modifiers || a->flags != b->flags ||
+        a->modifiers != b->modifiers ||
+        ((a->flags ^ b->flags) & (unsigned)~IKV_GAP) != 0 ||
         a->target.bits != b->target.bits || a->source.bits != b->source.bits)
         return false;
     if (family == IKV_FAMILY_POINTER)
@@ -149,8 +150,10 @@ static uint32_t gather(ikv_loop *loop, uint32_t index, ikv_event *event)
         index = (index - entry->before) & (loop->capacity - 1);
         entry = loop_entry_at(loop, index);
     }
-    for (uint32_t i = 0; i + 1 < count; i++)
+    for (uint32_t i = 0; i + 1 < count; i++) {
         add_motion(event, &samples[i], family);
+        event->flags |= samples[i].flags & IKV_GAP;
+    }
     event->samples = (uint16_t)count;
     return count;
 }
@@ -237,8 +240,8 @@ static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
 {
     ikv_status status = ikv_bus_defer_any(loop->bus, lane, event);
     if (status < 0)
-        ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status, "loop",
-                 "a played event found no room in its lane's inbox");
+        loop_say_once(loop, SAID_INBOX, IKV_REPORT_ERROR, status,
+                      "a played event found no room in its lane's inbox");
 }
 
 /* The raw state has each input once: the first `fed` from the head on. */
@@ -308,10 +311,13 @@ static void send_due_holds(ikv_loop *loop, uint64_t clock)
             uint64_t own = ikv_router_next_hold(loop->routers[i]);
             next = own < next ? own : next;
         }
-        if (IKVI_LIKELY(next > clock))
+        if (IKVI_LIKELY(next > clock || next == UINT64_MAX))
             return;
+        bool sent = false;
         for (uint32_t i = 0; i < loop->router_count; i++)
-            ikv_router_advance(loop->routers[i], next);
+            sent = ikvi_router_advance(loop->routers[i], next) || sent;
+        if (!sent)
+            return; /* inside a handler: they are sent after its event */
         ikv_action_settle(loop->actions, next, false, false);
     }
 }

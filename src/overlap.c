@@ -9,16 +9,22 @@
 /* -------------------------------------------------------------- opening -- */
 
 static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
+                                   const ikv_reporter *reporter,
                                    ikv_overlaps *o)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"overlaps.targets", config->targets, 0, (1u << 24) - 1},
+        {"overlaps.pairs", config->pairs, 0, 1u << 28},
+        {"overlaps.contacts", config->contacts, 0, 1u << 28}};
+    ikv_status status = ikvi_check_ranges(reporter, "overlap", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
     o->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     o->pair_room = ikvi_or(config->pairs, 4 * o->capacity);
     o->contact_room = ikvi_or(config->contacts, o->capacity);
-    if (o->capacity > 1u << 24 || o->pair_room > 1u << 28 ||
-        o->contact_room > 1u << 28)
-        return IKV_BAD_CONFIG;
     o->plain = config->plain;
     o->heads = ikvi_power_of_two(o->contact_room);
     o->node_room = o->capacity;
@@ -55,7 +61,8 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
 size_t ikv_overlaps_footprint(const ikv_overlaps_config *config)
 {
     ikv_overlaps plan = {0};
-    return config != NULL && lay_out_overlaps(config, &plan) == IKV_OK
+    return config != NULL &&
+                   lay_out_overlaps(config, &ikvi_silent, &plan) == IKV_OK
                ? plan.size
                : 0;
 }
@@ -94,13 +101,17 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
                          .scene = config->scene,
                          .reporter = config->reporter};
     void *block = NULL;
-    ikv_status status = lay_out_overlaps(config, &plan);
+    ikv_status status = lay_out_overlaps(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL ||
                              ikvi_bus_target_room(config->bus) > plan.capacity))
-        status = IKV_BAD_CONFIG;
+        status = ikvi_bad_config(
+            &config->reporter, IKV_BAD_CONFIG, "overlap",
+            config->bus == NULL ? "the config's bus is NULL"
+                                : "overlaps.targets is less than bus.targets");
     if (status == IKV_OK && config->scene != NULL &&
         config->scene->changes != NULL)
-        status = IKV_BUSY;
+        status = ikvi_bad_config(&config->reporter, IKV_BUSY, "overlap",
+                                 "the scene has overlaps already");
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (block == NULL)
@@ -114,14 +125,20 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
     return IKV_OK;
 }
 
-void ikv_overlaps_close(ikv_overlaps *overlaps)
+ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
 {
     if (overlaps == NULL)
-        return;
+        return IKV_OK;
+    if (overlaps->stepping || ikvi_bus_is_busy(overlaps->bus)) {
+        ikvi_say(&overlaps->reporter, IKV_REPORT_ERROR, IKV_BUSY, "overlap",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
     if (overlaps->scene != NULL)
         overlaps->scene->changes = NULL;
     ikv_memory memory = overlaps->memory;
     ikvi_memory_give(&memory, overlaps, overlaps->size);
+    return IKV_OK;
 }
 
 void ikvi_overlaps_range(const ikv_overlaps *overlaps, size_t *from, size_t *to)

@@ -15,10 +15,8 @@
  * Q1  head <= tail <= head + capacity, in the shared ring and in the own one
  * Q2  the stamps in the own ring never go backwards
  */
-#include "internal.h"
-
 #include "atomic.h"
-#include "ikvar/queue.h"
+#include "queue_internal.h"
 
 /* As an event, but with the stamp's and the next word's accesses of a size of
  * their own, so that loads match the recent stores. */
@@ -57,7 +55,9 @@ struct ikv_queue {
     _Alignas(64) ikvi_atomic refused;
     ikvi_atomic transitions_refused;
     ikvi_atomic any_lost; /* bit n: word n of `lost` has bits */
+    ikvi_atomic any_gap;  /* likewise of `gaps` */
     ikvi_atomic lost[LOST_WORDS];
+    ikvi_atomic gaps[LOST_WORDS]; /* devices whose last move was refused */
 };
 
 typedef struct queue_plan {
@@ -65,13 +65,20 @@ typedef struct queue_plan {
     size_t slots, own, size;
 } queue_plan;
 
-static ikv_status lay_out_queue(const ikv_queue_config *config, queue_plan *to)
+static ikv_status lay_out_queue(const ikv_queue_config *config,
+                                const ikv_reporter *reporter, queue_plan *to)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    if (config->capacity > 1u << 24 || config->own_capacity > 1u << 24 ||
-        (config->reserve > 255 && config->reserve != IKV_NO_RESERVE))
-        return IKV_BAD_CONFIG;
+    const ikvi_range ranges[] = {
+        {"capacity", config->capacity, 0, 1u << 24},
+        {"own_capacity", config->own_capacity, 0, 1u << 24},
+        {"reserve", config->reserve == IKV_NO_RESERVE ? 0 : config->reserve, 0,
+         255}};
+    ikv_status status = ikvi_check_ranges(reporter, "queue", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
     to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
     to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
     ikvi_layout layout = {0, false};
@@ -85,8 +92,10 @@ static ikv_status lay_out_queue(const ikv_queue_config *config, queue_plan *to)
 size_t ikv_queue_footprint(const ikv_queue_config *config)
 {
     queue_plan plan;
-    return config != NULL && lay_out_queue(config, &plan) == IKV_OK ? plan.size
-                                                                    : 0;
+    return config != NULL &&
+                   lay_out_queue(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
@@ -95,7 +104,7 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
         return IKV_BAD_ARGUMENT;
     queue_plan plan;
     void *block = NULL;
-    ikv_status status = lay_out_queue(config, &plan);
+    ikv_status status = lay_out_queue(config, &config->reporter, &plan);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
@@ -200,28 +209,62 @@ static bool claim(ikv_queue *q, const ikv_event *events, uint32_t count,
     return true;
 }
 
-static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event)
+/* Whether moves of the device were refused since its last one: told once. */
+static bool takes_gap(ikv_queue *q, const ikv_event *event)
+{
+    uint32_t word = event->device / 32, bit = 1u << event->device % 32;
+    if (class_of(q, event->kind) != IKV_QUEUE_MERGEABLE ||
+        (ikvi_load(&q->gaps[word]) & bit) == 0)
+        return false;
+    /* The summary is cleared first: a mark that comes now is found later. */
+    ikvi_clear_bits(&q->any_gap, 1u << word);
+    uint32_t was = ikvi_clear_bits(&q->gaps[word], bit);
+    if ((was & ~bit) != 0)
+        ikvi_set_bits(&q->any_gap, 1u << word);
+    return (was & bit) != 0;
+}
+
+/* The event's flags, with what the queue adds. */
+static inline uint16_t flags_of(ikv_queue *q, const ikv_event *event)
+{
+    return IKVI_UNLIKELY(ikvi_load(&q->any_gap) != 0) && takes_gap(q, event)
+               ? event->flags | IKV_GAP
+               : event->flags;
+}
+
+static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event,
+                       uint16_t tag)
 {
     slot *to = slot_at(q, position);
-    const char *from = (const char *)event;
-    memcpy(&to->kind_and_device, from + 4, 4);
-    memcpy(to->words, from + 8, sizeof to->words);
+    const uint16_t head[2] = {event->kind, event->device | tag};
+    memcpy(&to->kind_and_device, head, sizeof head);
+    memcpy(to->words, (const char *)event + 8, sizeof to->words);
+    uint16_t flags = flags_of(q, event);
+    memcpy((char *)to + offsetof(ikv_event, flags), &flags, sizeof flags);
     ikvi_store_release(&to->stamp, position + 1);
+}
+
+static void mark(ikvi_atomic *marks, ikvi_atomic *summary, uint16_t device)
+{
+    ikvi_set_bits(&marks[device / 32], 1u << device % 32);
+    ikvi_set_bits(summary, 1u << device / 32);
 }
 
 void ikv_queue_mark_lost(ikv_queue *queue, uint16_t device)
 {
-    if (queue == NULL || device >= IKV_DEVICE_LIMIT)
-        return;
-    ikvi_set_bits(&queue->lost[device / 32], 1u << device % 32);
-    ikvi_set_bits(&queue->any_lost, 1u << device / 32);
+    if (queue != NULL && device < IKV_DEVICE_LIMIT)
+        mark(queue->lost, &queue->any_lost, device);
 }
 
 static void mark_all_lost(ikv_queue *q, const ikv_event *events, uint32_t count)
 {
-    for (uint32_t i = 0; i < count; i++)
-        if (class_of(q, events[i].kind) == IKV_QUEUE_TRANSITION)
-            ikv_queue_mark_lost(q, events[i].device);
+    for (uint32_t i = 0; i < count; i++) {
+        uint8_t class = class_of(q, events[i].kind);
+        if (class == IKV_QUEUE_TRANSITION)
+            mark(q->lost, &q->any_lost, events[i].device);
+        else if (class == IKV_QUEUE_MERGEABLE)
+            mark(q->gaps, &q->any_gap, events[i].device);
+    }
 }
 
 bool ikv_queue_take_lost(ikv_queue *queue, uint16_t *device)
@@ -266,54 +309,77 @@ static ikv_status refuse_own(ikv_queue *q, const ikv_event *events,
     return IKV_FULL_QUEUE;
 }
 
-ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event)
+static bool devices_fit(const ikv_event *events, uint32_t count)
 {
-    if (queue == NULL || event == NULL)
+    for (uint32_t i = 0; i < count; i++)
+        if (events[i].device >= IKV_DEVICE_LIMIT)
+            return false;
+    return true;
+}
+
+ikv_status ikvi_queue_push_from(ikv_queue *queue, const ikv_event *event,
+                                uint16_t tag)
+{
+    if (queue == NULL || event == NULL || event->device >= IKV_DEVICE_LIMIT)
         return IKV_BAD_ARGUMENT;
     uint32_t position;
     if (!claim(queue, event, 1, &position))
         return refuse_push(queue, event, 1);
-    write_slot(queue, position, event);
+    write_slot(queue, position, event, tag);
     return IKV_OK;
+}
+
+ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event)
+{
+    return ikvi_queue_push_from(queue, event, 0);
 }
 
 ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
                               uint32_t count)
 {
-    if (queue == NULL || events == NULL)
+    if (queue == NULL || events == NULL || !devices_fit(events, count))
         return IKV_BAD_ARGUMENT;
     uint32_t position;
     if (count > queue->mask + 1 || !claim(queue, events, count, &position))
         return refuse_push(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
-        write_slot(queue, position + i, &events[i]);
+        write_slot(queue, position + i, &events[i], 0);
     return IKV_OK;
 }
 
-static void put_own(ikv_queue *q, const ikv_event *event)
+static inline void put_own(ikv_queue *q, const ikv_event *event, uint16_t tag)
 {
     ikv_event *to = own_at(q, q->own_tail++);
     *to = *event;
     to->stamp = ikvi_load(&q->tail);
+    to->device |= tag;
+    to->flags = flags_of(q, event);
 }
 
-ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
+ikv_status ikvi_queue_push_own_from(ikv_queue *queue, const ikv_event *event,
+                                    uint16_t tag)
 {
-    if (queue == NULL || event == NULL)
+    if (queue == NULL || event == NULL || event->device >= IKV_DEVICE_LIMIT)
         return IKV_BAD_ARGUMENT;
     ikv_queue *q = queue;
     uint32_t used = q->own_tail - q->own_head;
     if (IKVI_UNLIKELY(used + q->own_reserve > q->own_mask) &&
         used + kept_free(q, event->kind, q->own_reserve) > q->own_mask)
         return refuse_own(q, event, 1);
-    put_own(q, event);
+    put_own(q, event, tag);
     return IKV_OK;
 }
 
-ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
-                                  uint32_t count)
+ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event)
 {
-    if (queue == NULL || events == NULL)
+    return ikvi_queue_push_own_from(queue, event, 0);
+}
+
+ikv_status ikvi_queue_push_own_all_from(ikv_queue *queue,
+                                        const ikv_event *events, uint32_t count,
+                                        uint16_t tag)
+{
+    if (queue == NULL || events == NULL || !devices_fit(events, count))
         return IKV_BAD_ARGUMENT;
     uint32_t free_slots =
         queue->own_mask + 1 - (queue->own_tail - queue->own_head);
@@ -321,8 +387,26 @@ ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
     if (count > free_slots || kept > free_slots - count)
         return refuse_own(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
-        put_own(queue, &events[i]);
+        put_own(queue, &events[i], tag);
     return IKV_OK;
+}
+
+ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
+                                  uint32_t count)
+{
+    return ikvi_queue_push_own_all_from(queue, events, count, 0);
+}
+
+uint32_t ikv_queue_room(const ikv_queue *queue, ikv_kind kind)
+{
+    if (queue == NULL)
+        return 0;
+    /* The head first: the tail that is read then is not behind it. */
+    uint32_t head = ikvi_load_acquire(&queue->head);
+    uint32_t used = ikvi_load_acquire(&queue->tail) - head;
+    uint32_t kept = kept_free(queue, kind, queue->reserve);
+    uint32_t taken = used + kept;
+    return taken <= queue->mask ? queue->mask + 1 - taken : 0;
 }
 
 uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind)
@@ -361,11 +445,8 @@ static void raise_to(uint32_t *high, uint32_t value)
         *high = value;
 }
 
-uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events, uint32_t room)
+uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
 {
-    if (queue == NULL || events == NULL)
-        return 0;
-    ikv_queue *q = queue;
     uint32_t tail = ikvi_load_acquire(&q->tail);
     uint32_t shared = tail - q->next, own = q->own_tail - q->own_head;
     raise_to(&q->shared_high, shared);
@@ -387,6 +468,16 @@ uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events, uint32_t room)
     count += drain_shared(q, tail, events + count, room - count);
     ikvi_store_release(&q->head, q->next);
     q->drained += count;
+    return count;
+}
+
+uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events, uint32_t room)
+{
+    if (queue == NULL || events == NULL)
+        return 0;
+    uint32_t count = ikvi_queue_drain_tagged(queue, events, room);
+    for (uint32_t i = 0; i < count; i++)
+        events[i].device &= IKV_DEVICE_LIMIT - 1;
     return count;
 }
 

@@ -15,14 +15,27 @@
 
 /* -------------------------------------------------------------- opening -- */
 
-static ikv_status lay_out_router(const ikv_router_config *config, ikv_router *r)
+static ikv_status lay_out_router(const ikv_router_config *config,
+                                 const ikv_reporter *reporter, ikv_router *r)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    if (config->pointers > 65535 || config->keys > 65535 ||
-        !(config->slop >= 0) || !(config->mouse_slop >= 0) ||
-        !(config->double_slop >= 0))
-        return IKV_BAD_CONFIG;
+    const ikvi_range ranges[] = {
+        {"router.pointers", config->pointers, 0, UINT16_MAX},
+        {"router.keys", config->keys, 0, UINT16_MAX}};
+    ikv_status status = ikvi_check_ranges(reporter, "router", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
+    const float slops[] = {config->slop, config->mouse_slop,
+                           config->double_slop};
+    static const char *const faults[] = {
+        "router.slop must be 0 to 2^30", "router.mouse_slop must be 0 to 2^30",
+        "router.double_slop must be 0 to 2^30"};
+    for (size_t i = 0; i < 3; i++)
+        if (!(slops[i] >= 0) || !ikvi_coordinate_is_good(slops[i]))
+            return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
+                                   faults[i]);
     r->capacity = ikvi_or(config->pointers, 32);
     r->key_capacity = ikvi_or(config->keys, 64);
     ikvi_layout l = {0, false};
@@ -36,8 +49,10 @@ static ikv_status lay_out_router(const ikv_router_config *config, ikv_router *r)
 size_t ikv_router_footprint(const ikv_router_config *config)
 {
     ikv_router plan;
-    return config != NULL && lay_out_router(config, &plan) == IKV_OK ? plan.size
-                                                                     : 0;
+    return config != NULL &&
+                   lay_out_router(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 static ikv_status check_picking(const ikv_picking *p)
@@ -79,12 +94,18 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
     if (plan.double_ns == 0)
         plan.double_ns = 500 * MILLISECOND;
     void *block = NULL;
-    ikv_status status = lay_out_router(config, &plan);
+    ikv_status status = lay_out_router(config, &config->reporter, &plan);
     if (status == IKV_OK && !zones_fit)
-        status = IKV_BAD_CONFIG;
-    if (status == IKV_OK)
-        status = config->bus != NULL ? check_picking(&config->picking)
-                                     : IKV_BAD_CONFIG;
+        status = ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "router",
+                                 ikvi_zones_fault);
+    if (status == IKV_OK && config->bus == NULL)
+        status = ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "router",
+                                 "the config's bus is NULL");
+    if (status == IKV_OK && check_picking(&config->picking) < 0)
+        status = ikvi_bad_config(
+            &config->reporter, check_picking(&config->picking), "router",
+            "router.picking lacks a function, or its size is not that of "
+            "ikv_picking: begin with IKV_PICKING_INIT, or ikv_kit_picking()");
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
@@ -103,12 +124,18 @@ void ikv_router_set_follower(ikv_router *router, ikv_router_follower follower,
     }
 }
 
-void ikv_router_close(ikv_router *router)
+ikv_status ikv_router_close(ikv_router *router)
 {
-    if (router != NULL) {
-        ikv_memory memory = router->memory;
-        ikvi_memory_give(&memory, router, router->size);
+    if (router == NULL)
+        return IKV_OK;
+    if (router->routing || ikvi_bus_is_busy(router->bus)) {
+        ikvi_say(&router->reporter, IKV_REPORT_ERROR, IKV_BUSY, "router",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
     }
+    ikv_memory memory = router->memory;
+    ikvi_memory_give(&memory, router, router->size);
+    return IKV_OK;
 }
 
 /* -------------------------------------------------------------- routing -- */
@@ -197,16 +224,38 @@ void ikv_router_let_go(ikv_router *router, const ikv_event *cause)
     router->routing = false;
 }
 
+ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
+                                    const char *why)
+{
+    uint32_t device = event->device % IKV_DEVICE_LIMIT;
+    uint32_t bit = 1u << device % 32, *word = &r->said[device / 32];
+    r->counters.meaningless++;
+    if ((*word & bit) != 0)
+        return no_outcome(IKV_ABSENT);
+    *word |= bit;
+    char bytes[256];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    ikvi_text_add(&text, "the first event of device ");
+    ikvi_text_unsigned(&text, device);
+    ikvi_text_add(&text, " that means nothing, ");
+    ikvi_text_add(
+        &text,
+        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind)->name);
+    ikvi_text_add(&text, ": ");
+    ikvi_text_add(&text, why);
+    ikvi_text_end(&text);
+    ikvi_say(&r->reporter, IKV_REPORT_NOTE, IKV_ABSENT, "router", bytes);
+    return no_outcome(IKV_ABSENT);
+}
+
 static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
 {
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
     if (info == NULL)
         return no_outcome(IKV_UNKNOWN_KIND);
-    if (event->seat >= IKV_SEAT_LIMIT) {
-        r->counters.meaningless++;
-        return no_outcome(IKV_ABSENT);
-    }
+    if (event->seat >= IKV_SEAT_LIMIT)
+        return ikvi_router_meaningless(r, event, "its seat is none of 0 to 7");
     switch (info->family) {
     case IKV_FAMILY_POINTER:
         return ikvi_router_pointer(r, event);
@@ -275,13 +324,20 @@ uint64_t ikv_router_next_hold(const ikv_router *router)
     return next;
 }
 
-void ikv_router_advance(ikv_router *router, uint64_t time_ns)
+bool ikvi_router_advance(ikv_router *router, uint64_t time_ns)
 {
-    if (router == NULL || router->routing || router->holds_due == 0)
-        return;
+    if (router->routing || router->holds_due == 0)
+        return false;
     router->routing = true;
     ikvi_router_send_holds(router, time_ns);
     router->routing = false;
+    return true;
+}
+
+void ikv_router_advance(ikv_router *router, uint64_t time_ns)
+{
+    if (router != NULL)
+        ikvi_router_advance(router, time_ns);
 }
 
 /* ------------------------------------------------------------- counting -- */

@@ -7,6 +7,7 @@
 
 #include "internal.h"
 
+#include "ikvar/queue.h"
 #include "ikvar/router.h"
 
 enum {
@@ -91,6 +92,7 @@ struct ikv_router {
     uint64_t hold_ns, double_ns;
     bool keep_focus, no_tab;
     ikvi_zones zones;
+    uint32_t said[IKV_DEVICE_LIMIT / 32]; /* of which devices meaningless() */
     bool routing;
     const ikv_event *samples; /* of the event that is routed, if it is merged */
     uint32_t sample_count;
@@ -137,6 +139,11 @@ static inline ikv_outcome no_outcome(ikv_status status)
 {
     return (ikv_outcome){status, 0, 0, 0};
 }
+
+/* router.c: an event that means nothing is counted; the first one of a device
+ * is reported, with its reason. */
+ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
+                                    const char *why);
 
 /* router_path.c */
 typedef struct path {

@@ -155,10 +155,8 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 static ikv_outcome key_up(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);
-    if (at == r->key_count) {
-        r->counters.meaningless++;
-        return no_outcome(IKV_ABSENT);
-    }
+    if (at == r->key_count)
+        return ikvi_router_meaningless(r, event, "the key is not down");
     remove_key(r, at);
     event->modifiers &= (uint16_t)~ikvi_modifier_bit(event->key.code);
     event->modifiers |= ikvi_router_modifiers(r, event->seat);

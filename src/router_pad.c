@@ -30,6 +30,9 @@ void ikvi_stick(const ikvi_zones *zones, const float raw[2], float out[2])
     out[1] = raw[1] * part;
 }
 
+const char ikvi_zones_fault[] =
+    "dead_zone and full_zone must be 0 to 1, the dead one smaller";
+
 bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial)
 {
     zones->inner = inner > 0 ? inner : 0.15f;
@@ -61,12 +64,6 @@ static ikv_outcome too_many_pads(ikv_router *r)
     return no_outcome(IKV_FULL_PADS);
 }
 
-static ikv_outcome refused_pad(ikv_router *r)
-{
-    r->counters.meaningless++;
-    return no_outcome(IKV_ABSENT);
-}
-
 static void fill_stick(const ikv_router *r, const pad_state *pad,
                        ikv_event *event)
 {
@@ -81,7 +78,7 @@ static void fill_stick(const ikv_router *r, const pad_state *pad,
 ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
-    if (!(event.pad.value - event.pad.value == 0)) {
+    if (!ikvi_event_is_good(NULL, &event)) {
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
@@ -90,16 +87,18 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     bool axis = event.kind == IKV_KIND_PAD_AXIS;
     if (pad == NULL && event.kind != IKV_KIND_PAD_UP)
         return too_many_pads(r);
-    if (pad == NULL ||
-        event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
-        return refused_pad(r);
+    if (pad == NULL)
+        return ikvi_router_meaningless(r, &event, "the pad is not known");
+    if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
+        return ikvi_router_meaningless(
+            r, &event, "the standard mapping has no such index");
     uint32_t bit = 1u << event.pad.index;
     if (axis) {
         pad->axes[event.pad.index] = event.pad.value;
         fill_stick(r, pad, &event);
     } else if (((pad->buttons & bit) != 0) ==
                (event.kind == IKV_KIND_PAD_DOWN)) {
-        return refused_pad(r);
+        return ikvi_router_meaningless(r, &event, "the button is so already");
     } else {
         pad->buttons ^= bit;
     }

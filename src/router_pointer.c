@@ -289,40 +289,35 @@ static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
     return no_outcome(IKV_OK);
 }
 
-static ikv_outcome meaningless(ikv_router *r)
-{
-    r->counters.meaningless++;
-    return no_outcome(IKV_ABSENT);
-}
-
-static bool is_finite(float value)
-{
-    return value - value == 0;
-}
-
-/* Whether the event makes sense with what is known of its pointer. */
-static bool makes_sense(const pointer *p, const ikv_event *event)
+/* Why the event makes no sense with what is known of its pointer; NULL if it
+ * does. */
+static const char *nonsense(const pointer *p, const ikv_event *event)
 {
     uint8_t bit = ikvi_button_bit(event->pointer.button);
     bool touch = event->pointer.type == IKV_TOUCH;
     uint8_t buttons = p != NULL ? p->buttons : 0;
-    if (event->pointer.type > IKV_TOUCH ||
-        (p != NULL && p->type != event->pointer.type &&
-         event->kind != IKV_KIND_POINTER_CANCEL))
-        return false;
+    if (event->pointer.type > IKV_TOUCH)
+        return "its type is none of mouse, pen, touch";
+    if (p != NULL && p->type != event->pointer.type &&
+        event->kind != IKV_KIND_POINTER_CANCEL)
+        return "the pointer was of another type before";
     switch (event->kind) {
     case IKV_KIND_POINTER_DOWN:
-        return bit != 0 && (buttons & bit) == 0;
+        return bit == 0               ? "its button is none of 0 to 7"
+               : (buttons & bit) != 0 ? "the button is down already"
+                                      : NULL;
     case IKV_KIND_POINTER_UP:
-        return bit != 0 && (buttons & bit) != 0;
+        return bit == 0               ? "its button is none of 0 to 7"
+               : (buttons & bit) == 0 ? "the button is not down"
+                                      : NULL;
     case IKV_KIND_POINTER_CANCEL:
-        return buttons != 0;
+        return buttons != 0 ? NULL : "the pointer is not down";
     case IKV_KIND_POINTER_LEAVE:
-        return p != NULL;
+        return p != NULL ? NULL : "the pointer is not known";
     case IKV_KIND_POINTER_MOVE:
-        return !touch || buttons != 0;
+        return !touch || buttons != 0 ? NULL : "the touch is not down";
     default:
-        return false;
+        return "ports push down, up, move, cancel and leave";
     }
 }
 
@@ -365,13 +360,14 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     ikv_event event = *given;
     bool ends = event.kind == IKV_KIND_POINTER_CANCEL ||
                 event.kind == IKV_KIND_POINTER_LEAVE;
-    if (!ends && !(is_finite(event.pointer.x) && is_finite(event.pointer.y))) {
+    if (!ikvi_pointer_is_good(&event)) {
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
     pointer *p = ikvi_router_find(r, event.device, event.pointer.pointer);
-    if (!makes_sense(p, &event))
-        return meaningless(r);
+    const char *why = nonsense(p, &event);
+    if (why != NULL)
+        return ikvi_router_meaningless(r, &event, why);
     if (p == NULL && (p = add_pointer(r, &event)) == NULL) {
         r->counters.too_many++;
         return no_outcome(IKV_FULL_POINTERS);
@@ -423,7 +419,7 @@ static void hover_to_wheel(ikv_router *r, const ikv_event *wheel)
 ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
-    if (!is_finite(event.wheel.x) || !is_finite(event.wheel.y)) {
+    if (!ikvi_event_is_good(NULL, &event)) {
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }

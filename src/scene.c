@@ -33,17 +33,24 @@ static uint32_t find_target(const ikv_scene *scene, ikv_target target)
 
 /* -------------------------------------------------------------- opening -- */
 
-static ikv_status lay_out_scene(const ikv_scene_config *config, ikv_scene *s)
+static ikv_status lay_out_scene(const ikv_scene_config *config,
+                                const ikv_reporter *reporter, ikv_scene *s)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"scene.targets", config->targets, 0, (1u << 24) - 1},
+        {"scene.layers", config->layers, 0, LAYER_LIMIT},
+        {"scene.views", config->views, 0, VIEW_LIMIT},
+        {"scene.polygons", config->polygons, 0, 1u << 24}};
+    ikv_status status = ikvi_check_ranges(reporter, "scene", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
     s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     s->layers = ikvi_or(config->layers, 1);
     s->views = ikvi_or(config->views, 1);
     s->polygon_room = ikvi_or(config->polygons, 64);
-    if (s->layers > LAYER_LIMIT || s->views > VIEW_LIMIT ||
-        s->capacity > 1u << 30 || s->polygon_room > 1u << 24)
-        return IKV_BAD_CONFIG;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
     s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
@@ -60,8 +67,10 @@ static ikv_status lay_out_scene(const ikv_scene_config *config, ikv_scene *s)
 size_t ikv_scene_footprint(const ikv_scene_config *config)
 {
     ikv_scene plan = {.count = 0};
-    return config != NULL && lay_out_scene(config, &plan) == IKV_OK ? plan.size
-                                                                    : 0;
+    return config != NULL &&
+                   lay_out_scene(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 static void clear_item(scene_item *item)
@@ -100,10 +109,13 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
                       .own_user = config->own_user,
                       .reporter = config->reporter};
     void *block = NULL;
-    ikv_status status = lay_out_scene(config, &plan);
+    ikv_status status = lay_out_scene(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL ||
                              ikvi_bus_target_room(config->bus) > plan.capacity))
-        status = IKV_BAD_CONFIG;
+        status = ikvi_bad_config(
+            &config->reporter, IKV_BAD_CONFIG, "scene",
+            config->bus == NULL ? "the config's bus is NULL"
+                                : "scene.targets is less than bus.targets");
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
@@ -114,12 +126,18 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
     return IKV_OK;
 }
 
-void ikv_scene_close(ikv_scene *scene)
+ikv_status ikv_scene_close(ikv_scene *scene)
 {
-    if (scene != NULL) {
-        ikv_memory memory = scene->memory;
-        ikvi_memory_give(&memory, scene, scene->size);
+    if (scene == NULL)
+        return IKV_OK;
+    if (ikvi_bus_is_busy(scene->bus)) {
+        ikvi_say(&scene->reporter, IKV_REPORT_ERROR, IKV_BUSY, "scene",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
     }
+    ikv_memory memory = scene->memory;
+    ikvi_memory_give(&memory, scene, scene->size);
+    return IKV_OK;
 }
 
 static ikv_target parent_for_bus(void *user, ikv_target target)

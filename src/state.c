@@ -59,15 +59,22 @@ struct ikv_state {
 
 /* -------------------------------------------------------------- opening -- */
 
-static ikv_status lay_out_state(const ikv_state_config *config, ikv_state *s)
+static ikv_status lay_out_state(const ikv_state_config *config,
+                                const ikv_reporter *reporter, ikv_state *s)
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
-    if (config->seats > STATE_SEATS || config->pointers > 65535)
-        return IKV_BAD_CONFIG;
+    const ikvi_range ranges[] = {
+        {"state.seats", config->seats, 0, STATE_SEATS},
+        {"state.pointers", config->pointers, 0, UINT16_MAX}};
+    ikv_status status = ikvi_check_ranges(reporter, "state", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
     if (!ikvi_zones_set(&s->zones, config->dead_zone, config->full_zone,
                         config->axial_zones))
-        return IKV_BAD_CONFIG;
+        return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "state",
+                               ikvi_zones_fault);
     s->seats = ikvi_or(config->seats, 1);
     s->capacity = ikvi_or(config->pointers, 32);
     ikvi_layout l = {0, false};
@@ -83,8 +90,10 @@ static ikv_status lay_out_state(const ikv_state_config *config, ikv_state *s)
 size_t ikv_state_footprint(const ikv_state_config *config)
 {
     ikv_state plan;
-    return config != NULL && lay_out_state(config, &plan) == IKV_OK ? plan.size
-                                                                    : 0;
+    return config != NULL &&
+                   lay_out_state(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
 }
 
 ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
@@ -93,7 +102,7 @@ ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
         return IKV_BAD_ARGUMENT;
     ikv_state plan = {.memory = config->memory, .step = 1, .frame = 1};
     void *block = NULL;
-    ikv_status status = lay_out_state(config, &plan);
+    ikv_status status = lay_out_state(config, &config->reporter, &plan);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
@@ -347,12 +356,6 @@ static void press_button(state_pointer *p, uint8_t button, uint64_t time_ns)
     p->now.buttons |= button;
 }
 
-static bool has_position(const ikv_event *event)
-{
-    const ikv_pointer *at = &event->pointer;
-    return at->x - at->x == 0 && at->y - at->y == 0;
-}
-
 static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
                          bool claimed)
 {
@@ -360,8 +363,7 @@ static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
     uint8_t button = ikvi_button_bit(event->pointer.button);
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
-    if (!has_position(event) ||
-        (ends && find_in(s, view, event->device, id) == NULL))
+    if (ends && find_in(s, view, event->device, id) == NULL)
         return;
     state_pointer *p = known_pointer(s, view, event, id, event->pointer.type);
     if (p == NULL)
@@ -487,8 +489,7 @@ static void take_pad(ikv_state *s, uint32_t view, const ikv_event *event,
 {
     bool axis = event->kind == IKV_KIND_PAD_AXIS;
     state_pad *p = pad_of(s, view, event->device);
-    if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS) ||
-        !(event->pad.value - event->pad.value == 0))
+    if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return;
     if (p == NULL)
         p = connect_pad(s, view, event, NULL);
@@ -549,6 +550,8 @@ void ikv_state_begin_frame(ikv_state *state)
 static void take_event(ikv_state *s, uint32_t view, const ikv_event *event,
                        bool claimed)
 {
+    if (IKVI_UNLIKELY(!ikvi_event_is_good(NULL, event)))
+        return;
     switch (event->kind) {
     case IKV_KIND_KEY_DOWN:
         if (!claimed)

@@ -1,17 +1,34 @@
 /* main.c - all suites; CK_RUN_SUITE=bus runs one. */
+#define _XOPEN_SOURCE 700
 #include "support.h"
 
+#include <ftw.h>
 #include <unistd.h>
+
+static int remove_one(const char *path, const struct stat *about, int what,
+                      struct FTW *where)
+{
+    (void)about, (void)what, (void)where;
+    return remove(path);
+}
+
+/* What tests write lies in a folder of this run's own, so that two runs don't
+ * disturb each other; after a failure it stays. */
+static bool enter_folder(char *folder)
+{
+    return mkdtemp(folder) != NULL && chdir(folder) == 0;
+}
 
 int main(void)
 {
+    char folder[] = BINARY "/run-XXXXXX";
     Suite *(*const suites[])(void) = {
-        event_suite,     queue_suite,   dispatch_suite, bus_suite,
-        bus_model_suite, scene_suite,   hits_suite,     router_suite,
-        storm_suite,     loop_suite,    steps_suite,    state_suite,
-        action_suite,    overlap_suite, ports_suite,    io_suite,
-        tool_suite,      terminal_suite};
-    if (chdir(BINARY) != 0) /* what tests write is left there */
+        event_suite,     queue_suite,    dispatch_suite,  bus_suite,
+        bus_model_suite, scene_suite,    hits_suite,      router_suite,
+        storm_suite,     loop_suite,     steps_suite,     state_suite,
+        action_suite,    overlap_suite,  ports_suite,     io_suite,
+        tool_suite,      terminal_suite, edge_ports_suite};
+    if (!enter_folder(folder))
         return 2;
     SRunner *runner = srunner_create(suites[0]());
     for (int i = 1; i < ROWS(suites); i++)
@@ -19,5 +36,7 @@ int main(void)
     srunner_run_all(runner, CK_NORMAL);
     int failed = srunner_ntests_failed(runner);
     srunner_free(runner);
+    if (failed == 0 && chdir(BINARY) == 0)
+        nftw(folder, remove_one, 16, FTW_DEPTH | FTW_PHYS);
     return failed == 0 ? 0 : 1;
 }

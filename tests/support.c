@@ -197,9 +197,10 @@ int run_command_line(char *output, size_t size, const char *format, ...)
     char command[4096];
     va_list list;
     va_start(list, format);
-    vsnprintf(command, sizeof command, format, list);
+    memcpy(command, "{ ", 2);
+    vsnprintf(command + 2, sizeof command - 16, format, list);
     va_end(list);
-    strncat(command, " 2>&1", sizeof command - strlen(command) - 1);
+    strcat(command, "\n} 2>&1");
     FILE *pipe = popen(command, "r");
     ck_assert_ptr_nonnull(pipe);
     size_t used = fread(output, 1, size - 1, pipe);

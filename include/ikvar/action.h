@@ -115,8 +115,10 @@ IKV_API size_t ikv_actions_footprint(const ikv_actions_config *config);
 IKV_API ikv_status ikv_actions_open(const ikv_actions_config *config,
                                     ikv_actions **actions);
 
-/* NULL is fine. */
-IKV_API void ikv_actions_close(ikv_actions *actions);
+/* NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
+ * closed. */
+IKV_API ikv_status ikv_actions_close(ikv_actions *actions);
 
 /* -------------------------------------------------- sets and actions -- */
 

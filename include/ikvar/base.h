@@ -175,6 +175,10 @@ typedef struct ikv_query {
         }                                                                      \
     }
 
+/* The largest coordinate, size or motion, in units: up to it answers are exact.
+ * What is beyond is refused, in calls, in files and where it is pushed. */
+#define IKV_COORDINATE_LIMIT 1073741824.0f
+
 /* The deepest path from the root to a target, both included. */
 #define IKV_PATH_LIMIT 64
 

@@ -210,9 +210,10 @@ IKV_API size_t ikv_bus_footprint(const ikv_bus_config *config);
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
 IKV_API ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus);
 
-/* Not inside a handler. on_drop is called for what is still subscribed; what
- * is still on a lane is dropped. NULL is fine. */
-IKV_API void ikv_bus_close(ikv_bus *bus);
+/* on_drop is called for what is still subscribed; what is still on a lane is
+ * dropped. NULL is fine. Returns IKV_OK, or BUSY (and a report) inside a
+ * handler: then nothing is closed. */
+IKV_API ikv_status ikv_bus_close(ikv_bus *bus);
 
 /* Sets the callbacks, which are copied. NULL takes them away.
  * Returns IKV_OK, BAD_ARGUMENT or BAD_SIZE. Context: not inside a handler. */
@@ -577,7 +578,8 @@ IKV_API ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
 
 /* As ikv_bus_defer(), from any thread; the next flush of the lane takes it in.
  * Whether its target is there is seen then. The payload is the event's 32
- * bytes. Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME or FULL_INBOX (counted).
+ * bytes. Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME, BAD_VALUE (a value that
+ * can't be recorded, as for ikv_sink_push()) or FULL_INBOX (counted).
  * One locked operation. */
 IKV_API ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
                                      const ikv_event *event);

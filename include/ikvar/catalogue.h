@@ -142,12 +142,13 @@ typedef struct ikv_catalogue_config {
     uint32_t user_kinds;
     uint32_t user_fields;
     uint32_t text_bytes;
+    ikv_reporter reporter;
     ikv_memory memory;
 } ikv_catalogue_config;
 
 #define IKV_CATALOGUE_INIT                                                     \
     {                                                                          \
-        sizeof(ikv_catalogue_config), 0, 0, 0,                                 \
+        sizeof(ikv_catalogue_config), 0, 0, 0, {0, 0},                         \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

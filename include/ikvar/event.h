@@ -82,6 +82,8 @@ enum {
  *   MORE       another piece of the same text follows
  *   FIRST      the first piece of a text
  *   LATE       it came too late for the step that its time belongs to
+ *   GAP        moves before it were lost in a full queue: x and y are right,
+ *              the motion between is missing from dx and dy
  */
 enum {
     IKV_SYNTHETIC = 1,
@@ -89,7 +91,8 @@ enum {
     IKV_PRIMARY = 4,
     IKV_MORE = 8,
     IKV_FIRST = 16,
-    IKV_LATE = 32
+    IKV_LATE = 32,
+    IKV_GAP = 64
 };
 
 enum {
@@ -313,8 +316,11 @@ typedef struct ikv_event {
     };
 } ikv_event;
 
-/* An event of that kind and time, all else zero (button is -1 where the kind
- * has one). Cost: 64 bytes written. */
+/* An event of that kind and time, with what it needs to mean something: button
+ * is the primary one on a down, an up and what comes of a press, the secondary
+ * one on pointer.auxiliary and pointer.menu, else -1; a gesture has two fingers
+ * and scale 1, window.density a density of 1. All else is zero. Cost: 64 bytes
+ * written. */
 IKV_API ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns);
 
 /* An event kept past its moment, with its larger payload if it has one. */

@@ -82,7 +82,8 @@ IKV_API ikv_status ikv_image_save(const ikv_parts *parts, void *image,
  *                 again, what waits now is gone
  * Returns IKV_OK; BAD_FILE if it is no image of these parts (as they were
  * opened); BUSY as for saving, or at another point of the frame; FULL_PENDING;
- * BAD_ARGUMENT. On an error nothing has changed. Cost: a copy. */
+ * what ikv_sink_play() says of `since`; BAD_ARGUMENT. On an error nothing has
+ * changed. Cost: a copy. */
 IKV_API ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
                                      size_t size, const ikv_taken *since,
                                      uint32_t count);

@@ -445,6 +445,7 @@
     X(FLAGS, IKV_MORE, "more")                                                 \
     X(FLAGS, IKV_FIRST, "first")                                               \
     X(FLAGS, IKV_LATE, "late")                                                 \
+    X(FLAGS, IKV_GAP, "gap")                                                   \
     X(DEVICE_TYPES, 1, "keys")                                                 \
     X(DEVICE_TYPES, 2, "mouse")                                                \
     X(DEVICE_TYPES, 4, "pen")                                                  \

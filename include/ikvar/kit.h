@@ -70,8 +70,10 @@ IKV_API size_t ikv_kit_footprint(const ikv_kit_config *config);
 /* Opens all parts, or none. Returns what the part that fails returns. */
 IKV_API ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit);
 
-/* Closes all parts, and the ports. NULL is fine. */
-IKV_API void ikv_kit_close(ikv_kit *kit);
+/* Closes all parts, and the ports. NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
+ * closed. */
+IKV_API ikv_status ikv_kit_close(ikv_kit *kit);
 
 /* The parts; they belong to the kit. NULL for NULL; the scene is NULL with a
  * picking of your own. */

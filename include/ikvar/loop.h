@@ -137,10 +137,19 @@ IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
 IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
                                  ikv_loop **loop);
 
-/* Closes the ports, last first. NULL is fine. */
-IKV_API void ikv_loop_close(ikv_loop *loop);
+/* Closes the ports, last first. NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler or what else the loop
+ * calls: nothing is closed then. */
+IKV_API ikv_status ikv_loop_close(ikv_loop *loop);
 
 /* --------------------------------------------------------------- frames -- */
+
+/* Begin, step and end are refused, with a report of status BUSY, inside a
+ * handler and what else the loop calls (recorders, reports). But from inside
+ * the poll or the wait of a port a whole frame may run as one of its own, for
+ * systems that go on in a loop of theirs while a window is dragged: that port
+ * is not polled in it, and it does not wait; if it was not ended in there, it
+ * ends when the port returns. */
 
 /* Begins a frame: polls the ports and drains the whole queue. The first time
  * it sets the time to 0 and delivers loop.start.
@@ -154,8 +163,9 @@ IKV_API bool ikv_loop_begin(ikv_loop *loop);
  * step lane. After the last it delivers loop.frame, and returns false. */
 IKV_API bool ikv_loop_step(ikv_loop *loop);
 
-/* Ends the frame: frame lane, statistics, and waiting for the next frame. */
-IKV_API void ikv_loop_end(ikv_loop *loop);
+/* Ends the frame: frame lane, statistics, and waiting for the next frame.
+ * Returns IKV_OK, BAD_ARGUMENT for NULL, BUSY as above. */
+IKV_API ikv_status ikv_loop_end(ikv_loop *loop);
 
 /* Asks for the end: the next ikv_loop_begin() returns false. Any number of
  * times; inside handlers too. */
@@ -236,6 +246,8 @@ IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
 /*   frames, steps  begun
  *   routed         events routed
  *   rejected       events that ports may not push, or of unknown kinds
+ *   bad_values     events refused for a value that can't be recorded
+ *   ahead          events whose time was ahead of their port's clock
  *   late           events that came after the step of their time had run
  *   aged           events that had waited longer than a frame when drained
  *   max_age_ns     the longest such wait
@@ -253,6 +265,8 @@ typedef struct ikv_loop_counters {
     IKV_ALIGNED(8) uint64_t steps;
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t rejected;
+    IKV_ALIGNED(8) uint64_t bad_values;
+    IKV_ALIGNED(8) uint64_t ahead;
     IKV_ALIGNED(8) uint64_t late;
     IKV_ALIGNED(8) uint64_t aged;
     IKV_ALIGNED(8) uint64_t max_age_ns;

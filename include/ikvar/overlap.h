@@ -92,8 +92,10 @@ IKV_API size_t ikv_overlaps_footprint(const ikv_overlaps_config *config);
 IKV_API ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
                                      ikv_overlaps **overlaps);
 
-/* Before the scene is closed. NULL is fine. */
-IKV_API void ikv_overlaps_close(ikv_overlaps *overlaps);
+/* Before the scene is closed. NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
+ * closed. */
+IKV_API ikv_status ikv_overlaps_close(ikv_overlaps *overlaps);
 
 /* -------------------------------------------------------------- sensing -- */
 

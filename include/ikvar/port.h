@@ -9,7 +9,22 @@
  *       hardware --> port --ikv_sink_push--> queue --> loop
  *
  *   A port pushes down and up for every button of a pointer (the router makes
- *   chords of them), with times of its own clock.
+ *   chords of them), with times of its own clock: of the same base as its
+ *   now(), and not later. What is later is taken as of now, counted and
+ *   reported once; it holds nothing back.
+ *
+ * Clocks
+ *   What comes through a port's sink bears that port's clock, whatever its
+ *   device. The first port's clock is the loop's. At loop.start all clocks are
+ *   read; once a second they are read again, and the offset of each other one
+ *   follows by at most 1 ms a second, so that clocks that drift apart by less
+ *   than one part in 1,000 stay together. Of a port's events the later one is
+ *   never taken as the earlier. Tapes hold the converted times.
+ *
+ * The end
+ *   A port whose poll() gives IKV_ENDED, or any of whose calls fails, is not
+ *   polled any more, and its devices are let go as by device.remove, which the
+ *   loop makes: keys by up, pointers by cancel, flagged synthetic.
  *
  * Threads
  *   The loop calls open, poll, wait and close on its thread. A port with a
@@ -36,9 +51,14 @@ typedef struct ikv_sink ikv_sink;
  * asks in the same order; 0 if numbers have run out. Owner's thread. */
 IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
 
-/* Pushes one event; event->device is a number from ikv_sink_device().
- * Returns IKV_OK, BAD_ARGUMENT or FULL_QUEUE: it is lost, which is counted, and
- * after the loss of a transition the loop asks held() for what is down.
+/* Pushes one event; event->device is a number from ikv_sink_device(), or 0 for
+ * what belongs to none (windows).
+ * Returns IKV_OK; BAD_ARGUMENT; FULL_QUEUE: it is lost, which is counted, and
+ * after the loss of a transition the loop asks held() for what is down, after
+ * that of moves the next one is flagged IKV_GAP; BAD_VALUE for what can't be
+ * recorded and read back: a number that is not finite or, of a built-in kind,
+ * beyond IKV_COORDINATE_LIMIT, text that is longer than its field or not UTF-8
+ * (counted, and reported once a kind).
  * Context: inside open, poll and wait; O(1). */
 IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
 
@@ -46,6 +66,10 @@ IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
  * (a file, a system's buffer) asks first, and loses nothing.
  * Context: as ikv_sink_push(). */
 IKV_API bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind);
+
+/* The same for ikv_sink_push_any(), from any thread; another thread may take
+ * the room before. */
+IKV_API bool ikv_sink_has_room_any(const ikv_sink *sink, ikv_kind kind);
 
 /* Tells the loop that the port itself has lost events of a device: a system's
  * buffer overran. At the next drain the loop asks held(). Any thread. */
@@ -108,8 +132,10 @@ IKV_API ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
  * `more`. All of them or none.
  *   event  device, modifiers and time; its kind is ignored
  *   text   length bytes of UTF-8
- * Returns as ikv_sink_push(); BAD_VALUE for what is not UTF-8 or is longer than
- * IKV_TEXT_LIMIT; ABSENT for no text. Context: inside open, poll and wait. */
+ * Returns as ikv_sink_push(); BAD_VALUE for what is not UTF-8 (surrogates,
+ * forms that are too long and what is above U+10FFFF are none, nor is a zero
+ * byte) or is longer than IKV_TEXT_LIMIT; ABSENT for no text. Context: inside
+ * open, poll and wait. */
 IKV_API ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
                                       const char *text, size_t length);
 
@@ -157,7 +183,8 @@ enum {
  *
  *   open      begins; keeps the sink. Returns IKV_OK or an error
  *
- *   poll      pushes what has happened; never blocks. Returns IKV_OK;
+ *   poll      pushes what has happened; never blocks, but may run whole
+ *             frames (loop.h) while a system holds it. Returns IKV_OK;
  *             IKV_ENDED once nothing more will come; IKV_PORT_FAILED
  *
  *   wait      returns at until_ns of the port's own clock, or soon after
@@ -168,8 +195,10 @@ enum {
  *
  *   now       ns on the port's own clock, never going backwards
  *
- *   held      what is down at present on a device: fills in down events, says
- *             how many; IKV_ABSENT for a device that it does not have
+ *   held      what is down at present on a device: fills in down events of
+ *             keys, pointers and pads, at most `room` (64), and says how many;
+ *             IKV_ABSENT for a device that it does not have. An answer with
+ *             more, or with anything else in it, is taken as none
  *
  *   describe  a device's name, as snprintf: the length without the end mark
  *

@@ -26,10 +26,13 @@
  *       ikv_queue_close(queue);
  *
  * Memory
- *   64 bytes for each slot of the two rings.
+ *   64 bytes for each slot of the two rings. What must not be lost needs, of
+ *   one producer, rate x longest stall x 4/3 slots (a quarter is the reserve):
+ *   a mouse of 8,000 moves a second beside a frame that may take 0.1 s needs
+ *   8,000 x 0.1 x 4/3 = 1,067, that is a capacity of 2,048.
  *
  * Threads
- *   ikv_queue_push, _push_all, _mark_lost: any. All else: the owner's.
+ *   ikv_queue_push, _push_all, _room, _mark_lost: any. All else: the owner's.
  */
 #ifndef IKVAR_QUEUE_H
 #define IKVAR_QUEUE_H
@@ -55,6 +58,7 @@ typedef struct ikv_queue ikv_queue;
  *                 kinds but transitions half as many; 1 to 255 (64), or
  *                 IKV_NO_RESERVE
  *   catalogue     for the classes of kinds of your own; NULL: the built-in ones
+ *   reporter      told which member can't be used
  */
 typedef struct ikv_queue_config {
     uint32_t size;
@@ -62,12 +66,13 @@ typedef struct ikv_queue_config {
     uint32_t own_capacity;
     uint32_t reserve;
     const ikv_catalogue *catalogue;
+    ikv_reporter reporter;
     ikv_memory memory;
 } ikv_queue_config;
 
 #define IKV_QUEUE_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_queue_config), 0, 0, 0, 0,                                  \
+        sizeof(ikv_queue_config), 0, 0, 0, 0, {0, 0},                          \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -85,7 +90,8 @@ IKV_API void ikv_queue_close(ikv_queue *queue);
 
 /* Pushes one event, which is copied.
  * Returns IKV_OK, IKV_FULL_QUEUE (counted; nothing was pushed; a transition's
- * device is marked) or IKV_BAD_ARGUMENT.
+ * device is marked, a move's next one is flagged IKV_GAP) or IKV_BAD_ARGUMENT
+ * (NULL, or a device from IKV_DEVICE_LIMIT on).
  * Context: any thread, handlers included; one locked operation, O(1). */
 IKV_API ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event);
 
@@ -107,6 +113,10 @@ IKV_API ikv_status ikv_queue_push_own_all(ikv_queue *queue,
  * producer that can hold its events back asks first, and loses none.
  * Context: the owner's thread; O(1). */
 IKV_API uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind);
+
+/* How many more events of that kind ikv_queue_push() would take now; another
+ * producer may have taken the room by then. Context: any thread; O(1). */
+IKV_API uint32_t ikv_queue_room(const ikv_queue *queue, ikv_kind kind);
 
 /* Marks a device: transitions of it have been lost. Pushing marks what it
  * refuses; for producers that lose events themselves. Any thread. */

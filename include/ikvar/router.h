@@ -126,8 +126,10 @@ IKV_API size_t ikv_router_footprint(const ikv_router_config *config);
 IKV_API ikv_status ikv_router_open(const ikv_router_config *config,
                                    ikv_router **router);
 
-/* NULL is fine. */
-IKV_API void ikv_router_close(ikv_router *router);
+/* NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
+ * closed. */
+IKV_API ikv_status ikv_router_close(ikv_router *router);
 
 /* -------------------------------------------------------------- routing -- */
 

@@ -166,8 +166,10 @@ IKV_API size_t ikv_scene_footprint(const ikv_scene_config *config);
 IKV_API ikv_status ikv_scene_open(const ikv_scene_config *config,
                                   ikv_scene **scene);
 
-/* Its targets stay with the bus. NULL is fine. */
-IKV_API void ikv_scene_close(ikv_scene *scene);
+/* Its targets stay with the bus. NULL is fine.
+ * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
+ * closed. */
+IKV_API ikv_status ikv_scene_close(ikv_scene *scene);
 
 /* The callbacks that make the bus walk this scene's parents. */
 IKV_API ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene);

@@ -57,12 +57,13 @@ typedef struct ikv_state_config {
     float dead_zone, full_zone;
     bool axial_zones;
     uint8_t reserved[3];
+    ikv_reporter reporter;
     ikv_memory memory;
 } ikv_state_config;
 
 #define IKV_STATE_INIT                                                         \
     {                                                                          \
-        sizeof(ikv_state_config), 0, 0, 0, 0, false, {0, 0, 0},                \
+        sizeof(ikv_state_config), 0, 0, 0, 0, false, {0, 0, 0}, {0, 0},        \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

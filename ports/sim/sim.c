@@ -17,6 +17,7 @@ typedef struct sim {
     ikv_event next;
     ikv_intake intake;
     bool has_next, source_ended, failed, breaks, begun;
+    bool polled; /* and the clock was not read since */
     sim_dice jitter;
     sim_random random;
     sim_faults faults;
@@ -52,10 +53,16 @@ static uint64_t end_of(const sim *s)
     return until > s->latest_ns ? until : s->latest_ns;
 }
 
+/* T5: the first reading after a poll is that poll's, so that no event that is
+ * due by it comes a frame late, however slow the machine. */
 static uint64_t sim_now(void *state)
 {
     sim *s = state;
     uint64_t now = s->now_ns;
+    if (s->polled) {
+        s->polled = false;
+        return s->last_ns;
+    }
     if (!s->begun) { /* the tape's times are the loop's */
         s->begun = true;
         s->origin_ns = machine_ns();
@@ -175,7 +182,9 @@ static bool give(sim *s, uint64_t now)
 static ikv_status sim_poll(void *state)
 {
     sim *s = state;
-    uint64_t now = sim_now(s), until = s->config.until_ns;
+    s->polled = false;
+    uint64_t first = s->last_ns, until = s->config.until_ns;
+    uint64_t now = sim_now(s);
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&
@@ -186,6 +195,11 @@ static ikv_status sim_poll(void *state)
     }
     if (s->failed)
         return IKV_PORT_FAILED;
+    if (!s->breaks) {
+        uint64_t end = end_of(s);
+        s->last_ns = now < end ? now : end > first ? end : first;
+        s->polled = true;
+    }
     return now >= end_of(s) ? IKV_ENDED : IKV_OK;
 }
 

@@ -386,6 +386,13 @@ bool names_something(const ikv_field *field)
     return field->set >= IKV_SET_ACTION && field->set <= IKV_SET_FIELD;
 }
 
+ikv_status message_fine(ikv_message *message)
+{
+    if (message != NULL)
+        message->text[0] = '\0';
+    return IKV_OK;
+}
+
 bool read_field(reader *r, const place *at, const json_t *value,
                 const ikv_field *field, const target_finder *finder,
                 ikv_event *event)

@@ -27,6 +27,9 @@ typedef struct place {
 bool reader_fail(reader *r, const place *at, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
 
+/* What a call that went well leaves in its message: nothing. */
+ikv_status message_fine(ikv_message *message);
+
 /* "a string", "the number 3.5" ...: what was found. Not re-entrant. */
 const char *json_found(const json_t *value);
 

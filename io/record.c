@@ -185,7 +185,7 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
     }
     write_header(r, config->setup_path);
     *recording = r;
-    return IKV_OK;
+    return message_fine(message);
 }
 
 ikv_status ikv_recording_close(ikv_recording *recording)

@@ -291,7 +291,7 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
     find_mistakes(s);
     find_binding_clashes(s, warn);
     *setup = s;
-    return IKV_OK;
+    return message_fine(message);
 }
 
 void ikv_setup_close(ikv_setup *setup)
@@ -542,7 +542,7 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
         status = apply_actions(setup, &r);
     for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)
         status = apply_handler(setup, &setup->handlers[i], flags, &r);
-    return status;
+    return status == IKV_OK ? message_fine(message) : status;
 }
 
 ikv_target ikv_setup_target(const ikv_setup *setup, const char *id)

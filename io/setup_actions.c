@@ -392,7 +392,7 @@ ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
         }
     }
     json_decref(document);
-    return status;
+    return status == IKV_OK ? message_fine(message) : status;
 }
 
 static json_t *write_binding(const ikv_actions *actions, ikv_binding binding,

@@ -160,7 +160,7 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
     }
     t->reader.path = t->path;
     *tape = t;
-    return IKV_OK;
+    return message_fine(message);
 }
 
 ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
@@ -499,7 +499,7 @@ ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_intake *intake,
         *event = line.event;
         if (intake != NULL)
             *intake = line.intake;
-        return IKV_OK;
+        return message_fine(message);
     }
     tape->failed = true;
     if (message != NULL)

@@ -158,5 +158,5 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
     free(s.line);
     if (s.to != NULL)
         good = fclose(s.to) == 0 && good;
-    return good ? IKV_OK : IKV_BAD_FILE;
+    return good ? message_fine(message) : IKV_BAD_FILE;
 }

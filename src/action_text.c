@@ -254,8 +254,10 @@ ikv_status ikvi_shape_read(const char *text, action_shape *to,
 ikv_status ikv_binding_check(const char *text, ikv_message *message)
 {
     action_shape shape;
-    return text != NULL ? ikvi_shape_read(text, &shape, message)
-                        : IKV_BAD_ARGUMENT;
+    if (text == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = ikvi_shape_read(text, &shape, message);
+    return status == IKV_OK ? ikvi_fine(message) : status;
 }
 
 /* -------------------------------------------------------------- writing -- */

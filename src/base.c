@@ -198,18 +198,33 @@ static uint32_t name_hash(const char *text)
     return hash;
 }
 
-uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text)
+static uint32_t *name_head(const ikvi_names *names, void *base,
+                           const char *text)
 {
-    if (text == NULL || text[0] == '\0')
-        return 0;
     uint32_t *heads = ikvi_at(base, names->heads);
-    uint32_t *head = &heads[name_hash(text) & (names->buckets - 1)];
-    char *bytes = ikvi_at(base, names->bytes);
-    for (uint32_t at = *head; at != 0;) {
+    return &heads[name_hash(text) & (names->buckets - 1)];
+}
+
+uint32_t ikvi_names_find(const ikvi_names *names, void *base, const char *text)
+{
+    const char *bytes = ikvi_at(base, names->bytes);
+    for (uint32_t at = *name_head(names, base, text); at != 0;) {
         if (ikvi_same(bytes + at, text))
             return at;
         memcpy(&at, bytes + at - sizeof at, sizeof at);
     }
+    return 0;
+}
+
+uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text)
+{
+    if (text == NULL || text[0] == '\0')
+        return 0;
+    uint32_t known = ikvi_names_find(names, base, text);
+    if (known != 0)
+        return known;
+    uint32_t *head = name_head(names, base, text);
+    char *bytes = ikvi_at(base, names->bytes);
     size_t length = length_of(text) + 1;
     if (length + sizeof *head > names->capacity - names->used)
         return 0;

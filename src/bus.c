@@ -145,7 +145,9 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     open_slots(&b->owner_slots, b);
     open_slots(&b->timer_slots, b);
     for (uint32_t i = 0; i < b->target_slots.capacity; i++)
-        ikvi_bus_target(b, i)->first_run = IKVI_NONE;
+        ikvi_bus_target(b, i)->first_run = ikvi_bus_target(b, i)->of_body =
+            IKVI_NONE;
+    b->ended = IKVI_NONE;
     for (uint32_t i = 0; i < b->owner_slots.capacity; i++)
         ikvi_bus_owner(b, i)->first = IKVI_NONE;
     ikvi_bus_store_open(b);
@@ -170,8 +172,7 @@ ikv_status ikv_bus_close(ikv_bus *bus)
     }
     bus->closing = true;
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++)
-        if (ikvi_slots_at(&bus->subscription_slots, bus, i)->next ==
-            IKVI_IN_USE)
+        if (ikvi_bus_subscribed_at(bus, i))
             ikvi_bus_drop(bus, i);
     ikv_memory memory = bus->memory;
     ikvi_memory_give(&memory, bus, bus->size);
@@ -237,7 +238,7 @@ ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id, ikv_target *target)
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_TARGETS;
     *ikvi_bus_target(bus, place) =
-        (bus_target){.id = id, .first_run = IKVI_NONE};
+        (bus_target){.id = id, .first_run = IKVI_NONE, .of_body = IKVI_NONE};
     target->bits = ikvi_slots_bits(&bus->target_slots, bus, place);
     return IKV_OK;
 }
@@ -277,9 +278,7 @@ uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target)
 
 static uint32_t subscription_place(const ikv_bus *b, ikv_subscription s)
 {
-    return b == NULL ? IKVI_NO_SLOT
-                     : ikvi_slots_find(&b->subscription_slots,
-                                       (void *)(uintptr_t)b, s.bits);
+    return b == NULL ? IKVI_NO_SLOT : ikvi_bus_find_subscription(b, s.bits);
 }
 
 ikv_status ikv_bus_unsubscribe(ikv_bus *bus, ikv_subscription subscription)
@@ -415,7 +414,7 @@ ikv_bus_counters ikv_bus_count(const ikv_bus *bus)
         .mailbox_refused = mail_refused,
         .generation_wraps = b->subscription_slots.wraps +
                             b->target_slots.wraps + b->owner_slots.wraps,
-        .subscriptions = b->subscription_slots.used,
+        .subscriptions = b->subscription_slots.used - b->ended_count,
         .subscriptions_high = b->subscription_slots.high,
         .entries = b->links_used,
         .entries_high = b->links_high,

@@ -92,18 +92,21 @@ static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
     tell_watchers(b, &watch);
 }
 
-/* Calls a handler. In debug builds it is given a copy of the event, which is
- * poisoned when it returns: what is kept past its moment is seen (E3). */
+/* Calls a handler. In debug builds it is given copies of the event and of the
+ * delivery, which are poisoned when it returns: what is kept past its moment is
+ * seen (E3). */
 static inline ikv_verdict invoke(const ikv_delivery *delivery,
                                  ikv_handler handler, void *user,
                                  const ikv_event *event)
 {
 #ifdef IKV_DEBUG
     const ikv_bus *b = delivery->bus;
-    ikv_event *scratch = &ikvi_bus_dispatch(b, b->depth - 1)->scratch;
-    *scratch = *event;
-    ikv_verdict verdict = handler(scratch, delivery, user);
-    memset(scratch, 0xdd, sizeof *scratch);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth - 1);
+    x->scratch = *event;
+    x->lent = *delivery;
+    ikv_verdict verdict = handler(&x->scratch, &x->lent, user);
+    ikvi_poison(&x->scratch, sizeof x->scratch);
+    ikvi_poison(&x->lent, sizeof x->lent);
     return verdict;
 #else
     return handler(event, delivery, user);
@@ -206,9 +209,10 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
         ikvi_bus_silence(b, place, true);
     }
     ikv_verdict verdict = call_entry(b, x, &now, delivery);
-    if (last &&
-        ikvi_slots_find(&b->subscription_slots, b, now.subscription) == place)
+    if (last && ikvi_bus_find_subscription(b, now.subscription) == place) {
+        delivery->subscription.bits = 0; /* it runs no more */
         ikvi_bus_drop(b, place);
+    }
     return verdict;
 }
 
@@ -221,7 +225,7 @@ enum {
 /* Where a subscription stands among others in a visit. */
 typedef struct standing {
     int32_t rank;
-    uint32_t birth;
+    uint64_t birth;
 } standing;
 
 static standing order_of_sub(const bus_subscription *s)
@@ -237,8 +241,7 @@ static standing order_of_entry(const ikv_bus *b, const bus_entry *entry)
 
 static bool earlier(standing a, standing b)
 {
-    return a.rank != b.rank ? a.rank < b.rank
-                            : (int32_t)(a.birth - b.birth) < 0;
+    return a.rank != b.rank ? a.rank < b.rank : a.birth < b.birth;
 }
 
 /* Sorted sources that a visit walks as one: the kind's own run and the wide
@@ -274,7 +277,7 @@ static bool pending_matches(const ikv_bus *b, const dispatch *x,
     bool kind = link->kind == x->event->kind ||
                 (link->kind == 0 &&
                  (s->families >> (x->traits & KIND_FAMILY) & 1) != 0);
-    return kind && (int32_t)(s->birth - x->born) < 0 &&
+    return kind && s->birth < x->born &&
            (link->target == target || (own && link->target == TAGGED_PLACE));
 }
 
@@ -524,14 +527,19 @@ static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
             return;
 }
 
-static ikv_outcome too_deep(ikv_bus *b)
+static ikv_outcome not_delivered(ikv_status status)
+{
+    return (ikv_outcome){status, 0, 0, 0};
+}
+
+ikv_status ikvi_bus_too_deep(ikv_bus *b)
 {
     b->too_deep++;
     ikvi_say_once(&b->said_deep, &b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP,
                   "bus",
                   "a handler delivers inside handlers past the depth limit: "
                   "the event was not delivered; defer it, or raise bus.depth");
-    return (ikv_outcome){IKV_TOO_DEEP, 0, 0, 0};
+    return IKV_TOO_DEEP;
 }
 
 /* Begins a delivery at the next level of depth. The caller has checked that
@@ -547,6 +555,8 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     x->heard = 0;
     x->born = b->births;
     x->traits = traits;
+    x->using = &x->delivery;
+    x->delivery.subscription.bits = 0;
     x->delivery.path = path;
     x->delivery.path_length = length;
     x->delivery.step = b->step;
@@ -574,7 +584,7 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
                                 uint32_t length, const ikv_route *route)
 {
     if (IKVI_UNLIKELY(b->depth >= b->depth_limit))
-        return too_deep(b);
+        return not_delivered(ikvi_bus_too_deep(b));
     dispatch *x = begin(b, event, traits, path, length);
     if (route != NULL) {
         x->delivery.flags = route->flags;
@@ -596,11 +606,6 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
     if (route != NULL)
         x->delivery = (ikv_delivery){.size = sizeof(ikv_delivery), .bus = b};
     return end(b, x);
-}
-
-static ikv_outcome not_delivered(ikv_status status)
-{
-    return (ikv_outcome){status, 0, 0, 0};
 }
 
 /* The path to a target by the parent callback, at the end of `path`. Gives
@@ -672,6 +677,14 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                         route);
 }
 
+bool ikvi_bus_runs(const ikv_bus *b, uint32_t bits)
+{
+    for (uint32_t i = 0; i < b->depth; i++)
+        if (ikvi_bus_dispatch(b, i)->using->subscription.bits == bits)
+            return true;
+    return false;
+}
+
 bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 {
     return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0 ||
@@ -712,7 +725,9 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
                                     const bus_run *run)
 {
-    ikv_delivery *delivery = &ikvi_bus_dispatch(b, b->depth)->at_root;
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
+    ikv_delivery *delivery = &x->at_root;
+    x->using = delivery;
     const bus_entry *entry = ikvi_bus_entry(b, run->first);
     const bus_entry *last = entry + run->count;
     uint32_t heard = run->count;

@@ -151,6 +151,14 @@ static ikv_status refuse_condition(ikv_message *message, ikv_status status,
     return status;
 }
 
+static ikv_status refuse_text(ikv_message *message, ikv_status status,
+                              const char *text)
+{
+    const char *parts[] = {text, NULL};
+    ikvi_message(message, parts);
+    return status;
+}
+
 static ikv_status check_special(const ikv_bus *b,
                                 const ikv_subscription_config *config,
                                 uint32_t special, ikv_message *message)
@@ -204,6 +212,184 @@ static const char *value_fault(uint32_t field, const ikv_condition *condition)
                : "a target: {IKV_VALUE_TARGET, {.target = lamp}}";
 }
 
+/* ------------------------------------------------------- comparing exactly -- */
+
+/* -1, 0 or 1: a whole number against any; both exactly. */
+static int order_of_signed(int64_t value, double with)
+{
+    if (with >= 0x1p63)
+        return -1;
+    if (with < -0x1p63)
+        return 1;
+    int64_t whole = (int64_t)with;
+    if (value != whole)
+        return value < whole ? -1 : 1;
+    double rest = with - (double)whole;
+    return rest > 0 ? -1 : rest < 0 ? 1 : 0;
+}
+
+static int order_of_unsigned(uint64_t value, double with)
+{
+    if (with < 0)
+        return 1;
+    if (with >= 0x1p64)
+        return -1;
+    uint64_t whole = (uint64_t)with;
+    if (value != whole)
+        return value < whole ? -1 : 1;
+    return with > (double)whole ? -1 : 0;
+}
+
+enum {
+    UNORDERED = 2
+};
+
+/* A field's value of that field type against a condition's number. */
+static int order_of(uint8_t field_type, ikv_value value, uint32_t with_type,
+                    ikv_bits with)
+{
+    if (value.type == IKV_VALUE_NUMBER) {
+        double a = value.bits.number, b = with.number;
+        return a < b ? -1 : a > b ? 1 : a == b ? 0 : UNORDERED;
+    }
+    int64_t a = value.bits.integer;
+    bool wide = field_type == IKV_TYPE_U64;
+    if (with_type == IKV_VALUE_NUMBER)
+        return with.number != with.number ? UNORDERED
+               : wide ? order_of_unsigned((uint64_t)a, with.number)
+                      : order_of_signed(a, with.number);
+    if (wide)
+        return with.integer < 0 || (uint64_t)a > (uint64_t)with.integer ? 1
+               : (uint64_t)a < (uint64_t)with.integer                  ? -1
+                                                                       : 0;
+    return a < with.integer ? -1 : a > with.integer ? 1 : 0;
+}
+
+static bool holds_order(uint32_t comparison, int order)
+{
+    switch (comparison) {
+    case IKV_EQUAL:
+        return order == 0;
+    case IKV_BELOW:
+        return order == -1;
+    case IKV_AT_MOST:
+        return order == -1 || order == 0;
+    case IKV_ABOVE:
+        return order == 1;
+    default:
+        return order == 1 || order == 0;
+    }
+}
+
+/* ------------------------------------------------- what can match at all -- */
+
+/* The least and the greatest whole number that a field of that type holds, as
+ * order_of() takes them. */
+static void limits_of(uint8_t type, ikv_value *least, ikv_value *most)
+{
+    static const struct {
+        int64_t least, most;
+    } rows[IKV_TYPE_COUNT] = {
+        [IKV_TYPE_U8] = {0, UINT8_MAX},
+        [IKV_TYPE_I8] = {INT8_MIN, INT8_MAX},
+        [IKV_TYPE_U16] = {0, UINT16_MAX},
+        [IKV_TYPE_I16] = {INT16_MIN, INT16_MAX},
+        [IKV_TYPE_U32] = {0, UINT32_MAX},
+        [IKV_TYPE_I32] = {INT32_MIN, INT32_MAX},
+        [IKV_TYPE_U64] = {0, -1 /* as unsigned */},
+        [IKV_TYPE_I64] = {INT64_MIN, INT64_MAX},
+    };
+    *least = *most = (ikv_value){IKV_VALUE_INTEGER, {0}};
+    least->bits.integer = rows[type].least;
+    most->bits.integer = rows[type].most;
+}
+
+static bool is_whole(double number)
+{
+    return number >= 0x1p53 || number <= -0x1p53 ||
+           (double)(int64_t)number == number;
+}
+
+/* Whether a number within the field's limits is one of its values. */
+static bool is_value(uint32_t scale, ikv_value value)
+{
+    double number = value.bits.number;
+    if (value.type == IKV_VALUE_INTEGER)
+        return true;
+    if (scale <= 1)
+        return is_whole(number);
+    double stored = number * scale; /* a whole number of 1/scale */
+    int64_t nearest = (int64_t)(stored < 0 ? stored - 0.5 : stored + 0.5);
+    return (double)nearest / scale == number;
+}
+
+/* What is wrong with a number that no value of the field can match; NULL if
+ * some can. Negated, it matches what the other does not. */
+static const char *range_fault(uint8_t type, uint32_t scale,
+                               const ikv_condition *condition)
+{
+    ikv_value least, most, value = condition->value;
+    bool is_float = type == IKV_TYPE_F32 || type == IKV_TYPE_F64;
+    if (value.type == IKV_VALUE_NUMBER &&
+        value.bits.number != value.bits.number)
+        return "a value that is a number: NaN compares with nothing";
+    if (condition->negate || is_float)
+        return NULL;
+    limits_of(type, &least, &most);
+    if (condition->comparison == IKV_HAS) {
+        uint64_t mask = (uint64_t)most.bits.integer | (uint64_t)least.bits.integer;
+        return ((uint64_t)value.bits.integer & mask) != 0
+                   ? NULL
+                   : "a mask with a bit that the field can have";
+    }
+    if (scale > 1) {
+        double low = (double)least.bits.integer / scale;
+        double high = (double)most.bits.integer / scale;
+        least = (ikv_value){IKV_VALUE_NUMBER, {.number = low}};
+        most = (ikv_value){IKV_VALUE_NUMBER, {.number = high}};
+        if (value.type == IKV_VALUE_INTEGER)
+            value.bits.number = (double)value.bits.integer;
+        value.type = IKV_VALUE_NUMBER;
+    }
+    int low = order_of(type, least, value.type, value.bits);
+    int high = order_of(type, most, value.type, value.bits);
+    uint32_t how = condition->comparison;
+    bool some = how == IKV_EQUAL ? low <= 0 && high >= 0
+                                 : holds_order(how, low) ||
+                                       holds_order(how, high);
+    if (!some)
+        return "a value that the field can have: it never gets there";
+    return how == IKV_EQUAL && !is_value(scale, value)
+               ? "a value that the field can have exactly: compare with "
+                 "IKV_AT_LEAST or IKV_AT_MOST"
+               : NULL;
+}
+
+/* Some kind's field must be able to match. */
+static const char *number_fault(const ikv_bus *b,
+                                const ikv_subscription_config *config,
+                                const ikv_condition *condition,
+                                uint32_t special)
+{
+    const char *fault = NULL;
+    uint32_t index = 0;
+    if (condition->comparison == IKV_CHANGED)
+        return NULL;
+    if (special == TARGET_TAGS || special == SOURCE_TAGS)
+        return range_fault(IKV_TYPE_U32, 1, condition);
+    if (special != NOT_SPECIAL)
+        return range_fault(IKV_TYPE_F32, 1, condition);
+    for (ikv_kind kind = IKV_KIND_NONE;
+         (kind = next_kind(b, config, kind, &index)) != IKV_KIND_NONE;) {
+        const ikv_field *field = ikv_field_find(
+            ikv_catalogue_info(b->catalogue, kind), condition->field);
+        fault = range_fault((uint8_t)field->type, field->scale, condition);
+        if (fault == NULL)
+            return NULL;
+    }
+    return fault;
+}
+
 static ikv_status check_condition(const ikv_bus *b,
                                   const ikv_subscription_config *config,
                                   const ikv_condition *condition,
@@ -223,7 +409,13 @@ static ikv_status check_condition(const ikv_bus *b,
         return status;
     uint32_t type =
         field != NULL ? value_type(field) : special_rows[special].type;
+    if (special == NOT_SPECIAL && field == NULL)
+        return refuse_condition(message, IKV_UNKNOWN_FIELD, condition->field,
+                                "names no field",
+                                "register a kind of the family first");
     const char *fault = value_fault(type, condition);
+    if (fault == NULL && (type == IKV_VALUE_INTEGER || type == IKV_VALUE_NUMBER))
+        fault = number_fault(b, config, condition, special);
     return fault == NULL
                ? IKV_OK
                : refuse_condition(message, IKV_BAD_VALUE, condition->field,
@@ -235,10 +427,14 @@ static ikv_status check_list(const ikv_bus *b,
                              const ikv_condition *list, uint32_t count,
                              uint32_t join, ikv_message *message)
 {
-    if ((list == NULL) != (count == 0))
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "",
-                                "lacks its list or its count",
-                                "set both, or neither");
+    if (list != NULL && count == 0)
+        return refuse_text(message, IKV_BAD_ARGUMENT,
+                           "a list of conditions is given, but its count is "
+                           "0: set the count, or no list");
+    if (list == NULL && count != 0)
+        return refuse_text(message, IKV_BAD_ARGUMENT,
+                           "a count of conditions is given, but no list: set "
+                           "the list, or the count to 0");
     if (join > IKV_ANY)
         return refuse_condition(message, IKV_BAD_ARGUMENT, "", "has no join",
                                 "set IKV_ALL or IKV_ANY");
@@ -262,6 +458,11 @@ static ikv_status check_place(const ikv_bus *b,
     if (config->at_tags != 0 && b->callbacks.tags == NULL)
         return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_tags",
                                 "needs tags", "set the bus's callback `tags`");
+    if (config->at_body.bits != 0 &&
+        ikvi_bus_place(b, config->at_body) == IKVI_NONE)
+        return refuse_condition(message, IKV_STALE, "at_body",
+                                "names what is gone or unknown",
+                                "it must be a target of this bus");
     if (config->at_body.bits != 0 && b->callbacks.body == NULL)
         return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_body",
                                 "needs bodies",
@@ -278,12 +479,18 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
     if (status == IKV_OK)
         status = check_list(b, config, config->conditions,
                             config->condition_count, config->join, message);
+    if (status == IKV_OK && config->group_count > GROUPS)
+        status = refuse_text(message, IKV_BAD_ARGUMENT,
+                             "group_count is more than 7");
     if (status == IKV_OK &&
-        (config->group_count > GROUPS ||
-         (config->groups == NULL) != (config->group_count == 0)))
-        status = refuse_condition(message, IKV_BAD_ARGUMENT, "",
-                                  "lacks its groups or their count",
-                                  "set both, or neither; at most 7");
+        (config->groups == NULL) != (config->group_count == 0))
+        status = refuse_text(
+            message, IKV_BAD_ARGUMENT,
+            config->groups != NULL
+                ? "groups is given, but group_count is 0: set the count, or no "
+                  "groups"
+                : "group_count is given, but no groups: set them, or the count "
+                  "to 0");
     for (uint32_t i = 0; status == IKV_OK && i < config->group_count; i++) {
         const ikv_condition_group *g = &config->groups[i];
         *conditions += g->count;
@@ -304,6 +511,18 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
 }
 
 /* ------------------------------------------------------------ compiling -- */
+
+/* Whether the field must be found again for each event: its place differs by
+ * kind, or kinds may be registered later that have it elsewhere or not. */
+static bool needs_name(const ikv_subscription_config *config, const char *name,
+                       const ikv_field *field, bool uniform)
+{
+    bool open = config->all_kinds ||
+                (config->families >> IKV_FAMILY_USER & 1) != 0;
+    if (field == NULL)
+        return false;
+    return !uniform || (open && ikv_field_find(NULL, name) == NULL);
+}
 
 static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
                     const ikv_subscription_config *config,
@@ -331,18 +550,44 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
         to->type = (uint8_t)field->type;
         to->scale = field->scale;
     }
-    /* The value takes the field's own type, so that comparing is one step. */
+    /* A number that is whole is compared as such; with floats, as one. */
     uint32_t type =
         field != NULL ? value_type(field) : special_rows[to->special].type;
-    if (type == IKV_VALUE_NUMBER && from->value.type == IKV_VALUE_INTEGER)
+    to->value_type = (uint8_t)from->value.type;
+    double number = from->value.bits.number;
+    if (type == IKV_VALUE_NUMBER && from->value.type == IKV_VALUE_INTEGER) {
         to->value.number = (double)from->value.bits.integer;
-    if (type == IKV_VALUE_INTEGER && from->value.type == IKV_VALUE_NUMBER) {
-        to->value.number = from->value.bits.number;
-        to->special = NOT_SPECIAL;
-        to->scale = UINT32_MAX; /* compare as numbers */
+        to->value_type = IKV_VALUE_NUMBER;
+    } else if (type == IKV_VALUE_INTEGER &&
+               from->value.type == IKV_VALUE_NUMBER && number >= -0x1p62 &&
+               number <= 0x1p62 && (double)(int64_t)number == number) {
+        to->value.integer = (int64_t)number;
+        to->value_type = IKV_VALUE_INTEGER;
     }
-    if (!uniform)
+    if (needs_name(config, from->field, field, uniform))
         to->name = ikvi_names_keep(&b->names, b, from->field);
+}
+
+bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
+{
+    bool kept = true;
+    for (uint32_t g = 0; g <= config->group_count; g++) {
+        const ikv_condition *list =
+            g == 0 ? config->conditions : config->groups[g - 1].conditions;
+        uint32_t count =
+            g == 0 ? config->condition_count : config->groups[g - 1].count;
+        for (uint32_t i = 0; i < count; i++) {
+            const ikv_field *field = NULL;
+            bool uniform = true;
+            if (special_of(list[i].field) != NOT_SPECIAL)
+                continue;
+            find_common(b, config, list[i].field, &field, &uniform, NULL);
+            if (needs_name(config, list[i].field, field, uniform))
+                kept = kept &&
+                       ikvi_names_keep(&b->names, b, list[i].field) != 0;
+        }
+    }
+    return kept;
 }
 
 /* Conditions that are one comparison for equality with an integer of up to 32
@@ -357,7 +602,7 @@ static void make_test(bus_gate *gate, const bus_condition *c)
     memcpy(&little, one, sizeof little);
     if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL || c->negate ||
         c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
-        little != 1 || (int64_t)(int32_t)c->value.integer != c->value.integer)
+        little != 1 || c->value_type != IKV_VALUE_INTEGER)
         return;
     gate->test_mask = mask;
     gate->test_offset = c->offset;
@@ -431,48 +676,27 @@ static ikv_value special_value(const ikv_bus *b, uint32_t special,
     return value;
 }
 
-/* The field's value for this event; false if its kind has none (a kind of a
- * family that was registered later). */
+/* The field's value for this event, and its type; false if its kind has none
+ * such (a kind of a family that was registered later). */
 static bool field_value(const ikv_bus *b, const bus_condition *c,
                         const ikv_event *event, const ikv_delivery *delivery,
-                        ikv_value *value)
+                        ikv_value *value, uint8_t *type)
 {
+    *type = c->type;
     if (c->special != NOT_SPECIAL) {
         *value = special_value(b, c->special, event, delivery);
         return true;
     }
-    ikv_field place = {.type = c->type,
-                       .offset = c->offset,
-                       .scale = c->scale == UINT32_MAX ? 1 : c->scale};
+    ikv_field place = {.type = c->type, .offset = c->offset, .scale = c->scale};
     const ikv_field *field = &place;
     if (c->name != 0)
         field = ikv_field_find(ikv_catalogue_info(b->catalogue, event->kind),
                                ikvi_names_text(&b->names, b, c->name));
-    if (field == NULL)
+    if (field == NULL || value_type(field) != value_type(&place))
         return false;
+    *type = (uint8_t)field->type;
     *value = ikv_field_get(field, event);
-    if (c->scale == UINT32_MAX && value->type == IKV_VALUE_INTEGER) {
-        value->bits.number = (double)value->bits.integer;
-        value->type = IKV_VALUE_NUMBER;
-    }
     return true;
-}
-
-static int order_of_values(ikv_value value, ikv_bits with)
-{
-    if (value.type == IKV_VALUE_NUMBER)
-        return value.bits.number < with.number   ? -1
-               : value.bits.number > with.number ? 1
-                                                 : 0;
-    return value.bits.integer < with.integer   ? -1
-           : value.bits.integer > with.integer ? 1
-                                               : 0;
-}
-
-static bool is_nan(ikv_value value)
-{
-    return value.type == IKV_VALUE_NUMBER &&
-           value.bits.number != value.bits.number;
 }
 
 static bool changed_since(bus_condition *c, ikv_value value)
@@ -495,36 +719,21 @@ static bool holds_condition(const ikv_bus *b, bus_condition *c,
                             const ikv_delivery *delivery)
 {
     ikv_value value;
-    if (!field_value(b, c, event, delivery, &value))
+    uint8_t type;
+    if (!field_value(b, c, event, delivery, &value, &type))
         return false;
     bool result = false;
-    switch (c->comparison) {
-    case IKV_CHANGED:
+    if (c->comparison == IKV_CHANGED)
         result = changed_since(c, value);
-        break;
-    case IKV_HAS:
+    else if (c->comparison == IKV_HAS)
         result = (value.bits.integer & c->value.integer) != 0;
-        break;
-    case IKV_EQUAL:
-        result = value.type == IKV_VALUE_BOOL
-                     ? value.bits.boolean == c->value.boolean
-                 : value.type == IKV_VALUE_TARGET
-                     ? value.bits.target.bits == c->value.target.bits
-                     : order_of_values(value, c->value) == 0 && !is_nan(value);
-        break;
-    case IKV_BELOW:
-        result = order_of_values(value, c->value) < 0;
-        break;
-    case IKV_AT_MOST:
-        result = order_of_values(value, c->value) <= 0;
-        break;
-    case IKV_ABOVE:
-        result = order_of_values(value, c->value) > 0;
-        break;
-    default:
-        result = order_of_values(value, c->value) >= 0;
-        break;
-    }
+    else if (value.type == IKV_VALUE_BOOL)
+        result = value.bits.boolean == c->value.boolean;
+    else if (value.type == IKV_VALUE_TARGET)
+        result = value.bits.target.bits == c->value.target.bits;
+    else
+        result = holds_order(c->comparison,
+                             order_of(type, value, c->value_type, c->value));
     return result != c->negate;
 }
 
@@ -596,8 +805,9 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
     uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->step : b->frame) + 1;
     if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
         return IKV_SKIP_AT_MOST;
+    uint64_t moment = event->time_ns + 1;
     if (gate->gap_ns != 0 && gate->last_ns != 0 &&
-        event->time_ns + 1 - gate->last_ns < gate->gap_ns)
+        (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns))
         return IKV_SKIP_GAP;
     gate->last_turn = turn;
     gate->last_ns = event->time_ns + 1;

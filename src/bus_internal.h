@@ -92,14 +92,16 @@ typedef struct bus_subscription {
     void (*on_drop)(void *user);
     uint32_t name;
     uint32_t first_link;
+    void *drop_user; /* for on_drop: what it was subscribed with */
+    uint64_t birth;
     uint32_t visits;
     uint32_t families;
-    uint32_t birth;
     int32_t rank;
     uint32_t owner; /* place, or IKVI_NONE */
-    uint32_t owner_next, owner_prev;
+    uint32_t owner_next, owner_prev; /* `next` also of those that have ended */
     bool muted;
     bool ending; /* its limit is reached: it ends when its handler returns */
+    bool ended;  /* but a call of it runs: on_drop is still to be told */
 } bus_subscription;
 
 /* What must hold before a subscription is called; one for each, and only read
@@ -113,6 +115,7 @@ typedef struct bus_gate {
     uint32_t limit, after;
     uint32_t tags;
     ikv_target body;
+    uint32_t next_of_body; /* subscription; in the body's list */
     uint64_t gap_ns, last_ns;
     uint64_t last_turn; /* step or frame of the last call, plus 1 */
     uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
@@ -126,6 +129,7 @@ typedef struct bus_condition {
     uint32_t scale;
     uint16_t offset;
     uint8_t type, special, comparison, group;
+    uint8_t value_type; /* IKV_VALUE_... of `value` */
     bool negate, seen;
     ikv_bits value;
     uint64_t last; /* what a `changed` saw */
@@ -145,6 +149,7 @@ typedef struct bus_target {
     uint64_t kinds_seen;
     uint32_t id;
     uint32_t first_run;
+    uint32_t of_body; /* the subscriptions whose at_body it is: a list */
     bool closing;
 } bus_target;
 
@@ -191,11 +196,13 @@ typedef struct bus_dispatch {
     const ikv_event *event;
     ikv_verdict verdict;
     uint32_t heard;
-    uint32_t born;   /* what is younger is not called */
+    uint64_t born;   /* what is younger is not called */
     uint32_t traits; /* of the kind: KIND_... */
+    const ikv_delivery *using; /* of the two: it says who is called */
     ikv_event copy;
 #ifdef IKV_DEBUG
     ikv_event scratch; /* what handlers are given */
+    ikv_delivery lent;
 #endif
 } bus_dispatch;
 
@@ -239,8 +246,10 @@ struct ikv_bus {
     ikvi_names names;
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
-    uint32_t busy, depth, births;
+    uint32_t busy, depth;
+    uint64_t births;
     uint32_t removals;
+    uint32_t ended, ended_count; /* those that have ended while they run */
     uint64_t kinds_ever; /* as kinds_seen, of all targets */
     bool watched;        /* that there is a watcher is one of the detours */
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,
@@ -383,6 +392,25 @@ static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
     return (bus_mailbox *)ikvi_at((void *)(uintptr_t)b, b->mailboxes) + at;
 }
 
+/* The place of a subscription that has not ended; IKVI_NO_SLOT. */
+static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
+                                                  uint32_t bits)
+{
+    uint32_t at = ikvi_slots_find(&b->subscription_slots,
+                                  (void *)(uintptr_t)b, bits);
+    return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
+               ? at
+               : IKVI_NO_SLOT;
+}
+
+/* Whether there is one at a place. */
+static inline bool ikvi_bus_subscribed_at(const ikv_bus *b, uint32_t at)
+{
+    return ikvi_slots_at(&b->subscription_slots, (void *)(uintptr_t)b, at)
+                   ->next == IKVI_IN_USE &&
+           !ikvi_bus_subscription(b, at)->ended;
+}
+
 /* The place of the subscription that live bits name. */
 static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
 {
@@ -394,6 +422,8 @@ void ikvi_bus_gate_open(ikv_bus *b);
 ikv_status ikvi_bus_gate_check(const ikv_bus *b,
                                const ikv_subscription_config *config,
                                ikv_message *message, uint32_t *conditions);
+/* Keeps the names that its conditions will need; false if there is no room. */
+bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config);
 /* Whether the config needs a gate; makes the subscription's. */
 bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
                         const ikv_subscription_config *config);
@@ -415,6 +445,10 @@ void ikvi_bus_store_open(ikv_bus *b);
 /* Ends what is subscribed at a target that is closing. */
 void ikvi_bus_drop_at(ikv_bus *b, uint32_t target);
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
+/* D8: tells those that have ended and don't run any more. */
+void ikvi_bus_tell_ended(ikv_bus *b);
+/* bus_deliver.c: whether a call of the subscription runs, at any depth. */
+bool ikvi_bus_runs(const ikv_bus *b, uint32_t bits);
 void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
 void ikvi_bus_settle(ikv_bus *b);
 const char *ikvi_bus_store_validate(const ikv_bus *b);
@@ -427,7 +461,8 @@ static inline void ikvi_bus_hold(ikv_bus *b)
 static inline void ikvi_bus_release(ikv_bus *b)
 {
     if (--b->busy == 0 &&
-        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0))
+        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
+                      b->ended != IKVI_NONE))
         ikvi_bus_settle(b);
 }
 
@@ -438,6 +473,8 @@ void ikvi_bus_restored(ikv_bus *b);
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
                                   const void *data, uint32_t size);
 void ikvi_bus_deliver_open(ikv_bus *b);
+/* Counts and reports a delivery past the depth limit: IKV_TOO_DEEP. */
+ikv_status ikvi_bus_too_deep(ikv_bus *b);
 void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
                     ikv_lane lane);
 

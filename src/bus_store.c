@@ -144,11 +144,10 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
 
 /* ---------------------------------------------------------------- links -- */
 
-static bool comes_before(int32_t rank, uint32_t birth, int32_t other_rank,
-                         uint32_t other_birth)
+static bool comes_before(int32_t rank, uint64_t birth, int32_t other_rank,
+                         uint64_t other_birth)
 {
-    return rank != other_rank ? rank < other_rank
-                              : (int32_t)(birth - other_birth) < 0;
+    return rank != other_rank ? rank < other_rank : birth < other_birth;
 }
 
 static bool link_comes_before(const ikv_bus *b, const bus_subscription *s,
@@ -281,6 +280,8 @@ void ikvi_bus_settle(ikv_bus *b)
         insert_entry(b, pending[i]);
     b->detours -= b->pending_count;
     b->pending_count = 0;
+    if (b->ended != IKVI_NONE)
+        ikvi_bus_tell_ended(b);
 }
 
 /* ------------------------------------------------------------- dropping -- */
@@ -312,12 +313,72 @@ static void join_owner(ikv_bus *b, uint32_t at, uint32_t owner)
     ikvi_bus_owner(b, owner)->first = at;
 }
 
-/* Detached wholly before on_drop is called, which may do anything. */
+/* Told wholly detached; on_drop may do anything. */
+static void give_subscription(ikv_bus *b, uint32_t at)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, at);
+    void (*on_drop)(void *) = s->on_drop;
+    void *user = s->drop_user;
+    s->ended = false;
+    ikvi_slots_give(&b->subscription_slots, b, at);
+    if (on_drop != NULL)
+        on_drop(user);
+}
+
+/* Takes one that does not run out of the list; IKVI_NONE if all do. */
+static uint32_t take_ended(ikv_bus *b)
+{
+    uint32_t *link = &b->ended;
+    while (*link != IKVI_NONE) {
+        uint32_t at = *link;
+        bus_subscription *s = ikvi_bus_subscription(b, at);
+        if (!ikvi_bus_runs(b, ikvi_slots_bits(&b->subscription_slots, b, at))) {
+            *link = s->owner_next;
+            b->ended_count--;
+            return at;
+        }
+        link = &s->owner_next;
+    }
+    return IKVI_NONE;
+}
+
+void ikvi_bus_tell_ended(ikv_bus *b)
+{
+    for (uint32_t at; (at = take_ended(b)) != IKVI_NONE;)
+        give_subscription(b, at);
+}
+
+static void leave_body(ikv_bus *b, uint32_t subscription)
+{
+    const bus_gate *gate = ikvi_bus_gate(b, subscription);
+    uint32_t body = gate->body.bits != 0
+                        ? ikvi_slots_find(&b->target_slots, b, gate->body.bits)
+                        : IKVI_NO_SLOT;
+    if (body == IKVI_NO_SLOT)
+        return;
+    uint32_t *link = &ikvi_bus_target(b, body)->of_body;
+    while (*link != subscription)
+        link = &ikvi_bus_gate(b, *link)->next_of_body;
+    *link = gate->next_of_body;
+}
+
+static void join_body(ikv_bus *b, uint32_t subscription)
+{
+    bus_gate *gate = ikvi_bus_gate(b, subscription);
+    if (gate->body.bits == 0)
+        return;
+    bus_target *body = ikvi_bus_target(
+        b, ikvi_slots_find(&b->target_slots, b, gate->body.bits));
+    gate->next_of_body = body->of_body;
+    body->of_body = subscription;
+}
+
+/* Detached wholly before on_drop is called: at once, or if a call of it runs,
+ * when that has returned. */
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
-    void (*on_drop)(void *) = s->on_drop;
-    void *user = s->user;
+    uint32_t bits = ikvi_slots_bits(&b->subscription_slots, b, subscription);
     ikvi_bus_hold(b);
     while (s->first_link != IKVI_NONE) {
         uint32_t at = s->first_link;
@@ -325,11 +386,18 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
         free_link(b, at);
     }
     leave_owner(b, s);
+    leave_body(b, subscription);
     ikvi_bus_gate_drop(b, subscription);
-    ikvi_slots_give(&b->subscription_slots, b, subscription);
+    bool runs = ikvi_bus_runs(b, bits);
+    if (runs) {
+        s->ended = true;
+        s->owner_next = b->ended;
+        b->ended = subscription;
+        b->ended_count++;
+    }
     ikvi_bus_release(b);
-    if (on_drop != NULL)
-        on_drop(user);
+    if (!runs)
+        give_subscription(b, subscription);
 }
 
 /* Ends what one link stands for: the subscription, if it was its last. */
@@ -372,6 +440,8 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
     }
     for (uint32_t at; (at = pending_at(b, target)) != IKVI_NONE;)
         drop_link(b, at);
+    while (t->of_body != IKVI_NONE)
+        ikvi_bus_drop(b, t->of_body);
     while (t->first_run != IKVI_NONE) {
         uint32_t at = t->first_run;
         t->first_run = ikvi_bus_run(b, at)->next;
@@ -389,10 +459,8 @@ static uint32_t visits_of(const ikv_subscription_config *config)
     uint32_t visits = 0;
     if (config->at_tags != 0 || config->at_body.bits != 0)
         return config->phases & IKV_CAPTURING ? VISIT_FIRST : VISIT_OWN;
-    if (config->phases == 0) {
-        bool root = config->at.bits == 0 && config->at_count == 0;
-        return VISIT_OWN | VISIT_BUBBLE | (root ? VISIT_ONCE : 0);
-    }
+    if (config->phases == 0) /* ONCE is asked for at the root alone */
+        return VISIT_OWN | VISIT_BUBBLE | VISIT_ONCE;
     if (config->phases & IKV_CAPTURING)
         visits |= VISIT_CAPTURE | VISIT_FIRST;
     else if (config->phases & IKV_AT_TARGET)
@@ -558,11 +626,15 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         (uint64_t)(config->at_list != NULL ? config->at_count : 1) *
         (config->kinds != NULL ? config->kind_count : 1);
     if (b->subscription_slots.used == b->subscription_slots.capacity)
+        ikvi_bus_tell_ended(b);
+    if (b->subscription_slots.used == b->subscription_slots.capacity)
         return refuse_full(message, IKV_FULL_SUBSCRIPTIONS);
     if (links > b->entry_capacity - b->links_used)
         return refuse_full(message, IKV_FULL_ENTRIES);
     uint32_t name = ikvi_names_keep(&b->names, b, config->name);
     if (name == 0 && config->name != NULL && config->name[0] != '\0')
+        return refuse_full(message, IKV_FULL_NAMES);
+    if (!ikvi_bus_gate_names(b, config))
         return refuse_full(message, IKV_FULL_NAMES);
 
     uint32_t at = ikvi_slots_take(&b->subscription_slots, b);
@@ -572,6 +644,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         .handler = mail ? ikvi_bus_mail : config->handler,
         .user = mail ? (void *)(uintptr_t)config->mailbox : config->user,
         .on_drop = config->on_drop,
+        .drop_user = config->user,
         .name = name,
         .first_link = IKVI_NONE,
         .visits = visits_of(config),
@@ -587,19 +660,19 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
                config->owner.bits != 0
                    ? ikvi_slots_find(&b->owner_slots, b, config->owner.bits)
                    : IKVI_NONE);
+    join_body(b, at);
     add_links(b, at, config);
     if (subscription != NULL)
         subscription->bits = ikvi_slots_bits(&b->subscription_slots, b, at);
-    return IKV_OK;
+    return ikvi_fine(message);
 }
 
 /* Ends those that came about after `born`, without telling anybody. */
-static void take_back(ikv_bus *b, uint32_t born)
+static void take_back(ikv_bus *b, uint64_t born)
 {
     for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
-        if (ikvi_slots_at(&b->subscription_slots, b, i)->next == IKVI_IN_USE &&
-            (int32_t)(s->birth - born) >= 0) {
+        if (ikvi_bus_subscribed_at(b, i) && s->birth >= born) {
             s->on_drop = NULL;
             ikvi_bus_drop(b, i);
         }
@@ -614,7 +687,7 @@ ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
 {
     if (bus == NULL || (table == NULL && count > 0))
         return IKV_BAD_ARGUMENT;
-    uint32_t born = bus->births;
+    uint64_t born = bus->births;
     for (uint32_t i = 0; i < count; i++) {
         ikv_message row;
         ikv_subscription made;
@@ -632,7 +705,7 @@ ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
         if (subscriptions != NULL)
             subscriptions[i] = made;
     }
-    return IKV_OK;
+    return ikvi_fine(message);
 }
 
 ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
@@ -674,8 +747,7 @@ ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription, bool muted)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t at =
-        ikvi_slots_find(&bus->subscription_slots, bus, subscription.bits);
+    uint32_t at = ikvi_bus_find_subscription(bus, subscription.bits);
     if (at == IKVI_NO_SLOT || ikvi_bus_subscription(bus, at)->ending)
         return IKV_STALE;
     ikvi_bus_silence(bus, at, muted);
@@ -718,6 +790,14 @@ static uint32_t rebound_place(const ikv_bus *b, uint64_t name)
     return i;
 }
 
+/* Mailboxes have no handler to be rebound. */
+static bool is_rebindable(const ikv_bus *b, uint32_t at)
+{
+    const bus_subscription *s = ikvi_bus_subscription(b, at);
+    return ikvi_bus_subscribed_at(b, at) && s->name != 0 &&
+           s->handler != ikvi_bus_mail;
+}
+
 void ikvi_bus_restored(ikv_bus *b)
 {
     b->detours -= b->watched;
@@ -725,8 +805,7 @@ void ikvi_bus_restored(ikv_bus *b)
     b->detours += b->watched;
     for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
-        if (ikvi_bus_rebinding(b, 0)->name == 0 || s->name == 0 ||
-            ikvi_slots_at(&b->subscription_slots, b, i)->next != IKVI_IN_USE)
+        if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
             continue;
         uint64_t name = hash_name(ikvi_names_text(&b->names, b, s->name));
         uint32_t at = rebound_place(b, name);
@@ -745,6 +824,8 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
         return IKV_BAD_ARGUMENT;
     uint64_t hash = hash_name(name);
     uint32_t place = rebound_place(bus, hash);
+    if (ikvi_names_find(&bus->names, bus, name) == 0)
+        return IKV_ABSENT; /* no subscription ever had it */
     if (place == IKV_REBIND_LIMIT)
         return IKV_FULL_NAMES;
     ikvi_bus_rebinding(bus, place)->name = hash;
@@ -753,8 +834,7 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
     ikv_status status = IKV_ABSENT;
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(bus, i);
-        if (ikvi_slots_at(&bus->subscription_slots, bus, i)->next !=
-                IKVI_IN_USE ||
+        if (!is_rebindable(bus, i) ||
             !ikvi_same(ikvi_names_text(&bus->names, bus, s->name), name))
             continue;
         s->handler = handler;

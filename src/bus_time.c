@@ -104,9 +104,7 @@ static void free_payload(ikv_bus *b, uint32_t at)
 {
     if (at == IKVI_NONE)
         return;
-#ifdef IKV_DEBUG
-    memset(payload_at(b, at), 0xdd, b->payload_bytes); /* use it or lose it */
-#endif
+    ikvi_poison(payload_at(b, at), b->payload_bytes);
     ikvi_bus_words(b, b->payload_next)[at] = b->free_payload;
     b->free_payload = at;
     b->payloads_used--;
@@ -253,6 +251,21 @@ static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
     return event;
 }
 
+/* What could not be delivered at all is the lane's first again. Nothing has
+ * happened since it was taken off: its place is the first free one. */
+static void put_back(ikv_bus *b, bus_lane *l, const bus_extra *extra)
+{
+    uint32_t at = b->free_deferred;
+    b->free_deferred = ikvi_bus_extra(b, at)->next;
+    b->deferred_used++;
+    *ikvi_bus_extra(b, at) = *extra;
+    ikvi_bus_extra(b, at)->next = l->head;
+    if (l->head == IKVI_NONE)
+        l->tail = at;
+    l->head = at;
+    l->count++;
+}
+
 /* D9: a kind that outlives its target goes to the global subscribers. */
 static ikv_outcome deliver_deferred(ikv_bus *b, const ikv_event *event,
                                     const bus_extra *extra)
@@ -281,12 +294,20 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
     bus_lane *l = ikvi_bus_lane(bus, lane);
     if (l->flushing)
         return IKV_BUSY;
+    if (bus->depth >= bus->depth_limit)
+        return ikvi_bus_too_deep(bus);
     l->flushing = true;
+    ikv_status status = IKV_OK;
     take_inbox(bus, lane, l);
     for (uint32_t left = l->count; left > 0; left--) {
         bus_extra extra;
         ikv_event event = take_first(bus, l, &extra);
         ikv_outcome outcome = deliver_deferred(bus, &event, &extra);
+        if (outcome.status == IKV_FULL_DEPTH) {
+            put_back(bus, l, &extra);
+            status = outcome.status;
+            break;
+        }
         free_payload(bus, extra.payload);
         if (outcome.status < 0) {
             bus->dropped++;
@@ -299,7 +320,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
             (*delivered)++;
     }
     l->flushing = false;
-    return IKV_OK;
+    return status;
 }
 
 /* --------------------------------------------------------------- timers -- */
@@ -396,19 +417,34 @@ ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
     return IKV_OK;
 }
 
+/* Its target has gone, and the kind does not outlive that. */
+static bool is_orphan(const ikv_bus *b, const ikv_event *event)
+{
+    return event->target.bits != 0 &&
+           ikvi_bus_place(b, event->target) == IKVI_NONE &&
+           !ikv_catalogue_info(b->catalogue, event->kind)->outlives_target;
+}
+
 /* The first timer is due: puts its event on its lane, and ends it or sets it
- * on. A lane without room loses the event, which is counted; a target that has
- * gone is found by the flush. */
+ * on. A lane without room loses the event, which is counted. With its target it
+ * ends too. */
 static void fire_first(ikv_bus *b)
 {
     uint32_t at = b->first_timer;
     bus_timer *timer = ikvi_bus_timer(b, at);
     ikv_event event = timer->event;
-    uint64_t times = 1;
+    uint64_t times = 1, due = 1;
     event.time_ns = timer->due;
     b->first_timer = timer->next;
+    if (is_orphan(b, &event)) {
+        b->dropped++;
+        end_timer(b, at);
+        return;
+    }
+    if (timer->period != 0)
+        due = (b->time_ns - timer->due) / timer->period + 1;
     if (timer->merge) {
-        times = (b->time_ns - timer->due) / timer->period + 1;
+        times = due;
         event.samples = (uint16_t)(times < UINT16_MAX ? times : UINT16_MAX);
     }
     const void *data =
@@ -421,7 +457,12 @@ static void fire_first(ikv_bus *b)
                       "a timer's event found no room on its lane, or for its "
                       "payload, and was lost: raise bus.deferred, or "
                       "bus.payloads");
-    if (timer->period == 0) {
+    if (status < 0) { /* there is no room for those that are due too */
+        b->defer_refused += due - times;
+        times = due;
+    }
+    if (timer->period == 0 ||
+        timer->period > (UINT64_MAX - timer->due) / times) {
         end_timer(b, at);
         return;
     }

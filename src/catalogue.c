@@ -347,7 +347,7 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
     ((ikv_kind_info *)ikvi_at(c, c->kinds))[c->kind_count++] = info;
     c->field_count += config->field_count;
     *kind = info.kind;
-    return IKV_OK;
+    return ikvi_fine(message);
 }
 
 /* -------------------------------------------------------------- reading -- */

@@ -75,6 +75,16 @@ static inline size_t ikvi_round_up(size_t size, size_t to)
     return (size + to - 1) / to * to;
 }
 
+/* Use it or lose it: debug builds overwrite what is over. */
+static inline void ikvi_poison(void *what, size_t size)
+{
+#ifdef IKV_DEBUG
+    memset(what, 0xdd, size);
+#else
+    (void)what, (void)size;
+#endif
+}
+
 /* -------------------------------------------------------------- changes -- */
 
 /* Which of a number of places have changed since the list was emptied, each
@@ -171,6 +181,8 @@ void ikvi_names_layout(ikvi_names *names, ikvi_layout *layout,
                        uint32_t capacity);
 /* Gives the string's offset, 0 if the room is used up (or it is empty). */
 uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text);
+/* The offset of one that is kept already, or 0. */
+uint32_t ikvi_names_find(const ikvi_names *names, void *base, const char *text);
 
 static inline const char *ikvi_names_text(const ikvi_names *names,
                                           const void *base, uint32_t offset)
@@ -196,6 +208,14 @@ size_t ikvi_text_end(ikvi_text *text);
 
 /* Fills in a message from up to eight parts, the last of them NULL. */
 void ikvi_message(ikv_message *message, const char *const *parts);
+
+/* What a call that went well leaves: nothing. */
+static inline ikv_status ikvi_fine(ikv_message *message)
+{
+    if (message != NULL)
+        message->text[0] = '\0';
+    return IKV_OK;
+}
 
 bool ikvi_same(const char *a, const char *b);
 

@@ -357,6 +357,9 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
         route_resync(loop, event);
     } else {
         ikv_outcome outcome = route_event(loop, event, samples);
+        if (samples > 1) /* E3 */
+            ikvi_poison(ikvi_at(loop, loop->samples),
+                        samples * sizeof(ikv_event));
         bool claimed = typed;
         if (outcome.verdict & (IKV_STOP | IKV_STOP_ALL))
             claimed = true;

@@ -465,7 +465,7 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     ikv_target added = *target;
     announce(scene, IKV_KIND_TREE_ATTACH, added, (ikv_target){0},
              ikv_scene_parent(scene, added), IKV_TREE_ADDED);
-    return IKV_OK;
+    return ikvi_fine(message);
 }
 
 /* The lowest descendant of all along first children. */

@@ -29,6 +29,7 @@ Suite *io_suite(void);
 Suite *tool_suite(void);
 Suite *terminal_suite(void);
 Suite *edge_ports_suite(void);
+Suite *edge_bus_suite(void);
 
 /* A case named after the rule that it holds. */
 static inline void add(Suite *suite, const char *rule, const TTest *test)

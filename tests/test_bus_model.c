@@ -140,7 +140,7 @@ static bool admits(model_sub *s, const struct expectation *x)
     }
     if (s->at_most != 0 && s->last_turn == p->turn + 1)
         return false;
-    if (s->gap != 0 && s->last_ns != 0 && x->time_ns + 1 - s->last_ns < s->gap)
+    if (s->gap != 0 && s->last_ns != 0 && x->time_ns + 1 < s->last_ns + s->gap)
         return false;
     s->last_turn = p->turn + 1;
     s->last_ns = x->time_ns + 1;
@@ -468,7 +468,8 @@ static void start_timer(int kind, int target, int seat)
     p->timers[at] = (struct queued){kind, target, seat, p->time_ns + delay};
 }
 
-/* Moves the time on; what is due goes onto the lane, as far as it has room. */
+/* Moves the time on; what is due goes onto the lane, as far as it has room, if
+ * its target is there. */
 static void advance_time(void)
 {
     p->time_ns += random_below(&p->random, 20);
@@ -477,7 +478,8 @@ static void advance_time(void)
     ck_assert_int_eq(ikv_bus_advance(p->bus, p->time_ns), IKV_OK);
     int due = 0;
     while (due < p->timer_count && p->timers[due].due <= p->time_ns) {
-        if (p->waiting < 64)
+        int target = p->timers[due].target;
+        if (p->waiting < 64 && (target < 0 || p->alive[target]))
             p->lane[p->waiting++] = p->timers[due];
         due++;
     }

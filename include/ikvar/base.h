@@ -225,7 +225,8 @@ typedef struct ikv_reporter {
     void *user;
 } ikv_reporter;
 
-/* A message for people: where, what was found, what was expected. */
+/* A message for people: where, what was found, what was expected. A call that
+ * goes well leaves it empty. */
 typedef struct ikv_message {
     char text[512];
 } ikv_message;

@@ -320,10 +320,13 @@ typedef uint16_t ikv_mailbox;
  *   rank       order within one visit, low first
  *   owner      zero bits: nobody
  *   name       for traces; copied; NULL: none
- *   on_drop    called with user when the subscription ends, however it does
+ *   on_drop    called once, with the user that was subscribed, when the
+ *              subscription has ended, however it does, and no call of it runs
+ *              any more: inside its own handler after the outermost delivery,
+ *              or when its place is needed
  *   at_tags    instead of `at`: any target that bears one of these tags; at
  *              its own visit, once an event
- *   at_body    likewise: any target whose body this is
+ *   at_body    likewise: any target whose body this is; it ends with the body
  *   conditions, groups   joined by `join`, IKV_ALL or IKV_ANY; none: always
  *   limit      ends after so many calls, 1: once; 0: never
  *   after      leaves out the first so many events that it would hear
@@ -424,7 +427,7 @@ IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 #define IKV_REBIND_LIMIT 64
 
 /* Points every subscription of that name at another handler: for code that was
- * loaded anew. Inside handlers too; what runs goes on in the old one. Holds for
+ * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside handlers too; what runs goes on in the old one. Holds for
  * subscriptions that an image brings back later.
  * Returns IKV_OK, IKV_ABSENT if no subscription has the name, FULL_NAMES.
  * O(all).
@@ -560,8 +563,10 @@ IKV_API ikv_status ikv_bus_defer(ikv_bus *bus, ikv_lane lane,
 /* Delivers what is on the lane. An event whose target has gone since is
  * dropped and counted.
  *   delivered  gets how many; may be NULL
- * Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME, or BUSY while this lane is being
- * flushed. Context: as ikv_bus_deliver(). */
+ * Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME, BUSY while this lane is being
+ * flushed, TOO_DEEP at the depth limit, or FULL_DEPTH at an event whose path is
+ * too deep: that one and what is behind it stay on the lane.
+ * Context: as ikv_bus_deliver(). */
 IKV_API ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane,
                                  uint32_t *delivered);
 
@@ -627,7 +632,9 @@ IKV_API ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
 IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
 
 /* Moves the steps' time on and puts what is due on its lane, in order of due
- * time, then of age. The event's time is its due time. The loop calls it after
+ * time, then of age. A timer ends with its target, unless its kind outlives
+ * that. Of a timer for whose event there is no room, what else is due by then
+ * is refused with it. The event's time is its due time. The loop calls it after
  * each step. Returns IKV_OK, or BAD_ARGUMENT if the time runs backwards. */
 IKV_API ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns);
 

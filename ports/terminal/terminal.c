@@ -609,6 +609,8 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
                        .held = terminal_held,
                        .describe = terminal_describe,
                        .close = terminal_stop};
+    if (message != NULL)
+        message->text[0] = '\0';
     return IKV_OK;
 }
 

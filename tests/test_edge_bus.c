@@ -1,0 +1,715 @@
+/* test_edge_bus.c - conditions at the ends of their ranges, what ends while it
+ * runs, lanes at the limits, timers that jump. Each case is named by its entry
+ * in docs/reliability.md. */
+#include "support.h"
+
+#include <math.h>
+
+static bench_kit k;
+static record seen;
+
+static ikv_verdict hear(const ikv_event *event, const ikv_delivery *d,
+                        void *user)
+{
+    (void)d;
+    note(&seen, "%s%llu ", user != NULL ? (const char *)user : "",
+         (unsigned long long)event->time_ns);
+    return IKV_CONTINUE;
+}
+
+static void open_bus(void)
+{
+    seen.text[0] = '\0';
+    kit_prepare(&k);
+    k.config.bus.deferred = 32;
+    k.config.bus.subscriptions = 16;
+    kit_open(&k);
+}
+
+static ikv_subscription_config wants(ikv_kind kind)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = kind;
+    config.handler = hear;
+    return config;
+}
+
+static void deliver_at(ikv_kind kind, ikv_target target, uint64_t time_ns)
+{
+    ikv_event e = ikv_event_make(kind, time_ns);
+    e.target = target;
+    ok(ikv_bus_deliver(k.bus, &e).status);
+}
+
+/* ---------------------------------------------------------- 20 conditions -- */
+
+#define WHOLE(n)  {IKV_VALUE_INTEGER, {.integer = (n)}}
+#define NUMBER(n) {IKV_VALUE_NUMBER, {.number = (n)}}
+
+/* A user's kind with a field of each type; the value that is set, the
+ * condition, and whether it is refused (-1), holds (1) or not (0). */
+static const ikv_field all_types[] = {
+    {.name = "u8", .type = IKV_TYPE_U8, .offset = 0},
+    {.name = "i8", .type = IKV_TYPE_I8, .offset = 1},
+    {.name = "u16", .type = IKV_TYPE_U16, .offset = 2},
+    {.name = "i32", .type = IKV_TYPE_I32, .offset = 4},
+    {.name = "u64", .type = IKV_TYPE_U64, .offset = 8},
+    {.name = "f64", .type = IKV_TYPE_F64, .offset = 16},
+    {.name = "half", .type = IKV_TYPE_U8, .offset = 24, .scale = 2},
+    {.name = "f32", .type = IKV_TYPE_F32, .offset = 28},
+};
+
+static const struct {
+    const char *field;
+    ikv_value set;
+    uint32_t comparison;
+    ikv_value value;
+    bool negate;
+    int holds;
+} condition_table[] = {
+    {"u8", WHOLE(1), IKV_EQUAL, WHOLE(257), false, -1},
+    {"u8", WHOLE(1), IKV_EQUAL, WHOLE(257), true, 1},
+    {"u8", WHOLE(1), IKV_EQUAL, WHOLE(1), false, 1},
+    {"u8", WHOLE(255), IKV_EQUAL, WHOLE(-1), false, -1},
+    {"i8", WHOLE(-1), IKV_EQUAL, WHOLE(255), false, -1},
+    {"i8", WHOLE(-1), IKV_EQUAL, WHOLE(-1), false, 1},
+    {"u8", WHOLE(2), IKV_EQUAL, NUMBER(2.5), false, -1},
+    {"u8", WHOLE(2), IKV_EQUAL, NUMBER(2), false, 1},
+    {"u8", WHOLE(2), IKV_BELOW, NUMBER(2.5), false, 1},
+    {"u8", WHOLE(3), IKV_BELOW, NUMBER(2.5), false, 0},
+    {"u8", WHOLE(3), IKV_AT_LEAST, NUMBER(2.5), false, 1},
+    {"u8", WHOLE(2), IKV_ABOVE, NUMBER(2.5), false, 0},
+    {"u8", WHOLE(9), IKV_BELOW, WHOLE(0), false, -1},
+    {"u8", WHOLE(9), IKV_BELOW, WHOLE(-5), true, 1},
+    {"u8", WHOLE(9), IKV_ABOVE, WHOLE(255), false, -1},
+    {"u8", WHOLE(9), IKV_ABOVE, WHOLE(-1), false, 1},
+    {"u8", WHOLE(9), IKV_AT_MOST, WHOLE(1000), false, 1},
+    {"u8", WHOLE(9), IKV_AT_LEAST, NUMBER(1e300), false, -1},
+    {"u8", WHOLE(9), IKV_HAS, WHOLE(256), false, -1},
+    {"u8", WHOLE(9), IKV_HAS, WHOLE(0), false, -1},
+    {"u8", WHOLE(9), IKV_HAS, WHOLE(8), false, 1},
+    {"u8", WHOLE(9), IKV_EQUAL, NUMBER(NAN), false, -1},
+    {"u8", WHOLE(9), IKV_BELOW, NUMBER(NAN), true, -1},
+    {"u16", WHOLE(7), IKV_EQUAL, WHOLE(65543), false, -1},
+    {"i32", WHOLE(-5), IKV_EQUAL, WHOLE(-5), false, 1},
+    {"i32", WHOLE(-5), IKV_EQUAL, WHOLE(4294967291), false, -1},
+    {"i32", WHOLE(-5), IKV_BELOW, NUMBER(-4.5), false, 1},
+    {"u64", WHOLE(-1), IKV_ABOVE, WHOLE(5), false, 1}, /* 2^64 - 1 */
+    {"u64", WHOLE(-1), IKV_BELOW, WHOLE(5), false, 0},
+    {"u64", WHOLE(-1), IKV_EQUAL, WHOLE(-1), false, -1},
+    {"u64", WHOLE(-1), IKV_ABOVE, NUMBER(1e19), false, 1},
+    {"u64", WHOLE(-1), IKV_EQUAL, NUMBER(0x1p64), false, -1},
+    {"u64", WHOLE(INT64_MIN), IKV_EQUAL, NUMBER(0x1p63), false, 1},
+    {"u64", WHOLE(5), IKV_AT_LEAST, WHOLE(-3), false, 1},
+    {"f64", NUMBER(1.5), IKV_EQUAL, NUMBER(1.5), false, 1},
+    {"f64", NUMBER(NAN), IKV_AT_MOST, WHOLE(3), false, 0},
+    {"f64", NUMBER(NAN), IKV_AT_LEAST, WHOLE(3), false, 0},
+    {"f64", NUMBER(NAN), IKV_EQUAL, WHOLE(3), false, 0},
+    {"f64", NUMBER(INFINITY), IKV_ABOVE, WHOLE(3), false, 1},
+    {"f32", NUMBER(0.5), IKV_EQUAL, NUMBER(0.5), false, 1},
+    {"half", NUMBER(1.5), IKV_EQUAL, NUMBER(1.5), false, 1},
+    {"half", NUMBER(1.5), IKV_EQUAL, NUMBER(1.25), false, -1},
+    {"half", NUMBER(1.5), IKV_EQUAL, WHOLE(1), false, 0},
+    {"half", NUMBER(1.5), IKV_EQUAL, WHOLE(128), false, -1},
+    {"half", NUMBER(1.5), IKV_ABOVE, WHOLE(1), false, 1},
+};
+
+static ikv_catalogue *own_kinds(void)
+{
+    ikv_catalogue_config config = IKV_CATALOGUE_INIT;
+    ikv_catalogue *catalogue;
+    config.memory = ikv_host_memory();
+    ok(ikv_catalogue_open(&config, &catalogue));
+    return catalogue;
+}
+
+static ikv_kind own_kind(ikv_catalogue *catalogue, const char *name,
+                         const ikv_field *fields, uint32_t count)
+{
+    ikv_kind kind;
+    ikv_message message;
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    config.name = name;
+    config.fields = fields;
+    config.field_count = count;
+    ck_assert_msg(ikv_catalogue_register(catalogue, &config, &kind, &message) ==
+                      IKV_OK,
+                  "%s", message.text);
+    return kind;
+}
+
+START_TEST(conditions)
+{
+    ikv_catalogue *catalogue = own_kinds();
+    ikv_kind kind = own_kind(catalogue, "harbour.depth", all_types, 8);
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    kit_open(&k);
+    seen.text[0] = '\0';
+    ikv_subscription_config config = wants(kind);
+    ikv_condition condition = {condition_table[_i].field,
+                               condition_table[_i].comparison,
+                               condition_table[_i].value,
+                               condition_table[_i].negate};
+    ikv_message message = {"not cleared"};
+    config.conditions = &condition;
+    config.condition_count = 1;
+    ikv_status status = ikv_bus_subscribe(k.bus, &config, NULL, &message);
+    if (condition_table[_i].holds < 0) {
+        status_is(status, IKV_BAD_VALUE);
+        ck_assert_ptr_nonnull(strstr(message.text, condition.field));
+        kit_close(&k);
+        ikv_catalogue_close(catalogue);
+        return;
+    }
+    ok(status);
+    ck_assert_str_eq(message.text, "");
+    ikv_event e = ikv_event_make(kind, 1);
+    const ikv_field *field =
+        ikv_field_find(ikv_catalogue_info(catalogue, kind), condition.field);
+    if (field->type == IKV_TYPE_U64)
+        memcpy((char *)&e + field->offset,
+               &condition_table[_i].set.bits.integer, 8);
+    else
+        ok(ikv_field_put(field, &e, condition_table[_i].set));
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    ck_assert_str_eq(seen.text, condition_table[_i].holds ? "1 " : "");
+    kit_close(&k);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* Tags are compared as what they are, with any number. */
+START_TEST(tags_as_numbers)
+{
+    open_bus();
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target lamp;
+    t.tags = 5;
+    ok(ikv_scene_add(k.scene, &t, &lamp, NULL));
+    static const struct {
+        ikv_value value;
+        const char *heard;
+    } rows[] = {{NUMBER(5), "1 "}, {WHOLE(5), "1 "}, {NUMBER(4), ""}};
+    ikv_condition condition = {"target.tags", IKV_EQUAL, rows[_i].value, false};
+    ikv_subscription_config config = wants(IKV_KIND_KEY_DOWN);
+    config.conditions = &condition;
+    config.condition_count = 1;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
+    e.target = lamp;
+    e.modifiers = 5;
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    ck_assert_str_eq(seen.text, rows[_i].heard);
+    kit_close(&k);
+}
+END_TEST
+
+/* A condition on a family finds the field where each kind has it, also in
+ * kinds that are registered later, and in those that lack it. */
+START_TEST(later_kinds)
+{
+    static const ikv_field first[] = {{.name = "depth", .type = IKV_TYPE_U8}},
+                           moved[] = {{.name = "other", .type = IKV_TYPE_U8},
+                                      {.name = "depth",
+                                       .type = IKV_TYPE_U8,
+                                       .offset = 5}},
+                           lacks[] = {{.name = "other", .type = IKV_TYPE_U8}},
+                           wider[] = {{.name = "depth", .type = IKV_TYPE_I32}},
+                           is_bool[] = {{.name = "depth",
+                                         .type = IKV_TYPE_BOOL}};
+    ikv_catalogue *catalogue = own_kinds();
+    ikv_message message;
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    kit_open(&k);
+    seen.text[0] = '\0';
+    ikv_condition condition = {"depth", IKV_EQUAL, WHOLE(7), false};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.families = 1u << IKV_FAMILY_USER;
+    config.handler = hear;
+    config.conditions = &condition;
+    config.condition_count = 1;
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, &message),
+              IKV_UNKNOWN_FIELD); /* there is no such kind yet */
+    ikv_kind kinds[5];
+    kinds[0] = own_kind(catalogue, "a", first, 1);
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, &message));
+    kinds[1] = own_kind(catalogue, "b", moved, 2);
+    kinds[2] = own_kind(catalogue, "c", lacks, 1);
+    kinds[3] = own_kind(catalogue, "d", wider, 1);
+    kinds[4] = own_kind(catalogue, "e", is_bool, 1);
+    for (int i = 0; i < 5; i++)
+        for (uint8_t at = 0; at < 6; at += 5) {
+            ikv_event e = ikv_event_make(kinds[i], (uint64_t)(10 * i + at));
+            e.user[at] = 7;
+            ok(ikv_bus_deliver(k.bus, &e).status);
+        }
+    ck_assert_str_eq(seen.text, "0 15 30 ");
+    kit_close(&k);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* Without room for the name that such a condition needs, it is refused. */
+START_TEST(names_full)
+{
+    static const ikv_field own[] = {{.name = "a_long_name_of_a_field",
+                                     .type = IKV_TYPE_U8}};
+    ikv_catalogue *catalogue = own_kinds();
+    own_kind(catalogue, "a", own, 1);
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    k.config.bus.name_bytes = 32;
+    kit_open(&k);
+    ikv_condition condition = {own[0].name, IKV_EQUAL, WHOLE(7), false};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.families = 1u << IKV_FAMILY_USER;
+    config.handler = hear;
+    config.conditions = &condition;
+    config.condition_count = 1;
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_FULL_NAMES);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 0);
+    kit_close(&k);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* 43: a list with a count of 0, a count without a list: each has its words. */
+START_TEST(lists_and_counts)
+{
+    static const char *const says[] = {
+        "a list of conditions is given, but its count is 0",
+        "a count of conditions is given, but no list",
+        "groups is given, but group_count is 0",
+        "group_count is given, but no groups", "group_count is more than 7"};
+    open_bus();
+    ikv_message message;
+    ikv_condition condition = {"seat", IKV_EQUAL, WHOLE(1), false};
+    ikv_condition_group group = {0, 1, &condition, false};
+    ikv_subscription_config config = wants(IKV_KIND_KEY_DOWN);
+    config.conditions = _i == 0 ? &condition : NULL;
+    config.condition_count = _i == 1;
+    config.groups = _i == 2 || _i == 4 ? &group : NULL;
+    config.group_count = _i == 3 ? 1 : _i == 4 ? 8 : 0;
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, &message),
+              IKV_BAD_ARGUMENT);
+    ck_assert_msg(strncmp(message.text, says[_i], strlen(says[_i])) == 0, "%s",
+                  message.text);
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------ 21 the root -- */
+
+/* At the root is everywhere: what is subscribed with it hears as much as what
+ * names nothing. */
+START_TEST(at_the_root)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_ENTER, IKV_KIND_KEY_DOWN,
+                                     IKV_KIND_WINDOW_SHOW,
+                                     IKV_KIND_OVERLAP_ENTER};
+    open_bus();
+    ikv_target lamp =
+        rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
+    ikv_target root = ikv_bus_root(k.bus), both[] = {lamp, root};
+    ikv_subscription_config config = wants(kinds[_i]);
+    config.user = "nothing";
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    config.user = "root";
+    config.at = root;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    config.user = "list";
+    config.at = (ikv_target){0};
+    config.at_list = &both[1];
+    config.at_count = 1;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    deliver_at(kinds[_i], lamp, 1);
+    deliver_at(kinds[_i], root, 2);
+    deliver_at(kinds[_i], (ikv_target){0}, 3);
+    ck_assert_str_eq(seen.text, "nothing1 root1 list1 nothing2 root2 list2 "
+                                "nothing3 root3 list3 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* --------------------------------------------------------- 22 lanes' limits -- */
+
+static ikv_status flushed;
+
+static ikv_verdict flush_deeply(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)user;
+    if (ikv_bus_deliver(d->bus, event).status == IKV_TOO_DEEP)
+        flushed = ikv_bus_flush(d->bus, IKV_STEP_LANE, NULL);
+    return IKV_CONTINUE;
+}
+
+/* A flush at the depth limit takes nothing. */
+START_TEST(flush_too_deep)
+{
+    open_bus();
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL,
+                    NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, flush_deeply, NULL,
+                    NULL));
+    for (uint64_t i = 1; i < 4; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, i);
+        ok(ikv_bus_defer(k.bus, IKV_STEP_LANE, &e));
+    }
+    deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, 0);
+    status_is(flushed, IKV_TOO_DEEP);
+    ck_assert_uint_eq(ikv_bus_lane_waiting(k.bus, IKV_STEP_LANE), 3);
+    ck_assert_int_eq(k.reports, 1);
+    ok(ikv_bus_flush(k.bus, IKV_STEP_LANE, NULL));
+    ck_assert_str_eq(seen.text, "1 2 3 ");
+    kit_close(&k);
+}
+END_TEST
+
+static bool endless;
+
+static ikv_target deep_parent(void *user, ikv_target target)
+{
+    (void)user;
+    return endless ? target : (ikv_target){0};
+}
+
+/* With a path that is too deep, it and what is behind it stay. */
+START_TEST(flush_of_a_deep_path)
+{
+    ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
+    ikv_target lamp;
+    uint32_t count;
+    open_bus();
+    callbacks.parent = deep_parent;
+    ok(ikv_bus_set_callbacks(k.bus, &callbacks));
+    ok(ikv_bus_add_target(k.bus, 1, &lamp));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL,
+                    NULL));
+    for (uint64_t i = 1; i < 5; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, i);
+        e.target = i == 2 ? lamp : (ikv_target){0};
+        ok(ikv_bus_defer_data(k.bus, IKV_STEP_LANE, &e, "wave", 5));
+    }
+    endless = true;
+    status_is(ikv_bus_flush(k.bus, IKV_STEP_LANE, &count), IKV_FULL_DEPTH);
+    ck_assert_uint_eq(count, 1);
+    status_is(ikv_bus_flush(k.bus, IKV_STEP_LANE, &count), IKV_FULL_DEPTH);
+    ck_assert_uint_eq(ikv_bus_lane_waiting(k.bus, IKV_STEP_LANE), 3);
+    valid(ikv_bus_validate(k.bus));
+    endless = false;
+    ok(ikv_bus_flush(k.bus, IKV_STEP_LANE, &count));
+    ck_assert_str_eq(seen.text, "1 2 3 4 ");
+    ck_assert_uint_eq(ikv_bus_count(k.bus).payloads, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* --------------------------------------------- 23 what ends while it runs -- */
+
+static ikv_subscription own;
+static ikv_owner owner;
+static ikv_target own_target;
+static int running, dropped;
+static void *dropped_user;
+
+static void on_drop(void *user)
+{
+    ck_assert_int_eq(running, 0);
+    dropped++;
+    dropped_user = user;
+}
+
+static ikv_verdict end_itself(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    int how = *(const int *)user;
+    if (running++ == 0 && how != 0) {
+        if (how == 1)
+            ok(ikv_bus_unsubscribe(d->bus, d->subscription));
+        else if (how == 2)
+            ok(ikv_scene_remove(k.scene, own_target));
+        else if (how == 3)
+            ok(ikv_bus_drop_owner(d->bus, owner));
+        else if (how == 4)
+            ok(ikv_bus_deliver(d->bus, event).status); /* its last call */
+        else if (how == 5)
+            ok(ikv_bus_unsubscribe_kind(d->bus, event->kind));
+        ck_assert(how == 4 || !ikv_bus_subscribed(d->bus, own));
+        ck_assert_str_eq(how == 4 ? "" : ikv_bus_subscription_name(k.bus, own),
+                         "");
+        status_is(ikv_bus_deliver(d->bus, event).status,
+                  how == 2 ? IKV_STALE : IKV_OK);
+    }
+    running--;
+    return IKV_CONTINUE;
+}
+
+START_TEST(ended_while_running)
+{
+    open_bus();
+    running = dropped = 0;
+    int how = _i;
+    own_target = rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
+    ok(ikv_bus_add_owner(k.bus, &owner));
+    ikv_subscription_config config = wants(IKV_KIND_WINDOW_SHOW);
+    config.at = own_target;
+    config.owner = owner;
+    config.name = "light";
+    config.handler = end_itself;
+    config.user = &how;
+    config.on_drop = on_drop;
+    config.limit = _i == 4 ? 2 : 0;
+    ok(ikv_bus_subscribe(k.bus, &config, &own, NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_WINDOW_SHOW, 1);
+    e.target = own_target;
+    ikv_bus_deliver(k.bus, &e);
+    ck_assert_int_eq(dropped, _i != 0);
+    ck_assert(_i == 0 || dropped_user == &how);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, _i == 0);
+    kit_close(&k);
+    ck_assert_int_eq(dropped, 1);
+}
+END_TEST
+
+/* One that ends itself and subscribes anew, with no place to spare. */
+static ikv_verdict begin_anew(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)event;
+    ok(ikv_bus_unsubscribe(d->bus, d->subscription));
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.handler = begin_anew;
+    config.on_drop = on_drop;
+    config.user = user;
+    return ikv_bus_subscribe(d->bus, &config, NULL, NULL) == IKV_OK
+               ? IKV_CONTINUE
+               : IKV_REFUSE;
+}
+
+START_TEST(room_of_what_has_ended)
+{
+    open_bus();
+    running = dropped = 0;
+    for (int i = 0; i < 15; i++) {
+        ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+        config.handler = begin_anew;
+        config.on_drop = on_drop;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    }
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
+    ikv_outcome outcome = ikv_bus_deliver(k.bus, &e);
+    ck_assert_uint_eq(outcome.heard, 15);
+    ck_assert_uint_eq(outcome.verdict, 0);
+    ck_assert_int_eq(dropped, 15);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 15);
+    valid(ikv_bus_validate(k.bus));
+    kit_close(&k);
+}
+END_TEST
+
+/* on_drop gets the user that was subscribed, after a rebind too; a mailbox's
+ * user too. A name that is rebound leaves mailboxes alone. */
+START_TEST(user_of_old)
+{
+    int mine = 0, other = 0;
+    open_bus();
+    running = dropped = 0;
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.name = "horn";
+    config.user = &mine;
+    config.on_drop = on_drop;
+    ikv_mailbox box = 0;
+    if (_i == 1) {
+        ok(ikv_bus_add_mailbox(k.bus, &box));
+        config.handler = NULL;
+        config.mailbox = box;
+    }
+    ok(ikv_bus_subscribe(k.bus, &config, &own, NULL));
+    status_is(ikv_bus_rebind(k.bus, "horn", hear, &other),
+              _i == 1 ? IKV_ABSENT : IKV_OK);
+    deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, 1);
+    ikv_event e;
+    status_is(_i == 1 ? ikv_bus_read(k.bus, box, &e) : IKV_OK, IKV_OK);
+    ok(ikv_bus_unsubscribe(k.bus, own));
+    ck_assert_ptr_eq(dropped_user, &mine);
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------ 24 far jumps -- */
+
+/* Timers where time jumps far: bounded, in order, and over with their target. */
+START_TEST(far_jumps)
+{
+    static const struct {
+        uint64_t period, to;
+        bool merge;
+        uint32_t waiting;
+    } rows[] = {{1, 1000000000000000000ull, false, 32},
+                {1, 1000000000000000000ull, true, 1},
+                {1, UINT64_MAX, false, 32},
+                {7, UINT64_MAX, true, 1},
+                {UINT64_MAX / 2, UINT64_MAX, false, 2},
+                {1000, 5500, false, 5}};
+    open_bus();
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 0);
+    ok(ikv_bus_defer_every(k.bus, IKV_STEP_LANE, rows[_i].period,
+                           rows[_i].merge, &e, NULL));
+    ok(ikv_bus_advance(k.bus, rows[_i].to));
+    ck_assert_uint_eq(ikv_bus_lane_waiting(k.bus, IKV_STEP_LANE),
+                      rows[_i].waiting);
+    ok(ikv_bus_advance(k.bus, rows[_i].to));
+    ck_assert_int_le(k.reports, 1);
+    valid(ikv_bus_validate(k.bus));
+    kit_close(&k);
+}
+END_TEST
+
+START_TEST(timer_of_the_removed)
+{
+    open_bus();
+    ikv_timer timer;
+    ikv_target lamp = rect_target(k.scene, (ikv_target){0}, 0, 0, 1, 1, 0);
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 0);
+    e.target = lamp;
+    ok(ikv_bus_defer_every(k.bus, IKV_STEP_LANE, 10, false, &e, &timer));
+    ok(ikv_bus_advance(k.bus, 25));
+    ok(ikv_scene_remove(k.scene, lamp));
+    ok(ikv_bus_advance(k.bus, 100));
+    ck_assert_uint_eq(ikv_bus_lane_waiting(k.bus, IKV_STEP_LANE), 2);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).timers, 0);
+    status_is(ikv_bus_cancel_timer(k.bus, timer), IKV_ABSENT);
+    kit_close(&k);
+}
+END_TEST
+
+/* Names that nobody ever had use up no place of those that are rebound. */
+START_TEST(rebind_of_the_absent)
+{
+    open_bus();
+    for (int i = 0; i < 3 * IKV_REBIND_LIMIT; i++) {
+        char name[16];
+        snprintf(name, sizeof name, "gull%d", i);
+        status_is(ikv_bus_rebind(k.bus, name, hear, NULL), IKV_ABSENT);
+    }
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.name = "horn";
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ok(ikv_bus_rebind(k.bus, "horn", hear, "new"));
+    deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, 1);
+    ck_assert_str_eq(seen.text, "new1 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* A gap in events' time: an older event is within it. */
+START_TEST(gap_and_older_events)
+{
+    open_bus();
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.gap_ns = 10;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    static const uint64_t times[] = {100, 50, 99, 105, 110, 3, 119, 120,
+                                     UINT64_MAX - 1, 7};
+    for (int i = 0; i < ROWS(times); i++)
+        deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, times[i]);
+    ck_assert_str_eq(seen.text, "100 110 120 18446744073709551614 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* What is subscribed at a body ends with it; a stale one is refused. */
+START_TEST(body_that_is_gone)
+{
+    open_bus();
+    running = dropped = 0;
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target ferry, mast;
+    t.body = true;
+    ok(ikv_scene_add(k.scene, &t, &ferry, NULL));
+    t.body = false;
+    t.parent = ferry;
+    ok(ikv_scene_add(k.scene, &t, &mast, NULL));
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.at_body = ferry;
+    config.on_drop = on_drop;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ok(ikv_bus_subscribe(k.bus, &config, &own, NULL));
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ok(ikv_bus_unsubscribe(k.bus, own));
+    deliver_at(IKV_KIND_WHEEL, mast, 1);
+    ck_assert_str_eq(seen.text, "1 1 ");
+    ok(ikv_scene_set_parent(k.scene, mast, (ikv_target){0}));
+    ok(ikv_scene_remove(k.scene, ferry));
+    ck_assert_int_eq(dropped, 3);
+    ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 0);
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_STALE);
+    kit_close(&k);
+}
+END_TEST
+
+#ifdef IKV_DEBUG
+static const ikv_event *kept_event, *kept_samples;
+static const ikv_delivery *kept_delivery;
+
+static ikv_verdict keep(const ikv_event *event, const ikv_delivery *d,
+                        void *user)
+{
+    (void)user;
+    kept_event = event;
+    kept_delivery = d;
+    kept_samples = d->samples;
+    return IKV_CONTINUE;
+}
+
+/* Debug builds poison the event, the delivery and its samples. */
+START_TEST(poisoned)
+{
+    open_bus();
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, keep, NULL,
+                    NULL));
+    kit_frame(&k, 0);
+    for (int i = 0; i < 3; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns);
+        e.device = k.fake.device;
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    const void *const kept[] = {kept_event, kept_delivery, kept_samples};
+    for (int i = 0; i < 3; i++) {
+        ck_assert_ptr_nonnull(kept[i]);
+        ck_assert_uint_eq(((const uint8_t *)kept[i])[8], 0xdd);
+    }
+    kit_close(&k);
+}
+END_TEST
+#endif
+
+Suite *edge_bus_suite(void)
+{
+    Suite *s = suite_create("edge_bus");
+    add_table(s, "20 conditions at their ends", conditions,
+              ROWS(condition_table));
+    add_table(s, "20 tags as numbers", tags_as_numbers, 3);
+    add(s, "20 kinds registered later", later_kinds);
+    add(s, "20 no room for names", names_full);
+    add_table(s, "21 at the root", at_the_root, 4);
+    add(s, "22 a flush too deep", flush_too_deep);
+    add(s, "22 a flush of a deep path", flush_of_a_deep_path);
+    add_table(s, "23 ended while running", ended_while_running, 6);
+    add(s, "23 room of what has ended", room_of_what_has_ended);
+    add_table(s, "23 42 the user of old", user_of_old, 2);
+    add_table(s, "24 far jumps", far_jumps, 6);
+    add(s, "24 a timer of the removed", timer_of_the_removed);
+    add(s, "24 rebind of the absent", rebind_of_the_absent);
+    add(s, "24 gaps and older events", gap_and_older_events);
+    add(s, "24 a body that is gone", body_that_is_gone);
+#ifdef IKV_DEBUG
+    add(s, "24 poisoned", poisoned);
+#endif
+    add_table(s, "43 lists and counts", lists_and_counts, 5);
+    return s;
+}

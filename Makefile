@@ -28,7 +28,7 @@ test: debug
 	@scripts/check-headers
 	@scripts/check-includes
 	@scripts/check-exports $(BUILD)/debug
-	@scripts/check-names
+	@scripts/check-names $(BUILD)/debug
 	@$(BUILD)/debug/tests/ikvar_tests
 
 # The same tests under the sanitizers; threads under TSan.

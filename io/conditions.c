@@ -29,7 +29,7 @@ static const ikv_kind_info *first_kind(const ikv_setup *setup,
 static ikv_target find_target_by_name(const void *user, const char *name)
 {
     const ikv_setup *setup = user;
-    const setup_target *target = setup_find_target(setup, name);
+    const setup_target *target = ikvi_setup_find_target(setup, name);
     if (target == NULL)
         return (ikv_target){0};
     /* Before it is applied, any handle will do to say that it is known. */
@@ -42,12 +42,12 @@ static uint32_t find_number_by_name(const void *user, const ikv_field *field,
 {
     const ikv_setup *setup = user;
     if (field->set == IKV_SET_FIELD)
-        return setup_field_number(setup, name);
+        return ikvi_setup_field_number(setup, name);
     if (field->set != IKV_SET_ACTION)
         return 0;
     if (setup->kit != NULL)
         return ikv_action_find(ikv_kit_actions(setup->kit), name).bits;
-    return setup_find_action(setup, name) != NULL;
+    return ikvi_setup_find_action(setup, name) != NULL;
 }
 
 /* The value as the core wants it: named values, tags and targets by name. */
@@ -63,12 +63,12 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
     *to = (ikv_value){IKV_VALUE_NONE, {0}};
     if (c->comparison == IKV_CHANGED)
         return c->value == NULL ||
-               reader_fail(r, at, "\"changed\" takes no value");
+               ikvi_reader_fail(r, at, "\"changed\" takes no value");
     if (tags) {
         uint32_t bits = 0;
         to->type = IKV_VALUE_INTEGER;
-        if (!setup_read_tags(r, at, (ikv_setup *)(uintptr_t)setup, c->value,
-                             &bits))
+        if (!ikvi_setup_read_tags(r, at, (ikv_setup *)(uintptr_t)setup,
+                                  c->value, &bits))
             return false;
         to->bits.integer = bits;
         return true;
@@ -79,9 +79,10 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
         field = &target;
     }
     if (field == NULL)
-        return read_scalar(r, at, c->value, to); /* local.x; or it is refused */
+        return ikvi_read_scalar(r, at, c->value,
+                                to); /* local.x; or it is refused */
     ikv_event event = ikv_event_make(info != NULL ? info->kind : 0, 0);
-    if (!read_field(r, at, c->value, field, &finder, &event))
+    if (!ikvi_read_field(r, at, c->value, field, &finder, &event))
         return false;
     *to = ikv_field_get(field, &event);
     return true;
@@ -96,11 +97,11 @@ static bool read_one(reader *r, const place *at, ikv_setup *setup,
     ikv_value ignored;
     place here = {at, "value", 0};
     to->value = json_object_get(value, "value");
-    return expect_object(r, at, value, members) &&
-           read_string(r, at, value, "field", true, &to->field) &&
-           read_choice(r, at, value, "comparison", comparisons,
-                       &to->comparison) &&
-           read_bool(r, at, value, "negate", &to->negate) &&
+    return ikvi_expect_object(r, at, value, members) &&
+           ikvi_read_string(r, at, value, "field", true, &to->field) &&
+           ikvi_read_choice(r, at, value, "comparison", comparisons,
+                            &to->comparison) &&
+           ikvi_read_bool(r, at, value, "negate", &to->negate) &&
            (handler == NULL ||
             make_value(r, &here, setup, handler, to, &ignored));
 }
@@ -115,9 +116,9 @@ static bool read_group(reader *r, const place *at, ikv_setup *setup,
 {
     static const char *const members[] = {"join", "negate", "conditions", NULL};
     place here = {at, "conditions", 0};
-    return expect_object(r, at, value, members) &&
-           read_choice(r, at, value, "join", joins, &to->join) &&
-           read_bool(r, at, value, "negate", &to->negate) &&
+    return ikvi_expect_object(r, at, value, members) &&
+           ikvi_read_choice(r, at, value, "join", joins, &to->join) &&
+           ikvi_read_bool(r, at, value, "negate", &to->negate) &&
            read_list(r, &here, setup, handler,
                      json_object_get(value, "conditions"), true,
                      &to->conditions, &to->count);
@@ -128,29 +129,30 @@ static bool read_list(reader *r, const place *at, ikv_setup *setup,
                       bool in_group, setup_condition **to, uint32_t *count)
 {
     if (json_is_object(list))
-        return reader_fail(r, at,
-                           "expected a list, [{\"field\": \"button\", "
-                           "\"value\": 0}] for instance, found a bare "
-                           "condition");
-    if (!expect_array(r, at, list))
+        return ikvi_reader_fail(r, at,
+                                "expected a list, [{\"field\": \"button\", "
+                                "\"value\": 0}] for instance, found a bare "
+                                "condition");
+    if (!ikvi_expect_array(r, at, list))
         return false;
     if (json_array_size(list) == 0)
-        return reader_fail(r, at,
-                           "expected a list of conditions, found an "
-                           "empty one");
+        return ikvi_reader_fail(r, at,
+                                "expected a list of conditions, found an "
+                                "empty one");
     *to = calloc(json_array_size(list), sizeof **to);
     for (size_t i = 0; *to != NULL && i < json_array_size(list); i++) {
         const json_t *one = json_array_get(list, i);
         place here = {at, NULL, i};
         bool group = json_object_get(one, "conditions") != NULL;
         if (group && in_group)
-            return reader_fail(r, &here, "groups are nested one level deep");
+            return ikvi_reader_fail(r, &here,
+                                    "groups are nested one level deep");
         ++*count;
         if (!(group ? read_group(r, &here, setup, handler, one, &(*to)[i])
                     : read_one(r, &here, setup, handler, one, &(*to)[i])))
             return false;
     }
-    return *to != NULL || reader_fail(r, at, "no memory");
+    return *to != NULL || ikvi_reader_fail(r, at, "no memory");
 }
 
 /* A group's conditions are looked at for each of its handlers, whose kinds say
@@ -166,14 +168,15 @@ static bool check_group(reader *r, const place *at, ikv_setup *setup,
                         &ignored))
             return false;
     return group == NULL || handler->join == IKV_ALL ||
-           reader_fail(r, &here,
-                       "a handler of a group joins its own conditions by "
-                       "\"all\"; put those joined by \"any\" into a group of "
-                       "conditions");
+           ikvi_reader_fail(
+               r, &here,
+               "a handler of a group joins its own conditions by "
+               "\"all\"; put those joined by \"any\" into a group of "
+               "conditions");
 }
 
-bool read_conditions(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *object, setup_handler *handler)
+bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *object, setup_handler *handler)
 {
     static const char *const turns[] = {"often", "step", "frame", NULL};
     const json_t *list = json_object_get(object, "conditions");
@@ -181,50 +184,50 @@ bool read_conditions(reader *r, const place *at, ikv_setup *setup,
     place here = {at, "conditions", 0}, at_tags = {at, "at_tags", 0};
     int64_t limit = 0, after = 0;
     double gap = 0;
-    if (!read_choice(r, at, object, "join", joins, &handler->join) ||
-        !read_choice(r, at, object, "at_most", turns, &handler->at_most) ||
-        !read_integer(r, at, object, "limit", 1, UINT32_MAX, &limit) ||
-        !read_integer(r, at, object, "after", 1, UINT32_MAX, &after) ||
-        !read_number(r, at, object, "gap", 0, 8.64e9, &gap) ||
-        !read_string(r, at, object, "at_body", false, &handler->at_body) ||
+    if (!ikvi_read_choice(r, at, object, "join", joins, &handler->join) ||
+        !ikvi_read_choice(r, at, object, "at_most", turns, &handler->at_most) ||
+        !ikvi_read_integer(r, at, object, "limit", 1, UINT32_MAX, &limit) ||
+        !ikvi_read_integer(r, at, object, "after", 1, UINT32_MAX, &after) ||
+        !ikvi_read_number(r, at, object, "gap", 0, 8.64e9, &gap) ||
+        !ikvi_read_string(r, at, object, "at_body", false, &handler->at_body) ||
         (tags != NULL &&
-         !setup_read_tags(r, &at_tags, setup, tags, &handler->at_tags)))
+         !ikvi_setup_read_tags(r, &at_tags, setup, tags, &handler->at_tags)))
         return false;
     handler->limit = (uint32_t)limit;
     handler->after = (uint32_t)after;
     handler->gap_ns = (uint64_t)(gap * 1e6 + 0.5);
     place at_body = {at, "at_body", 0};
     if (handler->at_body != NULL &&
-        setup_find_target(setup, handler->at_body) == NULL)
-        return setup_unknown_target(r, &at_body, setup, handler->at_body);
+        ikvi_setup_find_target(setup, handler->at_body) == NULL)
+        return ikvi_setup_unknown_target(r, &at_body, setup, handler->at_body);
     return check_group(r, at, setup, handler) &&
            (list == NULL ||
             read_list(r, &here, setup, handler, list, false,
                       &handler->conditions, &handler->condition_count));
 }
 
-bool read_setup_group(reader *r, const place *at, ikv_setup *setup,
-                      const json_t *value, setup_group *to)
+bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
+                           const json_t *value, setup_group *to)
 {
     static const char *const members[] = {"name", "join", "conditions", "muted",
                                           NULL};
     const json_t *list = json_object_get(value, "conditions");
     const char *name = NULL;
     place here = {at, "conditions", 0}, at_name = {at, "name", 0};
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &name))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &name))
         return false;
-    if (name[0] == '\0' || setup_find_group(setup, name) != NULL)
-        return reader_fail(r, &at_name, "the name \"%.60s\" is empty or taken",
-                           name);
+    if (name[0] == '\0' || ikvi_setup_find_group(setup, name) != NULL)
+        return ikvi_reader_fail(r, &at_name,
+                                "the name \"%.60s\" is empty or taken", name);
     to->name = name;
-    return read_choice(r, at, value, "join", joins, &to->join) &&
-           read_bool(r, at, value, "muted", &to->muted) &&
+    return ikvi_read_choice(r, at, value, "join", joins, &to->join) &&
+           ikvi_read_bool(r, at, value, "muted", &to->muted) &&
            (list == NULL || read_list(r, &here, setup, NULL, list, true,
                                       &to->conditions, &to->condition_count));
 }
 
-void free_conditions(setup_condition *conditions, uint32_t count)
+void ikvi_free_conditions(setup_condition *conditions, uint32_t count)
 {
     for (uint32_t i = 0; conditions != NULL && i < count; i++)
         free(conditions[i].conditions);
@@ -243,10 +246,11 @@ static void make_one(reader *r, const ikv_setup *setup,
 
 /* All conditions in one list: those of the handler itself first, then each
  * group's. */
-ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
-                           ikv_subscription_config *config,
-                           ikv_condition **conditions,
-                           ikv_condition_group **groups)
+ikv_status ikvi_make_conditions(const ikv_setup *setup,
+                                const setup_handler *handler,
+                                ikv_subscription_config *config,
+                                ikv_condition **conditions,
+                                ikv_condition_group **groups)
 {
     reader r = {.path = ""};
     uint32_t total = 0, count = 0;

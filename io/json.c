@@ -24,7 +24,7 @@ static size_t print_place(char *buffer, size_t size, const place *at)
     return used + (size_t)more;
 }
 
-bool reader_fail(reader *r, const place *at, const char *format, ...)
+bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
 {
     if (r->failed)
         return false;
@@ -50,7 +50,7 @@ bool reader_fail(reader *r, const place *at, const char *format, ...)
     return false;
 }
 
-const char *json_found(const json_t *value)
+const char *ikvi_json_found(const json_t *value)
 {
     static _Thread_local char text[96];
     if (value == NULL)
@@ -124,12 +124,12 @@ static bool is_known(const char *member, const char *const *known)
     return strcmp(member, "note") == 0;
 }
 
-bool expect_object(reader *r, const place *at, const json_t *value,
-                   const char *const *known)
+bool ikvi_expect_object(reader *r, const place *at, const json_t *value,
+                        const char *const *known)
 {
     if (!json_is_object(value))
-        return reader_fail(r, at, "expected an object, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, at, "expected an object, found %s",
+                                ikvi_json_found(value));
     const char *member;
     json_t *ignored;
     json_object_foreach((json_t *)(uintptr_t)value, member, ignored)
@@ -137,50 +137,53 @@ bool expect_object(reader *r, const place *at, const json_t *value,
         if (is_known(member, known))
             continue;
         const char *near = ikv_nearest_name(member, known);
-        return reader_fail(r, at, "unknown member \"%.60s\"%s%s%s", member,
-                           near != NULL ? "; did you mean \"" : "",
-                           near != NULL ? near : "", near != NULL ? "\"?" : "");
+        return ikvi_reader_fail(r, at, "unknown member \"%.60s\"%s%s%s", member,
+                                near != NULL ? "; did you mean \"" : "",
+                                near != NULL ? near : "",
+                                near != NULL ? "\"?" : "");
     }
     return true;
 }
 
-bool expect_array(reader *r, const place *at, const json_t *value)
+bool ikvi_expect_array(reader *r, const place *at, const json_t *value)
 {
     return json_is_array(value) ||
-           reader_fail(r, at, "expected an array, found %s", json_found(value));
+           ikvi_reader_fail(r, at, "expected an array, found %s",
+                            ikvi_json_found(value));
 }
 
-bool read_string(reader *r, const place *at, const json_t *object,
-                 const char *member, bool needed, const char **to)
+bool ikvi_read_string(reader *r, const place *at, const json_t *object,
+                      const char *member, bool needed, const char **to)
 {
     const json_t *value = json_object_get(object, member);
     if (value == NULL)
         return !needed ||
-               reader_fail(r, at, "member \"%s\" is missing", member);
+               ikvi_reader_fail(r, at, "member \"%s\" is missing", member);
     place here = {at, member, 0};
     if (!json_is_string(value))
-        return reader_fail(r, &here, "expected a string, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, &here, "expected a string, found %s",
+                                ikvi_json_found(value));
     *to = json_string_value(value);
     return true;
 }
 
-bool read_bool(reader *r, const place *at, const json_t *object,
-               const char *member, bool *to)
+bool ikvi_read_bool(reader *r, const place *at, const json_t *object,
+                    const char *member, bool *to)
 {
     const json_t *value = json_object_get(object, member);
     if (value == NULL)
         return true;
     place here = {at, member, 0};
     if (!json_is_boolean(value))
-        return reader_fail(r, &here, "expected true or false, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, &here, "expected true or false, found %s",
+                                ikvi_json_found(value));
     *to = json_is_true(value);
     return true;
 }
 
-bool read_integer(reader *r, const place *at, const json_t *object,
-                  const char *member, int64_t least, int64_t most, int64_t *to)
+bool ikvi_read_integer(reader *r, const place *at, const json_t *object,
+                       const char *member, int64_t least, int64_t most,
+                       int64_t *to)
 {
     const json_t *value = json_object_get(object, member);
     if (value == NULL)
@@ -188,17 +191,17 @@ bool read_integer(reader *r, const place *at, const json_t *object,
     place here = {at, member, 0};
     if (!json_is_integer(value) || json_integer_value(value) < least ||
         json_integer_value(value) > most)
-        return reader_fail(r, &here,
-                           "expected a whole number from %lld to %lld, found "
-                           "%s",
-                           (long long)least, (long long)most,
-                           json_found(value));
+        return ikvi_reader_fail(
+            r, &here,
+            "expected a whole number from %lld to %lld, found "
+            "%s",
+            (long long)least, (long long)most, ikvi_json_found(value));
     *to = json_integer_value(value);
     return true;
 }
 
-bool read_number(reader *r, const place *at, const json_t *object,
-                 const char *member, double least, double most, double *to)
+bool ikvi_read_number(reader *r, const place *at, const json_t *object,
+                      const char *member, double least, double most, double *to)
 {
     const json_t *value = json_object_get(object, member);
     if (value == NULL)
@@ -206,18 +209,19 @@ bool read_number(reader *r, const place *at, const json_t *object,
     place here = {at, member, 0};
     double number = json_number_value(value);
     if (!json_is_number(value) || !(number >= least && number <= most))
-        return reader_fail(r, &here,
-                           "expected a number from %g to %g, found %s", least,
-                           most, json_found(value));
+        return ikvi_reader_fail(r, &here,
+                                "expected a number from %g to %g, found %s",
+                                least, most, ikvi_json_found(value));
     *to = number;
     return true;
 }
 
-bool read_choice(reader *r, const place *at, const json_t *object,
-                 const char *member, const char *const *names, uint32_t *to)
+bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
+                      const char *member, const char *const *names,
+                      uint32_t *to)
 {
     const char *name = NULL;
-    if (!read_string(r, at, object, member, false, &name) || name == NULL)
+    if (!ikvi_read_string(r, at, object, member, false, &name) || name == NULL)
         return !r->failed;
     for (*to = 0; names[*to] != NULL; ++*to)
         if (strcmp(names[*to], name) == 0)
@@ -229,13 +233,14 @@ bool read_choice(reader *r, const place *at, const json_t *object,
         used += (size_t)snprintf(known + used, sizeof known - used, "%s\"%s\"",
                                  i > 0 ? ", " : "", names[i]);
     const char *near = ikv_nearest_name(name, names);
-    return reader_fail(r, &here, "expected one of %s, found \"%.60s\"%s%s%s",
-                       known, name, near != NULL ? "; did you mean \"" : "",
-                       near != NULL ? near : "", near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(
+        r, &here, "expected one of %s, found \"%.60s\"%s%s%s", known, name,
+        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
 }
 
-bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
-                 float *to)
+bool ikvi_read_floats(reader *r, const place *at, const json_t *value,
+                      size_t count, float *to)
 {
     bool good = json_is_array(value) && json_array_size(value) == count;
     for (size_t i = 0; good && i < count; i++) {
@@ -243,10 +248,10 @@ bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
         to[i] = (float)json_number_value(number);
         good = json_is_number(number) && isfinite(to[i]);
     }
-    return good || reader_fail(r, at,
-                               "expected %zu numbers in an array, found "
-                               "%s",
-                               count, json_found(value));
+    return good || ikvi_reader_fail(r, at,
+                                    "expected %zu numbers in an array, found "
+                                    "%s",
+                                    count, ikvi_json_found(value));
 }
 
 /* --------------------------------------------------------------- fields -- */
@@ -270,7 +275,7 @@ static const char *list_names(uint32_t set, char *buffer, size_t size)
     return buffer;
 }
 
-bool json_named(const ikv_field *field, const char *name, uint64_t *value)
+bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value)
 {
     if (field->set == IKV_SET_CODE)
         return (*value = ikv_code_find(name)) != 0;
@@ -296,7 +301,7 @@ static bool read_named(reader *r, const place *at, const json_t *value,
 {
     char buffer[8];
     if (json_is_string(value) &&
-        json_named(field, json_string_value(value), to))
+        ikvi_json_named(field, json_string_value(value), to))
         return true;
     *to = json_is_integer(value) ? (uint64_t)json_integer_value(value) : 0;
     if (json_is_integer(value) && *to <= UINT32_MAX &&
@@ -304,24 +309,24 @@ static bool read_named(reader *r, const place *at, const json_t *value,
         return true;
     char names[256];
     if (field->set == IKV_SET_CODE)
-        return reader_fail(r, at,
-                           "expected a key's W3C code name, \"KeyA\" "
-                           "for instance, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, at,
+                                "expected a key's W3C code name, \"KeyA\" "
+                                "for instance, found %s",
+                                ikvi_json_found(value));
     if (field->set == IKV_SET_KEY)
-        return reader_fail(r, at,
-                           "expected one character or a key's W3C name, "
-                           "\"a\" or \"Enter\" for instance, found %s",
-                           json_found(value));
-    return reader_fail(r, at, "expected one of %s, found %s",
-                       list_names(field->set, names, sizeof names),
-                       json_found(value));
+        return ikvi_reader_fail(r, at,
+                                "expected one character or a key's W3C name, "
+                                "\"a\" or \"Enter\" for instance, found %s",
+                                ikvi_json_found(value));
+    return ikvi_reader_fail(r, at, "expected one of %s, found %s",
+                            list_names(field->set, names, sizeof names),
+                            ikvi_json_found(value));
 }
 
 static bool read_mask(reader *r, const place *at, const json_t *value,
                       const ikv_field *field, uint64_t *to)
 {
-    if (!expect_array(r, at, value))
+    if (!ikvi_expect_array(r, at, value))
         return false;
     *to = 0;
     for (size_t i = 0; i < json_array_size(value); i++) {
@@ -339,9 +344,9 @@ static bool read_text(reader *r, const place *at, const json_t *value,
 {
     size_t room = sizeof *event - field->offset - 1u;
     if (!json_is_string(value) || json_string_length(value) > room)
-        return reader_fail(r, at,
-                           "expected a string of at most %zu bytes, found %s",
-                           room, json_found(value));
+        return ikvi_reader_fail(
+            r, at, "expected a string of at most %zu bytes, found %s", room,
+            ikvi_json_found(value));
     char *to = (char *)event + field->offset;
     *to = (char)json_string_length(value);
     memcpy(to + 1, json_string_value(value), json_string_length(value));
@@ -356,8 +361,8 @@ static bool read_target(reader *r, const place *at, const json_t *value,
         if (to->bits != 0)
             return true;
     }
-    return reader_fail(r, at, "expected a target's id, found %s",
-                       json_found(value));
+    return ikvi_reader_fail(r, at, "expected a target's id, found %s",
+                            ikvi_json_found(value));
 }
 
 static const char *type_name(const ikv_field *field)
@@ -381,21 +386,21 @@ static const char *type_name(const ikv_field *field)
     return field->scale > 1 ? "a number that fits" : names[field->type];
 }
 
-bool names_something(const ikv_field *field)
+bool ikvi_names_something(const ikv_field *field)
 {
     return field->set >= IKV_SET_ACTION && field->set <= IKV_SET_FIELD;
 }
 
-ikv_status message_fine(ikv_message *message)
+ikv_status ikvi_message_fine(ikv_message *message)
 {
     if (message != NULL)
         message->text[0] = '\0';
     return IKV_OK;
 }
 
-bool read_field(reader *r, const place *at, const json_t *value,
-                const ikv_field *field, const target_finder *finder,
-                ikv_event *event)
+bool ikvi_read_field(reader *r, const place *at, const json_t *value,
+                     const ikv_field *field, const target_finder *finder,
+                     ikv_event *event)
 {
     ikv_value to = {IKV_VALUE_NONE, {0}};
     uint64_t named = 0;
@@ -405,16 +410,16 @@ bool read_field(reader *r, const place *at, const json_t *value,
         to.type = IKV_VALUE_TARGET;
         if (!read_target(r, at, value, finder, &to.bits.target))
             return false;
-    } else if (names_something(field)) {
+    } else if (ikvi_names_something(field)) {
         const char *name = json_string_value(value);
         to.type = IKV_VALUE_INTEGER;
         if (name == NULL || finder->find_number == NULL)
-            return reader_fail(r, at, "expected %s's name, found %s",
-                               field->name, json_found(value));
+            return ikvi_reader_fail(r, at, "expected %s's name, found %s",
+                                    field->name, ikvi_json_found(value));
         to.bits.integer = finder->find_number(finder->user, field, name);
         if (to.bits.integer == 0)
-            return reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
-                               name);
+            return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
+                                    name);
     } else if (is_mask(field)) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_mask(r, at, value, field, &named))
@@ -437,13 +442,13 @@ bool read_field(reader *r, const place *at, const json_t *value,
     }
     if (to.type != IKV_VALUE_NONE && ikv_field_put(field, event, to) == IKV_OK)
         return true;
-    return reader_fail(r, at, "expected %s, found %s", type_name(field),
-                       json_found(value));
+    return ikvi_reader_fail(r, at, "expected %s, found %s", type_name(field),
+                            ikvi_json_found(value));
 }
 
 /* -------------------------------------------------------------- writing -- */
 
-json_t *json_shortest(double value, bool is_float)
+json_t *ikvi_json_shortest(double value, bool is_float)
 {
     char text[32];
     if (!isfinite(value))
@@ -485,10 +490,11 @@ static json_t *write_integer(const ikv_field *field, int64_t value)
     return name != NULL ? json_string(name) : json_integer(value);
 }
 
-json_t *write_field(const ikv_field *field, const ikv_event *event,
-                    const char *(*name)(const void *user,
-                                        const ikv_field *field, uint32_t bits),
-                    const void *user)
+json_t *ikvi_write_field(const ikv_field *field, const ikv_event *event,
+                         const char *(*name)(const void *user,
+                                             const ikv_field *field,
+                                             uint32_t bits),
+                         const void *user)
 {
     uint32_t length;
     const char *text = ikv_field_text(field, event, &length);
@@ -499,7 +505,8 @@ json_t *write_field(const ikv_field *field, const ikv_event *event,
     ikv_value value = ikv_field_get(field, event);
     switch (value.type) {
     case IKV_VALUE_NUMBER:
-        return json_shortest(value.bits.number, field->type != IKV_TYPE_F64);
+        return ikvi_json_shortest(value.bits.number,
+                                  field->type != IKV_TYPE_F64);
     case IKV_VALUE_BOOL:
         return json_boolean(value.bits.boolean);
     case IKV_VALUE_TARGET:
@@ -507,7 +514,7 @@ json_t *write_field(const ikv_field *field, const ikv_event *event,
                    ? json_string(name(user, field, value.bits.target.bits))
                    : json_null();
     case IKV_VALUE_INTEGER:
-        if (names_something(field))
+        if (ikvi_names_something(field))
             return json_string(name(user, field, (uint32_t)value.bits.integer));
         return write_integer(field, value.bits.integer);
     default:
@@ -562,7 +569,7 @@ static void write_value(FILE *file, json_t *value)
     }
 }
 
-bool write_line(FILE *file, json_t *value)
+bool ikvi_write_line(FILE *file, json_t *value)
 {
     write_value(file, value);
     fputc('\n', file);

@@ -24,40 +24,43 @@ typedef struct place {
 } place;
 
 /* Fails with a message; always false. */
-bool reader_fail(reader *r, const place *at, const char *format, ...)
+bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
 
 /* What a call that went well leaves in its message: nothing. */
-ikv_status message_fine(ikv_message *message);
+ikv_status ikvi_message_fine(ikv_message *message);
 
 /* "a string", "the number 3.5" ...: what was found. Not re-entrant. */
-const char *json_found(const json_t *value);
+const char *ikvi_json_found(const json_t *value);
 
 /* Fails unless it is an object with known members alone ("note" always is). */
-bool expect_object(reader *r, const place *at, const json_t *value,
-                   const char *const *known);
-bool expect_array(reader *r, const place *at, const json_t *value);
+bool ikvi_expect_object(reader *r, const place *at, const json_t *value,
+                        const char *const *known);
+bool ikvi_expect_array(reader *r, const place *at, const json_t *value);
 
 /* Reads a member. Absent members leave *to as it is, unless `needed`. */
-bool read_string(reader *r, const place *at, const json_t *object,
-                 const char *member, bool needed, const char **to);
-bool read_bool(reader *r, const place *at, const json_t *object,
-               const char *member, bool *to);
-bool read_integer(reader *r, const place *at, const json_t *object,
-                  const char *member, int64_t least, int64_t most, int64_t *to);
-bool read_number(reader *r, const place *at, const json_t *object,
-                 const char *member, double least, double most, double *to);
+bool ikvi_read_string(reader *r, const place *at, const json_t *object,
+                      const char *member, bool needed, const char **to);
+bool ikvi_read_bool(reader *r, const place *at, const json_t *object,
+                    const char *member, bool *to);
+bool ikvi_read_integer(reader *r, const place *at, const json_t *object,
+                       const char *member, int64_t least, int64_t most,
+                       int64_t *to);
+bool ikvi_read_number(reader *r, const place *at, const json_t *object,
+                      const char *member, double least, double most,
+                      double *to);
 
 /* One of the names (the list ends with NULL), as its place in it. */
-bool read_choice(reader *r, const place *at, const json_t *object,
-                 const char *member, const char *const *names, uint32_t *to);
+bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
+                      const char *member, const char *const *names,
+                      uint32_t *to);
 
 /* An array of so many finite numbers. */
-bool read_floats(reader *r, const place *at, const json_t *value, size_t count,
-                 float *to);
+bool ikvi_read_floats(reader *r, const place *at, const json_t *value,
+                      size_t count, float *to);
 
 /* Whether a field's number stands for a name that a setup knows. */
-bool names_something(const ikv_field *field);
+bool ikvi_names_something(const ikv_field *field);
 
 /* Writes a value of JSON into a field of an event, or fails. Targets, and what
  * else is known by name alone, through the callbacks; zero for what is not
@@ -68,25 +71,26 @@ typedef struct target_finder {
                             const char *name);
     const void *user;
 } target_finder;
-bool read_field(reader *r, const place *at, const json_t *value,
-                const ikv_field *field, const target_finder *finder,
-                ikv_event *event);
+bool ikvi_read_field(reader *r, const place *at, const json_t *value,
+                     const ikv_field *field, const target_finder *finder,
+                     ikv_event *event);
 
 /* The number that a field's value has of that name. */
-bool json_named(const ikv_field *field, const char *name, uint64_t *value);
+bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value);
 
 /* The field's value as JSON; targets' names by the callback. */
-json_t *write_field(const ikv_field *field, const ikv_event *event,
-                    const char *(*name)(const void *user,
-                                        const ikv_field *field, uint32_t bits),
-                    const void *user);
+json_t *ikvi_write_field(const ikv_field *field, const ikv_event *event,
+                         const char *(*name)(const void *user,
+                                             const ikv_field *field,
+                                             uint32_t bits),
+                         const void *user);
 
-/* A number that write_line() prints in its shortest form. */
-json_t *json_shortest(double value, bool is_float);
+/* A number that ikvi_write_line() prints in its shortest form. */
+json_t *ikvi_json_shortest(double value, bool is_float);
 
 /* Writes a value on one line, numbers by ikv_number_format(), and drops it.
  * False if the file is in error. */
-bool write_line(FILE *file, json_t *value);
+bool ikvi_write_line(FILE *file, json_t *value);
 
 /* "stop+refuse" for instance (trace.c). */
 const char *ikvi_verdict_name(ikv_verdict verdict);

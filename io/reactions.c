@@ -220,7 +220,7 @@ static void set_field(const doing *d, setup_target *target, setup_field *field,
     note(d->setup, "%s.%s: %s -> %s", target->id, field->name,
          value_text(field->value, before), value_text(value, after));
     event.target = target->handle;
-    event.field.field = setup_field_number(d->setup, field->name);
+    event.field.field = ikvi_setup_field_number(d->setup, field->name);
     event.field.type = (uint8_t)value.type;
     event.field.before = field->value.bits;
     event.field.after = value.bits;
@@ -233,8 +233,9 @@ static void set_field(const doing *d, setup_target *target, setup_field *field,
  */
 static setup_field *its_field(const doing *d, setup_target **target)
 {
-    *target = setup_target_of(d->setup, its_target(d));
-    return *target != NULL ? setup_find_field(*target, d->what->text) : NULL;
+    *target = ikvi_setup_target_of(d->setup, its_target(d));
+    return *target != NULL ? ikvi_setup_find_field(*target, d->what->text)
+                           : NULL;
 }
 
 static ikv_verdict run_toggle(const doing *d)
@@ -274,12 +275,13 @@ static ikv_verdict for_handlers(const doing *d, const char *what,
     ikv_bus *bus = d->delivery->bus;
     const char *name = d->what->text;
     const setup_group *group =
-        name != NULL ? setup_find_group(d->setup, name) : NULL;
+        name != NULL ? ikvi_setup_find_group(d->setup, name) : NULL;
     ikv_status status = IKV_OK;
     if (name == NULL)
         status = act(bus, d->delivery->subscription);
     else if (group == NULL)
-        status = act(bus, setup_find_handler(d->setup, name)->subscription);
+        status =
+            act(bus, ikvi_setup_find_handler(d->setup, name)->subscription);
     for (uint32_t i = 0; group != NULL && i < d->setup->handler_count; i++)
         if (d->setup->handlers[i].group == group)
             act(bus, d->setup->handlers[i].subscription);
@@ -475,19 +477,19 @@ enum {
 static bool wrong_form(reader *r, const place *at, const reaction *to,
                        const json_t *value)
 {
-    return reader_fail(r, at, "expected the form %s, found %s", to->row->form,
-                       json_found(value));
+    return ikvi_reader_fail(r, at, "expected the form %s, found %s",
+                            to->row->form, ikvi_json_found(value));
 }
 
 static bool read_target_id(reader *r, const place *at, ikv_setup *setup,
                            const json_t *object, reaction *to)
 {
-    if (!read_string(r, at, object, "target", false, &to->target_id))
+    if (!ikvi_read_string(r, at, object, "target", false, &to->target_id))
         return false;
     place here = {at, "target", 0};
     return to->target_id == NULL || strcmp(to->target_id, "root") == 0 ||
-           setup_find_target(setup, to->target_id) != NULL ||
-           setup_unknown_target(r, &here, setup, to->target_id);
+           ikvi_setup_find_target(setup, to->target_id) != NULL ||
+           ikvi_setup_unknown_target(r, &here, setup, to->target_id);
 }
 
 /* A constant, or {"field": "x"}: the event's field of that name. */
@@ -496,9 +498,9 @@ static bool read_argument(reader *r, const place *at, const json_t *value,
 {
     static const char *const members[] = {"field", NULL};
     if (json_is_object(value))
-        return expect_object(r, at, value, members) &&
-               read_string(r, at, value, "field", true, &to->event_field);
-    return read_scalar(r, at, value, &to->constant);
+        return ikvi_expect_object(r, at, value, members) &&
+               ikvi_read_string(r, at, value, "field", true, &to->event_field);
+    return ikvi_read_scalar(r, at, value, &to->constant);
 }
 
 static bool read_position(reader *r, const place *at, ikv_setup *setup,
@@ -507,7 +509,7 @@ static bool read_position(reader *r, const place *at, ikv_setup *setup,
     static const char *const members[] = {"target", "x", "y", NULL};
     if (!json_is_object(value))
         return wrong_form(r, at, to, value);
-    if (!expect_object(r, at, value, members) ||
+    if (!ikvi_expect_object(r, at, value, members) ||
         !read_target_id(r, at, setup, value, to))
         return false;
     for (int i = 0; i < 2; i++) {
@@ -520,8 +522,8 @@ static bool read_position(reader *r, const place *at, ikv_setup *setup,
             return false;
         argument *a = &to->arguments[i];
         if (a->event_field == NULL && a->constant.type == IKV_VALUE_BOOL)
-            return reader_fail(r, &here, "expected a number, found %s",
-                               json_found(part));
+            return ikvi_reader_fail(r, &here, "expected a number, found %s",
+                                    ikvi_json_found(part));
     }
     return true;
 }
@@ -533,9 +535,9 @@ static bool read_set(reader *r, const place *at, ikv_setup *setup,
     if (!json_is_object(value))
         return wrong_form(r, at, to, value);
     place here = {at, "value", 0};
-    return expect_object(r, at, value, members) &&
+    return ikvi_expect_object(r, at, value, members) &&
            read_target_id(r, at, setup, value, to) &&
-           read_string(r, at, value, "field", true, &to->text) &&
+           ikvi_read_string(r, at, value, "field", true, &to->text) &&
            read_argument(r, &here, json_object_get(value, "value"),
                          &to->arguments[0]);
 }
@@ -550,9 +552,9 @@ static bool read_toggle(reader *r, const place *at, ikv_setup *setup,
     }
     if (!json_is_object(value))
         return wrong_form(r, at, to, value);
-    return expect_object(r, at, value, members) &&
+    return ikvi_expect_object(r, at, value, members) &&
            read_target_id(r, at, setup, value, to) &&
-           read_string(r, at, value, "field", true, &to->text);
+           ikvi_read_string(r, at, value, "field", true, &to->text);
 }
 
 static bool read_lane(reader *r, const place *at, const json_t *value,
@@ -560,11 +562,11 @@ static bool read_lane(reader *r, const place *at, const json_t *value,
 {
     static const char *const lanes[] = {"step", "frame", NULL};
     const char *lane = "step";
-    if (!read_string(r, at, value, "lane", false, &lane))
+    if (!ikvi_read_string(r, at, value, "lane", false, &lane))
         return false;
     place here = {at, "lane", 0};
     if (strcmp(lane, "step") != 0 && strcmp(lane, "frame") != 0)
-        return setup_unknown(r, &here, "lane", lane, lanes);
+        return ikvi_setup_unknown(r, &here, "lane", lane, lanes);
     to->lane = strcmp(lane, "step") == 0 ? IKV_STEP_LANE : IKV_FRAME_LANE;
     return true;
 }
@@ -574,14 +576,14 @@ static bool read_event_field(reader *r, const place *at, const json_t *value,
 {
     static const char *const members[] = {"field", NULL};
     if (!json_is_object(value))
-        return read_field(r, at, value, field, NULL, &to->event);
+        return ikvi_read_field(r, at, value, field, NULL, &to->event);
     if (to->argument_count == SETUP_ARGUMENTS)
-        return reader_fail(r, at, "more than %d fields of the event",
-                           SETUP_ARGUMENTS);
+        return ikvi_reader_fail(r, at, "more than %d fields of the event",
+                                SETUP_ARGUMENTS);
     argument *a = &to->arguments[to->argument_count++];
     a->to = field;
-    return expect_object(r, at, value, members) &&
-           read_string(r, at, value, "field", true, &a->event_field);
+    return ikvi_expect_object(r, at, value, members) &&
+           ikvi_read_string(r, at, value, "field", true, &a->event_field);
 }
 
 static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
@@ -592,7 +594,7 @@ static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
     if (!json_is_object(value) || kind == NULL)
         return wrong_form(r, at, to, value);
     ikv_kind number;
-    if (!setup_read_kind(r, &here, setup, kind, &number) ||
+    if (!ikvi_setup_read_kind(r, &here, setup, kind, &number) ||
         !read_target_id(r, at, setup, value, to))
         return false;
     to->event = ikv_event_make(number, 0);
@@ -619,7 +621,7 @@ static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
                 known[count++] = info->fields[i].name;
             known[count++] = "target";
             known[count] = NULL;
-            return setup_unknown(r, &at_member, "field", member, known);
+            return ikvi_setup_unknown(r, &at_member, "field", member, known);
         }
         if (!read_event_field(r, &at_member, part, field, to))
             return false;
@@ -635,15 +637,16 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
         return wrong_form(r, at, to, value);
     if (to->row->takes == TAKES_TARGET) {
         to->target_id = name;
-        return setup_find_target(setup, name) != NULL ||
-               setup_unknown_target(r, at, setup, name);
+        return ikvi_setup_find_target(setup, name) != NULL ||
+               ikvi_setup_unknown_target(r, at, setup, name);
     }
     to->text = name;
     if (to->row->takes == TAKES_TEXT ||
-        setup_find_handler(setup, name) != NULL ||
-        setup_find_group(setup, name) != NULL)
+        ikvi_setup_find_handler(setup, name) != NULL ||
+        ikvi_setup_find_group(setup, name) != NULL)
         return true;
-    return reader_fail(r, at, "there is no handler or group \"%.60s\"", name);
+    return ikvi_reader_fail(r, at, "there is no handler or group \"%.60s\"",
+                            name);
 }
 
 static const struct reaction_row *find_row(const char *name)
@@ -660,7 +663,7 @@ static bool unknown_reaction(reader *r, const place *at, const char *name)
     for (size_t i = 0; i < ROWS; i++)
         known[i] = rows[i].name;
     known[ROWS] = NULL;
-    return setup_unknown(r, at, "reaction", name, known);
+    return ikvi_setup_unknown(r, at, "reaction", name, known);
 }
 
 static bool read_bare(reader *r, const place *at, const json_t *value,
@@ -674,16 +677,16 @@ static bool read_bare(reader *r, const place *at, const json_t *value,
            to->row->takes == TAKES_HANDLER || wrong_form(r, at, to, value);
 }
 
-bool read_reaction(reader *r, const place *at, ikv_setup *setup,
-                   const json_t *value, reaction *to)
+bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
+                        const json_t *value, reaction *to)
 {
     if (json_is_string(value))
         return read_bare(r, at, value, to);
     if (!json_is_object(value) || json_object_size(value) != 1)
-        return reader_fail(r, at,
-                           "expected a reaction, \"stop\" or {\"toggle\": "
-                           "\"lit\"} for instance, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, at,
+                                "expected a reaction, \"stop\" or {\"toggle\": "
+                                "\"lit\"} for instance, found %s",
+                                ikvi_json_found(value));
     void *only = json_object_iter((json_t *)(uintptr_t)value);
     const char *name = json_object_iter_key(only);
     const json_t *part = json_object_iter_value(only);
@@ -708,8 +711,8 @@ bool read_reaction(reader *r, const place *at, ikv_setup *setup,
     }
 }
 
-ikv_verdict run_reactions(const ikv_event *event, const ikv_delivery *delivery,
-                          void *handler)
+ikv_verdict ikvi_run_reactions(const ikv_event *event,
+                               const ikv_delivery *delivery, void *handler)
 {
     const setup_handler *h = handler;
     ikv_verdict verdict = IKV_CONTINUE;

@@ -44,7 +44,7 @@ static const char *target_of_tape(const void *user, const ikv_field *field,
 
 static json_t *json_ms(uint64_t ns)
 {
-    return json_shortest((double)ns / 1e6, false);
+    return ikvi_json_shortest((double)ns / 1e6, false);
 }
 
 static void add_intake(json_t *line, const ikv_event *event,
@@ -81,8 +81,9 @@ static void add_fields(ikv_recording *r, json_t *line, const ikv_event *event,
             break;
         if (ikv_field_get(field, event).bits.integer !=
             ikv_field_get(field, &blank).bits.integer)
-            json_object_set_new(line, field->name,
-                                write_field(field, event, target_of_tape, r));
+            json_object_set_new(
+                line, field->name,
+                ikvi_write_field(field, event, target_of_tape, r));
     }
     for (uint32_t i = 0; i < info->field_count; i++) {
         uint32_t length = 0;
@@ -91,8 +92,9 @@ static void add_fields(ikv_recording *r, json_t *line, const ikv_event *event,
         if (text ? length > 0
                  : ikv_field_get(field, event).bits.integer !=
                        ikv_field_get(field, &blank).bits.integer)
-            json_object_set_new(line, field->name,
-                                write_field(field, event, target_of_tape, r));
+            json_object_set_new(
+                line, field->name,
+                ikvi_write_field(field, event, target_of_tape, r));
     }
 }
 
@@ -107,7 +109,7 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
     json_object_set_new(line, "kind", json_string(info->name));
     add_intake(line, event, intake);
     add_fields(r, line, event, info);
-    r->failed = !write_line(r->file, line) || r->failed;
+    r->failed = !ikvi_write_line(r->file, line) || r->failed;
 }
 
 static void write_check(ikv_recording *r, bool last)
@@ -122,7 +124,7 @@ static void write_check(ikv_recording *r, bool last)
     if (last)
         json_object_set_new(line, "end",
                             json_ms(ikv_loop_time_ns(ikv_kit_loop(r->kit))));
-    r->failed = !write_line(r->file, line) || r->failed;
+    r->failed = !ikvi_write_line(r->file, line) || r->failed;
 }
 
 static void watch_recording(const ikv_watch *watch, void *user)
@@ -145,7 +147,7 @@ static void write_header(ikv_recording *r, const char *setup_path)
     json_object_set_new(line, "per_seconds", json_integer(den));
     if (ikv_loop_timing(ikv_kit_loop(r->kit)) == IKV_AT_FRAME)
         json_object_set_new(line, "timing", json_string("at_frame"));
-    r->failed = !write_line(r->file, line);
+    r->failed = !ikvi_write_line(r->file, line);
 }
 
 ikv_status ikv_recording_open(const ikv_recording_config *config,
@@ -166,7 +168,8 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
     r->file = fopen(config->path, "w");
     if (r->file == NULL) {
         reader fault = {.path = config->path, .message = message};
-        reader_fail(&fault, NULL, "can't write the tape: %s", strerror(errno));
+        ikvi_reader_fail(&fault, NULL, "can't write the tape: %s",
+                         strerror(errno));
         free(r);
         return IKV_BAD_FILE;
     }
@@ -185,7 +188,7 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
     }
     write_header(r, config->setup_path);
     *recording = r;
-    return message_fine(message);
+    return ikvi_message_fine(message);
 }
 
 ikv_status ikv_recording_close(ikv_recording *recording)

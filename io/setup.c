@@ -28,7 +28,7 @@ ikv_memory ikv_host_memory(void)
 
 /* -------------------------------------------------------------- finding -- */
 
-setup_target *setup_find_target(const ikv_setup *setup, const char *id)
+setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id)
 {
     for (uint32_t i = 0; i < setup->target_count; i++)
         if (setup->targets[i].id != NULL &&
@@ -37,7 +37,7 @@ setup_target *setup_find_target(const ikv_setup *setup, const char *id)
     return NULL;
 }
 
-setup_handler *setup_find_handler(const ikv_setup *setup, const char *name)
+setup_handler *ikvi_setup_find_handler(const ikv_setup *setup, const char *name)
 {
     for (uint32_t i = 0; i < setup->handler_count; i++)
         if (setup->handlers[i].name != NULL &&
@@ -46,7 +46,7 @@ setup_handler *setup_find_handler(const ikv_setup *setup, const char *name)
     return NULL;
 }
 
-setup_group *setup_find_group(const ikv_setup *setup, const char *name)
+setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name)
 {
     for (uint32_t i = 0; i < setup->group_count; i++)
         if (setup->groups[i].name != NULL &&
@@ -55,7 +55,7 @@ setup_group *setup_find_group(const ikv_setup *setup, const char *name)
     return NULL;
 }
 
-setup_field *setup_find_field(setup_target *target, const char *name)
+setup_field *ikvi_setup_find_field(setup_target *target, const char *name)
 {
     for (uint32_t i = 0; i < target->field_count; i++)
         if (strcmp(target->fields[i].name, name) == 0)
@@ -68,12 +68,12 @@ static bool is_first(const ikv_setup *setup, uint32_t target, uint32_t field)
 {
     const char *name = setup->targets[target].fields[field].name;
     for (uint32_t i = 0; i < target; i++)
-        if (setup_find_field(&setup->targets[i], name) != NULL)
+        if (ikvi_setup_find_field(&setup->targets[i], name) != NULL)
             return false;
     return true;
 }
 
-const char *setup_field_name(const ikv_setup *setup, uint32_t number)
+const char *ikvi_setup_field_name(const ikv_setup *setup, uint32_t number)
 {
     for (uint32_t i = 0; setup != NULL && i < setup->target_count; i++)
         for (uint32_t f = 0; f < setup->targets[i].field_count; f++)
@@ -82,7 +82,7 @@ const char *setup_field_name(const ikv_setup *setup, uint32_t number)
     return "?";
 }
 
-uint32_t setup_field_number(const ikv_setup *setup, const char *name)
+uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name)
 {
     uint32_t number = 0;
     for (uint32_t i = 0; i < setup->target_count; i++)
@@ -95,7 +95,7 @@ uint32_t setup_field_number(const ikv_setup *setup, const char *name)
 }
 
 /* Targets bear their index + 1 as id. */
-setup_target *setup_target_of(const ikv_setup *setup, ikv_target target)
+setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target)
 {
     if (setup == NULL || setup->kit == NULL)
         return NULL;
@@ -103,17 +103,18 @@ setup_target *setup_target_of(const ikv_setup *setup, ikv_target target)
     return id > 0 && id <= setup->target_count ? &setup->targets[id - 1] : NULL;
 }
 
-bool setup_unknown(reader *r, const place *at, const char *what,
-                   const char *name, const char *const *known)
+bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
+                        const char *name, const char *const *known)
 {
     const char *near = ikv_nearest_name(name, known);
-    return reader_fail(r, at, "unknown %s \"%.60s\"%s%s%s", what, name,
-                       near != NULL ? "; did you mean \"" : "",
-                       near != NULL ? near : "", near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"%s%s%s", what, name,
+                            near != NULL ? "; did you mean \"" : "",
+                            near != NULL ? near : "",
+                            near != NULL ? "\"?" : "");
 }
 
-bool setup_unknown_target(reader *r, const place *at, const ikv_setup *setup,
-                          const char *id)
+bool ikvi_setup_unknown_target(reader *r, const place *at,
+                               const ikv_setup *setup, const char *id)
 {
     const char **known = calloc(setup->target_count + 2u, sizeof *known);
     size_t count = 0;
@@ -121,7 +122,7 @@ bool setup_unknown_target(reader *r, const place *at, const ikv_setup *setup,
         if (setup->targets[i].id != NULL)
             known[count++] = setup->targets[i].id;
     static const char *const none[] = {NULL};
-    setup_unknown(r, at, "target", id, known != NULL ? known : none);
+    ikvi_setup_unknown(r, at, "target", id, known != NULL ? known : none);
     free(known);
     return false;
 }
@@ -135,36 +136,36 @@ static bool unknown_kind(reader *r, const place *at, const ikv_setup *setup,
          (k = ikv_catalogue_next(setup->catalogue, k)) != IKV_KIND_NONE;)
         known[count++] = ikv_catalogue_info(setup->catalogue, k)->name;
     known[count] = NULL;
-    return setup_unknown(r, at, "kind", name, known);
+    return ikvi_setup_unknown(r, at, "kind", name, known);
 }
 
-bool setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
-                     const json_t *value, ikv_kind *kind)
+bool ikvi_setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
+                          const json_t *value, ikv_kind *kind)
 {
     const char *name = json_string_value(value);
     if (name == NULL)
-        return reader_fail(r, at, "expected a kind's name, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, at, "expected a kind's name, found %s",
+                                ikvi_json_found(value));
     *kind = ikv_catalogue_find(setup->catalogue, name);
     return *kind != IKV_KIND_NONE || unknown_kind(r, at, setup, name);
 }
 
-bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *list, uint32_t *tags)
+bool ikvi_setup_read_tags(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *list, uint32_t *tags)
 {
-    if (!expect_array(r, at, list))
+    if (!ikvi_expect_array(r, at, list))
         return false;
     for (size_t i = 0; i < json_array_size(list); i++) {
         const char *name = json_string_value(json_array_get(list, i));
         place here = {at, NULL, i};
         if (name == NULL)
-            return reader_fail(r, &here, "expected a tag's name, found %s",
-                               json_found(json_array_get(list, i)));
+            return ikvi_reader_fail(r, &here, "expected a tag's name, found %s",
+                                    ikvi_json_found(json_array_get(list, i)));
         uint32_t bit = 0;
         while (bit < setup->tag_count && strcmp(setup->tags[bit], name) != 0)
             bit++;
         if (bit == 32)
-            return reader_fail(r, &here, "more than 32 different tags");
+            return ikvi_reader_fail(r, &here, "more than 32 different tags");
         if (bit == setup->tag_count)
             setup->tags[setup->tag_count++] = name;
         *tags |= 1u << bit;
@@ -172,7 +173,8 @@ bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-bool read_scalar(reader *r, const place *at, const json_t *value, ikv_value *to)
+bool ikvi_read_scalar(reader *r, const place *at, const json_t *value,
+                      ikv_value *to)
 {
     if (json_is_boolean(value)) {
         to->type = IKV_VALUE_BOOL;
@@ -184,9 +186,9 @@ bool read_scalar(reader *r, const place *at, const json_t *value, ikv_value *to)
         to->type = IKV_VALUE_NUMBER;
         to->bits.number = json_real_value(value);
     } else {
-        return reader_fail(r, at,
-                           "expected a number, or true or false, found %s",
-                           json_found(value));
+        return ikvi_reader_fail(r, at,
+                                "expected a number, or true or false, found %s",
+                                ikvi_json_found(value));
     }
     return true;
 }
@@ -275,23 +277,23 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
     FILE *file = fopen(path, "r");
     json_error_t error;
     if (file == NULL) {
-        reader_fail(&r, NULL, "can't open the setup: %s", strerror(errno));
+        ikvi_reader_fail(&r, NULL, "can't open the setup: %s", strerror(errno));
     } else {
         s->document = json_loadf(file, JSON_REJECT_DUPLICATES, &error);
         fclose(file);
     }
     if (file != NULL && s->document == NULL) {
         r.line = error.line > 0 ? (size_t)error.line : 1;
-        reader_fail(&r, NULL, "column %d: %s", error.column, error.text);
+        ikvi_reader_fail(&r, NULL, "column %d: %s", error.column, error.text);
     }
-    if (r.failed || !read_document(&r, s)) {
+    if (r.failed || !ikvi_read_document(&r, s)) {
         ikv_setup_close(s);
         return IKV_BAD_FILE;
     }
     find_mistakes(s);
-    find_binding_clashes(s, warn);
+    ikvi_find_binding_clashes(s, warn);
     *setup = s;
-    return message_fine(message);
+    return ikvi_message_fine(message);
 }
 
 void ikv_setup_close(ikv_setup *setup)
@@ -303,14 +305,14 @@ void ikv_setup_close(ikv_setup *setup)
         free(setup->handlers[i].kinds);
         free(setup->handlers[i].at);
         free(setup->handlers[i].reactions);
-        free_conditions(setup->handlers[i].conditions,
-                        setup->handlers[i].condition_count);
+        ikvi_free_conditions(setup->handlers[i].conditions,
+                             setup->handlers[i].condition_count);
     }
     for (uint32_t i = 0; i < setup->warning_count; i++)
         free(setup->warnings[i]);
     for (uint32_t i = 0; setup->groups != NULL && i < setup->group_count; i++)
-        free_conditions(setup->groups[i].conditions,
-                        setup->groups[i].condition_count);
+        ikvi_free_conditions(setup->groups[i].conditions,
+                             setup->groups[i].condition_count);
     free(setup->groups);
     free(setup->sets);
     free(setup->actions);
@@ -334,7 +336,7 @@ ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
 {
     if (setup == NULL || name == NULL || handler == NULL)
         return IKV_BAD_ARGUMENT;
-    setup_handler *h = setup_find_handler(setup, name);
+    setup_handler *h = ikvi_setup_find_handler(setup, name);
     if (h == NULL)
         return IKV_UNKNOWN_NAME;
     if (h->has_reactions || h->bound != NULL)
@@ -455,7 +457,7 @@ static ikv_status apply_target(ikv_setup *setup, uint32_t index, reader *r)
     ikv_status status = ikv_scene_add(ikv_kit_scene(setup->kit), &t->config,
                                       &t->handle, &message);
     if (status < 0)
-        reader_fail(r, NULL, "target \"%s\": %.300s", t->id, message.text);
+        ikvi_reader_fail(r, NULL, "target \"%s\": %.300s", t->id, message.text);
     else if (t->has_sensing && ikv_kit_overlaps(setup->kit) != NULL)
         status = ikv_overlap_sense(ikv_kit_overlaps(setup->kit), t->handle,
                                    &t->sensing);
@@ -480,7 +482,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     config.phases = h->phases;
     config.rank = h->rank;
     config.name = h->name;
-    config.handler = h->has_reactions   ? run_reactions
+    config.handler = h->has_reactions   ? ikvi_run_reactions
                      : h->bound != NULL ? h->bound
                                         : do_nothing;
     config.user = h->has_reactions ? (void *)h : h->bound_user;
@@ -496,22 +498,23 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     ikv_condition_group *groups = NULL;
     ikv_message message = {""};
     ikv_status status =
-        make_conditions(setup, h, &config, &conditions, &groups);
+        ikvi_make_conditions(setup, h, &config, &conditions, &groups);
     if (status < 0) {
-        reader_fail(r, NULL, "no memory");
+        ikvi_reader_fail(r, NULL, "no memory");
     } else if (!h->has_reactions && h->bound == NULL &&
                (flags & IKV_APPLY_UNBOUND) == 0) {
         status = IKV_UNKNOWN_NAME;
-        reader_fail(r, NULL,
-                    "handler \"%s\" has no reactions and is not bound: call "
-                    "ikv_setup_bind() for it",
-                    h->name);
+        ikvi_reader_fail(
+            r, NULL,
+            "handler \"%s\" has no reactions and is not bound: call "
+            "ikv_setup_bind() for it",
+            h->name);
     } else {
         status = ikv_bus_subscribe(ikv_kit_bus(setup->kit), &config,
                                    &h->subscription, &message);
         if (status < 0)
-            reader_fail(r, NULL, "handler \"%s\": %.300s", h->name,
-                        message.text);
+            ikvi_reader_fail(r, NULL, "handler \"%s\": %.300s", h->name,
+                             message.text);
     }
     free(conditions);
     free(groups);
@@ -533,16 +536,17 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
         status = ikv_scene_set_camera(ikv_kit_scene(kit), i, 0,
                                       &setup->layers[i].camera);
         if (status < 0)
-            reader_fail(&r, NULL, "layer \"%s\": %s", setup->layers[i].name,
-                        "the kit has not so many layers: ikv_setup_size()");
+            ikvi_reader_fail(
+                &r, NULL, "layer \"%s\": %s", setup->layers[i].name,
+                "the kit has not so many layers: ikv_setup_size()");
     }
     for (uint32_t i = 0; status == IKV_OK && i < setup->target_count; i++)
         status = apply_target(setup, i, &r);
     if (status == IKV_OK)
-        status = apply_actions(setup, &r);
+        status = ikvi_apply_actions(setup, &r);
     for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)
         status = apply_handler(setup, &setup->handlers[i], flags, &r);
-    return status == IKV_OK ? message_fine(message) : status;
+    return status == IKV_OK ? ikvi_message_fine(message) : status;
 }
 
 ikv_target ikv_setup_target(const ikv_setup *setup, const char *id)
@@ -552,7 +556,7 @@ ikv_target ikv_setup_target(const ikv_setup *setup, const char *id)
         return none;
     if (strcmp(id, "root") == 0 && setup->kit != NULL)
         return ikv_bus_root(ikv_kit_bus(setup->kit));
-    const setup_target *target = setup_find_target(setup, id);
+    const setup_target *target = ikvi_setup_find_target(setup, id);
     return target != NULL ? target->handle : none;
 }
 
@@ -562,7 +566,7 @@ const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
         return "gone";
     if (target.bits == ikv_bus_root(ikv_kit_bus(setup->kit)).bits)
         return "root";
-    const setup_target *found = setup_target_of(setup, target);
+    const setup_target *found = ikvi_setup_target_of(setup, target);
     return found != NULL ? found->id : "gone";
 }
 

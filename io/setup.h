@@ -178,73 +178,76 @@ struct ikv_setup {
     void *note_user;
 };
 
-setup_target *setup_find_target(const ikv_setup *setup, const char *id);
-setup_target *setup_target_of(const ikv_setup *setup, ikv_target target);
-setup_handler *setup_find_handler(const ikv_setup *setup, const char *name);
-setup_group *setup_find_group(const ikv_setup *setup, const char *name);
+setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id);
+setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target);
+setup_handler *ikvi_setup_find_handler(const ikv_setup *setup,
+                                       const char *name);
+setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name);
 /* Numbers of fields' names, from 1 on, in order of appearance; 0 and "?" for
  * what is not known. */
-uint32_t setup_field_number(const ikv_setup *setup, const char *name);
-const char *setup_field_name(const ikv_setup *setup, uint32_t number);
-setup_field *setup_find_field(setup_target *target, const char *name);
+uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name);
+const char *ikvi_setup_field_name(const ikv_setup *setup, uint32_t number);
+setup_field *ikvi_setup_find_field(setup_target *target, const char *name);
 
 /* An unknown name: fails with the nearest one. */
-bool setup_unknown(reader *r, const place *at, const char *what,
-                   const char *name, const char *const *known);
-bool setup_unknown_target(reader *r, const place *at, const ikv_setup *setup,
-                          const char *id);
-bool setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
-                     const json_t *value, ikv_kind *kind);
+bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
+                        const char *name, const char *const *known);
+bool ikvi_setup_unknown_target(reader *r, const place *at,
+                               const ikv_setup *setup, const char *id);
+bool ikvi_setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
+                          const json_t *value, ikv_kind *kind);
 
 /* A scalar: an integer, a number or a bool. */
-bool read_scalar(reader *r, const place *at, const json_t *value,
-                 ikv_value *to);
+bool ikvi_read_scalar(reader *r, const place *at, const json_t *value,
+                      ikv_value *to);
 
 /* An array of tags' names as bits, which are given in order of appearance. */
-bool setup_read_tags(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *list, uint32_t *tags);
+bool ikvi_setup_read_tags(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *list, uint32_t *tags);
 
 /* setup_read.c: fills the setup in from its document. */
-bool read_document(reader *r, ikv_setup *setup);
+bool ikvi_read_document(reader *r, ikv_setup *setup);
 
 /* setup_scene.c */
-bool read_router_settings(reader *r, ikv_setup *setup);
-bool read_layers(reader *r, ikv_setup *setup);
-bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
-                       const json_t *value, setup_target *target);
-bool check_parents(reader *r, const place *at, const ikv_setup *setup);
+bool ikvi_read_router_settings(reader *r, ikv_setup *setup);
+bool ikvi_read_layers(reader *r, ikv_setup *setup);
+bool ikvi_read_setup_target(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, setup_target *target);
+bool ikvi_check_parents(reader *r, const place *at, const ikv_setup *setup);
 
 /* setup_actions.c */
-bool read_action_set(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *value, size_t index);
-bool read_setup_action(reader *r, const place *at, ikv_setup *setup,
-                       const json_t *value, size_t index);
-bool check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
+bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
                           const json_t *value, size_t index);
+bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, size_t index);
+bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
+                               const json_t *value, size_t index);
 /* The set's index; set_count if there is none. */
-size_t setup_find_set(const ikv_setup *setup, const char *name);
-const setup_action *setup_find_action(const ikv_setup *setup, const char *name);
-ikv_status apply_actions(ikv_setup *setup, reader *r);
-void find_binding_clashes(ikv_setup *setup,
-                          void (*warn)(ikv_setup *setup, const char *text,
-                                       const char *name));
+size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name);
+const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
+                                           const char *name);
+ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r);
+void ikvi_find_binding_clashes(ikv_setup *setup,
+                               void (*warn)(ikv_setup *setup, const char *text,
+                                            const char *name));
 
 /* conditions.c */
-bool read_conditions(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *object, setup_handler *handler);
-void free_conditions(setup_condition *conditions, uint32_t count);
-bool read_setup_group(reader *r, const place *at, ikv_setup *setup,
-                      const json_t *value, setup_group *to);
+bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *object, setup_handler *handler);
+void ikvi_free_conditions(setup_condition *conditions, uint32_t count);
+bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
+                           const json_t *value, setup_group *to);
 /* Fills in the conditions of a config; free() both lists afterwards. */
-ikv_status make_conditions(const ikv_setup *setup, const setup_handler *handler,
-                           ikv_subscription_config *config,
-                           ikv_condition **conditions,
-                           ikv_condition_group **groups);
+ikv_status ikvi_make_conditions(const ikv_setup *setup,
+                                const setup_handler *handler,
+                                ikv_subscription_config *config,
+                                ikv_condition **conditions,
+                                ikv_condition_group **groups);
 
 /* reactions.c */
-bool read_reaction(reader *r, const place *at, ikv_setup *setup,
-                   const json_t *value, reaction *to);
-ikv_verdict run_reactions(const ikv_event *event, const ikv_delivery *delivery,
-                          void *handler);
+bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
+                        const json_t *value, reaction *to);
+ikv_verdict ikvi_run_reactions(const ikv_event *event,
+                               const ikv_delivery *delivery, void *handler);
 
 #endif

@@ -29,18 +29,18 @@ static bool read_scope_target(reader *r, const scope_reader *s,
 {
     place here = {s->at, member, 0};
     const char *id = NULL;
-    if (!read_string(r, s->at, value, member, false, &id))
+    if (!ikvi_read_string(r, s->at, value, member, false, &id))
         return false;
     if (id == NULL)
         return true;
     to->scope.where = where;
     if (where == IKV_FOCUSED && strcmp(id, "root") == 0)
         return true; /* on anything */
-    if (s->setup == NULL || setup_find_target(s->setup, id) == NULL)
+    if (s->setup == NULL || ikvi_setup_find_target(s->setup, id) == NULL)
         return s->setup != NULL
-                   ? setup_unknown_target(r, &here, s->setup, id)
-                   : reader_fail(r, &here,
-                                 "there is no setup to name \"%.60s\"", id);
+                   ? ikvi_setup_unknown_target(r, &here, s->setup, id)
+                   : ikvi_reader_fail(
+                         r, &here, "there is no setup to name \"%.60s\"", id);
     to->target_id = id;
     return true;
 }
@@ -50,7 +50,8 @@ static bool read_scope_layer(reader *r, const scope_reader *s,
 {
     place here = {s->at, "layer", 0};
     const char *name = NULL;
-    if (!read_string(r, s->at, value, "layer", false, &name) || name == NULL)
+    if (!ikvi_read_string(r, s->at, value, "layer", false, &name) ||
+        name == NULL)
         return !r->failed;
     to->scope.where = IKV_IN_LAYER;
     for (uint32_t i = 0; s->setup != NULL && i < s->setup->layer_count; i++)
@@ -58,7 +59,7 @@ static bool read_scope_layer(reader *r, const scope_reader *s,
             to->scope.layer = i;
             return true;
         }
-    return reader_fail(r, &here, "there is no layer \"%.60s\"", name);
+    return ikvi_reader_fail(r, &here, "there is no layer \"%.60s\"", name);
 }
 
 static bool read_binding_at(reader *r, const place *at, const ikv_setup *setup,
@@ -72,12 +73,13 @@ static bool read_binding_at(reader *r, const place *at, const ikv_setup *setup,
     *to = (read_binding){.text = json_string_value(value)};
     if (to->text == NULL) {
         if (!json_is_object(value))
-            return reader_fail(r, at,
-                               "expected a binding, \"KeyF\" or {\"press\": "
-                               "\"KeyF\", \"within\": a target's id}, found %s",
-                               json_found(value));
-        if (!expect_object(r, at, value, members) ||
-            !read_string(r, at, value, "press", true, &to->text) ||
+            return ikvi_reader_fail(
+                r, at,
+                "expected a binding, \"KeyF\" or {\"press\": "
+                "\"KeyF\", \"within\": a target's id}, found %s",
+                ikvi_json_found(value));
+        if (!ikvi_expect_object(r, at, value, members) ||
+            !ikvi_read_string(r, at, value, "press", true, &to->text) ||
             !read_scope_target(r, &scope, value, "within", IKV_WITHIN, to) ||
             !read_scope_target(r, &scope, value, "focused", IKV_FOCUSED, to) ||
             !read_scope_layer(r, &scope, value, to))
@@ -86,35 +88,35 @@ static bool read_binding_at(reader *r, const place *at, const ikv_setup *setup,
                 (json_object_get(value, "focused") != NULL) +
                 (json_object_get(value, "layer") != NULL) >
             1)
-            return reader_fail(r, at,
-                               "expected one of \"within\", \"layer\" and "
-                               "\"focused\"");
+            return ikvi_reader_fail(r, at,
+                                    "expected one of \"within\", \"layer\" and "
+                                    "\"focused\"");
     }
     return ikv_binding_check(to->text, &message) == IKV_OK ||
-           reader_fail(r, json_is_object(value) ? &here : at, "%s",
-                       message.text);
+           ikvi_reader_fail(r, json_is_object(value) ? &here : at, "%s",
+                            message.text);
 }
 
 /* ---------------------------------------------------------------- setups -- */
 
-bool read_action_set(reader *r, const place *at, ikv_setup *setup,
-                     const json_t *value, size_t index)
+bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
+                          const json_t *value, size_t index)
 {
     static const char *const members[] = {"name", "on", NULL};
     setup_set *to = &setup->sets[index];
     place here = {at, "name", 0};
     to->on = true;
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &to->name) ||
-        !read_bool(r, at, value, "on", &to->on))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &to->name) ||
+        !ikvi_read_bool(r, at, value, "on", &to->on))
         return false;
-    if (to->name[0] == '\0' || setup_find_set(setup, to->name) < index)
-        return reader_fail(r, &here, "the name \"%.60s\" is empty or taken",
-                           to->name);
+    if (to->name[0] == '\0' || ikvi_setup_find_set(setup, to->name) < index)
+        return ikvi_reader_fail(
+            r, &here, "the name \"%.60s\" is empty or taken", to->name);
     return true;
 }
 
-size_t setup_find_set(const ikv_setup *setup, const char *name)
+size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name)
 {
     size_t i = 0;
     while (i < setup->set_count && (setup->sets[i].name == NULL ||
@@ -123,7 +125,8 @@ size_t setup_find_set(const ikv_setup *setup, const char *name)
     return i;
 }
 
-const setup_action *setup_find_action(const ikv_setup *setup, const char *name)
+const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
+                                           const char *name)
 {
     for (uint32_t i = 0; i < setup->action_count; i++)
         if (setup->actions[i].name != NULL &&
@@ -132,37 +135,37 @@ const setup_action *setup_find_action(const ikv_setup *setup, const char *name)
     return NULL;
 }
 
-bool read_setup_action(reader *r, const place *at, ikv_setup *setup,
-                       const json_t *value, size_t index)
+bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, size_t index)
 {
     static const char *const members[] = {"name", "set", "bindings", NULL};
     setup_action *to = &setup->actions[index];
     const char *name = NULL, *set = NULL;
     place at_name = {at, "name", 0}, at_set = {at, "set", 0},
           at_list = {at, "bindings", 0};
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &name) ||
-        !read_string(r, at, value, "set", false, &set))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &name) ||
+        !ikvi_read_string(r, at, value, "set", false, &set))
         return false;
-    if (name[0] == '\0' || setup_find_action(setup, name) != NULL)
-        return reader_fail(r, &at_name, "the name \"%.60s\" is empty or taken",
-                           name);
+    if (name[0] == '\0' || ikvi_setup_find_action(setup, name) != NULL)
+        return ikvi_reader_fail(r, &at_name,
+                                "the name \"%.60s\" is empty or taken", name);
     to->name = name;
     to->set = set;
-    if (set != NULL && setup_find_set(setup, set) == setup->set_count)
-        return reader_fail(r, &at_set, "there is no set \"%.60s\"", set);
+    if (set != NULL && ikvi_setup_find_set(setup, set) == setup->set_count)
+        return ikvi_reader_fail(r, &at_set, "there is no set \"%.60s\"", set);
     to->bindings = json_object_get(value, "bindings");
     if (to->bindings == NULL)
         return true;
-    if (!expect_array(r, &at_list, to->bindings))
+    if (!ikvi_expect_array(r, &at_list, to->bindings))
         return false;
     setup->binding_count += (uint32_t)json_array_size(to->bindings);
     return true;
 }
 
 /* When all targets and layers are known. */
-bool check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
-                          const json_t *value, size_t index)
+bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
+                               const json_t *value, size_t index)
 {
     place list = {at, "bindings", 0};
     read_binding binding;
@@ -182,7 +185,8 @@ static ikv_scope scope_of(const ikv_setup *setup, const read_binding *binding)
 {
     ikv_scope scope = binding->scope;
     if (binding->target_id != NULL)
-        scope.target = setup_find_target(setup, binding->target_id)->handle;
+        scope.target =
+            ikvi_setup_find_target(setup, binding->target_id)->handle;
     return scope;
 }
 
@@ -202,7 +206,7 @@ static ikv_status bind_list(reader *r, const ikv_setup *setup,
     return status;
 }
 
-ikv_status apply_actions(ikv_setup *setup, reader *r)
+ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
 {
     ikv_actions *actions = ikv_kit_actions(setup->kit);
     ikv_status status = IKV_OK;
@@ -217,21 +221,22 @@ ikv_status apply_actions(ikv_setup *setup, reader *r)
         ikv_action_set set = IKV_MAIN_SET;
         ikv_action_id id;
         if (a->set != NULL)
-            set = setup->sets[setup_find_set(setup, a->set)].number;
+            set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
         status = ikv_action_add(actions, set, a->name, &id);
         if (status == IKV_OK)
             status = bind_list(r, setup, actions, id, a->bindings);
         if (status < 0)
-            reader_fail(r, NULL, "the action \"%.60s\" could not be added: %s",
-                        a->name, ikv_status_text(status));
+            ikvi_reader_fail(r, NULL,
+                             "the action \"%.60s\" could not be added: %s",
+                             a->name, ikv_status_text(status));
     }
     return status;
 }
 
 /* Two actions of one set that the same press starts. */
-void find_binding_clashes(ikv_setup *setup,
-                          void (*warn)(ikv_setup *setup, const char *text,
-                                       const char *name))
+void ikvi_find_binding_clashes(ikv_setup *setup,
+                               void (*warn)(ikv_setup *setup, const char *text,
+                                            const char *name))
 {
     ikv_actions_config config = IKV_ACTIONS_INIT;
     ikv_bus_config bus = IKV_BUS_INIT;
@@ -260,7 +265,8 @@ void find_binding_clashes(ikv_setup *setup,
                 if (ikv_action_conflicts(actions, id, text, NULL, &other, 1)) {
                     const char *whose = ikv_action_name(
                         actions, ikv_binding_action(actions, other));
-                    const setup_action *b = setup_find_action(setup, whose);
+                    const setup_action *b =
+                        ikvi_setup_find_action(setup, whose);
                     snprintf(line, sizeof line,
                              "%.60s starts \"%.60s\" too, in the same set",
                              text, whose);
@@ -283,14 +289,15 @@ static json_t *load_bindings(reader *r)
     json_error_t error;
     FILE *file = fopen(r->path, "r");
     if (file == NULL) {
-        reader_fail(r, NULL, "can't open the bindings: %s", strerror(errno));
+        ikvi_reader_fail(r, NULL, "can't open the bindings: %s",
+                         strerror(errno));
         return NULL;
     }
     json_t *document = json_loadf(file, JSON_REJECT_DUPLICATES, &error);
     fclose(file);
     if (document == NULL) {
         r->line = error.line > 0 ? (size_t)error.line : 1;
-        reader_fail(r, NULL, "column %d: %s", error.column, error.text);
+        ikvi_reader_fail(r, NULL, "column %d: %s", error.column, error.text);
     }
     return document;
 }
@@ -305,7 +312,7 @@ static bool unknown_action(reader *r, const place *at,
            (id = ikv_action_list(actions, count)).bits != 0)
         known[count++] = ikv_action_name(actions, id);
     known[count] = NULL;
-    return setup_unknown(r, at, "action", name, known);
+    return ikvi_setup_unknown(r, at, "action", name, known);
 }
 
 /* All of it, before anything is changed. */
@@ -318,26 +325,26 @@ static bool check_bindings(reader *r, const json_t *document,
     place at_format = {NULL, "format", 0}, at_all = {NULL, "bindings", 0};
     read_binding binding;
     if (!json_is_object(document))
-        return reader_fail(r, NULL, "expected an object, found %s",
-                           json_found(document));
-    if (!read_string(r, NULL, document, "format", true, &format))
+        return ikvi_reader_fail(r, NULL, "expected an object, found %s",
+                                ikvi_json_found(document));
+    if (!ikvi_read_string(r, NULL, document, "format", true, &format))
         return false;
     if (strcmp(format, "ikvar.bindings/1") != 0)
-        return reader_fail(r, &at_format,
-                           "expected \"ikvar.bindings/1\", found \"%.60s\"",
-                           format);
-    if (!expect_object(r, NULL, document, members))
+        return ikvi_reader_fail(
+            r, &at_format, "expected \"ikvar.bindings/1\", found \"%.60s\"",
+            format);
+    if (!ikvi_expect_object(r, NULL, document, members))
         return false;
     if (!json_is_object(all))
-        return reader_fail(r, &at_all,
-                           "expected {\"action\": [bindings], ...}, found %s",
-                           json_found(all));
+        return ikvi_reader_fail(
+            r, &at_all, "expected {\"action\": [bindings], ...}, found %s",
+            ikvi_json_found(all));
     json_object_foreach(all, name, list)
     {
         place here = {&at_all, name, 0};
         if (actions != NULL && ikv_action_find(actions, name).bits == 0)
             return unknown_action(r, &here, actions, name);
-        if (!expect_array(r, &here, list))
+        if (!ikvi_expect_array(r, &here, list))
             return false;
         for (size_t i = 0; i < json_array_size(list); i++) {
             place one = {&here, NULL, i};
@@ -379,7 +386,7 @@ ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
         status = IKV_BAD_FILE;
     } else if (actions != NULL &&
                !has_room(document, actions, ikv_action_room(actions))) {
-        reader_fail(&r, NULL, "there is no room for so many bindings");
+        ikvi_reader_fail(&r, NULL, "there is no room for so many bindings");
         status = IKV_FULL_BINDINGS;
     } else if (actions != NULL) {
         json_object_foreach(json_object_get(document, "bindings"), name, list)
@@ -392,7 +399,7 @@ ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
         }
     }
     json_decref(document);
-    return status == IKV_OK ? message_fine(message) : status;
+    return status == IKV_OK ? ikvi_message_fine(message) : status;
 }
 
 static json_t *write_binding(const ikv_actions *actions, ikv_binding binding,

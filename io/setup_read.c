@@ -34,11 +34,11 @@ static bool read_kind_field(reader *r, const place *at, const json_t *value,
                                           NULL};
     const char *type = NULL, *known[FIELD_TYPES + 1] = {NULL};
     *field = (ikv_field){.unit = "", .meaning = ""};
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &field->name) ||
-        !read_string(r, at, value, "type", true, &type) ||
-        !read_string(r, at, value, "unit", false, &field->unit) ||
-        !read_string(r, at, value, "meaning", false, &field->meaning))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &field->name) ||
+        !ikvi_read_string(r, at, value, "type", true, &type) ||
+        !ikvi_read_string(r, at, value, "unit", false, &field->unit) ||
+        !ikvi_read_string(r, at, value, "meaning", false, &field->meaning))
         return false;
     for (size_t i = 0; i < FIELD_TYPES; i++) {
         known[i] = field_types[i].name;
@@ -52,7 +52,7 @@ static bool read_kind_field(reader *r, const place *at, const json_t *value,
         return true;
     }
     place here = {at, "type", 0};
-    return setup_unknown(r, &here, "type", type, known);
+    return ikvi_setup_unknown(r, &here, "type", type, known);
 }
 
 static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
@@ -64,21 +64,23 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     ikv_kind_config config = IKV_KIND_CONFIG_INIT;
     ikv_field fields[FIELDS_PER_TARGET];
     uint16_t offset = 0;
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &config.name) ||
-        !read_string(r, at, value, "when", false, &config.when) ||
-        !read_string(r, at, value, "words", false, &config.words) ||
-        !read_bool(r, at, value, "bubbles", &config.bubbles) ||
-        !read_bool(r, at, value, "pushable", &config.pushable) ||
-        !read_bool(r, at, value, "outlives_target", &config.outlives_target))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &config.name) ||
+        !ikvi_read_string(r, at, value, "when", false, &config.when) ||
+        !ikvi_read_string(r, at, value, "words", false, &config.words) ||
+        !ikvi_read_bool(r, at, value, "bubbles", &config.bubbles) ||
+        !ikvi_read_bool(r, at, value, "pushable", &config.pushable) ||
+        !ikvi_read_bool(r, at, value, "outlives_target",
+                        &config.outlives_target))
         return false;
     const json_t *list = json_object_get(value, "fields");
     place here = {at, "fields", 0};
-    if (list != NULL && !expect_array(r, &here, list))
+    if (list != NULL && !ikvi_expect_array(r, &here, list))
         return false;
     if (json_array_size(list) > FIELDS_PER_TARGET)
-        return reader_fail(r, &here, "expected at most %d fields, found %zu",
-                           FIELDS_PER_TARGET, json_array_size(list));
+        return ikvi_reader_fail(r, &here,
+                                "expected at most %d fields, found %zu",
+                                FIELDS_PER_TARGET, json_array_size(list));
     for (size_t i = 0; i < json_array_size(list); i++) {
         place one = {&here, NULL, i};
         if (!read_kind_field(r, &one, json_array_get(list, i), &fields[i],
@@ -90,7 +92,7 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     ikv_kind kind;
     ikv_message message = {"it can't be registered"};
     if (ikv_catalogue_register(setup->catalogue, &config, &kind, &message) < 0)
-        return reader_fail(r, at, "%.300s", message.text);
+        return ikvi_reader_fail(r, at, "%.300s", message.text);
     setup->kind_count++;
     return true;
 }
@@ -100,46 +102,47 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
 static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
                        const json_t *list, setup_handler *handler)
 {
-    if (!expect_array(r, at, list))
+    if (!ikvi_expect_array(r, at, list))
         return false;
     if (json_array_size(list) == 0 || json_array_size(list) > 1000)
-        return reader_fail(r, at,
-                           "expected a list of kinds, found an empty "
-                           "one, or one of more than 1,000");
+        return ikvi_reader_fail(r, at,
+                                "expected a list of kinds, found an empty "
+                                "one, or one of more than 1,000");
     handler->kinds = calloc(json_array_size(list), sizeof *handler->kinds);
     for (size_t i = 0; handler->kinds != NULL && i < json_array_size(list);
          i++) {
         place one = {at, NULL, i};
-        if (!setup_read_kind(r, &one, setup, json_array_get(list, i),
-                             &handler->kinds[handler->kind_count++]))
+        if (!ikvi_setup_read_kind(r, &one, setup, json_array_get(list, i),
+                                  &handler->kinds[handler->kind_count++]))
             return false;
     }
-    return handler->kinds != NULL || reader_fail(r, at, "no memory");
+    return handler->kinds != NULL || ikvi_reader_fail(r, at, "no memory");
 }
 
 static bool read_families(reader *r, const place *at, const json_t *list,
                           setup_handler *handler)
 {
-    if (!expect_array(r, at, list))
+    if (!ikvi_expect_array(r, at, list))
         return false;
     for (size_t i = 0; i < json_array_size(list); i++) {
         place one = {at, NULL, i};
         const char *name = json_string_value(json_array_get(list, i));
         uint32_t family = ikv_family_find(name);
         if (name == NULL)
-            return reader_fail(r, &one, "expected a family's name, found %s",
-                               json_found(json_array_get(list, i)));
+            return ikvi_reader_fail(r, &one,
+                                    "expected a family's name, found %s",
+                                    ikvi_json_found(json_array_get(list, i)));
         const char *known[IKV_FAMILY_COUNT + 1] = {NULL};
         for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
             known[f] = ikv_family_name(f);
         if (family == IKV_FAMILY_COUNT)
-            return setup_unknown(r, &one, "family", name, known);
+            return ikvi_setup_unknown(r, &one, "family", name, known);
         handler->families |= 1u << family;
     }
     return handler->families != 0 ||
-           reader_fail(r, at,
-                       "expected a list of families, found an empty "
-                       "one");
+           ikvi_reader_fail(r, at,
+                            "expected a list of families, found an empty "
+                            "one");
 }
 
 static bool read_what(reader *r, const place *at, const ikv_setup *setup,
@@ -148,12 +151,13 @@ static bool read_what(reader *r, const place *at, const ikv_setup *setup,
     const json_t *kinds = json_object_get(value, "kinds");
     const json_t *families = json_object_get(value, "families");
     place at_kinds = {at, "kinds", 0}, at_families = {at, "families", 0};
-    if (!read_bool(r, at, value, "all_kinds", &handler->all_kinds))
+    if (!ikvi_read_bool(r, at, value, "all_kinds", &handler->all_kinds))
         return false;
     if ((kinds != NULL) + (families != NULL) + handler->all_kinds != 1)
-        return reader_fail(r, at,
-                           "expected one of \"kinds\": [...], \"families\": "
-                           "[...], \"all_kinds\": true");
+        return ikvi_reader_fail(
+            r, at,
+            "expected one of \"kinds\": [...], \"families\": "
+            "[...], \"all_kinds\": true");
     if (kinds != NULL)
         return read_kinds(r, &at_kinds, setup, kinds, handler);
     return families == NULL ||
@@ -170,22 +174,23 @@ static bool read_at(reader *r, const place *at, const ikv_setup *setup,
     if (where == NULL)
         return true;
     if (count == 0)
-        return reader_fail(r, &here,
-                           "expected a target's id or a list of "
-                           "them, found an empty list");
+        return ikvi_reader_fail(r, &here,
+                                "expected a target's id or a list of "
+                                "them, found an empty list");
     handler->at = calloc(count, sizeof *handler->at);
     for (size_t i = 0; handler->at != NULL && i < count; i++) {
         const json_t *one =
             json_is_array(where) ? json_array_get(where, i) : where;
         const char *id = json_string_value(one);
         if (id == NULL)
-            return reader_fail(r, &here, "expected a target's id, found %s",
-                               json_found(one));
-        if (setup_find_target(setup, id) == NULL)
-            return setup_unknown_target(r, &here, setup, id);
+            return ikvi_reader_fail(r, &here,
+                                    "expected a target's id, found %s",
+                                    ikvi_json_found(one));
+        if (ikvi_setup_find_target(setup, id) == NULL)
+            return ikvi_setup_unknown_target(r, &here, setup, id);
         handler->at[handler->at_count++] = id;
     }
-    return handler->at != NULL || reader_fail(r, &here, "no memory");
+    return handler->at != NULL || ikvi_reader_fail(r, &here, "no memory");
 }
 
 static bool read_phases(reader *r, const place *at, const json_t *value,
@@ -197,7 +202,7 @@ static bool read_phases(reader *r, const place *at, const json_t *value,
     place here = {at, "phases", 0};
     if (list == NULL)
         return true;
-    if (!expect_array(r, &here, list))
+    if (!ikvi_expect_array(r, &here, list))
         return false;
     for (size_t i = 0; i < json_array_size(list); i++) {
         const char *name = json_string_value(json_array_get(list, i));
@@ -205,10 +210,10 @@ static bool read_phases(reader *r, const place *at, const json_t *value,
         while (name != NULL && names[n] != NULL && strcmp(names[n], name) != 0)
             n++;
         if (name == NULL || names[n] == NULL)
-            return reader_fail(r, &here,
-                               "expected \"capturing\", \"target\" or "
-                               "\"bubbling\", found %s",
-                               json_found(json_array_get(list, i)));
+            return ikvi_reader_fail(r, &here,
+                                    "expected \"capturing\", \"target\" or "
+                                    "\"bubbling\", found %s",
+                                    ikvi_json_found(json_array_get(list, i)));
         *phases |= 1u << n;
     }
     return true;
@@ -222,18 +227,19 @@ static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
     if (list == NULL)
         return true;
     handler->has_reactions = true;
-    if (!expect_array(r, &here, list))
+    if (!ikvi_expect_array(r, &here, list))
         return false;
     size_t count = json_array_size(list);
     handler->reactions = calloc(count + 1, sizeof *handler->reactions);
     for (size_t i = 0; handler->reactions != NULL && i < count; i++) {
         place one = {&here, NULL, i};
-        if (!read_reaction(r, &one, setup, json_array_get(list, i),
-                           &handler->reactions[i]))
+        if (!ikvi_read_reaction(r, &one, setup, json_array_get(list, i),
+                                &handler->reactions[i]))
             return false;
         handler->reaction_count++;
     }
-    return handler->reactions != NULL || reader_fail(r, &here, "no memory");
+    return handler->reactions != NULL ||
+           ikvi_reader_fail(r, &here, "no memory");
 }
 
 static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
@@ -241,11 +247,11 @@ static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
 {
     const char *name = NULL;
     place here = {at, "group", 0};
-    if (!read_string(r, at, value, "group", false, &name) || name == NULL)
+    if (!ikvi_read_string(r, at, value, "group", false, &name) || name == NULL)
         return !r->failed;
-    handler->group = setup_find_group(setup, name);
+    handler->group = ikvi_setup_find_group(setup, name);
     return handler->group != NULL ||
-           reader_fail(r, &here, "there is no group \"%.60s\"", name);
+           ikvi_reader_fail(r, &here, "there is no group \"%.60s\"", name);
 }
 
 static bool read_handler(reader *r, const place *at, ikv_setup *setup,
@@ -257,15 +263,15 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         "join",   "conditions", "at_tags",  "at_body",   "limit",
         "after",  "at_most",    "gap",      "group",     NULL};
     int64_t rank = 0;
-    if (!expect_object(r, at, value, members) ||
+    if (!ikvi_expect_object(r, at, value, members) ||
         !read_what(r, at, setup, value, handler) ||
         !read_at(r, at, setup, value, handler) ||
         !read_phases(r, at, value, &handler->phases) ||
-        !read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
-        !read_string(r, at, value, "owner", false, &handler->owner) ||
-        !read_bool(r, at, value, "muted", &handler->muted) ||
+        !ikvi_read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
+        !ikvi_read_string(r, at, value, "owner", false, &handler->owner) ||
+        !ikvi_read_bool(r, at, value, "muted", &handler->muted) ||
         !read_group_name(r, at, setup, value, handler) ||
-        !read_conditions(r, at, setup, value, handler) ||
+        !ikvi_read_conditions(r, at, setup, value, handler) ||
         !read_reactions(r, at, setup, value, handler))
         return false;
     handler->rank = (int32_t)rank;
@@ -279,9 +285,9 @@ static bool read_view(reader *r, const place *at, ikv_setup *setup,
 {
     static const char *const members[] = {"width", "height", NULL};
     double width = 0, height = 0;
-    if (!expect_object(r, at, value, members) ||
-        !read_number(r, at, value, "width", 1, 1e6, &width) ||
-        !read_number(r, at, value, "height", 1, 1e6, &height))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_number(r, at, value, "width", 1, 1e6, &width) ||
+        !ikvi_read_number(r, at, value, "height", 1, 1e6, &height))
         return false;
     setup->view_width = (float)width;
     setup->view_height = (float)height;
@@ -294,11 +300,11 @@ static bool read_loop(reader *r, const place *at, ikv_setup *setup,
     static const char *const members[] = {"steps", "per_seconds", "frame_hz",
                                           "max_steps", NULL};
     int64_t num = 0, den = 0, hz = 0, most = 0;
-    if (!expect_object(r, at, value, members) ||
-        !read_integer(r, at, value, "steps", 1, 1000000, &num) ||
-        !read_integer(r, at, value, "per_seconds", 1, 1000, &den) ||
-        !read_integer(r, at, value, "frame_hz", 1, 100000, &hz) ||
-        !read_integer(r, at, value, "max_steps", 1, 1000, &most))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_integer(r, at, value, "steps", 1, 1000000, &num) ||
+        !ikvi_read_integer(r, at, value, "per_seconds", 1, 1000, &den) ||
+        !ikvi_read_integer(r, at, value, "frame_hz", 1, 100000, &hz) ||
+        !ikvi_read_integer(r, at, value, "max_steps", 1, 1000, &most))
         return false;
     setup->step_num = (uint32_t)num;
     setup->step_den = (uint32_t)den;
@@ -317,7 +323,7 @@ static bool each(reader *r, ikv_setup *setup, const char *member,
     place here = {NULL, member, 0};
     if (list == NULL)
         return true;
-    if (!expect_array(r, &here, list))
+    if (!ikvi_expect_array(r, &here, list))
         return false;
     for (size_t i = 0; i < json_array_size(list); i++) {
         place one = {&here, NULL, i};
@@ -339,16 +345,16 @@ static bool target_name_entry(reader *r, const place *at, ikv_setup *setup,
 {
     const char *id = NULL;
     if (!json_is_object(value))
-        return reader_fail(r, at, "expected an object, found %s",
-                           json_found(value));
-    if (!read_string(r, at, value, "id", true, &id))
+        return ikvi_reader_fail(r, at, "expected an object, found %s",
+                                ikvi_json_found(value));
+    if (!ikvi_read_string(r, at, value, "id", true, &id))
         return false;
     place here = {at, "id", 0};
     if (id[0] == '\0' || strcmp(id, "root") == 0)
-        return reader_fail(r, &here, "expected a name of its own, found \"%s\"",
-                           id);
-    if (setup_find_target(setup, id) != NULL)
-        return reader_fail(r, &here, "the id \"%.60s\" is taken", id);
+        return ikvi_reader_fail(r, &here,
+                                "expected a name of its own, found \"%s\"", id);
+    if (ikvi_setup_find_target(setup, id) != NULL)
+        return ikvi_reader_fail(r, &here, "the id \"%.60s\" is taken", id);
     setup->targets[index] =
         (setup_target){.id = id, .parent = NO_INDEX, .config = IKV_TARGET_INIT};
     setup->targets[index].config.id = (uint32_t)index + 1;
@@ -360,15 +366,15 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
 {
     const char *name = NULL;
     if (!json_is_object(value))
-        return reader_fail(r, at, "expected an object, found %s",
-                           json_found(value));
-    if (!read_string(r, at, value, "name", true, &name))
+        return ikvi_reader_fail(r, at, "expected an object, found %s",
+                                ikvi_json_found(value));
+    if (!ikvi_read_string(r, at, value, "name", true, &name))
         return false;
     place here = {at, "name", 0};
-    if (name[0] == '\0' || setup_find_handler(setup, name) != NULL ||
-        setup_find_group(setup, name) != NULL)
-        return reader_fail(r, &here, "the name \"%.60s\" is empty or taken",
-                           name);
+    if (name[0] == '\0' || ikvi_setup_find_handler(setup, name) != NULL ||
+        ikvi_setup_find_group(setup, name) != NULL)
+        return ikvi_reader_fail(r, &here,
+                                "the name \"%.60s\" is empty or taken", name);
     setup->handlers[index] = (setup_handler){.setup = setup, .name = name};
     return true;
 }
@@ -376,13 +382,13 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
 static bool group_entry(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, size_t index)
 {
-    return read_setup_group(r, at, setup, value, &setup->groups[index]);
+    return ikvi_read_setup_group(r, at, setup, value, &setup->groups[index]);
 }
 
 static bool target_entry(reader *r, const place *at, ikv_setup *setup,
                          const json_t *value, size_t index)
 {
-    return read_setup_target(r, at, setup, value, &setup->targets[index]);
+    return ikvi_read_setup_target(r, at, setup, value, &setup->targets[index]);
 }
 
 static bool handler_entry(reader *r, const place *at, ikv_setup *setup,
@@ -401,10 +407,10 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
     config.text_bytes = 65536 + config.user_kinds * 1024;
     config.memory = ikv_host_memory();
     return ikv_catalogue_open(&config, &setup->catalogue) == IKV_OK ||
-           reader_fail(r, &here, "no memory");
+           ikvi_reader_fail(r, &here, "no memory");
 }
 
-bool read_document(reader *r, ikv_setup *setup)
+bool ikvi_read_document(reader *r, ikv_setup *setup)
 {
     static const char *const members[] = {
         "format", "view",    "loop",   "router",   "layers",
@@ -413,17 +419,17 @@ bool read_document(reader *r, ikv_setup *setup)
     const char *format = NULL;
     const json_t *document = setup->document;
     if (!json_is_object(document))
-        return reader_fail(r, NULL, "expected an object, found %s",
-                           json_found(document));
-    if (!read_string(r, NULL, document, "format", true, &format))
+        return ikvi_reader_fail(r, NULL, "expected an object, found %s",
+                                ikvi_json_found(document));
+    if (!ikvi_read_string(r, NULL, document, "format", true, &format))
         return false;
     place at_format = {NULL, "format", 0}, at_view = {NULL, "view", 0},
           at_loop = {NULL, "loop", 0}, at_targets = {NULL, "targets", 0};
     if (strcmp(format, "ikvar.setup/1") != 0)
-        return reader_fail(r, &at_format,
-                           "expected \"ikvar.setup/1\", found \"%.60s\"",
-                           format);
-    if (!expect_object(r, NULL, document, members))
+        return ikvi_reader_fail(r, &at_format,
+                                "expected \"ikvar.setup/1\", found \"%.60s\"",
+                                format);
+    if (!ikvi_expect_object(r, NULL, document, members))
         return false;
     const json_t *view = json_object_get(document, "view");
     const json_t *loop = json_object_get(document, "loop");
@@ -431,15 +437,17 @@ bool read_document(reader *r, ikv_setup *setup)
     size_t handlers = json_array_size(json_object_get(document, "handlers"));
     size_t groups = json_array_size(json_object_get(document, "groups"));
     if (groups > 1000)
-        return reader_fail(r, NULL, "more than 1,000 groups");
+        return ikvi_reader_fail(r, NULL, "more than 1,000 groups");
     if (targets > 1000000 || handlers > 1000000)
-        return reader_fail(r, NULL, "more than a million targets or handlers");
+        return ikvi_reader_fail(r, NULL,
+                                "more than a million targets or handlers");
     setup->targets = calloc(targets + 1, sizeof *setup->targets);
     setup->handlers = calloc(handlers + 1, sizeof *setup->handlers);
     size_t sets = json_array_size(json_object_get(document, "sets"));
     size_t actions = json_array_size(json_object_get(document, "actions"));
     if (sets > 1000 || actions > 100000)
-        return reader_fail(r, NULL, "more than 1,000 sets or 100,000 actions");
+        return ikvi_reader_fail(r, NULL,
+                                "more than 1,000 sets or 100,000 actions");
     setup->sets = calloc(sets + 1, sizeof *setup->sets);
     setup->actions = calloc(actions + 1, sizeof *setup->actions);
     setup->set_count = (uint32_t)sets;
@@ -451,20 +459,20 @@ bool read_document(reader *r, ikv_setup *setup)
     if (setup->groups == NULL || setup->targets == NULL ||
         setup->handlers == NULL || setup->sets == NULL ||
         setup->actions == NULL)
-        return reader_fail(r, NULL, "no memory");
+        return ikvi_reader_fail(r, NULL, "no memory");
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
            (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&
-           read_bool(r, NULL, document, "announces", &setup->announces) &&
-           read_router_settings(r, setup) && read_layers(r, setup) &&
+           ikvi_read_bool(r, NULL, document, "announces", &setup->announces) &&
+           ikvi_read_router_settings(r, setup) && ikvi_read_layers(r, setup) &&
            each(r, setup, "kinds", kind_entry) &&
            each(r, setup, "targets", target_name_entry) &&
-           each(r, setup, "sets", read_action_set) &&
-           each(r, setup, "actions", read_setup_action) &&
-           each(r, setup, "actions", check_setup_bindings) &&
+           each(r, setup, "sets", ikvi_read_action_set) &&
+           each(r, setup, "actions", ikvi_read_setup_action) &&
+           each(r, setup, "actions", ikvi_check_setup_bindings) &&
            each(r, setup, "groups", group_entry) &&
            each(r, setup, "handlers", handler_name_entry) &&
            each(r, setup, "targets", target_entry) &&
-           check_parents(r, &at_targets, setup) &&
+           ikvi_check_parents(r, &at_targets, setup) &&
            each(r, setup, "handlers", handler_entry);
 }

@@ -11,13 +11,13 @@ static bool read_time(reader *r, const place *at, const json_t *object,
                       const char *member, uint64_t *ns)
 {
     double ms = 0;
-    if (!read_number(r, at, object, member, 1, 3600000, &ms))
+    if (!ikvi_read_number(r, at, object, member, 1, 3600000, &ms))
         return false;
     *ns = (uint64_t)(ms * 1e6);
     return true;
 }
 
-bool read_router_settings(reader *r, ikv_setup *setup)
+bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
 {
     static const char *const members[] = {
         "slop",      "mouse_slop", "double_slop", "hold",
@@ -31,19 +31,20 @@ bool read_router_settings(reader *r, ikv_setup *setup)
     *to = (ikv_router_config)IKV_ROUTER_INIT;
     if (value == NULL)
         return true;
-    if (!expect_object(r, &at, value, members) ||
-        !read_number(r, &at, value, "slop", 0.001, 10000, &slop) ||
-        !read_number(r, &at, value, "mouse_slop", 0.001, 10000, &mouse_slop) ||
-        !read_number(r, &at, value, "double_slop", 0.001, 10000,
-                     &double_slop) ||
+    if (!ikvi_expect_object(r, &at, value, members) ||
+        !ikvi_read_number(r, &at, value, "slop", 0.001, 10000, &slop) ||
+        !ikvi_read_number(r, &at, value, "mouse_slop", 0.001, 10000,
+                          &mouse_slop) ||
+        !ikvi_read_number(r, &at, value, "double_slop", 0.001, 10000,
+                          &double_slop) ||
         !read_time(r, &at, value, "hold", &to->hold_ns) ||
         !read_time(r, &at, value, "double", &to->double_ns) ||
-        !read_bool(r, &at, value, "keep_focus", &to->keep_focus) ||
-        !read_bool(r, &at, value, "no_tab", &to->no_tab) ||
-        !read_number(r, &at, value, "dead_zone", 0.001, 0.9, &dead) ||
-        !read_number(r, &at, value, "full_zone", 0.002, 1, &full) ||
-        !read_bool(r, &at, value, "axial_zones", &to->axial_zones) ||
-        !read_integer(r, &at, value, "pointers", 1, 65535, &pointers))
+        !ikvi_read_bool(r, &at, value, "keep_focus", &to->keep_focus) ||
+        !ikvi_read_bool(r, &at, value, "no_tab", &to->no_tab) ||
+        !ikvi_read_number(r, &at, value, "dead_zone", 0.001, 0.9, &dead) ||
+        !ikvi_read_number(r, &at, value, "full_zone", 0.002, 1, &full) ||
+        !ikvi_read_bool(r, &at, value, "axial_zones", &to->axial_zones) ||
+        !ikvi_read_integer(r, &at, value, "pointers", 1, 65535, &pointers))
         return false;
     to->slop = (float)slop;
     to->mouse_slop = (float)mouse_slop;
@@ -53,8 +54,8 @@ bool read_router_settings(reader *r, ikv_setup *setup)
     to->full_zone = (float)full;
     place at_zone = {&at, "dead_zone", 0};
     if ((dead > 0 ? dead : 0.15) >= (full > 0 ? full : 0.95))
-        return reader_fail(r, &at_zone,
-                           "the dead zone must be smaller than the full one");
+        return ikvi_reader_fail(
+            r, &at_zone, "the dead zone must be smaller than the full one");
     return true;
 }
 
@@ -66,7 +67,7 @@ static bool read_pair(reader *r, const place *at, const json_t *object,
     const json_t *value = json_object_get(object, member);
     place here = {at, member, 0};
     float pair[2] = {*x, *y};
-    if (value != NULL && !read_floats(r, &here, value, 2, pair))
+    if (value != NULL && !ikvi_read_floats(r, &here, value, 2, pair))
         return false;
     *x = pair[0];
     *y = pair[1];
@@ -77,7 +78,7 @@ static bool read_degrees(reader *r, const place *at, const json_t *object,
                          ikv_rotation *rotation)
 {
     double degrees = 0;
-    if (!read_number(r, at, object, "rotation", -1e6, 1e6, &degrees))
+    if (!ikvi_read_number(r, at, object, "rotation", -1e6, 1e6, &degrees))
         return false;
     *rotation = ikv_scene_rotation((float)degrees);
     return true;
@@ -96,9 +97,10 @@ static bool read_fit(reader *r, const place *at, const ikv_setup *setup,
     *camera =
         ikv_scene_fit(width, height, setup->view_width, setup->view_height);
     return camera->zoom > 0 ||
-           reader_fail(r, &here,
-                       "expected a width and height above 0, and the setup's "
-                       "\"view\" to fit into");
+           ikvi_reader_fail(
+               r, &here,
+               "expected a width and height above 0, and the setup's "
+               "\"view\" to fit into");
 }
 
 static bool read_camera(reader *r, const place *at, const ikv_setup *setup,
@@ -108,14 +110,14 @@ static bool read_camera(reader *r, const place *at, const ikv_setup *setup,
                                           "zoom",   "rotation", "flip_y",
                                           "hidden", NULL};
     double zoom = 0;
-    if (!expect_object(r, at, value, members) ||
+    if (!ikvi_expect_object(r, at, value, members) ||
         !read_fit(r, at, setup, value, camera) ||
         !read_pair(r, at, value, "center", &camera->x, &camera->y) ||
         !read_pair(r, at, value, "in_view", &camera->view_x, &camera->view_y) ||
-        !read_number(r, at, value, "zoom", 1e-6, 1e6, &zoom) ||
+        !ikvi_read_number(r, at, value, "zoom", 1e-6, 1e6, &zoom) ||
         !read_degrees(r, at, value, &camera->rotation) ||
-        !read_bool(r, at, value, "flip_y", &camera->flip_y) ||
-        !read_bool(r, at, value, "hidden", &camera->hidden))
+        !ikvi_read_bool(r, at, value, "flip_y", &camera->flip_y) ||
+        !ikvi_read_bool(r, at, value, "hidden", &camera->hidden))
         return false;
     camera->zoom = zoom > 0 ? (float)zoom : camera->zoom;
     return true;
@@ -128,29 +130,29 @@ static bool read_layer(reader *r, const place *at, ikv_setup *setup,
     setup_layer *layer = &setup->layers[setup->layer_count];
     const json_t *camera = json_object_get(value, "camera");
     place at_camera = {at, "camera", 0}, at_name = {at, "name", 0};
-    if (!expect_object(r, at, value, members) ||
-        !read_string(r, at, value, "name", true, &layer->name))
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "name", true, &layer->name))
         return false;
     for (uint32_t i = 0; i < setup->layer_count; i++)
         if (strcmp(setup->layers[i].name, layer->name) == 0)
-            return reader_fail(r, &at_name, "the name \"%.60s\" is taken",
-                               layer->name);
+            return ikvi_reader_fail(r, &at_name, "the name \"%.60s\" is taken",
+                                    layer->name);
     setup->layer_count++;
     return camera == NULL ||
            read_camera(r, &at_camera, setup, camera, &layer->camera);
 }
 
-bool read_layers(reader *r, ikv_setup *setup)
+bool ikvi_read_layers(reader *r, ikv_setup *setup)
 {
     const json_t *list = json_object_get(setup->document, "layers");
     place at = {NULL, "layers", 0};
     if (list == NULL)
         return true;
-    if (!expect_array(r, &at, list))
+    if (!ikvi_expect_array(r, &at, list))
         return false;
     if (json_array_size(list) == 0 || json_array_size(list) > SETUP_LAYERS)
-        return reader_fail(r, &at, "expected 1 to %d layers, found %zu",
-                           SETUP_LAYERS, json_array_size(list));
+        return ikvi_reader_fail(r, &at, "expected 1 to %d layers, found %zu",
+                                SETUP_LAYERS, json_array_size(list));
     for (size_t i = 0; i < json_array_size(list); i++) {
         place one = {&at, NULL, i};
         if (!read_layer(r, &one, setup, json_array_get(list, i)))
@@ -163,7 +165,7 @@ static bool find_layer(reader *r, const place *at, const ikv_setup *setup,
                        const json_t *object, uint32_t *layer)
 {
     const char *known[SETUP_LAYERS + 1], *name = NULL;
-    if (!read_string(r, at, object, "layer", false, &name))
+    if (!ikvi_read_string(r, at, object, "layer", false, &name))
         return false;
     for (uint32_t i = 0; i < setup->layer_count; i++) {
         known[i] = setup->layers[i].name;
@@ -174,7 +176,7 @@ static bool find_layer(reader *r, const place *at, const ikv_setup *setup,
     }
     known[setup->layer_count] = NULL;
     place here = {at, "layer", 0};
-    return name == NULL || setup_unknown(r, &here, "layer", name, known);
+    return name == NULL || ikvi_setup_unknown(r, &here, "layer", name, known);
 }
 
 /* --------------------------------------------------------------- shapes -- */
@@ -184,15 +186,15 @@ static bool read_polygon(reader *r, const place *at, const json_t *value,
 {
     size_t count = json_array_size(value);
     if (count < 3 || count > IKV_POLYGON_LIMIT)
-        return reader_fail(r, at, "expected 3 to %d points, [x, y] each",
-                           IKV_POLYGON_LIMIT);
+        return ikvi_reader_fail(r, at, "expected 3 to %d points, [x, y] each",
+                                IKV_POLYGON_LIMIT);
     target->points = calloc(count, 2 * sizeof(float));
     if (target->points == NULL)
-        return reader_fail(r, at, "no memory");
+        return ikvi_reader_fail(r, at, "no memory");
     for (size_t i = 0; i < count; i++) {
         place one = {at, NULL, i};
-        if (!read_floats(r, &one, json_array_get(value, i), 2,
-                         target->points + 2 * i))
+        if (!ikvi_read_floats(r, &one, json_array_get(value, i), 2,
+                              target->points + 2 * i))
             return false;
     }
     target->config.shape = ikv_scene_polygon(target->points, (uint32_t)count);
@@ -235,7 +237,7 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
     for (size_t i = 0; i < SHAPES; i++)
         known[i] = shapes[i].name;
     known[SHAPES] = NULL;
-    if (!expect_object(r, at, value, known))
+    if (!ikvi_expect_object(r, at, value, known))
         return false;
     size_t which = SHAPES, given = 0;
     for (size_t i = 0; i < SHAPES; i++)
@@ -244,7 +246,7 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
             given++;
         }
     if (given != 1)
-        return reader_fail(
+        return ikvi_reader_fail(
             r, at,
             "expected one of {\"rect\": [x, y, width, height]}, {\"circle\": "
             "[x, y, radius]}, {\"capsule\": [x, y, x2, y2, radius]}, "
@@ -255,12 +257,12 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
         if (!read_polygon(r, &here, numbers, target))
             return false;
     } else {
-        if (!read_floats(r, &here, numbers, shapes[which].numbers, n))
+        if (!ikvi_read_floats(r, &here, numbers, shapes[which].numbers, n))
             return false;
         target->config.shape = shape_of(shapes[which].type, n);
     }
     const char *fault = ikv_scene_shape_fault(&target->config.shape);
-    return fault == NULL || reader_fail(r, &here, "%s", fault);
+    return fault == NULL || ikvi_reader_fail(r, &here, "%s", fault);
 }
 
 /* -------------------------------------------------------------- targets -- */
@@ -276,7 +278,7 @@ static bool read_traits(reader *r, const place *at, const json_t *object,
                 {"captures", IKV_CAPTURES}};
     for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
         bool set = false;
-        if (!read_bool(r, at, object, rows[i].name, &set))
+        if (!ikvi_read_bool(r, at, object, rows[i].name, &set))
             return false;
         *traits |= set ? rows[i].bit : 0;
     }
@@ -292,15 +294,15 @@ static bool read_target_fields(reader *r, const place *at, const json_t *object,
     if (fields == NULL)
         return true;
     if (!json_is_object(fields) || json_object_size(fields) > FIELDS_PER_TARGET)
-        return reader_fail(r, &here,
-                           "expected an object of at most %d fields, found %s",
-                           FIELDS_PER_TARGET, json_found(fields));
+        return ikvi_reader_fail(
+            r, &here, "expected an object of at most %d fields, found %s",
+            FIELDS_PER_TARGET, ikvi_json_found(fields));
     json_object_foreach(fields, name, value)
     {
         place one = {&here, name, 0};
         setup_field *field = &target->fields[target->field_count++];
         field->name = name;
-        if (!read_scalar(r, &one, value, &field->value))
+        if (!ikvi_read_scalar(r, &one, value, &field->value))
             return false;
     }
     return true;
@@ -313,10 +315,10 @@ static bool read_placement(reader *r, const place *at, const json_t *value,
     int64_t z = 0, tab = 0;
     if (!read_pair(r, at, value, "position", &config->x, &config->y) ||
         !read_degrees(r, at, value, &config->rotation) ||
-        !read_number(r, at, value, "scale", 1e-6, 1e6, &scale) ||
-        !read_number(r, at, value, "grace", 0, 4095, &grace) ||
-        !read_integer(r, at, value, "tab", -1, INT16_MAX, &tab) ||
-        !read_integer(r, at, value, "z", INT32_MIN, INT32_MAX, &z))
+        !ikvi_read_number(r, at, value, "scale", 1e-6, 1e6, &scale) ||
+        !ikvi_read_number(r, at, value, "grace", 0, 4095, &grace) ||
+        !ikvi_read_integer(r, at, value, "tab", -1, INT16_MAX, &tab) ||
+        !ikvi_read_integer(r, at, value, "z", INT32_MIN, INT32_MAX, &z))
         return false;
     config->scale = (float)scale;
     config->grace = (float)grace;
@@ -329,18 +331,19 @@ static bool read_parent(reader *r, const place *at, const ikv_setup *setup,
                         const json_t *value, setup_target *target)
 {
     place here = {at, "parent", 0};
-    if (!read_string(r, at, value, "parent", false, &target->parent_id))
+    if (!ikvi_read_string(r, at, value, "parent", false, &target->parent_id))
         return false;
     if (target->parent_id == NULL || strcmp(target->parent_id, "root") == 0)
         return true;
-    const setup_target *parent = setup_find_target(setup, target->parent_id);
+    const setup_target *parent =
+        ikvi_setup_find_target(setup, target->parent_id);
     if (parent == NULL)
-        return setup_unknown_target(r, &here, setup, target->parent_id);
+        return ikvi_setup_unknown_target(r, &here, setup, target->parent_id);
     target->parent = (int)(parent - setup->targets);
     place at_layer = {at, "layer", 0};
     return json_object_get(value, "layer") == NULL ||
-           reader_fail(r, &at_layer,
-                       "a target with a parent is in its parent's layer");
+           ikvi_reader_fail(r, &at_layer,
+                            "a target with a parent is in its parent's layer");
 }
 
 /* What it senses, and how. */
@@ -362,12 +365,12 @@ static bool read_sensing(reader *r, const place *at, ikv_setup *setup,
         if (json_object_get(value, members[i]) != NULL)
             target->has_sensing = true;
     if ((senses != NULL &&
-         !setup_read_tags(r, &here, setup, senses, &to->senses)) ||
-        !read_choice(r, at, value, "contacts", scopes, &scope) ||
-        !read_choice(r, at, value, "inside", insides, &inside) ||
-        !read_integer(r, at, value, "linger", 0, UINT16_MAX, &linger) ||
-        !read_bool(r, at, value, "swept", &to->swept) ||
-        !read_bool(r, at, value, "overlaps", &overlaps))
+         !ikvi_setup_read_tags(r, &here, setup, senses, &to->senses)) ||
+        !ikvi_read_choice(r, at, value, "contacts", scopes, &scope) ||
+        !ikvi_read_choice(r, at, value, "inside", insides, &inside) ||
+        !ikvi_read_integer(r, at, value, "linger", 0, UINT16_MAX, &linger) ||
+        !ikvi_read_bool(r, at, value, "swept", &to->swept) ||
+        !ikvi_read_bool(r, at, value, "overlaps", &overlaps))
         return false;
     to->scope = (uint8_t)scope;
     to->inside = (uint8_t)inside;
@@ -376,8 +379,8 @@ static bool read_sensing(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
-                       const json_t *value, setup_target *target)
+bool ikvi_read_setup_target(reader *r, const place *at, ikv_setup *setup,
+                            const json_t *value, setup_target *target)
 {
     static const char *const members[] = {
         "id",       "parent", "layer",     "position",   "rotation", "scale",
@@ -390,23 +393,23 @@ bool read_setup_target(reader *r, const place *at, ikv_setup *setup,
     const json_t *shape = json_object_get(value, "shape");
     const json_t *tags = json_object_get(value, "tags");
     place at_tags = {at, "tags", 0}, at_shape = {at, "shape", 0};
-    return expect_object(r, at, value, members) &&
+    return ikvi_expect_object(r, at, value, members) &&
            read_parent(r, at, setup, value, target) &&
            find_layer(r, at, setup, value, &config->layer) &&
            read_placement(r, at, value, config) &&
            (shape == NULL || read_shape(r, &at_shape, shape, target)) &&
-           read_choice(r, at, value, "hit", hits, &config->hit) &&
+           ikvi_read_choice(r, at, value, "hit", hits, &config->hit) &&
            read_traits(r, at, value, &config->traits) &&
-           read_bool(r, at, value, "hidden", &config->hidden) &&
-           read_bool(r, at, value, "clip", &config->clip) &&
-           read_bool(r, at, value, "body", &config->body) &&
+           ikvi_read_bool(r, at, value, "hidden", &config->hidden) &&
+           ikvi_read_bool(r, at, value, "clip", &config->clip) &&
+           ikvi_read_bool(r, at, value, "body", &config->body) &&
            (tags == NULL ||
-            setup_read_tags(r, &at_tags, setup, tags, &config->tags)) &&
+            ikvi_setup_read_tags(r, &at_tags, setup, tags, &config->tags)) &&
            read_sensing(r, at, setup, value, target) &&
            read_target_fields(r, at, value, target);
 }
 
-bool check_parents(reader *r, const place *at, const ikv_setup *setup)
+bool ikvi_check_parents(reader *r, const place *at, const ikv_setup *setup)
 {
     for (uint32_t i = 0; i < setup->target_count; i++) {
         uint32_t steps = 0;
@@ -414,8 +417,8 @@ bool check_parents(reader *r, const place *at, const ikv_setup *setup)
              up = setup->targets[up].parent) {
             place here = {at, NULL, i};
             if (up == (int)i || ++steps > setup->target_count)
-                return reader_fail(r, &here, "\"%s\" is its own ancestor",
-                                   setup->targets[i].id);
+                return ikvi_reader_fail(r, &here, "\"%s\" is its own ancestor",
+                                        setup->targets[i].id);
         }
     }
     return true;

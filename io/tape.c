@@ -55,14 +55,15 @@ static ssize_t read_text_line(ikv_tape *tape)
         if (length < 0 && !ferror(tape->file))
             return 0;
         if (length < 0) {
-            reader_fail(&tape->reader, NULL, "can't read: %s", strerror(errno));
+            ikvi_reader_fail(&tape->reader, NULL, "can't read: %s",
+                             strerror(errno));
             return -1;
         }
         tape->reader.line++;
         if (length > LINE_LIMIT) {
-            reader_fail(&tape->reader, NULL,
-                        "the line has %zd bytes, expected at most %d", length,
-                        LINE_LIMIT);
+            ikvi_reader_fail(&tape->reader, NULL,
+                             "the line has %zd bytes, expected at most %d",
+                             length, LINE_LIMIT);
             return -1;
         }
     } while (strspn(tape->line, " \t\r\n") == (size_t)length);
@@ -75,12 +76,12 @@ static json_t *parse_object(ikv_tape *tape, size_t length)
     json_t *object =
         json_loadb(tape->line, length, JSON_REJECT_DUPLICATES, &error);
     if (object == NULL) {
-        reader_fail(&tape->reader, NULL,
-                    "column %d: expected one JSON object a line: %s",
-                    error.column, error.text);
+        ikvi_reader_fail(&tape->reader, NULL,
+                         "column %d: expected one JSON object a line: %s",
+                         error.column, error.text);
     } else if (!json_is_object(object)) {
-        reader_fail(&tape->reader, NULL, "expected an object, found %s",
-                    json_found(object));
+        ikvi_reader_fail(&tape->reader, NULL, "expected an object, found %s",
+                         ikvi_json_found(object));
         json_decref(object);
         object = NULL;
     }
@@ -97,24 +98,25 @@ static bool read_header(ikv_tape *tape, const json_t *object)
     double until = 0;
     int64_t steps = 0, per_seconds = 0;
     reader *r = &tape->reader;
-    if (!read_string(r, NULL, object, "format", true, &format))
+    if (!ikvi_read_string(r, NULL, object, "format", true, &format))
         return false;
     if (strcmp(format, "ikvar.tape/1") != 0)
-        return reader_fail(r, NULL,
-                           "expected format \"ikvar.tape/1\", found \"%.60s\"",
-                           format);
-    if (!expect_object(r, NULL, object, members) ||
-        !read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
-        !read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
-        !read_integer(r, NULL, object, "per_seconds", 1, 1000, &per_seconds) ||
-        !read_string(r, NULL, object, "setup", false, &setup) ||
-        !read_string(r, NULL, object, "timing", false, &timing))
+        return ikvi_reader_fail(
+            r, NULL, "expected format \"ikvar.tape/1\", found \"%.60s\"",
+            format);
+    if (!ikvi_expect_object(r, NULL, object, members) ||
+        !ikvi_read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
+        !ikvi_read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
+        !ikvi_read_integer(r, NULL, object, "per_seconds", 1, 1000,
+                           &per_seconds) ||
+        !ikvi_read_string(r, NULL, object, "setup", false, &setup) ||
+        !ikvi_read_string(r, NULL, object, "timing", false, &timing))
         return false;
     if (strcmp(timing, "in_step") != 0 && strcmp(timing, "at_frame") != 0)
-        return reader_fail(r, NULL,
-                           "timing: expected \"in_step\" or \"at_frame\", "
-                           "found \"%.40s\"",
-                           timing);
+        return ikvi_reader_fail(r, NULL,
+                                "timing: expected \"in_step\" or \"at_frame\", "
+                                "found \"%.40s\"",
+                                timing);
     tape->info.until_ns = (uint64_t)(until * 1e6 + 0.5);
     tape->info.step_num = (uint32_t)steps;
     tape->info.step_den =
@@ -142,12 +144,12 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
     t->file = fopen(path, "r");
     ssize_t length = 0;
     if (t->file == NULL)
-        reader_fail(&t->reader, NULL, "can't open the tape: %s",
-                    strerror(errno));
+        ikvi_reader_fail(&t->reader, NULL, "can't open the tape: %s",
+                         strerror(errno));
     else if ((length = read_text_line(t)) == 0)
-        reader_fail(&t->reader, NULL,
-                    "the file is empty, expected a header line "
-                    "{\"format\":\"ikvar.tape/1\"}");
+        ikvi_reader_fail(&t->reader, NULL,
+                         "the file is empty, expected a header line "
+                         "{\"format\":\"ikvar.tape/1\"}");
     json_t *header = !t->reader.failed && length > 0
                          ? parse_object(t, (size_t)length)
                          : NULL;
@@ -160,7 +162,7 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
     }
     t->reader.path = t->path;
     *tape = t;
-    return message_fine(message);
+    return ikvi_message_fine(message);
 }
 
 ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
@@ -194,7 +196,7 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
     const ikv_catalogue *catalogue = tape->catalogue;
     bool any = json_object_get(object, "lane") != NULL;
     const char *name = NULL;
-    if (!read_string(r, NULL, object, "kind", true, &name))
+    if (!ikvi_read_string(r, NULL, object, "kind", true, &name))
         return false;
     *info = ikv_catalogue_info(catalogue, ikv_catalogue_find(catalogue, name));
     if (*info != NULL && may_be_played(*info, any))
@@ -210,11 +212,11 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
     }
     known[count] = NULL;
     const char *near = ikv_nearest_name(name, known);
-    return reader_fail(r, NULL, "%s \"%.60s\"%s%s%s",
-                       *info != NULL ? "ports do not push the kind"
-                                     : "unknown kind",
-                       name, near != NULL ? "; did you mean \"" : "",
-                       near != NULL ? near : "", near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(
+        r, NULL, "%s \"%.60s\"%s%s%s",
+        *info != NULL ? "ports do not push the kind" : "unknown kind", name,
+        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
 }
 
 static bool read_ns(reader *r, const json_t *object, const char *member,
@@ -222,8 +224,8 @@ static bool read_ns(reader *r, const json_t *object, const char *member,
 {
     double ms = 0;
     if (needed && json_object_get(object, member) == NULL)
-        return reader_fail(r, NULL, "member \"%s\" is missing", member);
-    if (!read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
+        return ikvi_reader_fail(r, NULL, "member \"%s\" is missing", member);
+    if (!ikvi_read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
         return false;
     *ns = (uint64_t)(ms * 1e6 + 0.5);
     return true;
@@ -239,10 +241,11 @@ static bool check_order(ikv_tape *tape, const tape_line *line)
         char wanted[32], found[32];
         ikv_time_format(*last, wanted);
         ikv_time_format(at, found);
-        return reader_fail(&tape->reader, NULL,
-                           "the time runs backwards: expected %s of at least "
-                           "%s, found %s",
-                           due ? "due" : "t", wanted, found);
+        return ikvi_reader_fail(
+            &tape->reader, NULL,
+            "the time runs backwards: expected %s of at least "
+            "%s, found %s",
+            due ? "due" : "t", wanted, found);
     }
     *last = at;
     return true;
@@ -262,9 +265,10 @@ static bool refuse_member(reader *r, const ikv_kind_info *info,
         known[count++] = info->fields[i].name;
     known[count] = NULL;
     const char *near = ikv_nearest_name(member, known);
-    return reader_fail(r, NULL, "%s has no field \"%.60s\"%s%s%s", info->name,
-                       member, near != NULL ? "; did you mean \"" : "",
-                       near != NULL ? near : "", near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(
+        r, NULL, "%s has no field \"%.60s\"%s%s%s", info->name, member,
+        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
 }
 
 static bool read_lane(reader *r, const json_t *object, ikv_intake *intake)
@@ -279,10 +283,11 @@ static bool read_lane(reader *r, const json_t *object, ikv_intake *intake)
     else if (name != NULL && strcmp(name, "frame") == 0)
         number = IKV_FRAME_LANE;
     if (number < 0 || number > UINT16_MAX)
-        return reader_fail(r, NULL,
-                           "lane: expected \"step\", \"frame\" or a lane's "
-                           "number, found %s",
-                           json_found(lane));
+        return ikvi_reader_fail(
+            r, NULL,
+            "lane: expected \"step\", \"frame\" or a lane's "
+            "number, found %s",
+            ikvi_json_found(lane));
     intake->how = IKV_INTAKE_INBOX;
     intake->lane = (uint32_t)number;
     return true;
@@ -296,9 +301,9 @@ static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
     intake->has_due = json_object_get(object, "due") != NULL;
     if (!read_ns(r, object, "due", false, &intake->due_ns) ||
         !read_ns(r, object, "lost", false, &intake->lost_ns) ||
-        !read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
-        !read_bool(r, NULL, object, "held", &held) ||
-        !read_bool(r, NULL, object, "within", &intake->within) ||
+        !ikvi_read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
+        !ikvi_read_bool(r, NULL, object, "held", &held) ||
+        !ikvi_read_bool(r, NULL, object, "within", &intake->within) ||
         !read_lane(r, object, intake))
         return false;
     intake->group = (uint32_t)frame;
@@ -336,8 +341,9 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
         const ikv_field *field = ikv_field_find(info, member);
         if (field == NULL)
             return refuse_member(&tape->reader, info, member);
-        if (!read_field(&tape->reader, &at, value, field,
-                        tape->setup != NULL ? &finder : NULL, &line->event))
+        if (!ikvi_read_field(&tape->reader, &at, value, field,
+                             tape->setup != NULL ? &finder : NULL,
+                             &line->event))
             return false;
     }
     return true;
@@ -355,8 +361,9 @@ static bool begin_play(ikv_tape *tape, const json_t *object)
     while (i < PLAY_LIMIT && tape->plays[i].what != 0)
         i++;
     if (i == PLAY_LIMIT)
-        return reader_fail(&tape->reader, NULL,
-                           "expected at most %d gestures at once", PLAY_LIMIT);
+        return ikvi_reader_fail(&tape->reader, NULL,
+                                "expected at most %d gestures at once",
+                                PLAY_LIMIT);
     if (!ikvi_play_read(&tape->reader, object, line.event.time_ns,
                         &tape->plays[i]))
         return false;
@@ -381,11 +388,11 @@ static bool read_check(ikv_tape *tape, const json_t *object)
     int64_t step = 0, deliveries = 0;
     ikv_check check = {.last = json_object_get(object, "end") != NULL};
     bool bare = json_object_get(object, "digest") == NULL;
-    if (!expect_object(r, NULL, object, members) ||
-        !read_string(r, NULL, object, "digest", !bare, &digest) ||
-        !read_integer(r, NULL, object, "step", 0, INT64_MAX, &step) ||
-        !read_integer(r, NULL, object, "deliveries", 0, INT64_MAX,
-                      &deliveries) ||
+    if (!ikvi_expect_object(r, NULL, object, members) ||
+        !ikvi_read_string(r, NULL, object, "digest", !bare, &digest) ||
+        !ikvi_read_integer(r, NULL, object, "step", 0, INT64_MAX, &step) ||
+        !ikvi_read_integer(r, NULL, object, "deliveries", 0, INT64_MAX,
+                           &deliveries) ||
         !read_ns(r, object, "end", false, &check.end_ns))
         return false;
     if (check.last && check.end_ns > tape->info.until_ns)
@@ -393,17 +400,17 @@ static bool read_check(ikv_tape *tape, const json_t *object)
     if (bare)
         return true;
     if (!read_hex(digest, &check.digest))
-        return reader_fail(r, NULL,
-                           "digest: expected 16 digits from 0 to f, found "
-                           "\"%.40s\"",
-                           digest);
+        return ikvi_reader_fail(r, NULL,
+                                "digest: expected 16 digits from 0 to f, found "
+                                "\"%.40s\"",
+                                digest);
     check.step = (uint64_t)step;
     check.deliveries = (uint64_t)deliveries;
     if (tape->check_count == tape->check_room) {
         size_t room = tape->check_room * 2 + 16;
         ikv_check *checks = realloc(tape->checks, room * sizeof *checks);
         if (checks == NULL)
-            return reader_fail(r, NULL, "no memory");
+            return ikvi_reader_fail(r, NULL, "no memory");
         tape->checks = checks;
         tape->check_room = room;
     }
@@ -499,7 +506,7 @@ ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_intake *intake,
         *event = line.event;
         if (intake != NULL)
             *intake = line.intake;
-        return message_fine(message);
+        return ikvi_message_fine(message);
     }
     tape->failed = true;
     if (message != NULL)

@@ -27,8 +27,8 @@ static bool next_object(splice *s, json_t **object)
         s->reader.line++;
         if (length < 0)
             return !ferror(s->from) ||
-                   reader_fail(&s->reader, NULL, "can't read: %s",
-                               strerror(errno));
+                   ikvi_reader_fail(&s->reader, NULL, "can't read: %s",
+                                    strerror(errno));
     } while (strspn(s->line, " \t\r\n") == (size_t)length);
     json_error_t error;
     *object =
@@ -37,14 +37,15 @@ static bool next_object(splice *s, json_t **object)
         return true;
     json_decref(*object);
     *object = NULL;
-    return reader_fail(&s->reader, NULL, "expected one JSON object a line");
+    return ikvi_reader_fail(&s->reader, NULL,
+                            "expected one JSON object a line");
 }
 
 static bool splice_ns(splice *s, const json_t *object, const char *member,
                       uint64_t *ns)
 {
     double ms = (double)*ns / 1e6;
-    if (!read_number(&s->reader, NULL, object, member, 0, 8.64e9, &ms))
+    if (!ikvi_read_number(&s->reader, NULL, object, member, 0, 8.64e9, &ms))
         return false;
     *ns = (uint64_t)(ms * 1e6 + 0.5);
     return true;
@@ -59,19 +60,20 @@ static bool take_header(splice *s)
         return false;
     bool good =
         header != NULL &&
-        read_string(&s->reader, NULL, header, "format", true, &format) &&
-        read_number(&s->reader, NULL, header, "until", 0, 8.64e9, &until);
+        ikvi_read_string(&s->reader, NULL, header, "format", true, &format) &&
+        ikvi_read_number(&s->reader, NULL, header, "until", 0, 8.64e9, &until);
     if (good && strcmp(format, "ikvar.tape/1") != 0)
-        good = reader_fail(&s->reader, NULL,
-                           "expected format \"ikvar.tape/1\", found \"%.60s\"",
-                           format);
+        good = ikvi_reader_fail(
+            &s->reader, NULL,
+            "expected format \"ikvar.tape/1\", found \"%.60s\"", format);
     if (header == NULL)
-        reader_fail(&s->reader, NULL, "the file is empty, expected a tape");
+        ikvi_reader_fail(&s->reader, NULL,
+                         "the file is empty, expected a tape");
     s->end_ns =
         s->part->to_ns != 0 ? s->part->to_ns : (uint64_t)(until * 1e6 + 0.5);
     if (good && s->first) {
         json_object_del(header, "until");
-        good = write_line(s->to, header);
+        good = ikvi_write_line(s->to, header);
     } else {
         json_decref(header);
     }
@@ -80,7 +82,8 @@ static bool take_header(splice *s)
 
 static void set_ms(json_t *object, const char *member, uint64_t ns)
 {
-    json_object_set_new(object, member, json_shortest((double)ns / 1e6, false));
+    json_object_set_new(object, member,
+                        ikvi_json_shortest((double)ns / 1e6, false));
 }
 
 /* A digest line says when the run ended; others go over if they are in the
@@ -111,8 +114,8 @@ static bool take_line(splice *s, json_t *object)
     set_ms(object, "t", s->base_ns + (t > from ? t - from : 0));
     if (has_due)
         set_ms(object, "due", s->base_ns + due - from);
-    return write_line(s->to, object) ||
-           reader_fail(&s->reader, NULL, "can't write the new tape");
+    return ikvi_write_line(s->to, object) ||
+           ikvi_reader_fail(&s->reader, NULL, "can't write the new tape");
 }
 
 static bool splice_part(splice *s)
@@ -122,8 +125,8 @@ static bool splice_part(splice *s)
     s->reader.line = 0;
     s->from = fopen(s->part->path, "r");
     if (s->from == NULL)
-        return reader_fail(&s->reader, NULL, "can't open the tape: %s",
-                           strerror(errno));
+        return ikvi_reader_fail(&s->reader, NULL, "can't open the tape: %s",
+                                strerror(errno));
     bool good = take_header(s);
     while (good && (good = next_object(s, &object)) && object != NULL)
         good = take_line(s, object);
@@ -140,9 +143,9 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
         return IKV_BAD_ARGUMENT;
     splice s = {.reader = {.path = path, .message = message}, .first = true};
     s.to = fopen(path, "w");
-    bool good =
-        s.to != NULL || reader_fail(&s.reader, NULL, "can't write the tape: %s",
-                                    strerror(errno));
+    bool good = s.to != NULL ||
+                ikvi_reader_fail(&s.reader, NULL, "can't write the tape: %s",
+                                 strerror(errno));
     for (uint32_t i = 0; good && i < count; i++) {
         s.part = &parts[i];
         good = splice_part(&s);
@@ -153,10 +156,10 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
     if (good) {
         json_t *end = json_object();
         set_ms(end, "end", s.base_ns);
-        good = write_line(s.to, end);
+        good = ikvi_write_line(s.to, end);
     }
     free(s.line);
     if (s.to != NULL)
         good = fclose(s.to) == 0 && good;
-    return good ? message_fine(message) : IKV_BAD_FILE;
+    return good ? ikvi_message_fine(message) : IKV_BAD_FILE;
 }

@@ -31,14 +31,14 @@ static const char *const play_members[][14] = {
 static bool read_small(reader *r, const json_t *object, const char *member,
                        int64_t most, int64_t *to)
 {
-    return read_integer(r, NULL, object, member, 0, most, to);
+    return ikvi_read_integer(r, NULL, object, member, 0, most, to);
 }
 
 static bool read_ms(reader *r, const json_t *object, const char *member,
                     double least, uint64_t *to)
 {
     double ms = (double)*to / 1e6;
-    if (!read_number(r, NULL, object, member, least, 1e6, &ms))
+    if (!ikvi_read_number(r, NULL, object, member, least, 1e6, &ms))
         return false;
     *to = (uint64_t)(ms * 1e6 + 0.5);
     return true;
@@ -48,16 +48,17 @@ static bool read_path(reader *r, const json_t *object, tape_play *play)
 {
     json_t *path = json_object_get(object, "path");
     place at = {NULL, "path", 0};
-    if (!expect_array(r, &at, path))
+    if (!ikvi_expect_array(r, &at, path))
         return false;
     size_t count = json_array_size(path);
     if (count < 2 || count > PLAY_POINTS)
-        return reader_fail(r, &at, "expected 2 to %d points, found %zu",
-                           PLAY_POINTS, count);
+        return ikvi_reader_fail(r, &at, "expected 2 to %d points, found %zu",
+                                PLAY_POINTS, count);
     play->point_count = (uint32_t)count;
     for (size_t i = 0; i < count; i++) {
         place here = {&at, NULL, i};
-        if (!read_floats(r, &here, json_array_get(path, i), 2, play->points[i]))
+        if (!ikvi_read_floats(r, &here, json_array_get(path, i), 2,
+                              play->points[i]))
             return false;
     }
     return true;
@@ -66,12 +67,12 @@ static bool read_path(reader *r, const json_t *object, tape_play *play)
 static bool read_point(reader *r, const json_t *object, tape_play *play)
 {
     double x = 0, y = 0;
-    if (!read_number(r, NULL, object, "x", -1e9, 1e9, &x) ||
-        !read_number(r, NULL, object, "y", -1e9, 1e9, &y))
+    if (!ikvi_read_number(r, NULL, object, "x", -1e9, 1e9, &x) ||
+        !ikvi_read_number(r, NULL, object, "y", -1e9, 1e9, &y))
         return false;
     if (json_object_get(object, "x") == NULL ||
         json_object_get(object, "y") == NULL)
-        return reader_fail(r, NULL, "expected \"x\" and \"y\"");
+        return ikvi_reader_fail(r, NULL, "expected \"x\" and \"y\"");
     play->points[0][0] = (float)x;
     play->points[0][1] = (float)y;
     play->point_count = 1;
@@ -82,13 +83,14 @@ static bool read_pointer_type(reader *r, const json_t *object, tape_play *play)
 {
     const char *type = "touch";
     uint64_t value;
-    if (!read_string(r, NULL, object, "type", false, &type))
+    if (!ikvi_read_string(r, NULL, object, "type", false, &type))
         return false;
     if (!ikv_value_find(IKV_SET_POINTER_TYPE, type, &value))
-        return reader_fail(r, NULL,
-                           "type: expected \"mouse\", \"pen\" or \"touch\", "
-                           "found \"%.40s\"",
-                           type);
+        return ikvi_reader_fail(
+            r, NULL,
+            "type: expected \"mouse\", \"pen\" or \"touch\", "
+            "found \"%.40s\"",
+            type);
     play->type = (uint8_t)value;
     return true;
 }
@@ -102,10 +104,10 @@ static bool read_common(reader *r, const json_t *object, tape_play *play)
         !read_small(r, object, "seat", 255, &seat) ||
         !read_small(r, object, "pointer", UINT16_MAX - 1, &pointer) ||
         !read_small(r, object, "button", 4, &button) ||
-        !read_integer(r, NULL, object, "count", 1, 1000, &count) ||
-        !read_number(r, NULL, object, "from", 0, 1e6, &from) ||
-        !read_number(r, NULL, object, "to", 0, 1e6, &to) ||
-        !read_number(r, NULL, object, "turn", -3600, 3600, &turn) ||
+        !ikvi_read_integer(r, NULL, object, "count", 1, 1000, &count) ||
+        !ikvi_read_number(r, NULL, object, "from", 0, 1e6, &from) ||
+        !ikvi_read_number(r, NULL, object, "to", 0, 1e6, &to) ||
+        !ikvi_read_number(r, NULL, object, "turn", -3600, 3600, &turn) ||
         !read_ms(r, object, "ms", 0, &play->length_ns) ||
         !read_ms(r, object, "every", 0.01, &play->every_ns) ||
         !read_pointer_type(r, object, play))
@@ -126,11 +128,12 @@ static bool read_common(reader *r, const json_t *object, tape_play *play)
 static bool read_typing(reader *r, const json_t *object, tape_play *play)
 {
     const char *text = NULL;
-    if (!read_string(r, NULL, object, "text", true, &text))
+    if (!ikvi_read_string(r, NULL, object, "text", true, &text))
         return false;
     if (strlen(text) >= sizeof play->text || text[0] == '\0')
-        return reader_fail(r, NULL, "text: expected 1 to %zu bytes, found %zu",
-                           sizeof play->text - 1, strlen(text));
+        return ikvi_reader_fail(r, NULL,
+                                "text: expected 1 to %zu bytes, found %zu",
+                                sizeof play->text - 1, strlen(text));
     memcpy(play->text, text, strlen(text) + 1);
     return true;
 }
@@ -140,24 +143,25 @@ bool ikvi_play_read(reader *r, const json_t *object, uint64_t time_ns,
 {
     static const uint64_t lengths_ms[] = {0, 300, 60, 400, 0};
     const char *name = NULL;
-    if (!read_string(r, NULL, object, "play", true, &name))
+    if (!ikvi_read_string(r, NULL, object, "play", true, &name))
         return false;
     uint32_t what = 0;
     while (play_names[what] != NULL && strcmp(play_names[what], name) != 0)
         what++;
     if (play_names[what] == NULL) {
         const char *near = ikv_nearest_name(name, play_names);
-        return reader_fail(r, NULL,
-                           "play: expected \"drag\", \"tap\", \"pinch\" or "
-                           "\"text\", found \"%.40s\"%s%s%s",
-                           name, near != NULL ? "; did you mean \"" : "",
-                           near != NULL ? near : "", near != NULL ? "\"?" : "");
+        return ikvi_reader_fail(
+            r, NULL,
+            "play: expected \"drag\", \"tap\", \"pinch\" or "
+            "\"text\", found \"%.40s\"%s%s%s",
+            name, near != NULL ? "; did you mean \"" : "",
+            near != NULL ? near : "", near != NULL ? "\"?" : "");
     }
     *play = (tape_play){.what = what + 1,
                         .begin_ns = time_ns,
                         .length_ns = lengths_ms[what + 1] * 1000000,
                         .every_ns = what + 1 == PLAY_TEXT ? 80000000 : 8000000};
-    if (!expect_object(r, NULL, object, play_members[what]) ||
+    if (!ikvi_expect_object(r, NULL, object, play_members[what]) ||
         !read_common(r, object, play))
         return false;
     if (play->what == PLAY_TEXT)

@@ -215,7 +215,7 @@ static bool put_member(const quick_member *member, const ikv_field *field,
     if (field->set == IKV_SET_NONE || field->set == IKV_SET_FLAGS ||
         field->set == IKV_SET_MODIFIERS || field->type == IKV_TYPE_TEXT ||
         field->type == IKV_TYPE_TARGET ||
-        !json_named(field, member->text, &named))
+        !ikvi_json_named(field, member->text, &named))
         return false;
     value.bits.integer = (int64_t)named;
     return ikv_field_put(field, event, value) == IKV_OK;

@@ -62,7 +62,7 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
         return name != NULL ? name : "gone";
     }
     if (field->set == IKV_SET_FIELD)
-        return setup_field_name(trace->setup, bits);
+        return ikvi_setup_field_name(trace->setup, bits);
     if (field->set != IKV_SET_BINDING)
         return target_name(user, (ikv_target){bits});
     ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);
@@ -98,8 +98,8 @@ static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
     if (delivery != NULL)
         json_object_set_new(line, "step",
                             json_integer((json_int_t)delivery->step));
-    json_object_set_new(line, "t",
-                        json_shortest((double)event->time_ns / 1e6, false));
+    json_object_set_new(
+        line, "t", ikvi_json_shortest((double)event->time_ns / 1e6, false));
     json_object_set_new(line, "kind", json_string(info->name));
     if (delivery != NULL && watch->what == IKV_WATCH_CALL) {
         json_object_set_new(line, "at",
@@ -114,12 +114,12 @@ static json_t *event_line(ikv_trace *trace, const ikv_watch *watch)
             (value.bits.integer != 0 || is_whole(info, field)))
             json_object_set_new(
                 line, field->name,
-                write_field(field, event, name_in_trace, trace));
+                ikvi_write_field(field, event, name_in_trace, trace));
     }
     for (uint32_t i = 0; i < info->field_count; i++)
         json_object_set_new(
             line, info->fields[i].name,
-            write_field(&info->fields[i], event, name_in_trace, trace));
+            ikvi_write_field(&info->fields[i], event, name_in_trace, trace));
     return line;
 }
 
@@ -142,7 +142,7 @@ static void add_line(ikv_trace *trace, json_t *line)
 static void flush_lines(ikv_trace *trace)
 {
     for (size_t i = 0; i < trace->count; i++)
-        if (!write_line(trace->file, trace->lines[i]))
+        if (!ikvi_write_line(trace->file, trace->lines[i]))
             trace->failed = true;
     trace->count = 0;
 }
@@ -211,7 +211,7 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
     }
     json_t *header = json_object();
     json_object_set_new(header, "format", json_string("ikvar.trace/1"));
-    t->failed = !write_line(t->file, header);
+    t->failed = !ikvi_write_line(t->file, header);
     *trace = t;
     return IKV_OK;
 }

@@ -151,7 +151,7 @@ static ikv_status refuse_condition(ikv_message *message, ikv_status status,
     return status;
 }
 
-static ikv_status refuse_text(ikv_message *message, ikv_status status,
+static ikv_status refuse_list(ikv_message *message, ikv_status status,
                               const char *text)
 {
     const char *parts[] = {text, NULL};
@@ -212,7 +212,8 @@ static const char *value_fault(uint32_t field, const ikv_condition *condition)
                : "a target: {IKV_VALUE_TARGET, {.target = lamp}}";
 }
 
-/* ------------------------------------------------------- comparing exactly -- */
+/* ------------------------------------------------------- comparing exactly --
+ */
 
 /* -1, 0 or 1: a whole number against any; both exactly. */
 static int order_of_signed(int64_t value, double with)
@@ -245,8 +246,8 @@ enum {
 };
 
 /* A field's value of that field type against a condition's number. */
-static int order_of(uint8_t field_type, ikv_value value, uint32_t with_type,
-                    ikv_bits with)
+static int order_of_numbers(uint8_t field_type, ikv_value value,
+                            uint32_t with_type, ikv_bits with)
 {
     if (value.type == IKV_VALUE_NUMBER) {
         double a = value.bits.number, b = with.number;
@@ -260,8 +261,8 @@ static int order_of(uint8_t field_type, ikv_value value, uint32_t with_type,
                       : order_of_signed(a, with.number);
     if (wide)
         return with.integer < 0 || (uint64_t)a > (uint64_t)with.integer ? 1
-               : (uint64_t)a < (uint64_t)with.integer                  ? -1
-                                                                       : 0;
+               : (uint64_t)a < (uint64_t)with.integer                   ? -1
+                                                                        : 0;
     return a < with.integer ? -1 : a > with.integer ? 1 : 0;
 }
 
@@ -284,7 +285,7 @@ static bool holds_order(uint32_t comparison, int order)
 /* ------------------------------------------------- what can match at all -- */
 
 /* The least and the greatest whole number that a field of that type holds, as
- * order_of() takes them. */
+ * order_of_numbers() takes them. */
 static void limits_of(uint8_t type, ikv_value *least, ikv_value *most)
 {
     static const struct {
@@ -337,7 +338,8 @@ static const char *range_fault(uint8_t type, uint32_t scale,
         return NULL;
     limits_of(type, &least, &most);
     if (condition->comparison == IKV_HAS) {
-        uint64_t mask = (uint64_t)most.bits.integer | (uint64_t)least.bits.integer;
+        uint64_t mask =
+            (uint64_t)most.bits.integer | (uint64_t)least.bits.integer;
         return ((uint64_t)value.bits.integer & mask) != 0
                    ? NULL
                    : "a mask with a bit that the field can have";
@@ -351,12 +353,12 @@ static const char *range_fault(uint8_t type, uint32_t scale,
             value.bits.number = (double)value.bits.integer;
         value.type = IKV_VALUE_NUMBER;
     }
-    int low = order_of(type, least, value.type, value.bits);
-    int high = order_of(type, most, value.type, value.bits);
+    int low = order_of_numbers(type, least, value.type, value.bits);
+    int high = order_of_numbers(type, most, value.type, value.bits);
     uint32_t how = condition->comparison;
-    bool some = how == IKV_EQUAL ? low <= 0 && high >= 0
-                                 : holds_order(how, low) ||
-                                       holds_order(how, high);
+    bool some = how == IKV_EQUAL
+                    ? low <= 0 && high >= 0
+                    : holds_order(how, low) || holds_order(how, high);
     if (!some)
         return "a value that the field can have: it never gets there";
     return how == IKV_EQUAL && !is_value(scale, value)
@@ -414,7 +416,8 @@ static ikv_status check_condition(const ikv_bus *b,
                                 "names no field",
                                 "register a kind of the family first");
     const char *fault = value_fault(type, condition);
-    if (fault == NULL && (type == IKV_VALUE_INTEGER || type == IKV_VALUE_NUMBER))
+    if (fault == NULL &&
+        (type == IKV_VALUE_INTEGER || type == IKV_VALUE_NUMBER))
         fault = number_fault(b, config, condition, special);
     return fault == NULL
                ? IKV_OK
@@ -428,11 +431,11 @@ static ikv_status check_list(const ikv_bus *b,
                              uint32_t join, ikv_message *message)
 {
     if (list != NULL && count == 0)
-        return refuse_text(message, IKV_BAD_ARGUMENT,
+        return refuse_list(message, IKV_BAD_ARGUMENT,
                            "a list of conditions is given, but its count is "
                            "0: set the count, or no list");
     if (list == NULL && count != 0)
-        return refuse_text(message, IKV_BAD_ARGUMENT,
+        return refuse_list(message, IKV_BAD_ARGUMENT,
                            "a count of conditions is given, but no list: set "
                            "the list, or the count to 0");
     if (join > IKV_ANY)
@@ -480,11 +483,11 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
         status = check_list(b, config, config->conditions,
                             config->condition_count, config->join, message);
     if (status == IKV_OK && config->group_count > GROUPS)
-        status = refuse_text(message, IKV_BAD_ARGUMENT,
+        status = refuse_list(message, IKV_BAD_ARGUMENT,
                              "group_count is more than 7");
     if (status == IKV_OK &&
         (config->groups == NULL) != (config->group_count == 0))
-        status = refuse_text(
+        status = refuse_list(
             message, IKV_BAD_ARGUMENT,
             config->groups != NULL
                 ? "groups is given, but group_count is 0: set the count, or no "
@@ -517,8 +520,8 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
 static bool needs_name(const ikv_subscription_config *config, const char *name,
                        const ikv_field *field, bool uniform)
 {
-    bool open = config->all_kinds ||
-                (config->families >> IKV_FAMILY_USER & 1) != 0;
+    bool open =
+        config->all_kinds || (config->families >> IKV_FAMILY_USER & 1) != 0;
     if (field == NULL)
         return false;
     return !uniform || (open && ikv_field_find(NULL, name) == NULL);
@@ -583,8 +586,8 @@ bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
                 continue;
             find_common(b, config, list[i].field, &field, &uniform, NULL);
             if (needs_name(config, list[i].field, field, uniform))
-                kept = kept &&
-                       ikvi_names_keep(&b->names, b, list[i].field) != 0;
+                kept =
+                    kept && ikvi_names_keep(&b->names, b, list[i].field) != 0;
         }
     }
     return kept;
@@ -732,8 +735,9 @@ static bool holds_condition(const ikv_bus *b, bus_condition *c,
     else if (value.type == IKV_VALUE_TARGET)
         result = value.bits.target.bits == c->value.target.bits;
     else
-        result = holds_order(c->comparison,
-                             order_of(type, value, c->value_type, c->value));
+        result =
+            holds_order(c->comparison,
+                        order_of_numbers(type, value, c->value_type, c->value));
     return result != c->negate;
 }
 

@@ -97,7 +97,7 @@ typedef struct bus_subscription {
     uint32_t visits;
     uint32_t families;
     int32_t rank;
-    uint32_t owner; /* place, or IKVI_NONE */
+    uint32_t owner;                  /* place, or IKVI_NONE */
     uint32_t owner_next, owner_prev; /* `next` also of those that have ended */
     bool muted;
     bool ending; /* its limit is reached: it ends when its handler returns */
@@ -196,8 +196,8 @@ typedef struct bus_dispatch {
     const ikv_event *event;
     ikv_verdict verdict;
     uint32_t heard;
-    uint64_t born;   /* what is younger is not called */
-    uint32_t traits; /* of the kind: KIND_... */
+    uint64_t born;             /* what is younger is not called */
+    uint32_t traits;           /* of the kind: KIND_... */
     const ikv_delivery *using; /* of the two: it says who is called */
     ikv_event copy;
 #ifdef IKV_DEBUG
@@ -250,8 +250,8 @@ struct ikv_bus {
     uint64_t births;
     uint32_t removals;
     uint32_t ended, ended_count; /* those that have ended while they run */
-    uint64_t kinds_ever; /* as kinds_seen, of all targets */
-    bool watched;        /* that there is a watcher is one of the detours */
+    uint64_t kinds_ever;         /* as kinds_seen, of all targets */
+    bool watched;     /* that there is a watcher is one of the detours */
     uint32_t detours; /* reasons against the fast way: pending links, a watcher,
                          a wide run at the root */
     uint32_t pool_start, pool_used; /* of the half in use */
@@ -396,8 +396,8 @@ static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
 static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
                                                   uint32_t bits)
 {
-    uint32_t at = ikvi_slots_find(&b->subscription_slots,
-                                  (void *)(uintptr_t)b, bits);
+    uint32_t at =
+        ikvi_slots_find(&b->subscription_slots, (void *)(uintptr_t)b, bits);
     return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
                ? at
                : IKVI_NO_SLOT;

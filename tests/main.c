@@ -23,10 +23,10 @@ int main(void)
 {
     char folder[] = BINARY "/run-XXXXXX";
     Suite *(*const suites[])(void) = {
-        event_suite,     queue_suite,    dispatch_suite,  bus_suite,
-        bus_model_suite, scene_suite,    hits_suite,      router_suite,
-        storm_suite,     loop_suite,     steps_suite,     state_suite,
-        action_suite,    overlap_suite,  ports_suite,     io_suite,
+        event_suite,     queue_suite,    dispatch_suite,   bus_suite,
+        bus_model_suite, scene_suite,    hits_suite,       router_suite,
+        storm_suite,     loop_suite,     steps_suite,      state_suite,
+        action_suite,    overlap_suite,  ports_suite,      io_suite,
         tool_suite,      terminal_suite, edge_ports_suite, edge_bus_suite};
     if (!enter_folder(folder))
         return 2;

@@ -41,10 +41,23 @@ static void deliver_at(ikv_kind kind, ikv_target target, uint64_t time_ns)
     ok(ikv_bus_deliver(k.bus, &e).status);
 }
 
-/* ---------------------------------------------------------- 20 conditions -- */
+/* ---------------------------------------------------------- 20 conditions --
+ */
 
-#define WHOLE(n)  {IKV_VALUE_INTEGER, {.integer = (n)}}
-#define NUMBER(n) {IKV_VALUE_NUMBER, {.number = (n)}}
+#define WHOLE(n)                                                               \
+    {                                                                          \
+        IKV_VALUE_INTEGER,                                                     \
+        {                                                                      \
+            .integer = (n)                                                     \
+        }                                                                      \
+    }
+#define NUMBER(n)                                                              \
+    {                                                                          \
+        IKV_VALUE_NUMBER,                                                      \
+        {                                                                      \
+            .number = (n)                                                      \
+        }                                                                      \
+    }
 
 /* A user's kind with a field of each type; the value that is set, the
  * condition, and whether it is refused (-1), holds (1) or not (0). */
@@ -147,10 +160,9 @@ START_TEST(conditions)
     kit_open(&k);
     seen.text[0] = '\0';
     ikv_subscription_config config = wants(kind);
-    ikv_condition condition = {condition_table[_i].field,
-                               condition_table[_i].comparison,
-                               condition_table[_i].value,
-                               condition_table[_i].negate};
+    ikv_condition condition = {
+        condition_table[_i].field, condition_table[_i].comparison,
+        condition_table[_i].value, condition_table[_i].negate};
     ikv_message message = {"not cleared"};
     config.conditions = &condition;
     config.condition_count = 1;
@@ -216,8 +228,8 @@ START_TEST(later_kinds)
                                        .offset = 5}},
                            lacks[] = {{.name = "other", .type = IKV_TYPE_U8}},
                            wider[] = {{.name = "depth", .type = IKV_TYPE_I32}},
-                           is_bool[] = {{.name = "depth",
-                                         .type = IKV_TYPE_BOOL}};
+                           is_bool[] = {
+                               {.name = "depth", .type = IKV_TYPE_BOOL}};
     ikv_catalogue *catalogue = own_kinds();
     ikv_message message;
     kit_prepare(&k);
@@ -254,8 +266,8 @@ END_TEST
 /* Without room for the name that such a condition needs, it is refused. */
 START_TEST(names_full)
 {
-    static const ikv_field own[] = {{.name = "a_long_name_of_a_field",
-                                     .type = IKV_TYPE_U8}};
+    static const ikv_field own[] = {
+        {.name = "a_long_name_of_a_field", .type = IKV_TYPE_U8}};
     ikv_catalogue *catalogue = own_kinds();
     own_kind(catalogue, "a", own, 1);
     kit_prepare(&k);
@@ -300,7 +312,8 @@ START_TEST(lists_and_counts)
 }
 END_TEST
 
-/* ------------------------------------------------------------ 21 the root -- */
+/* ------------------------------------------------------------ 21 the root --
+ */
 
 /* At the root is everywhere: what is subscribed with it hears as much as what
  * names nothing. */
@@ -310,8 +323,7 @@ START_TEST(at_the_root)
                                      IKV_KIND_WINDOW_SHOW,
                                      IKV_KIND_OVERLAP_ENTER};
     open_bus();
-    ikv_target lamp =
-        rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
+    ikv_target lamp = rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
     ikv_target root = ikv_bus_root(k.bus), both[] = {lamp, root};
     ikv_subscription_config config = wants(kinds[_i]);
     config.user = "nothing";
@@ -333,7 +345,8 @@ START_TEST(at_the_root)
 }
 END_TEST
 
-/* --------------------------------------------------------- 22 lanes' limits -- */
+/* --------------------------------------------------------- 22 lanes' limits --
+ */
 
 static ikv_status flushed;
 
@@ -407,7 +420,8 @@ START_TEST(flush_of_a_deep_path)
 }
 END_TEST
 
-/* --------------------------------------------- 23 what ends while it runs -- */
+/* --------------------------------------------- 23 what ends while it runs --
+ */
 
 static ikv_subscription own;
 static ikv_owner owner;
@@ -539,9 +553,11 @@ START_TEST(user_of_old)
 }
 END_TEST
 
-/* ------------------------------------------------------------ 24 far jumps -- */
+/* ------------------------------------------------------------ 24 far jumps --
+ */
 
-/* Timers where time jumps far: bounded, in order, and over with their target. */
+/* Timers where time jumps far: bounded, in order, and over with their target.
+ */
 START_TEST(far_jumps)
 {
     static const struct {
@@ -612,8 +628,8 @@ START_TEST(gap_and_older_events)
     ikv_subscription_config config = wants(IKV_KIND_WHEEL);
     config.gap_ns = 10;
     ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
-    static const uint64_t times[] = {100, 50, 99, 105, 110, 3, 119, 120,
-                                     UINT64_MAX - 1, 7};
+    static const uint64_t times[] = {
+        100, 50, 99, 105, 110, 3, 119, 120, UINT64_MAX - 1, 7};
     for (int i = 0; i < ROWS(times); i++)
         deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, times[i]);
     ck_assert_str_eq(seen.text, "100 110 120 18446744073709551614 ");

@@ -98,10 +98,10 @@ START_TEST(sequences)
     parser p = {0};
     record got = {""};
     for (const char *b = parse_table[_i].bytes; *b != '\0'; b++)
-        describe(&got, parser_take(&p, (uint8_t)*b));
-    if (parser_waits(&p)) {
+        describe(&got, ikvi_parser_take(&p, (uint8_t)*b));
+    if (ikvi_parser_waits(&p)) {
         note(&got, "E:");
-        describe(&got, parser_expire(&p));
+        describe(&got, ikvi_parser_expire(&p));
     }
     ck_assert_str_eq(got.text, parse_table[_i].tokens);
 }
@@ -117,12 +117,12 @@ START_TEST(random_bytes)
         uint8_t byte = random_below(&seed, 2)
                            ? (uint8_t)likely[random_below(&seed, 20)]
                            : (uint8_t)random_below(&seed, 256);
-        token t = parser_take(&p, byte);
+        token t = ikvi_parser_take(&p, byte);
         ck_assert_int_le((int)t.type, TOKEN_UNKNOWN);
         ck_assert_uint_le(p.length, SEQUENCE_LIMIT);
     }
-    parser_expire(&p);
-    ck_assert(!parser_waits(&p));
+    ikvi_parser_expire(&p);
+    ck_assert(!ikvi_parser_waits(&p));
 }
 END_TEST
 

@@ -427,10 +427,10 @@ IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 #define IKV_REBIND_LIMIT 64
 
 /* Points every subscription of that name at another handler: for code that was
- * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside handlers too; what runs goes on in the old one. Holds for
- * subscriptions that an image brings back later.
- * Returns IKV_OK, IKV_ABSENT if no subscription has the name, FULL_NAMES.
- * O(all).
+ * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside
+ * handlers too; what runs goes on in the old one. Holds for subscriptions that
+ * an image brings back later. Returns IKV_OK, IKV_ABSENT if no subscription has
+ * the name, FULL_NAMES. O(all).
  */
 IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
                                   ikv_handler handler, void *user);

@@ -274,7 +274,7 @@ static token take_shifted(parser *p, uint8_t byte)
     return unknown();
 }
 
-token parser_take(parser *p, uint8_t byte)
+token ikvi_parser_take(parser *p, uint8_t byte)
 {
     switch (p->state) {
     case ESCAPED:
@@ -298,12 +298,12 @@ token parser_take(parser *p, uint8_t byte)
     return plain_byte(p, byte, 0);
 }
 
-bool parser_waits(const parser *p)
+bool ikvi_parser_waits(const parser *p)
 {
     return p->state != GROUND;
 }
 
-token parser_expire(parser *p)
+token ikvi_parser_expire(parser *p)
 {
     bool lone = p->state == ESCAPED;
     p->state = GROUND;

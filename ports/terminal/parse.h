@@ -44,12 +44,12 @@ typedef struct parser {
 } parser;
 
 /* Takes one byte; what it completes, if anything. */
-token parser_take(parser *p, uint8_t byte);
+token ikvi_parser_take(parser *p, uint8_t byte);
 
 /* Whether an escape waits to be told apart from the Escape key. */
-bool parser_waits(const parser *p);
+bool ikvi_parser_waits(const parser *p);
 
 /* No more came: what waits was the Escape key, or a broken sequence. */
-token parser_expire(parser *p);
+token ikvi_parser_expire(parser *p);
 
 #endif

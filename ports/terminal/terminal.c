@@ -386,7 +386,7 @@ static void read_bytes(terminal *t)
 {
     for (;;) {
         while (t->at < t->end && t->waiting_count == 0)
-            take_token(t, parser_take(&t->parser, t->bytes[t->at++]),
+            take_token(t, ikvi_parser_take(&t->parser, t->bytes[t->at++]),
                        t->last_byte_ns);
         if (t->at < t->end)
             return;
@@ -426,9 +426,9 @@ static ikv_status terminal_poll(void *state)
         return IKV_OK;
     read_bytes(t);
     uint64_t now = terminal_now(t);
-    if (parser_waits(&t->parser) &&
+    if (ikvi_parser_waits(&t->parser) &&
         now - t->last_byte_ns >= t->config.escape_ns)
-        take_token(t, parser_expire(&t->parser), now);
+        take_token(t, ikvi_parser_expire(&t->parser), now);
     release_due(t, now, false);
     take_signals(t, now);
     if (!t->hung_up)
@@ -443,7 +443,7 @@ static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
 {
     terminal *t = state;
     /* What is made up after a time is input too. */
-    if (for_input && (t->held_count > 0 || parser_waits(&t->parser) ||
+    if (for_input && (t->held_count > 0 || ikvi_parser_waits(&t->parser) ||
                       t->waiting_count > 0)) {
         uint64_t soon = terminal_now(t) + t->config.escape_ns / 4;
         until_ns = soon < until_ns ? soon : until_ns;

@@ -29,6 +29,7 @@ test: debug
 	@scripts/check-includes
 	@scripts/check-exports $(BUILD)/debug
 	@scripts/check-names $(BUILD)/debug
+	@scripts/check-snippets
 	@$(BUILD)/debug/tests/ikvar_tests
 
 # The same tests under the sanitizers; threads under TSan.
@@ -59,8 +60,14 @@ lint: debug
 bench: release
 	@$(BUILD)/release/ikvar bench
 
-install: release
-	@cmake --install $(BUILD)/release --prefix $(or $(PREFIX),/usr/local)
+# What is installed is built without tests and benchmarks, and needs nothing of
+# theirs. The loader is told of new libraries where it looks by itself.
+install:
+	@scripts/bootstrap build
+	@[ -e $(BUILD)/install/build.ninja ] || cmake --preset install >/dev/null
+	@cmake --build $(BUILD)/install -j $(JOBS) -- --quiet >&2
+	@cmake --install $(BUILD)/install --prefix $(or $(PREFIX),/usr/local)
+	@[ "$$(id -u)" != 0 ] || ldconfig
 
 coverage:
 	@scripts/bootstrap build test coverage

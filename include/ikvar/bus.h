@@ -13,6 +13,7 @@
  *       }
  *
  *       ikv_bus_hear(bus, IKV_KIND_POINTER_CLICK, lamp, light, my_lamp, NULL);
+ *       ikv_event event = ikv_event_make(IKV_KIND_POINTER_CLICK, now_ns);
  *       ikv_bus_deliver(bus, &event);              // now
  *       ikv_bus_defer(bus, IKV_FRAME_LANE, &event); // at the frame's end
  *

@@ -14,7 +14,7 @@
  *       docked.fields = fields;
  *       docked.field_count = 1;
  *       ikv_kind kind;
- *       ikv_catalogue_register(catalogue, &docked, &kind);
+ *       ikv_catalogue_register(catalogue, &docked, &kind, NULL);
  *
  * Memory
  *   One block; names and fields are copied into it.

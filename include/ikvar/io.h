@@ -5,6 +5,7 @@
  *   delivered; a trace is what was delivered to whom. docs/files.md has the
  *   formats.
  *
+ *       ikv_kit_config config = IKV_KIT_INIT;
  *       ikv_setup_read("harbour.setup.json", &setup, &message);
  *       ikv_setup_bind(setup, "greet", greet, NULL);   // your own handler
  *       ikv_setup_size(setup, &config);                // as large as needed

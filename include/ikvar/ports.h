@@ -5,6 +5,7 @@
  *   loop is closed:
  *
  *       ikv_port port;
+ *       ikv_terminal_config config = IKV_TERMINAL_INIT;
  *       ikv_terminal_open(&config, &port, &message);
  *       ... a kit with that port ...
  *       ikv_kit_close(kit);

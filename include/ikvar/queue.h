@@ -21,6 +21,7 @@
  *       ikv_queue_config config = IKV_QUEUE_INIT;
  *       config.memory = my_memory;
  *       ikv_queue_open(&config, &queue);
+ *       ikv_event event = ikv_event_make(IKV_KIND_KEY_DOWN, now_ns);
  *       ikv_queue_push(queue, &event);               // any thread
  *       count = ikv_queue_drain(queue, events, 64);  // the owner's thread
  *       ikv_queue_close(queue);

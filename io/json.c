@@ -103,6 +103,8 @@ static size_t distance(const char *a, const char *b)
 const char *ikv_nearest_name(const char *name, const char *const *known)
 {
     const char *best = NULL;
+    if (name == NULL || known == NULL)
+        return NULL;
     size_t least = strlen(name) / 3 + 2;
     for (; *known != NULL; known++) {
         size_t d = distance(name, *known);
@@ -246,7 +248,12 @@ bool ikvi_read_floats(reader *r, const place *at, const json_t *value,
     for (size_t i = 0; good && i < count; i++) {
         const json_t *number = json_array_get(value, i);
         to[i] = (float)json_number_value(number);
-        good = json_is_number(number) && isfinite(to[i]);
+        good = json_is_number(number);
+        if (good && !(fabs(json_number_value(number)) <= IKV_COORDINATE_LIMIT))
+            return ikvi_reader_fail(r, at,
+                                    "expected numbers from -2^30 to 2^30, "
+                                    "found %g",
+                                    json_number_value(number));
     }
     return good || ikvi_reader_fail(r, at,
                                     "expected %zu numbers in an array, found "

@@ -524,6 +524,28 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     return status;
 }
 
+/* What was added of a setup that could not be applied as a whole. */
+static void take_back(ikv_setup *setup)
+{
+    ikv_bus *bus = ikv_kit_bus(setup->kit);
+    for (uint32_t i = 0; i < setup->handler_count; i++) {
+        ikv_bus_unsubscribe(bus, setup->handlers[i].subscription);
+        setup->handlers[i].subscription = (ikv_subscription){0};
+    }
+    while (setup->owner_count > 0)
+        ikv_bus_drop_owner(bus, setup->owners[--setup->owner_count].owner);
+    for (uint32_t i = 0; i < setup->action_count; i++) {
+        ikv_action_remove(ikv_kit_actions(setup->kit), setup->actions[i].added);
+        setup->actions[i].added = (ikv_action_id){0};
+    }
+    for (uint32_t i = 0; i < setup->target_count; i++) {
+        ikv_scene_remove(ikv_kit_scene(setup->kit), setup->targets[i].handle);
+        setup->targets[i].handle = (ikv_target){0};
+        setup->targets[i].added = false;
+    }
+    setup->kit = NULL;
+}
+
 ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
                            ikv_message *message)
 {
@@ -532,7 +554,13 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
     setup->kit = kit;
     reader r = {.path = setup->path, .message = message};
     ikv_status status = IKV_OK;
-    for (uint32_t i = 0; status == IKV_OK && i < setup->layer_count; i++) {
+    for (uint32_t i = 0; status == IKV_OK && i < setup->target_count; i++)
+        status = apply_target(setup, i, &r);
+    if (status == IKV_OK)
+        status = ikvi_apply_actions(setup, &r);
+    for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)
+        status = apply_handler(setup, &setup->handlers[i], flags, &r);
+    for (uint32_t i = setup->layer_count; status == IKV_OK && i-- > 0;) {
         status = ikv_scene_set_camera(ikv_kit_scene(kit), i, 0,
                                       &setup->layers[i].camera);
         if (status < 0)
@@ -540,13 +568,11 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
                 &r, NULL, "layer \"%s\": %s", setup->layers[i].name,
                 "the kit has not so many layers: ikv_setup_size()");
     }
-    for (uint32_t i = 0; status == IKV_OK && i < setup->target_count; i++)
-        status = apply_target(setup, i, &r);
-    if (status == IKV_OK)
-        status = ikvi_apply_actions(setup, &r);
-    for (uint32_t i = 0; status == IKV_OK && i < setup->handler_count; i++)
-        status = apply_handler(setup, &setup->handlers[i], flags, &r);
-    return status == IKV_OK ? ikvi_message_fine(message) : status;
+    if (status < 0) {
+        take_back(setup);
+        return status;
+    }
+    return ikvi_message_fine(message);
 }
 
 ikv_target ikv_setup_target(const ikv_setup *setup, const char *id)
@@ -572,8 +598,10 @@ const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
 
 void ikv_setup_view(const ikv_setup *setup, float *width, float *height)
 {
-    *width = setup != NULL ? setup->view_width : 0;
-    *height = setup != NULL ? setup->view_height : 0;
+    if (width != NULL)
+        *width = setup != NULL ? setup->view_width : 0;
+    if (height != NULL)
+        *height = setup != NULL ? setup->view_height : 0;
 }
 
 void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user)

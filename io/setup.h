@@ -44,6 +44,7 @@ typedef struct setup_set {
 typedef struct setup_action {
     const char *name, *set; /* NULL: the main one */
     const json_t *bindings;
+    ikv_action_id added;
 } setup_action;
 
 typedef struct setup_layer {

@@ -213,18 +213,19 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
     for (uint32_t i = 0; status == IKV_OK && i < setup->set_count; i++) {
         setup_set *set = &setup->sets[i];
         status = ikv_action_add_set(actions, set->name, &set->number);
+        if (status == IKV_DUPLICATE) /* the kit's, or of an earlier try */
+            status = ikv_action_find_set(actions, set->name, &set->number);
         if (status == IKV_OK && !set->on)
             ikv_action_switch(actions, set->number, IKV_ALL_SEATS, false);
     }
     for (uint32_t i = 0; status == IKV_OK && i < setup->action_count; i++) {
-        const setup_action *a = &setup->actions[i];
+        setup_action *a = &setup->actions[i];
         ikv_action_set set = IKV_MAIN_SET;
-        ikv_action_id id;
         if (a->set != NULL)
             set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
-        status = ikv_action_add(actions, set, a->name, &id);
+        status = ikv_action_add(actions, set, a->name, &a->added);
         if (status == IKV_OK)
-            status = bind_list(r, setup, actions, id, a->bindings);
+            status = bind_list(r, setup, actions, a->added, a->bindings);
         if (status < 0)
             ikvi_reader_fail(r, NULL,
                              "the action \"%.60s\" could not be added: %s",

@@ -625,6 +625,8 @@ static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
 
 const char *ikv_action_validate(const ikv_actions *actions)
 {
+    if (actions == NULL)
+        return NULL;
     const ikv_actions *a = actions;
     const char *broken = validate_lists(a);
     uint32_t on = 0;

@@ -316,8 +316,7 @@ ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription)
                : (ikv_subscription_counters){0};
 }
 
-ikv_status ikv_bus_set_clock(ikv_bus *bus, uint64_t (*now)(void *user),
-                             void *user)
+ikv_status ikv_bus_set_clock(ikv_bus *bus, ikv_clock_fn now, void *user)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
@@ -442,6 +441,8 @@ ikv_kind_counters ikv_bus_count_kind(const ikv_bus *bus, ikv_kind kind)
 const char *ikv_bus_validate(const ikv_bus *bus)
 {
     void *base = (void *)(uintptr_t)bus;
+    if (bus == NULL)
+        return NULL;
     const ikvi_slots *slots[] = {&bus->subscription_slots, &bus->target_slots,
                                  &bus->owner_slots, &bus->timer_slots};
     for (size_t i = 0; i < 4; i++) {

@@ -236,7 +236,7 @@ struct ikv_bus {
     bool said_inbox, said_timer, said_deep; /* reported already */
     void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
     void *on_inbox_user;
-    uint64_t (*clock)(void *user);
+    ikv_clock_fn clock;
     void *clock_user;
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;

@@ -439,7 +439,8 @@ bool ikv_value_find(uint32_t set, const char *name, uint64_t *value)
 {
     for (size_t i = 0; name != NULL && i < VALUE_ROWS; i++) {
         if (value_rows[i].set == set && ikvi_same(value_rows[i].name, name)) {
-            *value = value_rows[i].value;
+            if (value != NULL)
+                *value = value_rows[i].value;
             return true;
         }
     }
@@ -450,7 +451,8 @@ const char *ikv_value_list(uint32_t set, uint32_t index, uint64_t *value)
 {
     for (size_t i = 0; i < VALUE_ROWS; i++) {
         if (value_rows[i].set == set && index-- == 0) {
-            *value = value_rows[i].value;
+            if (value != NULL)
+                *value = value_rows[i].value;
             return value_rows[i].name;
         }
     }
@@ -514,11 +516,21 @@ static double get_float(const char *at, struct type_row type)
     return f64;
 }
 
+/* Whether it is one that a catalogue may hold. */
+static bool field_is_usable(const ikv_field *field)
+{
+    return field != NULL && field->type < IKV_TYPE_COUNT &&
+           field->offset < sizeof(ikv_event) &&
+           type_rows[field->type].size <= sizeof(ikv_event) - field->offset;
+}
+
 ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event)
 {
+    ikv_value value = {IKV_VALUE_NONE, {0}};
+    if (IKVI_UNLIKELY(!field_is_usable(field) || event == NULL))
+        return value;
     const char *at = (const char *)event + field->offset;
     struct type_row type = type_rows[field->type];
-    ikv_value value = {IKV_VALUE_NONE, {0}};
     if (field->type == IKV_TYPE_VALUE) {
         value.type = event->field.type;
         memcpy(&value.bits, at, sizeof value.bits);
@@ -568,12 +580,31 @@ static bool to_integer(const ikv_field *field, ikv_value value, int64_t *to)
     return fits(type_rows[field->type], *to);
 }
 
+/* One that the field can't hold, 1e39 in a float for instance, is refused. */
+static ikv_status put_float(char *at, struct type_row type, double number)
+{
+    const double most =
+        type.size == 4 ? 0x1.fffffep127 : 0x1.fffffffffffffp1023;
+    if (!(number >= -most && number <= most))
+        return IKV_BAD_VALUE;
+    float f32 = (float)number;
+    if (type.size == 4)
+        memcpy(at, &f32, 4);
+    else
+        memcpy(at, &number, 8);
+    return IKV_OK;
+}
+
 ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
                          ikv_value value)
 {
+    if (!field_is_usable(field) || event == NULL)
+        return IKV_BAD_ARGUMENT;
     char *at = (char *)event + field->offset;
     struct type_row type = type_rows[field->type];
     if (field->type == IKV_TYPE_VALUE) {
+        if (value.type > IKV_VALUE_TARGET)
+            return IKV_BAD_VALUE;
         event->field.type = (uint8_t)value.type;
         memcpy(at, &value.bits, sizeof value.bits);
         return IKV_OK;
@@ -597,12 +628,7 @@ ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
         double number = value.type == IKV_VALUE_INTEGER
                             ? (double)value.bits.integer
                             : value.bits.number;
-        float f32 = (float)number;
-        if (type.size == 4)
-            memcpy(at, &f32, 4);
-        else
-            memcpy(at, &number, 8);
-        return IKV_OK;
+        return put_float(at, type, number);
     }
     int64_t integer;
     if (!to_integer(field, value, &integer))
@@ -614,11 +640,13 @@ ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
 const char *ikv_field_text(const ikv_field *field, const ikv_event *event,
                            uint32_t *length)
 {
-    if (field->type != IKV_TYPE_TEXT)
+    if (!field_is_usable(field) || event == NULL ||
+        field->type != IKV_TYPE_TEXT)
         return NULL;
     const uint8_t *at = (const uint8_t *)event + field->offset;
     uint32_t room = (uint32_t)sizeof *event - field->offset - 1u;
-    *length = *at < room ? *at : room;
+    if (length != NULL)
+        *length = *at < room ? *at : room;
     return (const char *)at + 1;
 }
 

@@ -83,6 +83,8 @@ static void add_event(ikv_digest *d, const ikv_bus *bus, const ikv_event *event)
 void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
                     const ikv_watch *watch)
 {
+    if (digest == NULL || bus == NULL || watch == NULL || watch->event == NULL)
+        return;
     const ikv_delivery *delivery = watch->delivery;
     bool unheard = watch->what == IKV_WATCH_DONE && watch->heard == 0;
     if (watch->frame_scoped && !digest->frames)

@@ -164,7 +164,7 @@ static void print_field(ikvi_text *text, const ikv_field *field,
 size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
                         char *buffer, size_t size)
 {
-    ikvi_text text = {buffer, size, 0};
+    ikvi_text text = {buffer, buffer != NULL ? size : 0, 0};
     if (event == NULL) {
         ikvi_text_add(&text, "no event");
         return ikvi_text_end(&text);

@@ -371,7 +371,7 @@ const char *ikv_key_name(uint32_t key, char *buffer)
         return key - IKV_KEY_NAMED < NAMED_COUNT
                    ? named_keys[key - IKV_KEY_NAMED]
                    : NULL;
-    if (!is_character(key))
+    if (!is_character(key) || buffer == NULL)
         return NULL;
     int more = key < 0x80 ? 0 : key < 0x800 ? 1 : key < 0x10000 ? 2 : 3;
     static const uint8_t lead[] = {0, 0xc0, 0xe0, 0xf0};

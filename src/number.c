@@ -254,7 +254,7 @@ static void print_decimal(ikvi_text *text, decimal d)
 
 size_t ikv_number_format(double value, bool is_float, char *buffer)
 {
-    ikvi_text text = {buffer, 32, 0};
+    ikvi_text text = {buffer, buffer != NULL ? 32 : 0, 0};
     double size = value < 0 ? -value : value;
     if (value != value) {
         ikvi_text_add(&text, "nan");
@@ -274,7 +274,7 @@ size_t ikv_number_format(double value, bool is_float, char *buffer)
 
 size_t ikv_time_format(uint64_t time_ns, char *buffer)
 {
-    ikvi_text text = {buffer, 32, 0};
+    ikvi_text text = {buffer, buffer != NULL ? 32 : 0, 0};
     ikvi_text_unsigned(&text, time_ns / 1000000);
     uint32_t rest = (uint32_t)(time_ns % 1000000);
     if (rest != 0) {

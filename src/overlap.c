@@ -561,6 +561,8 @@ ikv_overlap_counters ikv_overlap_count(const ikv_overlaps *overlaps)
 
 const char *ikv_overlap_validate(const ikv_overlaps *overlaps)
 {
+    if (overlaps == NULL)
+        return NULL;
     const ikv_overlaps *o = overlaps;
     uint32_t in = 0;
     for (uint32_t i = 0; i < o->capacity; i++) {

@@ -514,6 +514,8 @@ ikv_queue_counters ikv_queue_count(const ikv_queue *queue)
 
 const char *ikv_queue_validate(const ikv_queue *queue)
 {
+    if (queue == NULL)
+        return NULL;
     const ikv_queue *q = queue;
     uint32_t head = ikvi_load(&q->head), tail = ikvi_load(&q->tail);
     if (q->next != head || tail - head > q->mask + 1 ||

@@ -369,6 +369,8 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
 
 const char *ikv_router_validate(const ikv_router *router)
 {
+    if (router == NULL)
+        return NULL;
     uint32_t used = 0, due = 0;
     for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);

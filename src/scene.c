@@ -522,7 +522,7 @@ ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
     uint32_t place = find_target(scene, target);
     if (IKVI_UNLIKELY(place == NO_ITEM))
         return IKV_STALE;
-    if (!number_finite(x) || !number_finite(y))
+    if (!coordinate_fits(x) || !coordinate_fits(y))
         return IKV_BAD_ARGUMENT;
     item_at(scene, place)->x = x;
     item_at(scene, place)->y = y;
@@ -813,6 +813,8 @@ static bool tab_before(const scene_item *a, const scene_item *b)
 ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
                               bool backwards)
 {
+    if (scene == NULL)
+        return (ikv_target){0};
     uint32_t start = find_target(scene, from);
     const scene_item *here = start != NO_ITEM ? item_at(scene, start) : NULL;
     const scene_item *end = NULL, *next = NULL; /* the first one; beyond here */
@@ -898,6 +900,8 @@ static const char *validate_item(const ikv_scene *scene, uint32_t place)
 
 const char *ikv_scene_validate(const ikv_scene *scene)
 {
+    if (scene == NULL)
+        return NULL;
     uint32_t used = 0, walked = 0;
     for (uint32_t i = 1; i < scene->capacity; i++) {
         if (item_at(scene, i)->target == 0)

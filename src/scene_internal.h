@@ -184,6 +184,16 @@ static inline bool number_finite(float value)
     return value - value == 0;
 }
 
+/* HIT5: exact up to here; what is not a number is not. */
+static inline bool coordinate_fits(float value)
+{
+    return value >= -IKV_COORDINATE_LIMIT && value <= IKV_COORDINATE_LIMIT;
+}
+
+/* Scales from one to the other keep all that is squared within a float. */
+#define SCALE_LEAST 0x1p-30f
+#define SCALE_MOST  0x1p30f
+
 static inline float number_size(float value)
 {
 #if defined(__GNUC__)

@@ -129,8 +129,8 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
 IKVI_INLINE bool query_usable(const ikv_scene *scene, const ikv_query *query)
 {
     return scene != NULL && query != NULL && query->size == sizeof *query &&
-           number_finite(query->x) && number_finite(query->y) &&
-           query->radius >= 0 && number_finite(query->radius) &&
+           coordinate_fits(query->x) && coordinate_fits(query->y) &&
+           query->radius >= 0 && coordinate_fits(query->radius) &&
            query->view < scene->views;
 }
 
@@ -161,7 +161,7 @@ IKVI_INLINE bool aim(probe *p, uint32_t layer)
     float at[2], reach = 0;
     if (!ikvi_camera_to_layer(p->scene, layer, query->view, query->x, query->y,
                               at) ||
-        !number_finite(at[0] + at[1]))
+        !coordinate_fits(at[0]) || !coordinate_fits(at[1]))
         return false;
     p->layer = layer;
     p->x = at[0];
@@ -170,6 +170,8 @@ IKVI_INLINE bool aim(probe *p, uint32_t layer)
     if (query->radius > 0) {
         p->radius =
             query->radius / camera_at(p->scene, layer, query->view)->zoom;
+        if (!coordinate_fits(p->radius))
+            return false;
         reach = p->radius +
                 2e-6f * (p->radius + number_size(at[0]) + number_size(at[1]));
     }
@@ -251,7 +253,7 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
         float y = p->query->y + (i >= 2 ? height : 0);
         float *at = &rect->points[(size_t)2 * i];
         if (!ikvi_camera_to_layer(p->scene, layer, p->query->view, x, y, at) ||
-            !number_finite(at[0]) || !number_finite(at[1]))
+            !coordinate_fits(at[0]) || !coordinate_fits(at[1]))
             return false;
         for (uint32_t k = 0; k < 2; k++) {
             float margin = 2e-6f * number_size(at[k]);
@@ -271,7 +273,8 @@ uint32_t ikv_scene_pick_rect(const ikv_scene *scene, const ikv_query *query,
                              uint32_t room)
 {
     hull rect;
-    if (!query_usable(scene, query) || !(width >= 0) || !(height >= 0))
+    if (!query_usable(scene, query) || !(width >= 0) || !(height >= 0) ||
+        !coordinate_fits(width) || !coordinate_fits(height))
         return 0;
     probe p;
     begin_probe(&p, scene, query);

@@ -61,12 +61,13 @@ void ikvi_item_rotate(scene_item *item, ikv_rotation rotation)
 const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
                                  float scale)
 {
-    if (!number_finite(x) || !number_finite(y))
-        return "x and y must be finite";
-    if (!number_finite(rotation.cos) || !number_finite(rotation.sin))
-        return "the rotation must be finite";
-    if (!number_finite(scale) || scale < 0)
-        return "scale must be finite, 0 (for 1) or more";
+    if (!coordinate_fits(x) || !coordinate_fits(y))
+        return "x and y must be -2^30 to 2^30";
+    if (!coordinate_fits(rotation.cos) || !coordinate_fits(rotation.sin))
+        return "the rotation's parts must be -2^30 to 2^30";
+    if (!(scale >= SCALE_LEAST && scale <= SCALE_MOST) &&
+        (scale < 0 || scale > 0 || scale != scale))
+        return "scale must be 0 (for 1), or 2^-30 to 2^30";
     return NULL;
 }
 
@@ -148,8 +149,8 @@ ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
                                 const ikv_camera *camera)
 {
     if (scene == NULL || camera == NULL || layer >= scene->layers ||
-        view >= scene->views || !number_finite(camera->view_x) ||
-        !number_finite(camera->view_y) ||
+        view >= scene->views || !coordinate_fits(camera->view_x) ||
+        !coordinate_fits(camera->view_y) ||
         ikvi_placement_fault(camera->x, camera->y, camera->rotation,
                              camera->zoom) != NULL)
         return IKV_BAD_ARGUMENT;
@@ -191,7 +192,8 @@ ikv_camera ikv_scene_fit(float width, float height, float view_width,
 bool ikv_scene_to_layer(const ikv_scene *scene, uint32_t layer, uint32_t view,
                         float x, float y, float out[2])
 {
-    if (scene == NULL || layer >= scene->layers || view >= scene->views)
+    if (scene == NULL || layer >= scene->layers || view >= scene->views ||
+        out == NULL)
         return false;
     ikvi_camera_to_layer(scene, layer, view, x, y, out);
     return true;
@@ -202,7 +204,8 @@ bool ikv_scene_to_local(const ikv_scene *scene, ikv_target target,
                         float local[2])
 {
     uint32_t place = ikvi_scene_find(scene, target);
-    if (place == NO_ITEM || view >= scene->views)
+    if (place == NO_ITEM || view >= scene->views || layer == NULL ||
+        local == NULL)
         return false;
     const scene_item *item = item_at(scene, place);
     ikvi_camera_to_layer(scene, item->layer, view, x, y, layer);
@@ -215,7 +218,8 @@ bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
 {
     uint32_t place = ikvi_scene_find(scene, target);
     float layer[2] = {0, 0};
-    if (place == NO_ITEM || place == ROOT_ITEM || view >= scene->views)
+    if (place == NO_ITEM || place == ROOT_ITEM || view >= scene->views ||
+        out == NULL)
         return false;
     const scene_item *item = item_at(scene, place);
     ikvi_camera_to_layer(scene, item->layer, view, x, y, layer);
@@ -242,7 +246,7 @@ bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target, uint32_t view,
                        float x, float y, float out[2])
 {
     uint32_t place = ikvi_scene_find(scene, target);
-    if (place == NO_ITEM || view >= scene->views)
+    if (place == NO_ITEM || view >= scene->views || out == NULL)
         return false;
     const scene_item *item = item_at(scene, place);
     const scene_camera *camera = camera_at(scene, item->layer, view);
@@ -260,7 +264,7 @@ bool ikv_scene_position(const ikv_scene *scene, ikv_target target,
                         float local[2], float view[2])
 {
     uint32_t place = ikvi_scene_find(scene, target);
-    if (place == NO_ITEM)
+    if (place == NO_ITEM || local == NULL || view == NULL)
         return false;
     local[0] = item_at(scene, place)->x;
     local[1] = item_at(scene, place)->y;

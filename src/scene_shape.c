@@ -60,8 +60,8 @@ static const char *polygon_fault(const float *points, uint32_t count)
     if (points == NULL || count < 3 || count > IKV_POLYGON_LIMIT)
         return "a polygon has 3 to 16 points";
     for (uint32_t i = 0; i < 2 * count; i++)
-        if (!number_finite(points[i]))
-            return "a polygon's points must be finite";
+        if (!coordinate_fits(points[i]))
+            return "a polygon's points must be -2^30 to 2^30";
     float area = area_of(points, count);
     if (!(area > 0 || area < 0))
         return "a polygon must have an area";
@@ -85,17 +85,17 @@ const char *ikv_scene_shape_fault(const ikv_shape *shape)
         return "shape.type is none of IKV_SHAPE_...";
     if (s->type == IKV_SHAPE_POLYGON)
         return polygon_fault(s->points, s->point_count);
-    if (!number_finite(s->x) || !number_finite(s->y))
-        return "the shape's position must be finite";
-    if (sized && !(number_finite(s->width) && number_finite(s->height) &&
+    if (!coordinate_fits(s->x) || !coordinate_fits(s->y))
+        return "the shape's position must be -2^30 to 2^30";
+    if (sized && !(coordinate_fits(s->width) && coordinate_fits(s->height) &&
                    s->width >= 0 && s->height >= 0))
-        return "a rectangle's width and height must be finite, 0 or more";
+        return "a rectangle's width and height must be 0 to 2^30";
     if ((s->type == IKV_SHAPE_CIRCLE || s->type == IKV_SHAPE_CAPSULE) &&
-        !(number_finite(s->radius) && s->radius >= 0))
-        return "a radius must be finite, 0 or more";
+        !(coordinate_fits(s->radius) && s->radius >= 0))
+        return "a radius must be 0 to 2^30";
     if (s->type == IKV_SHAPE_CAPSULE &&
-        !(number_finite(s->x2) && number_finite(s->y2)))
-        return "a capsule's ends must be finite";
+        !(coordinate_fits(s->x2) && coordinate_fits(s->y2)))
+        return "a capsule's ends must be -2^30 to 2^30";
     return NULL;
 }
 
@@ -228,11 +228,14 @@ static bool shape_holds(const ikv_scene *scene, const scene_item *item, float x,
     }
 }
 
-/* A target that is shrunk to nothing, or out of all numbers, holds nothing. */
+/* A target that its ancestors shrink to nothing, or put out of all numbers,
+ * holds nothing (HIT5): within these bounds no square leaves a float. */
 static bool reachable(const transform *t)
 {
+    const float far = 0x1p62f;
     float det = t->c * t->c + t->s * t->s;
-    return det > 0 && number_finite(det) && number_finite(t->x + t->y);
+    return det >= SCALE_LEAST * SCALE_LEAST && det <= SCALE_MOST * SCALE_MOST &&
+           number_size(t->x) <= far && number_size(t->y) <= far;
 }
 
 bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,

@@ -739,6 +739,8 @@ uint64_t ikv_state_refused(const ikv_state *state)
 
 const char *ikv_state_validate(const ikv_state *state)
 {
+    if (state == NULL)
+        return NULL;
     for (uint32_t view = 0; view < STATE_VIEWS; view++) {
         for (uint32_t seat = 0; seat < state->seats; seat++)
             for (uint32_t usage = 0; usage < KEYS; usage++) {

@@ -172,7 +172,7 @@ static const struct {
     ikv_status status;
     const char *message;
 } wrong_table[] = {
-    {{.x = NAN}, IKV_BAD_ARGUMENT, "x and y must be finite"},
+    {{.x = NAN}, IKV_BAD_ARGUMENT, "x and y must be -2^30"},
     {{.hit = 3}, IKV_BAD_ARGUMENT, "hit is none of"},
     {{.traits = 64}, IKV_BAD_ARGUMENT, "traits has an unknown bit"},
     {{.shape = {.type = 9}}, IKV_BAD_ARGUMENT, "shape.type"},
@@ -185,8 +185,8 @@ static const struct {
     {{.shape = {.type = IKV_SHAPE_CIRCLE, .x = NAN}},
      IKV_BAD_ARGUMENT,
      "the shape's position"},
-    {{.rotation = {NAN, 0}}, IKV_BAD_ARGUMENT, "the rotation must be finite"},
-    {{.scale = -1}, IKV_BAD_ARGUMENT, "scale must be finite"},
+    {{.rotation = {NAN, 0}}, IKV_BAD_ARGUMENT, "the rotation's parts must"},
+    {{.scale = -1}, IKV_BAD_ARGUMENT, "scale must be 0 (for 1)"},
     {{.layer = 1}, IKV_BAD_ARGUMENT, "there is no such layer"},
     {{.grace = 5000}, IKV_BAD_ARGUMENT, "grace must be 0 to 4,095"},
     {{.tab = -2}, IKV_BAD_ARGUMENT, "tab must be IKV_NO_TAB or 0 to"},

@@ -127,7 +127,8 @@ IKV_API ikv_status ikv_actions_close(ikv_actions *actions);
 IKV_API ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
                                       ikv_action_set *set);
 
-/* The set of that name ("" is the main one); IKV_UNKNOWN_NAME if none. */
+/* The set of that name ("" is the main one). Returns IKV_OK, UNKNOWN_NAME, or
+ * BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_action_find_set(const ikv_actions *actions,
                                        const char *name, ikv_action_set *set);
 
@@ -198,14 +199,15 @@ IKV_API ikv_status ikv_action_bind(ikv_actions *actions, ikv_action_id action,
                                    ikv_binding *binding);
 
 /* Whether a text is a binding: IKV_OK, or BAD_VALUE; `message` then says at
- * which character, what was found and what is expected. May be NULL. */
+ * which character, what was found and what is expected. May be NULL.
+ * BAD_ARGUMENT without a text. */
 IKV_API ikv_status ikv_binding_check(const char *text, ikv_message *message);
 
 /* Removes a binding; if it holds its action, and no other does, that ends.
  * IKV_OK, or ABSENT if it is gone already. */
 IKV_API ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding);
 
-/* All of an action's bindings. IKV_OK, or STALE. */
+/* All of an action's bindings. IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_action_unbind_all(ikv_actions *actions,
                                          ikv_action_id action);
 
@@ -246,12 +248,13 @@ IKV_API uint32_t ikv_action_conflicts(const ikv_actions *actions,
  * kept as a binding's text. Chords with modifiers too: a modifier alone counts
  * when it is released.
  *   cancel_code  a key that ends it without a result; 0: none
- * Returns IKV_OK, or BUSY if it is asked for already. */
+ * Returns IKV_OK, BUSY if it is asked for already, or BAD_ARGUMENT for NULL or
+ * a seat that there is not. */
 IKV_API ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
                                     uint32_t cancel_code);
 
 /* What came of it: IKV_OK and the text, once; BUSY while it waits; ABSENT if
- * nothing was asked for, or it was cancelled. */
+ * nothing was asked for, or it was cancelled; BAD_ARGUMENT without a buffer. */
 IKV_API ikv_status ikv_action_learned(ikv_actions *actions, char *buffer,
                                       size_t size);
 
@@ -279,7 +282,8 @@ IKV_API ikv_action_state ikv_action_ask(const ikv_actions *actions,
 /* -------------------------------------------------------------- feeding -- */
 /* A loop that is given the actions does this; for hosts that have none. */
 
-/* Lets a router tell of what it routes. Returns IKV_OK or FULL_ROUTERS. */
+/* Lets a router tell of what it routes. Returns IKV_OK, FULL_ROUTERS, or
+ * BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router);
 
 /* Takes an event that no router routes.

@@ -217,7 +217,7 @@ IKV_API ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus);
 IKV_API ikv_status ikv_bus_close(ikv_bus *bus);
 
 /* Sets the callbacks, which are copied. NULL takes them away.
- * Returns IKV_OK, BAD_ARGUMENT or BAD_SIZE. Context: not inside a handler. */
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, or BUSY inside a handler. */
 IKV_API ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
                                          const ikv_bus_callbacks *callbacks);
 
@@ -379,8 +379,10 @@ typedef struct ikv_subscription_config {
 /* Subscribes. The same handler subscribed twice is called twice.
  *   subscription  gets the handle; may be NULL
  *   message       gets what is wrong and what is needed; may be NULL
- * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, UNKNOWN_KIND, STALE (target or
- * owner), FULL_SUBSCRIPTIONS, FULL_ENTRIES, FULL_NAMES.
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, UNKNOWN_KIND, UNKNOWN_FIELD (of a
+ * condition), UNKNOWN_NAME (the mailbox), BAD_VALUE (a condition's value can't
+ * match), NEEDS_CALLBACK (tags or body), STALE (target, body or owner),
+ * FULL_SUBSCRIPTIONS, FULL_ENTRIES, FULL_CONDITIONS, FULL_NAMES.
  * Context: owner thread, inside handlers too; O(1) amortised for the rank of
  * the others, O(those of higher rank) else. */
 IKV_API ikv_status ikv_bus_subscribe(ikv_bus *bus,
@@ -389,19 +391,22 @@ IKV_API ikv_status ikv_bus_subscribe(ikv_bus *bus,
                                      ikv_message *message);
 
 /* Subscribes a whole table: all of it or, on an error, none; the message then
- * begins with the row. `subscriptions` may be NULL, or gets `count` handles. */
+ * begins with the row. Returns as ikv_bus_subscribe(). `subscriptions` may be
+ * NULL, or gets `count` handles. */
 IKV_API ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
                                            const ikv_subscription_config *table,
                                            uint32_t count,
                                            ikv_subscription *subscriptions,
                                            ikv_message *message);
 
-/* The short way: one kind at one target (zero bits: everywhere). */
+/* The short way: one kind at one target (zero bits: everywhere). Returns as
+ * ikv_bus_subscribe(). */
 IKV_API ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
                                 ikv_handler handler, void *user,
                                 ikv_subscription *subscription);
 
-/* Ends a subscription. Returns IKV_OK, or IKV_ABSENT if it has ended already.
+/* Ends a subscription. Returns IKV_OK, IKV_ABSENT if it has ended already, or
+ * BAD_ARGUMENT for NULL.
  * Cost: O(its entries). */
 IKV_API ikv_status ikv_bus_unsubscribe(ikv_bus *bus,
                                        ikv_subscription subscription);
@@ -411,7 +416,7 @@ IKV_API bool ikv_bus_subscribed(const ikv_bus *bus,
                                 ikv_subscription subscription);
 
 /* Mutes: the subscription stays but is skipped; or wakes it again.
- * Returns IKV_OK or STALE. O(its entries). */
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL. O(its entries). */
 IKV_API ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription,
                                 bool muted);
 
@@ -421,7 +426,8 @@ IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
 
 /* Ends all subscriptions that name this kind alone, and takes the kind out of
  * the others' lists; families and all kinds stay.
- * Returns IKV_OK, UNKNOWN_KIND, or ABSENT if there was none. O(targets). */
+ * Returns IKV_OK, UNKNOWN_KIND, ABSENT if there was none, or BAD_ARGUMENT for
+ * NULL. O(entries). */
 IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 
 /* How many names can be rebound. */
@@ -431,8 +437,7 @@ IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
  * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside
  * handlers too; what runs goes on in the old one. Holds for subscriptions that
  * an image brings back later. Returns IKV_OK, IKV_ABSENT if no subscription has
- * the name, FULL_NAMES. O(all).
- */
+ * the name, FULL_NAMES, or BAD_ARGUMENT without a name or handler. O(all). */
 IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
                                   ikv_handler handler, void *user);
 
@@ -458,15 +463,18 @@ typedef struct ikv_subscription_counters {
 IKV_API ikv_subscription_counters
 ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription);
 
-/* A clock in ns for spent_ns; NULL takes it away. */
-IKV_API ikv_status ikv_bus_set_clock(ikv_bus *bus, uint64_t (*now)(void *user),
+/* A clock in ns for spent_ns; NULL takes it away. Returns IKV_OK or
+ * BAD_ARGUMENT. */
+typedef uint64_t (*ikv_clock_fn)(void *user);
+IKV_API ikv_status ikv_bus_set_clock(ikv_bus *bus, ikv_clock_fn now,
                                      void *user);
 
 /* Makes a mailbox. Returns IKV_OK, BAD_ARGUMENT or FULL_MAILBOXES. */
 IKV_API ikv_status ikv_bus_add_mailbox(ikv_bus *bus, ikv_mailbox *mailbox);
 
 /* The oldest event in a mailbox, which is taken out.
- * Returns IKV_OK, ABSENT if it is empty, UNKNOWN_NAME. O(1). */
+ * Returns IKV_OK, ABSENT if it is empty, UNKNOWN_NAME, or BAD_ARGUMENT for
+ * NULL. O(1). */
 IKV_API ikv_status ikv_bus_read(ikv_bus *bus, ikv_mailbox mailbox,
                                 ikv_event *event);
 
@@ -479,7 +487,8 @@ IKV_API uint64_t ikv_bus_mailbox_refused(const ikv_bus *bus,
 IKV_API ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner);
 
 /* Ends all of an owner's subscriptions, and the owner.
- * Returns IKV_OK, or IKV_ABSENT if it is gone already. O(its own). */
+ * Returns IKV_OK, IKV_ABSENT if it is gone already, or BAD_ARGUMENT for NULL.
+ * O(its own). */
 IKV_API ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner);
 
 /* ------------------------------------------------------------- delivery -- */
@@ -527,13 +536,15 @@ typedef struct ikv_route {
 
 /* Delivers now: to event->target (zero bits: the root). If the kind bubbles
  * and there is a `parent` callback, its ancestors are visited; else the root
- * and the target. The event is not changed.
+ * and the target. The event is not changed. The outcome's status is IKV_OK,
+ * BAD_ARGUMENT, UNKNOWN_KIND, STALE, TOO_DEEP or FULL_DEPTH.
  * Context: owner thread, inside handlers up to config.depth;
  * O(handlers at the visited targets). */
 IKV_API ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event);
 
 /* Delivers now along a path of the caller's, which is not checked: what is
- * not alive is passed over. See DOM, section 2.9 (dispatching). */
+ * not alive is passed over. The outcome's status is as of ikv_bus_deliver(), or
+ * BAD_SIZE. See DOM, section 2.9 (dispatching). */
 IKV_API ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                                           const ikv_route *route);
 
@@ -616,7 +627,7 @@ IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
 /* Likewise every `period_ns`, first one period from now. Where a step is longer
  * than the period, each due time gives an event, in order; with `merge` one
  * event, whose `samples` says how many were due.
- * Returns also BAD_ARGUMENT for a period of 0. */
+ * Returns as ikv_bus_defer_after(); BAD_ARGUMENT also for a period of 0. */
 IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
                                        uint64_t period_ns, bool merge,
                                        const ikv_event *event,
@@ -629,7 +640,8 @@ IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
 IKV_API ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
                                           const void *data, uint32_t data_size);
 
-/* Ends a timer. IKV_OK, or ABSENT if it has ended already. O(timers). */
+/* Ends a timer. IKV_OK, ABSENT if it has ended already, or BAD_ARGUMENT for
+ * NULL. O(timers). */
 IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
 
 /* Moves the steps' time on and puts what is due on its lane, in order of due

@@ -260,7 +260,8 @@ typedef struct ikv_value {
 IKV_API ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event);
 
 /* Writes a field of an event. Integers serve for numbers, and whole numbers
- * for integers. Returns IKV_OK or IKV_BAD_VALUE (type or range). O(1). */
+ * for integers. Returns IKV_OK, IKV_BAD_VALUE (type or range), or BAD_ARGUMENT
+ * for NULL or a field that no event has. O(1). */
 IKV_API ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
                                  ikv_value value);
 

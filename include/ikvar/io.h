@@ -65,7 +65,8 @@ IKV_API ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
                                   ikv_handler handler, void *user);
 
 /* Sets what the setup settles in a kit's config: catalogue, capacities, the
- * loop's settings; numbers in the config that are larger stay. */
+ * loop's settings; numbers in the config that are larger stay. Returns IKV_OK,
+ * or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_setup_size(const ikv_setup *setup,
                                   ikv_kit_config *config);
 
@@ -75,9 +76,12 @@ enum {
     IKV_APPLY_UNBOUND = 1
 };
 
-/* Adds the setup's targets and subscriptions to a kit.
- * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; BAD_ARGUMENT;
- * or why something could not be added. */
+/* Adds the setup's targets, actions and subscriptions to a kit: all of them, or
+ * none; after an error it can be tried again, with another kit too.
+ * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; DUPLICATE for
+ * an action that the kit has; BAD_ARGUMENT for NULL, or if it is applied
+ * already; or why something could not be added, as ikv_scene_add(),
+ * ikv_bus_subscribe(), ikv_action_add(). */
 IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
                                    uint32_t flags, ikv_message *message);
 
@@ -136,7 +140,7 @@ IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
                                  ikv_tape **tape, ikv_message *message);
 
 /* The same for programs that register their kinds themselves; `kinds` must
- * outlive the tape, NULL: the built-in ones. */
+ * outlive the tape, NULL: the built-in ones. Returns as ikv_tape_open(). */
 IKV_API ikv_status ikv_tape_open_kinds(const char *path,
                                        const ikv_catalogue *kinds,
                                        ikv_tape **tape, ikv_message *message);

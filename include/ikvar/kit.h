@@ -67,7 +67,10 @@ typedef struct ikv_kit_config {
 /* Bytes that ikv_kit_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_kit_footprint(const ikv_kit_config *config);
 
-/* Opens all parts, or none. Returns what the part that fails returns. */
+/* Opens all parts, or none. Returns IKV_OK, BAD_ARGUMENT for NULL, BAD_SIZE for
+ * a size that is not that of its struct, or what the part that fails returns;
+ * which member it is, is reported. See ikv_bus_open(), ikv_scene_open(),
+ * ikv_router_open(), ikv_loop_open(). */
 IKV_API ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit);
 
 /* Closes all parts, and the ports. NULL is fine.

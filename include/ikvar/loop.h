@@ -186,19 +186,20 @@ IKV_API void ikv_loop_wake(ikv_loop *loop);
 /* The steps stand still; frames go on, input is routed at each frame's begin.
  * Inside a step it takes effect when that step has ended. loop.pause is
  * delivered at once, loop.resume likewise.
- * Returns IKV_OK, or ABSENT if it is so already. */
+ * Returns IKV_OK, ABSENT if it is so already, or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_loop_pause(ikv_loop *loop);
 IKV_API ikv_status ikv_loop_resume(ikv_loop *loop);
 IKV_API bool ikv_loop_paused(const ikv_loop *loop);
 
 /* Runs one step in the next frame, or this one's next ikv_loop_step(), while
- * paused. Returns IKV_OK, or ABSENT if it is not paused. */
+ * paused. Returns IKV_OK, ABSENT if it is not paused, or BAD_ARGUMENT for NULL.
+ */
 IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
 
 /* How fast the steps' time runs, in thousandths of the clock's: 500 is half as
  * fast, 1,000 real time. Delivers loop.scale.
  * Returns IKV_OK, ABSENT if it is so already, BAD_VALUE for 0 or more than
- * IKV_SCALE_LIMIT. */
+ * IKV_SCALE_LIMIT, BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths);
 IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 
@@ -207,7 +208,7 @@ IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 /* Who is told of what comes in; NULL takes it away. In the order in which it
  * takes effect: input as it is routed (moves before they are merged), what is
  * taken from other threads' inboxes, pauses, scale and dropped time.
- * Returns IKV_OK, or BUSY if there is one already. */
+ * Returns IKV_OK, BUSY if there is one already, or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
                                          void *user);
 

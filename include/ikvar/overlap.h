@@ -144,11 +144,13 @@ IKV_API ikv_status ikv_overlap_sense(ikv_overlaps *overlaps, ikv_target target,
 IKV_API ikv_sensing ikv_overlap_sensing(const ikv_overlaps *overlaps,
                                         ikv_target target);
 
-/* Enables or disables a target: `disabled` alone is changed. */
+/* Enables or disables a target: `disabled` alone is changed. Returns as
+ * ikv_overlap_sense(). */
 IKV_API ikv_status ikv_overlap_enable(ikv_overlaps *overlaps, ikv_target target,
                                       bool enabled);
 
-/* A swept target was set where it is: it has passed nothing in this step. */
+/* A swept target was set where it is: it has passed nothing in this step.
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target);
 
 /* -------------------------------------------------------- own collision -- */
@@ -168,7 +170,7 @@ IKV_API ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
 
 /* Compares and delivers. A loop that is given the overlaps does it.
  *   step  its number, for `steps` of the events
- * Returns IKV_OK, or BUSY inside one of its handlers. */
+ * Returns IKV_OK, BUSY inside one of its handlers, or BAD_ARGUMENT for NULL. */
 IKV_API ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
                                     uint64_t time_ns);
 

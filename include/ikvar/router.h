@@ -138,11 +138,12 @@ IKV_API ikv_status ikv_router_close(ikv_router *router);
  * root. What is due before it (holds) is sent first. When a window loses the
  * focus or a device goes, what they hold down is released first, flagged
  * synthetic.
- * Returns what came of the event itself; status IKV_BAD_VALUE for a position
- * that is not finite, FULL_POINTERS, FULL_KEYS, ABSENT for an event that means
- * nothing (a contact or key that is not down ends or moves, a button is
- * released that is not down), BUSY inside a handler. All of these are counted.
- * Cost: one hit test, and the handlers. */
+ * Returns what came of the event itself; status IKV_OK; BAD_ARGUMENT for NULL;
+ * UNKNOWN_KIND; BAD_VALUE for what ikv_sink_push() refuses; FULL_POINTERS,
+ * FULL_KEYS, FULL_PADS; ABSENT for an event that means nothing (a contact or
+ * key that is not down ends or moves, a button is released that is not down),
+ * BUSY inside a handler. All of these are counted. Cost: one hit test, and the
+ * handlers. */
 IKV_API ikv_outcome ikv_router_route(ikv_router *router,
                                      const ikv_event *event);
 
@@ -171,7 +172,7 @@ IKV_API bool ikv_router_is_down(const ikv_router *router,
                                 const ikv_event *down);
 
 /* Routes an event that was merged from several, which handlers then see as the
- * delivery's samples. Else as ikv_router_route(). */
+ * delivery's samples. Returns as ikv_router_route(). */
 IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
                                             const ikv_event *event,
                                             const ikv_event *samples,
@@ -230,8 +231,8 @@ IKV_API bool ikv_router_has_capture(const ikv_router *router,
 IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
                                     ikv_target target);
 
-/* Takes a seat's keys away: they go to the root. IKV_OK, or ABSENT if nobody
- * had them. */
+/* Takes a seat's keys away: they go to the root. IKV_OK, ABSENT if nobody had
+ * them, or BAD_ARGUMENT for NULL or a seat past IKV_SEAT_LIMIT. */
 IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
 
 /* Who gets the seat's keys; zero bits: nobody, that is the root. */

@@ -273,16 +273,14 @@ IKV_API ikv_status ikv_scene_add(ikv_scene *scene,
  * Returns IKV_OK or STALE. O(subtree). */
 IKV_API ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target);
 
-/* Each of these returns IKV_OK, STALE, or BAD_ARGUMENT for what is not finite
- * or out of range. Placing, showing and clipping cost O(subtree). */
+/* Each of these returns IKV_OK, STALE, or BAD_ARGUMENT for what is out of range
+ * (coordinates and sizes: IKV_COORDINATE_LIMIT); a new shape also
+ * FULL_POLYGONS; a new parent also CYCLE or FULL_DEPTH. Placing, showing and
+ * clipping cost O(subtree). */
 IKV_API ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x,
                                   float y);
 IKV_API ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
                                   ikv_rotation rotation);
-/* Turns its x axis towards a point of the view; not at all if that is where its
- * origin is. */
-IKV_API ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target,
-                                     uint32_t view, float x, float y);
 IKV_API ikv_status ikv_scene_resize(ikv_scene *scene, ikv_target target,
                                     float scale);
 IKV_API ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
@@ -297,6 +295,11 @@ IKV_API ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
                                         uint32_t traits);
 IKV_API ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target,
                                   bool shown);
+
+/* Turns its x axis towards a point of the view; not at all if that is where its
+ * origin is. Returns as ikv_scene_turn(). */
+IKV_API ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target,
+                                     uint32_t view, float x, float y);
 
 /* One of many targets to move. */
 typedef struct ikv_motion {

@@ -388,6 +388,10 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
     config->scene.layers = larger(config->scene.layers, setup->layer_count);
     config->scene.polygons = larger(config->scene.polygons, polygons);
     size_router(setup, &config->router);
+    if (config->router.view_width <= 0 && config->router.view_height <= 0) {
+        config->router.view_width = setup->view_width;
+        config->router.view_height = setup->view_height;
+    }
     config->state.dead_zone = config->router.dead_zone;
     config->state.full_zone = config->router.full_zone;
     config->state.axial_zones = config->router.axial_zones;

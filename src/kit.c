@@ -37,7 +37,8 @@ static bool scene_alive(void *scene, ikv_target target)
 static uint32_t scene_traits(void *scene, ikv_target target)
 {
     bool passes = ikv_scene_hit(scene, target) == IKV_HIT_PASS;
-    return ikv_scene_traits(scene, target) | (passes ? IKV_PASSES : 0);
+    return ikv_scene_traits(scene, target) | (passes ? IKV_PASSES : 0) |
+           (ikv_scene_shown(scene, target) ? 0 : IKV_HIDDEN);
 }
 
 static bool scene_local(void *scene, ikv_target target, uint8_t view, float x,

@@ -22,26 +22,33 @@ static ikv_status lay_out_router(const ikv_router_config *config,
         return IKV_BAD_SIZE;
     const ikvi_range ranges[] = {
         {"router.pointers", config->pointers, 0, UINT16_MAX},
-        {"router.keys", config->keys, 0, UINT16_MAX}};
+        {"router.keys", config->keys, 0, UINT16_MAX},
+        {"router.passed", config->passed, 0, 1024}};
     ikv_status status = ikvi_check_ranges(reporter, "router", ranges,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
     const float slops[] = {config->slop, config->mouse_slop,
-                           config->double_slop};
+                           config->double_slop, config->view_width,
+                           config->view_height};
     static const char *const faults[] = {
         "router.slop must be 0 to 2^30", "router.mouse_slop must be 0 to 2^30",
-        "router.double_slop must be 0 to 2^30"};
-    for (size_t i = 0; i < 3; i++)
+        "router.double_slop must be 0 to 2^30",
+        "router.view_width must be 0 to 2^30",
+        "router.view_height must be 0 to 2^30"};
+    for (size_t i = 0; i < 5; i++)
         if (!(slops[i] >= 0) || !ikvi_coordinate_is_good(slops[i]))
             return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
                                    faults[i]);
     r->capacity = ikvi_or(config->pointers, 32);
     r->key_capacity = ikvi_or(config->keys, 64);
+    r->passed_limit = ikvi_or(config->passed, 16);
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *r);
     r->pointers = ikvi_layout_add(&l, r->capacity, sizeof(pointer));
     r->keys = ikvi_layout_add(&l, r->key_capacity, sizeof(held_key));
+    r->passed = ikvi_layout_add(&l, (size_t)r->capacity * r->passed_limit,
+                                sizeof(ikv_target));
     r->size = ikvi_layout_size(&l);
     return r->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -110,8 +117,13 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
         return status;
-    *router = block;
-    **router = plan;
+    ikv_router *r = block;
+    *r = plan;
+    for (uint32_t i = 0; i < VIEWS; i++) {
+        r->sizes[i][0] = config->view_width;
+        r->sizes[i][1] = config->view_height;
+    }
+    *router = r;
     return IKV_OK;
 }
 
@@ -270,6 +282,8 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
         if (event->kind == IKV_KIND_DEVICE_REMOVE ||
             event->kind == IKV_KIND_WINDOW_BLUR)
             let_go(r, event, NULL, 0);
+        if (event->kind == IKV_KIND_WINDOW_RESIZE)
+            ikvi_router_resized(r, event);
         return ikvi_router_send_to(r, event, event->target);
     }
 }
@@ -286,6 +300,7 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     if (IKVI_UNLIKELY(router->holds_due > 0))
         ikvi_router_send_holds(router, event->time_ns);
     router->time_ns = event->time_ns;
+    ikvi_router_check_focus(router, event->time_ns);
     ikv_outcome outcome = route_by_family(router, event);
     router->routing = false;
     if (outcome.status == IKV_OK)

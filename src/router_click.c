@@ -11,7 +11,7 @@ static bool further(float dx, float dy, float than)
     return dx * dx + dy * dy > than * than;
 }
 
-static void drop_hold(ikv_router *r, pointer *p)
+void ikvi_router_no_hold(ikv_router *r, pointer *p)
 {
     if (p->hold_due) {
         p->hold_due = false;
@@ -31,7 +31,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->press_button = event->pointer.button;
     p->press_number = ++r->presses;
     p->dragged = p->menued = false;
-    drop_hold(r, p);
+    ikvi_router_no_hold(r, p);
     p->hold_due = true;
     p->hold_ns = event->time_ns + r->hold_ns;
     r->holds_due++;
@@ -48,11 +48,11 @@ void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
 /* CLICK2: beyond the slop it is a drag, once, before the move itself. */
 void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
 {
-    if (p->buttons == 0 || p->dragged ||
+    if (p->pressed.bits == 0 || p->dragged ||
         !further(p->x - p->press_x, p->y - p->press_y, slop_of(r, p)))
         return;
     p->dragged = true;
-    drop_hold(r, p);
+    ikvi_router_no_hold(r, p);
     ikv_event drag = *event;
     drag.pointer.button = p->press_button;
     ikvi_router_send_kind(r, &drag, IKV_KIND_POINTER_DRAG, p->pressed,
@@ -61,14 +61,14 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
 
 void ikvi_router_no_click(ikv_router *r, pointer *p)
 {
-    drop_hold(r, p);
+    ikvi_router_no_hold(r, p);
     p->menued = true;
 }
 
 /* A pointer has no button down any more. */
 void ikvi_router_let_up(ikv_router *r, pointer *p)
 {
-    drop_hold(r, p);
+    ikvi_router_no_hold(r, p);
     p->pressed = p->clicking = (ikv_target){0};
 }
 
@@ -95,7 +95,7 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         pointer *p = next_due(r, time_ns);
         if (p == NULL)
             return;
-        drop_hold(r, p);
+        ikvi_router_no_hold(r, p);
         ikv_event hold =
             ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
         hold.pointer.button = p->press_button;
@@ -140,8 +140,8 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
 }
 
 /* CLICK2: how many clicks in a row this one is. */
-static uint8_t count_click(ikv_router *r, const pointer *p,
-                           const ikv_event *event)
+static uint32_t count_click(ikv_router *r, const pointer *p,
+                            const ikv_event *event)
 {
     recent_click now = {.time_ns = event->time_ns,
                         .x = p->x,
@@ -155,7 +155,7 @@ static uint8_t count_click(ikv_router *r, const pointer *p,
             now.time_ns - c->time_ns > r->double_ns ||
             further(p->x - c->x, p->y - c->y, r->double_slop))
             continue;
-        now.clicks = (uint8_t)(c->clicks < UINT8_MAX ? c->clicks + 1 : 1);
+        now.clicks = c->clicks + (c->clicks < UINT32_MAX - 1);
         *c = now;
         return now.clicks;
     }
@@ -173,12 +173,13 @@ void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
     p->clicking = none;
     if (target.bits == 0)
         return;
-    click.pointer.clicks = primary ? count_click(r, p, event) : 1;
+    uint32_t clicks = primary ? count_click(r, p, event) : 1;
+    click.pointer.clicks = (uint8_t)(clicks < UINT8_MAX ? clicks : UINT8_MAX);
     ikvi_router_send_kind(r, &click,
                           primary ? IKV_KIND_POINTER_CLICK
                                   : IKV_KIND_POINTER_AUXILIARY,
                           target, none);
-    if (click.pointer.clicks % 2 == 0)
+    if (clicks % 2 == 0)
         ikvi_router_send_kind(r, &click, IKV_KIND_POINTER_DOUBLE, target, none);
     if (p->type == IKV_TOUCH)
         ikvi_router_focus_by_press(r, p->seat, target);

@@ -39,10 +39,13 @@ static float angle_between(const float a[2], const float b[2])
     return (float)(across < 0 ? -angle : angle);
 }
 
-static float span_length(const float v[2])
+/* How far they are apart; at one place about as far as fingers can tell, of
+ * the slop: no scale from 0. */
+static float span_length(const ikv_router *r, const float v[2])
 {
     float length = ikvi_sqrt((double)v[0] * v[0] + (double)v[1] * v[1]);
-    return length > 1 ? length : 1; /* fingers at one place: no scale from 0 */
+    float least = r->slop / 12;
+    return length > least ? length : least;
 }
 
 static finger_pair *pair_of(ikv_router *r, const pointer *p)
@@ -161,7 +164,7 @@ void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
     }
     pair->rotation += angle_between(pair->last, v);
     memcpy(pair->last, v, sizeof v);
-    float scale = span_length(v) / span_length(pair->begin);
+    float scale = span_length(r, v) / span_length(r, pair->begin);
     finger_pair sent = *pair; /* a handler may end it */
     memcpy(pair->middle, middle, sizeof middle);
     send_gesture(r, &sent, IKV_KIND_GESTURE_PINCH, event, middle, scale);
@@ -174,7 +177,7 @@ static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
     pair->used = false;
     if (ended.pinching)
         send_gesture(r, &ended, IKV_KIND_GESTURE_PINCH_END, event, ended.middle,
-                     span_length(ended.last) / span_length(ended.begin));
+                     span_length(r, ended.last) / span_length(r, ended.begin));
 }
 
 /* A finger is lifted or taken away. Whether both have tapped now. */

@@ -11,7 +11,7 @@
 #include "ikvar/router.h"
 
 enum {
-    PASSED_LIMIT = 16,
+    VIEWS = 32,
     FINGER_PAIRS = 4,
     RECENT_CLICKS = 8
 };
@@ -20,6 +20,7 @@ typedef struct pointer {
     bool used;
     bool in_view;   /* it is over something, the root at least */
     bool outside;   /* it left the view while it was captured */
+    bool away;      /* it left the view, held and captured by nobody (OVER5) */
     bool over_owed; /* what it was over is gone: the next over is due anyway */
     bool got;       /* who captured it was told so */
     bool lost_owed; /* and is gone since (GONE2) */
@@ -33,6 +34,8 @@ typedef struct pointer {
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
+    uint16_t pressure, width, height, twist; /* as they were told last */
+    int8_t tilt_x, tilt_y;
     uint64_t hold_ns; /* when the hold is due */
     uint64_t chain_revision;
     ikv_target over, captured, pending;
@@ -40,15 +43,15 @@ typedef struct pointer {
     ikv_target clicking; /* CLICK1's slot */
     uint32_t chain_length, passed_count;
     ikv_target chain[IKV_PATH_LIMIT];
-    ikv_target passed[PASSED_LIMIT]; /* who was passed the down (HIT4) */
 } pointer;
 
 /* A click that a second one may double. */
 typedef struct recent_click {
     uint64_t time_ns;
     float x, y;
+    uint32_t clicks; /* 0: none */
     uint16_t device;
-    uint8_t type, clicks; /* 0: none */
+    uint8_t type;
 } recent_click;
 
 typedef struct held_key {
@@ -97,11 +100,13 @@ struct ikv_router {
     const ikv_event *samples; /* of the event that is routed, if it is merged */
     uint32_t sample_count;
     uint32_t capacity, key_capacity;
-    uint32_t views;
-    size_t pointers, keys;
+    uint32_t views, passed_limit;
+    size_t pointers, keys, passed;
+    float sizes[VIEWS][2]; /* of views; 0: not known */
     uint32_t key_count, presses, holds_due;
-    uint64_t revision; /* of the last retest */
-    uint64_t time_ns;  /* of the last event */
+    uint64_t revision;       /* of the last retest */
+    uint64_t focus_revision; /* when who has the keys was looked at last */
+    uint64_t time_ns;        /* of the last event */
     uint32_t next_click;
     recent_click clicks[RECENT_CLICKS];
     finger_pair pairs[FINGER_PAIRS];
@@ -113,6 +118,13 @@ struct ikv_router {
 static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
 {
     return (pointer *)ikvi_at((void *)(uintptr_t)r, r->pointers) + index;
+}
+
+/* Who was passed a pointer's down (HIT4): passed_limit of them. */
+static inline ikv_target *passed_of(const ikv_router *r, const pointer *p)
+{
+    return (ikv_target *)ikvi_at((void *)(uintptr_t)r, r->passed) +
+           (size_t)(p - pointer_at(r, 0)) * r->passed_limit;
 }
 
 static inline held_key *key_at(const ikv_router *r, uint32_t index)
@@ -188,6 +200,7 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
 ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
                                uint64_t time_ns);
 void ikvi_router_forget(ikv_router *r, pointer *p);
+void ikvi_router_resized(ikv_router *r, const ikv_event *event);
 
 /* router_click.c */
 void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event);
@@ -198,6 +211,7 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
 void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
                        ikv_target target);
 void ikvi_router_let_up(ikv_router *r, pointer *p);
+void ikvi_router_no_hold(ikv_router *r, pointer *p);
 /* Neither a hold nor a click follows any more. */
 void ikvi_router_no_click(ikv_router *r, pointer *p);
 void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns);
@@ -232,6 +246,8 @@ bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event);
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat,
                                 ikv_target pressed);
 void ikvi_router_unfocus(ikv_router *r, ikv_target gone);
+/* FOCUS4: takes the keys from what can't have them any more. */
+void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns);
 /* Whether a key or pointer goes with what has gone: a window, or a device. */
 bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view);
 

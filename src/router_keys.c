@@ -42,13 +42,35 @@ static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     return IKV_OK;
 }
 
+static bool may_have_keys(const ikv_router *r, ikv_target target)
+{
+    uint32_t traits = ikvi_router_traits(r, target);
+    return (traits & IKV_FOCUSABLE) != 0 && (traits & IKV_HIDDEN) == 0;
+}
+
+/* FOCUS4: it is told of its loss, for it is there. */
+void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns)
+{
+    uint64_t revision = scene_revision_of(r);
+    if (IKVI_LIKELY(r->focus_revision == revision))
+        return;
+    r->focus_revision = revision;
+    r->time_ns = time_ns;
+    for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
+        ikv_target target = r->focused[seat];
+        if (target.bits != 0 && ikvi_router_there(r, target) &&
+            !may_have_keys(r, target))
+            set_focus(r, seat, (ikv_target){0}, IKV_FOCUS_HIDDEN);
+    }
+}
+
 ikv_status ikv_router_focus(ikv_router *router, uint8_t seat, ikv_target target)
 {
     if (router == NULL || seat >= IKV_SEAT_LIMIT)
         return IKV_BAD_ARGUMENT;
     if (!ikvi_router_there(router, target))
         return IKV_STALE;
-    if ((ikvi_router_traits(router, target) & IKV_FOCUSABLE) == 0)
+    if (!may_have_keys(router, target))
         return IKV_ABSENT;
     return set_focus(router, seat, target, IKV_FOCUS_CALL);
 }
@@ -78,8 +100,7 @@ void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 {
     if (r->keep_focus || !ikvi_router_there(r, pressed))
         return;
-    while (!same(pressed, root_of(r)) &&
-           (ikvi_router_traits(r, pressed) & IKV_FOCUSABLE) == 0)
+    while (!same(pressed, root_of(r)) && !may_have_keys(r, pressed))
         pressed = ikvi_router_parent(r, pressed);
     if (same(pressed, root_of(r)))
         pressed = (ikv_target){0};

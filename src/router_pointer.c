@@ -96,6 +96,12 @@ ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
     event.modifiers = p->modifiers;
     event.pointer.pointer = p->id;
     event.pointer.type = p->type;
+    event.pointer.pressure = p->pressure;
+    event.pointer.width = p->width;
+    event.pointer.height = p->height;
+    event.pointer.tilt_x = p->tilt_x;
+    event.pointer.tilt_y = p->tilt_y;
+    event.pointer.twist = p->twist;
     fill_in(p, &event, IKV_NO_BUTTON);
     return event;
 }
@@ -115,6 +121,12 @@ static void take_position(pointer *p, ikv_event *event)
     p->x = event->pointer.x;
     p->y = event->pointer.y;
     p->modifiers = event->modifiers;
+    p->pressure = event->pointer.pressure;
+    p->width = event->pointer.width;
+    p->height = event->pointer.height;
+    p->tilt_x = event->pointer.tilt_x;
+    p->tilt_y = event->pointer.tilt_y;
+    p->twist = event->pointer.twist;
 }
 
 /* --------------------------------------------------------- pass-through -- */
@@ -126,15 +138,18 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
 {
     if (!ikvi_router_there(r, above))
         return;
-    for (uint32_t nth = 1; nth <= PASSED_LIMIT &&
-                           (ikvi_router_traits(r, above) & IKV_PASSES) != 0 &&
+    for (uint32_t nth = 1; (ikvi_router_traits(r, above) & IKV_PASSES) != 0 &&
                            (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
          nth++) {
         ikv_target next = pick_at(r, p->view, p->type, p->x, p->y, nth);
         if (same(next, root_of(r)))
             return;
+        if (nth > r->passed_limit) {
+            r->counters.not_passed++;
+            return;
+        }
         if (remember)
-            p->passed[p->passed_count++] = next;
+            passed_of(r, p)[p->passed_count++] = next;
         verdict = ikvi_router_send(r, event, &next, 1, true).verdict;
         above = next;
         if (!ikvi_router_there(r, above))
@@ -146,10 +161,30 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
 static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
                      ikv_target target)
 {
-    for (uint32_t i = 0; i < p->passed_count; i++)
-        if (ikvi_router_there(r, p->passed[i]) && !same(p->passed[i], target))
-            ikvi_router_send(r, event, &p->passed[i], 1, true);
+    for (uint32_t i = 0; i < p->passed_count; i++) {
+        ikv_target passed = passed_of(r, p)[i];
+        if (ikvi_router_there(r, passed) && !same(passed, target))
+            ikvi_router_send(r, event, &passed, 1, true);
+    }
     p->passed_count = 0;
+}
+
+/* ---------------------------------------------------------------- views -- */
+
+void ikvi_router_resized(ikv_router *r, const ikv_event *event)
+{
+    if (event->view >= VIEWS || !ikvi_event_is_good(NULL, event))
+        return;
+    r->sizes[event->view][0] = event->window.width;
+    r->sizes[event->view][1] = event->window.height;
+}
+
+/* OVER5: as far as the view's size is known. */
+static bool is_out_of_view(const ikv_router *r, const pointer *p)
+{
+    const float *size = r->sizes[p->view % VIEWS];
+    return size[0] > 0 && size[1] > 0 &&
+           !(p->x >= 0 && p->y >= 0 && p->x < size[0] && p->y < size[1]);
 }
 
 /* ------------------------------------------------------- pointer events -- */
@@ -245,11 +280,11 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
     if (both)
         ikvi_gesture_tapped(r, &tapped, event);
     ikvi_router_let_up(r, p);
-    if (p->type == IKV_TOUCH ||
+    if (p->type == IKV_TOUCH || is_out_of_view(r, p) ||
         (p->outside && same(target_of(r, p), root_of(r)))) {
         ikvi_router_move_over(r, p, none, event);
         ikvi_router_forget(r, p);
-    } else if (captured.bits != 0) {
+    } else if (captured.bits != 0 || p->over_owed) {
         ikvi_router_move_over(r, p, target_of(r, p), event);
     }
 }
@@ -257,6 +292,7 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
 static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
 {
     arrive(r, p, event);
+    ikvi_router_moved(r, p, event); /* where it is let go counts */
     ikv_target target = p->over;
     ikv_target click = ikvi_router_click_target(r, p, event);
     ikv_outcome outcome = send_to_pointer(r, p, event);
@@ -282,10 +318,50 @@ static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
 {
     bool captured = p->captured.bits != 0 || p->pending.bits != 0;
     p->outside = captured && p->buttons != 0;
+    p->away = !p->outside;
     if (!p->outside)
         ikvi_router_move_over(r, p, (ikv_target){0}, event);
     if (p->buttons == 0)
         ikvi_router_forget(r, p);
+    return no_outcome(IKV_OK);
+}
+
+/* OVER5: what happens out of the view while nothing captures is nothing but
+ * its leaving; a button that is released there makes no click. Where the view's
+ * size is not known, a move is a return. */
+static bool is_nothing(const ikv_router *r, const pointer *p,
+                       const ikv_event *event)
+{
+    if (p->captured.bits != 0 || p->pending.bits != 0)
+        return false;
+    return is_out_of_view(r, p) ||
+           (p->away && event->kind == IKV_KIND_POINTER_UP);
+}
+
+static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
+{
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    bool up = event->kind == IKV_KIND_POINTER_UP;
+    bool was_down = p->buttons != 0;
+    if (event->kind == IKV_KIND_POINTER_DOWN)
+        p->buttons |= bit;
+    else if (up)
+        p->buttons &= (uint8_t)~bit;
+    fill_in(p, event, event->pointer.button);
+    r->counters.outside++;
+    r->counters.downs_outside += !was_down && p->buttons != 0;
+    r->counters.ups_outside += was_down && p->buttons == 0;
+    if (p->lost_owed)
+        ikvi_router_settle(r, p, event);
+    ikvi_router_no_hold(r, p);
+    if (up)
+        p->clicking = (ikv_target){0};
+    if (up && p->buttons == 0)
+        pass_end(r, p, event, (ikv_target){0});
+    if (p->buttons == 0)
+        ikvi_router_let_up(r, p);
+    if (p->used)
+        pointer_left(r, p, event);
     return no_outcome(IKV_OK);
 }
 
@@ -351,6 +427,8 @@ static ikv_outcome route_end(ikv_router *r, pointer *p, ikv_event *event)
     event->pointer.type = p->type;
     if (cancel)
         p->buttons = 0;
+    else
+        take_position(p, event); /* OVER4: where it left */
     fill_in(p, event, IKV_NO_BUTTON);
     return cancel ? pointer_cancelled(r, p, event) : pointer_left(r, p, event);
 }
@@ -376,6 +454,9 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     if (ends)
         return route_end(r, p, &event);
     take_position(p, &event);
+    if (is_nothing(r, p, &event))
+        return pointer_away(r, p, &event);
+    p->away = false;
     if (event.kind == IKV_KIND_POINTER_DOWN)
         return route_down(r, p, &event);
     if (event.kind == IKV_KIND_POINTER_UP)
@@ -423,12 +504,19 @@ ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
-    event.modifiers |= ikvi_router_modifiers(r, event.seat);
-    hover_to_wheel(r, &event);
     pointer at = {.view = event.view,
                   .type = event.wheel.type,
                   .x = event.wheel.x,
                   .y = event.wheel.y};
+    if (is_out_of_view(r, &at)) {
+        r->counters.outside++;
+        return no_outcome(IKV_OK);
+    }
+    event.modifiers |= ikvi_router_modifiers(r, event.seat);
+    hover_to_wheel(r, &event);
+    const pointer *p = ikvi_router_find(r, event.device, event.wheel.pointer);
+    if (p != NULL)
+        event.wheel.buttons = p->buttons;
     ikv_target target = target_of(r, &at);
     ikv_outcome outcome = ikvi_router_send_to(r, &event, target);
     pass_beneath(r, &at, &event, target, outcome.verdict, false);
@@ -445,9 +533,10 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     uint64_t revision = scene_revision_of(router);
     if (revision == router->revision)
         return;
-    router->revision = revision;
-    router->time_ns = time_ns;
     router->routing = true;
+    router->time_ns = time_ns;
+    ikvi_router_check_focus(router, time_ns);
+    router->revision = revision;
     for (uint32_t i = 0; i < router->capacity; i++) {
         pointer *p = pointer_at(router, i);
         if (!p->used || !p->in_view || p->type == IKV_TOUCH || p->outside)

@@ -685,6 +685,7 @@ ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
         return IKV_BAD_ARGUMENT;
     uint8_t *both = &item_at(scene, place)->type_traits;
     *both = (uint8_t)((*both & 15u) | traits << 4);
+    scene->revision++; /* for who has the keys */
     return IKV_OK;
 }
 

@@ -4,7 +4,7 @@
 #include <math.h>
 
 enum {
-    CASES = 200,
+    CASES = 240,
     LINES = 32,
     NAMES = 10,
     RULES = 6
@@ -65,7 +65,7 @@ typedef struct play {
     int rule_count;
     char also[120], visited[24];
     uint64_t ms;
-    float x, y;
+    float x, y, fingers[16][2];
     last_event last[96];
     int last_count;
 } play;
@@ -329,6 +329,8 @@ static void with_setting(const char *line)
     } settings[] = {{"slop", &config->slop, NULL, NULL},
                     {"mouse_slop", &config->mouse_slop, NULL, NULL},
                     {"double_slop", &config->double_slop, NULL, NULL},
+                    {"view_width", &config->view_width, NULL, NULL},
+                    {"view_height", &config->view_height, NULL, NULL},
                     {"hold", NULL, &config->hold_ns, NULL},
                     {"double", NULL, &config->double_ns, NULL},
                     {"keep_focus", NULL, NULL, &config->keep_focus},
@@ -393,6 +395,7 @@ static const struct {
     {"up", IKV_KIND_POINTER_UP, IKV_MOUSE, 'b', 0},
     {"upat", IKV_KIND_POINTER_UP, IKV_MOUSE, 'p', 0},
     {"leave", IKV_KIND_POINTER_LEAVE, IKV_MOUSE, '-', -1},
+    {"leaveat", IKV_KIND_POINTER_LEAVE, IKV_MOUSE, 'p', -1},
     {"pen", IKV_KIND_POINTER_MOVE, IKV_PEN, 'p', -1},
     {"pendown", IKV_KIND_POINTER_DOWN, IKV_PEN, 'b', 0},
     {"penup", IKV_KIND_POINTER_UP, IKV_PEN, 'b', 0},
@@ -420,10 +423,13 @@ static bool do_pointer(const char *verb, const char *arguments)
         event.pointer.button = (int8_t)a;
     } else if (verbs[i].takes == 'i') {
         event.pointer.pointer = (uint16_t)a;
+        float *at = now->fingers[(int)a % 16]; /* where it is without one */
         if (got == 3) {
-            now->x = b;
-            now->y = c;
+            at[0] = b;
+            at[1] = c;
         }
+        now->x = at[0];
+        now->y = at[1];
     }
     if (verbs[i].type == IKV_PEN)
         event.pointer.pointer = 50;
@@ -444,6 +450,10 @@ static void do_input(const char *line)
     } else if (strcmp(verb, "wheel") == 0) {
         event.kind = IKV_KIND_WHEEL;
         sscanf(arguments, "%f %f", &event.wheel.x, &event.wheel.y);
+        push(&event);
+    } else if (strcmp(verb, "resize") == 0) {
+        event.kind = IKV_KIND_WINDOW_RESIZE;
+        sscanf(arguments, "%f %f", &event.window.width, &event.window.height);
         push(&event);
     } else if (strcmp(verb, "wait") == 0) {
         now->ms += name[0] != '\0' ? (uint64_t)atoi(name) : 20;

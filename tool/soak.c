@@ -165,8 +165,9 @@ static bool print_counters(const soak_run *s)
                      loop.routed + loop.merged + loop.waiting + loop.rejected +
                          loop.held_named) &&
            good;
-    return print_sum("pointers: downs = ends + down", s->downs,
-                     s->ends + router.pointers_down) &&
+    return print_sum("pointers: downs = ends + down",
+                     s->downs + router.downs_outside,
+                     s->ends + router.ups_outside + router.pointers_down) &&
            good;
 }
 

@@ -141,12 +141,14 @@ typedef struct ikv_owner {
  *   TAKES_TEXT  typing goes into it
  *   CAPTURES    a press captures its pointer until the release
  *   PASSES      it lets events through to what lies beneath
+ *   HIDDEN      it or an ancestor can't be seen: it can't have the keys
  */
 enum {
     IKV_FOCUSABLE = 1,
     IKV_TAKES_TEXT = 2,
     IKV_CAPTURES = 4,
-    IKV_PASSES = 8
+    IKV_PASSES = 8,
+    IKV_HIDDEN = 16
 };
 
 /* Where a hit test looks, and what it leaves out; begin with IKV_QUERY_INIT.

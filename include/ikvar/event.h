@@ -99,7 +99,8 @@ enum {
     IKV_FOCUS_CALL = 0,
     IKV_FOCUS_PRESS = 1,
     IKV_FOCUS_TAB = 2,
-    IKV_FOCUS_REMOVED = 3
+    IKV_FOCUS_REMOVED = 3,
+    IKV_FOCUS_HIDDEN = 4 /* or not focusable any more */
 };
 
 /* What a device can do: bits of device.add's `types`. */

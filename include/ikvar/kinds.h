@@ -420,6 +420,7 @@
     X(FOCUS_REASON, IKV_FOCUS_PRESS, "press")                                  \
     X(FOCUS_REASON, IKV_FOCUS_TAB, "tab")                                      \
     X(FOCUS_REASON, IKV_FOCUS_REMOVED, "removed")                              \
+    X(FOCUS_REASON, IKV_FOCUS_HIDDEN, "hidden")                                \
     X(OVERLAP_REASON, IKV_OVERLAP_APART, "apart")                              \
     X(OVERLAP_REASON, IKV_OVERLAP_REMOVED, "removed")                          \
     X(OVERLAP_REASON, IKV_OVERLAP_DISABLED, "disabled")                        \

@@ -45,7 +45,8 @@ typedef struct ikv_router ikv_router;
  *   traits    IKV_FOCUSABLE, IKV_PASSES ... joined (base.h)
  *   to_local  the position in the target's layer and own space
  *   tab_next  the next target in Tab order, or the one before; zero bits: none
- *   revision  a number that changes when a hit test's answer may change
+ *   revision  a number that changes when a hit test's answer, or what may have
+ *             the keys, may change
  *   layer     the target's layer, for bindings that hold in one alone; NULL is
  *             fine
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
@@ -84,6 +85,11 @@ typedef struct ikv_picking {
  *   hold_ns      how long a press is a hold, and a touch's long press (500 ms)
  *   double_ns    the longest time between two clicks of a double (500 ms)
  *   views        bit n: view n is its (all)
+ *   view_width, view_height  of each view until a window.resize says otherwise,
+ *                view units: what is pushed outside means nothing while nothing
+ *                captures (0: not known, without bounds)
+ *   passed       how many targets beneath one that lets events through get one,
+ *                for each pointer; what is beyond is counted (16)
  *   keep_focus   a press does not change the focus (false)
  *   no_tab       nor does Tab (false)
  *   dead_zone    how far a pad's stick may be off its middle and still count as
@@ -103,6 +109,8 @@ typedef struct ikv_router_config {
     bool no_tab;
     bool axial_zones;
     float dead_zone, full_zone;
+    float view_width, view_height;
+    uint32_t passed;
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;
@@ -112,7 +120,7 @@ typedef struct ikv_router_config {
 #define IKV_ROUTER_INIT                                                        \
     {                                                                          \
         sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false,       \
-            false, 0, 0, 0, IKV_PICKING_INIT, {0, 0},                          \
+            false, 0, 0, 0, 0, 0, 0, IKV_PICKING_INIT, {0, 0},                 \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -226,7 +234,8 @@ IKV_API bool ikv_router_has_capture(const ikv_router *router,
 /* ---------------------------------------------------------------- focus -- */
 
 /* Gives a seat's keys to a target: focus.out at the old one, focus.in at it, at
- * once. Returns IKV_OK; ABSENT if it has them already or is not focusable;
+ * once. Returns IKV_OK; ABSENT if it has them already, is not focusable or is
+ * hidden;
  * STALE; BAD_ARGUMENT for a seat past IKV_SEAT_LIMIT. */
 IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
                                     ikv_target target);
@@ -248,6 +257,10 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *             ikv_router_route(): not finite, too many pointers, meaningless
  *   busy      calls inside handlers
  *   too_many_keys  keys that went down while `keys` others were
+ *   not_passed  events that were passed to as many as `passed` allows, with
+ *               more beneath
+ *   outside   events outside the view that meant nothing; among them, of a
+ *             pointer's first press and last release, downs_outside, ups_outside
  *   pointers, pointers_high  known now, and at most
  *   pointers_down  of them with a button down */
 typedef struct ikv_router_counters {
@@ -257,6 +270,10 @@ typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t meaningless;
     IKV_ALIGNED(8) uint64_t busy;
     IKV_ALIGNED(8) uint64_t too_many_keys;
+    IKV_ALIGNED(8) uint64_t not_passed;
+    IKV_ALIGNED(8) uint64_t outside;
+    IKV_ALIGNED(8) uint64_t downs_outside;
+    IKV_ALIGNED(8) uint64_t ups_outside;
     uint32_t pointers, pointers_high;
     uint32_t pointers_down;
 } ikv_router_counters;

@@ -1,0 +1,288 @@
+/* test_edge_route.c - what the golden cases of routing can't say: limits,
+ * several routers, actions, overlaps. Each case is named by its entry in
+ * docs/reliability.md. */
+#include "support.h"
+
+#include <math.h>
+
+static bench_kit k;
+static record seen;
+
+static ikv_verdict hear(const ikv_event *event, const ikv_delivery *d,
+                        void *user)
+{
+    (void)d;
+    note(&seen, "%s%s@%u ", user != NULL ? (const char *)user : "",
+         ikv_catalogue_info(NULL, event->kind)->name,
+         ikv_bus_target_id(k.bus, event->target));
+    return IKV_CONTINUE;
+}
+
+static ikv_event pointer(ikv_kind kind, uint8_t type, uint16_t id, float x,
+                         float y)
+{
+    ikv_event e = ikv_event_make(kind, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.type = type;
+    e.pointer.pointer = id;
+    e.pointer.x = x;
+    e.pointer.y = y;
+    return e;
+}
+
+static void push(const ikv_event *e)
+{
+    ok(ikv_sink_push(k.fake.sink, e));
+}
+
+/* ---------------------------------------------------------- 30, 31 limits --
+ */
+
+/* Up to 2^30 answers are exact, with and without an index; beyond it what is
+ * asked or placed is refused. */
+static const struct {
+    float x, y, size, ask_x, ask_y, radius;
+    bool hit;
+} far_table[] = {
+    {1073741824, 0, 100, 1073741824, 50, 0, true},
+    {-1073741824, 0, 256, -1073741824, 0, 0, true},
+    {0, 0, 1073741824, 1.0737e9f, 5, 0, true},
+    {0, 0, 1073741824, -128, 5, 0, false},
+    {-1e9f, -1e9f, 100, 1e9f, 1e9f, 1e9f, false},
+    {-1e9f, 0, 100, 1e9f, 0, 1e9f, false},
+    {0, 0, 100, 3e38f, 0, 0, false},
+    {0, 0, 100, 50, 50, 3e38f, false},
+    {0, 0, 100, 1e9f, 0, 1.07e9f, true},
+};
+
+START_TEST(far_away)
+{
+    for (int plain = 0; plain < 2; plain++)
+        for (int shape = 0; shape < 3; shape++) {
+            kit_prepare(&k);
+            k.config.scene.plain = plain;
+            kit_open(&k);
+            ikv_target_config t = IKV_TARGET_INIT;
+            ikv_target one;
+            float s = far_table[_i].size;
+            float square[] = {0, 0, s, 0, s, s, 0, s};
+            t.x = far_table[_i].x;
+            t.y = far_table[_i].y;
+            t.shape = shape == 0   ? ikv_scene_rect(0, 0, s, s)
+                      : shape == 1 ? ikv_scene_polygon(square, 4)
+                                   : ikv_scene_capsule(0, 0, s, s, s / 2);
+            ok(ikv_scene_add(k.scene, &t, &one, NULL));
+            for (int i = 0; i < 300; i++) /* for an index */
+                rect_target(k.scene, (ikv_target){0}, (float)i * 20, -5000, 9,
+                            9, -1);
+            ikv_target hit =
+                pick_at(k.scene, far_table[_i].ask_x, far_table[_i].ask_y,
+                        far_table[_i].radius, 0);
+            bool corner = shape == 2 && fabsf(far_table[_i].ask_y - 5) < 1;
+            if (!corner)
+                ck_assert_msg((hit.bits == one.bits) == far_table[_i].hit,
+                              "shape %d plain %d", shape, plain);
+            kit_close(&k);
+        }
+}
+END_TEST
+
+/* Shapes shrunk or grown by their ancestors out of all numbers are hit nowhere;
+ * within them where they are. */
+START_TEST(nested_scales)
+{
+    static const float scales[] = {1e-9f, 1e9f, 1e-5f, 1e5f};
+    kit_open(&k);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target at = {0};
+    for (int i = 0; i < 6; i++) {
+        t.parent = at;
+        t.scale = scales[_i];
+        ok(ikv_scene_add(k.scene, &t, &at, NULL));
+        t.parent = at;
+        t.scale = 0;
+        t.shape = ikv_scene_circle(0, 0, 1);
+        ikv_target leaf;
+        ok(ikv_scene_add(k.scene, &t, &leaf, NULL));
+        t.shape = (ikv_shape){0};
+    }
+    for (float x = 1e9f; x > 1e8f; x /= 2)
+        ck_assert(pick_at(k.scene, x, x, 0, 0).bits == 0 || scales[_i] > 1);
+    ck_assert_uint_eq(pick_at(k.scene, -7e8f, 0, 1, 0).bits,
+                      scales[_i] > 1e8f ? pick_at(k.scene, 0, 0, 0, 0).bits
+                                        : 0);
+    kit_close(&k);
+}
+END_TEST
+
+static const struct {
+    float x, scale, width, zoom;
+} refused_table[] = {{1.1e9f, 0, 1, 0}, {-1.1e9f, 0, 1, 0}, {0, 1e-10f, 1, 0},
+                     {0, 1.1e9f, 1, 0}, {0, -0.5f, 1, 0},   {0, 0, 1.1e9f, 0},
+                     {0, 0, 1, 1e-10f}, {0, 0, 1, 2e9f},    {NAN, 0, 1, 0},
+                     {0, NAN, 1, 0},    {0, 0, NAN, 0},     {0, 0, 1, NAN}};
+
+START_TEST(too_far)
+{
+    kit_open(&k);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target target;
+    ikv_message message;
+    t.x = refused_table[_i].x;
+    t.scale = refused_table[_i].scale;
+    t.shape = ikv_scene_rect(0, 0, refused_table[_i].width, 1);
+    ikv_camera camera = {.zoom = refused_table[_i].zoom};
+    bool zooms = refused_table[_i].zoom != 0;
+    ikv_status status = zooms ? ikv_scene_set_camera(k.scene, 0, 0, &camera)
+                              : ikv_scene_add(k.scene, &t, &target, &message);
+    status_is(status, IKV_BAD_ARGUMENT);
+    ck_assert_msg(zooms || strstr(message.text, "2^30") != NULL, "%s",
+                  message.text);
+    ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, 1.1e9f, 0);
+    status_is(ikv_sink_push(k.fake.sink, &e), IKV_BAD_VALUE);
+    kit_close(&k);
+}
+END_TEST
+
+/* How many are passed what lies beneath is a capacity; what is beyond counts.
+ */
+START_TEST(passed_on)
+{
+    kit_prepare(&k);
+    k.config.router.passed = _i == 0 ? 0 : 3;
+    kit_open(&k);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target target;
+    for (uint32_t i = 0; i < 20; i++) {
+        t.id = i;
+        t.hit = IKV_HIT_PASS;
+        t.shape = ikv_scene_rect(0, 0, 10, 10);
+        ok(ikv_scene_add(k.scene, &t, &target, NULL));
+        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, target, hear, NULL,
+                        NULL));
+        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_UP, target, hear, NULL, NULL));
+    }
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 0, 5, 5);
+    push(&e);
+    e = pointer(IKV_KIND_POINTER_UP, IKV_MOUSE, 0, 5, 5);
+    push(&e);
+    kit_frame(&k, 20);
+    uint32_t passed = _i == 0 ? 16 : 3;
+    ck_assert_uint_eq(
+        ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_DOWN).delivered, 1 + passed);
+    ck_assert_uint_eq(ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_UP).delivered,
+                      1 + passed);
+    ck_assert_uint_eq(ikv_router_count(k.router).not_passed, 1);
+    kit_close(&k);
+}
+END_TEST
+
+/* --------------------------------------------- 40 what is kept of a pointer --
+ */
+
+static ikv_event last_of[IKV_KIND_USER];
+
+static ikv_verdict keep_last(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)d, (void)user;
+    last_of[event->kind] = *event;
+    return IKV_CONTINUE;
+}
+
+static void listen_all(ikv_handler handler)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.all_kinds = true;
+    config.handler = handler;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+}
+
+START_TEST(kept_of_a_pointer)
+{
+    kit_open(&k);
+    listen_all(keep_last);
+    ikv_target pad = rect_target(k.scene, (ikv_target){0}, 0, 0, 100, 100, 0);
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_PEN, 3, 5, 5);
+    e.pointer.pressure = 30000;
+    e.pointer.tilt_x = -20;
+    e.pointer.twist = 90;
+    e.pointer.width = 40;
+    push(&e);
+    kit_frame(&k, 20);
+    ok(ikv_scene_move(k.scene, pad, 1, 0)); /* a retest carries the capture */
+    kit_frame(&k, 1000);
+    kit_frame(&k, 1040);
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_HOLD,
+                                     IKV_KIND_POINTER_CAPTURE_GOT};
+    for (int i = 0; i < 2; i++) {
+        const ikv_pointer *p = &last_of[kinds[i]].pointer;
+        ck_assert_msg(p->pressure == 30000 && p->tilt_x == -20 &&
+                          p->twist == 90 && p->width == 40,
+                      "%s", ikv_catalogue_info(NULL, kinds[i])->name);
+    }
+    kit_close(&k);
+}
+END_TEST
+
+START_TEST(many_clicks)
+{
+    kit_open(&k);
+    listen_all(keep_last);
+    kit_frame(&k, 0);
+    for (uint64_t i = 1; i <= 600; i++) {
+        ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 0, 5, 5);
+        push(&e);
+        e.kind = IKV_KIND_POINTER_UP;
+        push(&e);
+        kit_frame(&k, i * 20);
+        kit_frame(&k, i * 20 + 17);
+        ck_assert_uint_eq(last_of[IKV_KIND_POINTER_CLICK].pointer.clicks,
+                          i < 255 ? i : 255);
+    }
+    ck_assert_uint_eq(
+        ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_DOUBLE).delivered, 300);
+    kit_close(&k);
+}
+END_TEST
+
+/* In a view of 1 x 1, with a slop to match, a pinch has a scale. */
+START_TEST(small_pinch)
+{
+    kit_prepare(&k);
+    k.config.router.slop = 0.02f;
+    kit_open(&k);
+    listen_all(keep_last);
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 1, 0.4f, 0.5f);
+    push(&e);
+    e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 2, 0.5f, 0.5f);
+    push(&e);
+    kit_frame(&k, 20);
+    for (int i = 1; i <= 4; i++) {
+        e = pointer(IKV_KIND_POINTER_MOVE, IKV_TOUCH, 2, 0.5f + 0.1f * (float)i,
+                    0.5f);
+        push(&e);
+        kit_frame(&k, 20 + 20 * (uint64_t)i);
+    }
+    kit_frame(&k, 140);
+    ck_assert_float_eq_tol(last_of[IKV_KIND_GESTURE_PINCH].gesture.scale, 2.5f,
+                           0.01f);
+    kit_close(&k);
+}
+END_TEST
+
+Suite *edge_route_suite(void)
+{
+    Suite *s = suite_create("edge_route");
+    add_table(s, "30 far away", far_away, ROWS(far_table));
+    add_table(s, "30 nested scales", nested_scales, 4);
+    add_table(s, "30 too far", too_far, ROWS(refused_table));
+    add_table(s, "31 passed on", passed_on, 2);
+    add(s, "40 kept of a pointer", kept_of_a_pointer);
+    add(s, "40 many clicks", many_clicks);
+    add(s, "40 a small pinch", small_pinch);
+    return s;
+}

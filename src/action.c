@@ -67,6 +67,9 @@ ikv_status ikv_actions_open(const ikv_actions_config *config,
     if (config == NULL || actions == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_actions plan = {.memory = config->memory,
+                        .identity = ikvi_identity(
+                            config, offsetof(ikv_actions_config, name_bytes) +
+                                        sizeof(uint32_t)),
                         .bus = config->bus,
                         .state = config->state,
                         .reporter = config->reporter};
@@ -110,10 +113,12 @@ ikv_status ikv_actions_close(ikv_actions *actions)
     return IKV_OK;
 }
 
-void ikvi_actions_range(const ikv_actions *actions, size_t *from, size_t *to)
+uint64_t ikvi_actions_range(const ikv_actions *actions, size_t *from,
+                            size_t *to)
 {
     *from = offsetof(ikv_actions, seats);
     *to = actions->size;
+    return actions->identity;
 }
 
 ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router)

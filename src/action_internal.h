@@ -112,6 +112,7 @@ typedef struct action_lesson {
 struct ikv_actions {
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_state *state;
     ikv_reporter reporter;

@@ -111,7 +111,8 @@ uint32_t ikvi_power_of_two(uint32_t at_least)
 void ikvi_slots_open(ikvi_slots *slots, uint32_t capacity, size_t offset,
                      void *base)
 {
-    *slots = (ikvi_slots){.capacity = capacity, .slots = offset};
+    *slots = (ikvi_slots){
+        .capacity = capacity, .slots = offset, .floors = slots->floors};
     while (slots->bits < 31 && (1u << slots->bits) <= capacity)
         slots->bits++;
     for (uint32_t i = 0; i < capacity; i++) {
@@ -121,6 +122,13 @@ void ikvi_slots_open(ikvi_slots *slots, uint32_t capacity, size_t offset,
     }
     slots->head = capacity > 0 ? 0 : IKVI_NO_SLOT;
     slots->tail = capacity > 0 ? capacity - 1 : IKVI_NO_SLOT;
+}
+
+static uint32_t next_generation(ikvi_slots *slots, uint32_t generation)
+{
+    bool last = generation == UINT32_MAX >> slots->bits;
+    slots->wraps += last;
+    return last ? 0 : generation + 1;
 }
 
 uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
@@ -133,6 +141,11 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
     if (slots->head == IKVI_NO_SLOT)
         slots->tail = IKVI_NO_SLOT;
     slot->next = IKVI_IN_USE;
+    if (slots->floors != 0) {
+        uint32_t *floor = (uint32_t *)ikvi_at(base, slots->floors) + index;
+        slot->generation = *floor;
+        *floor = next_generation(slots, *floor);
+    }
     if (++slots->used > slots->high)
         slots->high = slots->used;
     return index;
@@ -142,10 +155,8 @@ void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index)
 {
     ikvi_slot *slot = ikvi_slots_at(slots, base, index);
     IKVI_CHECK(slot->next == IKVI_IN_USE);
-    uint32_t last = UINT32_MAX >> slots->bits;
-    if (slot->generation == last)
-        slots->wraps++;
-    slot->generation = slot->generation == last ? 0 : slot->generation + 1;
+    if (slots->floors == 0)
+        slot->generation = next_generation(slots, slot->generation);
     slot->next = IKVI_NO_SLOT;
     if (slots->tail != IKVI_NO_SLOT)
         ikvi_slots_at(slots, base, slots->tail)->next = index;

@@ -21,7 +21,8 @@ static ikv_status check_bus(const ikv_bus_config *config,
         {"bus.mailbox_events", config->mailbox_events, 0, most},
         {"bus.user_lanes", config->user_lanes, 0, UINT16_MAX - 2},
         {"bus.name_bytes", config->name_bytes, 0, 1u << 30},
-        {"bus.depth", config->depth, 0, 1024}};
+        {"bus.depth", config->depth, 0, 1024},
+        {"bus.kept", config->kept, 0, most}};
     return ikvi_check_ranges(reporter, "bus", ranges,
                              sizeof ranges / sizeof ranges[0]);
 }
@@ -45,12 +46,13 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->mailbox_capacity = ikvi_or(config->mailboxes, 4);
     b->mailbox_events = ikvi_or(config->mailbox_events, 64);
     b->counting = config->statistics;
+    b->image_limit = ikvi_or(config->images, 64);
+    b->kept_room = ikvi_or(config->kept, 128);
     uint32_t timers = ikvi_or(config->timers, 64);
     ikv_queue_config inbox = IKV_QUEUE_INIT;
     inbox.capacity = ikvi_or(config->inbox, 64);
     inbox.own_capacity = 1;
     b->inbox_size = ikv_queue_footprint(&inbox);
-    b->inbox_capacity = inbox.capacity;
     b->lane_capacity = 2 + ikvi_or(config->user_lanes, 4);
     b->depth_limit = ikvi_or(config->depth, 16);
     b->kind_limit = ikvi_catalogue_kind_limit(config->catalogue);
@@ -85,10 +87,18 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
         ikvi_layout_add(&l, b->mailbox_capacity, sizeof(bus_mailbox));
     b->mail = ikvi_layout_add(
         &l, (size_t)b->mailbox_capacity * b->mailbox_events, sizeof(ikv_event));
+    b->inbox_capacity = ikvi_power_of_two(inbox.capacity);
+    b->given = ikvi_layout_add(&l, (size_t)b->lane_capacity * b->inbox_capacity,
+                               sizeof(ikv_event));
     b->inboxes = ikvi_layout_add(&l, b->lane_capacity, b->inbox_size);
     b->rebindings =
         ikvi_layout_add(&l, IKV_REBIND_LIMIT, sizeof(bus_rebinding));
-    b->gates = ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
+    size_t floors[] = {ikvi_layout_add(&l, subscriptions, sizeof(uint32_t)),
+                       ikvi_layout_add(&l, owners, sizeof(uint32_t)),
+                       ikvi_layout_add(&l, timers, sizeof(uint32_t))};
+    b->kept = ikvi_layout_add(&l, b->kept_room, sizeof(bus_kept));
+    b->gates = b->outside_end =
+        ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
     b->conditions =
         ikvi_layout_add(&l, b->condition_capacity, sizeof(bus_condition));
     b->counters = ikvi_layout_add(&l, b->counting ? subscriptions : 0,
@@ -97,17 +107,20 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     ikvi_names_layout(&b->names, &l, ikvi_or(config->name_bytes, 16384));
     b->subscription_slots = (ikvi_slots){
         .capacity = subscriptions,
-        .slots = ikvi_layout_add(&l, subscriptions, sizeof(ikvi_slot))};
+        .slots = ikvi_layout_add(&l, subscriptions, sizeof(ikvi_slot)),
+        .floors = floors[0]};
     b->target_slots =
         (ikvi_slots){.capacity = targets + FIXED_PLACES,
                      .slots = ikvi_layout_add(&l, targets + FIXED_PLACES,
                                               sizeof(ikvi_slot))};
     b->owner_slots =
         (ikvi_slots){.capacity = owners,
-                     .slots = ikvi_layout_add(&l, owners, sizeof(ikvi_slot))};
+                     .slots = ikvi_layout_add(&l, owners, sizeof(ikvi_slot)),
+                     .floors = floors[1]};
     b->timer_slots =
         (ikvi_slots){.capacity = timers,
-                     .slots = ikvi_layout_add(&l, timers, sizeof(ikvi_slot))};
+                     .slots = ikvi_layout_add(&l, timers, sizeof(ikvi_slot)),
+                     .floors = floors[2]};
     b->size = ikvi_layout_size(&l);
     return b->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -129,9 +142,12 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
 {
     if (config == NULL || bus == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_bus plan = {.memory = config->memory,
-                    .catalogue = config->catalogue,
-                    .reporter = config->reporter};
+    ikv_bus plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(config, offsetof(ikv_bus_config, statistics) +
+                                              sizeof(bool)),
+        .catalogue = config->catalogue,
+        .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_bus(config, &config->reporter, &plan);
     if (status == IKV_OK)
@@ -174,6 +190,7 @@ ikv_status ikv_bus_close(ikv_bus *bus)
     for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++)
         if (ikvi_bus_subscribed_at(bus, i))
             ikvi_bus_drop(bus, i);
+    ikvi_bus_forget_past(bus);
     ikv_memory memory = bus->memory;
     ikvi_memory_give(&memory, bus, bus->size);
     return IKV_OK;

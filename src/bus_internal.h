@@ -163,7 +163,8 @@ typedef struct bus_lane {
     uint32_t name;
     bool flushing;
     uint64_t deferred, delivered, dropped;
-    size_t inbox; /* the queue of other threads, as an offset */
+    size_t inbox;                /* the queue of other threads, as an offset */
+    uint32_t given, given_count; /* played as if from there: a ring */
 } bus_lane;
 
 typedef struct bus_mailbox {
@@ -213,10 +214,20 @@ typedef struct bus_rebinding {
     void *user;
 } bus_rebinding;
 
+/* What has ended but may come back by an image. */
+typedef struct bus_kept {
+    void (*on_drop)(void *user);
+    void *user;
+    uint64_t birth;
+    uint64_t number; /* no image beyond that one holds it; 0: none does */
+    uint32_t place;
+} bus_kept;
+
 struct ikv_bus {
     /* Links to what is outside, and constants. */
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     const ikv_catalogue *catalogue;
     ikv_bus_callbacks callbacks;
     ikv_reporter reporter;
@@ -238,16 +249,24 @@ struct ikv_bus {
     void *on_inbox_user;
     ikv_clock_fn clock;
     void *clock_user;
+    uint64_t births;        /* of subscriptions; never goes back */
+    uint64_t saved_births;  /* when the last image was saved */
+    uint64_t image_number;  /* of the one that was saved or restored last */
+    uint64_t image_highest; /* so far */
+    uint64_t forgotten;     /* images up to that one can't be restored */
+    uint32_t image_limit, kept_room, kept_count;
+    bool inbox_held; /* what other threads send waits */
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;
     size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
         extras, lanes, gates, conditions, counters, timers, payloads,
-        payload_next, mailboxes, mail, inboxes, rebindings;
+        payload_next, mailboxes, mail;
+    size_t given;
+    size_t inboxes, rebindings, kept, outside_end; /* in no image */
     ikvi_names names;
     /* State. */
     ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
     uint32_t busy, depth;
-    uint64_t births;
     uint32_t removals;
     uint32_t ended, ended_count; /* those that have ended while they run */
     uint64_t kinds_ever;         /* as kinds_seen, of all targets */
@@ -436,9 +455,27 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
 ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
                           void *user);
 void ikvi_bus_time_open(ikv_bus *b);
+/* What a tape says that another thread sent: taken at the lane's next flush,
+ * before what waits in its inbox. FULL_INBOX; UNKNOWN_NAME. */
+ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event);
+/* Whether a flush has something to do. */
+bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane);
 ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
                         const void *data, uint32_t size);
 const char *ikvi_bus_time_validate(const ikv_bus *b);
+
+/* bus_past.c */
+/* A subscription has ended: its on_drop is told, now or when no image can bring
+ * it back. */
+void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place);
+/* Tells all that is kept. */
+void ikvi_bus_forget_past(ikv_bus *b);
+void ikvi_bus_image_saved(ikv_bus *b);
+bool ikvi_bus_may_restore(const ikv_bus *b, uint64_t number);
+/* Before an image is copied back: what is not in it is kept. After it: what is
+ * there again is not. */
+void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after);
+void ikvi_bus_after_restore(ikv_bus *b, uint64_t number);
 
 /* bus_store.c */
 void ikvi_bus_store_open(ikv_bus *b);

@@ -316,13 +316,10 @@ static void join_owner(ikv_bus *b, uint32_t at, uint32_t owner)
 /* Told wholly detached; on_drop may do anything. */
 static void give_subscription(ikv_bus *b, uint32_t at)
 {
-    bus_subscription *s = ikvi_bus_subscription(b, at);
-    void (*on_drop)(void *) = s->on_drop;
-    void *user = s->drop_user;
+    bus_subscription *s = ikvi_bus_subscription(b, at), ended = *s;
     s->ended = false;
     ikvi_slots_give(&b->subscription_slots, b, at);
-    if (on_drop != NULL)
-        on_drop(user);
+    ikvi_bus_drop_told(b, &ended, at);
 }
 
 /* Takes one that does not run out of the list; IKVI_NONE if all do. */

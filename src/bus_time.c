@@ -187,12 +187,36 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
 
 /* ------------------------------------------------------------- flushing -- */
 
-/* Takes in what other threads have sent, as far as there is room; the rest
- * stays in the inbox. */
+static ikv_event *given_at(const ikv_bus *b, ikv_lane lane, uint32_t at)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->given) +
+           (size_t)lane * b->inbox_capacity + (at & (b->inbox_capacity - 1));
+}
+
+ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event)
+{
+    if (lane >= b->lane_count)
+        return IKV_UNKNOWN_NAME;
+    bus_lane *l = ikvi_bus_lane(b, lane);
+    if (l->given_count == b->inbox_capacity)
+        return IKV_FULL_INBOX;
+    *given_at(b, lane, l->given + l->given_count++) = *event;
+    return IKV_OK;
+}
+
+/* Takes in what other threads have sent, as far as there is room, and no more
+ * than an inbox holds; the rest stays there. What is given again comes first,
+ * and is recorded already. */
 static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
 {
+    for (; l->given_count > 0 && b->free_deferred != IKVI_NONE;
+         l->given_count--)
+        ikvi_bus_put(b, lane, given_at(b, lane, l->given++), NULL, 0);
+    if (b->inbox_held || l->given_count > 0)
+        return;
     ikv_queue *inbox = inbox_of(b, l);
-    while (b->free_deferred != IKVI_NONE && ikv_queue_waiting(inbox) > 0) {
+    for (uint32_t left = ikv_queue_waiting(inbox);
+         left > 0 && b->free_deferred != IKVI_NONE; left--) {
         ikv_event event;
         if (ikv_queue_drain(inbox, &event, 1) == 0)
             return;
@@ -228,11 +252,16 @@ uint64_t ikvi_bus_time(const ikv_bus *bus)
 bool ikvi_bus_awaits(const ikv_bus *bus)
 {
     bool waits = bus->first_timer != IKVI_NONE;
-    for (uint32_t i = 0; !waits && i < bus->lane_count; i++) {
-        const bus_lane *lane = ikvi_bus_lane(bus, i);
-        waits = lane->count > 0 || ikv_queue_waiting(inbox_of(bus, lane)) > 0;
-    }
+    for (uint32_t i = 0; !waits && i < bus->lane_count; i++)
+        waits = ikvi_bus_lane_waits(bus, (ikv_lane)i);
     return waits;
+}
+
+bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane)
+{
+    const bus_lane *l = ikvi_bus_lane(b, lane);
+    return l->count > 0 || l->given_count > 0 ||
+           ikv_queue_waiting(inbox_of(b, l)) > 0;
 }
 
 /* Takes the lane's first event off; its payload stays to be freed. */

@@ -103,7 +103,7 @@ struct ikv_catalogue {
     uint32_t kind_capacity, kind_count;
     uint32_t field_capacity, field_count;
     ikvi_names names;
-    size_t kinds, fields;
+    size_t kinds, fields, identities;
 };
 
 static size_t lay_out(const ikv_catalogue_config *config,
@@ -128,6 +128,8 @@ static size_t lay_out(const ikv_catalogue_config *config,
     c->kinds =
         ikvi_layout_add(&layout, c->kind_capacity, sizeof(ikv_kind_info));
     c->fields = ikvi_layout_add(&layout, c->field_capacity, sizeof(ikv_field));
+    c->identities =
+        ikvi_layout_add(&layout, c->kind_capacity, sizeof(uint64_t));
     ikvi_names_layout(&c->names, &layout, text);
     return ikvi_layout_size(&layout);
 }
@@ -299,6 +301,26 @@ static const char *keep(ikv_catalogue *c, const char *text, bool *full)
     return ikvi_names_text(&c->names, c, at);
 }
 
+static uint64_t hash_text(uint64_t hash, const char *text)
+{
+    return ikvi_hash(hash, text, strlen(text) + 1);
+}
+
+/* A hash of the kinds so far and of this one. */
+static uint64_t identity_with(const ikv_catalogue *c, const ikv_kind_info *info)
+{
+    uint64_t hash = ikvi_catalogue_identity(c, c->kind_count);
+    const uint32_t numbers[] = {info->kind, info->from, info->queue_class,
+                                info->bubbles, info->outlives_target};
+    hash = hash_text(ikvi_hash(hash, numbers, sizeof numbers), info->name);
+    for (uint32_t i = 0; i < info->field_count; i++) {
+        const uint32_t field[] = {info->fields[i].type, info->fields[i].offset};
+        hash = hash_text(ikvi_hash(hash, field, sizeof field),
+                         info->fields[i].name);
+    }
+    return hash;
+}
+
 ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                   const ikv_kind_config *config, ikv_kind *kind,
                                   ikv_message *message)
@@ -344,6 +366,8 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                       "\": ", ikv_status_text(status), NULL});
         return status;
     }
+    ((uint64_t *)ikvi_at(c, c->identities))[c->kind_count] =
+        identity_with(c, &info);
     ((ikv_kind_info *)ikvi_at(c, c->kinds))[c->kind_count++] = info;
     c->field_count += config->field_count;
     *kind = info.kind;
@@ -351,6 +375,20 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
 }
 
 /* -------------------------------------------------------------- reading -- */
+
+/* Of user kinds only: the others are the program's own. */
+uint64_t ikvi_catalogue_identity(const ikv_catalogue *catalogue, uint32_t kinds)
+{
+    return catalogue == NULL || kinds == 0
+               ? 0
+               : ((const uint64_t *)((const char *)catalogue +
+                                     catalogue->identities))[kinds - 1];
+}
+
+uint32_t ikvi_catalogue_user_kinds(const ikv_catalogue *catalogue)
+{
+    return catalogue != NULL ? catalogue->kind_count : 0;
+}
 
 const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
                                         ikv_kind kind)

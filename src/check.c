@@ -115,6 +115,21 @@ bool ikvi_coordinate_is_good(float value)
 
 /* --------------------------------------------------------------- configs -- */
 
+uint64_t ikvi_hash(uint64_t hash, const void *bytes, size_t count)
+{
+    const uint8_t *at = bytes;
+    for (size_t i = 0; i < count; i++)
+        hash = (hash ^ at[i]) * UINT64_C(0x100000001b3);
+    return hash;
+}
+
+uint64_t ikvi_identity(const void *config, size_t end)
+{
+    const size_t size = sizeof(uint32_t);
+    return ikvi_hash(UINT64_C(0xcbf29ce484222325), (const char *)config + size,
+                     end - size);
+}
+
 const ikv_reporter ikvi_silent = {NULL, NULL};
 
 /* Says which member it is, what was found and what was expected. */

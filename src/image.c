@@ -10,18 +10,28 @@
 
 #include "ikvar/image.h"
 
-#define IMAGE_MAGIC UINT64_C(0x31676d6972766b69) /* "ikvrimg1" */
+#define IMAGE_MAGIC UINT64_C(0x32676d6972766b69) /* "ikvrimg2" */
+#define LANE_PRIME  UINT64_C(0x9e3779b97f4a7c15)
 
 enum {
     RANGES = 10 + IKV_ROUTER_LIMIT,
-    ROUNDING = 16
+    LANES = 4,
+    ROUNDING = LANES * sizeof(uint64_t),
+    PIECE = 4096, /* copied and summed while it is at hand */
+    PENDING_RANGE = 1,
+    BUS_RANGE = 2 /* and the one after it */
 };
 
 typedef struct image_head {
     uint64_t magic, size;
-    uint64_t layout; /* of the ranges: their number and sizes */
-    uint64_t in_step;
+    uint64_t identity; /* of the configs and of the first kinds */
+    uint64_t in_step, kinds;
+    uint64_t number;
+    uint64_t reserved;
+    uint64_t sum; /* of all of the image, while this is 0 */
 } image_head;
+
+_Static_assert(sizeof(image_head) % ROUNDING == 0, "ranges begin aligned");
 
 /* A part of a module's block that is copied. */
 typedef struct image_range {
@@ -33,59 +43,142 @@ typedef struct image_ranges {
     image_range list[RANGES];
     uint32_t count;
     size_t size; /* of all, rounded up, with the head */
-    uint64_t layout;
+    uint64_t identity;
 } image_ranges;
 
-static void add_range(image_ranges *r, void *block, size_t from, size_t to)
+static void add_range(image_ranges *r, void *block, size_t from, size_t to,
+                      uint64_t identity)
 {
+    const uint64_t numbers[] = {to - from, identity};
     r->list[r->count++] = (image_range){(char *)block + from, to - from};
     r->size += ikvi_round_up(to - from, ROUNDING);
-    r->layout = (r->layout ^ (to - from)) * UINT64_C(0x100000001b3);
+    r->identity = ikvi_hash(r->identity, numbers, sizeof numbers);
 }
 
-/* The loop's ring of pending events is the second range. */
 static bool find_ranges(const ikv_parts *parts, image_ranges *r)
 {
-    *r = (image_ranges){.size = sizeof(image_head), .layout = IMAGE_MAGIC};
+    *r = (image_ranges){.size = sizeof(image_head), .identity = IMAGE_MAGIC};
     if (parts == NULL || parts->size != sizeof *parts || parts->loop == NULL ||
         parts->bus == NULL || parts->router_count > IKV_ROUTER_LIMIT)
         return false;
     ikv_loop *loop = parts->loop;
     add_range(r, loop, offsetof(ikv_loop, s),
-              offsetof(ikv_loop, s) + sizeof loop->s);
-    add_range(r, loop, loop->events, loop->samples);
+              offsetof(ikv_loop, s) + sizeof loop->s, loop->identity);
+    add_range(r, loop, loop->events, loop->samples, 0);
     ikv_bus *bus = parts->bus;
-    size_t outside_end = bus->rebindings +
-                         ikvi_round_up(IKV_REBIND_LIMIT * sizeof(bus_rebinding),
-                                       IKV_BLOCK_ALIGNMENT);
-    add_range(r, bus, offsetof(ikv_bus, names), bus->inboxes);
-    add_range(r, bus, outside_end, bus->size);
+    add_range(r, bus, offsetof(ikv_bus, names), bus->inboxes, bus->identity);
+    add_range(r, bus, bus->outside_end, bus->size, 0);
     if (parts->scene != NULL)
         add_range(r, parts->scene, offsetof(ikv_scene, polygon_room),
-                  parts->scene->size);
+                  parts->scene->size, parts->scene->identity);
+    size_t from, to;
     if (parts->state != NULL) {
-        size_t from, to;
-        ikvi_state_range(parts->state, &from, &to);
-        add_range(r, parts->state, from, to);
+        uint64_t identity = ikvi_state_range(parts->state, &from, &to);
+        add_range(r, parts->state, from, to, identity);
     }
     if (parts->actions != NULL) {
-        size_t from, to;
-        ikvi_actions_range(parts->actions, &from, &to);
-        add_range(r, parts->actions, from, to);
+        uint64_t identity = ikvi_actions_range(parts->actions, &from, &to);
+        add_range(r, parts->actions, from, to, identity);
     }
     if (parts->overlaps != NULL) {
-        size_t from, to;
-        ikvi_overlaps_range(parts->overlaps, &from, &to);
-        add_range(r, parts->overlaps, from, to);
+        uint64_t identity = ikvi_overlaps_range(parts->overlaps, &from, &to);
+        add_range(r, parts->overlaps, from, to, identity);
     }
     for (uint32_t i = 0; i < parts->router_count; i++) {
-        if (parts->routers[i] == NULL)
+        ikv_router *router = parts->routers[i];
+        if (router == NULL)
             return false;
-        add_range(r, parts->routers[i], offsetof(ikv_router, capacity),
-                  parts->routers[i]->size);
+        add_range(r, router, offsetof(ikv_router, capacity), router->size,
+                  router->identity);
     }
     return true;
 }
+
+/* The configs' and that of the kinds that there were: more may have been
+ * registered since. */
+static uint64_t identity_of(const image_ranges *ranges, const ikv_parts *parts,
+                            uint64_t kinds)
+{
+    const ikv_catalogue *catalogue = ikv_bus_catalogue(parts->bus);
+    if (kinds > ikvi_catalogue_user_kinds(catalogue))
+        return 0;
+    const uint64_t numbers[] = {
+        kinds, ikvi_catalogue_identity(catalogue, (uint32_t)kinds)};
+    return ikvi_hash(ranges->identity, numbers, sizeof numbers);
+}
+
+/* -------------------------------------------------------------- checking -- */
+
+/* A sum in four lanes, against accidents: it changes with any byte. */
+typedef struct lanes {
+    uint64_t lane[LANES];
+} lanes;
+
+static uint64_t word_at(const char *from)
+{
+    uint64_t word;
+    memcpy(&word, from, sizeof word);
+#if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
+    word = __builtin_bswap64(word);
+#endif
+    return word;
+}
+
+/* Each step can be undone, so that what differs stays different; the turn
+ * carries the upper bits, which the product leaves alone, downwards. */
+static inline uint64_t mix(uint64_t lane, uint64_t word)
+{
+    lane = (lane ^ word) * LANE_PRIME;
+    return lane << 29 | lane >> 35;
+}
+
+static void sum_bytes(lanes *sum, const char *from, size_t size)
+{
+    uint64_t a = sum->lane[0], b = sum->lane[1];
+    uint64_t c = sum->lane[2], d = sum->lane[3];
+    for (size_t at = 0; at < size; at += ROUNDING) {
+        a = mix(a, word_at(from + at));
+        b = mix(b, word_at(from + at + 8));
+        c = mix(c, word_at(from + at + 16));
+        d = mix(d, word_at(from + at + 24));
+    }
+    *sum = (lanes){{a, b, c, d}};
+}
+
+static lanes sum_begin(image_head head)
+{
+    lanes sum = {{1, 2, 3, 4}};
+    head.sum = 0;
+    sum_bytes(&sum, (const char *)&head, sizeof head);
+    return sum;
+}
+
+static uint64_t sum_end(const lanes *sum)
+{
+    uint64_t all = 0;
+    for (uint32_t i = 0; i < LANES; i++)
+        all = mix(all, sum->lane[i]);
+    return all;
+}
+
+/* Copies a range out, rounded up with zeros. */
+static char *copy_out(lanes *sum, char *to, const image_range *range)
+{
+    size_t whole = range->size / ROUNDING * ROUNDING;
+    for (size_t at = 0; at < whole; at += PIECE) {
+        size_t size = whole - at < PIECE ? whole - at : PIECE;
+        memcpy(to + at, range->at + at, size);
+        sum_bytes(sum, to + at, size);
+    }
+    if (whole == range->size)
+        return to + whole;
+    memset(to + whole, 0, ROUNDING);
+    memcpy(to + whole, range->at + whole, range->size - whole);
+    sum_bytes(sum, to + whole, ROUNDING);
+    return to + whole + ROUNDING;
+}
+
+/* ---------------------------------------------------------------- saving -- */
 
 size_t ikv_image_size(const ikv_parts *parts)
 {
@@ -112,15 +205,20 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
         return IKV_BAD_SIZE;
     if (is_busy(parts))
         return IKV_BUSY;
-    image_head head = {IMAGE_MAGIC, ranges.size, ranges.layout,
-                       parts->loop->where == IN_STEP};
-    char *to = image;
-    memcpy(to, &head, sizeof head);
-    to += sizeof head;
-    for (uint32_t i = 0; i < ranges.count; i++) {
-        memcpy(to, ranges.list[i].at, ranges.list[i].size);
-        to += ikvi_round_up(ranges.list[i].size, ROUNDING);
-    }
+    uint64_t kinds = ikvi_catalogue_user_kinds(ikv_bus_catalogue(parts->bus));
+    image_head head = {.magic = IMAGE_MAGIC,
+                       .size = ranges.size,
+                       .identity = identity_of(&ranges, parts, kinds),
+                       .in_step = parts->loop->where == IN_STEP,
+                       .kinds = kinds,
+                       .number = parts->bus->image_number + 1};
+    lanes sum = sum_begin(head);
+    char *to = (char *)image + sizeof head;
+    for (uint32_t i = 0; i < ranges.count; i++)
+        to = copy_out(&sum, to, &ranges.list[i]);
+    head.sum = sum_end(&sum);
+    memcpy(image, &head, sizeof head);
+    ikvi_bus_image_saved(parts->bus);
     return IKV_OK;
 }
 
@@ -145,10 +243,51 @@ static void copy_back(const image_ranges *ranges, const char *from,
                       bool with_pending)
 {
     for (uint32_t i = 0; i < ranges->count; i++) {
-        if (i != 1 || with_pending)
+        if (i != PENDING_RANGE || with_pending)
             memcpy(ranges->list[i].at, from, ranges->list[i].size);
         from += ikvi_round_up(ranges->list[i].size, ROUNDING);
     }
+}
+
+/* Where the copies of the bus's two parts lie. */
+static void tell_bus(const ikv_parts *parts, const image_ranges *ranges,
+                     const char *from)
+{
+    for (uint32_t i = 0; i < BUS_RANGE; i++)
+        from += ikvi_round_up(ranges->list[i].size, ROUNDING);
+    ikvi_bus_before_restore(
+        parts->bus, from,
+        from + ikvi_round_up(ranges->list[BUS_RANGE].size, ROUNDING));
+}
+
+/* Whether it is an image of these parts, as it was saved. */
+static bool is_image(const ikv_parts *parts, const image_ranges *ranges,
+                     const char *image, size_t size, image_head *head)
+{
+    if (size < sizeof *head)
+        return false;
+    memcpy(head, image, sizeof *head);
+    if (head->magic != IMAGE_MAGIC || head->size != ranges->size ||
+        head->size > size ||
+        head->identity != identity_of(ranges, parts, head->kinds))
+        return false;
+    lanes sum = sum_begin(*head);
+    sum_bytes(&sum, image + sizeof *head, ranges->size - sizeof *head);
+    return sum_end(&sum) == head->sum;
+}
+
+static ikv_status check_since(ikv_loop *loop, const ikv_taken *since,
+                              uint32_t count)
+{
+    if (since != NULL && count > loop->capacity - loop->s.count)
+        return IKV_FULL_PENDING;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_status status =
+            ikvi_loop_check_played(loop, &since[i].event, &since[i].intake);
+        if (status < 0)
+            return status;
+    }
+    return IKV_OK;
 }
 
 ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
@@ -163,28 +302,28 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     ikv_loop *loop = parts->loop;
     if (is_busy(parts))
         return IKV_BUSY;
-    if (size < sizeof head)
-        return IKV_BAD_FILE;
-    memcpy(&head, image, sizeof head);
-    if (head.magic != IMAGE_MAGIC || head.size != ranges.size ||
-        head.size > size || head.layout != ranges.layout)
+    if (!is_image(parts, &ranges, image, size, &head))
         return IKV_BAD_FILE;
     if ((head.in_step != 0) != (loop->where == IN_STEP))
         return IKV_BUSY;
+    if (!ikvi_bus_may_restore(parts->bus, head.number))
+        return IKV_STALE;
+    ikv_status status = check_since(loop, since, count);
+    if (status < 0)
+        return status;
+    const char *from = (const char *)image + sizeof head;
+    tell_bus(parts, &ranges, from);
     uint32_t at = loop->s.head, waiting = loop->s.count;
-    if (since != NULL && count > loop->capacity - waiting)
-        return IKV_FULL_PENDING;
-    for (uint32_t i = 0; i < count; i++) {
-        ikv_status status =
-            ikvi_loop_check_played(loop, &since[i].event, &since[i].intake);
-        if (status < 0)
-            return status;
-    }
-    copy_back(&ranges, (const char *)image + sizeof head, since == NULL);
+    copy_back(&ranges, from, since == NULL);
     if (since != NULL)
         put_before(loop, since, count, at, waiting);
+    loop->given = since == NULL ? 0 : loop->given + count;
+    loop->last = false;
+    parts->bus->inbox_held = since != NULL;
+    ikvi_loop_note_past(loop);
     loop->counters.waiting = loop->s.count;
     ikvi_bus_restored(parts->bus);
     ikv_bus_set_frame(parts->bus, loop->frame);
+    ikvi_bus_after_restore(parts->bus, head.number);
     return IKV_OK;
 }

@@ -130,6 +130,8 @@ typedef struct ikvi_slots {
     uint32_t capacity, bits, head, tail, used, high, wraps;
     uint32_t reserved;
     size_t slots;
+    size_t floors; /* 0, or a generation for each slot: what it gets next. They
+                      lie outside of images, so that none comes twice */
 } ikvi_slots;
 
 #define IKVI_NO_SLOT UINT32_MAX
@@ -292,6 +294,9 @@ uint32_t ikvi_router_layer(const struct ikv_router *router, ikv_target target);
 /* router.c: as ikv_router_advance(); false if it could do nothing. */
 bool ikvi_router_advance(struct ikv_router *router, uint64_t time_ns);
 
+/* router_pointer.c: whether a retest would look at anything. */
+bool ikvi_router_is_stale(const struct ikv_router *router);
+
 /* router_keys.c: the modifiers of the keys that the seat holds down. */
 uint16_t ikvi_router_modifiers(const struct ikv_router *router, uint8_t seat);
 
@@ -300,17 +305,18 @@ uint16_t ikvi_router_modifiers(const struct ikv_router *router, uint8_t seat);
 uint8_t ikvi_button_bit(int8_t button);
 uint16_t ikvi_modifier_bit(uint32_t code);
 
-/* state.c: the part of its block that an image holds. */
+/* state.c: the part of its block that an image holds; and its identity. */
 struct ikv_state;
-void ikvi_state_range(const struct ikv_state *state, size_t *from, size_t *to);
+uint64_t ikvi_state_range(const struct ikv_state *state, size_t *from,
+                          size_t *to);
 
 /* overlap.c and action.c: likewise. */
 struct ikv_overlaps;
-void ikvi_overlaps_range(const struct ikv_overlaps *overlaps, size_t *from,
-                         size_t *to);
+uint64_t ikvi_overlaps_range(const struct ikv_overlaps *overlaps, size_t *from,
+                             size_t *to);
 struct ikv_actions;
-void ikvi_actions_range(const struct ikv_actions *actions, size_t *from,
-                        size_t *to);
+uint64_t ikvi_actions_range(const struct ikv_actions *actions, size_t *from,
+                            size_t *to);
 
 /* -------------------------------------------------------------- reports -- */
 
@@ -369,6 +375,16 @@ typedef struct ikvi_range {
 /* IKV_BAD_CONFIG, and a report of the first that is out of its range. */
 ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
                              const ikvi_range *ranges, size_t count);
+
+/* A hash of what follows a config's `size` up to `end`, all plain numbers: two
+ * modules of different configs differ in it. */
+uint64_t ikvi_identity(const void *config, size_t end);
+uint64_t ikvi_hash(uint64_t hash, const void *bytes, size_t count);
+
+/* catalogue.c: how many user kinds there are; a hash of the first of them. */
+uint32_t ikvi_catalogue_user_kinds(const ikv_catalogue *catalogue);
+uint64_t ikvi_catalogue_identity(const ikv_catalogue *catalogue,
+                                 uint32_t kinds);
 
 /* Drops what it is told: for footprints. */
 extern const ikv_reporter ikvi_silent;

@@ -108,6 +108,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     if (config == NULL || loop == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_loop plan = {.memory = config->memory,
+                     .identity =
+                         ikvi_identity(config, offsetof(ikv_loop_config, bus)),
                      .bus = config->bus,
                      .queue = config->queue,
                      .state = config->state,
@@ -294,12 +296,19 @@ IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
     }
 }
 
+/* Whether steps are due that have run before; not while they stand still. */
+static bool is_rerunning(const ikv_loop *loop)
+{
+    return loop->s.next_step < loop->furthest && !loop->s.stopped;
+}
+
 /* All ports have ended: what waits past the end of the last step gets the steps
  * that it still needs, one a frame, so that they are the same ones at any frame
  * rate, and whether or not the clock goes on. */
 static void run_out(ikv_loop *loop)
 {
-    if (loop->s.count > 0 && loop->now < loop->s.step_end)
+    bool waits = loop->s.count > 0 || is_rerunning(loop);
+    if (waits && loop->now < loop->s.step_end)
         loop->now = loop->s.step_end;
 }
 
@@ -343,11 +352,27 @@ static bool has_between(const ikv_loop *loop)
     return loop->s.count > 0 || loop->behind;
 }
 
+/* Where what is run again has come to the present: as at a frame's begin. */
+static void end_past(ikv_loop *loop)
+{
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    ikvi_loop_drop_time(loop);
+    if (loop->dropping)
+        return;
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (loop->s.stopped)
+        ikvi_loop_stand_still(loop);
+}
+
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
     ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_begin);
     ikv_bus_advance(loop->bus, loop->s.next_end);
+    if (IKVI_UNLIKELY(loop->given > 0))
+        ikvi_loop_give_inboxes(loop);
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->s.next_step++;
     loop->s.next_begin = loop->s.next_end;
@@ -359,6 +384,8 @@ static void finish_step(ikv_loop *loop)
         if (loop->steps_left > 0)
             loop->steps_left--;
     }
+    if (IKVI_UNLIKELY(loop->bus->inbox_held))
+        ikvi_loop_note_past(loop);
     ikvi_loop_settle(loop);
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
@@ -381,6 +408,8 @@ static bool begin_step(ikv_loop *loop)
         loop->behind = false;
         ikvi_loop_poll(loop);
     }
+    if (IKVI_UNLIKELY(loop->dropping))
+        end_past(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (!step_is_due(loop)) {
@@ -424,13 +453,6 @@ bool ikv_loop_step(ikv_loop *loop)
     return more;
 }
 
-/* Most frames have nothing on their lane: that is seen without a call. */
-static inline bool lane_waits(const ikv_loop *loop, ikv_lane lane)
-{
-    const bus_lane *l = ikvi_bus_lane(loop->bus, lane);
-    return l->count > 0 || ikv_queue_waiting(ikvi_at(loop->bus, l->inbox)) > 0;
-}
-
 static void end_frame(ikv_loop *loop, bool paces)
 {
     if (loop->where == IN_STEP)
@@ -439,7 +461,7 @@ static void end_frame(ikv_loop *loop, bool paces)
         loop->steps_left = 0;
         begin_step(loop);
     }
-    if (lane_waits(loop, IKV_FRAME_LANE))
+    if (ikvi_bus_lane_waits(loop->bus, IKV_FRAME_LANE))
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
     loop->where = BETWEEN_FRAMES;
     loop->frame++;
@@ -478,8 +500,7 @@ static bool begin_frame(ikv_loop *loop)
     read_clock(loop);
     if (IKVI_UNLIKELY(loop->now >= loop->next_match))
         ikvi_loop_match_clocks(loop, false);
-    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole))
-        ikvi_loop_drop_time(loop);
+    ikvi_loop_drop_time(loop);
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
         ikvi_loop_drain(loop);
     if (IKVI_UNLIKELY(loop->leaving_count != 0 ||
@@ -487,11 +508,13 @@ static bool begin_frame(ikv_loop *loop)
         ikvi_loop_look_after(loop);
     bool ended = loop->ended_count == loop->port_count;
     loop->last = ended && loop->s.count == 0 && loop->leaving_count == 0 &&
-                 ikv_queue_waiting(loop->queue) == 0;
+                 ikv_queue_waiting(loop->queue) == 0 && !is_rerunning(loop);
     loop->counters.frames++;
     ikv_state_begin_frame(loop->state);
     if (IKVI_UNLIKELY(loop->s.stopped))
         ikv_state_begin_step(loop->state, loop->now);
+    if (IKVI_UNLIKELY(loop->bus->inbox_held))
+        ikvi_loop_note_past(loop);
     loop->where = IN_FRAME;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
@@ -499,7 +522,9 @@ static bool begin_frame(ikv_loop *loop)
         ikvi_loop_route_between(loop);
     if (IKVI_UNLIKELY(ended))
         run_out(loop);
-    if (IKVI_UNLIKELY(loop->s.stopped))
+    if (IKVI_UNLIKELY(loop->dropping))
+        end_past(loop);
+    else if (IKVI_UNLIKELY(loop->s.stopped))
         ikvi_loop_stand_still(loop);
     return true;
 }

@@ -1,5 +1,6 @@
 /* loop_clock.c - the clock and the steps' time; pauses, scale, dropped time;
  * waiting for the next frame. */
+#include "bus_internal.h"
 #include "loop_internal.h"
 
 /* n = q * num + r gives q whole spans of den seconds, and r steps more. */
@@ -167,7 +168,7 @@ void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
 {
     if (wish(loop, event, lost) != IKV_OK) {
         if (loop->s.stopped) /* time goes on all the same */
-            ikvi_loop_advance_holds(loop, event->time_ns);
+            ikvi_loop_pass_time(loop, event->time_ns);
         return;
     }
     if (loop->where != IN_STEP)
@@ -262,8 +263,9 @@ static void lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     ikvi_loop_scope(loop, scope);
 }
 
-/* Steps that have run before, and are run again, are not counted. */
-void ikvi_loop_drop_time(ikv_loop *loop)
+/* Steps that have run before, and are run again, come first: how far the steps'
+ * time has come is known then. */
+static IKVI_APART void drop_beyond(ikv_loop *loop)
 {
     uint64_t from =
         loop->s.next_step > loop->furthest ? loop->s.next_step : loop->furthest;
@@ -287,6 +289,13 @@ void ikvi_loop_drop_time(ikv_loop *loop)
                   "more steps were due than loop.max_steps: time was dropped");
     lose_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
               steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
+}
+
+void ikvi_loop_drop_time(ikv_loop *loop)
+{
+    loop->dropping = loop->bus->inbox_held;
+    if (!loop->dropping && loop->now > loop->s.step_end + loop->whole)
+        drop_beyond(loop);
 }
 
 /* -------------------------------------------------------------- waiting -- */

@@ -1,6 +1,7 @@
 /* loop_input.c - takes events in from ports, queue and tapes into the ring of
  * what is pending, and tells a recorder.
  */
+#include "bus_internal.h"
 #include "loop_internal.h"
 
 /* ---------------------------------------------------------------- sinks -- */
@@ -556,6 +557,13 @@ void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
 {
     if (loop->recorder != NULL)
         loop->recorder(event, intake, loop->recorder_user);
+}
+
+void ikvi_loop_note_past(ikv_loop *loop)
+{
+    ikv_bus *bus = loop->bus;
+    bus->inbox_held = loop->given > 0 || (bus->inbox_held && !loop->s.stopped &&
+                                          loop->s.next_step < loop->furthest);
 }
 
 uint32_t ikvi_loop_next_group(ikv_loop *loop)

@@ -91,6 +91,7 @@ struct ikv_loop {
     /* Links to what is outside, and constants. */
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_queue *queue;
     ikv_router *routers[IKV_ROUTER_LIMIT];
@@ -131,6 +132,7 @@ struct ikv_loop {
     bool inside;   /* in one of the frame's functions, or what it calls */
     bool may_nest; /* but in a port, which may run a whole frame */
     bool closing;
+    bool dropping; /* time may have to be dropped when the past has rerun */
     bool in_scope; /* of a step: what happens follows from what is taped */
     uint64_t now, frame;
     uint32_t groups; /* of what was routed between steps, so far */
@@ -138,6 +140,7 @@ struct ikv_loop {
     uint64_t frame_origin, frame_index; /* of the pacing */
     uint64_t next_match; /* when the ports' clocks are compared again */
     uint64_t furthest;   /* the step after the last that ever ran */
+    uint32_t given;      /* of what waits, from the head on: a restore's */
     uint32_t lateness[LATE_BUCKETS];
     ikv_loop_counters counters;
     /* The state that is saved and restored. */
@@ -155,6 +158,7 @@ struct ikv_loop {
         bool stopped;
         /* Asked for within a step: takes effect at its end. */
         bool paused, single;
+        bool owed; /* while stopped: mice are to be tested again */
         uint32_t new_scale;
         uint64_t losing;
         uint32_t held_count;
@@ -245,6 +249,8 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake);
 void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake);
+/* Whether what is run has been run before; inboxes wait until it is over. */
+void ikvi_loop_note_past(ikv_loop *loop);
 /* A number for what is routed together between two steps. */
 uint32_t ikvi_loop_next_group(ikv_loop *loop);
 
@@ -254,8 +260,10 @@ void ikvi_loop_route_between(ikv_loop *loop);
 /* S1: the raw state has the step's input before any of it is routed. */
 void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
 void ikvi_loop_route_step(ikv_loop *loop);
+void ikvi_loop_give_inboxes(ikv_loop *loop);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_stand_still(ikv_loop *loop);
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
 /* OVER7, at the moment of what was routed last. */
 void ikvi_loop_retest(ikv_loop *loop);

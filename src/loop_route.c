@@ -4,6 +4,7 @@
  * An event's place in the steps' time is settled when its turn comes, for by
  * then all that turns the clock before it has taken effect.
  */
+#include "bus_internal.h"
 #include "loop_internal.h"
 
 /* -------------------------------------------------------------- merging -- */
@@ -238,7 +239,7 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 /* What another thread had deferred while this run was recorded. */
 static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
 {
-    ikv_status status = ikv_bus_defer_any(loop->bus, lane, event);
+    ikv_status status = ikvi_bus_give(loop->bus, lane, event);
     if (status < 0)
         loop_say_once(loop, SAID_INBOX, IKV_REPORT_ERROR, status,
                       "a played event found no room in its lane's inbox");
@@ -262,6 +263,7 @@ static void pop(ikv_loop *loop)
     loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
     loop->counters.waiting = --loop->s.count;
     loop->s.marked -= loop->s.marked > 0;
+    loop->given -= loop->given > 0;
 }
 
 /* Inbox events that were taken in while the event before them was handled. */
@@ -425,9 +427,15 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     }
 }
 
-/* A port that plays may have more than there was room for. */
+/* A port that plays may have more than there was room for. What came in since
+ * the past was run waits until it has been run again. */
 static bool has_more(ikv_loop *loop)
 {
+    if (IKVI_UNLIKELY(loop->bus->inbox_held))
+        ikvi_loop_note_past(loop);
+    if (IKVI_UNLIKELY(loop->given == 0 &&
+                      (loop->bus->inbox_held || loop->dropping)))
+        return false;
     if (loop->s.count == 0 && loop->behind) {
         loop->behind = false;
         ikvi_loop_poll(loop);
@@ -471,6 +479,15 @@ static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
            (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
 }
 
+/* Whether a handler has changed what mice rest on, so that they are to be
+ * tested again while the steps stand still. */
+static void note_owed(ikv_loop *loop)
+{
+    loop->s.owed = false;
+    for (uint32_t i = 0; loop->s.stopped && i < loop->router_count; i++)
+        loop->s.owed = loop->s.owed || ikvi_router_is_stale(loop->routers[i]);
+}
+
 void ikvi_loop_retest(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->router_count; i++)
@@ -509,27 +526,52 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
     feed_raw(loop, loop->s.next_end, false);
 }
 
-/* That a hold has come due is recorded as a further loop.pause: on the tape it
- * stands before what was routed after it. */
+/* What was taken from an inbox at a step's end, when a step that is run again
+ * from its middle comes there. */
+void ikvi_loop_give_inboxes(ikv_loop *loop)
+{
+    while (loop->given > 0) {
+        ikv_event event = *loop_event(loop, loop->s.head);
+        loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)
+            return;
+        record_entry(loop, &event, &entry, entry.due, 0);
+        loop->s.last_due = entry.due;
+        pop(loop);
+        give_to_inbox(loop, &event, entry.lane);
+    }
+}
+
+/* While the steps stand still: holds that are due, and what resting mice owe
+ * because a handler has changed something. */
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock)
+{
+    ikvi_loop_advance_holds(loop, clock);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], clock);
+    note_owed(loop);
+}
+
+/* That a hold has come due, or that mice were tested for what came of routed
+ * input, is recorded as a further loop.pause: on the tape it stands before what
+ * was routed after it. What changes by other code is on no tape. */
 void ikvi_loop_stand_still(ikv_loop *loop)
 {
     uint64_t next = UINT64_MAX;
-    if (single_step_waits(loop))
-        return;
+    if (single_step_waits(loop) || (loop->playing && loop->s.owed))
+        return; /* the tape says when */
     bool scope = ikvi_loop_scope(loop, true);
     for (uint32_t i = 0; i < loop->router_count; i++) {
         uint64_t hold = ikv_router_next_hold(loop->routers[i]);
         next = hold < next ? hold : next;
     }
-    if (next <= loop->now) {
+    if (next <= loop->now || loop->s.owed) {
         ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
         ikv_intake intake = IKV_INTAKE_INIT;
         intake.due_ns = earliest_due(loop);
         ikvi_loop_record(loop, &mark, &intake);
-        ikvi_loop_advance_holds(loop, loop->now);
     }
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], loop->now);
+    ikvi_loop_pass_time(loop, loop->now);
     ikvi_loop_scope(loop, scope);
 }
 
@@ -572,6 +614,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
     loop->s.marked = 0;
     if (routed)
         ikvi_loop_retest(loop);
+    note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
 

@@ -96,10 +96,13 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
 {
     if (config == NULL || overlaps == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_overlaps plan = {.memory = config->memory,
-                         .bus = config->bus,
-                         .scene = config->scene,
-                         .reporter = config->reporter};
+    ikv_overlaps plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(config, offsetof(ikv_overlaps_config, plain) +
+                                              sizeof(bool)),
+        .bus = config->bus,
+        .scene = config->scene,
+        .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_overlaps(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL ||
@@ -141,10 +144,12 @@ ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
     return IKV_OK;
 }
 
-void ikvi_overlaps_range(const ikv_overlaps *overlaps, size_t *from, size_t *to)
+uint64_t ikvi_overlaps_range(const ikv_overlaps *overlaps, size_t *from,
+                             size_t *to)
 {
     *from = offsetof(ikv_overlaps, stepping);
     *to = overlaps->size;
+    return overlaps->identity;
 }
 
 /* -------------------------------------------------------------- sensing -- */

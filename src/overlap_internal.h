@@ -139,6 +139,7 @@ typedef struct overlap_notice {
 struct ikv_overlaps {
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_scene *scene;
     ikv_reporter reporter;

@@ -82,18 +82,21 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
 {
     if (config == NULL || router == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_router plan = {.memory = config->memory,
-                       .bus = config->bus,
-                       .picking = config->picking,
-                       .reporter = config->reporter,
-                       .slop = or_else(config->slop, 12),
-                       .mouse_slop = or_else(config->mouse_slop, 4),
-                       .double_slop = or_else(config->double_slop, 4),
-                       .hold_ns = config->hold_ns,
-                       .double_ns = config->double_ns,
-                       .views = ikvi_or(config->views, UINT32_MAX),
-                       .keep_focus = config->keep_focus,
-                       .no_tab = config->no_tab};
+    ikv_router plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(config, offsetof(ikv_router_config, passed) +
+                                              sizeof(uint32_t)),
+        .bus = config->bus,
+        .picking = config->picking,
+        .reporter = config->reporter,
+        .slop = or_else(config->slop, 12),
+        .mouse_slop = or_else(config->mouse_slop, 4),
+        .double_slop = or_else(config->double_slop, 4),
+        .hold_ns = config->hold_ns,
+        .double_ns = config->double_ns,
+        .views = ikvi_or(config->views, UINT32_MAX),
+        .keep_focus = config->keep_focus,
+        .no_tab = config->no_tab};
     bool zones_fit = ikvi_zones_set(&plan.zones, config->dead_zone,
                                     config->full_zone, config->axial_zones);
     if (plan.hold_ns == 0)

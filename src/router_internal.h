@@ -86,6 +86,7 @@ typedef struct pad_state {
 struct ikv_router {
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;

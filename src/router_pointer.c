@@ -525,6 +525,11 @@ ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
 
 /* ------------------------------------------ changes beneath the pointer -- */
 
+bool ikvi_router_is_stale(const ikv_router *router)
+{
+    return scene_revision_of(router) != router->revision;
+}
+
 /* OVER7: it counts as the pointer's next event. */
 void ikv_router_retest(ikv_router *router, uint64_t time_ns)
 {

@@ -102,12 +102,15 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
 {
     if (config == NULL || scene == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_scene plan = {.memory = config->memory,
-                      .bus = config->bus,
-                      .announces = config->announces,
-                      .own_test = config->own_test,
-                      .own_user = config->own_user,
-                      .reporter = config->reporter};
+    ikv_scene plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(
+            config, offsetof(ikv_scene_config, announces) + sizeof(bool)),
+        .bus = config->bus,
+        .announces = config->announces,
+        .own_test = config->own_test,
+        .own_user = config->own_user,
+        .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_scene(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL ||

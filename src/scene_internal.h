@@ -113,6 +113,7 @@ typedef struct scene_index {
 struct ikv_scene {
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_reporter reporter;
     ikvi_changes *changes; /* for the overlaps, or NULL */

@@ -46,6 +46,7 @@ typedef struct state_pad {
 struct ikv_state {
     ikv_memory memory;
     size_t size;
+    uint64_t identity; /* of its config */
     ikvi_zones zones;
     uint32_t seats, capacity;
     size_t keys, pointers;
@@ -100,7 +101,12 @@ ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
 {
     if (config == NULL || state == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_state plan = {.memory = config->memory, .step = 1, .frame = 1};
+    ikv_state plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(
+            config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
+        .step = 1,
+        .frame = 1};
     void *block = NULL;
     ikv_status status = lay_out_state(config, &config->reporter, &plan);
     if (status == IKV_OK)
@@ -120,10 +126,11 @@ void ikv_state_close(ikv_state *state)
     }
 }
 
-void ikvi_state_range(const ikv_state *state, size_t *from, size_t *to)
+uint64_t ikvi_state_range(const ikv_state *state, size_t *from, size_t *to)
 {
     *from = offsetof(ikv_state, step);
     *to = state->size;
+    return state->identity;
 }
 
 /* -------------------------------------------------------------- finding -- */

@@ -179,7 +179,7 @@ START_TEST(conditions)
     ikv_event e = ikv_event_make(kind, 1);
     const ikv_field *field =
         ikv_field_find(ikv_catalogue_info(catalogue, kind), condition.field);
-    if (field->type == IKV_TYPE_U64)
+    if (field->type == IKV_TYPE_U64 || field->type == IKV_TYPE_F64)
         memcpy((char *)&e + field->offset,
                &condition_table[_i].set.bits.integer, 8);
     else

@@ -97,10 +97,12 @@ poptContext parse_options(int argc, const char **argv,
                           int *code)
 {
     int help = 0;
+    const char *name = argv[0];
     struct poptOption all[] = {
         {NULL, '\0', POPT_ARG_INCLUDE_TABLE, options, 0, NULL, NULL},
         {"help", 'h', POPT_ARG_NONE, &help, 0, "show this", NULL},
         POPT_TABLEEND};
+    argv[0] = "ikvar"; /* as help names it */
     poptContext context = poptGetContext("ikvar", argc, argv, all, 0);
     poptSetOtherOptionHelp(context, usage);
     int got = poptGetNextOpt(context);
@@ -108,8 +110,8 @@ poptContext parse_options(int argc, const char **argv,
     if (help) {
         poptPrintHelp(context, stdout, 0);
     } else if (got < -1) {
-        fprintf(stderr, "ikvar %s: %s: %s\n", argv[0],
-                poptBadOption(context, 0), poptStrerror(got));
+        fprintf(stderr, "ikvar %s: %s: %s\n", name, poptBadOption(context, 0),
+                poptStrerror(got));
         *code = WRONG_USE;
     } else {
         return context;

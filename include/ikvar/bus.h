@@ -170,6 +170,10 @@ typedef struct ikv_bus_callbacks {
  *   user_lanes     lanes beside step and frame (4)
  *   name_bytes     for different names of handlers and lanes (16,384)
  *   depth          how deep handlers may deliver inside handlers (16)
+ *   images         how many images (image.h) back a restore may go: so long an
+ *                  on_drop waits for what an image may bring back (64)
+ *   kept           how many such may wait; beyond that the oldest is told, and
+ *                  the images that hold it are refused (128)
  *   statistics     count calls and skips of each subscription; slower (no)
  *   catalogue      NULL: the built-in kinds alone. It must outlive the bus.
  */
@@ -190,6 +194,8 @@ typedef struct ikv_bus_config {
     uint32_t user_lanes;
     uint32_t name_bytes;
     uint32_t depth;
+    uint32_t images;
+    uint32_t kept;
     bool statistics;
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
@@ -199,7 +205,7 @@ typedef struct ikv_bus_config {
 #define IKV_BUS_INIT                                                           \
     {                                                                          \
         sizeof(ikv_bus_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,   \
-            false, 0, {0, 0},                                                  \
+            0, 0, false, 0, {0, 0},                                            \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

@@ -14,10 +14,13 @@
  *   The subscription ends with its object; let_go() leaves it to the bus.
  *
  * Memory
- *   One heap block for each lambda, freed when its subscription ends.
+ *   One heap block for each lambda, freed when its subscription has ended and
+ *   no call of it runs any more; with images (image.h), when none can bring it
+ *   back. So a lambda may end itself, remove its own target or drop its owner.
  *
  * Threads
- *   As the bus. Exceptions must not leave a lambda.
+ *   As the bus. An exception that leaves a lambda ends the program at once, by
+ *   std::terminate(): there are C frames between it and who could catch it.
  */
 #ifndef IKVAR_IKVAR_HPP
 #define IKVAR_IKVAR_HPP
@@ -121,12 +124,12 @@ ikv_verdict call(F &f, const ikv_event &event, const ikv_delivery &delivery)
 
 template <typename F>
 ikv_verdict trampoline(const ikv_event *event, const ikv_delivery *delivery,
-                       void *user)
+                       void *user) noexcept
 {
     return call(*static_cast<F *>(user), *event, *delivery);
 }
 
-template <typename F> void destroy(void *user)
+template <typename F> void destroy(void *user) noexcept
 {
     delete static_cast<F *>(user);
 }

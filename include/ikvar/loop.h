@@ -89,6 +89,8 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   samples    moves that one event may carry (256)
  *   timing     IKV_IN_STEP or IKV_AT_FRAME
  *   idles      as ikv_loop_set_idle()
+ *   number     tells loops of the same configs apart: an image (image.h) of
+ *              one is refused by another that has another number (0)
  *   spin_ns    how long before a frame's moment to watch the clock instead of
  *              sleeping: less late, and busy for so long (0; up to 1 s)
  */
@@ -105,6 +107,8 @@ typedef struct ikv_loop_config {
     uint8_t timing;
     bool idles;
     uint16_t reserved;
+    uint32_t number;
+    uint32_t reserved2;
     IKV_ALIGNED(8) uint64_t spin_ns;
     ikv_bus *bus;
     ikv_queue *queue;
@@ -120,7 +124,7 @@ typedef struct ikv_loop_config {
 #define IKV_LOOP_INIT                                                          \
     {                                                                          \
         sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
-            0, 0, 0, 0, 0, {0, 0},                                             \
+            0, 0, 0, 0, 0, 0, 0, {0, 0},                                       \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \

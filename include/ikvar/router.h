@@ -108,6 +108,7 @@ typedef struct ikv_router_config {
     bool keep_focus;
     bool no_tab;
     bool axial_zones;
+    bool reserved;
     float dead_zone, full_zone;
     float view_width, view_height;
     uint32_t passed;
@@ -120,7 +121,7 @@ typedef struct ikv_router_config {
 #define IKV_ROUTER_INIT                                                        \
     {                                                                          \
         sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false,       \
-            false, 0, 0, 0, 0, 0, 0, IKV_PICKING_INIT, {0, 0},                 \
+            false, false, 0, 0, 0, 0, 0, 0, IKV_PICKING_INIT, {0, 0},          \
         {                                                                      \
             0, 0, 0, 0, 0                                                      \
         }                                                                      \
@@ -260,9 +261,9 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *   not_passed  events that were passed to as many as `passed` allows, with
  *               more beneath
  *   outside   events outside the view that meant nothing; among them, of a
- *             pointer's first press and last release, downs_outside, ups_outside
- *   pointers, pointers_high  known now, and at most
- *   pointers_down  of them with a button down */
+ *             pointer's first press and last release, downs_outside,
+ * ups_outside pointers, pointers_high  known now, and at most pointers_down  of
+ * them with a button down */
 typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t not_finite;

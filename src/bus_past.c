@@ -1,0 +1,142 @@
+/* bus_past.c - what has ended, and may come back when an image is restored:
+ * its on_drop waits until no image can bring it back.
+ *
+ * Images are numbered on from the one that was saved or restored last. What
+ * ends is in no image but those up to the highest number so far; once that many
+ * images as are kept have been saved beyond it, it can't come back. Where there
+ * is no more room, the oldest is told earlier, and the images that hold it are
+ * refused from then on.
+ */
+#include "bus_internal.h"
+
+static bus_kept *kept_at(const ikv_bus *b, uint32_t at)
+{
+    return (bus_kept *)ikvi_at((void *)(uintptr_t)b, b->kept) + at;
+}
+
+static void take_out(ikv_bus *b, uint32_t at)
+{
+    memmove(kept_at(b, at), kept_at(b, at + 1),
+            (--b->kept_count - at) * sizeof(bus_kept));
+}
+
+/* Tells one; the images that hold it can't be restored any more. */
+static void tell(ikv_bus *b, uint32_t at)
+{
+    bus_kept kept = *kept_at(b, at);
+    take_out(b, at);
+    if (kept.number > b->forgotten)
+        b->forgotten = kept.number;
+    kept.on_drop(kept.user);
+}
+
+static bool is_over(const ikv_bus *b, const bus_kept *kept)
+{
+    return kept->number == 0 ||
+           (b->image_number >= b->image_limit &&
+            kept->number <= b->image_number - b->image_limit);
+}
+
+/* Handlers of on_drop may end further ones, which go to the end. */
+static void tell_what_is_over(ikv_bus *b)
+{
+    for (uint32_t i = 0; i < b->kept_count;)
+        if (is_over(b, kept_at(b, i)))
+            tell(b, i);
+        else
+            i++;
+}
+
+static void keep(ikv_bus *b, const bus_subscription *s, uint32_t place)
+{
+    *kept_at(b, b->kept_count++) =
+        (bus_kept){.on_drop = s->on_drop,
+                   .user = s->drop_user,
+                   .birth = s->birth,
+                   /* what no image holds is over at once */
+                   .number = s->birth < b->saved_births ? b->image_highest : 0,
+                   .place = place};
+}
+
+static void make_room(ikv_bus *b)
+{
+    while (b->kept_count == b->kept_room)
+        tell(b, 0);
+}
+
+void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
+{
+    if (s->on_drop == NULL)
+        return;
+    if (b->closing || s->birth >= b->saved_births) {
+        s->on_drop(s->drop_user);
+        return;
+    }
+    make_room(b);
+    keep(b, s, place);
+}
+
+void ikvi_bus_forget_past(ikv_bus *b)
+{
+    while (b->kept_count > 0)
+        tell(b, 0);
+}
+
+void ikvi_bus_image_saved(ikv_bus *b)
+{
+    b->image_number++;
+    if (b->image_number > b->image_highest)
+        b->image_highest = b->image_number;
+    b->saved_births = b->births;
+    tell_what_is_over(b);
+}
+
+bool ikvi_bus_may_restore(const ikv_bus *b, uint64_t number)
+{
+    return number > b->forgotten;
+}
+
+/* Whether the subscription at a place is in the image, whose copies of what
+ * comes before and after the parts outside are these. */
+static bool is_in_image(const ikv_bus *b, const char *before, const char *after,
+                        uint32_t place)
+{
+    bus_subscription then;
+    ikvi_slot slot;
+    memcpy(&then,
+           before + (b->subscriptions - offsetof(ikv_bus, names)) +
+               place * sizeof then,
+           sizeof then);
+    memcpy(&slot,
+           after + (b->subscription_slots.slots - b->outside_end) +
+               place * sizeof slot,
+           sizeof slot);
+    return slot.next == IKVI_IN_USE &&
+           then.birth == ikvi_bus_subscription(b, place)->birth;
+}
+
+void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
+{
+    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+        const bus_subscription *s = ikvi_bus_subscription(b, i);
+        if (!ikvi_bus_subscribed_at(b, i) || s->on_drop == NULL ||
+            is_in_image(b, before, after, i))
+            continue;
+        make_room(b);
+        /* What that told may have ended it meanwhile. */
+        if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, before, after, i))
+            keep(b, s, i);
+    }
+}
+
+void ikvi_bus_after_restore(ikv_bus *b, uint64_t number)
+{
+    for (uint32_t i = b->kept_count; i-- > 0;) {
+        const bus_kept *kept = kept_at(b, i);
+        if (ikvi_bus_subscribed_at(b, kept->place) &&
+            ikvi_bus_subscription(b, kept->place)->birth == kept->birth)
+            take_out(b, i);
+    }
+    b->image_number = number;
+    tell_what_is_over(b);
+}

@@ -1,0 +1,708 @@
+/* test_edge_time.c - images, going back, tapes of inboxes, several routers,
+ * from outside. Each case is named by its entry in docs/reliability.md. */
+#include "support.h"
+
+static bench_kit k;
+
+static ikv_parts parts_of(const bench_kit *kit)
+{
+    return ikv_kit_parts(kit->kit);
+}
+
+/* ------------------------------------------------------------- 32 images --
+ */
+
+static ikv_verdict count_heard(const ikv_event *event, const ikv_delivery *d,
+                               void *user)
+{
+    (void)event, (void)d;
+    ++*(int *)user;
+    return IKV_CONTINUE;
+}
+
+/* Small, with something of everything in it. */
+static void open_small(bench_kit *kit)
+{
+    kit_prepare(kit);
+    kit->config.bus.targets = 16;
+    kit->config.bus.subscriptions = 32;
+    kit->config.loop.pending = 64;
+    kit->config.bus.inbox = 8;
+}
+
+static void fill(bench_kit *kit, int *heard)
+{
+    kit_frame(kit, 0);
+    ikv_target boat =
+        rect_target(kit->scene, (ikv_target){0}, 10, 10, 50, 50, 1);
+    ok(ikv_bus_hear(kit->bus, IKV_KIND_FIELD_SET, boat, count_heard, heard,
+                    NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 1);
+    e.target = boat;
+    ok(ikv_bus_defer(kit->bus, IKV_STEP_LANE, &e));
+    ok(ikv_bus_defer_after(kit->bus, IKV_STEP_LANE, 100000000, &e, NULL));
+}
+
+/* Whatever is done to it, an image that is not as it was is refused. */
+START_TEST(damaged)
+{
+    uint64_t seed = 77;
+    int heard = 0;
+    open_small(&k);
+    kit_open(&k);
+    fill(&k, &heard);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    unsigned char *image = malloc(size), *bad = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    for (int i = 0; i < 4000; i++) {
+        memcpy(bad, image, size);
+        size_t at = random_below(&seed, i % 4 == 0 ? 128 : (uint32_t)size);
+        switch (i % 5) {
+        case 0: /* a bit */
+            bad[at] ^= (unsigned char)(1 << random_below(&seed, 8));
+            break;
+        case 1: /* a byte */
+            bad[at] = (unsigned char)(bad[at] + 1 + random_below(&seed, 255));
+            break;
+        case 2: /* the same upper bit of two words of a lane */
+            at = at / 32 * 32 + 7 < size - 32 ? at / 32 * 32 + 7 : 7;
+            bad[at] ^= 0x80;
+            bad[at + 32] ^= 0x80;
+            break;
+        case 3: /* two halves swapped */
+            at = at / 8 * 8 < size - 16 ? at / 8 * 8 : 0;
+            memcpy(bad + at, image + at + 8, 8);
+            memcpy(bad + at + 8, image + at, 8);
+            if (memcmp(bad, image, size) == 0)
+                continue;
+            break;
+        default: /* torn: the rest is of another time */
+            memset(bad + at, 0x5a, size - at);
+            break;
+        }
+        status_is(ikv_image_restore(&parts, bad, size, NULL, 0), IKV_BAD_FILE);
+    }
+    status_is(ikv_image_restore(&parts, image, size - 1, NULL, 0),
+              IKV_BAD_FILE);
+    kit_frame(&k, 20);
+    ck_assert_int_eq(heard, 1);
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    kit_frame(&k, 40);
+    ck_assert_int_eq(heard, 2);
+    free(image);
+    free(bad);
+    kit_close(&k);
+}
+END_TEST
+
+/* Of another kit: any number of any config tells them apart. */
+typedef struct other_row {
+    const char *what;
+    void (*change)(ikv_kit_config *config);
+    ikv_status status;
+} other_row;
+
+static void other_nothing(ikv_kit_config *c)
+{
+    (void)c;
+}
+static void other_number(ikv_kit_config *c)
+{
+    c->loop.number = 2;
+}
+static void other_slop(ikv_kit_config *c)
+{
+    c->router.slop = 13;
+}
+static void other_hold(ikv_kit_config *c)
+{
+    c->router.hold_ns = 400000000;
+}
+static void other_rate(ikv_kit_config *c)
+{
+    c->loop.step_num = 50;
+}
+static void other_steps(ikv_kit_config *c)
+{
+    c->loop.max_steps = 9;
+}
+static void other_depth(ikv_kit_config *c)
+{
+    c->bus.depth = 15;
+}
+static void other_room(ikv_kit_config *c)
+{
+    c->bus.timers = 63;
+}
+static void other_zone(ikv_kit_config *c)
+{
+    c->state.dead_zone = 0.25f;
+}
+static void other_sets(ikv_kit_config *c)
+{
+    c->actions.sets = 3;
+}
+static void other_scene(ikv_kit_config *c)
+{
+    c->scene.announces = true;
+}
+static void other_pairs(ikv_kit_config *c)
+{
+    c->overlaps.plain = true;
+}
+
+static const other_row other_table[] = {
+    {"nothing", other_nothing, IKV_OK},
+    {"number", other_number, IKV_BAD_FILE},
+    {"slop", other_slop, IKV_BAD_FILE},
+    {"hold", other_hold, IKV_BAD_FILE},
+    {"rate", other_rate, IKV_BAD_FILE},
+    {"max_steps", other_steps, IKV_BAD_FILE},
+    {"depth", other_depth, IKV_BAD_FILE},
+    {"timers", other_room, IKV_BAD_FILE},
+    {"dead zone", other_zone, IKV_BAD_FILE},
+    {"sets", other_sets, IKV_BAD_FILE},
+    {"announces", other_scene, IKV_BAD_FILE},
+    {"plain", other_pairs, IKV_BAD_FILE},
+};
+
+START_TEST(other_kits)
+{
+    static bench_kit other;
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    open_small(&other);
+    other_table[_i].change(&other.config);
+    kit_open(&other);
+    kit_frame(&other, 0);
+    ikv_parts parts = parts_of(&k), others = parts_of(&other);
+    size_t size = ikv_image_size(&parts);
+    size_t room = size + ikv_image_size(&others);
+    void *image = calloc(1, room);
+    ok(ikv_image_save(&parts, image, size));
+    status_is(ikv_image_restore(&others, image, room, NULL, 0),
+              other_table[_i].status);
+    free(image);
+    kit_close(&other);
+    kit_close(&k);
+}
+END_TEST
+
+/* Kinds may be added after the image was saved; other kinds are another kit. */
+START_TEST(other_catalogues)
+{
+    static bench_kit kits[2];
+    static const char *const names[] = {"lamp.lit", "lamp.out", "gull.up"};
+    ikv_catalogue *catalogues[2];
+    ikv_kind kind;
+    char *image = NULL;
+    size_t size = 0;
+    for (int i = 0; i < 2; i++) {
+        ikv_catalogue_config config = IKV_CATALOGUE_INIT;
+        ikv_kind_config lamp = IKV_KIND_CONFIG_INIT;
+        config.memory = ikv_host_memory();
+        lamp.name = names[i];
+        ok(ikv_catalogue_open(&config, &catalogues[i]));
+        ok(ikv_catalogue_register(catalogues[i], &lamp, &kind, NULL));
+        open_small(&kits[i]);
+        kits[i].config.catalogue = catalogues[i];
+        kit_open(&kits[i]);
+        kit_frame(&kits[i], 0);
+        ikv_parts parts = parts_of(&kits[i]);
+        if (i == 1) {
+            status_is(ikv_image_restore(&parts, image, size, NULL, 0),
+                      IKV_BAD_FILE);
+            continue;
+        }
+        size = ikv_image_size(&parts);
+        image = malloc(size);
+        ok(ikv_image_save(&parts, image, size));
+        lamp.name = names[2];
+        ok(ikv_catalogue_register(catalogues[i], &lamp, &kind, NULL));
+        ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    }
+    free(image);
+    for (int i = 0; i < 2; i++) {
+        kit_close(&kits[i]);
+        ikv_catalogue_close(catalogues[i]);
+    }
+}
+END_TEST
+
+/* ---------------------------------------------------- 37 tapes of inboxes --
+ */
+
+/* A recording of a recording is the same file, and plays the same. */
+START_TEST(recorded_again)
+{
+    char out[8192], *tapes[4];
+    const char *from = SOURCE "/tests/golden/lanes.tape.jsonl";
+    char path[4][32];
+    write_file("lanes.setup.json",
+               "{\"format\":\"ikvar.setup/1\",\"kinds\":[{\"name\":"
+               "\"tide.computed\",\"fields\":[{\"name\":\"level\",\"type\":"
+               "\"i32\"}]}],\"targets\":[{\"id\":\"boat\",\"shape\":{\"rect\":"
+               "[0,0,100,100]}}],\"handlers\":[{\"name\":\"tide\",\"kinds\":["
+               "\"tide.computed\"],\"reactions\":[{\"log\":\"the tide\"}]},{"
+               "\"name\":\"rows\",\"kinds\":[\"pointer.down\"],\"at\":["
+               "\"boat\"],\"reactions\":[{\"defer\":{\"kind\":\"tide."
+               "computed\",\"lane\":\"step\",\"level\":9}}]}]}");
+    tapes[0] = read_file(from);
+    ck_assert_ptr_nonnull(strstr(tapes[0], "\"lane\""));
+    for (int i = 0; i < 3; i++) {
+        snprintf(path[i], sizeof path[i], "lanes%d.tape.jsonl", i);
+        ck_assert_int_eq(
+            run_command_line(out, sizeof out,
+                             "%s/ikvar run lanes.setup.json %s --record=%s -d",
+                             BINARY, i == 0 ? from : path[i - 1], path[i]),
+            0);
+        ck_assert_int_eq(run_command_line(out, sizeof out,
+                                          "%s/ikvar tape verify %s", BINARY,
+                                          path[i]),
+                         0);
+        ck_assert_ptr_nonnull(strstr(out, "same"));
+        tapes[i + 1] = read_file(path[i]);
+        ck_assert_str_eq(tapes[i + 1], tapes[0]);
+    }
+    for (int i = 0; i < 4; i++)
+        free(tapes[i]);
+}
+END_TEST
+
+/* --------------------------------------------------------- 38 going back --
+ */
+
+enum {
+    KEPT_IMAGES = 12,
+    BACK = 7,
+    TAKEN = 8192,
+    ENDS = 4096
+};
+
+/* A game that is saved along with the library, and what must be the same. */
+static struct {
+    ikv_parts parts;
+    char *images[KEPT_IMAGES];
+    uint32_t taken_then[KEPT_IMAGES];
+    ikv_digest digest_then[KEPT_IMAGES], digest;
+    struct game {
+        uint64_t seed, heard;
+        ikv_subscription last;
+        ikv_target boats[6];
+    } game_then[KEPT_IMAGES], game;
+    ikv_taken taken[TAKEN];
+    uint32_t count;
+    int alive[ENDS], ends; /* of what on_drop is told */
+} past;
+
+static void take(const ikv_event *event, const ikv_intake *intake, void *user)
+{
+    (void)user;
+    ck_assert_uint_lt(past.count, TAKEN);
+    past.taken[past.count++] = (ikv_taken){*event, *intake};
+}
+
+static void watch_past(const ikv_watch *watch, void *user)
+{
+    (void)user;
+    ikv_digest_add(&past.digest, k.bus, watch);
+}
+
+static void note_end(void *user)
+{
+    ck_assert_int_eq(*(int *)user, 1); /* once */
+    *(int *)user = 2;
+}
+
+static uint32_t of_game(uint32_t limit)
+{
+    return random_below(&past.game.seed, limit);
+}
+
+static ikv_verdict play(const ikv_event *event, const ikv_delivery *d,
+                        void *user);
+
+static void hear_at(ikv_kind kind, ikv_target at)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    ck_assert_int_lt(past.ends, ENDS);
+    config.kind = kind;
+    config.at = at;
+    config.handler = play;
+    config.user = &past.alive[past.ends];
+    config.on_drop = note_end;
+    ikv_subscription made;
+    if (ikv_bus_subscribe(k.bus, &config, &made, NULL) == IKV_OK) {
+        past.alive[past.ends++] = 1;
+        past.game.last = made;
+    }
+}
+
+static void add_boat(uint32_t at)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_DOWN,
+                                     IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_UP,
+                                     IKV_KIND_POINTER_ENTER};
+    past.game.boats[at] =
+        rect_target(k.scene, (ikv_target){0}, (float)at * 40,
+                    (float)of_game(40), 70, 70, (int)of_game(3));
+    for (int n = 0; n < ROWS(kinds); n++)
+        hear_at(kinds[n], past.game.boats[at]);
+}
+
+/* What a step's handlers do follows from the game alone. */
+static ikv_verdict play(const ikv_event *event, const ikv_delivery *d,
+                        void *user)
+{
+    ck_assert_int_eq(*(int *)user, 1); /* not told that it has ended */
+    past.game.heard = past.game.heard * 31 + event->kind + d->sample_count;
+    ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, event->time_ns);
+    uint32_t at = of_game(6);
+    later.target = past.game.boats[at];
+    switch (of_game(14)) {
+    case 0:
+        ikv_bus_defer_after(d->bus, IKV_STEP_LANE, of_game(60) * 1000000,
+                            &later, NULL);
+        break;
+    case 1:
+        hear_at(IKV_KIND_FIELD_SET, past.game.boats[at]);
+        break;
+    case 2:
+        ikv_bus_unsubscribe(d->bus, past.game.last);
+        break;
+    case 3:
+        ikv_scene_remove(k.scene, past.game.boats[at]);
+        add_boat(at);
+        break;
+    case 4:
+        ikv_router_capture(k.router, event, past.game.boats[at]);
+        break;
+    case 5:
+        ikv_scene_move(k.scene, past.game.boats[at], (float)of_game(200), 10);
+        break;
+    case 6:
+        ikv_loop_set_scale(k.loop, 500 + of_game(1000));
+        break;
+    case 7:
+        ikv_bus_defer(d->bus, IKV_STEP_LANE, &later);
+        break;
+    default:
+        break;
+    }
+    return IKV_CONTINUE;
+}
+
+static void save_now(uint64_t turn)
+{
+    uint32_t at = (uint32_t)(turn % KEPT_IMAGES);
+    ok(ikv_image_save(&past.parts, past.images[at],
+                      ikv_image_size(&past.parts)));
+    past.taken_then[at] = past.count;
+    past.digest_then[at] = past.digest;
+    past.game_then[at] = past.game;
+}
+
+static void go_back(uint64_t turn)
+{
+    static ikv_taken since[TAKEN];
+    uint32_t at = (uint32_t)(turn % KEPT_IMAGES);
+    uint32_t count = past.count - past.taken_then[at];
+    memcpy(since, past.taken + past.taken_then[at], count * sizeof since[0]);
+    ok(ikv_image_restore(&past.parts, past.images[at],
+                         ikv_image_size(&past.parts), since, count));
+    past.count = past.taken_then[at];
+    past.digest = past.digest_then[at];
+    past.game = past.game_then[at];
+}
+
+/* What the player and other threads do in a frame. */
+static void act(uint64_t *seed, uint64_t ms, bool *down)
+{
+    ikv_event e =
+        ikv_event_make(IKV_KIND_POINTER_MOVE, 7000000000 + ms * 1000000 - 500);
+    e.device = k.fake.device;
+    e.pointer.x = (float)random_below(seed, 250);
+    e.pointer.y = (float)random_below(seed, 60);
+    ok(ikv_sink_push(k.fake.sink, &e));
+    if (random_below(seed, 4) == 0) {
+        e.kind = *down ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_DOWN;
+        e.pointer.button = 0;
+        *down = !*down;
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    ikv_event tide = ikv_event_make(IKV_KIND_FIELD_SET, ms);
+    tide.field.field = random_below(seed, 1000);
+    if (random_below(seed, 3) == 0)
+        ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &tide));
+}
+
+/* Between frames; it is recorded, and does not come again. */
+static void turn_clock(uint64_t *seed)
+{
+    switch (random_below(seed, 12)) {
+    case 0:
+        ikv_loop_pause(k.loop);
+        break;
+    case 1:
+    case 2:
+        ikv_loop_resume(k.loop);
+        break;
+    case 3:
+        ikv_loop_single_step(k.loop);
+        break;
+    case 4:
+        ikv_loop_set_scale(k.loop, 200 + random_below(seed, 1500));
+        break;
+    default:
+        break;
+    }
+}
+
+/* A program of that number; every so many turns back, 0 never. A turn is a step
+ * or, if `outside`, a frame. */
+static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
+{
+    uint64_t seed = program * 7919 + 3, ms = 0, turn = 0, bent = 0;
+    bool down = false;
+    memset(&past, 0, sizeof past);
+    past.digest = (ikv_digest)IKV_DIGEST_INIT;
+    past.game.seed = program + 1;
+    open_small(&k);
+    k.config.loop.step_num = 100;
+    k.config.loop.timing = program % 3 == 2 ? IKV_AT_FRAME : IKV_IN_STEP;
+    k.config.loop.pending = 256;
+    k.config.bus.subscriptions = 64;
+    k.config.bus.images = KEPT_IMAGES;
+    k.config.bus.inbox = 64;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    past.parts = parts_of(&k);
+    for (int i = 0; i < KEPT_IMAGES; i++)
+        past.images[i] = malloc(ikv_image_size(&past.parts));
+    ok(ikv_loop_set_recorder(k.loop, take, NULL));
+    ok(ikv_bus_add_watcher(k.bus, watch_past, NULL));
+    hear_at(IKV_KIND_FIELD_SET, (ikv_target){0});
+    for (uint32_t i = 0; i < 6; i++)
+        add_boat(i);
+    for (int frame = 0; frame < 60; frame++) {
+        ms += random_below(&seed, 20) == 0 ? 150 : 3 + random_below(&seed, 30);
+        act(&seed, ms, &down);
+        turn_clock(&seed);
+        if (outside && every > 0) {
+            turn++;
+            save_now(turn);
+            if (turn % every == 0 && turn > BACK)
+                go_back(turn - BACK);
+        }
+        k.fake.now_ns = 7000000000 + ms * 1000000;
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+            uint64_t step = ikv_loop_step_number(k.loop);
+            if (outside || every == 0)
+                continue;
+            save_now(step);
+            if (step > bent && step % every == 0 && step > BACK) {
+                bent = step;
+                go_back(step - BACK);
+            }
+        }
+        ikv_loop_end(k.loop);
+    }
+    valid(ikv_bus_validate(k.bus));
+    for (int i = 0; i < KEPT_IMAGES; i++)
+        free(past.images[i]);
+    ikv_digest digest = past.digest;
+    kit_close(&k);
+    for (int i = 0; i < past.ends; i++)
+        ck_assert_int_eq(past.alive[i], 2); /* all were told, once */
+    return digest;
+}
+
+/* Programs that pause, slow down, drop time, subscribe, remove and hear other
+ * threads: gone back or not, saved in a step or outside, the same run. */
+START_TEST(going_back)
+{
+    enum {
+        PROGRAMS = 200
+    };
+    int differ[2] = {0, 0}, first = -1;
+    uint64_t deliveries = 0;
+    for (uint64_t program = 0; program < PROGRAMS; program++) {
+        ikv_digest straight = play_past(program, 0, false);
+        deliveries += straight.deliveries;
+        for (int outside = 0; outside < 2; outside++) {
+            ikv_digest bent = play_past(program, 9 + program % 5, outside != 0);
+            if (bent.value != straight.value ||
+                bent.deliveries != straight.deliveries) {
+                differ[outside]++;
+                first = first < 0 ? (int)program : first;
+            }
+        }
+    }
+    ck_assert_msg(differ[0] + differ[1] == 0,
+                  "of %d programs %d differ inside steps, %d outside; the "
+                  "first is %d",
+                  PROGRAMS, differ[0], differ[1], first);
+    ck_assert_uint_gt(deliveries, 10000);
+}
+END_TEST
+
+/* What has ended comes back with an image: it is told when no image can bring
+ * it, and once. An image that would bring back what was told is refused. */
+START_TEST(ended_and_back)
+{
+    int life[4] = {1, 1, 1, 1};
+    open_small(&k);
+    k.config.bus.images = 3;
+    k.config.bus.kept = 2;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    char *first = malloc(size), *later = malloc(size);
+    ikv_subscription made[4], born;
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_FIELD_SET;
+    config.handler = count_heard;
+    config.on_drop = note_end;
+    for (int i = 0; i < 4; i++) {
+        config.user = &life[i];
+        ok(ikv_bus_subscribe(k.bus, &config, &made[i], NULL));
+    }
+    ok(ikv_image_save(&parts, first, size)); /* number 1 */
+    ok(ikv_bus_unsubscribe(k.bus, made[0]));
+    ck_assert_int_eq(life[0], 1);
+    ok(ikv_image_restore(&parts, first, size, NULL, 0));
+    ok(ikv_bus_unsubscribe(k.bus, made[0])); /* it was back */
+    ok(ikv_image_save(&parts, later, size)); /* 2 */
+    ok(ikv_image_save(&parts, later, size));
+    ck_assert_int_eq(life[0], 1);
+    ok(ikv_image_save(&parts, later, size)); /* 4: three since it ended */
+    ck_assert_int_eq(life[0], 2);
+    status_is(ikv_image_restore(&parts, first, size, NULL, 0), IKV_STALE);
+    ok(ikv_image_restore(&parts, later, size, NULL, 0));
+    ok(ikv_bus_unsubscribe(k.bus, made[1]));
+    ok(ikv_bus_unsubscribe(k.bus, made[2]));
+    ck_assert_int_eq(life[1], 1);
+    ok(ikv_bus_unsubscribe(k.bus, made[3])); /* no more room for the first */
+    ck_assert_int_eq(life[1], 2);
+    ck_assert_int_eq(life[2], 1);
+    status_is(ikv_image_restore(&parts, later, size, NULL, 0), IKV_STALE);
+    /* Born since the image: told when it is restored, which never held it. */
+    ok(ikv_image_save(&parts, later, size));
+    life[0] = 1;
+    config.user = &life[0];
+    ok(ikv_bus_subscribe(k.bus, &config, &born, NULL));
+    ok(ikv_image_restore(&parts, later, size, NULL, 0));
+    ck_assert_int_eq(life[0], 2);
+    /* Its handle is of nothing now, and never of another one. */
+    for (int i = 0; i < 70; i++) {
+        ikv_subscription next;
+        config.on_drop = NULL;
+        ok(ikv_bus_subscribe(k.bus, &config, &next, NULL));
+        ck_assert_uint_ne(next.bits, born.bits);
+        status_is(ikv_bus_unsubscribe(k.bus, born), IKV_ABSENT);
+        if (i % 2 == 0)
+            ok(ikv_bus_unsubscribe(k.bus, next));
+        else
+            ok(ikv_image_restore(&parts, later, size, NULL, 0));
+    }
+    free(first);
+    free(later);
+    kit_close(&k);
+    ck_assert_int_eq(life[2], 2);
+    ck_assert_int_eq(life[3], 2);
+}
+END_TEST
+
+/* Handles of owners and timers go on likewise; a target's is the same again. */
+START_TEST(handles_and_back)
+{
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size);
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 1);
+    ikv_owner owner, next_owner;
+    ikv_timer timer, next_timer;
+    ikv_target target, next_target;
+    ok(ikv_image_save(&parts, image, size));
+    ok(ikv_bus_add_owner(k.bus, &owner));
+    ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 5, &e, &timer));
+    target = rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    ok(ikv_bus_add_owner(k.bus, &next_owner));
+    ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 5, &e, &next_timer));
+    next_target = rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
+    ck_assert_uint_ne(owner.bits, next_owner.bits);
+    ck_assert_uint_ne(timer.bits, next_timer.bits);
+    ck_assert_uint_eq(target.bits, next_target.bits);
+    status_is(ikv_bus_cancel_timer(k.bus, timer), IKV_ABSENT);
+    ok(ikv_bus_cancel_timer(k.bus, next_timer));
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
+/* How many frames there are to the end, and steps in them; in that frame it
+ * goes back to the begin, 0 never. */
+static int frames_to_the_end(int back_at, int *steps)
+{
+    int frames = 0;
+    ikv_taken none;
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    kit_frame(&k, 100);
+    k.fake.poll_status = IKV_ENDED;
+    *steps = 0;
+    while (ikv_loop_begin(k.loop)) {
+        frames++;
+        ck_assert_int_lt(frames, 50);
+        if (frames == back_at) {
+            ikv_loop_end(k.loop);
+            ok(ikv_image_restore(&parts, image, size, &none, 0));
+            *steps = 0;
+            continue;
+        }
+        while (ikv_loop_step(k.loop))
+            ++*steps;
+        ikv_loop_end(k.loop);
+    }
+    free(image);
+    kit_close(&k);
+    return frames;
+}
+
+/* In the last frame, in which all ports have ended, steps are run again all the
+ * same, though the clock stands still. */
+START_TEST(back_at_the_end)
+{
+    int steps, frames = frames_to_the_end(0, &steps);
+    ck_assert_int_eq(steps, 1); /* for the device that was let go */
+    frames_to_the_end(frames, &steps);
+    ck_assert_int_eq(steps, 7);
+}
+END_TEST
+
+Suite *edge_time_suite(void)
+{
+    Suite *s = suite_create("edge_time");
+    add(s, "32 damaged images", damaged);
+    add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
+    add(s, "32 images of other kinds", other_catalogues);
+    add(s, "37 recorded again", recorded_again);
+    add(s, "38 going back", going_back);
+    add(s, "38 ended and back", ended_and_back);
+    add(s, "38 handles and back", handles_and_back);
+    add(s, "38 back at the end", back_at_the_end);
+    return s;
+}

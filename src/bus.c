@@ -196,6 +196,13 @@ ikv_status ikv_bus_close(ikv_bus *bus)
     return IKV_OK;
 }
 
+bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
+{
+    bool had = bus->has_scene;
+    bus->has_scene = takes;
+    return !had;
+}
+
 bool ikvi_bus_is_busy(const ikv_bus *bus)
 {
     return bus->busy != 0 || bus->closing;

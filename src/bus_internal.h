@@ -255,6 +255,7 @@ struct ikv_bus {
     uint64_t image_highest; /* so far */
     uint64_t forgotten;     /* images up to that one can't be restored */
     uint32_t image_limit, kept_room, kept_count;
+    bool has_scene;
     bool inbox_held; /* what other threads send waits */
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;

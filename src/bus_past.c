@@ -14,23 +14,24 @@ static bus_kept *kept_at(const ikv_bus *b, uint32_t at)
     return (bus_kept *)ikvi_at((void *)(uintptr_t)b, b->kept) + at;
 }
 
-static void take_out(ikv_bus *b, uint32_t at)
+static void take_out_kept(ikv_bus *b, uint32_t at)
 {
-    memmove(kept_at(b, at), kept_at(b, at + 1),
-            (--b->kept_count - at) * sizeof(bus_kept));
+    b->kept_count--;
+    for (uint32_t i = at; i < b->kept_count; i++)
+        *kept_at(b, i) = *kept_at(b, i + 1);
 }
 
 /* Tells one; the images that hold it can't be restored any more. */
-static void tell(ikv_bus *b, uint32_t at)
+static void tell_kept(ikv_bus *b, uint32_t at)
 {
     bus_kept kept = *kept_at(b, at);
-    take_out(b, at);
+    take_out_kept(b, at);
     if (kept.number > b->forgotten)
         b->forgotten = kept.number;
     kept.on_drop(kept.user);
 }
 
-static bool is_over(const ikv_bus *b, const bus_kept *kept)
+static bool can_not_return(const ikv_bus *b, const bus_kept *kept)
 {
     return kept->number == 0 ||
            (b->image_number >= b->image_limit &&
@@ -41,13 +42,13 @@ static bool is_over(const ikv_bus *b, const bus_kept *kept)
 static void tell_what_is_over(ikv_bus *b)
 {
     for (uint32_t i = 0; i < b->kept_count;)
-        if (is_over(b, kept_at(b, i)))
-            tell(b, i);
+        if (can_not_return(b, kept_at(b, i)))
+            tell_kept(b, i);
         else
             i++;
 }
 
-static void keep(ikv_bus *b, const bus_subscription *s, uint32_t place)
+static void keep_ended(ikv_bus *b, const bus_subscription *s, uint32_t place)
 {
     *kept_at(b, b->kept_count++) =
         (bus_kept){.on_drop = s->on_drop,
@@ -61,7 +62,7 @@ static void keep(ikv_bus *b, const bus_subscription *s, uint32_t place)
 static void make_room(ikv_bus *b)
 {
     while (b->kept_count == b->kept_room)
-        tell(b, 0);
+        tell_kept(b, 0);
 }
 
 void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
@@ -73,13 +74,13 @@ void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
         return;
     }
     make_room(b);
-    keep(b, s, place);
+    keep_ended(b, s, place);
 }
 
 void ikvi_bus_forget_past(ikv_bus *b)
 {
     while (b->kept_count > 0)
-        tell(b, 0);
+        tell_kept(b, 0);
 }
 
 void ikvi_bus_image_saved(ikv_bus *b)
@@ -102,16 +103,16 @@ static bool is_in_image(const ikv_bus *b, const char *before, const char *after,
                         uint32_t place)
 {
     bus_subscription then;
-    ikvi_slot slot;
+    ikvi_slot was;
     memcpy(&then,
            before + (b->subscriptions - offsetof(ikv_bus, names)) +
                place * sizeof then,
            sizeof then);
-    memcpy(&slot,
+    memcpy(&was,
            after + (b->subscription_slots.slots - b->outside_end) +
-               place * sizeof slot,
-           sizeof slot);
-    return slot.next == IKVI_IN_USE &&
+               place * sizeof was,
+           sizeof was);
+    return was.next == IKVI_IN_USE &&
            then.birth == ikvi_bus_subscription(b, place)->birth;
 }
 
@@ -125,7 +126,7 @@ void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
         make_room(b);
         /* What that told may have ended it meanwhile. */
         if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, before, after, i))
-            keep(b, s, i);
+            keep_ended(b, s, i);
     }
 }
 
@@ -135,7 +136,7 @@ void ikvi_bus_after_restore(ikv_bus *b, uint64_t number)
         const bus_kept *kept = kept_at(b, i);
         if (ikvi_bus_subscribed_at(b, kept->place) &&
             ikvi_bus_subscription(b, kept->place)->birth == kept->birth)
-            take_out(b, i);
+            take_out_kept(b, i);
     }
     b->image_number = number;
     tell_what_is_over(b);

@@ -303,7 +303,10 @@ static const char *keep(ikv_catalogue *c, const char *text, bool *full)
 
 static uint64_t hash_text(uint64_t hash, const char *text)
 {
-    return ikvi_hash(hash, text, strlen(text) + 1);
+    size_t length = 0;
+    while (text[length] != '\0')
+        length++;
+    return ikvi_hash(hash, text, length + 1);
 }
 
 /* A hash of the kinds so far and of this one. */

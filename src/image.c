@@ -11,13 +11,13 @@
 #include "ikvar/image.h"
 
 #define IMAGE_MAGIC UINT64_C(0x32676d6972766b69) /* "ikvrimg2" */
-#define LANE_PRIME  UINT64_C(0x9e3779b97f4a7c15)
+#define SUM_PRIME   UINT64_C(0x9e3779b97f4a7c15)
 
 enum {
     RANGES = 10 + IKV_ROUTER_LIMIT,
-    LANES = 4,
-    ROUNDING = LANES * sizeof(uint64_t),
-    PIECE = 4096, /* copied and summed while it is at hand */
+    SUM_LANES = 4,
+    ROUNDING = 2 * SUM_LANES * sizeof(uint64_t), /* two words a lane */
+    SUM_PIECE = 4096, /* copied and summed while it is at hand */
     PENDING_RANGE = 1,
     BUS_RANGE = 2 /* and the one after it */
 };
@@ -110,63 +110,73 @@ static uint64_t identity_of(const image_ranges *ranges, const ikv_parts *parts,
 /* -------------------------------------------------------------- checking -- */
 
 /* A sum in four lanes, against accidents: it changes with any byte. */
-typedef struct lanes {
-    uint64_t lane[LANES];
-} lanes;
+typedef struct image_sum {
+    uint64_t lane[SUM_LANES];
+} image_sum;
 
-static uint64_t word_at(const char *from)
+/* A word of an image, which may lie anywhere; little-endian, so that a sum is
+ * the same on every machine. */
+static inline uint64_t word_at(const char *from)
 {
+#if defined(__GNUC__)
+    typedef uint64_t any_word __attribute__((may_alias, aligned(1)));
+    uint64_t word = *(const any_word *)from;
+#else
     uint64_t word;
     memcpy(&word, from, sizeof word);
+#endif
 #if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
     word = __builtin_bswap64(word);
 #endif
     return word;
 }
 
-/* Each step can be undone, so that what differs stays different; the turn
- * carries the upper bits, which the product leaves alone, downwards. */
-static inline uint64_t mix(uint64_t lane, uint64_t word)
+/* Takes two words in. Each step can be undone, so that what differs stays
+ * different; the turns carry the upper bits, which a product leaves alone,
+ * down. */
+static inline uint64_t sum_words(uint64_t lane, uint64_t first, uint64_t second)
 {
-    lane = (lane ^ word) * LANE_PRIME;
+    lane += first;
+    lane = ((lane << 23 | lane >> 41) ^ second) * SUM_PRIME;
     return lane << 29 | lane >> 35;
 }
 
-static void sum_bytes(lanes *sum, const char *from, size_t size)
+static void sum_bytes(image_sum *sum, const char *from, size_t size)
 {
+    const size_t half = ROUNDING / 2;
     uint64_t a = sum->lane[0], b = sum->lane[1];
     uint64_t c = sum->lane[2], d = sum->lane[3];
-    for (size_t at = 0; at < size; at += ROUNDING) {
-        a = mix(a, word_at(from + at));
-        b = mix(b, word_at(from + at + 8));
-        c = mix(c, word_at(from + at + 16));
-        d = mix(d, word_at(from + at + 24));
+    for (const char *end = from + size; from < end; from += ROUNDING) {
+        a = sum_words(a, word_at(from), word_at(from + half));
+        b = sum_words(b, word_at(from + 8), word_at(from + half + 8));
+        c = sum_words(c, word_at(from + 16), word_at(from + half + 16));
+        d = sum_words(d, word_at(from + 24), word_at(from + half + 24));
     }
-    *sum = (lanes){{a, b, c, d}};
+    *sum = (image_sum){{a, b, c, d}};
 }
 
-static lanes sum_begin(image_head head)
+static image_sum sum_begin(image_head head)
 {
-    lanes sum = {{1, 2, 3, 4}};
+    image_sum sum = {{1, 2, 3, 4}};
     head.sum = 0;
     sum_bytes(&sum, (const char *)&head, sizeof head);
     return sum;
 }
 
-static uint64_t sum_end(const lanes *sum)
+static uint64_t sum_end(const image_sum *sum)
 {
     uint64_t all = 0;
-    for (uint32_t i = 0; i < LANES; i++)
-        all = mix(all, sum->lane[i]);
+    for (uint32_t i = 0; i < SUM_LANES; i++)
+        all = sum_words(all, sum->lane[i], i);
     return all;
 }
 
 /* Copies a range out, rounded up with zeros. */
-static char *copy_out(lanes *sum, char *to, const image_range *range)
+static char *copy_out(image_sum *sum, char *to, const image_range *range)
 {
     size_t whole = range->size / ROUNDING * ROUNDING;
-    for (size_t at = 0; at < whole; at += PIECE) {
-        size_t size = whole - at < PIECE ? whole - at : PIECE;
+    for (size_t at = 0; at < whole; at += SUM_PIECE) {
+        size_t size = whole - at < SUM_PIECE ? whole - at : SUM_PIECE;
         memcpy(to + at, range->at + at, size);
         sum_bytes(sum, to + at, size);
     }
@@ -212,7 +222,7 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
                        .in_step = parts->loop->where == IN_STEP,
                        .kinds = kinds,
                        .number = parts->bus->image_number + 1};
-    lanes sum = sum_begin(head);
+    image_sum sum = sum_begin(head);
     char *to = (char *)image + sizeof head;
     for (uint32_t i = 0; i < ranges.count; i++)
         to = copy_out(&sum, to, &ranges.list[i]);
@@ -271,7 +281,7 @@ static bool is_image(const ikv_parts *parts, const image_ranges *ranges,
         head->size > size ||
         head->identity != identity_of(ranges, parts, head->kinds))
         return false;
-    lanes sum = sum_begin(*head);
+    image_sum sum = sum_begin(*head);
     sum_bytes(&sum, image + sizeof *head, ranges->size - sizeof *head);
     return sum_end(&sum) == head->sum;
 }

@@ -228,6 +228,9 @@ uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue);
 struct ikv_bus;
 uint32_t ikvi_bus_target_room(const struct ikv_bus *bus);
 
+/* bus.c: a bus has one scene: false if it had one already. */
+bool ikvi_bus_take_scene(struct ikv_bus *bus, bool takes);
+
 /* bus.c: whether a handler runs, or what must not be disturbed. */
 bool ikvi_bus_is_busy(const struct ikv_bus *bus);
 
@@ -293,6 +296,15 @@ uint32_t ikvi_router_layer(const struct ikv_router *router, ikv_target target);
 
 /* router.c: as ikv_router_advance(); false if it could do nothing. */
 bool ikvi_router_advance(struct ikv_router *router, uint64_t time_ns);
+
+/* router.c: the routers of a loop, which share what keys are down; NULL when
+ * the loop closes. */
+void ikvi_router_join(struct ikv_router *router,
+                      struct ikv_router *const *peers, uint32_t count);
+
+/* router_pointer.c: the event's mouse or pen is somewhere else now: where it
+ * hovered it leaves. */
+void ikvi_router_elsewhere(struct ikv_router *router, const ikv_event *event);
 
 /* router_pointer.c: whether a retest would look at anything. */
 bool ikvi_router_is_stale(const struct ikv_router *router);

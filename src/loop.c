@@ -95,6 +95,12 @@ size_t ikv_loop_footprint(const ikv_loop_config *config)
                : 0;
 }
 
+static void leave_routers(ikv_loop *loop)
+{
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikvi_router_join(loop->routers[i], NULL, 0);
+}
+
 static void close_ports(ikv_loop *loop, uint32_t count)
 {
     while (count > 0) {
@@ -138,8 +144,10 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->s.scale = l->s.new_scale = REAL_TIME;
     l->s.next_end = loop_step_start(l, 1);
     l->s.step_end = l->s.next_end;
-    for (uint32_t i = 0; i < l->router_count; i++)
+    for (uint32_t i = 0; i < l->router_count; i++) {
         l->routers[i] = config->routers[i];
+        ikvi_router_join(l->routers[i], l->routers, l->router_count);
+    }
     for (uint32_t i = 0; l->actions != NULL && i < l->router_count; i++)
         ikv_action_follow(l->actions, l->routers[i]);
     for (uint32_t i = 0; i < l->port_count; i++) {
@@ -153,6 +161,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
             ikvi_say(&l->reporter, IKV_REPORT_ERROR, status, l->ports[i].name,
                      "the port could not be opened");
             close_ports(l, i);
+            leave_routers(l);
             ikvi_memory_give(&config->memory, l, l->size);
             return status;
         }
@@ -178,8 +187,9 @@ ikv_status ikv_loop_close(ikv_loop *loop)
                    loop->inside || loop->closing || ikvi_bus_is_busy(loop->bus),
                    "not closed: inside a handler, or a port"))
         return IKV_BUSY;
-    loop->closing = true;
+    loop->closing = loop->inside = true;
     close_ports(loop, loop->port_count);
+    leave_routers(loop);
     ikvi_bus_set_scope(loop->bus, true);
     if (loop->recorder != NULL)
         ikvi_bus_on_inbox(loop->bus, NULL, NULL);
@@ -334,16 +344,39 @@ static void read_clock(ikv_loop *loop)
         loop->now = now;
 }
 
-/* A frame's function begins; false if it may not now. */
-static bool enter(ikv_loop *loop, const char *refusal)
+enum {
+    ENTER_NOT,
+    ENTER_PLAINLY,
+    ENTER_NESTED /* in a port that polls or waits */
+};
+
+IKVI_APART static int enter_if_allowed(ikv_loop *loop, const char *refusal)
 {
     if (is_refused(loop,
                    (loop->inside && !loop->may_nest) || loop->closing ||
                        ikvi_bus_is_busy(loop->bus),
                    refusal))
-        return false;
+        return ENTER_NOT;
+    loop->may_nest = false;
+    return ENTER_NESTED;
+}
+
+/* A frame's function begins, if it may now. */
+IKVI_INLINE int enter(ikv_loop *loop, const char *refusal)
+{
+    if (IKVI_UNLIKELY(loop->inside || loop->bus->busy != 0 ||
+                      loop->bus->closing))
+        return enter_if_allowed(loop, refusal);
     loop->inside = true;
-    return true;
+    return ENTER_PLAINLY;
+}
+
+IKVI_INLINE void leave(ikv_loop *loop, int entered)
+{
+    if (IKVI_LIKELY(entered == ENTER_PLAINLY))
+        loop->inside = false;
+    else
+        loop->may_nest = true;
 }
 
 /* Whether something may belong between two steps. */
@@ -400,24 +433,8 @@ static bool step_is_due(const ikv_loop *loop)
            ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
 }
 
-static bool begin_step(ikv_loop *loop)
+IKVI_APART static void run_step(ikv_loop *loop)
 {
-    if (loop->where == IN_STEP)
-        finish_step(loop);
-    if (IKVI_UNLIKELY(loop->behind)) { /* so that no step's input is in two */
-        loop->behind = false;
-        ikvi_loop_poll(loop);
-    }
-    if (IKVI_UNLIKELY(loop->dropping))
-        end_past(loop);
-    if (has_between(loop))
-        ikvi_loop_route_between(loop);
-    if (!step_is_due(loop)) {
-        loop->where = AFTER_STEPS;
-        ikvi_loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now,
-                       ikv_loop_step_number(loop), 0, 0);
-        return false;
-    }
     loop->counters.steps++;
     loop->where = IN_STEP;
     ikvi_loop_scope(loop, true);
@@ -435,32 +452,64 @@ static bool begin_step(ikv_loop *loop)
     ikv_action_step(loop->actions, loop->s.step_begin);
     ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_begin,
                    loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
-    return true;
+}
+
+/* What comes before most steps but the first of a frame. */
+IKVI_APART static void end_what_was_before(ikv_loop *loop)
+{
+    if (loop->where == IN_STEP)
+        finish_step(loop);
+    if (loop->behind) { /* so that no step's input is in two */
+        loop->behind = false;
+        ikvi_loop_poll(loop);
+    }
+    if (loop->dropping)
+        end_past(loop);
+}
+
+IKVI_INLINE bool begin_step(ikv_loop *loop)
+{
+    if (IKVI_UNLIKELY((loop->where == IN_STEP) | loop->behind | loop->dropping))
+        end_what_was_before(loop);
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (step_is_due(loop)) {
+        run_step(loop);
+        return true;
+    }
+    loop->where = AFTER_STEPS;
+    ikvi_loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now,
+                   ikv_loop_step_number(loop), 0, 0);
+    return false;
 }
 
 bool ikv_loop_step(ikv_loop *loop)
 {
-    if (loop == NULL ||
-        !enter(loop, "ikv_loop_step(): refused inside a handler, or what else "
-                     "the loop calls"))
+    if (loop == NULL)
         return false;
-    bool nests = loop->may_nest;
-    loop->may_nest = false;
-    bool more = loop->where != BETWEEN_FRAMES && loop->where != AFTER_STEPS &&
-                begin_step(loop);
-    loop->may_nest = nests;
-    loop->inside = nests;
+    int entered = enter(loop, "ikv_loop_step(): refused inside a handler, or "
+                              "what else the loop calls");
+    if (entered == ENTER_NOT)
+        return false;
+    bool more =
+        (loop->where == IN_FRAME || loop->where == IN_STEP) && begin_step(loop);
+    leave(loop, entered);
     return more;
 }
 
-static void end_frame(ikv_loop *loop, bool paces)
+/* A frame may end before its steps have all run. */
+IKVI_APART static void end_steps(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
-    if (loop->where == IN_FRAME) {
-        loop->steps_left = 0;
-        begin_step(loop);
-    }
+    loop->steps_left = 0;
+    begin_step(loop);
+}
+
+IKVI_INLINE void end_frame(ikv_loop *loop, bool paces)
+{
+    if (IKVI_UNLIKELY(loop->where == IN_STEP || loop->where == IN_FRAME))
+        end_steps(loop);
     if (ikvi_bus_lane_waits(loop->bus, IKV_FRAME_LANE))
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
     loop->where = BETWEEN_FRAMES;
@@ -473,73 +522,95 @@ ikv_status ikv_loop_end(ikv_loop *loop)
 {
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
-    if (!enter(loop, "ikv_loop_end(): refused inside a handler, or what else "
-                     "the loop calls"))
+    int entered = enter(loop, "ikv_loop_end(): refused inside a handler, or "
+                              "what else the loop calls");
+    if (entered == ENTER_NOT)
         return IKV_BUSY;
-    bool nests = loop->may_nest;
-    loop->may_nest = false;
-    if (loop->where != BETWEEN_FRAMES)
-        end_frame(loop, !nests); /* the port that runs it has the time */
-    loop->may_nest = nests;
-    loop->inside = nests;
+    if (loop->where != BETWEEN_FRAMES) /* a port that runs it has the time */
+        end_frame(loop, entered == ENTER_PLAINLY);
+    leave(loop, entered);
     return IKV_OK;
 }
 
-static bool begin_frame(ikv_loop *loop)
+/* What most frames have nothing of, before the input is routed. */
+IKVI_APART static void look_around(ikv_loop *loop)
 {
-    if (loop->where != BETWEEN_FRAMES)
-        end_frame(loop, false);
+    if (loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0)
+        ikvi_loop_look_after(loop);
+    loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
+                 loop->leaving_count == 0 &&
+                 ikv_queue_waiting(loop->queue) == 0 && !is_rerunning(loop);
+    if (loop->s.stopped)
+        ikv_state_begin_step(loop->state, loop->now);
+    if (loop->bus->inbox_held)
+        ikvi_loop_note_past(loop);
+}
+
+/* And after it. */
+IKVI_APART static void look_back(ikv_loop *loop)
+{
+    if (loop->ended_count == loop->port_count)
+        run_out(loop);
+    if (loop->dropping)
+        end_past(loop);
+    else if (loop->s.stopped)
+        ikvi_loop_stand_still(loop);
+}
+
+IKVI_APART static void end_late(ikv_loop *loop)
+{
+    end_frame(loop, false);
+}
+
+IKVI_INLINE bool begin_frame(ikv_loop *loop)
+{
+    if (IKVI_UNLIKELY(loop->where != BETWEEN_FRAMES))
+        end_late(loop);
     if (!loop->started)
         start(loop);
     if (loop->quit || loop->last)
         return finish(loop);
-    if (loop->polled_count > 0)
+    if (loop->polled_count > 0) {
         ikvi_loop_poll(loop);
-    if (IKVI_UNLIKELY(loop->over))
-        return false; /* it ended in a frame inside the poll */
+        if (loop->over)
+            return false; /* it ended in a frame inside the poll */
+    }
     read_clock(loop);
     if (IKVI_UNLIKELY(loop->now >= loop->next_match))
         ikvi_loop_match_clocks(loop, false);
-    ikvi_loop_drop_time(loop);
+    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole ||
+                      loop->bus->inbox_held))
+        ikvi_loop_drop_time(loop);
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
         ikvi_loop_drain(loop);
-    if (IKVI_UNLIKELY(loop->leaving_count != 0 ||
-                      ikvi_load(&loop->bad_values) != 0))
-        ikvi_loop_look_after(loop);
-    bool ended = loop->ended_count == loop->port_count;
-    loop->last = ended && loop->s.count == 0 && loop->leaving_count == 0 &&
-                 ikv_queue_waiting(loop->queue) == 0 && !is_rerunning(loop);
     loop->counters.frames++;
     ikv_state_begin_frame(loop->state);
-    if (IKVI_UNLIKELY(loop->s.stopped))
-        ikv_state_begin_step(loop->state, loop->now);
-    if (IKVI_UNLIKELY(loop->bus->inbox_held))
-        ikvi_loop_note_past(loop);
+    bool ended = loop->ended_count == loop->port_count;
+    if (IKVI_UNLIKELY((loop->leaving_count | ikvi_load(&loop->bad_values)) !=
+                          0 ||
+                      ended | loop->s.stopped | loop->bus->inbox_held))
+        look_around(loop);
     loop->where = IN_FRAME;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
-    if (IKVI_UNLIKELY(ended))
-        run_out(loop);
-    if (IKVI_UNLIKELY(loop->dropping))
-        end_past(loop);
-    else if (IKVI_UNLIKELY(loop->s.stopped))
-        ikvi_loop_stand_still(loop);
+    if (IKVI_UNLIKELY(ended | loop->dropping | loop->s.stopped))
+        look_back(loop);
     return true;
 }
 
 bool ikv_loop_begin(ikv_loop *loop)
 {
-    if (loop == NULL || loop->over ||
-        !enter(loop, "ikv_loop_begin(): refused inside a handler, or what "
-                     "else the loop calls but a port's poll and wait"))
+    if (loop == NULL || loop->over)
         return false;
-    bool nests = loop->may_nest, more;
-    loop->may_nest = false;
-    more = begin_frame(loop);
-    loop->may_nest = nests;
-    loop->inside = nests;
+    int entered =
+        enter(loop, "ikv_loop_begin(): refused inside a handler, or what else "
+                    "the loop calls but a port's poll and wait");
+    if (entered == ENTER_NOT)
+        return false;
+    bool more = begin_frame(loop);
+    leave(loop, entered);
     return more;
 }
 

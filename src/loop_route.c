@@ -188,6 +188,13 @@ static ikv_router *router_of(const ikv_loop *loop, const ikv_event *event)
     return loop->routers[0];
 }
 
+/* Whether it says where a pointer is. */
+static bool is_of_place(const ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t family = loop_kind_info(loop, event->kind)->family;
+    return family == IKV_FAMILY_POINTER || family == IKV_FAMILY_WHEEL;
+}
+
 /* One router delivers it; the others let go of what goes with it. */
 static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
                                uint32_t samples)
@@ -207,12 +214,15 @@ static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
     }
     ikv_router *router = router_of(loop, event);
     for (uint32_t i = 0; i < loop->router_count; i++)
-        if (loop->routers[i] != router)
+        if (loop->routers[i] != router) {
             ikv_router_let_go(loop->routers[i], event);
-    if (samples > 1)
-        return ikv_router_route_merged(router, event,
-                                       ikvi_at(loop, loop->samples), samples);
-    return ikv_router_route(router, event);
+            if (is_of_place(loop, event))
+                ikvi_router_elsewhere(loop->routers[i], event);
+        }
+    return samples > 1
+               ? ikv_router_route_merged(router, event,
+                                         ikvi_at(loop, loop->samples), samples)
+               : ikv_router_route(router, event);
 }
 
 /* After a loss: what is not held is ended, then handlers are told, then what is

@@ -122,6 +122,8 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         return status;
     ikv_router *r = block;
     *r = plan;
+    while (r->view < 31 && !ikv_router_serves(r, r->view))
+        r->view++;
     for (uint32_t i = 0; i < VIEWS; i++) {
         r->sizes[i][0] = config->view_width;
         r->sizes[i][1] = config->view_height;
@@ -303,6 +305,8 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     if (IKVI_UNLIKELY(router->holds_due > 0))
         ikvi_router_send_holds(router, event->time_ns);
     router->time_ns = event->time_ns;
+    if (ikv_router_serves(router, event->view))
+        router->view = event->view;
     ikvi_router_check_focus(router, event->time_ns);
     ikv_outcome outcome = route_by_family(router, event);
     router->routing = false;

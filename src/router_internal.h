@@ -29,6 +29,7 @@ typedef struct pointer {
     bool dragged;  /* moved further than the slop since the press */
     bool menued;   /* a long press sent the menu, or it pinches: no click */
     uint8_t type, view, seat;
+    uint8_t next_view; /* where it was let go */
     uint8_t buttons;
     int8_t press_button;
     uint16_t device, id, modifiers;
@@ -92,6 +93,8 @@ struct ikv_router {
     ikv_reporter reporter;
     ikv_router_follower follower;
     void *follower_user;
+    ikv_router *const *peers; /* of the loop that it is in, itself too */
+    uint32_t peer_count;
     float slop, mouse_slop, double_slop;
     uint64_t hold_ns, double_ns;
     bool keep_focus, no_tab;
@@ -102,6 +105,7 @@ struct ikv_router {
     uint32_t sample_count;
     uint32_t capacity, key_capacity;
     uint32_t views, passed_limit;
+    uint8_t view; /* of what was routed last; else the first that it serves */
     size_t pointers, keys, passed;
     float sizes[VIEWS][2]; /* of views; 0: not known */
     uint32_t key_count, presses, holds_due;

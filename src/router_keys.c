@@ -3,13 +3,30 @@
 
 #define KEY_TAB UINT32_C(0x0007002b) /* USB HID usage page 7 */
 
-uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat)
+static uint16_t own_modifiers(const ikv_router *r, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t i = 0; i < r->key_count; i++)
         if (key_at(r, i)->seat == seat)
             modifiers |= ikvi_modifier_bit(key_at(r, i)->code);
     return modifiers;
+}
+
+/* Whichever router of the loop has them. */
+uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat)
+{
+    uint16_t modifiers = own_modifiers(r, seat);
+    for (uint32_t i = 0; i < r->peer_count; i++)
+        if (r->peers[i] != r)
+            modifiers |= own_modifiers(r->peers[i], seat);
+    return modifiers;
+}
+
+void ikvi_router_join(ikv_router *router, ikv_router *const *peers,
+                      uint32_t count)
+{
+    router->peers = peers;
+    router->peer_count = count;
 }
 
 /* ---------------------------------------------------------------- focus -- */
@@ -19,6 +36,7 @@ static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
 {
     ikv_event event = ikv_event_make(kind, r->time_ns);
     event.seat = seat;
+    event.view = r->view;
     event.focus.reason = reason;
     ikvi_router_send_kind(r, &event, kind, target, related);
 }

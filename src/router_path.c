@@ -232,6 +232,9 @@ bool ikv_router_has_capture(const ikv_router *router, const ikv_event *event,
 
 bool ikv_router_holds(const ikv_router *router, const ikv_event *event)
 {
+    if (router != NULL && event != NULL &&
+        (event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP))
+        return ikvi_router_key_is_down(router, event);
     const pointer *p = pointer_of(router, event);
     return p != NULL && p->buttons != 0;
 }

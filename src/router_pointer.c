@@ -265,6 +265,18 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
     return outcome;
 }
 
+/* It was let go in another view: there it is now, if it is one of ours. */
+static void change_view(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    ikv_event there = *event;
+    ikvi_router_move_over(r, p, (ikv_target){0}, event);
+    there.view = p->view = p->next_view;
+    if (!ikv_router_serves(r, p->view) || is_out_of_view(r, p))
+        ikvi_router_forget(r, p);
+    else
+        ikvi_router_move_over(r, p, target_of(r, p), &there);
+}
+
 /* After an up or cancel: CAP5, TOUCH3, TOUCH4. */
 static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
                           ikv_target target, ikv_target click)
@@ -280,8 +292,10 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
     if (both)
         ikvi_gesture_tapped(r, &tapped, event);
     ikvi_router_let_up(r, p);
-    if (p->type == IKV_TOUCH || is_out_of_view(r, p) ||
-        (p->outside && same(target_of(r, p), root_of(r)))) {
+    if (p->type != IKV_TOUCH && p->next_view != p->view)
+        change_view(r, p, event);
+    else if (p->type == IKV_TOUCH || is_out_of_view(r, p) ||
+             (p->outside && same(target_of(r, p), root_of(r)))) {
         ikvi_router_move_over(r, p, none, event);
         ikvi_router_forget(r, p);
     } else if (captured.bits != 0 || p->over_owed) {
@@ -414,6 +428,7 @@ static ikv_outcome route_up(ikv_router *r, pointer *p, ikv_event *event)
 {
     int8_t button = event->pointer.button;
     p->buttons &= (uint8_t)~ikvi_button_bit(button);
+    p->next_view = event->view;
     fill_in(p, event, button);
     if (p->buttons == 0)
         return pointer_released(r, p, event);
@@ -425,6 +440,7 @@ static ikv_outcome route_end(ikv_router *r, pointer *p, ikv_event *event)
 {
     bool cancel = event->kind == IKV_KIND_POINTER_CANCEL;
     event->pointer.type = p->type;
+    p->next_view = p->view;
     if (cancel)
         p->buttons = 0;
     else
@@ -469,6 +485,7 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
 {
     bool down = p->buttons != 0;
     p->buttons = 0;
+    p->next_view = p->view;
     ikv_event event = ikvi_router_event_of(
         p, down ? IKV_KIND_POINTER_CANCEL : IKV_KIND_POINTER_LEAVE, time_ns);
     event.flags |= IKV_SYNTHETIC;
@@ -476,6 +493,20 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
         pointer_cancelled(r, p, &event);
     if (leaves && p->used)
         pointer_left(r, p, &event);
+}
+
+void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
+{
+    bool wheel = event->kind == IKV_KIND_WHEEL;
+    pointer *p =
+        ikvi_router_find(router, event->device,
+                         wheel ? event->wheel.pointer : event->pointer.pointer);
+    if (router->routing || p == NULL || p->type == IKV_TOUCH || p->buttons != 0)
+        return;
+    router->routing = true;
+    router->time_ns = event->time_ns;
+    ikvi_router_end(router, p, event->time_ns, true);
+    router->routing = false;
 }
 
 /* ---------------------------------------------------------------- wheel -- */

@@ -119,8 +119,14 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
             &config->reporter, IKV_BAD_CONFIG, "scene",
             config->bus == NULL ? "the config's bus is NULL"
                                 : "scene.targets is less than bus.targets");
-    if (status == IKV_OK)
-        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (status == IKV_OK && !ikvi_bus_take_scene(config->bus, true))
+        return ikvi_bad_config(
+            &config->reporter, IKV_BUSY, "scene",
+            "the bus has a scene already: tags, bodies, paths and images are "
+            "of one; use layers and views");
+    if (status == IKV_OK &&
+        (status = ikvi_memory_take(&config->memory, plan.size, &block)) < 0)
+        ikvi_bus_take_scene(config->bus, false);
     if (status < 0)
         return status;
     *scene = block;
@@ -138,6 +144,7 @@ ikv_status ikv_scene_close(ikv_scene *scene)
                  "not closed: inside a handler");
         return IKV_BUSY;
     }
+    ikvi_bus_take_scene(scene->bus, false);
     ikv_memory memory = scene->memory;
     ikvi_memory_give(&memory, scene, scene->size);
     return IKV_OK;

@@ -75,8 +75,10 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   bus        needed
  *   queue      needed if there are ports
  *   routers    router_count of them (none: events go to the root); an event
- *              goes to the one that has its pointer down, else to the first
- *              that serves its view, else to the first. Copied
+ *              goes to the one that has its pointer or its key down, else to
+ *              the first that serves its view, else to the first. A mouse that
+ *              goes to another one leaves where it hovered; modifiers are those
+ *              of the keys that any of them has down. Copied; each in one loop
  *   state      fed with what is routed
  *   overlaps   stepped after the code of each step
  *   actions    follow the routers; told of each input, each step

@@ -162,7 +162,9 @@ typedef struct ikv_scene_config {
 IKV_API size_t ikv_scene_footprint(const ikv_scene_config *config);
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, or one with more
- * targets than the config says; too many layers or views) or NO_MEMORY. */
+ * targets than the config says; too many layers or views), BUSY if the bus has
+ * a scene already (a bus has one: what is shown apart is in layers and views)
+ * or NO_MEMORY. */
 IKV_API ikv_status ikv_scene_open(const ikv_scene_config *config,
                                   ikv_scene **scene);
 

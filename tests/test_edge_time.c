@@ -693,6 +693,182 @@ START_TEST(back_at_the_end)
 }
 END_TEST
 
+/* ------------------------------------------------------ 39 several routers --
+ */
+
+static struct {
+    bench_kit k;
+    ikv_router *routers[2];
+    ikv_loop *loop;
+    fake_port fake;
+    counted memory;
+    record seen;
+} pair;
+
+static ikv_verdict note_view(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)user;
+    uint32_t family = ikv_catalogue_info(NULL, event->kind)->family;
+    note(&pair.seen, "%s@%u/%u%s%s; ",
+         ikv_catalogue_info(NULL, event->kind)->name,
+         ikv_bus_target_id(d->bus, event->target), event->view,
+         family == IKV_FAMILY_KEY && (event->modifiers & IKV_SHIFT) != 0 ? "S"
+                                                                         : "",
+         d->router == pair.routers[1] ? " second" : "");
+    return IKV_CONTINUE;
+}
+
+/* Two routers, a view each, over one scene with a boat in each view's layer. */
+static void open_pair(void)
+{
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_ENTER, IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_DOWN,
+        IKV_KIND_POINTER_UP,    IKV_KIND_KEY_DOWN,      IKV_KIND_KEY_UP,
+        IKV_KIND_FOCUS_IN};
+    memset(&pair, 0, sizeof pair);
+    kit_prepare(&pair.k);
+    pair.k.config.scene.views = 2;
+    pair.k.config.router.views = 1;
+    kit_open(&pair.k);
+    ikv_router_config config = IKV_ROUTER_INIT;
+    config.bus = pair.k.bus;
+    config.picking = ikv_kit_picking(pair.k.scene);
+    config.views = 2;
+    config.memory = counted_memory(&pair.memory);
+    pair.routers[0] = pair.k.router;
+    ok(ikv_router_open(&config, &pair.routers[1]));
+    ikv_loop_config loop = IKV_LOOP_INIT;
+    loop.bus = pair.k.bus;
+    loop.queue = ikv_kit_queue(pair.k.kit);
+    loop.routers = pair.routers;
+    loop.router_count = 2;
+    pair.fake.now_ns = 7000000000;
+    ikv_port port = fake_port_of(&pair.fake);
+    loop.ports = &port;
+    loop.port_count = 1;
+    loop.frame_hz = IKV_UNPACED;
+    loop.memory = counted_memory(&pair.memory);
+    ok(ikv_loop_open(&loop, &pair.loop));
+    ikv_target_config boat = IKV_TARGET_INIT;
+    ikv_target target;
+    boat.shape = ikv_scene_rect(0, 0, 100, 100);
+    boat.id = 7;
+    boat.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(pair.k.scene, &boat, &target, NULL));
+    ikv_subscription_config s = IKV_SUBSCRIPTION_INIT;
+    s.kinds = kinds;
+    s.kind_count = ROWS(kinds);
+    s.at = target;
+    s.handler = note_view;
+    ok(ikv_bus_subscribe(pair.k.bus, &s, NULL, NULL));
+    ok(ikv_router_focus(pair.routers[0], 0, target));
+    ok(ikv_router_focus(pair.routers[1], 0, target));
+}
+
+static void close_pair(void)
+{
+    valid(ikv_router_validate(pair.routers[1]));
+    ikv_loop_close(pair.loop);
+    ikv_router_close(pair.routers[1]);
+    kit_close(&pair.k);
+}
+
+typedef struct pair_row {
+    const char *what;
+    struct {
+        ikv_kind kind;
+        uint8_t view;
+        const char *code; /* of a key */
+    } input[4];
+    const char *seen;
+} pair_row;
+
+static const pair_row pair_table[] = {
+    {"a mouse goes over",
+     {{IKV_KIND_POINTER_MOVE, 0, NULL}, {IKV_KIND_POINTER_MOVE, 1, NULL}},
+     "pointer.enter@7/0; pointer.leave@7/0; pointer.enter@7/1 second; "},
+    {"and back, by the wheel",
+     {{IKV_KIND_POINTER_MOVE, 1, NULL},
+      {IKV_KIND_WHEEL, 0, NULL},
+      {IKV_KIND_POINTER_MOVE, 0, NULL}},
+     "pointer.enter@7/1 second; pointer.leave@7/1 second; "
+     "pointer.enter@7/0; "},
+    {"a drag ends over the other",
+     {{IKV_KIND_POINTER_DOWN, 0, NULL},
+      {IKV_KIND_POINTER_UP, 1, NULL},
+      {IKV_KIND_POINTER_MOVE, 1, NULL}},
+     "pointer.enter@7/0; pointer.down@7/0; pointer.up@7/0; "
+     "pointer.leave@7/0; pointer.enter@7/1 second; "},
+    {"a key's up comes with another view",
+     {{IKV_KIND_KEY_DOWN, 0, "ShiftLeft"},
+      {IKV_KIND_KEY_DOWN, 1, "KeyA"},
+      {IKV_KIND_KEY_UP, 0, "KeyA"},
+      {IKV_KIND_KEY_UP, 1, "ShiftLeft"}},
+     "key.down@7/0S; key.down@7/1S second; key.up@7/0S second; "
+     "key.up@7/1; "},
+};
+
+START_TEST(between_routers)
+{
+    open_pair();
+    ck_assert_str_eq(pair.seen.text, "focus.in@7/0; focus.in@7/1 second; ");
+    pair.seen.text[0] = '\0';
+    ikv_loop_begin(pair.loop);
+    ikv_loop_end(pair.loop);
+    for (int i = 0; i < 4 && pair_table[_i].input[i].kind != 0; i++) {
+        ikv_kind kind = pair_table[_i].input[i].kind;
+        ikv_event e = ikv_event_make(kind, pair.fake.now_ns);
+        e.device = pair.fake.device;
+        e.view = pair_table[_i].input[i].view;
+        if (pair_table[_i].input[i].code != NULL)
+            e.key.code = ikv_code_find(pair_table[_i].input[i].code);
+        else
+            e.pointer.x = e.pointer.y = 10;
+        if (kind == IKV_KIND_WHEEL)
+            e.wheel.dy = 1;
+        ok(ikv_sink_push(pair.fake.sink, &e));
+        pair.fake.now_ns += 20000000;
+        ikv_loop_begin(pair.loop);
+        while (ikv_loop_step(pair.loop)) {
+        }
+        ikv_loop_end(pair.loop);
+    }
+    ck_assert_str_eq(pair.seen.text, pair_table[_i].seen);
+    for (int i = 0; i < 2; i++)
+        ck_assert_uint_eq(ikv_router_count(pair.routers[i]).meaningless, 0);
+    close_pair();
+}
+END_TEST
+
+/* A bus has one scene; when that is closed it may have another. */
+START_TEST(one_scene)
+{
+    ikv_scene *second = NULL;
+    kit_prepare(&k);
+    kit_open(&k);
+    counted memory = {0};
+    ikv_scene_config config = IKV_SCENE_INIT;
+    config.bus = k.bus;
+    config.memory = counted_memory(&memory);
+    config.reporter = k.config.reporter;
+    status_is(ikv_scene_open(&config, &second), IKV_BUSY);
+    ck_assert_ptr_nonnull(strstr(k.report, "the bus has a scene already"));
+    ck_assert_int_eq(memory.takes, 0);
+    kit_close(&k);
+    ikv_bus_config bus_config = IKV_BUS_INIT;
+    ikv_bus *bus;
+    bus_config.memory = ikv_host_memory();
+    ok(ikv_bus_open(&bus_config, &bus));
+    config.bus = bus;
+    for (int i = 0; i < 2; i++) {
+        ok(ikv_scene_open(&config, &second));
+        ok(ikv_scene_close(second));
+    }
+    ikv_bus_close(bus);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
@@ -700,6 +876,8 @@ Suite *edge_time_suite(void)
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);
     add(s, "37 recorded again", recorded_again);
+    add_table(s, "39 between routers", between_routers, ROWS(pair_table));
+    add(s, "39 one scene a bus", one_scene);
     add(s, "38 going back", going_back);
     add(s, "38 ended and back", ended_and_back);
     add(s, "38 handles and back", handles_and_back);

@@ -119,12 +119,14 @@ static bool measure_axis(const ikv_actions *a, uint32_t seat,
     return x < 0 || x > 0;
 }
 
-static bool hold_goes_on(const ikv_actions *a, const binding_run *run)
+/* By the pointer that began it: others are elsewhere. */
+static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
+                            uint8_t buttons)
 {
     ikv_pointer_state p;
     return ikv_state_find_pointer(a->state, IKV_UNCLAIMED, run->device,
                                   run->pointer, &p) &&
-           p.buttons != 0;
+           (p.buttons & buttons) != 0;
 }
 
 /* The last part of a chord, by the state: what is over in a moment never is. */
@@ -145,7 +147,10 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
         run->value = run->x = value;
         return value > (run->on ? release_at : press_at);
     case PART_HOLD:
-        return hold_goes_on(a, run);
+        return pointer_goes_on(a, run, UINT8_MAX);
+    case PART_BUTTON:
+        run->value = run->x = 1;
+        return pointer_goes_on(a, run, ikvi_button_bit((int8_t)part.number));
     case PART_MOVE:
         return true; /* until a step without motion */
     default:
@@ -509,16 +514,16 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_news *news,
 
 /* Motion that adds to what has started already. */
 static void add_motion_to_held(ikv_actions *a, uint32_t seat,
-                               const ikv_event *event)
+                               const action_news *news)
 {
     for (uint32_t nth = 0; nth < a->held_count; nth++) {
         uint32_t index = *held_at(a, nth);
-        const action_shape *shape = &binding_at(a, index / a->seats)->shape;
-        if (index % a->seats == seat &&
-            shape->parts[shape->count - 1].type == PART_MOVE) {
-            measure_press(event, shape->parts[shape->count - 1],
-                          binding_run_at(a, index));
-            refresh_action(a, binding_at(a, index / a->seats)->action, seat);
+        const action_binding *b = binding_at(a, index / a->seats);
+        action_part part = b->shape.parts[b->shape.count - 1];
+        if (index % a->seats == seat && part.type == PART_MOVE &&
+            scope_holds(a, &b->scope, seat, news)) {
+            measure_press(&news->event, part, binding_run_at(a, index));
+            refresh_action(a, b->action, seat);
         }
     }
 }
@@ -536,7 +541,7 @@ static void take_press(ikv_actions *a, const action_news *news)
         return;
     }
     if (parts[count - 1].type == PART_MOVE)
-        add_motion_to_held(a, seat, &news->event);
+        add_motion_to_held(a, seat, news);
     uint32_t length = longest_chord(a, seat, news, parts, count);
     if (length == 0)
         return;

@@ -391,8 +391,10 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     near_who *who = who_at(o, place);
     near_part *part = part_at(o, place);
     uint32_t senses = part->owner == part->target ? who->senses : 0;
-    bool same = who->tags == tags && who->body == body && who->layer == layer &&
-                part->told_senses == senses && part->told_scope == part->scope;
+    bool same =
+        who->tags == tags && who->body == body && who->layer == layer &&
+        part->told_senses == senses && part->told_scope == part->scope &&
+        part->told_linger == part->linger && part->told_inside == part->inside;
     if (who->layer != layer && (who->flags & PART_IN) != 0) {
         ikvi_touch_end_all(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
         ikvi_near_forget(o, place);
@@ -403,6 +405,8 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     who->layer = layer;
     part->told_senses = senses;
     part->told_scope = part->scope;
+    part->told_linger = part->linger;
+    part->told_inside = part->inside;
     if (same)
         return;
     if (who->flags & PART_IN)
@@ -500,6 +504,17 @@ static void settle_movers(ikv_overlaps *o)
 
 /* ------------------------------------------------------------- stepping -- */
 
+/* What found no room is looked at anew in the next step. */
+IKVI_APART static void try_again(ikv_overlaps *o)
+{
+    o->retries = false;
+    for (uint32_t i = 0; i < o->capacity; i++)
+        if (part_at(o, i)->refused) {
+            part_at(o, i)->refused = false;
+            note_change(o, i);
+        }
+}
+
 ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
                             uint64_t time_ns)
 {
@@ -519,8 +534,17 @@ ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
     ikvi_touch_end_reports(o);
     o->turn++;
     ikvi_contact_tell(o, time_ns);
+    if (IKVI_UNLIKELY(o->retries))
+        try_again(o);
     o->stepping = false;
     return IKV_OK;
+}
+
+static bool is_hidden(const ikv_overlaps *o, uint32_t place, ikv_target target)
+{
+    return o->scene != NULL &&
+           item_at(o->scene, place)->target == target.bits &&
+           !is_shown(item_at(o->scene, place));
 }
 
 ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
@@ -530,6 +554,9 @@ ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
     uint32_t place[SIDES];
     if (o == NULL || a.bits == b.bits)
         return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; point != NULL && i < 3; i++)
+        if (!ikvi_coordinate_is_good(point[i]))
+            return IKV_BAD_VALUE;
     if (o->stepping)
         return IKV_BUSY;
     if (part_of(o, a, &place[0]) == NULL || part_of(o, b, &place[1]) == NULL)
@@ -541,7 +568,7 @@ ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
         own_part(o, place[i], target);
         identify_by_bus(o, place[i]);
         part->moved = o->turn;
-        if (part->disabled)
+        if (part->disabled || is_hidden(o, place[i], target))
             return IKV_OK;
     }
     bool turned = place[0] > place[1];

@@ -179,15 +179,27 @@ static uint32_t side_in(const overlap_contact *c, const overlap_touch *t,
     return c->party[0] == bits ? 0 : 1;
 }
 
+/* What the sensing piece asks for holds for the contact that there is. */
+static void follow_sensing(ikv_overlaps *o, overlap_touch *t, uint32_t side)
+{
+    overlap_contact *c = contact_at(o, t->contact[side]);
+    const near_part *part = part_at(o, t->part[side]);
+    uint32_t own = side_in(c, t, side);
+    bool always = part->inside == IKV_INSIDE_ALWAYS;
+    c->linger[own] = part->linger;
+    if (t->always[side] != always)
+        c->always[own] += always ? 1u : UINT32_MAX;
+    t->always[side] = always;
+}
+
 static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
                          uint32_t index)
 {
     overlap_contact *c = contact_at(o, index);
     uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
     t->contact[side] = index;
-    uint32_t own = side_in(c, t, side);
-    c->pieces[own]++;
-    c->linger[own] = part_at(o, t->part[side])->linger;
+    c->pieces[side_in(c, t, side)]++;
+    follow_sensing(o, t, side);
     if (c->at_of == 0 ||
         (!c->entered[0] && !c->entered[1] && pair < c->at_of)) {
         memcpy(c->at, t->at, sizeof c->at);
@@ -203,10 +215,13 @@ static void let_go_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
     if (index == NO_TOUCH)
         return;
     overlap_contact *c = contact_at(o, index);
-    c->pieces[side_in(c, t, side)]--;
-    if (reason > c->reason)
-        c->reason = reason;
+    uint32_t own = side_in(c, t, side);
+    c->pieces[own]--;
+    c->always[own] -= t->always[side];
+    if (reason > c->reason[own])
+        c->reason[own] = reason;
     t->contact[side] = NO_TOUCH;
+    t->always[side] = false;
     contact_changed(o, index);
 }
 
@@ -258,6 +273,8 @@ static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
         t->body[side] = body_bits(o, t->part[side]);
         if (t->contact[side] == NO_TOUCH && wanted[side] != NO_TOUCH)
             hold_contact(o, t, side, wanted[side]);
+        else if (t->contact[side] != NO_TOUCH)
+            follow_sensing(o, t, side);
     }
     return true;
 }
@@ -333,8 +350,11 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     return index;
 }
 
-static uint32_t no_room(ikv_overlaps *o)
+/* It is tried again in the next step. */
+static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
+    part_at(o, a)->refused = part_at(o, b)->refused = true;
+    o->retries = o->scene != NULL;
     if (o->counters.refused++ == 0)
         ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS, "overlap",
                  "more pairs touch than there is room for: raise "
@@ -366,7 +386,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     if (made)
         index = make_touch(o, a, b);
     if (index == NO_TOUCH)
-        return no_room(o);
+        return no_room(o, a, b);
     overlap_touch *t = touch_at(o, index);
     if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
@@ -374,7 +394,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
         memcpy(t->at, point, sizeof t->at);
     if (made && !settle_touch(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
         free_touch(o, index);
-        return no_room(o);
+        return no_room(o, a, b);
     }
     if (by == TOUCH_REPORTED) {
         move_point(o, t, point);
@@ -420,7 +440,8 @@ void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->after[at % 2];
         if (!settle_touch(o, at / 2, false, IKV_OVERLAP_DISABLED))
-            no_room(o);
+            no_room(o, touch_at(o, at / 2)->part[0],
+                    touch_at(o, at / 2)->part[1]);
         at = after;
     }
 }
@@ -484,7 +505,7 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     event.overlap.other_id = c->id[!side];
     if (kind == IKV_KIND_OVERLAP_LEAVE)
         event.overlap.reason =
-            party_alive(o, c, !side) ? c->reason : IKV_OVERLAP_REMOVED;
+            party_alive(o, c, !side) ? c->reason[side] : IKV_OVERLAP_REMOVED;
     ikv_route route = IKV_ROUTE_INIT;
     route.flags = mirror ? IKV_MIRROR : 0;
     ikv_bus_deliver_along(o->bus, &event, &route);
@@ -514,11 +535,25 @@ static void sort_notices(overlap_notice *list, overlap_notice *scratch,
         memcpy(list, from, count * sizeof *list);
 }
 
+/* Whether what lingers is disabled or hidden meanwhile. */
+static bool is_switched_off(const ikv_overlaps *o, const overlap_contact *c,
+                            uint32_t side)
+{
+    const near_part *part = part_at(o, c->place[side]);
+    const scene_item *item =
+        o->scene != NULL ? item_at(o->scene, c->place[side]) : NULL;
+    return (part->owner == c->party[side] && part->disabled) ||
+           (item != NULL && item->target == c->party[side] &&
+            (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0);
+}
+
 /* Whether a side's contact has ended: it was apart long enough, or who it was
  * with can't come back. */
 static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
 {
-    if (c->reason != IKV_OVERLAP_APART || !party_alive(o, c, 0) ||
+    if (is_switched_off(o, c, 0) || is_switched_off(o, c, 1))
+        c->reason[side] = IKV_OVERLAP_DISABLED;
+    if (c->reason[side] != IKV_OVERLAP_APART || !party_alive(o, c, 0) ||
         !party_alive(o, c, 1) || c->linger[side] == 0)
         return true;
     if (!c->lingers[side] || c->passed[side]) {
@@ -600,8 +635,7 @@ static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
 {
     return c->entered[side] && c->pieces[side] > 0 &&
            c->since[side] != o->step &&
-           (part_at(o, c->place[side])->inside == IKV_INSIDE_ALWAYS ||
-            has_moved(o, c)) &&
+           (c->always[side] > 0 || has_moved(o, c)) &&
            ikvi_bus_hears(o->bus, IKV_KIND_OVERLAP_INSIDE,
                           (ikv_target){c->party[side]});
 }
@@ -645,7 +679,7 @@ static void clean_up(ikv_overlaps *o)
         overlap_contact *c = contact_at(o, notice.contact);
         fetch_contact(o, i + 6);
         c->passed[0] = c->passed[1] = false;
-        c->reason = IKV_OVERLAP_APART;
+        c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
         if (c->lingers[0] || c->lingers[1]) {
             *changed_at(o, kept++) = notice;
             continue;

@@ -61,9 +61,10 @@ typedef struct near_part {
     float step_x, step_y;       /* how far it went in the last step */
     uint32_t moved;             /* in which turn */
     uint32_t told_senses;       /* what its contacts were made by */
-    uint16_t linger;
-    uint8_t scope, inside, told_scope;
+    uint16_t linger, told_linger;
+    uint8_t scope, inside, told_scope, told_inside;
     bool swept, disabled, placed;
+    bool refused; /* a contact of it, for lack of room, in this step */
 } near_part;
 
 typedef struct near_pair {
@@ -106,6 +107,7 @@ typedef struct overlap_touch {
     uint32_t body[SIDES]; /* by which its contacts were found */
     float at[3];
     uint8_t by;
+    bool always[SIDES]; /* that side's piece wants `inside` in each step */
 } overlap_touch;
 
 /* What is told of. party[0] < party[1] by place. */
@@ -119,10 +121,11 @@ typedef struct overlap_contact {
     uint32_t pieces[SIDES]; /* touches in which that side senses */
     uint32_t since[SIDES];  /* steps, of which the low bits count */
     uint32_t due[SIDES];    /* when it will have lingered long enough */
+    uint32_t always[SIDES]; /* those of them that want `inside` in each step */
     uint16_t linger[SIDES];
     uint8_t scope;
-    uint8_t reason;
-    bool entered[SIDES]; /* told so, and not of its leaving */
+    uint8_t reason[SIDES]; /* why the last of its pieces ended in this step */
+    bool entered[SIDES];   /* told so, and not of its leaving */
     bool lingers[SIDES];
     bool passed[SIDES]; /* a swept one went through in this step */
     bool pending;       /* in `changed` */
@@ -159,6 +162,7 @@ struct ikv_overlaps {
     uint32_t removals;    /* the bus's, when the step began */
     bool ended_early; /* touches, in this step, before shapes were compared */
     bool has_reports; /* ever: of such targets the scene does not tell */
+    bool retries;     /* some part was refused a contact */
     uint32_t step;
     uint32_t turn; /* counts steps; reports come before their step */
     overlap_grid grid;

@@ -274,6 +274,265 @@ START_TEST(small_pinch)
 }
 END_TEST
 
+/* ---------------------------------------------- 33 actions, 34 overlaps --
+ */
+
+static ikv_action_id add_action(const char *name, const char *binding,
+                                ikv_target within)
+{
+    ikv_actions *actions = ikv_kit_actions(k.kit);
+    ikv_action_id action;
+    ikv_scope scope = {.where = IKV_WITHIN, .target = within};
+    ok(ikv_action_add(actions, IKV_MAIN_SET, name, &action));
+    ok(ikv_action_bind(actions, action, binding, &scope, NULL));
+    return action;
+}
+
+/* An on-screen button goes with the pointer that pressed it. */
+START_TEST(button_on_screen)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_target horn = rect_target(k.scene, (ikv_target){0}, 0, 0, 50, 50, 0);
+    add_action("horn", "pointer.primary", horn);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_START, (ikv_target){0}, hear, NULL,
+                    NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_END, (ikv_target){0}, hear, NULL,
+                    NULL));
+    kit_frame(&k, 0);
+    seen.text[0] = '\0';
+    static const struct {
+        ikv_kind kind;
+        uint16_t id;
+        float x;
+        const char *seen;
+    } rows[] = {{IKV_KIND_POINTER_DOWN, 1, 10, "action.start@0 "},
+                {IKV_KIND_POINTER_DOWN, 2, 200, "action.start@0 "},
+                {IKV_KIND_POINTER_UP, 1, 10, "action.start@0 action.end@0 "},
+                {IKV_KIND_POINTER_UP, 2, 200, "action.start@0 action.end@0 "}};
+    for (uint64_t i = 0; i < 4; i++) {
+        ikv_event e =
+            pointer(rows[i].kind, IKV_TOUCH, rows[i].id, rows[i].x, 10);
+        push(&e);
+        kit_frame(&k, 20 * (i + 1));
+        ck_assert_str_eq(seen.text, rows[i].seen);
+    }
+    kit_close(&k);
+}
+END_TEST
+
+/* A scoped motion binding adds up the motion in its scope; what is no number
+ * comes neither into the state nor into actions. */
+START_TEST(motion_in_scope)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_actions *actions = ikv_kit_actions(k.kit);
+    ikv_target deck = rect_target(k.scene, (ikv_target){0}, 0, 0, 50, 50, 0);
+    ikv_action_id look = add_action("look", "pointer.move", deck);
+    kit_frame(&k, 0);
+    static const float xs[] = {10, 100, 20};
+    for (int i = 0; i < 3; i++) {
+        ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE,
+                              (uint16_t)(i == 1), xs[i], 10);
+        e.pointer.dx = (float)(i + 1) * 0.125f;
+        push(&e);
+    }
+    ikv_event bad = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, 20, 10);
+    bad.pointer.dx = NAN;
+    status_is(ikv_sink_push(k.fake.sink, &bad), IKV_BAD_VALUE);
+    ikv_action_take(actions, &bad, false);
+    ikv_state_take(ikv_kit_state(k.kit), IKV_RAW, &bad);
+    k.fake.now_ns += 20000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    ck_assert_float_eq(ikv_action_ask(actions, look, 0).x, 0.5f);
+    ikv_loop_end(k.loop);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_target piece(float x, uint32_t tags, uint32_t senses,
+                        uint16_t linger)
+{
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target target;
+    static uint32_t id;
+    t.id = ++id;
+    t.x = x;
+    t.tags = tags;
+    t.shape = ikv_scene_rect(0, 0, 10, 10);
+    ok(ikv_scene_add(k.scene, &t, &target, NULL));
+    ikv_sensing s = IKV_SENSING_INIT;
+    s.senses = senses;
+    s.linger = linger;
+    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), target, &s));
+    return target;
+}
+
+static uint32_t touching(ikv_target target)
+{
+    return ikv_overlap_contacts(ikv_kit_overlaps(k.kit), target, 0);
+}
+
+static uint64_t frame_ms;
+
+static void a_step(void)
+{
+    kit_frame(&k, frame_ms += 20);
+    kit_frame(&k, frame_ms);
+    valid(ikv_overlap_validate(ikv_kit_overlaps(k.kit)));
+}
+
+static void open_overlaps(uint32_t contacts)
+{
+    kit_prepare(&k);
+    k.config.loop.step_num = 50;
+    k.config.overlaps.contacts = contacts;
+    kit_open(&k);
+    frame_ms = 0;
+    kit_frame(&k, 0);
+}
+
+/* What was refused for lack of room is tried again, though nothing moves. */
+START_TEST(room_again)
+{
+    open_overlaps(1);
+    ikv_target a = piece(0, 1, 0, 0), b = piece(5, 2, 1, 0);
+    a_step();
+    ck_assert_uint_eq(touching(b), 1);
+    piece(100, 1, 0, 0);
+    ikv_target d = piece(105, 2, 1, 0);
+    a_step();
+    a_step();
+    ck_assert_uint_eq(touching(d), 0);
+    ck_assert_uint_ge(ikv_overlap_count(ikv_kit_overlaps(k.kit)).refused, 2);
+    ok(ikv_scene_move(k.scene, a, 0, 50));
+    a_step();
+    a_step();
+    ck_assert_uint_eq(touching(b), 0);
+    ck_assert_uint_eq(touching(d), 1);
+    kit_close(&k);
+}
+END_TEST
+
+/* A linger that is set while they touch holds for this contact. */
+START_TEST(linger_changed)
+{
+    open_overlaps(0);
+    ikv_target a = piece(0, 1, 0, 0), b = piece(5, 2, 1, 0);
+    a_step();
+    ikv_sensing s = ikv_overlap_sensing(ikv_kit_overlaps(k.kit), b);
+    s.linger = 3;
+    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), b, &s));
+    a_step();
+    ok(ikv_scene_move(k.scene, a, 0, 50));
+    for (uint32_t i = 0; i < 3; i++) {
+        a_step();
+        ck_assert_uint_eq(touching(b), 1);
+    }
+    a_step();
+    ck_assert_uint_eq(touching(b), 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* Disabled or hidden while it lingers: it ends at once, and says so. */
+START_TEST(off_while_lingering)
+{
+    open_overlaps(0);
+    listen_all(keep_last);
+    ikv_target a = piece(0, 1, 0, 0), b = piece(5, 2, 1, 9);
+    a_step();
+    ok(ikv_scene_move(k.scene, a, 0, 50));
+    a_step();
+    ck_assert_uint_eq(touching(b), 1);
+    if (_i == 0)
+        ok(ikv_overlap_enable(ikv_kit_overlaps(k.kit), a, false));
+    else if (_i == 1)
+        ok(ikv_overlap_enable(ikv_kit_overlaps(k.kit), b, false));
+    else
+        ok(ikv_scene_show(k.scene, a, false));
+    a_step();
+    ck_assert_uint_eq(touching(b), 0);
+    ck_assert_uint_eq(last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason,
+                      IKV_OVERLAP_DISABLED);
+    kit_close(&k);
+}
+END_TEST
+
+/* Why it ended is each side's own: one does not sense the other any more, and
+ * the other comes apart in the same step. */
+START_TEST(own_reasons)
+{
+    open_overlaps(0);
+    ikv_target a = piece(0, 1, 2, 0), b = piece(5, 2, 1, 0);
+    a_step();
+    last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason = 99;
+    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, b, keep_last, NULL, NULL));
+    ikv_sensing s = ikv_overlap_sensing(ikv_kit_overlaps(k.kit), a);
+    s.senses = 0;
+    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), a, &s));
+    ok(ikv_scene_move(k.scene, b, 5, 50));
+    a_step();
+    ck_assert_uint_eq(last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason,
+                      IKV_OVERLAP_APART);
+    kit_close(&k);
+}
+END_TEST
+
+/* `inside` is asked for by each piece of a body, not by the body. */
+START_TEST(inside_of_pieces)
+{
+    open_overlaps(0);
+    ikv_overlaps *o = ikv_kit_overlaps(k.kit);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_target body, hull;
+    t.body = true;
+    ok(ikv_scene_add(k.scene, &t, &body, NULL));
+    t = (ikv_target_config)IKV_TARGET_INIT;
+    t.parent = body;
+    t.tags = 2;
+    t.shape = ikv_scene_rect(0, 0, 10, 10);
+    ok(ikv_scene_add(k.scene, &t, &hull, NULL));
+    ikv_sensing s = IKV_SENSING_INIT;
+    s.senses = 1;
+    s.scope = IKV_OVERLAP_OF_BODIES;
+    s.inside = _i == 0 ? IKV_INSIDE_MOVING : IKV_INSIDE_ALWAYS;
+    ok(ikv_overlap_sense(o, hull, &s));
+    piece(5, 1, 0, 0);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_INSIDE, body, hear, NULL, NULL));
+    a_step();
+    seen.text[0] = '\0';
+    a_step();
+    a_step();
+    ck_assert_int_eq(seen.text[0] != '\0', _i == 1);
+    kit_close(&k);
+}
+END_TEST
+
+/* A hidden target is not there for reports either; nor is a point that is no
+ * number. */
+START_TEST(reported_hidden)
+{
+    open_overlaps(0);
+    ikv_overlaps *o = ikv_kit_overlaps(k.kit);
+    ikv_target a = piece(0, 1, 0, 0), b = piece(500, 2, 1, 0);
+    const float points[][3] = {{NAN, 0, 0}, {0, INFINITY, 0}, {0, 0, 1e10f}};
+    for (int i = 0; i < 3; i++)
+        status_is(ikv_overlap_report(o, a, b, points[i]), IKV_BAD_VALUE);
+    for (int hidden = 0; hidden < 2; hidden++) {
+        ok(ikv_scene_show(k.scene, a, hidden == 0));
+        a_step();
+        k.fake.now_ns = 7000000000 + (frame_ms += 20) * 1000000;
+        ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+        ok(ikv_overlap_report(o, a, b, NULL));
+        ikv_loop_end(k.loop);
+        ck_assert_uint_eq(touching(b), hidden == 0);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_route_suite(void)
 {
     Suite *s = suite_create("edge_route");
@@ -281,6 +540,14 @@ Suite *edge_route_suite(void)
     add_table(s, "30 nested scales", nested_scales, 4);
     add_table(s, "30 too far", too_far, ROWS(refused_table));
     add_table(s, "31 passed on", passed_on, 2);
+    add(s, "33 a button on the screen", button_on_screen);
+    add(s, "33 motion in its scope", motion_in_scope);
+    add(s, "34 room again", room_again);
+    add(s, "34 linger changed", linger_changed);
+    add_table(s, "34 off while lingering", off_while_lingering, 3);
+    add(s, "34 reasons of its own", own_reasons);
+    add_table(s, "34 inside of pieces", inside_of_pieces, 2);
+    add(s, "34 reported while hidden", reported_hidden);
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
     add(s, "40 a small pinch", small_pinch);

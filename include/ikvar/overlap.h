@@ -160,8 +160,11 @@ IKV_API ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target);
  *   point  x, y and z of the contact; NULL: zeros
  * Tags and bodies are asked of the bus's callbacks; without them each target
  * bears all tags, and is its own body.
- * Returns IKV_OK, STALE, BAD_ARGUMENT (the same target twice), BUSY inside one
- * of its handlers, FULL_CONTACTS.
+ * What is disabled or hidden touches nothing.
+ * Returns IKV_OK, STALE, BAD_ARGUMENT (the same target twice), BAD_VALUE for a
+ * point that is not finite or beyond 2^30, BUSY inside one of its handlers,
+ * FULL_CONTACTS (it is tried again when it is reported again; of a scene, in
+ * the next step).
  * About O(1). */
 IKV_API ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
                                       ikv_target b, const float *point);

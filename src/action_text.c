@@ -168,11 +168,30 @@ static bool same_part(action_part a, action_part b)
     return a.type == b.type && a.number == b.number;
 }
 
+/* Whether a name is right but for the "+" behind it, which nothing follows: it
+ * is there that something is missing. */
+static bool lacks_part(part_reader *r, action_part *part)
+{
+    size_t length = r->at - r->begin;
+    if (find_part(r->name, part) || length < 2 || r->name[length - 1] != '+')
+        return false;
+    r->name[length - 1] = '\0';
+    bool lacks = find_part(r->name, part);
+    r->name[lacks ? 0 : length - 1] = lacks ? '\0' : '+';
+    if (lacks)
+        r->begin = r->at;
+    return lacks;
+}
+
 static ikv_status add_part(part_reader *r, action_shape *to)
 {
     action_part part;
     bool whole = read_name(r);
     if (r->name[0] == '\0')
+        return refuse_text(r, "nothing",
+                           "the name of a key, button or axis is "
+                           "expected");
+    if (whole && lacks_part(r, &part))
         return refuse_text(r, "nothing",
                            "the name of a key, button or axis is "
                            "expected");

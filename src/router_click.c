@@ -45,11 +45,22 @@ void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
                               (ikv_target){0});
 }
 
+/* Where it is now, or was in this step. */
+static bool went_beyond(const ikv_router *r, const pointer *p, float slop)
+{
+    if (further(p->x - p->press_x, p->y - p->press_y, slop))
+        return true;
+    for (uint32_t i = 0; i < r->sample_count; i++)
+        if (further(r->samples[i].pointer.x - p->press_x,
+                    r->samples[i].pointer.y - p->press_y, slop))
+            return true;
+    return false;
+}
+
 /* CLICK2: beyond the slop it is a drag, once, before the move itself. */
 void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
 {
-    if (p->pressed.bits == 0 || p->dragged ||
-        !further(p->x - p->press_x, p->y - p->press_y, slop_of(r, p)))
+    if (p->pressed.bits == 0 || p->dragged || !went_beyond(r, p, slop_of(r, p)))
         return;
     p->dragged = true;
     ikvi_router_no_hold(r, p);

@@ -533,6 +533,67 @@ START_TEST(reported_hidden)
 }
 END_TEST
 
+/* --------------------------------------------------- 35 slop, characters --
+ */
+
+/* A finger that goes far and comes back within one step has dragged. */
+START_TEST(slop_in_a_step)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    listen_all(keep_last);
+    memset(last_of, 0, sizeof last_of);
+    rect_target(k.scene, (ikv_target){0}, 0, 0, 200, 200, 0);
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 1, 50, 50);
+    push(&e);
+    kit_frame(&k, 20);
+    static const float xs[] = {52, 50, 90, 51, 50};
+    for (int i = _i; i < 5; i++) {
+        e = pointer(IKV_KIND_POINTER_MOVE, IKV_TOUCH, 1,
+                    _i == 1 && i == 2 ? 55 : xs[i], 50);
+        push(&e);
+    }
+    kit_frame(&k, 40);
+    e = pointer(IKV_KIND_POINTER_UP, IKV_TOUCH, 1, 50, 50);
+    push(&e);
+    kit_frame(&k, 60);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_DRAG].kind,
+                      _i == 0 ? IKV_KIND_POINTER_DRAG : 0);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_CLICK].kind,
+                      _i == 1 ? IKV_KIND_POINTER_CLICK : 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* A binding's text is refused at the character where it goes wrong. */
+static const struct {
+    const char *text, *message;
+} character_table[] = {
+    {"KeyQQ", "at character 1: there is no input \"KeyQQ\""},
+    {"Control + Bogus", "at character 11: there is no input \"Bogus\""},
+    {"Control++KeyA", "at character 9: nothing;"},
+    {"KeyA+KeyB+", "at character 11: nothing;"},
+    {"KeyA|", "at character 6: nothing;"},
+    {"KeyA KeyB", "at character 6: something follows;"},
+    {"KeyA+KeyB|KeyC", "at character 10: both + and |;"},
+    {"KeyA|KeyB|KeyC", "at character 11: a third direction,"},
+    {"KeyA+KeyB+KeyA", "at character 11: a second \"KeyA\""},
+    {"pointer.click+KeyA", "at character 1: it can't be held: "},
+    {"pad.axis0+|pad.axis99", "at character 12: there is no input"},
+};
+
+START_TEST(characters)
+{
+    ikv_message message = {""};
+    ikv_status status = ikv_binding_check(character_table[_i].text, &message);
+    ck_assert_msg(status == IKV_BAD_VALUE &&
+                      strncmp(message.text, character_table[_i].message,
+                              strlen(character_table[_i].message)) == 0,
+                  "%s: %s", character_table[_i].text, message.text);
+}
+END_TEST
+
 Suite *edge_route_suite(void)
 {
     Suite *s = suite_create("edge_route");
@@ -548,6 +609,8 @@ Suite *edge_route_suite(void)
     add(s, "34 reasons of its own", own_reasons);
     add_table(s, "34 inside of pieces", inside_of_pieces, 2);
     add(s, "34 reported while hidden", reported_hidden);
+    add_table(s, "35 slop in a step", slop_in_a_step, 2);
+    add_table(s, "35 characters", characters, ROWS(character_table));
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
     add(s, "40 a small pinch", small_pinch);

@@ -73,7 +73,7 @@ static bool is_first(const ikv_setup *setup, uint32_t target, uint32_t field)
     return true;
 }
 
-const char *ikvi_setup_field_name(const ikv_setup *setup, uint32_t number)
+const char *ikv_setup_field_name(const ikv_setup *setup, uint32_t number)
 {
     for (uint32_t i = 0; setup != NULL && i < setup->target_count; i++)
         for (uint32_t f = 0; f < setup->targets[i].field_count; f++)

@@ -187,7 +187,6 @@ setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name);
 /* Numbers of fields' names, from 1 on, in order of appearance; 0 and "?" for
  * what is not known. */
 uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name);
-const char *ikvi_setup_field_name(const ikv_setup *setup, uint32_t number);
 setup_field *ikvi_setup_find_field(setup_target *target, const char *name);
 
 /* An unknown name: fails with the nearest one. */

@@ -62,7 +62,7 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
         return name != NULL ? name : "gone";
     }
     if (field->set == IKV_SET_FIELD)
-        return ikvi_setup_field_name(trace->setup, bits);
+        return ikv_setup_field_name(trace->setup, bits);
     if (field->set != IKV_SET_BINDING)
         return target_name(user, (ikv_target){bits});
     ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);

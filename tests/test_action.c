@@ -515,7 +515,7 @@ static const struct {
     {"key.any", "key.any"},
     {"", "!at character 1: nothing"},
     {"+", "!at character 1: there is no input \"+\""},
-    {"KeyA+", "!at character 1: there is no input \"KeyA+\""},
+    {"KeyA+", "!at character 6: nothing"},
     {"KeyA++KeyB", "!at character 6: nothing"},
     {"KeyA|", "!at character 6: nothing"},
     {"keya", "!at character 1: there is no input \"keya\"; expected are codes"},

@@ -693,6 +693,34 @@ START_TEST(back_at_the_end)
 }
 END_TEST
 
+/* The log names a field that is set as traces do. */
+START_TEST(log_names)
+{
+    char out[8192];
+    write_file("log.setup.json",
+               "{\"format\":\"ikvar.setup/1\",\"announces\":true,\"targets\":[{"
+               "\"id\":\"lamp\",\"shape\":{\"rect\":[0,0,100,100]},\"fields\":{"
+               "\"lit\":false}}],\"handlers\":[{\"name\":\"light\",\"kinds\":["
+               "\"pointer.down\"],\"reactions\":[{\"toggle\":\"lit\"}],\"at\":["
+               "\"lamp\"]},{\"name\":\"count\",\"kinds\":[\"field.set\"],"
+               "\"reactions\":[{\"log\":\"one more\"}]}]}");
+    write_file("log.tape.jsonl",
+               "{\"format\":\"ikvar.tape/1\"}\n"
+               "{\"t\":20,\"kind\":\"pointer.down\",\"x\":10,\"y\":10}\n");
+    ck_assert_int_eq(run_command_line(out, sizeof out,
+                                      "%s/ikvar run log.setup.json "
+                                      "log.tape.jsonl",
+                                      BINARY),
+                     0);
+    ck_assert_msg(strstr(out, "field.set on lamp  field lit, type bool, "
+                              "new true") != NULL,
+                  "%s", out);
+    ck_assert_int_eq(
+        run_command_line(out, sizeof out, "%s/ikvar help run", BINARY), 0);
+    ck_assert_ptr_nonnull(strstr(out, "Usage: ikvar run [options]"));
+}
+END_TEST
+
 /* ------------------------------------------------------ 39 several routers --
  */
 
@@ -878,6 +906,7 @@ Suite *edge_time_suite(void)
     add(s, "37 recorded again", recorded_again);
     add_table(s, "39 between routers", between_routers, ROWS(pair_table));
     add(s, "39 one scene a bus", one_scene);
+    add(s, "43 names in the log", log_names);
     add(s, "38 going back", going_back);
     add(s, "38 ended and back", ended_and_back);
     add(s, "38 handles and back", handles_and_back);

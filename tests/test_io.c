@@ -88,7 +88,7 @@ static const struct {
      "/actions/1/name: the name \"horn\" is empty or taken"},
     {S("\"actions\": [{\"name\": \"horn\", \"bindings\": [\"KeyF\", "
        "\"Shift+\"]}]"),
-     "/actions/0/bindings/1: at character 1: there is no input \"Shift+\""},
+     "/actions/0/bindings/1: at character 7: nothing"},
     {S("\"actions\": [{\"name\": \"horn\", \"bindings\": [{\"press\": "
        "\"KeyF\", \"within\": \"lamp\"}]}]"),
      "/actions/0/bindings/0/within: unknown target \"lamp\""},

@@ -118,6 +118,20 @@ static void describe_value(const run_log *log, ikv_value value, char *to,
         append(to, size, "%lld", (long long)value.bits.integer);
 }
 
+/* The names of what a mask holds. */
+static void describe_mask(const ikv_field *field, uint64_t mask, char *to,
+                          size_t size)
+{
+    const char *name, *between = "";
+    uint64_t bit;
+    for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
+         i++)
+        if ((mask & bit) == bit) {
+            append(to, size, "%s%s", between, name);
+            between = "+";
+        }
+}
+
 static void describe_fields(const run_log *log, const ikv_event *event,
                             const ikv_kind_info *info, char *to, size_t size)
 {
@@ -126,10 +140,14 @@ static void describe_fields(const run_log *log, const ikv_event *event,
         uint32_t length;
         const char *text = ikv_field_text(field, event, &length);
         ikv_value value = ikv_field_get(field, event);
+        uint64_t number = (uint64_t)value.bits.integer;
+        bool named =
+            value.type == IKV_VALUE_INTEGER && field->set != IKV_SET_NONE;
         const char *name =
-            value.type == IKV_VALUE_INTEGER && field->set != IKV_SET_NONE
-                ? ikv_value_name(field->set, (uint64_t)value.bits.integer)
-                : NULL;
+            !named ? NULL
+            : field->set == IKV_SET_FIELD
+                ? ikv_setup_field_name(log->setup, (uint32_t)number)
+                : ikv_value_name(field->set, number);
         if (text == NULL && name == NULL && value.bits.integer == 0)
             continue;
         append(to, size, "%s%s ", to[0] != '\0' ? ", " : "", field->name);
@@ -137,6 +155,8 @@ static void describe_fields(const run_log *log, const ikv_event *event,
             append(to, size, "\"%.*s\"", (int)length, text);
         else if (name != NULL)
             append(to, size, "%s", name);
+        else if (named && strcmp(field->unit, "mask") == 0)
+            describe_mask(field, number, to, size);
         else
             describe_value(log, value, to, size);
     }

@@ -93,6 +93,11 @@ IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
 IKV_API const char *ikv_setup_target_name(const ikv_setup *setup,
                                           ikv_target target);
 
+/* The name in the file of a target's field, by the number that field.set bears;
+ * "?" for a number that is none. */
+IKV_API const char *ikv_setup_field_name(const ikv_setup *setup,
+                                         uint32_t number);
+
 /* The view's size in the file; 0 where it says nothing. */
 IKV_API void ikv_setup_view(const ikv_setup *setup, float *width,
                             float *height);

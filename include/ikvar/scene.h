@@ -213,7 +213,8 @@ IKV_API ikv_camera ikv_scene_fit(float width, float height, float view_width,
 /* A target to add.
  *   id        your number for it, which traces print by name
  *   parent    zero bits: the root
- *   layer     of a target at the root; those beneath are in their parent's
+ *   layer     of a target at the root; those beneath are in their parent's: 0,
+ *             or that one; another is refused (BAD_ARGUMENT)
  *   x, y      position in the parent's space
  *   rotation  around its own origin
  *   scale     parent units to one of its own; the same both ways, so that

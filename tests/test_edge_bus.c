@@ -603,6 +603,27 @@ START_TEST(timer_of_the_removed)
 END_TEST
 
 /* Names that nobody ever had use up no place of those that are rebound. */
+/* 401 times there is no payload left for what a timer sends: said once. */
+START_TEST(timer_without_payload)
+{
+    kit_prepare(&k);
+    k.config.bus.payloads = 1;
+    k.config.bus.payload_bytes = 16;
+    kit_open(&k);
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 1);
+    ikv_timer timer;
+    ok(ikv_bus_defer_every(k.bus, IKV_FRAME_LANE, 1000000, false, &e, &timer));
+    ok(ikv_bus_set_timer_data(k.bus, timer, "full", 4));
+    k.reports = 0;
+    for (uint64_t ms = 1; ms <= 401; ms++)
+        ikv_bus_advance(k.bus, ms * 1000000);
+    ck_assert_int_eq(k.reports, 1);
+    ck_assert_ptr_nonnull(strstr(k.report, "bus.payloads"));
+    ck_assert_uint_ge(ikv_bus_count(k.bus).defer_refused, 401);
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(rebind_of_the_absent)
 {
     open_bus();
@@ -720,6 +741,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "23 42 the user of old", user_of_old, 2);
     add_table(s, "24 far jumps", far_jumps, 6);
     add(s, "24 a timer of the removed", timer_of_the_removed);
+    add(s, "41 a timer without a payload", timer_without_payload);
     add(s, "24 rebind of the absent", rebind_of_the_absent);
     add(s, "24 gaps and older events", gap_and_older_events);
     add(s, "24 a body that is gone", body_that_is_gone);

@@ -135,7 +135,7 @@ static int tell_of_tapes(poptContext context, const char *setup_path, bool json)
         return bad_tape(message.text);
     for (const char *path; (path = poptGetArg(context)) != NULL;) {
         tape_facts *facts = calloc(1, sizeof *facts);
-        ikv_tape_info info;
+        ikv_tape_info info = {0};
         char named[512];
         int one = facts != NULL ? read_facts(path, setup, facts, &info, named,
                                              sizeof named)

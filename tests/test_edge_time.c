@@ -869,6 +869,54 @@ START_TEST(between_routers)
 }
 END_TEST
 
+static ikv_verdict note_place(const ikv_event *event, const ikv_delivery *d,
+                              void *seen)
+{
+    (void)d;
+    note(seen, "%s/%u ", ikv_catalogue_info(NULL, event->kind)->name,
+         event->view);
+    return IKV_CONTINUE;
+}
+
+/* One router with two views: a drag that ends over the other view leaves the
+ * first, and the mouse is in the other at once; with a capture too. */
+START_TEST(drag_between_views)
+{
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_ENTER, IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_UP};
+    static const struct {
+        ikv_kind kind;
+        uint8_t view;
+    } input[] = {{IKV_KIND_POINTER_DOWN, 0},
+                 {IKV_KIND_POINTER_MOVE, 1},
+                 {IKV_KIND_POINTER_UP, 1}};
+    static record seen;
+    seen.text[0] = '\0';
+    kit_prepare(&k);
+    k.config.scene.views = 2;
+    kit_open(&k);
+    ikv_target_config boat = IKV_TARGET_INIT;
+    ikv_target target;
+    boat.shape = ikv_scene_rect(0, 0, 100, 100);
+    boat.traits = _i == 1 ? IKV_CAPTURES : 0;
+    ok(ikv_scene_add(k.scene, &boat, &target, NULL));
+    for (int i = 0; i < ROWS(kinds); i++)
+        ok(ikv_bus_hear(k.bus, kinds[i], target, note_place, &seen, NULL));
+    kit_frame(&k, 0);
+    for (uint64_t i = 0; i < 3; i++) {
+        ikv_event e = ikv_event_make(input[i].kind, k.fake.now_ns);
+        e.device = k.fake.device;
+        e.view = input[i].view;
+        e.pointer.x = e.pointer.y = 10;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, 20 * (i + 1));
+    }
+    ck_assert_str_eq(seen.text, "pointer.enter/0 pointer.up/0 "
+                                "pointer.leave/0 pointer.enter/1 ");
+    kit_close(&k);
+}
+END_TEST
+
 /* A bus has one scene; when that is closed it may have another. */
 START_TEST(one_scene)
 {
@@ -905,6 +953,7 @@ Suite *edge_time_suite(void)
     add(s, "32 images of other kinds", other_catalogues);
     add(s, "37 recorded again", recorded_again);
     add_table(s, "39 between routers", between_routers, ROWS(pair_table));
+    add_table(s, "39 a drag between views", drag_between_views, 2);
     add(s, "39 one scene a bus", one_scene);
     add(s, "43 names in the log", log_names);
     add(s, "38 going back", going_back);

@@ -305,9 +305,12 @@ static void limits_of(uint8_t type, ikv_value *least, ikv_value *most)
     most->bits.integer = rows[type].most;
 }
 
+static const double two_to_53 = 9007199254740992.0;
+static const double two_to_62 = 4611686018427387904.0;
+
 static bool is_whole(double number)
 {
-    return number >= 0x1p53 || number <= -0x1p53 ||
+    return number >= two_to_53 || number <= -two_to_53 ||
            (double)(int64_t)number == number;
 }
 
@@ -562,8 +565,8 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
         to->value.number = (double)from->value.bits.integer;
         to->value_type = IKV_VALUE_NUMBER;
     } else if (type == IKV_VALUE_INTEGER &&
-               from->value.type == IKV_VALUE_NUMBER && number >= -0x1p62 &&
-               number <= 0x1p62 && (double)(int64_t)number == number) {
+               from->value.type == IKV_VALUE_NUMBER && number >= -two_to_62 &&
+               number <= two_to_62 && (double)(int64_t)number == number) {
         to->value.integer = (int64_t)number;
         to->value_type = IKV_VALUE_INTEGER;
     }

@@ -118,7 +118,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
             "ikv_picking: begin with IKV_PICKING_INIT, or ikv_kit_picking()");
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
-    if (status < 0)
+    if (block == NULL)
         return status;
     ikv_router *r = block;
     *r = plan;

@@ -127,7 +127,7 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
     if (status == IKV_OK &&
         (status = ikvi_memory_take(&config->memory, plan.size, &block)) < 0)
         ikvi_bus_take_scene(config->bus, false);
-    if (status < 0)
+    if (block == NULL)
         return status;
     *scene = block;
     **scene = plan;

@@ -230,7 +230,7 @@ bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
 ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target, uint32_t view,
                              float x, float y)
 {
-    float to[2], own[2], origin[2];
+    float to[2], own[2] = {0, 0}, origin[2];
     if (!ikv_scene_alive(scene, target))
         return IKV_STALE;
     if (!ikv_scene_to_parent(scene, target, view, x, y, to))

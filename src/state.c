@@ -111,7 +111,7 @@ ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
     ikv_status status = lay_out_state(config, &config->reporter, &plan);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, plan.size, &block);
-    if (status < 0)
+    if (block == NULL)
         return status;
     *state = block;
     **state = plan;

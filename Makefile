@@ -3,7 +3,7 @@
 BUILD := build
 JOBS := $(shell nproc)
 
-.PHONY: all demo test format lint bench install sanitize digests coverage pictures clean
+.PHONY: all demo test format lint bench install sanitize digests warnings coverage pictures clean
 
 all: release
 
@@ -44,6 +44,11 @@ digests:
 	@scripts/bootstrap build lint
 	@scripts/bootstrap i686 || true
 	@scripts/check-digests
+
+# No compiler warns, at any level.
+warnings:
+	@scripts/bootstrap build lint
+	@scripts/check-warnings
 
 sources = $(shell git ls-files '*.c' '*.h' '*.cc')
 

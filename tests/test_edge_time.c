@@ -97,74 +97,33 @@ START_TEST(damaged)
 END_TEST
 
 /* Of another kit: any number of any config tells them apart. */
-typedef struct other_row {
-    const char *what;
-    void (*change)(ikv_kit_config *config);
-    ikv_status status;
-} other_row;
+#define OTHER(member, value)                                                   \
+    {                                                                          \
+#member, offsetof(ikv_kit_config, member),                             \
+            sizeof(((ikv_kit_config *)0)->member), value                       \
+    }
 
-static void other_nothing(ikv_kit_config *c)
-{
-    (void)c;
-}
-static void other_number(ikv_kit_config *c)
-{
-    c->loop.number = 2;
-}
-static void other_slop(ikv_kit_config *c)
-{
-    c->router.slop = 13;
-}
-static void other_hold(ikv_kit_config *c)
-{
-    c->router.hold_ns = 400000000;
-}
-static void other_rate(ikv_kit_config *c)
-{
-    c->loop.step_num = 50;
-}
-static void other_steps(ikv_kit_config *c)
-{
-    c->loop.max_steps = 9;
-}
-static void other_depth(ikv_kit_config *c)
-{
-    c->bus.depth = 15;
-}
-static void other_room(ikv_kit_config *c)
-{
-    c->bus.timers = 63;
-}
-static void other_zone(ikv_kit_config *c)
-{
-    c->state.dead_zone = 0.25f;
-}
-static void other_sets(ikv_kit_config *c)
-{
-    c->actions.sets = 3;
-}
-static void other_scene(ikv_kit_config *c)
-{
-    c->scene.announces = true;
-}
-static void other_pairs(ikv_kit_config *c)
-{
-    c->overlaps.plain = true;
-}
-
-static const other_row other_table[] = {
-    {"nothing", other_nothing, IKV_OK},
-    {"number", other_number, IKV_BAD_FILE},
-    {"slop", other_slop, IKV_BAD_FILE},
-    {"hold", other_hold, IKV_BAD_FILE},
-    {"rate", other_rate, IKV_BAD_FILE},
-    {"max_steps", other_steps, IKV_BAD_FILE},
-    {"depth", other_depth, IKV_BAD_FILE},
-    {"timers", other_room, IKV_BAD_FILE},
-    {"dead zone", other_zone, IKV_BAD_FILE},
-    {"sets", other_sets, IKV_BAD_FILE},
-    {"announces", other_scene, IKV_BAD_FILE},
-    {"plain", other_pairs, IKV_BAD_FILE},
+static const struct {
+    const char *member;
+    size_t offset, size;
+    union {
+        uint64_t whole;
+        float number;
+    } value;
+} other_table[] = {
+    {"nothing", 0, 0, {0}},
+    OTHER(loop.number, {2}),
+    OTHER(loop.step_num, {50}),
+    OTHER(loop.max_steps, {9}),
+    OTHER(loop.timing, {IKV_AT_FRAME}),
+    OTHER(bus.depth, {15}),
+    OTHER(bus.timers, {63}),
+    OTHER(router.slop, {.number = 13}),
+    OTHER(router.hold_ns, {400000000}),
+    OTHER(state.dead_zone, {.number = 0.25f}),
+    OTHER(actions.sets, {3}),
+    OTHER(scene.announces, {1}),
+    OTHER(overlaps.plain, {1}),
 };
 
 START_TEST(other_kits)
@@ -174,7 +133,8 @@ START_TEST(other_kits)
     kit_open(&k);
     kit_frame(&k, 0);
     open_small(&other);
-    other_table[_i].change(&other.config);
+    memcpy((char *)&other.config + other_table[_i].offset,
+           &other_table[_i].value, other_table[_i].size);
     kit_open(&other);
     kit_frame(&other, 0);
     ikv_parts parts = parts_of(&k), others = parts_of(&other);
@@ -183,7 +143,7 @@ START_TEST(other_kits)
     void *image = calloc(1, room);
     ok(ikv_image_save(&parts, image, size));
     status_is(ikv_image_restore(&others, image, room, NULL, 0),
-              other_table[_i].status);
+              _i == 0 ? IKV_OK : IKV_BAD_FILE);
     free(image);
     kit_close(&other);
     kit_close(&k);
@@ -509,8 +469,11 @@ static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
             }
         }
         ikv_loop_end(k.loop);
+        if (frame % 16 == 0) { /* they take long */
+            valid(ikv_overlap_validate(ikv_kit_overlaps(k.kit)));
+            valid(ikv_action_validate(ikv_kit_actions(k.kit)));
+        }
     }
-    valid(ikv_bus_validate(k.bus));
     for (int i = 0; i < KEPT_IMAGES; i++)
         free(past.images[i]);
     ikv_digest digest = past.digest;

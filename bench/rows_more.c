@@ -1,4 +1,4 @@
-/* rows_more.c - the practitioners' questions: growth, filters, churn, cold
+/* rows_more.c - the questions that users ask: growth, filters, churn, cold
  * caches, a general signal library, threads. */
 #include "bench.h"
 

@@ -254,6 +254,9 @@ struct ikv_bus {
     uint64_t image_number;  /* of the one that was saved or restored last */
     uint64_t image_highest; /* so far */
     uint64_t forgotten;     /* images up to that one can't be restored */
+    /* Of the image that is being restored: the copies of what comes before and
+     * after the parts outside; else NULL. */
+    const char *image_before, *image_after;
     uint32_t image_limit, kept_room, kept_count;
     bool has_scene;
     bool inbox_held; /* what other threads send waits */

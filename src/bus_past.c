@@ -65,9 +65,27 @@ static void make_room(ikv_bus *b)
         tell_kept(b, 0);
 }
 
+/* Whether a subscription is in the image that is being restored. */
+static bool is_in_image(const ikv_bus *b, uint32_t place, uint64_t birth)
+{
+    bus_subscription then;
+    ikvi_slot was;
+    if (b->image_before == NULL)
+        return false;
+    memcpy(&then,
+           b->image_before + (b->subscriptions - offsetof(ikv_bus, names)) +
+               place * sizeof then,
+           sizeof then);
+    memcpy(&was,
+           b->image_after + (b->subscription_slots.slots - b->outside_end) +
+               place * sizeof was,
+           sizeof was);
+    return was.next == IKVI_IN_USE && then.birth == birth;
+}
+
 void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
 {
-    if (s->on_drop == NULL)
+    if (s->on_drop == NULL || is_in_image(b, place, s->birth))
         return;
     if (b->closing || s->birth >= b->saved_births) {
         s->on_drop(s->drop_user);
@@ -97,47 +115,30 @@ bool ikvi_bus_may_restore(const ikv_bus *b, uint64_t number)
     return number > b->forgotten;
 }
 
-/* Whether the subscription at a place is in the image, whose copies of what
- * comes before and after the parts outside are these. */
-static bool is_in_image(const ikv_bus *b, const char *before, const char *after,
-                        uint32_t place)
-{
-    bus_subscription then;
-    ikvi_slot was;
-    memcpy(&then,
-           before + (b->subscriptions - offsetof(ikv_bus, names)) +
-               place * sizeof then,
-           sizeof then);
-    memcpy(&was,
-           after + (b->subscription_slots.slots - b->outside_end) +
-               place * sizeof was,
-           sizeof was);
-    return was.next == IKVI_IN_USE &&
-           then.birth == ikvi_bus_subscription(b, place)->birth;
-}
-
+/* What comes back is not ended; all else that is subscribed is. What is told
+ * for lack of room is never what comes back. */
 void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
 {
+    b->image_before = before;
+    b->image_after = after;
+    for (uint32_t i = b->kept_count; i-- > 0;)
+        if (is_in_image(b, kept_at(b, i)->place, kept_at(b, i)->birth))
+            take_out_kept(b, i);
     for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
         const bus_subscription *s = ikvi_bus_subscription(b, i);
         if (!ikvi_bus_subscribed_at(b, i) || s->on_drop == NULL ||
-            is_in_image(b, before, after, i))
+            is_in_image(b, i, s->birth))
             continue;
         make_room(b);
         /* What that told may have ended it meanwhile. */
-        if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, before, after, i))
+        if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, i, s->birth))
             keep_ended(b, s, i);
     }
 }
 
 void ikvi_bus_after_restore(ikv_bus *b, uint64_t number)
 {
-    for (uint32_t i = b->kept_count; i-- > 0;) {
-        const bus_kept *kept = kept_at(b, i);
-        if (ikvi_bus_subscribed_at(b, kept->place) &&
-            ikvi_bus_subscription(b, kept->place)->birth == kept->birth)
-            take_out_kept(b, i);
-    }
+    b->image_before = b->image_after = NULL;
     b->image_number = number;
     tell_what_is_over(b);
 }

@@ -580,6 +580,43 @@ START_TEST(ended_and_back)
 }
 END_TEST
 
+/* Where there is room for one only, what comes back with the image is not told
+ * to make room for what goes. */
+START_TEST(little_room)
+{
+    int life[3] = {1, 1, 1};
+    open_small(&k);
+    k.config.bus.kept = 1;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size), *later = malloc(size);
+    ikv_subscription made[3];
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_FIELD_SET;
+    config.handler = count_heard;
+    config.on_drop = note_end;
+    for (int i = 0; i < 3; i++) {
+        config.user = &life[i];
+        ok(ikv_bus_subscribe(k.bus, &config, &made[i], NULL));
+        if (i == 0)
+            ok(ikv_image_save(&parts, image, size));
+    }
+    ok(ikv_image_save(&parts, later, size)); /* holds the others too */
+    ok(ikv_bus_unsubscribe(k.bus, made[0]));
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    ck_assert(ikv_bus_subscribed(k.bus, made[0]));
+    ck_assert_int_eq(life[0], 1);
+    ck_assert_int_eq(life[1] + life[2], 3); /* there is room for one */
+    free(image);
+    free(later);
+    kit_close(&k);
+    for (int i = 0; i < 3; i++)
+        ck_assert_int_eq(life[i], 2);
+}
+END_TEST
+
 /* Handles of owners and timers go on likewise; a target's is the same again. */
 START_TEST(handles_and_back)
 {
@@ -921,6 +958,7 @@ Suite *edge_time_suite(void)
     add(s, "43 names in the log", log_names);
     add(s, "38 going back", going_back);
     add(s, "38 ended and back", ended_and_back);
+    add(s, "38 little room", little_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
     return s;

@@ -2,7 +2,7 @@
  * with 1 if a row is over its budget, or if anything was allocated after
  * opening. A time is of one operation, the least of all rounds. With the name
  * of a group (queue, bus, route, more, hits, time, overlap) only its rows are
- * run. */
+ * run; with --json each row is a line of JSON. */
 #include "bench.h"
 
 #include <string.h>
@@ -90,6 +90,31 @@ void compare(const char *name, const char *baseline, double budget,
                                   .theirs_ns = theirs_ns};
 }
 
+static bool is_over(const row *r)
+{
+    return r->budget != 0 && r->ours_ns / r->theirs_ns > r->budget * r->slack;
+}
+
+/* Names are plain ASCII. */
+static int print_json(void)
+{
+    int over = 0;
+    for (int i = 0; i < row_count; i++) {
+        const row *r = &rows[i];
+        over += is_over(r);
+        printf("{\"work\":\"%s\",\"ns\":%.9g,\"baseline\":\"%s\","
+               "\"baseline_ns\":%.9g,\"ratio\":%.6g,\"budget\":%.6g,"
+               "\"holds\":%s}\n",
+               r->name, r->ours_ns, r->baseline, r->theirs_ns,
+               r->ours_ns / r->theirs_ns, r->budget,
+               r->budget == 0 ? "null"
+               : is_over(r)   ? "false"
+                              : "true");
+    }
+    printf("{\"blocks_taken_after_opening\":%d}\n", blocks_taken);
+    return over;
+}
+
 static int print_rows(void)
 {
     int over = 0;
@@ -98,17 +123,20 @@ static int print_rows(void)
     for (int i = 0; i < row_count; i++) {
         const row *r = &rows[i];
         double ratio = r->ours_ns / r->theirs_ns;
-        bool holds = r->budget == 0 || ratio <= r->budget * r->slack;
-        over += !holds;
+        over += is_over(r);
         printf("%-44s %9.*f  %-38s %9.*f %7.*f ", r->name,
                r->ours_ns < 1e5 ? 2 : 0, r->ours_ns, r->baseline,
                r->theirs_ns < 1e5 ? 2 : 0, r->theirs_ns, ratio < 0.01 ? 5 : 2,
                ratio);
         if (r->budget > 0)
-            printf("%7g %s\n", r->budget, holds ? "holds" : "OVER");
+            printf("%7g %s\n", r->budget, is_over(r) ? "OVER" : "holds");
         else
             printf("%7s\n", "-");
     }
+    printf(
+        "\nA ratio counts as over its budget beyond 20%% slack, in rows with "
+        "threads beyond twice.\nBlocks taken after opening: %d.\n",
+        blocks_taken);
     return over;
 }
 
@@ -121,14 +149,12 @@ int main(int argc, char **argv)
                   {"route", route_rows},    {"more", more_rows},
                   {"hits", hit_rows},       {"time", time_rows},
                   {"overlap", overlap_rows}};
+    bool json = argc > 1 && strcmp(argv[1], "--json") == 0;
+    const char *only = argc > 1 + json ? argv[1 + json] : NULL;
     for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++)
-        if (argc < 2 || strcmp(argv[1], groups[i].name) == 0)
+        if (only == NULL || strcmp(only, groups[i].name) == 0)
             groups[i].run();
     progress("");
-    int over = print_rows();
-    printf(
-        "\nA ratio counts as over its budget beyond 20%% slack, in rows with "
-        "threads beyond twice.\nBlocks taken after opening: %d.\n",
-        blocks_taken);
+    int over = json ? print_json() : print_rows();
     return over > 0 || blocks_taken > 0 ? 1 : 0;
 }

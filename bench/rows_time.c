@@ -156,7 +156,7 @@ static void write_long_tape(void)
     FILE *file = fopen(TAPE_PATH, "w");
     if (file == NULL)
         exit(2);
-    fprintf(file, "{\"format\":\"ikvar.tape/1\"}\n");
+    fprintf(file, "{\"format\":\"ikvar.tape/2\"}\n");
     for (int i = 0; i < LINES; i++)
         fprintf(file,
                 "{\"t\":%d.125,\"kind\":\"pointer.move\",\"x\":%d.25,\"y\":%d."

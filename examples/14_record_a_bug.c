@@ -74,7 +74,7 @@ static void run(ikv_port *port, const char *record, ikv_tape *tape)
     printf(record != NULL                    ? "\n"
            : result.whole && !result.differs ? ", the same run\n"
                                              : ", another run!\n");
-    ikv_recording_close(recording);
+    ikv_recording_close(recording, NULL);
     ikv_kit_close(g.kit);
     ikv_sim_free(port);
 }

@@ -41,7 +41,7 @@ static void look_at_lesson(const char *path)
     ikv_action_unbind_all(actions, lift);
     ikv_action_bind(actions, lift, text, NULL, NULL);
     printf("        lift is %s now\n", text);
-    if (path != NULL && ikv_bindings_save(path, actions, NULL) == IKV_OK)
+    if (path != NULL && ikv_bindings_save(path, actions, NULL, NULL) == IKV_OK)
         printf("        written\n");
 }
 

@@ -152,7 +152,7 @@ static bool read_list(reader *r, const place *at, ikv_setup *setup,
                     : read_one(r, &here, setup, handler, one, &(*to)[i])))
             return false;
     }
-    return *to != NULL || ikvi_reader_fail(r, at, "no memory");
+    return *to != NULL || ikvi_no_memory(r) == IKV_OK;
 }
 
 /* A group's conditions are looked at for each of its handlers, whose kinds say
@@ -217,7 +217,8 @@ bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
     if (!ikvi_expect_object(r, at, value, members) ||
         !ikvi_read_string(r, at, value, "name", true, &name))
         return false;
-    if (name[0] == '\0' || ikvi_setup_find_group(setup, name) != NULL)
+    if (name[0] == '\0' || !ikvi_setup_name(r, &setup->group_names, name,
+                                            (size_t)(to - setup->groups)))
         return ikvi_reader_fail(r, &at_name,
                                 "the name \"%.60s\" is empty or taken", name);
     to->name = name;

@@ -3,6 +3,8 @@
 
 #include "ikvar/keys.h"
 
+#include <errno.h>
+#include <locale.h>
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -77,6 +79,125 @@ const char *ikvi_json_found(const json_t *value)
     default:
         return "null";
     }
+}
+
+number_text ikvi_number(double value)
+{
+    number_text number;
+    const char *point = localeconv()->decimal_point;
+    snprintf(number.text, sizeof number.text, "%g", value);
+    char *at = strstr(number.text, point);
+    if (at != NULL && strcmp(point, ".") != 0) {
+        *at = '.';
+        memmove(at + 1, at + strlen(point), strlen(at + strlen(point)) + 1);
+    }
+    return number;
+}
+
+double ikvi_read_double(const char *text)
+{
+    char local[400];
+    const struct lconv *here = localeconv();
+    const char *dot = strchr(text, '.'), *point = here->decimal_point;
+    if (dot == NULL || strcmp(point, ".") == 0)
+        return strtod(text, NULL);
+    size_t before = (size_t)(dot - text);
+    snprintf(local, sizeof local, "%.*s%s%s", (int)before, text, point,
+             dot + 1);
+    return strtod(local, NULL);
+}
+
+/* It leaves the text empty then. */
+static bool ran_out(const json_error_t *error)
+{
+    return error->text[0] == '\0' ||
+           json_error_code(error) == json_error_out_of_memory;
+}
+
+json_t *ikvi_json_parse(reader *r, const char *text, size_t length)
+{
+    json_error_t error = {.text = ""};
+    json_t *object = json_loadb(text, length, JSON_REJECT_DUPLICATES, &error);
+    if (object != NULL && json_is_object(object))
+        return object;
+    if (object != NULL)
+        ikvi_reader_fail(r, NULL, "expected one JSON object a line, found %s",
+                         ikvi_json_found(object));
+    else if (ran_out(&error))
+        ikvi_no_memory(r);
+    else
+        ikvi_reader_fail(r, NULL,
+                         "column %d: expected one JSON object a line: %s",
+                         error.column, error.text);
+    json_decref(object);
+    return NULL;
+}
+
+/* The whole file, as a text that is to be freed; NULL after a message. */
+static char *read_whole(reader *r, const char *what, size_t *length)
+{
+    size_t room = 0;
+    char *text = NULL, *more = NULL;
+    errno = 0;
+    FILE *file = fopen(r->path, "r");
+    if (file == NULL) {
+        ikvi_reader_fail(r, NULL, "can't open %s: %s", what, strerror(errno));
+        r->no_memory = errno == ENOMEM;
+        return NULL;
+    }
+    *length = 0;
+    do {
+        room = room * 2 + 65536;
+        more = realloc(text, room);
+        if (more == NULL)
+            break;
+        text = more;
+        *length += fread(text + *length, 1, room - *length, file);
+    } while (*length == room);
+    bool broken = ferror(file) != 0;
+    int why = errno;
+    fclose(file);
+    if (more != NULL && !broken)
+        return text;
+    free(text);
+    if (broken)
+        ikvi_reader_fail(r, NULL, "can't read %s: %s", what, strerror(why));
+    else
+        ikvi_no_memory(r);
+    return NULL;
+}
+
+json_t *ikvi_json_load(reader *r, const char *what)
+{
+    json_error_t error = {.text = ""};
+    size_t length;
+    char *text = read_whole(r, what, &length);
+    if (text == NULL)
+        return NULL;
+    json_t *document = json_loadb(text, length, JSON_REJECT_DUPLICATES, &error);
+    free(text);
+    if (document == NULL && ran_out(&error)) {
+        ikvi_no_memory(r);
+    } else if (document == NULL) {
+        r->line = error.line > 0 ? (size_t)error.line : 1;
+        ikvi_reader_fail(r, NULL, "column %d: %s", error.column, error.text);
+        r->line = 0;
+    }
+    return document;
+}
+
+ikv_status ikvi_no_memory(reader *r)
+{
+    ikvi_reader_fail(r, NULL, "no memory");
+    r->no_memory = true;
+    return IKV_NO_MEMORY;
+}
+
+ikv_status ikvi_reader_status(const reader *r)
+{
+    return !r->failed     ? ikvi_message_fine(r->message)
+           : r->no_memory ? IKV_NO_MEMORY
+                          : IKV_BAD_FILE;
 }
 
 /* Edit distance (insert, delete, replace), for names below 64 bytes. */
@@ -212,8 +333,9 @@ bool ikvi_read_number(reader *r, const place *at, const json_t *object,
     double number = json_number_value(value);
     if (!json_is_number(value) || !(number >= least && number <= most))
         return ikvi_reader_fail(r, &here,
-                                "expected a number from %g to %g, found %s",
-                                least, most, ikvi_json_found(value));
+                                "expected a number from %s to %s, found %s",
+                                ikvi_number(least).text, ikvi_number(most).text,
+                                ikvi_json_found(value));
     *to = number;
     return true;
 }
@@ -252,8 +374,8 @@ bool ikvi_read_floats(reader *r, const place *at, const json_t *value,
         if (good && !(fabs(json_number_value(number)) <= IKV_COORDINATE_LIMIT))
             return ikvi_reader_fail(r, at,
                                     "expected numbers from -2^30 to 2^30, "
-                                    "found %g",
-                                    json_number_value(number));
+                                    "found %s",
+                                    ikvi_json_found(number));
     }
     return good || ikvi_reader_fail(r, at,
                                     "expected %zu numbers in an array, found "
@@ -263,7 +385,7 @@ bool ikvi_read_floats(reader *r, const place *at, const json_t *value,
 
 /* --------------------------------------------------------------- fields -- */
 
-static bool is_mask(const ikv_field *field)
+bool ikvi_json_is_mask(const ikv_field *field)
 {
     return field->set != IKV_SET_NONE && strcmp(field->unit, "mask") == 0;
 }
@@ -291,10 +413,11 @@ bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value)
     return ikv_value_find(field->set, name, value);
 }
 
-/* The name of a field's value, NULL if it has none. */
-static const char *name_of_value(const ikv_field *field, uint64_t value,
+const char *ikvi_json_value_name(const ikv_field *field, uint64_t value,
                                  char buffer[8])
 {
+    if (field->set == IKV_SET_NONE)
+        return NULL;
     if (field->set == IKV_SET_CODE)
         return ikv_code_name((uint32_t)value);
     if (field->set == IKV_SET_KEY)
@@ -312,7 +435,7 @@ static bool read_named(reader *r, const place *at, const json_t *value,
         return true;
     *to = json_is_integer(value) ? (uint64_t)json_integer_value(value) : 0;
     if (json_is_integer(value) && *to <= UINT32_MAX &&
-        name_of_value(field, *to, buffer) == NULL)
+        ikvi_json_value_name(field, *to, buffer) == NULL)
         return true;
     char names[256];
     if (field->set == IKV_SET_CODE)
@@ -427,7 +550,7 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
         if (to.bits.integer == 0)
             return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
                                     name);
-    } else if (is_mask(field)) {
+    } else if (ikvi_json_is_mask(field)) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_mask(r, at, value, field, &named))
             return false;
@@ -451,135 +574,4 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
         return true;
     return ikvi_reader_fail(r, at, "expected %s, found %s", type_name(field),
                             ikvi_json_found(value));
-}
-
-/* -------------------------------------------------------------- writing -- */
-
-json_t *ikvi_json_shortest(double value, bool is_float)
-{
-    char text[32];
-    if (!isfinite(value))
-        return json_null();
-    if (value == floor(value) && fabs(value) < 1e15 &&
-        !(value == 0 && signbit(value)))
-        return json_integer((json_int_t)value);
-    ikv_number_format(value, is_float, text);
-    return json_real(strtod(text, NULL));
-}
-
-static json_t *write_mask(const ikv_field *field, uint64_t mask)
-{
-    json_t *list = json_array();
-    const char *name;
-    uint64_t bit;
-    for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
-         i++) {
-        if (mask & bit)
-            json_array_append_new(list, json_string(name));
-        mask &= ~bit;
-    }
-    for (bit = 1; mask != 0; bit *= 2) {
-        if (mask & bit)
-            json_array_append_new(list, json_integer((json_int_t)bit));
-        mask &= ~bit;
-    }
-    return list;
-}
-
-static json_t *write_integer(const ikv_field *field, int64_t value)
-{
-    char buffer[8];
-    const char *name = NULL;
-    if (is_mask(field))
-        return write_mask(field, (uint64_t)value);
-    if (field->set != IKV_SET_NONE)
-        name = name_of_value(field, (uint64_t)value, buffer);
-    return name != NULL ? json_string(name) : json_integer(value);
-}
-
-json_t *ikvi_write_field(const ikv_field *field, const ikv_event *event,
-                         const char *(*name)(const void *user,
-                                             const ikv_field *field,
-                                             uint32_t bits),
-                         const void *user)
-{
-    uint32_t length;
-    const char *text = ikv_field_text(field, event, &length);
-    if (text != NULL) {
-        json_t *string = json_stringn(text, length);
-        return string != NULL ? string : json_null(); /* not whole UTF-8 */
-    }
-    ikv_value value = ikv_field_get(field, event);
-    switch (value.type) {
-    case IKV_VALUE_NUMBER:
-        return ikvi_json_shortest(value.bits.number,
-                                  field->type != IKV_TYPE_F64);
-    case IKV_VALUE_BOOL:
-        return json_boolean(value.bits.boolean);
-    case IKV_VALUE_TARGET:
-        return value.bits.target.bits != 0
-                   ? json_string(name(user, field, value.bits.target.bits))
-                   : json_null();
-    case IKV_VALUE_INTEGER:
-        if (ikvi_names_something(field))
-            return json_string(name(user, field, (uint32_t)value.bits.integer));
-        return write_integer(field, value.bits.integer);
-    default:
-        return json_null();
-    }
-}
-
-static void write_string(FILE *file, const char *string)
-{
-    json_t *value = json_string(string);
-    json_dumpf(value, file, JSON_ENCODE_ANY);
-    json_decref(value);
-}
-
-static void write_value(FILE *file, json_t *value)
-{
-    char text[32];
-    const char *member;
-    json_t *inner;
-    size_t i;
-    switch (json_typeof(value)) {
-    case JSON_OBJECT:
-        fputc('{', file);
-        i = 0;
-        json_object_foreach(value, member, inner)
-        {
-            if (i++ > 0)
-                fputc(',', file);
-            write_string(file, member);
-            fputc(':', file);
-            write_value(file, inner);
-        }
-        fputc('}', file);
-        break;
-    case JSON_ARRAY:
-        fputc('[', file);
-        json_array_foreach(value, i, inner)
-        {
-            if (i > 0)
-                fputc(',', file);
-            write_value(file, inner);
-        }
-        fputc(']', file);
-        break;
-    case JSON_REAL:
-        ikv_number_format(json_real_value(value), false, text);
-        fputs(json_real_value(value) == 0 ? "-0.0" : text, file);
-        break;
-    default:
-        json_dumpf(value, file, JSON_ENCODE_ANY);
-        break;
-    }
-}
-
-bool ikvi_write_line(FILE *file, json_t *value)
-{
-    write_value(file, value);
-    fputc('\n', file);
-    json_decref(value);
-    return !ferror(file);
 }

@@ -14,6 +14,7 @@ typedef struct reader {
     size_t line; /* of a file of lines; 0: messages have a JSON pointer */
     ikv_message *message;
     bool failed;
+    bool no_memory; /* that is why */
 } reader;
 
 /* A place in the document: a chain of members and indices. */
@@ -26,6 +27,26 @@ typedef struct place {
 /* Fails with a message; always false. */
 bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
+
+/* "no memory"; gives IKV_NO_MEMORY. */
+ikv_status ikvi_no_memory(reader *r);
+
+/* Of what has been read: OK, with an empty message, BAD_FILE or NO_MEMORY. */
+ikv_status ikvi_reader_status(const reader *r);
+
+/* One line's object; NULL after a message. */
+json_t *ikvi_json_parse(reader *r, const char *text, size_t length);
+
+/* A whole file's document ("the setup" for instance); NULL after a message. */
+json_t *ikvi_json_load(reader *r, const char *what);
+
+/* Numbers in texts, with a point in any locale: six digits for messages, and
+ * read as they are. */
+typedef struct number_text {
+    char text[32];
+} number_text;
+number_text ikvi_number(double value);
+double ikvi_read_double(const char *text);
 
 /* What a call that went well leaves in its message: nothing. */
 ikv_status ikvi_message_fine(ikv_message *message);
@@ -78,19 +99,12 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
 /* The number that a field's value has of that name. */
 bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value);
 
-/* The field's value as JSON; targets' names by the callback. */
-json_t *ikvi_write_field(const ikv_field *field, const ikv_event *event,
-                         const char *(*name)(const void *user,
-                                             const ikv_field *field,
-                                             uint32_t bits),
-                         const void *user);
+/* The name of a field's value, NULL if it has none. */
+const char *ikvi_json_value_name(const ikv_field *field, uint64_t value,
+                                 char buffer[8]);
 
-/* A number that ikvi_write_line() prints in its shortest form. */
-json_t *ikvi_json_shortest(double value, bool is_float);
-
-/* Writes a value on one line, numbers by ikv_number_format(), and drops it.
- * False if the file is in error. */
-bool ikvi_write_line(FILE *file, json_t *value);
+/* Whether it is a list of names. */
+bool ikvi_json_is_mask(const ikv_field *field);
 
 /* "stop+refuse" for instance (trace.c). */
 const char *ikvi_verdict_name(ikv_verdict verdict);

@@ -173,8 +173,8 @@ static ikv_verdict run_move(const doing *d)
     as_float(value_of(d, &d->what->arguments[0]), &own[0]);
     as_float(value_of(d, &d->what->arguments[1]), &own[1]);
     ikv_scene_move(scene, target, own[0], own[1]);
-    note(d->setup, "move %s to %g, %g", name_of(d->setup, target),
-         (double)own[0], (double)own[1]);
+    note(d->setup, "move %s to %s, %s", name_of(d->setup, target),
+         ikvi_number((double)own[0]).text, ikvi_number((double)own[1]).text);
     return IKV_CONTINUE;
 }
 
@@ -189,9 +189,9 @@ static ikv_verdict run_turn_to(const doing *d)
     }
     ikv_status status = ikv_scene_turn_to(ikv_kit_scene(d->setup->kit), target,
                                           d->event->view, to[0], to[1]);
-    note(d->setup, "turn %s to %g, %g%s%s", name_of(d->setup, target),
-         (double)to[0], (double)to[1], status < 0 ? ": " : "",
-         status < 0 ? ikv_status_name(status) : "");
+    note(d->setup, "turn %s to %s, %s%s%s", name_of(d->setup, target),
+         ikvi_number((double)to[0]).text, ikvi_number((double)to[1]).text,
+         status < 0 ? ": " : "", status < 0 ? ikv_status_name(status) : "");
     return IKV_CONTINUE;
 }
 
@@ -383,8 +383,8 @@ static ikv_verdict follow(const ikv_event *event, const ikv_delivery *delivery,
         float x = at[0] - f->grip_x;
         float y = at[1] - f->grip_y;
         ikv_scene_move(scene, f->target, x, y);
-        note(f->setup, "%s follows to %g, %g", name_of(f->setup, f->target),
-             (double)x, (double)y);
+        note(f->setup, "%s follows to %s, %s", name_of(f->setup, f->target),
+             ikvi_number((double)x).text, ikvi_number((double)y).text);
     }
     return IKV_CONTINUE;
 }
@@ -694,6 +694,12 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
     to->row = find_row(name);
     if (to->row == NULL)
         return unknown_reaction(r, at, name);
+    if (to->row->takes != TAKES_NOTHING && to->row->takes != TAKES_FIELD &&
+        json_is_object(part)) {
+        to->arguments = calloc(SETUP_ARGUMENTS, sizeof *to->arguments);
+        if (to->arguments == NULL)
+            return ikvi_no_memory(r) == IKV_OK;
+    }
     switch (to->row->takes) {
     case TAKES_NOTHING:
         return wrong_form(r, at, to, value);

@@ -4,7 +4,6 @@
 
 #include "ikvar/digest.h"
 
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -13,10 +12,12 @@ enum {
 };
 
 struct ikv_recording {
-    FILE *file;
+    output output;
+    json_writer writer;
     ikv_kit *kit;
     ikv_bus *bus;
     const ikv_setup *setup;
+    char *path; /* for messages */
     ikv_digest digest;
     bool failed;
 };
@@ -42,36 +43,46 @@ static const char *target_of_tape(const void *user, const ikv_field *field,
                : "root";
 }
 
-static json_t *json_ms(uint64_t ns)
-{
-    return ikvi_json_shortest((double)ns / 1e6, false);
-}
-
-static void add_intake(json_t *line, const ikv_event *event,
-                       const ikv_intake *intake)
+static void write_intake(json_writer *w, const ikv_event *event,
+                         const ikv_intake *intake)
 {
     if (intake->due_ns != event->time_ns || intake->group != 0 ||
-        intake->how != IKV_INTAKE_INPUT)
-        json_object_set_new(line, "due", json_ms(intake->due_ns));
-    if (intake->group != 0)
-        json_object_set_new(line, "between", json_integer(intake->group));
-    if (intake->how == IKV_INTAKE_HELD)
-        json_object_set_new(line, "held", json_true());
-    if (intake->how == IKV_INTAKE_INBOX)
-        json_object_set_new(line, "lane",
-                            intake->lane == IKV_STEP_LANE ? json_string("step")
-                            : intake->lane == IKV_FRAME_LANE
-                                ? json_string("frame")
-                                : json_integer(intake->lane));
-    if (intake->within)
-        json_object_set_new(line, "within", json_true());
-    if (intake->lost_ns != 0)
-        json_object_set_new(line, "lost", json_ms(intake->lost_ns));
+        intake->how != IKV_INTAKE_INPUT) {
+        ikvi_write_name(w, "due");
+        ikvi_write_ms(w, intake->due_ns);
+    }
+    if (intake->group != 0) {
+        ikvi_write_name(w, "between");
+        ikvi_write_integer(w, intake->group);
+    }
+    if (intake->how == IKV_INTAKE_HELD) {
+        ikvi_write_name(w, "held");
+        ikvi_write_bool(w, true);
+    }
+    if (intake->how == IKV_INTAKE_INBOX) {
+        ikvi_write_name(w, "lane");
+        if (intake->lane == IKV_STEP_LANE || intake->lane == IKV_FRAME_LANE)
+            ikvi_write_text(w,
+                            intake->lane == IKV_STEP_LANE ? "step" : "frame");
+        else
+            ikvi_write_integer(w, intake->lane);
+    }
+    if (intake->within) {
+        ikvi_write_name(w, "within");
+        ikvi_write_bool(w, true);
+    }
+    if (intake->lost_ns != 0) {
+        ikvi_write_name(w, "lost");
+        ikvi_write_ms(w, intake->lost_ns);
+    }
 }
 
-/* Fields that are not what the kind alone stands for. */
-static void add_fields(ikv_recording *r, json_t *line, const ikv_event *event,
-                       const ikv_kind_info *info)
+void ikvi_write_fields(json_writer *w, const ikv_event *event,
+                       const ikv_kind_info *info,
+                       const char *(*name)(const void *user,
+                                           const ikv_field *field,
+                                           uint32_t bits),
+                       const void *user)
 {
     ikv_event blank = ikvi_tape_blank(info);
     const ikv_field *field;
@@ -80,10 +91,10 @@ static void add_fields(ikv_recording *r, json_t *line, const ikv_event *event,
         if (field == NULL)
             break;
         if (ikv_field_get(field, event).bits.integer !=
-            ikv_field_get(field, &blank).bits.integer)
-            json_object_set_new(
-                line, field->name,
-                ikvi_write_field(field, event, target_of_tape, r));
+            ikv_field_get(field, &blank).bits.integer) {
+            ikvi_write_name(w, field->name);
+            ikvi_write_field(w, field, event, name, user);
+        }
     }
     for (uint32_t i = 0; i < info->field_count; i++) {
         uint32_t length = 0;
@@ -91,11 +102,17 @@ static void add_fields(ikv_recording *r, json_t *line, const ikv_event *event,
         bool text = ikv_field_text(field, event, &length) != NULL;
         if (text ? length > 0
                  : ikv_field_get(field, event).bits.integer !=
-                       ikv_field_get(field, &blank).bits.integer)
-            json_object_set_new(
-                line, field->name,
-                ikvi_write_field(field, event, target_of_tape, r));
+                       ikv_field_get(field, &blank).bits.integer) {
+            ikvi_write_name(w, field->name);
+            ikvi_write_field(w, field, event, name, user);
+        }
     }
+}
+
+static void end_line(ikv_recording *r)
+{
+    ikvi_write_close_object(&r->writer);
+    r->failed = !ikvi_write_newline(&r->writer) || r->failed;
 }
 
 static void record_event(const ikv_event *event, const ikv_intake *intake,
@@ -104,27 +121,38 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
     ikv_recording *r = user;
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
-    json_t *line = json_object();
-    json_object_set_new(line, "t", json_ms(event->time_ns));
-    json_object_set_new(line, "kind", json_string(info->name));
-    add_intake(line, event, intake);
-    add_fields(r, line, event, info);
-    r->failed = !ikvi_write_line(r->file, line) || r->failed;
+    json_writer *w = &r->writer;
+    if (r->failed)
+        return; /* what follows a gap would be wrong */
+    ikvi_write_object(w);
+    ikvi_write_name(w, "t");
+    ikvi_write_ms(w, event->time_ns);
+    ikvi_write_name(w, "kind");
+    ikvi_write_text(w, info->name);
+    write_intake(w, event, intake);
+    ikvi_write_fields(w, event, info, target_of_tape, r);
+    end_line(r);
 }
 
 static void write_check(ikv_recording *r, bool last)
 {
     char hex[24];
-    json_t *line = json_object();
+    json_writer *w = &r->writer;
+    if (r->failed)
+        return;
     snprintf(hex, sizeof hex, "%016llx", (unsigned long long)r->digest.value);
-    json_object_set_new(line, "digest", json_string(hex));
-    json_object_set_new(line, "step", json_integer((json_int_t)r->digest.step));
-    json_object_set_new(line, "deliveries",
-                        json_integer((json_int_t)r->digest.deliveries));
-    if (last)
-        json_object_set_new(line, "end",
-                            json_ms(ikv_loop_time_ns(ikv_kit_loop(r->kit))));
-    r->failed = !ikvi_write_line(r->file, line) || r->failed;
+    ikvi_write_object(w);
+    ikvi_write_name(w, "digest");
+    ikvi_write_text(w, hex);
+    ikvi_write_name(w, "step");
+    ikvi_write_integer(w, (int64_t)r->digest.step);
+    ikvi_write_name(w, "deliveries");
+    ikvi_write_integer(w, (int64_t)r->digest.deliveries);
+    if (last) {
+        ikvi_write_name(w, "end");
+        ikvi_write_ms(w, ikv_loop_time_ns(ikv_kit_loop(r->kit)));
+    }
+    end_line(r);
 }
 
 static void watch_recording(const ikv_watch *watch, void *user)
@@ -138,16 +166,56 @@ static void watch_recording(const ikv_watch *watch, void *user)
 static void write_header(ikv_recording *r, const char *setup_path)
 {
     uint32_t num, den;
+    json_writer *w = &r->writer;
+    char *seen =
+        setup_path != NULL ? ikvi_path_seen_from(r->path, setup_path) : NULL;
+    if (setup_path != NULL && seen == NULL)
+        r->failed = true;
     ikv_loop_rate(ikv_kit_loop(r->kit), &num, &den);
-    json_t *line = json_object();
-    json_object_set_new(line, "format", json_string("ikvar.tape/1"));
-    if (setup_path != NULL)
-        json_object_set_new(line, "setup", json_string(setup_path));
-    json_object_set_new(line, "steps", json_integer(num));
-    json_object_set_new(line, "per_seconds", json_integer(den));
-    if (ikv_loop_timing(ikv_kit_loop(r->kit)) == IKV_AT_FRAME)
-        json_object_set_new(line, "timing", json_string("at_frame"));
-    r->failed = !ikvi_write_line(r->file, line);
+    ikvi_write_object(w);
+    ikvi_write_name(w, "format");
+    ikvi_write_text(w, TAPE_FORMAT);
+    if (seen != NULL) {
+        ikvi_write_name(w, "setup");
+        ikvi_write_text(w, seen);
+    }
+    free(seen);
+    ikvi_write_name(w, "steps");
+    ikvi_write_integer(w, num);
+    ikvi_write_name(w, "per_seconds");
+    ikvi_write_integer(w, den);
+    if (ikv_loop_timing(ikv_kit_loop(r->kit)) == IKV_AT_FRAME) {
+        ikvi_write_name(w, "timing");
+        ikvi_write_text(w, "at_frame");
+    }
+    end_line(r);
+}
+
+static const char the_tape[] = "the tape";
+
+static ikv_status watch(ikv_recording *r)
+{
+    ikv_loop *loop = ikv_kit_loop(r->kit);
+    ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
+    if (status < 0)
+        return status;
+    status = ikv_bus_add_watcher(r->bus, watch_recording, r);
+    if (status < 0)
+        ikv_loop_set_recorder(loop, NULL, NULL);
+    return status;
+}
+
+static void unwatch(ikv_recording *r)
+{
+    ikv_loop_set_recorder(ikv_kit_loop(r->kit), NULL, NULL);
+    ikv_bus_remove_watcher(r->bus, watch_recording, r);
+}
+
+static void free_recording(ikv_recording *r)
+{
+    ikvi_write_end(&r->writer);
+    free(r->path);
+    free(r);
 }
 
 ikv_status ikv_recording_open(const ikv_recording_config *config,
@@ -158,51 +226,58 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
         return IKV_BAD_ARGUMENT;
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    reader fault = {.path = config->path, .message = message};
     ikv_recording *r = calloc(1, sizeof *r);
-    if (r == NULL)
-        return IKV_NO_MEMORY;
+    char *path = strdup(config->path);
+    if (r == NULL || path == NULL) {
+        free(r);
+        free(path);
+        return ikvi_no_memory(&fault);
+    }
     *r = (ikv_recording){.kit = config->kit,
                          .bus = ikv_kit_bus(config->kit),
                          .setup = config->setup,
+                         .path = path,
                          .digest = IKV_DIGEST_INIT};
-    r->file = fopen(config->path, "w");
-    if (r->file == NULL) {
-        reader fault = {.path = config->path, .message = message};
-        ikvi_reader_fail(&fault, NULL, "can't write the tape: %s",
-                         strerror(errno));
-        free(r);
+    if (!ikvi_output_open(&r->output, &fault, path, true, the_tape)) {
+        free_recording(r);
         return IKV_BAD_FILE;
     }
-    setvbuf(r->file, NULL, _IOLBF, 4096);
-    ikv_loop *loop = ikv_kit_loop(config->kit);
-    ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
-    if (status == IKV_OK) {
-        status = ikv_bus_add_watcher(r->bus, watch_recording, r);
-        if (status < 0)
-            ikv_loop_set_recorder(loop, NULL, NULL);
-    }
+    setvbuf(r->output.file, NULL, _IOLBF, 4096);
+    ikvi_write_begin(&r->writer, r->output.file, false);
+    ikv_status status = watch(r);
     if (status < 0) {
-        fclose(r->file);
-        free(r);
+        ikvi_reader_fail(&fault, NULL, "can't be recorded: %s",
+                         ikv_status_text(status));
+        ikvi_output_close(&r->output, &fault, false, the_tape);
+        free_recording(r);
         return status;
     }
     write_header(r, config->setup_path);
+    if (r->failed) {
+        ikvi_reader_fail(&fault, NULL, "its header can't be written");
+        unwatch(r);
+        ikvi_output_close(&r->output, &fault, false, the_tape);
+        free_recording(r);
+        return IKV_BAD_FILE;
+    }
     *recording = r;
     return ikvi_message_fine(message);
 }
 
-ikv_status ikv_recording_close(ikv_recording *recording)
+ikv_status ikv_recording_close(ikv_recording *recording, ikv_message *message)
 {
     if (recording == NULL)
-        return IKV_OK;
+        return ikvi_message_fine(message);
     ikv_recording *r = recording;
-    ikv_loop_set_recorder(ikv_kit_loop(r->kit), NULL, NULL);
-    ikv_bus_remove_watcher(r->bus, watch_recording, r);
+    reader fault = {.path = r->path, .message = message};
+    unwatch(r);
     write_check(r, true);
-    bool failed = r->failed;
-    failed = fclose(r->file) != 0 || failed;
-    free(r);
-    return failed ? IKV_BAD_FILE : IKV_OK;
+    bool good = ikvi_output_close(&r->output, &fault, true, the_tape);
+    if (good && r->failed)
+        good = ikvi_reader_fail(&fault, NULL, "a text is not UTF-8");
+    free_recording(r);
+    return good ? ikvi_message_fine(message) : IKV_BAD_FILE;
 }
 
 /* ------------------------------------------------------------ comparing -- */
@@ -219,7 +294,8 @@ struct ikv_comparison {
 static void compare_next(ikv_comparison *c, bool last)
 {
     ikv_check check;
-    if (!ikv_tape_check(c->tape, c->next, &check) || check.last != last)
+    if (c->result.old || !ikv_tape_check(c->tape, c->next, &check) ||
+        check.last != last)
         return;
     c->next++;
     c->result.checks++;
@@ -252,6 +328,7 @@ ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
         return IKV_NO_MEMORY;
     *c = (ikv_comparison){
         .tape = tape, .bus = ikv_kit_bus(kit), .digest = IKV_DIGEST_INIT};
+    c->result.old = ikv_tape_about(tape).version < TAPE_VERSION;
     ikv_status status = ikv_bus_add_watcher(c->bus, watch_comparison, c);
     if (status < 0) {
         free(c);

@@ -28,31 +28,41 @@ ikv_memory ikv_host_memory(void)
 
 /* -------------------------------------------------------------- finding -- */
 
+/* Names have their places by jansson's hash tables. */
+bool ikvi_setup_name(reader *r, json_t **names, const char *name, size_t index)
+{
+    if (*names == NULL)
+        *names = json_object();
+    size_t before = json_object_size(*names);
+    if (*names == NULL ||
+        json_object_set_new_nocheck(*names, name,
+                                    json_integer((json_int_t)index)) != 0)
+        return ikvi_no_memory(r) == IKV_OK;
+    return json_object_size(*names) > before;
+}
+
+static size_t place_of(const json_t *names, const char *name)
+{
+    const json_t *at = json_object_get(names, name);
+    return at != NULL ? (size_t)json_integer_value(at) : SIZE_MAX;
+}
+
 setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id)
 {
-    for (uint32_t i = 0; i < setup->target_count; i++)
-        if (setup->targets[i].id != NULL &&
-            strcmp(setup->targets[i].id, id) == 0)
-            return &setup->targets[i];
-    return NULL;
+    size_t at = place_of(setup->target_names, id);
+    return at != SIZE_MAX ? &setup->targets[at] : NULL;
 }
 
 setup_handler *ikvi_setup_find_handler(const ikv_setup *setup, const char *name)
 {
-    for (uint32_t i = 0; i < setup->handler_count; i++)
-        if (setup->handlers[i].name != NULL &&
-            strcmp(setup->handlers[i].name, name) == 0)
-            return &setup->handlers[i];
-    return NULL;
+    size_t at = place_of(setup->handler_names, name);
+    return at != SIZE_MAX ? &setup->handlers[at] : NULL;
 }
 
 setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name)
 {
-    for (uint32_t i = 0; i < setup->group_count; i++)
-        if (setup->groups[i].name != NULL &&
-            strcmp(setup->groups[i].name, name) == 0)
-            return &setup->groups[i];
-    return NULL;
+    size_t at = place_of(setup->group_names, name);
+    return at != SIZE_MAX ? &setup->groups[at] : NULL;
 }
 
 setup_field *ikvi_setup_find_field(setup_target *target, const char *name)
@@ -63,35 +73,35 @@ setup_field *ikvi_setup_find_field(setup_target *target, const char *name)
     return NULL;
 }
 
-/* Whether a target before this one, or this one's earlier fields, has it. */
-static bool is_first(const ikv_setup *setup, uint32_t target, uint32_t field)
+bool ikvi_setup_number_field(reader *r, ikv_setup *setup, const char *name)
 {
-    const char *name = setup->targets[target].fields[field].name;
-    for (uint32_t i = 0; i < target; i++)
-        if (ikvi_setup_find_field(&setup->targets[i], name) != NULL)
-            return false;
+    if (ikvi_setup_field_number(setup, name) != 0)
+        return true;
+    if (!ikvi_setup_name(r, &setup->field_names, name, setup->field_count))
+        return false;
+    if (setup->field_count == setup->field_room) {
+        uint32_t room = setup->field_room * 2 + 16;
+        const char **fields = realloc(setup->fields, room * sizeof *fields);
+        if (fields == NULL)
+            return ikvi_no_memory(r) == IKV_OK;
+        setup->fields = fields;
+        setup->field_room = room;
+    }
+    setup->fields[setup->field_count++] = name;
     return true;
 }
 
 const char *ikv_setup_field_name(const ikv_setup *setup, uint32_t number)
 {
-    for (uint32_t i = 0; setup != NULL && i < setup->target_count; i++)
-        for (uint32_t f = 0; f < setup->targets[i].field_count; f++)
-            if (is_first(setup, i, f) && --number == 0)
-                return setup->targets[i].fields[f].name;
-    return "?";
+    return setup != NULL && number > 0 && number <= setup->field_count
+               ? setup->fields[number - 1]
+               : "?";
 }
 
 uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name)
 {
-    uint32_t number = 0;
-    for (uint32_t i = 0; i < setup->target_count; i++)
-        for (uint32_t f = 0; f < setup->targets[i].field_count; f++) {
-            number += is_first(setup, i, f);
-            if (strcmp(setup->targets[i].fields[f].name, name) == 0)
-                return number;
-        }
-    return 0;
+    size_t at = place_of(setup->field_names, name);
+    return at != SIZE_MAX ? (uint32_t)at + 1 : 0;
 }
 
 /* Targets bear their index + 1 as id. */
@@ -195,32 +205,44 @@ bool ikvi_read_scalar(reader *r, const place *at, const json_t *value,
 
 /* ------------------------------------------------------------- warnings -- */
 
+static void warn_line(const char *text, void *user)
+{
+    ikv_setup *setup = user;
+    if (setup->warning_count == setup->warning_room) {
+        uint32_t room = setup->warning_room * 2 + 16;
+        char **list = realloc(setup->warnings, room * sizeof *list);
+        if (list == NULL) {
+            setup->warning_lost = true;
+            return;
+        }
+        setup->warnings = list;
+        setup->warning_room = room;
+    }
+    char *line = strdup(text);
+    if (line != NULL)
+        setup->warnings[setup->warning_count++] = line;
+    setup->warning_lost = setup->warning_lost || line == NULL;
+}
+
 static void warn(ikv_setup *setup, const char *text, const char *name)
 {
-    char line[256];
-    if (setup->warning_count == WARNINGS)
-        return;
-    snprintf(line, sizeof line, "%s: %s", name, text);
-    setup->warnings[setup->warning_count] = strdup(line);
-    if (setup->warnings[setup->warning_count] != NULL)
-        setup->warning_count++;
+    char line[320];
+    snprintf(line, sizeof line, "%.60s: %s", name, text);
+    warn_line(line, setup);
 }
 
-static bool someone_hears(const ikv_setup *setup, const setup_target *target)
+static void note_who_is_heard(ikv_setup *setup)
 {
     for (uint32_t i = 0; i < setup->handler_count; i++)
-        for (uint32_t a = 0; a < setup->handlers[i].at_count; a++)
-            if (strcmp(setup->handlers[i].at[a], target->id) == 0)
-                return true;
-    return false;
-}
-
-static bool is_parent(const ikv_setup *setup, const setup_target *target)
-{
+        for (uint32_t a = 0; a < setup->handlers[i].at_count; a++) {
+            setup_target *t =
+                ikvi_setup_find_target(setup, setup->handlers[i].at[a]);
+            if (t != NULL)
+                t->heard = true;
+        }
     for (uint32_t i = 0; i < setup->target_count; i++)
-        if (setup->targets[i].parent == (int)(target - setup->targets))
-            return true;
-    return false;
+        if (setup->targets[i].parent != NO_INDEX)
+            setup->targets[setup->targets[i].parent].has_children = true;
 }
 
 static bool an_ancestor_hears(const ikv_setup *setup,
@@ -228,38 +250,78 @@ static bool an_ancestor_hears(const ikv_setup *setup,
 {
     for (int at = (int)(target - setup->targets); at != NO_INDEX;
          at = setup->targets[at].parent)
-        if (someone_hears(setup, &setup->targets[at]))
+        if (setup->targets[at].heard)
             return true;
     return false;
 }
 
+static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
+{
+    const ikv_shape *shape = &t->config.shape;
+    if (shape->type != IKV_SHAPE_NONE && t->config.hit == IKV_HIT_SOLID &&
+        !an_ancestor_hears(setup, t))
+        warn(setup,
+             "it is hit, but no handler is at it or an ancestor: it only "
+             "covers what lies beneath (hit \"off\" lets events through)",
+             t->id);
+    if (shape->type == IKV_SHAPE_NONE && !t->has_children && t->heard)
+        warn(setup, "handlers are at it, but it has no shape to be hit by",
+             t->id);
+    if (t->config.clip && shape->type == IKV_SHAPE_NONE)
+        warn(setup, "it clips, but has no shape: its children are never hit",
+             t->id);
+    if (shape->type == IKV_SHAPE_RECT &&
+        (shape->width == 0 || shape->height == 0))
+        warn(setup, "its rectangle is empty: it is never hit", t->id);
+    if (t->sensing.senses != 0 && shape->type == IKV_SHAPE_NONE)
+        warn(setup, "it senses, but has no shape: nothing ever overlaps it",
+             t->id);
+    if (t->sensing.senses == 0 && t->has_sensing &&
+        (t->sensing.linger != 0 || t->sensing.inside != 0))
+        warn(setup, "it has \"linger\" or \"inside\", but senses no tags",
+             t->id);
+}
+
+/* Tags that are sensed but borne by nobody; handlers of overlaps that never
+ * come. */
+static void find_mistakes_of_sensing(ikv_setup *setup)
+{
+    uint32_t borne = 0, sensed = 0;
+    for (uint32_t i = 0; i < setup->target_count; i++) {
+        borne |= setup->targets[i].config.tags;
+        sensed |= setup->targets[i].sensing.senses;
+    }
+    for (uint32_t bit = 0; bit < setup->tag_count; bit++)
+        if ((sensed & ~borne) >> bit & 1)
+            warn(setup, "this tag is sensed, but no target bears it",
+                 setup->tags[bit]);
+    for (uint32_t i = 0; sensed == 0 && i < setup->handler_count; i++) {
+        const setup_handler *h = &setup->handlers[i];
+        for (uint32_t k = 0; k < h->kind_count; k++)
+            if (ikv_catalogue_info(setup->catalogue, h->kinds[k])->family ==
+                IKV_FAMILY_OVERLAP) {
+                warn(setup, "it hears overlaps, but no target senses any",
+                     h->name);
+                break;
+            }
+    }
+}
+
 static void find_mistakes(ikv_setup *setup)
 {
-    for (uint32_t i = 0; i < setup->target_count; i++) {
-        const setup_target *t = &setup->targets[i];
-        if (t->config.shape.type != IKV_SHAPE_NONE &&
-            t->config.hit == IKV_HIT_SOLID && !an_ancestor_hears(setup, t))
-            warn(setup,
-                 "it is hit, but no handler is at it or an ancestor: it only "
-                 "covers what lies beneath (hit \"off\" lets events through)",
-                 t->id);
-        if (t->config.shape.type == IKV_SHAPE_NONE && !is_parent(setup, t) &&
-            someone_hears(setup, t))
-            warn(setup, "handlers are at it, but it has no shape to be hit by",
-                 t->id);
-        if (t->config.clip && t->config.shape.type == IKV_SHAPE_NONE)
-            warn(setup,
-                 "it clips, but has no shape: its children are never hit",
-                 t->id);
-        if (t->config.shape.type == IKV_SHAPE_RECT &&
-            (t->config.shape.width == 0 || t->config.shape.height == 0))
-            warn(setup, "its rectangle is empty: it is never hit", t->id);
-    }
+    note_who_is_heard(setup);
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        find_mistakes_of_target(setup, &setup->targets[i]);
+    find_mistakes_of_sensing(setup);
     for (uint32_t i = 0; i < setup->handler_count; i++)
         if (setup->handlers[i].has_reactions &&
             setup->handlers[i].reaction_count == 0)
             warn(setup, "its list of reactions is empty: it does nothing",
                  setup->handlers[i].name);
+    for (uint32_t i = 0; i < setup->action_count; i++)
+        if (json_array_size(setup->actions[i].bindings) == 0)
+            warn(setup, "it has no bindings: only the program starts it",
+                 setup->actions[i].name);
 }
 
 /* --------------------------------------------------------------- public -- */
@@ -269,29 +331,25 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
 {
     if (path == NULL || setup == NULL)
         return IKV_BAD_ARGUMENT;
+    reader r = {.path = path, .message = message};
     ikv_setup *s = calloc(1, sizeof *s);
     if (s == NULL)
-        return IKV_NO_MEMORY;
+        return ikvi_no_memory(&r);
     s->path = strdup(path);
-    reader r = {.path = path, .message = message};
-    FILE *file = fopen(path, "r");
-    json_error_t error;
-    if (file == NULL) {
-        ikvi_reader_fail(&r, NULL, "can't open the setup: %s", strerror(errno));
-    } else {
-        s->document = json_loadf(file, JSON_REJECT_DUPLICATES, &error);
-        fclose(file);
-    }
-    if (file != NULL && s->document == NULL) {
-        r.line = error.line > 0 ? (size_t)error.line : 1;
-        ikvi_reader_fail(&r, NULL, "column %d: %s", error.column, error.text);
-    }
+    if (s->path == NULL)
+        ikvi_no_memory(&r);
+    else
+        s->document = ikvi_json_load(&r, "the setup");
     if (r.failed || !ikvi_read_document(&r, s)) {
         ikv_setup_close(s);
-        return IKV_BAD_FILE;
+        return ikvi_reader_status(&r);
     }
     find_mistakes(s);
-    ikvi_find_binding_clashes(s, warn);
+    if (!ikvi_find_binding_clashes(s, warn_line) || s->warning_lost) {
+        ikvi_no_memory(&r);
+        ikv_setup_close(s);
+        return IKV_NO_MEMORY;
+    }
     *setup = s;
     return ikvi_message_fine(message);
 }
@@ -304,20 +362,33 @@ void ikv_setup_close(ikv_setup *setup)
          i++) {
         free(setup->handlers[i].kinds);
         free(setup->handlers[i].at);
+        for (uint32_t n = 0; setup->handlers[i].reactions != NULL &&
+                             n <= setup->handlers[i].reaction_count;
+             n++)
+            free(setup->handlers[i].reactions[n].arguments);
         free(setup->handlers[i].reactions);
         ikvi_free_conditions(setup->handlers[i].conditions,
                              setup->handlers[i].condition_count);
     }
     for (uint32_t i = 0; i < setup->warning_count; i++)
         free(setup->warnings[i]);
+    free(setup->warnings);
+    free(setup->fields);
+    json_decref(setup->target_names);
+    json_decref(setup->handler_names);
+    json_decref(setup->group_names);
+    json_decref(setup->field_names);
     for (uint32_t i = 0; setup->groups != NULL && i < setup->group_count; i++)
         ikvi_free_conditions(setup->groups[i].conditions,
                              setup->groups[i].condition_count);
     free(setup->groups);
     free(setup->sets);
     free(setup->actions);
-    for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count; i++)
+    for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count;
+         i++) {
         free(setup->targets[i].points);
+        free(setup->targets[i].fields);
+    }
     free(setup->targets);
     free(setup->handlers);
     ikv_catalogue_close(setup->catalogue);
@@ -504,7 +575,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     ikv_status status =
         ikvi_make_conditions(setup, h, &config, &conditions, &groups);
     if (status < 0) {
-        ikvi_reader_fail(r, NULL, "no memory");
+        ikvi_no_memory(r);
     } else if (!h->has_reactions && h->bound == NULL &&
                (flags & IKV_APPLY_UNBOUND) == 0) {
         status = IKV_UNKNOWN_NAME;
@@ -598,6 +669,17 @@ const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
         return "root";
     const setup_target *found = ikvi_setup_target_of(setup, target);
     return found != NULL ? found->id : "gone";
+}
+
+const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target)
+{
+    const char *name = ikv_setup_target_name(setup, target);
+    if (setup == NULL || target.bits == 0 || strcmp(name, "gone") != 0)
+        return name;
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        if (setup->targets[i].handle.bits == target.bits)
+            return setup->targets[i].id;
+    return name;
 }
 
 void ikv_setup_view(const ikv_setup *setup, float *width, float *height)

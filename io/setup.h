@@ -26,8 +26,9 @@ typedef struct setup_target {
     const char *parent_id;
     int parent; /* index, or NO_INDEX */
     bool added;
+    bool heard, has_children; /* by handlers at it; by others */
     uint32_t field_count;
-    setup_field fields[FIELDS_PER_TARGET];
+    setup_field *fields;
     ikv_target_config config;
     ikv_sensing sensing;
     bool has_sensing;
@@ -69,7 +70,7 @@ typedef struct reaction {
     ikv_lane lane;
     ikv_event event; /* to send */
     uint32_t argument_count;
-    argument arguments[SETUP_ARGUMENTS];
+    argument *arguments; /* SETUP_ARGUMENTS, or NULL */
 } reaction;
 
 /* A condition or a group of them, kept as it stands in the file. */
@@ -139,8 +140,7 @@ typedef struct follower {
 
 enum {
     FOLLOWERS = 32,
-    OWNERS = 64,
-    WARNINGS = 32
+    OWNERS = 64
 };
 
 struct ikv_setup {
@@ -171,8 +171,12 @@ struct ikv_setup {
     } owners[OWNERS];
     uint32_t owner_count;
     follower followers[FOLLOWERS];
-    char *warnings[WARNINGS];
-    uint32_t warning_count;
+    char **warnings;
+    uint32_t warning_count, warning_room;
+    bool warning_lost; /* for lack of memory */
+    json_t *target_names, *handler_names, *group_names, *field_names;
+    const char **fields; /* names of fields by their numbers - 1 */
+    uint32_t field_count, field_room;
     const char *tags[32];
     uint32_t tag_count;
     ikv_note_fn note;
@@ -180,6 +184,8 @@ struct ikv_setup {
 };
 
 setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id);
+/* The id of a target that is there or was there; "gone" if it never was. */
+const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target);
 setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target);
 setup_handler *ikvi_setup_find_handler(const ikv_setup *setup,
                                        const char *name);
@@ -187,6 +193,11 @@ setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name);
 /* Numbers of fields' names, from 1 on, in order of appearance; 0 and "?" for
  * what is not known. */
 uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name);
+/* Gives a name its place in a list of names; false if it is taken already, or
+ * for lack of memory (then the reader has failed). */
+bool ikvi_setup_name(reader *r, json_t **names, const char *name, size_t index);
+/* Numbers a field's name, if it is new. */
+bool ikvi_setup_number_field(reader *r, ikv_setup *setup, const char *name);
 setup_field *ikvi_setup_find_field(setup_target *target, const char *name);
 
 /* An unknown name: fails with the nearest one. */
@@ -227,9 +238,31 @@ size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name);
 const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
                                            const char *name);
 ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r);
-void ikvi_find_binding_clashes(ikv_setup *setup,
-                               void (*warn)(ikv_setup *setup, const char *text,
-                                            const char *name));
+/* False for lack of memory. */
+bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_note_fn told);
+
+/* bindings.c */
+
+/* Who knows the names of targets and layers. */
+typedef struct binding_names {
+    const ikv_setup *setup;
+    const ikv_bindings_config *config; /* or NULL */
+} binding_names;
+
+/* A binding as it stands in a file. */
+typedef struct read_binding {
+    const char *text;
+    ikv_scope scope;
+    const char *target_id; /* of its scope, in the setup; or NULL */
+    bool unknown;          /* what is wrong is that nobody knows a name in it */
+} read_binding;
+bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
+                       const json_t *value, read_binding *to);
+
+/* Binds what a checked list says, without what is not known. */
+ikv_status ikvi_bind_list(reader *r, const binding_names *names,
+                          ikv_actions *actions, ikv_action_id action,
+                          const json_t *list);
 
 /* conditions.c */
 bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,

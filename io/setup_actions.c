@@ -1,101 +1,8 @@
-/* setup_actions.c - sets, actions and bindings in setups, and files of bindings
- * alone. */
+/* setup_actions.c - sets, actions and bindings in setups. */
 #include "setup.h"
 
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
-
-enum {
-    BINDINGS_FILE_LIMIT = 4096
-};
-
-/* Finds a layer by its name, or says what is wrong. */
-typedef struct scope_reader {
-    const ikv_setup *setup;
-    const place *at;
-} scope_reader;
-
-/* A binding as it stands in a file. */
-typedef struct read_binding {
-    const char *text;
-    ikv_scope scope;
-    const char *target_id; /* of its scope, or NULL */
-} read_binding;
-
-static bool read_scope_target(reader *r, const scope_reader *s,
-                              const json_t *value, const char *member,
-                              uint32_t where, read_binding *to)
-{
-    place here = {s->at, member, 0};
-    const char *id = NULL;
-    if (!ikvi_read_string(r, s->at, value, member, false, &id))
-        return false;
-    if (id == NULL)
-        return true;
-    to->scope.where = where;
-    if (where == IKV_FOCUSED && strcmp(id, "root") == 0)
-        return true; /* on anything */
-    if (s->setup == NULL || ikvi_setup_find_target(s->setup, id) == NULL)
-        return s->setup != NULL
-                   ? ikvi_setup_unknown_target(r, &here, s->setup, id)
-                   : ikvi_reader_fail(
-                         r, &here, "there is no setup to name \"%.60s\"", id);
-    to->target_id = id;
-    return true;
-}
-
-static bool read_scope_layer(reader *r, const scope_reader *s,
-                             const json_t *value, read_binding *to)
-{
-    place here = {s->at, "layer", 0};
-    const char *name = NULL;
-    if (!ikvi_read_string(r, s->at, value, "layer", false, &name) ||
-        name == NULL)
-        return !r->failed;
-    to->scope.where = IKV_IN_LAYER;
-    for (uint32_t i = 0; s->setup != NULL && i < s->setup->layer_count; i++)
-        if (strcmp(s->setup->layers[i].name, name) == 0) {
-            to->scope.layer = i;
-            return true;
-        }
-    return ikvi_reader_fail(r, &here, "there is no layer \"%.60s\"", name);
-}
-
-static bool read_binding_at(reader *r, const place *at, const ikv_setup *setup,
-                            const json_t *value, read_binding *to)
-{
-    static const char *const members[] = {"press", "within", "layer", "focused",
-                                          NULL};
-    scope_reader scope = {setup, at};
-    ikv_message message;
-    place here = {at, "press", 0};
-    *to = (read_binding){.text = json_string_value(value)};
-    if (to->text == NULL) {
-        if (!json_is_object(value))
-            return ikvi_reader_fail(
-                r, at,
-                "expected a binding, \"KeyF\" or {\"press\": "
-                "\"KeyF\", \"within\": a target's id}, found %s",
-                ikvi_json_found(value));
-        if (!ikvi_expect_object(r, at, value, members) ||
-            !ikvi_read_string(r, at, value, "press", true, &to->text) ||
-            !read_scope_target(r, &scope, value, "within", IKV_WITHIN, to) ||
-            !read_scope_target(r, &scope, value, "focused", IKV_FOCUSED, to) ||
-            !read_scope_layer(r, &scope, value, to))
-            return false;
-        if ((json_object_get(value, "within") != NULL) +
-                (json_object_get(value, "focused") != NULL) +
-                (json_object_get(value, "layer") != NULL) >
-            1)
-            return ikvi_reader_fail(r, at,
-                                    "expected one of \"within\", \"layer\" and "
-                                    "\"focused\"");
-    }
-    return ikv_binding_check(to->text, &message) == IKV_OK ||
-           ikvi_reader_fail(r, json_is_object(value) ? &here : at, "%s",
-                            message.text);
-}
 
 /* ---------------------------------------------------------------- setups -- */
 
@@ -168,47 +75,24 @@ bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
                                const json_t *value, size_t index)
 {
     place list = {at, "bindings", 0};
+    const binding_names names = {.setup = setup};
     read_binding binding;
     (void)value;
     for (size_t i = 0; i < json_array_size(setup->actions[index].bindings);
          i++) {
         place one = {&list, NULL, i};
-        if (!read_binding_at(r, &one, setup,
-                             json_array_get(setup->actions[index].bindings, i),
-                             &binding))
+        if (!ikvi_read_binding(
+                r, &one, &names,
+                json_array_get(setup->actions[index].bindings, i), &binding))
             return false;
     }
     return true;
 }
 
-static ikv_scope scope_of(const ikv_setup *setup, const read_binding *binding)
-{
-    ikv_scope scope = binding->scope;
-    if (binding->target_id != NULL)
-        scope.target =
-            ikvi_setup_find_target(setup, binding->target_id)->handle;
-    return scope;
-}
-
-/* Binds what a checked list says. */
-static ikv_status bind_list(reader *r, const ikv_setup *setup,
-                            ikv_actions *actions, ikv_action_id action,
-                            const json_t *list)
-{
-    read_binding binding;
-    ikv_status status = IKV_OK;
-    for (size_t i = 0; status == IKV_OK && i < json_array_size(list); i++) {
-        if (!read_binding_at(r, NULL, setup, json_array_get(list, i), &binding))
-            return IKV_BAD_FILE;
-        ikv_scope scope = scope_of(setup, &binding);
-        status = ikv_action_bind(actions, action, binding.text, &scope, NULL);
-    }
-    return status;
-}
-
 ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
 {
     ikv_actions *actions = ikv_kit_actions(setup->kit);
+    const binding_names names = {.setup = setup};
     ikv_status status = IKV_OK;
     for (uint32_t i = 0; status == IKV_OK && i < setup->set_count; i++) {
         setup_set *set = &setup->sets[i];
@@ -225,7 +109,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
             set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
         status = ikv_action_add(actions, set, a->name, &a->added);
         if (status == IKV_OK)
-            status = bind_list(r, setup, actions, a->added, a->bindings);
+            status = ikvi_bind_list(r, &names, actions, a->added, a->bindings);
         if (status < 0)
             ikvi_reader_fail(r, NULL,
                              "the action \"%.60s\" could not be added: %s",
@@ -234,219 +118,93 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
     return status;
 }
 
-/* Two actions of one set that the same press starts. */
-void ikvi_find_binding_clashes(ikv_setup *setup,
-                               void (*warn)(ikv_setup *setup, const char *text,
-                                            const char *name))
+/* ---------------------------------------------------------------- clashes --
+ */
+
+/* The setup's actions, in a bus of their own whose targets stand for the
+ * setup's: as if it were applied. */
+typedef struct trial {
+    ikv_bus *bus;
+    ikv_state *state;
+    ikv_actions *actions;
+    ikv_target *targets;
+} trial;
+
+static void close_trial(trial *t)
 {
-    ikv_actions_config config = IKV_ACTIONS_INIT;
+    ikv_actions_close(t->actions);
+    ikv_state_close(t->state);
+    ikv_bus_close(t->bus);
+    free(t->targets);
+}
+
+static bool open_trial(const ikv_setup *setup, trial *t)
+{
+    ikv_actions_config actions = IKV_ACTIONS_INIT;
     ikv_bus_config bus = IKV_BUS_INIT;
     ikv_state_config state = IKV_STATE_INIT;
-    ikv_actions *actions = NULL;
-    config.memory = bus.memory = state.memory = ikv_host_memory();
-    config.actions = setup->action_count + 1;
-    config.bindings = setup->binding_count + 1;
-    config.name_bytes = 65536;
-    if (setup->action_count == 0 || ikv_bus_open(&bus, &config.bus) < 0)
-        return;
-    if (ikv_state_open(&state, &config.state) == IKV_OK &&
-        ikv_actions_open(&config, &actions) == IKV_OK)
-        for (uint32_t i = 0; i < setup->action_count; i++) {
-            const setup_action *a = &setup->actions[i];
-            ikv_action_id id;
-            if (ikv_action_add(actions, IKV_MAIN_SET, a->name, &id) < 0)
-                break;
-            for (size_t n = 0; n < json_array_size(a->bindings); n++) {
-                const json_t *value = json_array_get(a->bindings, n);
-                const char *text = json_string_value(value);
-                ikv_binding other;
-                char line[200];
-                if (text == NULL) /* it holds somewhere only */
-                    continue;
-                if (ikv_action_conflicts(actions, id, text, NULL, &other, 1)) {
-                    const char *whose = ikv_action_name(
-                        actions, ikv_binding_action(actions, other));
-                    const setup_action *b =
-                        ikvi_setup_find_action(setup, whose);
-                    snprintf(line, sizeof line,
-                             "%.60s starts \"%.60s\" too, in the same set",
-                             text, whose);
-                    if ((a->set == NULL) == (b->set == NULL) &&
-                        (a->set == NULL || strcmp(a->set, b->set) == 0))
-                        warn(setup, line, a->name);
-                }
-                ikv_action_bind(actions, id, text, NULL, NULL);
-            }
-        }
-    ikv_actions_close(actions);
-    ikv_state_close(config.state);
-    ikv_bus_close(config.bus);
-}
-
-/* ----------------------------------------------------- files of bindings -- */
-
-static json_t *load_bindings(reader *r)
-{
-    json_error_t error;
-    FILE *file = fopen(r->path, "r");
-    if (file == NULL) {
-        ikvi_reader_fail(r, NULL, "can't open the bindings: %s",
-                         strerror(errno));
-        return NULL;
-    }
-    json_t *document = json_loadf(file, JSON_REJECT_DUPLICATES, &error);
-    fclose(file);
-    if (document == NULL) {
-        r->line = error.line > 0 ? (size_t)error.line : 1;
-        ikvi_reader_fail(r, NULL, "column %d: %s", error.column, error.text);
-    }
-    return document;
-}
-
-static bool unknown_action(reader *r, const place *at,
-                           const ikv_actions *actions, const char *name)
-{
-    const char *known[BINDINGS_FILE_LIMIT + 1];
-    uint32_t count = 0;
-    ikv_action_id id;
-    while (count < BINDINGS_FILE_LIMIT &&
-           (id = ikv_action_list(actions, count)).bits != 0)
-        known[count++] = ikv_action_name(actions, id);
-    known[count] = NULL;
-    return ikvi_setup_unknown(r, at, "action", name, known);
-}
-
-/* All of it, before anything is changed. */
-static bool check_bindings(reader *r, const json_t *document,
-                           const ikv_actions *actions, const ikv_setup *setup)
-{
-    static const char *const members[] = {"format", "bindings", NULL};
-    const char *format = NULL, *name;
-    json_t *all = json_object_get(document, "bindings"), *list;
-    place at_format = {NULL, "format", 0}, at_all = {NULL, "bindings", 0};
-    read_binding binding;
-    if (!json_is_object(document))
-        return ikvi_reader_fail(r, NULL, "expected an object, found %s",
-                                ikvi_json_found(document));
-    if (!ikvi_read_string(r, NULL, document, "format", true, &format))
+    actions.memory = bus.memory = state.memory = ikv_host_memory();
+    bus.targets = setup->target_count + 1;
+    actions.sets = setup->set_count + 1;
+    actions.actions = setup->action_count + 1;
+    actions.bindings = setup->binding_count + 1;
+    actions.name_bytes = 4096 + 64 * (setup->action_count + setup->set_count);
+    t->targets = calloc(setup->target_count + 1u, sizeof *t->targets);
+    if (t->targets == NULL || ikv_bus_open(&bus, &t->bus) < 0 ||
+        ikv_state_open(&state, &t->state) < 0)
         return false;
-    if (strcmp(format, "ikvar.bindings/1") != 0)
-        return ikvi_reader_fail(
-            r, &at_format, "expected \"ikvar.bindings/1\", found \"%.60s\"",
-            format);
-    if (!ikvi_expect_object(r, NULL, document, members))
+    actions.bus = t->bus;
+    actions.state = t->state;
+    if (ikv_actions_open(&actions, &t->actions) < 0)
         return false;
-    if (!json_is_object(all))
-        return ikvi_reader_fail(
-            r, &at_all, "expected {\"action\": [bindings], ...}, found %s",
-            ikvi_json_found(all));
-    json_object_foreach(all, name, list)
-    {
-        place here = {&at_all, name, 0};
-        if (actions != NULL && ikv_action_find(actions, name).bits == 0)
-            return unknown_action(r, &here, actions, name);
-        if (!ikvi_expect_array(r, &here, list))
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        if (ikv_bus_add_target(t->bus, i + 1, &t->targets[i]) < 0)
             return false;
-        for (size_t i = 0; i < json_array_size(list); i++) {
-            place one = {&here, NULL, i};
-            if (!read_binding_at(r, &one, setup, json_array_get(list, i),
-                                 &binding))
+    return true;
+}
+
+static bool fill_trial(const ikv_setup *setup, trial *t)
+{
+    const binding_names names = {.setup = setup};
+    ikv_action_set numbers[1001];
+    for (uint32_t i = 0; i < setup->set_count; i++)
+        if (ikv_action_add_set(t->actions, setup->sets[i].name, &numbers[i]) <
+            0)
+            return false;
+    for (uint32_t i = 0; i < setup->action_count; i++) {
+        const setup_action *a = &setup->actions[i];
+        ikv_action_id id;
+        ikv_action_set set = IKV_MAIN_SET;
+        if (a->set != NULL)
+            set = numbers[ikvi_setup_find_set(setup, a->set)];
+        if (ikv_action_add(t->actions, set, a->name, &id) < 0)
+            return false;
+        for (size_t n = 0; n < json_array_size(a->bindings); n++) {
+            reader silent = {.path = setup->path};
+            read_binding b;
+            if (!ikvi_read_binding(&silent, NULL, &names,
+                                   json_array_get(a->bindings, n), &b))
+                return false;
+            if (b.target_id != NULL)
+                b.scope.target = strcmp(b.target_id, "root") == 0
+                                     ? ikv_bus_root(t->bus)
+                                     : t->targets[ikvi_setup_find_target(
+                                                      setup, b.target_id) -
+                                                  setup->targets];
+            if (ikv_action_bind(t->actions, id, b.text, &b.scope, NULL) < 0)
                 return false;
         }
     }
     return true;
 }
 
-/* How many more bindings there will be. */
-static bool has_room(const json_t *document, const ikv_actions *actions,
-                     uint32_t room)
+bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_note_fn told)
 {
-    json_t *all = json_object_get(document, "bindings"), *list;
-    const char *name;
-    size_t needed = ikv_action_count(actions).bindings;
-    json_object_foreach(all, name, list)
-    {
-        ikv_action_id id = ikv_action_find(actions, name);
-        for (uint32_t n = 0; ikv_action_binding(actions, id, n).bits != 0; n++)
-            needed--;
-        needed += json_array_size(list);
-    }
-    return needed <= room;
-}
-
-ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
-                             const ikv_setup *setup, ikv_message *message)
-{
-    if (path == NULL)
-        return IKV_BAD_ARGUMENT;
-    reader r = {.path = path, .message = message};
-    json_t *document = load_bindings(&r), *list;
-    const char *name;
-    ikv_status status = IKV_OK;
-    if (document == NULL || !check_bindings(&r, document, actions, setup)) {
-        status = IKV_BAD_FILE;
-    } else if (actions != NULL &&
-               !has_room(document, actions, ikv_action_room(actions))) {
-        ikvi_reader_fail(&r, NULL, "there is no room for so many bindings");
-        status = IKV_FULL_BINDINGS;
-    } else if (actions != NULL) {
-        json_object_foreach(json_object_get(document, "bindings"), name, list)
-        {
-            ikv_action_id id = ikv_action_find(actions, name);
-            ikv_action_unbind_all(actions, id);
-            status = bind_list(&r, setup, actions, id, list);
-            if (status < 0)
-                break;
-        }
-    }
-    json_decref(document);
-    return status == IKV_OK ? ikvi_message_fine(message) : status;
-}
-
-static json_t *write_binding(const ikv_actions *actions, ikv_binding binding,
-                             const ikv_setup *setup)
-{
-    char text[IKV_BINDING_BYTES];
-    ikv_scope scope = ikv_binding_scope(actions, binding);
-    ikv_binding_text(actions, binding, text, sizeof text);
-    const char *target = scope.target.bits == 0
-                             ? "root"
-                             : ikv_setup_target_name(setup, scope.target);
-    if (scope.where == IKV_ANYWHERE)
-        return json_string(text);
-    json_t *object = json_object();
-    json_object_set_new(object, "press", json_string(text));
-    if (scope.where == IKV_IN_LAYER)
-        json_object_set_new(
-            object, "layer",
-            json_string(setup != NULL && scope.layer < setup->layer_count
-                            ? setup->layers[scope.layer].name
-                            : ""));
-    else
-        json_object_set_new(object,
-                            scope.where == IKV_WITHIN ? "within" : "focused",
-                            json_string(target));
-    return object;
-}
-
-ikv_status ikv_bindings_save(const char *path, const ikv_actions *actions,
-                             const ikv_setup *setup)
-{
-    if (path == NULL || actions == NULL)
-        return IKV_BAD_ARGUMENT;
-    json_t *document = json_object(), *all = json_object();
-    ikv_action_id id;
-    ikv_binding binding;
-    json_object_set_new(document, "format", json_string("ikvar.bindings/1"));
-    for (uint32_t i = 0; (id = ikv_action_list(actions, i)).bits != 0; i++) {
-        json_t *list = json_array();
-        for (uint32_t n = 0;
-             (binding = ikv_action_binding(actions, id, n)).bits != 0; n++)
-            json_array_append_new(list, write_binding(actions, binding, setup));
-        json_object_set_new(all, ikv_action_name(actions, id), list);
-    }
-    json_object_set_new(document, "bindings", all);
-    int failed = json_dump_file(document, path, JSON_INDENT(2));
-    json_decref(document);
-    return failed ? IKV_BAD_FILE : IKV_OK;
+    trial t = {0};
+    bool good = setup->action_count == 0 ||
+                (open_trial(setup, &t) && fill_trial(setup, &t));
+    if (good)
+        ikv_bindings_find_clashes(t.actions, told, setup);
+    close_trial(&t);
+    return good;
 }

@@ -116,7 +116,7 @@ static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
                                   &handler->kinds[handler->kind_count++]))
             return false;
     }
-    return handler->kinds != NULL || ikvi_reader_fail(r, at, "no memory");
+    return handler->kinds != NULL || ikvi_no_memory(r) == IKV_OK;
 }
 
 static bool read_families(reader *r, const place *at, const json_t *list,
@@ -190,7 +190,7 @@ static bool read_at(reader *r, const place *at, const ikv_setup *setup,
             return ikvi_setup_unknown_target(r, &here, setup, id);
         handler->at[handler->at_count++] = id;
     }
-    return handler->at != NULL || ikvi_reader_fail(r, &here, "no memory");
+    return handler->at != NULL || ikvi_no_memory(r) == IKV_OK;
 }
 
 static bool read_phases(reader *r, const place *at, const json_t *value,
@@ -238,8 +238,7 @@ static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
             return false;
         handler->reaction_count++;
     }
-    return handler->reactions != NULL ||
-           ikvi_reader_fail(r, &here, "no memory");
+    return handler->reactions != NULL || ikvi_no_memory(r) == IKV_OK;
 }
 
 static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
@@ -353,7 +352,7 @@ static bool target_name_entry(reader *r, const place *at, ikv_setup *setup,
     if (id[0] == '\0' || strcmp(id, "root") == 0)
         return ikvi_reader_fail(r, &here,
                                 "expected a name of its own, found \"%s\"", id);
-    if (ikvi_setup_find_target(setup, id) != NULL)
+    if (!ikvi_setup_name(r, &setup->target_names, id, index))
         return ikvi_reader_fail(r, &here, "the id \"%.60s\" is taken", id);
     setup->targets[index] =
         (setup_target){.id = id, .parent = NO_INDEX, .config = IKV_TARGET_INIT};
@@ -371,8 +370,8 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
     if (!ikvi_read_string(r, at, value, "name", true, &name))
         return false;
     place here = {at, "name", 0};
-    if (name[0] == '\0' || ikvi_setup_find_handler(setup, name) != NULL ||
-        ikvi_setup_find_group(setup, name) != NULL)
+    if (name[0] == '\0' || ikvi_setup_find_group(setup, name) != NULL ||
+        !ikvi_setup_name(r, &setup->handler_names, name, index))
         return ikvi_reader_fail(r, &here,
                                 "the name \"%.60s\" is empty or taken", name);
     setup->handlers[index] = (setup_handler){.setup = setup, .name = name};
@@ -401,13 +400,12 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 {
     ikv_catalogue_config config = IKV_CATALOGUE_INIT;
     size_t kinds = json_array_size(json_object_get(setup->document, "kinds"));
-    place here = {NULL, "kinds", 0};
     config.user_kinds = (uint32_t)(kinds < 3000 ? kinds : 3000) + 1;
     config.user_fields = config.user_kinds * FIELDS_PER_TARGET;
     config.text_bytes = 65536 + config.user_kinds * 1024;
     config.memory = ikv_host_memory();
     return ikv_catalogue_open(&config, &setup->catalogue) == IKV_OK ||
-           ikvi_reader_fail(r, &here, "no memory");
+           ikvi_no_memory(r) == IKV_OK;
 }
 
 bool ikvi_read_document(reader *r, ikv_setup *setup)
@@ -459,7 +457,7 @@ bool ikvi_read_document(reader *r, ikv_setup *setup)
     if (setup->groups == NULL || setup->targets == NULL ||
         setup->handlers == NULL || setup->sets == NULL ||
         setup->actions == NULL)
-        return ikvi_reader_fail(r, NULL, "no memory");
+        return ikvi_no_memory(r) == IKV_OK;
     return open_catalogue(r, setup) &&
            (view == NULL || read_view(r, &at_view, setup, view)) &&
            (loop == NULL || read_loop(r, &at_loop, setup, loop)) &&

@@ -190,7 +190,7 @@ static bool read_polygon(reader *r, const place *at, const json_t *value,
                                 IKV_POLYGON_LIMIT);
     target->points = calloc(count, 2 * sizeof(float));
     if (target->points == NULL)
-        return ikvi_reader_fail(r, at, "no memory");
+        return ikvi_no_memory(r) == IKV_OK;
     for (size_t i = 0; i < count; i++) {
         place one = {at, NULL, i};
         if (!ikvi_read_floats(r, &one, json_array_get(value, i), 2,
@@ -285,8 +285,8 @@ static bool read_traits(reader *r, const place *at, const json_t *object,
     return true;
 }
 
-static bool read_target_fields(reader *r, const place *at, const json_t *object,
-                               setup_target *target)
+static bool read_target_fields(reader *r, const place *at, ikv_setup *setup,
+                               const json_t *object, setup_target *target)
 {
     json_t *fields = json_object_get(object, "fields"), *value;
     const char *name;
@@ -297,9 +297,15 @@ static bool read_target_fields(reader *r, const place *at, const json_t *object,
         return ikvi_reader_fail(
             r, &here, "expected an object of at most %d fields, found %s",
             FIELDS_PER_TARGET, ikvi_json_found(fields));
+    target->fields =
+        calloc(json_object_size(fields) + 1, sizeof *target->fields);
+    if (target->fields == NULL)
+        return ikvi_no_memory(r) == IKV_OK;
     json_object_foreach(fields, name, value)
     {
         place one = {&here, name, 0};
+        if (!ikvi_setup_number_field(r, setup, name))
+            return false;
         setup_field *field = &target->fields[target->field_count++];
         field->name = name;
         if (!ikvi_read_scalar(r, &one, value, &field->value))
@@ -406,7 +412,7 @@ bool ikvi_read_setup_target(reader *r, const place *at, ikv_setup *setup,
            (tags == NULL ||
             ikvi_setup_read_tags(r, &at_tags, setup, tags, &config->tags)) &&
            read_sensing(r, at, setup, value, target) &&
-           read_target_fields(r, at, value, target);
+           read_target_fields(r, at, setup, value, target);
 }
 
 bool ikvi_check_parents(reader *r, const place *at, const ikv_setup *setup)

@@ -3,15 +3,12 @@
 #define _POSIX_C_SOURCE 200809L
 #include "tape.h"
 
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
 struct ikv_tape {
-    FILE *file;
-    char *path, *line, *setup_path;
-    size_t room;
-    reader reader;
+    tape_lines lines;
+    char *setup_path;
     const ikv_setup *setup;
     const ikv_catalogue *catalogue;
     quick_reader *quick;
@@ -20,19 +17,12 @@ struct ikv_tape {
     /* What is at hand: the next line, and gestures under way. */
     tape_line next;
     bool has_next, file_ended;
-    tape_play plays[PLAY_LIMIT];
-    uint32_t plays_begun;
+    tape_plays plays;
     ikv_check *checks;
     size_t check_count, check_room;
     ikv_message fault;
     bool failed;
 };
-
-enum {
-    LINE_LIMIT = 65536
-};
-
-#define DAYS_100_MS 8.64e9
 
 const char *const ikvi_tape_members[] = {"t",    "kind", "due",    "between",
                                          "lane", "held", "within", "lost",
@@ -45,86 +35,27 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info)
     return event;
 }
 
-/* The next line that is not empty: its length, 0 at the end, -1 for an error.
- */
-static ssize_t read_text_line(ikv_tape *tape)
-{
-    ssize_t length;
-    do {
-        length = getline(&tape->line, &tape->room, tape->file);
-        if (length < 0 && !ferror(tape->file))
-            return 0;
-        if (length < 0) {
-            ikvi_reader_fail(&tape->reader, NULL, "can't read: %s",
-                             strerror(errno));
-            return -1;
-        }
-        tape->reader.line++;
-        if (length > LINE_LIMIT) {
-            ikvi_reader_fail(&tape->reader, NULL,
-                             "the line has %zd bytes, expected at most %d",
-                             length, LINE_LIMIT);
-            return -1;
-        }
-    } while (strspn(tape->line, " \t\r\n") == (size_t)length);
-    return length;
-}
+/* --------------------------------------------------------------- opening -- */
 
-static json_t *parse_object(ikv_tape *tape, size_t length)
+static void read_header(ikv_tape *tape)
 {
-    json_error_t error;
-    json_t *object =
-        json_loadb(tape->line, length, JSON_REJECT_DUPLICATES, &error);
-    if (object == NULL) {
-        ikvi_reader_fail(&tape->reader, NULL,
-                         "column %d: expected one JSON object a line: %s",
-                         error.column, error.text);
-    } else if (!json_is_object(object)) {
-        ikvi_reader_fail(&tape->reader, NULL, "expected an object, found %s",
-                         ikvi_json_found(object));
-        json_decref(object);
-        object = NULL;
+    reader *r = &tape->lines.reader;
+    const char *setup;
+    if (!ikvi_lines_next(&tape->lines)) {
+        ikvi_reader_fail(r, NULL,
+                         "the file is empty, expected a header line "
+                         "{\"format\":\"" TAPE_FORMAT "\"}");
+        return;
     }
-    return object;
-}
-
-/* --------------------------------------------------------------- header -- */
-
-static bool read_header(ikv_tape *tape, const json_t *object)
-{
-    static const char *const members[] = {
-        "format", "until", "setup", "steps", "per_seconds", "timing", NULL};
-    const char *format = NULL, *timing = "in_step", *setup = NULL;
-    double until = 0;
-    int64_t steps = 0, per_seconds = 0;
-    reader *r = &tape->reader;
-    if (!ikvi_read_string(r, NULL, object, "format", true, &format))
-        return false;
-    if (strcmp(format, "ikvar.tape/1") != 0)
-        return ikvi_reader_fail(
-            r, NULL, "expected format \"ikvar.tape/1\", found \"%.60s\"",
-            format);
-    if (!ikvi_expect_object(r, NULL, object, members) ||
-        !ikvi_read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
-        !ikvi_read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
-        !ikvi_read_integer(r, NULL, object, "per_seconds", 1, 1000,
-                           &per_seconds) ||
-        !ikvi_read_string(r, NULL, object, "setup", false, &setup) ||
-        !ikvi_read_string(r, NULL, object, "timing", false, &timing))
-        return false;
-    if (strcmp(timing, "in_step") != 0 && strcmp(timing, "at_frame") != 0)
-        return ikvi_reader_fail(r, NULL,
-                                "timing: expected \"in_step\" or \"at_frame\", "
-                                "found \"%.40s\"",
-                                timing);
-    tape->info.until_ns = (uint64_t)(until * 1e6 + 0.5);
-    tape->info.step_num = (uint32_t)steps;
-    tape->info.step_den =
-        steps > 0 && per_seconds == 0 ? 1 : (uint32_t)per_seconds;
-    tape->info.at_frame = strcmp(timing, "at_frame") == 0;
-    tape->setup_path = setup != NULL ? strdup(setup) : NULL;
-    tape->info.setup = tape->setup_path;
-    return true;
+    json_t *header = ikvi_lines_parse(&tape->lines);
+    if (header != NULL &&
+        ikvi_read_tape_header(r, header, &tape->info, &setup) &&
+        setup != NULL) {
+        tape->info.setup = tape->setup_path = strdup(setup);
+        if (tape->setup_path == NULL)
+            ikvi_no_memory(r);
+    }
+    json_decref(header);
 }
 
 static ikv_status open_tape(const char *path, const ikv_setup *setup,
@@ -134,35 +65,24 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
     if (path == NULL || tape == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_tape *t = calloc(1, sizeof *t);
+    reader *r = t != NULL ? &t->lines.reader
+                          : &(reader){.path = path, .message = message};
     if (t == NULL)
-        return IKV_NO_MEMORY;
-    t->path = strdup(path);
+        return ikvi_no_memory(r);
     t->setup = setup;
     t->catalogue = catalogue;
-    t->quick = ikvi_quick_open(catalogue);
-    t->reader = (reader){.path = path, .message = message};
-    t->file = fopen(path, "r");
-    ssize_t length = 0;
-    if (t->file == NULL)
-        ikvi_reader_fail(&t->reader, NULL, "can't open the tape: %s",
-                         strerror(errno));
-    else if ((length = read_text_line(t)) == 0)
-        ikvi_reader_fail(&t->reader, NULL,
-                         "the file is empty, expected a header line "
-                         "{\"format\":\"ikvar.tape/1\"}");
-    json_t *header = !t->reader.failed && length > 0
-                         ? parse_object(t, (size_t)length)
-                         : NULL;
-    if (header != NULL)
-        read_header(t, header);
-    json_decref(header);
-    if (t->reader.failed || t->path == NULL || t->quick == NULL) {
-        ikv_tape_close(t);
-        return IKV_BAD_FILE;
+    if (ikvi_lines_open(&t->lines, path, message)) {
+        read_header(t);
+        t->quick = ikvi_quick_open(catalogue);
+        if (t->quick == NULL)
+            ikvi_no_memory(r);
     }
-    t->reader.path = t->path;
-    *tape = t;
-    return ikvi_message_fine(message);
+    ikv_status status = ikvi_reader_status(r);
+    if (status == IKV_OK)
+        *tape = t;
+    else
+        ikv_tape_close(t);
+    return status;
 }
 
 ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
@@ -192,7 +112,7 @@ static bool may_be_played(const ikv_kind_info *info, bool any)
 static bool read_kind(ikv_tape *tape, const json_t *object,
                       const ikv_kind_info **info)
 {
-    reader *r = &tape->reader;
+    reader *r = &tape->lines.reader;
     const ikv_catalogue *catalogue = tape->catalogue;
     bool any = json_object_get(object, "lane") != NULL;
     const char *name = NULL;
@@ -219,18 +139,6 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
         near != NULL ? "\"?" : "");
 }
 
-static bool read_ns(reader *r, const json_t *object, const char *member,
-                    bool needed, uint64_t *ns)
-{
-    double ms = 0;
-    if (needed && json_object_get(object, member) == NULL)
-        return ikvi_reader_fail(r, NULL, "member \"%s\" is missing", member);
-    if (!ikvi_read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
-        return false;
-    *ns = (uint64_t)(ms * 1e6 + 0.5);
-    return true;
-}
-
 /* Lines are in the order in which they take effect: by `due`, or else `t`. */
 static bool check_order(ikv_tape *tape, const tape_line *line)
 {
@@ -242,7 +150,7 @@ static bool check_order(ikv_tape *tape, const tape_line *line)
         ikv_time_format(*last, wanted);
         ikv_time_format(at, found);
         return ikvi_reader_fail(
-            &tape->reader, NULL,
+            &tape->lines.reader, NULL,
             "the time runs backwards: expected %s of at least "
             "%s, found %s",
             due ? "due" : "t", wanted, found);
@@ -299,8 +207,8 @@ static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
     int64_t frame = 0;
     *intake = (ikv_intake)IKV_INTAKE_INIT;
     intake->has_due = json_object_get(object, "due") != NULL;
-    if (!read_ns(r, object, "due", false, &intake->due_ns) ||
-        !read_ns(r, object, "lost", false, &intake->lost_ns) ||
+    if (!ikvi_read_ns(r, object, "due", false, &intake->due_ns) ||
+        !ikvi_read_ns(r, object, "lost", false, &intake->lost_ns) ||
         !ikvi_read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
         !ikvi_read_bool(r, NULL, object, "held", &held) ||
         !ikvi_read_bool(r, NULL, object, "within", &intake->within) ||
@@ -327,8 +235,9 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
     if (!read_kind(tape, object, &info))
         return false;
     line->event = ikvi_tape_blank(info);
-    if (!read_ns(&tape->reader, object, "t", true, &line->event.time_ns) ||
-        !read_intake(&tape->reader, object, &line->intake))
+    if (!ikvi_read_ns(&tape->lines.reader, object, "t", true,
+                      &line->event.time_ns) ||
+        !read_intake(&tape->lines.reader, object, &line->intake))
         return false;
     target_finder finder = {find_by_name, NULL, tape->setup};
     const char *member;
@@ -340,8 +249,8 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
         place at = {NULL, member, 0};
         const ikv_field *field = ikv_field_find(info, member);
         if (field == NULL)
-            return refuse_member(&tape->reader, info, member);
-        if (!ikvi_read_field(&tape->reader, &at, value, field,
+            return refuse_member(&tape->lines.reader, info, member);
+        if (!ikvi_read_field(&tape->lines.reader, &at, value, field,
                              tape->setup != NULL ? &finder : NULL,
                              &line->event))
             return false;
@@ -353,23 +262,12 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
 
 static bool begin_play(ikv_tape *tape, const json_t *object)
 {
-    uint32_t i = 0;
     tape_line line = {.intake = IKV_INTAKE_INIT};
-    if (!read_ns(&tape->reader, object, "t", true, &line.event.time_ns) ||
-        !check_order(tape, &line))
-        return false;
-    while (i < PLAY_LIMIT && tape->plays[i].what != 0)
-        i++;
-    if (i == PLAY_LIMIT)
-        return ikvi_reader_fail(&tape->reader, NULL,
-                                "expected at most %d gestures at once",
-                                PLAY_LIMIT);
-    if (!ikvi_play_read(&tape->reader, object, line.event.time_ns,
-                        &tape->plays[i]))
-        return false;
-    tape->plays[i].order = tape->plays_begun++;
-    ikvi_play_next(&tape->plays[i]);
-    return true;
+    return ikvi_read_ns(&tape->lines.reader, object, "t", true,
+                        &line.event.time_ns) &&
+           check_order(tape, &line) &&
+           ikvi_plays_begin(&tape->plays, &tape->lines.reader, object,
+                            line.event.time_ns);
 }
 
 static bool read_hex(const char *text, uint64_t *value)
@@ -381,11 +279,12 @@ static bool read_hex(const char *text, uint64_t *value)
 
 static bool read_check(ikv_tape *tape, const json_t *object)
 {
-    static const char *const members[] = {"digest", "step", "deliveries", "end",
-                                          NULL};
-    reader *r = &tape->reader;
+    static const char *const members[] = {"digest", "step",  "deliveries",
+                                          "end",    "clock", NULL};
+    reader *r = &tape->lines.reader;
     const char *digest = NULL;
     int64_t step = 0, deliveries = 0;
+    uint64_t clock = 0;
     ikv_check check = {.last = json_object_get(object, "end") != NULL};
     bool bare = json_object_get(object, "digest") == NULL;
     if (!ikvi_expect_object(r, NULL, object, members) ||
@@ -393,7 +292,8 @@ static bool read_check(ikv_tape *tape, const json_t *object)
         !ikvi_read_integer(r, NULL, object, "step", 0, INT64_MAX, &step) ||
         !ikvi_read_integer(r, NULL, object, "deliveries", 0, INT64_MAX,
                            &deliveries) ||
-        !read_ns(r, object, "end", false, &check.end_ns))
+        !ikvi_read_ns(r, object, "end", false, &check.end_ns) ||
+        !ikvi_read_ns(r, object, "clock", false, &clock))
         return false;
     if (check.last && check.end_ns > tape->info.until_ns)
         tape->info.until_ns = check.end_ns;
@@ -410,7 +310,7 @@ static bool read_check(ikv_tape *tape, const json_t *object)
         size_t room = tape->check_room * 2 + 16;
         ikv_check *checks = realloc(tape->checks, room * sizeof *checks);
         if (checks == NULL)
-            return ikvi_reader_fail(r, NULL, "no memory");
+            return ikvi_no_memory(r) == IKV_OK;
         tape->checks = checks;
         tape->check_room = room;
     }
@@ -423,20 +323,21 @@ static bool read_check(ikv_tape *tape, const json_t *object)
 /* Reads one line: an event is then at hand, a gesture under way. */
 static bool read_one_line(ikv_tape *tape)
 {
-    ssize_t length = read_text_line(tape);
-    if (length <= 0) {
+    tape_lines *lines = &tape->lines;
+    if (!ikvi_lines_next(lines)) {
         tape->file_ended = true;
-        return length == 0;
+        return !lines->reader.failed;
     }
     bool event = true, good;
-    if (!ikvi_quick_read(tape->quick, tape->line, (size_t)length,
+    if (!ikvi_quick_read(tape->quick, lines->line, lines->length,
                          &tape->next)) {
-        json_t *object = parse_object(tape, (size_t)length);
-        if (object == NULL)
-            return false;
+        json_t *object = ikvi_lines_parse(lines);
+        if (object == NULL) {
+            tape->file_ended = true;
+            return !lines->reader.failed;
+        }
         event = false;
-        if (json_object_get(object, "digest") != NULL ||
-            json_object_get(object, "end") != NULL) {
+        if (ikvi_is_check(object)) {
             good = read_check(tape, object);
         } else if (json_object_get(object, "play") != NULL) {
             good = begin_play(tape, object);
@@ -452,39 +353,24 @@ static bool read_one_line(ikv_tape *tape)
     return !event || check_order(tape, &tape->next);
 }
 
-/* The gesture whose event is next. */
-static tape_play *next_play(ikv_tape *tape)
-{
-    tape_play *next = NULL;
-    for (uint32_t i = 0; i < PLAY_LIMIT; i++) {
-        tape_play *play = &tape->plays[i];
-        if (play->what != 0 &&
-            (next == NULL || play->next.time_ns < next->next.time_ns ||
-             (play->next.time_ns == next->next.time_ns &&
-              play->order < next->order)))
-            next = play;
-    }
-    return next;
-}
-
 /* Reads on until the next event is known: lines come in the order of their
  * times, so what a gesture gives before the last line's time can't be
  * overtaken. */
 static bool take_next(ikv_tape *tape, tape_line *line, bool *ended)
 {
-    tape_play *play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+    tape_play *play = ikvi_plays_next(&tape->plays);
     while (!tape->has_next && !tape->file_ended &&
            (play == NULL || play->next.time_ns >= tape->last_ns)) {
         if (!read_one_line(tape))
             return false;
-        play = tape->plays_begun > 0 ? next_play(tape) : NULL;
+        play = ikvi_plays_next(&tape->plays);
     }
     *ended = play == NULL && !tape->has_next;
     if (play != NULL &&
         (!tape->has_next || play->next.time_ns < tape->next.event.time_ns)) {
         line->event = play->next;
         line->intake = (ikv_intake)IKV_INTAKE_INIT;
-        ikvi_play_next(play);
+        ikvi_play_go_on(play);
     } else if (tape->has_next) {
         *line = tape->next;
         tape->has_next = false;
@@ -499,7 +385,7 @@ ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_intake *intake,
         return IKV_BAD_ARGUMENT;
     tape_line line;
     bool ended = false;
-    tape->reader.message = &tape->fault;
+    tape->lines.reader.message = &tape->fault;
     if (!tape->failed && take_next(tape, &line, &ended)) {
         if (ended)
             return IKV_ENDED;
@@ -511,7 +397,14 @@ ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event, ikv_intake *intake,
     tape->failed = true;
     if (message != NULL)
         *message = tape->fault;
-    return IKV_BAD_FILE;
+    return tape->lines.reader.no_memory ? IKV_NO_MEMORY : IKV_BAD_FILE;
+}
+
+const char *ikv_tape_warning(const ikv_tape *tape)
+{
+    return tape != NULL && tape->lines.warning.text[0] != '\0'
+               ? tape->lines.warning.text
+               : NULL;
 }
 
 ikv_tape_info ikv_tape_about(const ikv_tape *tape)
@@ -531,12 +424,9 @@ void ikv_tape_close(ikv_tape *tape)
 {
     if (tape == NULL)
         return;
-    if (tape->file != NULL)
-        fclose(tape->file);
+    ikvi_lines_close(&tape->lines);
     ikvi_quick_close(tape->quick);
     free(tape->checks);
     free(tape->setup_path);
-    free(tape->line);
-    free(tape->path);
     free(tape);
 }

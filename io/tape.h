@@ -1,9 +1,11 @@
-/* tape.h - the inside of tapes: tape.c reads lines, tape_quick.c reads the
- * plain ones quickly, tape_play.c makes events of gestures, record.c writes. */
+/* tape.h - the inside of tapes: tape_lines.c finds lines, tape.c reads them,
+ * tape_quick.c the plain ones quickly, tape_play.c makes events of gestures,
+ * record.c writes, tape_join.c cuts and joins. */
 #ifndef IKVI_IO_TAPE_H
 #define IKVI_IO_TAPE_H
 
 #include "json.h"
+#include "write.h"
 
 /* What a line of a tape says. */
 typedef struct tape_line {
@@ -16,6 +18,38 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info);
 
 /* Members of lines that are no fields: what an intake keeps. */
 extern const char *const ikvi_tape_members[];
+
+/* ---------------------------------------------------------------- lines -- */
+
+/* The lines of a tape, one by one. */
+typedef struct tape_lines {
+    FILE *file;
+    char *path, *line;
+    size_t room, length;
+    reader reader;
+    ikv_message warning; /* of a torn last line; else empty */
+} tape_lines;
+
+bool ikvi_lines_open(tape_lines *lines, const char *path, ikv_message *message);
+void ikvi_lines_close(tape_lines *lines);
+
+/* The next line that is not empty; false at the end, and after a message. */
+bool ikvi_lines_next(tape_lines *lines);
+
+/* The line's object, NULL after a message. NULL without one if it is the last
+ * line and torn: then it is as if it were not there. */
+json_t *ikvi_lines_parse(tape_lines *lines);
+
+/* The first line. `setup` lives as long as the object. */
+bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
+                           const char **setup);
+
+/* A time in milliseconds. */
+bool ikvi_read_ns(reader *r, const json_t *object, const char *member,
+                  bool needed, uint64_t *ns);
+
+/* How lines begin that are neither events nor gestures. */
+bool ikvi_is_check(const json_t *object);
 
 /* ---------------------------------------------------------- quick lines -- */
 
@@ -53,10 +87,33 @@ typedef struct tape_play {
     ikv_event next;
 } tape_play;
 
-/* Fills in a gesture from its line, whose time is known. */
-bool ikvi_play_read(reader *r, const json_t *object, uint64_t time_ns,
-                    tape_play *play);
-/* Makes the next event; false when there are no more. */
-bool ikvi_play_next(tape_play *play);
+/* All that are under way. */
+typedef struct tape_plays {
+    tape_play list[PLAY_LIMIT];
+    uint32_t begun;
+} tape_plays;
+
+/* A gesture begins with its line, whose time is known. */
+bool ikvi_plays_begin(tape_plays *plays, reader *r, const json_t *object,
+                      uint64_t time_ns);
+
+/* The one whose event is next, NULL if there is none; and goes on. */
+tape_play *ikvi_plays_next(tape_plays *plays);
+void ikvi_play_go_on(tape_play *play);
+
+/* -------------------------------------------------------------- writing -- */
+
+#define TAPE_FORMAT "ikvar.tape/2"
+enum {
+    TAPE_VERSION = 2
+};
+
+/* An event's fields that are not what its kind alone stands for. */
+void ikvi_write_fields(json_writer *w, const ikv_event *event,
+                       const ikv_kind_info *info,
+                       const char *(*name)(const void *user,
+                                           const ikv_field *field,
+                                           uint32_t bits),
+                       const void *user);
 
 #endif

@@ -1,4 +1,15 @@
-/* tape_join.c - cuts tapes and joins them, line by line. */
+/* tape_join.c - cuts tapes and joins them, line by line.
+ *
+ * A line has two times: its event's own, and `due`, when it took effect. Both
+ * are moved, each by its own measure, since a pause makes them differ. Where a
+ * part ends both are kept on its last line ("end" and "clock"), so that what is
+ * joined again is the whole.
+ *
+ * J1  each part is read twice: first for where it begins and ends
+ * J2  clock_at() of one place is the same for the part before and the one
+ *     behind it, and not later than any line behind it
+ * J3  pieces come in the order in which ikv_tape_next() gives them
+ */
 #define _POSIX_C_SOURCE 200809L
 #include "tape.h"
 
@@ -6,160 +17,479 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* One part on its way into the new tape. */
+/* Two times that belong together: of the clock, and of the steps. */
+typedef struct moment {
+    uint64_t clock, due;
+} moment;
+
+/* A place at which a tape is cut. */
+typedef struct cut {
+    uint64_t due;
+    moment before;  /* the last line before it */
+    uint64_t least; /* clock of all lines behind it */
+} cut;
+
+/* What is known of a part before it is written. */
+typedef struct part_facts {
+    cut from, to;
+    bool whole; /* to its end */
+    bool ends;  /* it says where; else that is where its last line is */
+    moment last, end;
+    uint32_t first_group, last_group;
+} part_facts;
+
 typedef struct splice {
-    FILE *from, *to;
-    reader reader;
-    const ikv_tape_part *part;
-    char *line;
-    size_t room;
-    uint64_t base_ns; /* where the part begins on the new tape */
-    uint64_t end_ns;  /* where it ends */
-    bool first;
+    json_writer writer;
+    reader *reader; /* of the new tape */
+    tape_lines lines;
+    tape_plays plays;
+    ikv_tape_info info; /* of all parts */
+    char *setup;        /* of the first one, as seen from the new tape */
+    part_facts *facts;  /* of the part at hand */
+    moment base;        /* where it begins on the new tape */
+    uint32_t last_group, group_shift;
+    bool expands; /* gestures become their events */
 } splice;
 
-static bool next_object(splice *s, json_t **object)
-{
-    *object = NULL;
-    ssize_t length;
-    do {
-        length = getline(&s->line, &s->room, s->from);
-        s->reader.line++;
-        if (length < 0)
-            return !ferror(s->from) ||
-                   ikvi_reader_fail(&s->reader, NULL, "can't read: %s",
-                                    strerror(errno));
-    } while (strspn(s->line, " \t\r\n") == (size_t)length);
-    json_error_t error;
-    *object =
-        json_loadb(s->line, (size_t)length, JSON_REJECT_DUPLICATES, &error);
-    if (json_is_object(*object))
-        return true;
-    json_decref(*object);
-    *object = NULL;
-    return ikvi_reader_fail(&s->reader, NULL,
-                            "expected one JSON object a line");
-}
+/* A line, or a gesture's event. */
+typedef struct piece {
+    const json_t *object; /* or NULL: */
+    const ikv_event *event;
+    moment at;
+    bool has_due;
+    uint32_t group;
+} piece;
 
-static bool splice_ns(splice *s, const json_t *object, const char *member,
-                      uint64_t *ns)
+typedef bool (*piece_fn)(splice *s, const piece *p);
+
+/* -------------------------------------------------------------- reading -- */
+
+static bool read_piece(reader *r, const json_t *object, piece *to)
 {
-    double ms = (double)*ns / 1e6;
-    if (!ikvi_read_number(&s->reader, NULL, object, member, 0, 8.64e9, &ms))
+    int64_t group = 0;
+    *to = (piece){.object = object};
+    to->has_due = json_object_get(object, "due") != NULL;
+    if (!ikvi_read_ns(r, object, "t", true, &to->at.clock))
         return false;
-    *ns = (uint64_t)(ms * 1e6 + 0.5);
+    to->at.due = to->at.clock;
+    if (!ikvi_read_ns(r, object, "due", false, &to->at.due) ||
+        !ikvi_read_integer(r, NULL, object, "between", 1, UINT32_MAX, &group))
+        return false;
+    to->group = (uint32_t)group;
     return true;
 }
 
-static bool take_header(splice *s)
+/* The events of gestures that come before a line of that time. */
+static bool give_plays(splice *s, uint64_t before, piece_fn each)
 {
-    json_t *header;
-    const char *format = NULL;
-    double until = 0;
-    if (!next_object(s, &header))
-        return false;
-    bool good =
-        header != NULL &&
-        ikvi_read_string(&s->reader, NULL, header, "format", true, &format) &&
-        ikvi_read_number(&s->reader, NULL, header, "until", 0, 8.64e9, &until);
-    if (good && strcmp(format, "ikvar.tape/1") != 0)
-        good = ikvi_reader_fail(
-            &s->reader, NULL,
-            "expected format \"ikvar.tape/1\", found \"%.60s\"", format);
-    if (header == NULL)
-        ikvi_reader_fail(&s->reader, NULL,
-                         "the file is empty, expected a tape");
-    s->end_ns =
-        s->part->to_ns != 0 ? s->part->to_ns : (uint64_t)(until * 1e6 + 0.5);
-    if (good && s->first) {
-        json_object_del(header, "until");
-        good = ikvi_write_line(s->to, header);
-    } else {
-        json_decref(header);
+    tape_play *play;
+    while ((play = ikvi_plays_next(&s->plays)) != NULL &&
+           play->next.time_ns < before) {
+        piece one = {.event = &play->next,
+                     .at = {play->next.time_ns, play->next.time_ns}};
+        if (!each(s, &one))
+            return false;
+        ikvi_play_go_on(play);
     }
+    return true;
+}
+
+static bool read_end(splice *s, const json_t *object)
+{
+    reader *r = &s->lines.reader;
+    moment end = {UINT64_MAX, 0};
+    if (json_object_get(object, "end") == NULL)
+        return true;
+    if (!ikvi_read_ns(r, object, "end", false, &end.due))
+        return false;
+    if (json_object_get(object, "clock") != NULL) {
+        end.clock = 0;
+        if (!ikvi_read_ns(r, object, "clock", false, &end.clock))
+            return false;
+    }
+    if (!s->facts->ends || end.due >= s->facts->end.due)
+        s->facts->end = end;
+    s->facts->ends = true;
+    return true;
+}
+
+static bool give_line(splice *s, const json_t *object, piece_fn each)
+{
+    piece one;
+    if (ikvi_is_check(object))
+        return read_end(s, object);
+    if (!read_piece(&s->lines.reader, object, &one))
+        return false;
+    if (s->expands && json_object_get(object, "play") != NULL)
+        return ikvi_plays_begin(&s->plays, &s->lines.reader, object,
+                                one.at.clock);
+    return give_plays(s, one.at.clock, each) && each(s, &one);
+}
+
+/* From behind the header to the end. */
+static bool give_all(splice *s, piece_fn each)
+{
+    s->plays = (tape_plays){0};
+    while (ikvi_lines_next(&s->lines)) {
+        json_t *object = ikvi_lines_parse(&s->lines);
+        if (object == NULL)
+            break; /* torn, or wrong */
+        bool good = give_line(s, object, each);
+        json_decref(object);
+        if (!good)
+            return false;
+    }
+    return !s->lines.reader.failed && give_plays(s, UINT64_MAX, each);
+}
+
+static bool refuse_part(splice *s, const ikv_tape_info *info)
+{
+    if (info->at_frame != s->info.at_frame)
+        return ikvi_reader_fail(&s->lines.reader, NULL,
+                                "its timing is %s, but that of the first tape "
+                                "is %s",
+                                info->at_frame ? "at_frame" : "in_step",
+                                s->info.at_frame ? "at_frame" : "in_step");
+    return ikvi_reader_fail(
+        &s->lines.reader, NULL,
+        "recorded at %u steps in %u s, but a tape before it at %u in %u s",
+        info->step_num, info->step_den, s->info.step_num, s->info.step_den);
+}
+
+/* The setup is named as seen from the tape's folder. */
+static bool take_setup(splice *s, const char *setup)
+{
+    const char *slash = strrchr(s->lines.path, '/');
+    size_t folder = slash != NULL && setup[0] != '/'
+                        ? (size_t)(slash - s->lines.path) + 1
+                        : 0;
+    char *path = malloc(folder + strlen(setup) + 1);
+    if (path != NULL) {
+        memcpy(path, s->lines.path, folder);
+        memcpy(path + folder, setup, strlen(setup) + 1);
+        s->setup = ikvi_path_seen_from(s->reader->path, path);
+    }
+    free(path);
+    return s->setup != NULL || ikvi_no_memory(s->reader) == IKV_OK;
+}
+
+static bool take_header(splice *s, bool first)
+{
+    reader *r = &s->lines.reader;
+    ikv_tape_info info = {0};
+    const char *setup = NULL;
+    json_t *header = NULL;
+    if (ikvi_lines_next(&s->lines))
+        header = ikvi_lines_parse(&s->lines);
+    else
+        ikvi_reader_fail(r, NULL, "the file is empty, expected a tape");
+    bool good =
+        header != NULL && ikvi_read_tape_header(r, header, &info, &setup);
+    if (good && info.until_ns > 0) {
+        s->facts->ends = true;
+        s->facts->end = (moment){UINT64_MAX, info.until_ns};
+    }
+    if (good && first) {
+        s->info = info;
+        good = setup == NULL || take_setup(s, setup);
+    } else if (good) {
+        bool other = info.step_num != 0 && s->info.step_num != 0 &&
+                     (uint64_t)info.step_num * s->info.step_den !=
+                         (uint64_t)s->info.step_num * info.step_den;
+        if (other || info.at_frame != s->info.at_frame)
+            good = refuse_part(s, &info);
+        else if (s->info.step_num == 0) {
+            s->info.step_num = info.step_num;
+            s->info.step_den = info.step_den;
+        }
+    }
+    json_decref(header);
     return good;
 }
 
-static void set_ms(json_t *object, const char *member, uint64_t ns)
+/* A pipe can be read but once. */
+static bool keep_pipe(tape_lines *lines)
 {
-    json_object_set_new(object, member,
-                        ikvi_json_shortest((double)ns / 1e6, false));
-}
-
-/* A digest line says when the run ended; others go over if they are in the
- * part. */
-static bool take_line(splice *s, json_t *object)
-{
-    uint64_t t = 0, due = UINT64_MAX, end = 0;
-    bool has_due = json_object_get(object, "due") != NULL;
-    if (json_object_get(object, "digest") != NULL) {
-        bool good = splice_ns(s, object, "end", &end);
-        json_decref(object);
-        if (s->part->to_ns == 0 && end > s->end_ns)
-            s->end_ns = end;
-        return good;
-    }
-    if (!splice_ns(s, object, "t", &t) ||
-        (has_due && !splice_ns(s, object, "due", &due))) {
-        json_decref(object);
-        return false;
-    }
-    uint64_t at = has_due ? due : t, from = s->part->from_ns;
-    if (at < from || (s->part->to_ns != 0 && at >= s->part->to_ns)) {
-        json_decref(object);
+    char bytes[4096];
+    size_t got;
+    if (fseek(lines->file, 0, SEEK_CUR) == 0)
+        return true;
+    FILE *copy = tmpfile();
+    bool good = copy != NULL;
+    while (good && (got = fread(bytes, 1, sizeof bytes, lines->file)) > 0)
+        good = fwrite(bytes, 1, got, copy) == got;
+    good = good && !ferror(lines->file) && fseek(copy, 0, SEEK_SET) == 0;
+    if (good) {
+        fclose(lines->file);
+        lines->file = copy;
         return true;
     }
-    if (at > s->end_ns)
-        s->end_ns = at;
-    set_ms(object, "t", s->base_ns + (t > from ? t - from : 0));
-    if (has_due)
-        set_ms(object, "due", s->base_ns + due - from);
-    return ikvi_write_line(s->to, object) ||
-           ikvi_reader_fail(&s->reader, NULL, "can't write the new tape");
+    if (copy != NULL)
+        fclose(copy);
+    return ikvi_reader_fail(&lines->reader, NULL, "can't keep what is read: %s",
+                            strerror(errno));
 }
 
-static bool splice_part(splice *s)
+/* --------------------------------------------------------------- facts -- */
+
+static void see(cut *c, moment at)
 {
-    json_t *object = NULL;
-    s->reader.path = s->part->path;
-    s->reader.line = 0;
-    s->from = fopen(s->part->path, "r");
-    if (s->from == NULL)
-        return ikvi_reader_fail(&s->reader, NULL, "can't open the tape: %s",
-                                strerror(errno));
-    bool good = take_header(s);
-    while (good && (good = next_object(s, &object)) && object != NULL)
-        good = take_line(s, object);
-    fclose(s->from);
+    if (at.due < c->due)
+        c->before = at;
+    else if (at.clock < c->least)
+        c->least = at.clock;
+}
+
+static bool survey(splice *s, const piece *p)
+{
+    part_facts *f = s->facts;
+    see(&f->from, p->at);
+    see(&f->to, p->at);
+    if (!f->whole && p->at.due >= f->to.due)
+        return true;
+    if (p->at.due >= f->last.due)
+        f->last = p->at;
+    if (p->at.due < f->from.due)
+        return true;
+    if (p->group != 0) {
+        f->first_group = f->first_group != 0 ? f->first_group : p->group;
+        f->last_group = p->group;
+    }
+    return true;
+}
+
+/* What the clock showed when the steps' time was `due`, going by a line: a
+ * pause puts it ahead, while an event that was late says nothing of it. */
+static uint64_t clock_behind(moment line, uint64_t due)
+{
+    return due + (line.clock > line.due ? line.clock - line.due : 0);
+}
+
+static uint64_t clock_at(const cut *c)
+{
+    uint64_t clock = clock_behind(c->before, c->due);
+    return clock < c->least ? clock : c->least;
+}
+
+/* Where the part ends: where it is cut, where the tape says, or else where its
+ * last line is. */
+static void find_end(part_facts *f)
+{
+    if (!f->whole) {
+        f->end = (moment){clock_at(&f->to), f->to.due};
+        f->ends = true;
+    } else if (!f->ends || f->end.due < f->last.due) {
+        f->end = f->last;
+    } else if (f->end.clock == UINT64_MAX) {
+        f->end.clock = clock_behind(f->last, f->end.due);
+    }
+    moment from = {clock_at(&f->from), f->from.due};
+    if (f->end.due < from.due)
+        f->end = from;
+    if (f->end.clock < from.clock)
+        f->end.clock = from.clock;
+}
+
+static bool open_part(splice *s, const ikv_tape_part *part, bool first)
+{
+    return ikvi_lines_open(&s->lines, part->path, s->reader->message) &&
+           keep_pipe(&s->lines) && take_header(s, first);
+}
+
+/* What is wrong with a part is what is wrong with all. */
+static bool close_part(splice *s, bool good)
+{
+    s->reader->failed = s->reader->failed || !good;
+    s->reader->no_memory = s->reader->no_memory || s->lines.reader.no_memory;
+    ikvi_lines_close(&s->lines);
     return good;
 }
 
-/* The run lasts until the last part's end: a last line of its own says so,
- * since the header was written first. */
+static bool survey_part(splice *s, const ikv_tape_part *part, part_facts *facts,
+                        bool first)
+{
+    *facts = (part_facts){.whole = part->to_ns == 0};
+    facts->from = (cut){.due = part->from_ns, .least = UINT64_MAX};
+    facts->to = (cut){.due = part->to_ns, .least = UINT64_MAX};
+    s->facts = facts;
+    s->expands = true;
+    bool good = open_part(s, part, first) && give_all(s, survey);
+    find_end(facts);
+    return close_part(s, good);
+}
+
+/* -------------------------------------------------------------- writing -- */
+
+static void write_due(json_writer *w, moment at)
+{
+    ikvi_write_name(w, "due");
+    ikvi_write_ms(w, at.due);
+}
+
+/* The line with its two times and its group moved. */
+static void write_line(splice *s, const piece *p, moment at)
+{
+    json_writer *w = &s->writer;
+    const char *member;
+    json_t *value;
+    bool due = !p->has_due && at.due != at.clock;
+    json_object_foreach((json_t *)(uintptr_t)p->object, member, value)
+    {
+        ikvi_write_name(w, member);
+        if (strcmp(member, "t") == 0)
+            ikvi_write_ms(w, at.clock);
+        else if (strcmp(member, "due") == 0)
+            ikvi_write_ms(w, at.due);
+        else if (strcmp(member, "between") == 0)
+            ikvi_write_integer(w, (int64_t)p->group + s->group_shift);
+        else
+            ikvi_write_json(w, value);
+        if (due && strcmp(member, "kind") == 0)
+            write_due(w, at);
+    }
+}
+
+static const char *no_name(const void *user, const ikv_field *field,
+                           uint32_t bits)
+{
+    (void)user;
+    (void)field;
+    (void)bits;
+    return "root";
+}
+
+static bool write_piece(splice *s, const piece *p)
+{
+    const part_facts *f = s->facts;
+    json_writer *w = &s->writer;
+    if (p->at.due < f->from.due || (!f->whole && p->at.due >= f->to.due))
+        return true;
+    moment at = {s->base.clock + p->at.clock - clock_at(&f->from),
+                 s->base.due + p->at.due - f->from.due};
+    ikvi_write_object(w);
+    if (p->object != NULL) {
+        write_line(s, p, at);
+    } else {
+        const ikv_kind_info *info = ikv_catalogue_info(NULL, p->event->kind);
+        ikvi_write_name(w, "t");
+        ikvi_write_ms(w, at.clock);
+        ikvi_write_name(w, "kind");
+        ikvi_write_text(w, info->name);
+        if (at.due != at.clock)
+            write_due(w, at);
+        ikvi_write_fields(w, p->event, info, no_name, NULL);
+    }
+    ikvi_write_close_object(w);
+    return ikvi_write_newline(w);
+}
+
+static bool write_header(splice *s)
+{
+    json_writer *w = &s->writer;
+    ikvi_write_object(w);
+    ikvi_write_name(w, "format");
+    ikvi_write_text(w, TAPE_FORMAT);
+    if (s->setup != NULL) {
+        ikvi_write_name(w, "setup");
+        ikvi_write_text(w, s->setup);
+    }
+    if (s->info.step_num != 0) {
+        ikvi_write_name(w, "steps");
+        ikvi_write_integer(w, s->info.step_num);
+        ikvi_write_name(w, "per_seconds");
+        ikvi_write_integer(w, s->info.step_den);
+    }
+    if (s->info.at_frame) {
+        ikvi_write_name(w, "timing");
+        ikvi_write_text(w, "at_frame");
+    }
+    ikvi_write_close_object(w);
+    return ikvi_write_newline(w);
+}
+
+static bool write_end(splice *s)
+{
+    json_writer *w = &s->writer;
+    ikvi_write_object(w);
+    ikvi_write_name(w, "end");
+    ikvi_write_ms(w, s->base.due);
+    if (s->base.clock != s->base.due) {
+        ikvi_write_name(w, "clock");
+        ikvi_write_ms(w, s->base.clock);
+    }
+    ikvi_write_close_object(w);
+    return ikvi_write_newline(w);
+}
+
+/* Groups of one part must not go on in the next. */
+static void shift_groups(splice *s)
+{
+    const part_facts *f = s->facts;
+    s->group_shift = 0;
+    if (f->first_group == 0)
+        return;
+    if (f->first_group <= s->last_group)
+        s->group_shift = s->last_group + 1 - f->first_group;
+    s->last_group = f->last_group + s->group_shift;
+}
+
+static bool write_part(splice *s, const ikv_tape_part *part, part_facts *facts)
+{
+    part_facts known = *facts; /* reading finds its end again */
+    s->facts = facts;
+    s->expands =
+        part->from_ns != 0 || part->to_ns != 0 || s->base.clock != s->base.due;
+    shift_groups(s);
+    bool good = open_part(s, part, false) && give_all(s, write_piece);
+    s->base.clock += known.end.clock - clock_at(&known.from);
+    s->base.due += known.end.due - known.from.due;
+    return close_part(s, good);
+}
+
+static bool write_all(splice *s, const ikv_tape_part *parts, part_facts *facts,
+                      uint32_t count)
+{
+    bool good = write_header(s);
+    bool ends = facts[count - 1].ends;
+    for (uint32_t i = 0; good && i < count; i++)
+        good = write_part(s, &parts[i], &facts[i]);
+    return good && (!ends || write_end(s));
+}
+
 ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
                          const char *path, ikv_message *message)
 {
+    static const char what[] = "the tape";
     if (parts == NULL || count == 0 || path == NULL)
         return IKV_BAD_ARGUMENT;
-    splice s = {.reader = {.path = path, .message = message}, .first = true};
-    s.to = fopen(path, "w");
-    bool good = s.to != NULL ||
-                ikvi_reader_fail(&s.reader, NULL, "can't write the tape: %s",
-                                 strerror(errno));
+    for (uint32_t i = 0; i < count; i++)
+        if (parts[i].path == NULL)
+            return IKV_BAD_ARGUMENT;
+    reader r = {.path = path, .message = message};
+    splice *s = calloc(1, sizeof *s);
+    part_facts *facts = calloc(count, sizeof *facts);
+    output to = {0};
+    bool good = s != NULL && facts != NULL;
+    if (good)
+        s->reader = &r;
+    else
+        ikvi_no_memory(&r);
     for (uint32_t i = 0; good && i < count; i++) {
-        s.part = &parts[i];
-        good = splice_part(&s);
-        s.base_ns +=
-            s.end_ns > parts[i].from_ns ? s.end_ns - parts[i].from_ns : 0;
-        s.first = false;
+        if (ikvi_same_file(parts[i].path, path))
+            good = ikvi_reader_fail(&r, NULL,
+                                    "it is one of the tapes that are read: the "
+                                    "new one would destroy it");
+        good = good && survey_part(s, &parts[i], &facts[i], i == 0);
     }
-    if (good) {
-        json_t *end = json_object();
-        set_ms(end, "end", s.base_ns);
-        good = ikvi_write_line(s.to, end);
+    if (good && ikvi_output_open(&to, &r, path, false, what)) {
+        ikvi_write_begin(&s->writer, to.file, false);
+        good = write_all(s, parts, facts, count);
+        ikvi_write_end(&s->writer);
+        ikvi_output_close(&to, &r, good || !r.failed, what);
     }
-    free(s.line);
-    if (s.to != NULL)
-        good = fclose(s.to) == 0 && good;
-    return good ? ikvi_message_fine(message) : IKV_BAD_FILE;
+    if (s != NULL)
+        free(s->setup);
+    free(s);
+    free(facts);
+    return ikvi_reader_status(&r);
 }

@@ -138,8 +138,8 @@ static bool read_typing(reader *r, const json_t *object, tape_play *play)
     return true;
 }
 
-bool ikvi_play_read(reader *r, const json_t *object, uint64_t time_ns,
-                    tape_play *play)
+static bool read_play(reader *r, const json_t *object, uint64_t time_ns,
+                      tape_play *play)
 {
     static const uint64_t lengths_ms[] = {0, 300, 60, 400, 0};
     const char *name = NULL;
@@ -326,7 +326,7 @@ static bool next_of_text(tape_play *play)
     return true;
 }
 
-bool ikvi_play_next(tape_play *play)
+void ikvi_play_go_on(tape_play *play)
 {
     static bool (*const next[])(tape_play *) = {NULL, next_of_drag, next_of_tap,
                                                 next_of_pinch, next_of_text};
@@ -334,5 +334,36 @@ bool ikvi_play_next(tape_play *play)
     play->at++;
     if (!more)
         play->what = 0;
-    return more;
+}
+
+/* ---------------------------------------------------------- all at once -- */
+
+bool ikvi_plays_begin(tape_plays *plays, reader *r, const json_t *object,
+                      uint64_t time_ns)
+{
+    uint32_t i = 0;
+    while (i < PLAY_LIMIT && plays->list[i].what != 0)
+        i++;
+    if (i == PLAY_LIMIT)
+        return ikvi_reader_fail(r, NULL, "expected at most %d gestures at once",
+                                PLAY_LIMIT);
+    if (!read_play(r, object, time_ns, &plays->list[i]))
+        return false;
+    plays->list[i].order = plays->begun++;
+    ikvi_play_go_on(&plays->list[i]);
+    return true;
+}
+
+tape_play *ikvi_plays_next(tape_plays *plays)
+{
+    tape_play *next = NULL;
+    for (uint32_t i = 0; i < PLAY_LIMIT && plays->begun > 0; i++) {
+        tape_play *play = &plays->list[i];
+        if (play->what != 0 &&
+            (next == NULL || play->next.time_ns < next->next.time_ns ||
+             (play->next.time_ns == next->next.time_ns &&
+              play->order < next->order)))
+            next = play;
+    }
+    return next;
 }

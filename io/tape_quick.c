@@ -14,7 +14,7 @@
 enum {
     MEMBERS = 24,
     TEXT_BYTES = 512,
-    REMEMBERED = 64
+    LONGEST = 1024 /* bytes of a line */
 };
 
 enum {
@@ -32,10 +32,11 @@ typedef struct quick_member {
 
 struct quick_reader {
     yajl_handle parser;
+    json_arena arena;
     const ikv_catalogue *catalogue;
     quick_member members[MEMBERS];
     uint32_t count, used;
-    bool unfit, open;
+    bool unfit, open, closed;
     char text[TEXT_BYTES];
     /* The kind of the last line, and its fields by their place in the line. */
     const ikv_kind_info *info;
@@ -106,14 +107,16 @@ static int quick_bool(void *user, int on)
 static int quick_begin(void *user)
 {
     quick_reader *q = user;
-    q->unfit = q->unfit || q->open;
+    q->unfit = q->unfit || q->open || q->closed;
     q->open = true;
     return !q->unfit;
 }
 
 static int quick_end(void *user)
 {
-    (void)user;
+    quick_reader *q = user;
+    q->open = false;
+    q->closed = true;
     return 1;
 }
 
@@ -136,20 +139,22 @@ static const yajl_callbacks quick_callbacks = {
     .yajl_end_array = quick_other,
 };
 
-/* The parser keeps its state after an error: then it is made anew. */
+/* The parser keeps its state after an error: then it is made anew. What it
+ * needs for a line without escapes that is not long fits into its arena. */
 static bool parse_line(quick_reader *q, const char *line, size_t length)
 {
+    if (length > LONGEST || memchr(line, '\\', length) != NULL)
+        return false;
     if (q->parser == NULL) {
-        q->parser = yajl_alloc(&quick_callbacks, NULL, q);
-        if (q->parser == NULL)
-            return false;
+        ikvi_arena_begin(&q->arena);
+        q->parser = yajl_alloc(&quick_callbacks, &q->arena.funcs, q);
         yajl_config(q->parser, yajl_allow_multiple_values, 1);
     }
     q->count = q->used = 0;
-    q->unfit = q->open = false;
+    q->unfit = q->open = q->closed = false;
     if (yajl_parse(q->parser, (const unsigned char *)line, length) ==
             yajl_status_ok &&
-        !q->unfit && q->open)
+        !q->unfit && q->closed)
         return true;
     yajl_free(q->parser);
     q->parser = NULL;
@@ -194,7 +199,7 @@ static bool put_number(const ikv_field *field, const char *text,
         value.bits.integer = strtoll(text, NULL, 10);
     } else {
         value.type = IKV_VALUE_NUMBER;
-        value.bits.number = strtod(text, NULL);
+        value.bits.number = ikvi_read_double(text);
     }
     return ikv_field_put(field, event, value) == IKV_OK;
 }

@@ -402,7 +402,7 @@ static void end_past(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
-    ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_begin);
+    ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_end);
     ikv_bus_advance(loop->bus, loop->s.next_end);
     if (IKVI_UNLIKELY(loop->given > 0))
         ikvi_loop_give_inboxes(loop);
@@ -449,8 +449,8 @@ IKVI_APART static void run_step(ikv_loop *loop)
         ikvi_loop_route_step(loop);
     ikvi_loop_advance_holds(loop,
                             loop->s.step_end > 0 ? loop->s.step_end - 1 : 0);
-    ikv_action_step(loop->actions, loop->s.step_begin);
-    ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_begin,
+    ikv_action_step(loop->actions, loop->s.step_end);
+    ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end,
                    loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
 }
 

@@ -288,6 +288,7 @@ CONFIG(ikv_sensing, config.senses = 1)
 CONFIG(ikv_intake, (void)0)
 CONFIG(ikv_parts, config = ikv_kit_parts(k.kit))
 CONFIG(ikv_recording_config, config.path = "absurd.tape"; config.kit = k.kit)
+CONFIG(ikv_bindings_config, (void)0)
 CONFIG(ikv_sim_config, config.seed = 1)
 CONFIG(ikv_fault_config, config.nth = 1)
 
@@ -528,7 +529,7 @@ static void open_all(void)
 static void close_all(void)
 {
     ikv_trace_close(made_trace);
-    ikv_recording_close(made_recording);
+    ikv_recording_close(made_recording, NULL);
     ikv_comparison_close(made_comparison);
     valid(ikv_bus_validate(k.bus));
     valid(ikv_scene_validate(k.scene));

@@ -811,12 +811,14 @@ START_TEST(bindings_file)
     ok(ikv_kit_open(&config, &kit));
     ok(ikv_setup_apply(setup, kit, 0, &message));
     ikv_actions *of_kit = ikv_kit_actions(kit);
+    ikv_bindings_config names = IKV_BINDINGS_INIT;
+    names.setup = setup;
     ok(ikv_action_find_set(of_kit, "deck", &deck));
     ck_assert(!ikv_action_is_on(of_kit, deck, 0));
     write_file("b.bindings.json", files[_i].text);
     ikv_status status =
-        ikv_bindings_load("b.bindings.json", of_kit, setup, &message);
-    ok(ikv_bindings_save("saved.bindings.json", of_kit, setup));
+        ikv_bindings_load("b.bindings.json", of_kit, &names, &message);
+    ok(ikv_bindings_save("saved.bindings.json", of_kit, &names, NULL));
     char *saved = read_file("saved.bindings.json");
     if (files[_i].message != NULL) {
         status_is(status, IKV_BAD_FILE);
@@ -830,8 +832,8 @@ START_TEST(bindings_file)
         ck_assert_ptr_nonnull(strstr(saved, "\"KeyQ\""));
         ck_assert_ptr_nonnull(strstr(saved, "\"within\": \"ferry\""));
         ck_assert_ptr_nonnull(strstr(saved, "\"Shift\""));
-        ok(ikv_bindings_load("saved.bindings.json", of_kit, setup, &message));
-        ok(ikv_bindings_save("again.bindings.json", of_kit, setup));
+        ok(ikv_bindings_load("saved.bindings.json", of_kit, &names, &message));
+        ok(ikv_bindings_save("again.bindings.json", of_kit, &names, NULL));
         char *again = read_file("again.bindings.json");
         ck_assert_str_eq(saved, again);
         free(again);

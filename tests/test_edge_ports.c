@@ -510,7 +510,7 @@ static void record_again(const char *path)
         }
         ok(ikv_loop_end(k.loop));
     }
-    ok(ikv_recording_close(recording));
+    ok(ikv_recording_close(recording, NULL));
     ikv_kit_close(k.kit);
     ikv_sim_free(&k.port);
     ikv_tape_close(sim.tape);
@@ -545,7 +545,7 @@ START_TEST(recordings_read_back)
         }
         kit_frame(&k, ms);
     }
-    ok(ikv_recording_close(recording));
+    ok(ikv_recording_close(recording, NULL));
     uint32_t count = (uint32_t)ikv_loop_count(k.loop).routed +
                      (uint32_t)ikv_loop_count(k.loop).merged;
     kit_close(&k);
@@ -979,7 +979,7 @@ START_TEST(played_on_a_slow_machine)
 {
     uint64_t seed = 5;
     FILE *file = fopen("edge8b.tape.jsonl", "w");
-    fprintf(file, "{\"format\":\"ikvar.tape/1\",\"until\":1500}\n");
+    fprintf(file, "{\"format\":\"ikvar.tape/2\",\"until\":1500}\n");
     for (uint32_t us = 0; us < 1400000; us += random_below(&seed, 3000))
         fprintf(file, "{\"t\":%u.%03u,\"kind\":\"pointer.move\",\"x\":%u}\n",
                 us / 1000, us % 1000, random_below(&seed, 600));

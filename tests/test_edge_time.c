@@ -705,7 +705,7 @@ START_TEST(log_names)
                "\"lamp\"]},{\"name\":\"count\",\"kinds\":[\"field.set\"],"
                "\"reactions\":[{\"log\":\"one more\"}]}]}");
     write_file("log.tape.jsonl",
-               "{\"format\":\"ikvar.tape/1\"}\n"
+               "{\"format\":\"ikvar.tape/2\"}\n"
                "{\"t\":20,\"kind\":\"pointer.down\",\"x\":10,\"y\":10}\n");
     ck_assert_int_eq(run_command_line(out, sizeof out,
                                       "%s/ikvar run log.setup.json "

@@ -203,11 +203,11 @@ static const struct {
     const char *text, *message;
 } tape_table[] = {
     {"", ": the file is empty, expected a header line"},
-    {"{\"format\":\"ikvar.tape/2\"}\n", ":1: expected format \"ikvar.tape/1\""},
-    {"{\"format\":\"ikvar.tape/1\",\"x\":1}\n", ":1: unknown member \"x\""},
+    {"{\"format\":\"ikvar.tape/3\"}\n", ":1: expected format \"ikvar.tape/2\""},
+    {"{\"format\":\"ikvar.tape/2\",\"x\":1}\n", ":1: unknown member \"x\""},
     {"3\n", ":1: column 1: expected one JSON object a line"},
-    {"[]\n", ":1: expected an object, found an array"},
-#define T(line) "{\"format\":\"ikvar.tape/1\"}\n" line "\n"
+    {"[]\n", ":1: expected one JSON object a line, found an array"},
+#define T(line) "{\"format\":\"ikvar.tape/2\"}\n" line "\n"
     {T("{"), ":2: column"},
     {T("{}"), ":2: member \"kind\" is missing"},
     {T("\n\n{\"kind\":\"key.down\"}"), ":4: member \"t\" is missing"},
@@ -271,9 +271,9 @@ static const struct {
      "digest: expected 16 digits from 0 to f, found \"12\""},
     {T("{\"digest\":\"0123456789abcdef\",\"stepp\":1}"),
      "did you mean \"step\"?"},
-    {"{\"format\":\"ikvar.tape/1\",\"steps\":0}\n",
+    {"{\"format\":\"ikvar.tape/2\",\"steps\":0}\n",
      "/steps: expected a whole number from 1"},
-    {"{\"format\":\"ikvar.tape/1\",\"timing\":\"frame\"}\n",
+    {"{\"format\":\"ikvar.tape/2\",\"timing\":\"frame\"}\n",
      "timing: expected \"in_step\" or \"at_frame\", found \"frame\""},
 };
 
@@ -311,7 +311,7 @@ START_TEST(played_gestures)
     record found = {""};
     char text[400], key[8];
     uint64_t last = UINT64_MAX;
-    snprintf(text, sizeof text, "{\"format\":\"ikvar.tape/1\"}\n%s\n",
+    snprintf(text, sizeof text, "{\"format\":\"ikvar.tape/2\"}\n%s\n",
              play_table[_i].line);
     write_file("t.tape.jsonl", text);
     ok(ikv_tape_open("t.tape.jsonl", NULL, &tape, NULL));
@@ -345,7 +345,7 @@ START_TEST(cut_and_joined)
                T("{\"t\":1,\"kind\":\"key.down\",\"code\":\"KeyA\"}\n"
                  "{\"t\":2,\"kind\":\"key.up\",\"code\":\"KeyA\",\"due\":3.5}\n"
                  "{\"digest\":\"0123456789abcdef\",\"step\":1,\"end\":10}"));
-    write_file("b.tape.jsonl", "{\"format\":\"ikvar.tape/1\",\"until\":20}\n"
+    write_file("b.tape.jsonl", "{\"format\":\"ikvar.tape/2\",\"until\":20}\n"
                                "{\"t\":4,\"kind\":\"wheel\",\"dy\":1}\n"
                                "{\"t\":7.25,\"kind\":\"wheel\",\"dy\":2}\n");
     ikv_tape_part parts[] = {{.path = "a.tape.jsonl"},
@@ -874,7 +874,7 @@ START_TEST(traces)
     fclose(file);
     char *text = read_file("t.trace.jsonl");
     static const char *const lines[] = {
-        "{\"format\":\"ikvar.trace/1\"}\n",
+        "{\"format\":\"ikvar.trace/2\"}\n",
         "\"kind\":\"pointer.over\",\"target\":\"a\",\"device\":1,"
         "\"source\":null,\"modifiers\":[],\"flags\":[\"primary\"],"
         "\"x\":20.1,\"y\":10,",

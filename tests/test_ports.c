@@ -29,7 +29,7 @@ static void open_sim(float speed, const ikv_sim_faults *faults)
 {
     ikv_sim_config config = IKV_SIM_INIT;
     write_file("c.tape.jsonl",
-               "{\"format\":\"ikvar.tape/1\"}\n"
+               "{\"format\":\"ikvar.tape/2\"}\n"
                "{\"t\":5,\"kind\":\"key.down\",\"code\":\"KeyA\"}\n"
                "{\"t\":6,\"kind\":\"key.up\",\"code\":\"KeyA\"}\n"
                "{\"t\":7,\"play\":\"tap\",\"x\":1,\"y\":2}\n");

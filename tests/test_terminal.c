@@ -48,7 +48,7 @@ static const struct {
     {"\033a", "KeyA+4 "},
     {"\033\033", "Escape E:Escape "},
     {"\033", "E:Escape "},
-    {"\033[", "E:unknown "},
+    {"\033[", "E:BracketLeft+4 "},
     {"\033[I\033[O", "focus1 focus0 "},
     {"\033[<0;12;7M", "mouse0@12,7v "},
     {"\033[<0;12;7m", "mouse0@12,7^ "},
@@ -93,12 +93,64 @@ static void describe(record *r, token t)
     }
 }
 
+static void describe_more(parser *p, record *r)
+{
+    while (ikvi_parser_has_more(p))
+        describe(r, ikvi_parser_more(p));
+}
+
+static void feed(parser *p, const char *bytes, record *r)
+{
+    for (; *bytes != '\0'; bytes++) {
+        describe(r, ikvi_parser_take(p, (uint8_t)*bytes));
+        describe_more(p, r);
+    }
+}
+
+/* 19: where a line breaks off ("|") long enough for what waits to expire. A
+ * mouse report never becomes keys, and what is typed is not lost. */
+static const struct {
+    const char *bytes, *tokens;
+} late_table[] = {
+    {"\033|[<0;10;5M", "Escape mouse0@10,5v "},
+    {"\033[|<0;10;5M", "BracketLeft+4 mouse0@10,5v "},
+    {"\033[<|0;10;5M", "mouse0@10,5v "},
+    {"\033[<0|;10;5M", "mouse0@10,5v "},
+    {"\033[<0;10;|5m", "mouse0@10,5^ "},
+    {"\033[<0;10;5|M", "mouse0@10,5v "},
+    {"\033|[|<0;10;5M", "Escape BracketLeft'[' Comma'<'+1 Digit0'0' "
+                        "Semicolon';' Digit1'1' Digit0'0' Semicolon';' "
+                        "Digit5'5' KeyM'M'+1 "},
+    {"\033|[a", "Escape BracketLeft'[' KeyA'a' "},
+    {"\033|[<a", "Escape BracketLeft'[' Comma'<'+1 KeyA'a' "},
+    {"\033[|<|a", "BracketLeft+4 Comma'<'+1 KeyA'a' "},
+    {"\033|[\033[A", "Escape BracketLeft'[' ArrowUp "},
+    {"\033O|P", "KeyO+5 KeyP'P'+1 "},
+    {"\033[1;5|A", "ArrowUp+2 "},
+};
+
+START_TEST(late_sequences)
+{
+    parser p = {0};
+    record got = {""};
+    for (const char *b = late_table[_i].bytes; *b != '\0'; b++) {
+        const char one[2] = {*b, '\0'};
+        if (*b != '|')
+            feed(&p, one, &got);
+        else if (ikvi_parser_waits(&p)) {
+            describe(&got, ikvi_parser_expire(&p));
+            describe_more(&p, &got);
+        }
+    }
+    ck_assert_str_eq(got.text, late_table[_i].tokens);
+}
+END_TEST
+
 START_TEST(sequences)
 {
     parser p = {0};
     record got = {""};
-    for (const char *b = parse_table[_i].bytes; *b != '\0'; b++)
-        describe(&got, ikvi_parser_take(&p, (uint8_t)*b));
+    feed(&p, parse_table[_i].bytes, &got);
     if (ikvi_parser_waits(&p)) {
         note(&got, "E:");
         describe(&got, ikvi_parser_expire(&p));
@@ -134,6 +186,8 @@ typedef struct live {
     int states; /* the child's, as waitpid() tells them to its parent */
     struct termios before;
     record seen;
+    const char *command; /* of a shell, in the place of a run; or NULL */
+    bool leads;          /* in the place of the session's leader */
 } live;
 
 /* The session's leader: starts the run in the foreground, as a shell would, and
@@ -141,6 +195,12 @@ typedef struct live {
 static void lead(const live *l, int states)
 {
     login_tty(l->slave);
+    if (l->command != NULL && l->leads) {
+        int self = (int)getpid();
+        if (write(states, &self, sizeof self) == sizeof self)
+            execl("/bin/sh", "sh", "-c", l->command, (char *)NULL);
+        _exit(127);
+    }
     signal(SIGTTOU, SIG_IGN);
     signal(SIGHUP, SIG_IGN);
     pid_t child = fork();
@@ -149,6 +209,8 @@ static void lead(const live *l, int states)
         tcsetpgrp(STDIN_FILENO, getpid());
         signal(SIGTTOU, SIG_DFL);
         signal(SIGHUP, SIG_DFL);
+        if (l->command != NULL)
+            execl("/bin/sh", "sh", "-c", l->command, (char *)NULL);
         execl(BINARY "/ikvar", "ikvar", "run",
               SOURCE "/demo/harbour.setup.json", (char *)NULL);
         _exit(127);
@@ -173,10 +235,12 @@ static int next_state(const live *l)
     return status;
 }
 
-static void start_live(live *l)
+static void start_shell(live *l, const char *command, bool leads)
 {
     int ends[2];
     memset(l, 0, sizeof *l);
+    l->command = command;
+    l->leads = leads;
     struct winsize size = {36, 128, 0, 0};
     ck_assert_int_eq(openpty(&l->master, &l->slave, NULL, NULL, &size), 0);
     ck_assert_int_eq(tcgetattr(l->slave, &l->before), 0);
@@ -190,6 +254,11 @@ static void start_live(live *l)
     l->states = ends[0];
     l->child = next_state(l);
     fcntl(l->master, F_SETFL, O_NONBLOCK);
+}
+
+static void start_live(live *l)
+{
+    start_shell(l, NULL, false);
 }
 
 static void read_some(live *l, int ms)
@@ -325,6 +394,59 @@ START_TEST(stopped_and_continued)
 }
 END_TEST
 
+/* 19: whom nobody can continue does not stop, and is raw again. */
+START_TEST(leader_suspended)
+{
+    live l;
+    start_shell(&l,
+                "exec " BINARY "/ikvar run " SOURCE "/demo/harbour.setup.json",
+                true);
+    await(&l, "dusk");
+    type(&l, "\032");
+    await(&l, "\033[?1003l"); /* it was set back */
+    await_raw(&l, true);
+    type(&l, "b");
+    await(&l, "raise_bridge");
+    kill(l.leader, SIGTERM);
+    int status;
+    waitpid(l.leader, &status, 0);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+    close(l.master);
+    close(l.slave);
+}
+END_TEST
+
+/* 19: the log of a live run is seen as it comes; a reader that goes ends the
+ * run, and the terminal and the recording are whole. */
+START_TEST(reader_gone)
+{
+    live l;
+    char out[512];
+    start_shell(&l,
+                "(" BINARY "/ikvar run --record gone.tape.jsonl " SOURCE
+                "/demo/harbour.setup.json; echo $? > gone.code) | head -2",
+                false);
+    await(&l, "dusk"); /* at once, though it is a pipe */
+    for (int i = 0; i < 100 && access("gone.code", F_OK) != 0; i++) {
+        type(&l, "b");
+        nanosleep(&(struct timespec){0, 50000000}, NULL);
+        read_some(&l, 1);
+    }
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status));
+    char *code = read_file("gone.code");
+    ck_assert_str_eq(code, "3\n");
+    free(code);
+    ck_assert_int_eq(run_command_line(out, sizeof out,
+                                      "%s/ikvar tape verify "
+                                      "gone.tape.jsonl",
+                                      BINARY),
+                     0);
+    remove("gone.code");
+    remove("gone.tape.jsonl");
+}
+END_TEST
+
 /* A crash of any sort leaves the terminal as it was, and is still a crash. */
 static const int crashes[] = {SIGSEGV, SIGABRT, SIGBUS, SIGFPE, SIGQUIT};
 
@@ -376,10 +498,13 @@ Suite *terminal_suite(void)
 {
     Suite *s = suite_create("terminal");
     add_table(s, "sequences", sequences, ROWS(parse_table));
+    add_table(s, "19 late sequences", late_sequences, ROWS(late_table));
     add(s, "random bytes", random_bytes);
     add(s, "live", live_input);
     add(s, "SIGTERM", terminated);
     add(s, "SIGTSTP", stopped_and_continued);
+    add(s, "19 a leader's SIGTSTP", leader_suspended);
+    add(s, "19 the reader is gone", reader_gone);
     add_table(s, "crash", crashed, ROWS(crashes));
     add(s, "hung up", hung_up);
     add(s, "no terminal", no_terminal);

@@ -87,7 +87,29 @@ static const struct {
     {"version", 0, "ikvar 0.1.0"},
     {"help run", 0, "--real-time"},
     {"help nothing", 2, "unknown command \"nothing\"; expected one of demo"},
-    {"dmeo", 2, "unknown command \"dmeo\""},
+    {"dmeo", 2, "did you mean \"demo\"?"},
+    {"version x", 2, "found \"x\", expected no more"},
+    {"-h", 0, "ikvar demo"},
+    {"help --help", 0, "ikvar demo"},
+    {"help run x", 2, "found \"x\""},
+    {"run --help", 0, "Usage: ikvar run [options] SETUP [TAPE]"},
+    {"run --recrod x", 2,
+     "--recrod: unknown option; did you mean \"--record\""},
+    {"run -Z x", 2, "-Z: unknown option"},
+    {"run --record", 2, "--record: its value is missing"},
+    {"run --frame-hz 2.5 " DEMO, 2, "--frame-hz: expected a whole number"},
+    {"kinds tap", 0, "these are known by it"},
+    {"kinds wheel --json", 0, "\"name\": \"wheel\""},
+    {"kinds gesture", 0, "gesture.pinch"},
+    {"kinds --find pinch --json", 0, "\"name\": \"gesture.pinch\""},
+    {"kinds ferry.docked " DEMO, 0, "family user"},
+    {"kinds device.resync", 0, "made by    loop, tapes"},
+    {"kinds loop.pause", 0, "on a tape  {\"t\":16.25,\"kind\":\"loop.pause\"}"},
+    {"kinds --find a b", 2, "found both"},
+    {"check --json " DEMO, 0, "\"fine\": true, \"error\": null"},
+    {"check --json none.setup.json", 3, "\"error\": \"none.setup.json: can't"},
+    {"check " SOURCE "/docs", 3, "Is a directory"},
+    {"run --soak 1 --digest " DEMO, 2, "--soak prints sums"},
     {"demo --help", 0, "--json"},
     {"demo --nonsense", 2, "--nonsense: unknown option"},
     {"demo more", 2, "found \"more\", expected no argument"},
@@ -100,13 +122,14 @@ static const struct {
     {"run --port null " DEMO, 2, "give --until"},
     {"run --port null --until 30 " DEMO, 0, "dusk"},
     {"run --port mouse " DEMO, 2, "expected sim, terminal or null"},
-    {"run --until abc " DEMO TAPE, 2, "abc: invalid numeric value"},
+    {"run --until abc " DEMO TAPE, 2,
+     "--until: expected a number from 0 to 1e+10, found \"abc\""},
     {"run --until -5 " DEMO TAPE, 2, "expected a number from 0"},
     {"run --until 100 " DEMO TAPE, 0, "7 frames"},
     {"run --until 100 --frame-hz 240 " DEMO TAPE, 0, "25 frames"},
     {"run --until 100 --real-time " DEMO TAPE, 0, "raise_bridge"},
     {"run " TAPE, 3, "expected"},
-    {"kinds nothing", 1, "there is no kind \"nothing\""},
+    {"kinds nothing", 1, "there is no kind or family \"nothing\""},
     {"kinds --find zzzzzzz", 1, "no kind is known by \"zzzzzzz\""},
     {"kinds --find hovver", 1, "did you mean \"hover\"?"},
     {"kinds --find collide", 0, "overlap.enter"},
@@ -127,10 +150,15 @@ static const struct {
     {"run --speed -1 " DEMO TAPE, 2, "--speed: expected a number from 0"},
     {"run --record no/such/folder " DEMO TAPE, 3, "can't write the tape"},
     {"run --soak 0.2 --seed 5 " DEMO, 0, "pointers: downs = ends + down"},
+    {"run --soak 9 --until 500 --record soaked.tape.jsonl " DEMO, 0,
+     "recorded: soaked.tape.jsonl"},
+    {"tape verify soaked.tape.jsonl", 0, "same "},
     {"run --soak 1 " DEMO TAPE, 2, "--soak makes its input up"},
-    {"run --soak 1 --seed 0 " DEMO, 2, "--soak and --seed: expected"},
+    {"run --soak 1 --seed 0 " DEMO, 2,
+     "--seed: expected a whole number from 1"},
     {"tape", 2, "expected info, cut, join or verify"},
     {"tape look a", 2, "found \"look\", expected info"},
+    {"tape verfiy a", 2, "did you mean \"verify\"?"},
     {"tape info", 2, "expected TAPE"},
     {"tape info " TAPE, 0, "23 events in 1.600 s"},
     {"tape info --json " TAPE, 0, "\"pointer.move\": 7"},
@@ -201,7 +229,7 @@ END_TEST
 START_TEST(bad_tape_in_a_run)
 {
     write_file("bad.tape.jsonl",
-               "{\"format\":\"ikvar.tape/1\"}\n"
+               "{\"format\":\"ikvar.tape/2\"}\n"
                "{\"t\":20,\"kind\":\"key.down\",\"code\":\"KeyB\"}\n"
                "{\"t\":30,\"kind\":\"key.don\"}\n");
     int code = run_command_line(output, sizeof output,
@@ -235,7 +263,7 @@ START_TEST(announced)
         "\"kinds\":[\"tree.move\"],\"reactions\":[{\"log\":\"it shifts\"}]}]}";
     char text[2048];
     write_file("lamp.tape.jsonl",
-               "{\"format\":\"ikvar.tape/1\",\"until\":60}\n"
+               "{\"format\":\"ikvar.tape/2\",\"until\":60}\n"
                "{\"t\":20,\"kind\":\"pointer.down\",\"x\":9,\"y\":9}\n");
     write_file("lamp.bindings.json", "{\"format\":\"ikvar.bindings/1\","
                                      "\"bindings\":{\"bel\":[\"KeyB\"]}}");
@@ -316,14 +344,14 @@ START_TEST(example_handlers)
         fprintf(file, "%.*s\n", (int)(call - code), code);
         strncat(body, call, sizeof body - strlen(body) - 1);
         char *line = strstr(output, "on a tape  {");
-        ck_assert_int_eq(line != NULL,
-                         (ikv_catalogue_info(NULL, k)->from & IKV_FROM_P) != 0);
+        ck_assert_int_eq(line != NULL, (ikv_catalogue_info(NULL, k)->from &
+                                        (IKV_FROM_P | IKV_FROM_T)) != 0);
         if (line == NULL)
             continue;
         line += strlen("on a tape  ");
         *strchr(line, '\n') = '\0';
         char tape[1024];
-        snprintf(tape, sizeof tape, "{\"format\":\"ikvar.tape/1\"}\n%s\n",
+        snprintf(tape, sizeof tape, "{\"format\":\"ikvar.tape/2\"}\n%s\n",
                  line);
         write_file("one.tape.jsonl", tape);
         ck_assert_msg(run_command_line(output, sizeof output,

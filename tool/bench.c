@@ -7,34 +7,41 @@
 #include <unistd.h>
 
 /* Beside the command, as installed, or in the build's folder. */
-static void start(const char *folder, const char *name)
+static void start(const char *folder, const char *name, bool json)
 {
     char path[4200];
     snprintf(path, sizeof path, "%s%s", folder, name);
-    execl(path, path, (char *)NULL);
+    execl(path, path, json ? "--json" : (char *)NULL, (char *)NULL);
 }
 
-int bench_command(int argc, const char **argv)
+int bench_command(int argc, char **argv)
 {
+    bool json = false;
     int code;
+    arguments left;
     char folder[4096];
-    struct poptOption options[] = {POPT_TABLEEND};
-    poptContext context = parse_options(
-        argc, argv, options,
-        "bench\n\nMeasures this machine against plain baselines, as ratios. "
-        "Exits with 1 if a row is\nover its budget.",
-        &code);
-    if (context == NULL)
+    const option_row options[] = {{"json", 'j', OPTION_FLAG, &json, NULL,
+                                   "print a JSON line for each row", 0, 0},
+                                  {0}};
+    if (!parse_options(
+            argc, argv, options,
+            "bench\n\nMeasures this machine against plain baselines, "
+            "as ratios. Exits with 1 if a row is\nover its budget.",
+            &left, &code))
         return code;
-    poptFreeContext(context);
+    if (left.count > 0) {
+        fprintf(stderr, "ikvar bench: found \"%s\", expected no argument\n",
+                left.list[0]);
+        return WRONG_USE;
+    }
     ssize_t length = readlink("/proc/self/exe", folder, sizeof folder - 1);
     if (length > 0) {
         folder[length] = '\0';
         char *slash = strrchr(folder, '/');
         if (slash != NULL)
             slash[1] = '\0';
-        start(folder, "ikvar_bench");
-        start(folder, "bench/ikvar_bench");
+        start(folder, "ikvar_bench", json);
+        start(folder, "bench/ikvar_bench", json);
     }
     fprintf(stderr, "ikvar bench: the program ikvar_bench is not here; build "
                     "it with make bench\n");

@@ -1,6 +1,8 @@
 /* check.c - ikvar check: validates files. */
+#define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -14,7 +16,7 @@ static bool ends_with(const char *name, const char *end)
 static bool is_tape(const char *path)
 {
     char line[256] = "";
-    if (ends_with(path, ".jsonl"))
+    if (ends_with(path, ".jsonl") || ends_with(path, ".jsonl.part"))
         return true;
     if (ends_with(path, ".setup.json"))
         return false;
@@ -26,54 +28,154 @@ static bool is_tape(const char *path)
     return read && strstr(line, "ikvar.tape") != NULL;
 }
 
-static int bad(const char *text)
+/* ------------------------------------------------------------- findings -- */
+
+/* What was found in one file. */
+typedef struct findings {
+    const char *path, *kind;
+    char error[1024]; /* empty: none */
+    char facts[160];
+    char **warnings;
+    size_t count, room;
+    bool lost; /* no memory for a warning */
+} findings;
+
+static void warn(findings *f, const char *text)
 {
-    fprintf(stderr, "ikvar check: %s\n", text);
-    return BAD_INPUT;
+    if (f->count == f->room) {
+        size_t room = f->room * 2 + 16;
+        char **list = realloc(f->warnings, room * sizeof *list);
+        if (list == NULL) {
+            f->lost = true;
+            return;
+        }
+        f->warnings = list;
+        f->room = room;
+    }
+    f->warnings[f->count] = strdup(text);
+    f->lost = f->lost || f->warnings[f->count] == NULL;
+    f->count += f->warnings[f->count] != NULL;
 }
 
-static int check_setup(const char *path, ikv_setup **setup)
+static void warn_as_told(const char *text, void *user)
 {
-    ikv_message message;
-    ikv_setup_close(*setup);
-    *setup = NULL;
-    if (ikv_setup_read(path, setup, &message) < 0)
-        return bad(message.text);
-    ikv_setup_counts counts = ikv_setup_count(*setup);
-    printf("%s: fine: %u targets, %u handlers, %u kinds of its own\n", path,
-           counts.targets, counts.handlers, counts.kinds);
-    const char *warning;
-    for (uint32_t i = 0; (warning = ikv_setup_warning(*setup, i)) != NULL; i++)
-        printf("%s: warning: %s\n", path, warning);
-    return FINE;
+    warn(user, text);
 }
 
-/* With a setup, its targets have no handles before it is applied; a tape that
- * names targets is read against a kit that holds them. */
-static int open_targets(ikv_setup *setup, ikv_kit **kit, ikv_port *port)
+static bool bad(findings *f, const char *text)
+{
+    snprintf(f->error, sizeof f->error, "%s", text);
+    return false;
+}
+
+static int print_findings_json(const findings *f)
+{
+    json_t *line = json_object(), *warnings = json_array();
+    put_json(line, "file", json_string(f->path));
+    put_json(line, "kind", json_string(f->kind));
+    put_json(line, "fine", json_boolean(f->error[0] == '\0' && f->count == 0));
+    put_json(line, "error",
+             f->error[0] != '\0' ? json_string(f->error) : json_null());
+    for (size_t i = 0; i < f->count; i++)
+        add_json(warnings, json_string(f->warnings[i]));
+    put_json(line, "warnings", warnings);
+    return print_json(stdout, line, false, "check");
+}
+
+static void print_findings(const findings *f)
+{
+    if (f->error[0] != '\0') {
+        fflush(stdout);
+        fprintf(stderr, "ikvar check: %s\n", f->error);
+    } else if (f->count == 0) {
+        printf("%s: fine: %s\n", f->path, f->facts);
+    } else {
+        printf("%s: %zu warning%s: %s\n", f->path, f->count,
+               f->count > 1 ? "s" : "", f->facts);
+    }
+    for (size_t i = 0; i < f->count; i++)
+        printf("%s: warning: %s\n", f->path, f->warnings[i]);
+}
+
+/* Prints and drops them; the exit code. */
+static int end_findings(findings *f, bool json)
+{
+    int code = f->error[0] != '\0' ? BAD_INPUT : FINE;
+    if (f->lost && f->error[0] == '\0') {
+        bad(f, "no memory");
+        code = BAD_INPUT;
+    }
+    if (json) {
+        int printed = print_findings_json(f);
+        code = printed > code ? printed : code;
+    } else {
+        print_findings(f);
+    }
+    for (size_t i = 0; i < f->count; i++)
+        free(f->warnings[i]);
+    free(f->warnings);
+    return code;
+}
+
+/* ---------------------------------------------------------------- files -- */
+
+/* What files that come later are read with. */
+typedef struct checker {
+    ikv_setup *setup;
+    ikv_kit *kit;
+    ikv_port port;
+    bool json;
+} checker;
+
+static void close_setup(checker *c)
+{
+    ikv_kit_close(c->kit);
+    ikv_setup_close(c->setup);
+    c->kit = NULL;
+    c->setup = NULL;
+}
+
+/* It is fine when it can be applied: then its targets have handles, too. */
+static bool check_setup(checker *c, findings *f)
 {
     ikv_kit_config config = IKV_KIT_INIT;
-    ikv_message message = {"the kit can't be opened"};
-    *port = ikv_null_port();
+    ikv_message message = {"no memory"};
+    close_setup(c);
+    if (ikv_setup_read(f->path, &c->setup, &message) < 0)
+        return bad(f, message.text);
+    c->port = ikv_null_port();
     config.memory = ikv_host_memory();
-    config.ports = port;
+    config.ports = &c->port;
     config.port_count = 1;
-    ikv_setup_size(setup, &config);
-    if (ikv_kit_open(&config, kit) < 0 ||
-        ikv_setup_apply(setup, *kit, IKV_APPLY_UNBOUND, &message) < 0)
-        return bad(message.text);
-    return FINE;
+    ikv_setup_size(c->setup, &config);
+    ikv_status status = ikv_kit_open(&config, &c->kit);
+    if (status < 0) {
+        snprintf(message.text, sizeof message.text, "%s: the kit: %s", f->path,
+                 ikv_status_text(status));
+        return bad(f, message.text);
+    }
+    if (ikv_setup_apply(c->setup, c->kit, IKV_APPLY_UNBOUND, &message) < 0)
+        return bad(f, message.text);
+    ikv_setup_counts counts = ikv_setup_count(c->setup);
+    snprintf(f->facts, sizeof f->facts,
+             "%u targets, %u handlers, %u kinds of its own", counts.targets,
+             counts.handlers, counts.kinds);
+    const char *warning;
+    for (uint32_t i = 0; (warning = ikv_setup_warning(c->setup, i)) != NULL;
+         i++)
+        warn(f, warning);
+    return true;
 }
 
-static int check_tape(const char *path, const ikv_setup *setup)
+static bool check_tape(const checker *c, findings *f)
 {
     ikv_tape *tape;
-    ikv_message message;
+    ikv_message message = {"no memory"};
     ikv_event event;
     unsigned long long count = 0;
     uint64_t last_ns = 0;
-    if (ikv_tape_open(path, setup, &tape, &message) < 0)
-        return bad(message.text);
+    if (ikv_tape_open(f->path, c->setup, &tape, &message) < 0)
+        return bad(f, message.text);
     ikv_status status;
     while ((status = ikv_tape_next(tape, &event, NULL, &message)) == IKV_OK) {
         count++;
@@ -81,62 +183,69 @@ static int check_tape(const char *path, const ikv_setup *setup)
     }
     if (last_ns < ikv_tape_about(tape).until_ns)
         last_ns = ikv_tape_about(tape).until_ns;
+    snprintf(f->facts, sizeof f->facts, "%llu events in %.3f ms", count,
+             (double)last_ns / 1e6);
+    if (ikv_tape_warning(tape) != NULL)
+        warn(f, ikv_tape_warning(tape));
     ikv_tape_close(tape);
-    if (status < 0)
-        return bad(message.text);
-    printf("%s: fine: %llu events in %.3f ms\n", path, count,
-           (double)last_ns / 1e6);
-    return FINE;
+    return status == IKV_ENDED || bad(f, message.text);
 }
 
 /* Against the actions of the setup before it, if there is one. */
-static int check_bindings(const char *path, const ikv_kit *kit,
-                          const ikv_setup *setup)
+static bool check_bindings(const checker *c, findings *f)
 {
-    ikv_message message;
-    if (ikv_bindings_load(path, ikv_kit_actions(kit), setup, &message) < 0)
-        return bad(message.text);
-    printf("%s: fine\n", path);
-    return FINE;
+    ikv_message message = {"no memory"};
+    ikv_bindings_config names = IKV_BINDINGS_INIT;
+    names.setup = c->setup;
+    ikv_actions *actions = ikv_kit_actions(c->kit);
+    if (ikv_bindings_load(f->path, actions, &names, &message) < 0)
+        return bad(f, message.text);
+    snprintf(f->facts, sizeof f->facts, "%s",
+             actions != NULL ? "bindings of the setup's actions"
+                             : "bindings, without a setup to compare with");
+    ikv_bindings_find_clashes(actions, warn_as_told, f);
+    return true;
 }
 
-int check_command(int argc, const char **argv)
+static int check_file(checker *c, const char *path)
+{
+    findings f = {.path = path};
+    if (is_tape(path)) {
+        f.kind = "tape";
+        check_tape(c, &f);
+    } else if (ends_with(path, ".bindings.json")) {
+        f.kind = "bindings";
+        check_bindings(c, &f);
+    } else {
+        f.kind = "setup";
+        check_setup(c, &f);
+    }
+    return end_findings(&f, c->json);
+}
+
+int check_command(int argc, char **argv)
 {
     int code;
-    ikv_setup *setup = NULL;
-    ikv_kit *kit = NULL;
-    ikv_port port;
-    struct poptOption options[] = {POPT_TABLEEND};
-    poptContext context = parse_options(
-        argc, argv, options,
-        "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl) and "
-        "bindings (*.bindings.json); these are\nread with the kinds, targets "
-        "and actions of the setup before them.",
-        &code);
-    if (context == NULL)
+    arguments left;
+    checker c = {0};
+    const option_row options[] = {{"json", 'j', OPTION_FLAG, &c.json, NULL,
+                                   "a JSON line for each file", 0, 0},
+                                  {0}};
+    if (!parse_options(
+            argc, argv, options,
+            "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl) and "
+            "bindings (*.bindings.json); these are\nread with the kinds, "
+            "targets and actions of the setup before them.",
+            &left, &code))
         return code;
-    const char *path = poptGetArg(context);
-    if (path == NULL) {
+    if (left.count == 0) {
         fprintf(stderr, "ikvar check: expected FILE...\n");
         code = WRONG_USE;
     }
-    for (; path != NULL; path = poptGetArg(context)) {
-        int one;
-        if (is_tape(path)) {
-            one = check_tape(path, setup);
-        } else if (ends_with(path, ".bindings.json")) {
-            one = check_bindings(path, kit, setup);
-        } else {
-            ikv_kit_close(kit);
-            kit = NULL;
-            one = check_setup(path, &setup);
-            if (one == FINE)
-                one = open_targets(setup, &kit, &port);
-        }
+    for (const char *path; (path = next_argument(&left)) != NULL;) {
+        int one = check_file(&c, path);
         code = one > code ? one : code;
     }
-    ikv_kit_close(kit);
-    ikv_setup_close(setup);
-    poptFreeContext(context);
+    close_setup(&c);
     return code;
 }

@@ -10,27 +10,24 @@ static const char *demo_folder(void)
                : IKV_DEMO_INSTALLED;
 }
 
-int demo_command(int argc, const char **argv)
+int demo_command(int argc, char **argv)
 {
-    int json = 0, code;
+    bool json = false;
+    int code;
+    arguments left;
     char setup[4096], tape[4096];
-    struct poptOption options[] = {
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "write a trace", NULL},
-        POPT_TABLEEND};
-    poptContext context = parse_options(argc, argv, options, "demo", &code);
-    if (context == NULL)
+    const option_row options[] = {
+        {"json", 'j', OPTION_FLAG, &json, NULL, "write a trace", 0, 0}, {0}};
+    if (!parse_options(argc, argv, options, "demo", &left, &code))
         return code;
-    if (poptPeekArg(context) != NULL) {
+    if (left.count > 0) {
         fprintf(stderr, "ikvar demo: found \"%s\", expected no argument\n",
-                poptPeekArg(context));
-        poptFreeContext(context);
+                left.list[0]);
         return WRONG_USE;
     }
-    poptFreeContext(context);
     snprintf(setup, sizeof setup, "%s/harbour.setup.json", demo_folder());
     snprintf(tape, sizeof tape, "%s/harbour.tape.jsonl", demo_folder());
-    run_plan plan = {
-        .setup = setup, .tape = tape, .json = json != 0, .seed = 1};
+    run_plan plan = {.setup = setup, .tape = tape, .json = json, .seed = 1};
     if (!plan.json)
         printf("The harbour at dusk: demo/harbour.setup.json, played by "
                "demo/harbour.tape.jsonl.\n\n");

@@ -7,7 +7,6 @@
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 static const char *type_text(uint32_t type)
 {
@@ -28,7 +27,7 @@ static const struct {
 } makers[] = {{IKV_FROM_P, "ports"},   {IKV_FROM_R, "router"},
               {IKV_FROM_L, "loop"},    {IKV_FROM_O, "overlaps"},
               {IKV_FROM_A, "actions"}, {IKV_FROM_S, "scene"},
-              {IKV_FROM_U, "anybody"}};
+              {IKV_FROM_T, "tapes"},   {IKV_FROM_U, "anybody"}};
 
 enum {
     MAKERS = sizeof makers / sizeof makers[0]
@@ -108,7 +107,7 @@ static int print_table(const ikv_catalogue *catalogue)
     printf("Kinds of events, by family. One in detail: ikvar kinds NAME. By "
            "another word: ikvar kinds --find WORD.\n");
     for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
-        print_family(catalogue, f, isatty(STDOUT_FILENO));
+        print_family(catalogue, f, is_coloured(stdout));
     return FINE;
 }
 
@@ -147,8 +146,11 @@ static void print_tape_line(const ikv_kind_info *info)
         {"text.input", ",\"text\":\"b\""},
         {"text.compose", ",\"text\":\"be\",\"cursor\":2"},
         {"pad.axis", ",\"index\":0,\"value\":0.75"},
+        {"loop.scale", ",\"seconds\":0.5"},
+        {"loop.dropped", ",\"lost\":383.5"},
     };
-    if ((info->from & IKV_FROM_P) == 0 && info->family != IKV_FAMILY_USER) {
+    if ((info->from & (IKV_FROM_P | IKV_FROM_T)) == 0 &&
+        info->family != IKV_FAMILY_USER) {
         printf("  on a tape  ports don't push it: it follows from what they "
                "push\n");
         return;
@@ -323,25 +325,60 @@ static const char *nearest_word(const ikv_catalogue *catalogue,
     return ikv_nearest_name(word, known);
 }
 
-static int find_kinds(const ikv_catalogue *catalogue, const char *word)
+/* What is asked for: one kind, those of a family or known by a word, or all. */
+typedef struct choice {
+    ikv_kind kind;
+    uint32_t family; /* IKV_FAMILY_COUNT: any */
+    const char *word;
+} choice;
+
+static bool is_chosen(const choice *c, const ikv_kind_info *info)
 {
-    int found = 0;
+    if (c->kind != IKV_KIND_NONE)
+        return info->kind == c->kind;
+    if (c->family != IKV_FAMILY_COUNT)
+        return info->family == c->family;
+    return c->word == NULL || has_word(info->name, c->word) ||
+           has_word(info->words, c->word);
+}
+
+static uint32_t count_chosen(const ikv_catalogue *catalogue, const choice *c)
+{
+    uint32_t count = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;)
+        count += is_chosen(c, ikv_catalogue_info(catalogue, k));
+    return count;
+}
+
+static int print_found(const ikv_catalogue *catalogue, const choice *c)
+{
     for (ikv_kind k = IKV_KIND_NONE;
          (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;) {
         const ikv_kind_info *info = ikv_catalogue_info(catalogue, k);
-        if (!has_word(info->name, word) && !has_word(info->words, word))
+        if (!is_chosen(c, info))
             continue;
         printf("%-24s ", info->name);
         print_wrapped(info->when, 25, 70);
-        found++;
     }
-    if (found > 0)
-        return FINE;
-    const char *near = nearest_word(catalogue, word);
-    fprintf(stderr, "ikvar kinds: no kind is known by \"%s\"%s%s%s\n", word,
-            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "");
-    return ANSWER_IS_NO;
+    return FINE;
+}
+
+/* Whether it is, whole, one of the other words of a kind. */
+static bool is_other_word(const ikv_catalogue *catalogue, const char *word)
+{
+    size_t length = strlen(word);
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;)
+        for (const char *at = ikv_catalogue_info(catalogue, k)->words;
+             *at != '\0';) {
+            size_t found = strcspn(at, ",");
+            if (found == length && strncmp(at, word, length) == 0)
+                return true;
+            at += found;
+            at += strspn(at, ", ");
+        }
+    return false;
 }
 
 /* ----------------------------------------------------------------- json -- */
@@ -349,95 +386,134 @@ static int find_kinds(const ikv_catalogue *catalogue, const char *word)
 static json_t *kind_json(const ikv_kind_info *info)
 {
     json_t *kind = json_object(), *fields = json_array(), *from = json_array();
-    json_object_set_new(kind, "name", json_string(info->name));
-    json_object_set_new(kind, "family",
-                        json_string(ikv_family_name(info->family)));
-    json_object_set_new(kind, "number", json_integer(info->kind));
-    json_object_set_new(kind, "when", json_string(info->when));
-    json_object_set_new(kind, "words", json_string(info->words));
-    json_object_set_new(kind, "bubbles", json_boolean(info->bubbles));
+    put_json(kind, "name", json_string(info->name));
+    put_json(kind, "family", json_string(ikv_family_name(info->family)));
+    put_json(kind, "number", json_integer(info->kind));
+    put_json(kind, "when", json_string(info->when));
+    put_json(kind, "words", json_string(info->words));
+    put_json(kind, "bubbles", json_boolean(info->bubbles));
     for (size_t i = 0; i < MAKERS; i++)
         if (info->from & makers[i].bit)
-            json_array_append_new(from, json_string(makers[i].name));
-    json_object_set_new(kind, "from", from);
+            add_json(from, json_string(makers[i].name));
+    put_json(kind, "from", from);
     for (uint32_t i = 0; i < info->field_count; i++) {
         const ikv_field *f = &info->fields[i];
         json_t *field = json_object();
-        json_object_set_new(field, "name", json_string(f->name));
-        json_object_set_new(field, "type", json_string(type_text(f->type)));
-        json_object_set_new(field, "unit", json_string(f->unit));
-        json_object_set_new(field, "meaning", json_string(f->meaning));
-        json_array_append_new(fields, field);
+        put_json(field, "name", json_string(f->name));
+        put_json(field, "type", json_string(type_text(f->type)));
+        put_json(field, "unit", json_string(f->unit));
+        put_json(field, "meaning", json_string(f->meaning));
+        add_json(fields, field);
     }
-    json_object_set_new(kind, "fields", fields);
+    put_json(kind, "fields", fields);
     return kind;
 }
 
-static int print_json(const ikv_catalogue *catalogue, ikv_kind only)
+static int print_kinds_json(const ikv_catalogue *catalogue, const choice *c)
 {
     json_t *list = json_array();
     for (ikv_kind k = IKV_KIND_NONE;
          (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE;)
-        if (only == IKV_KIND_NONE || k == only)
-            json_array_append_new(list,
-                                  kind_json(ikv_catalogue_info(catalogue, k)));
-    json_dumpf(list, stdout, JSON_INDENT(1));
-    printf("\n");
-    json_decref(list);
-    return FINE;
+        if (is_chosen(c, ikv_catalogue_info(catalogue, k)))
+            add_json(list, kind_json(ikv_catalogue_info(catalogue, k)));
+    return print_json(stdout, list, true, "kinds");
+}
+
+static int say_none(const ikv_catalogue *catalogue, const char *name,
+                    const char *word)
+{
+    char shown[160];
+    const char *asked = name != NULL ? name : word;
+    const char *near = nearest_word(catalogue, asked);
+    fprintf(stderr, "ikvar kinds: %s \"%s\"%s%s%s%s\n",
+            name != NULL ? "there is no kind or family" : "no kind is known by",
+            clean(asked, shown, sizeof shown),
+            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+            near != NULL ? "\"?" : "",
+            name != NULL ? "; try ikvar kinds --find WORD" : "");
+    return ANSWER_IS_NO;
+}
+
+/* A name is a kind's, a family's, or a word that kinds are known by. */
+static choice choose(const ikv_catalogue *catalogue, const char *name,
+                     const char *word)
+{
+    choice c = {IKV_KIND_NONE, IKV_FAMILY_COUNT, word};
+    if (name == NULL)
+        return c;
+    c.kind = ikv_catalogue_find(catalogue, name);
+    for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+        if (strcmp(ikv_family_name(f), name) == 0)
+            c.family = f;
+    c.word = name;
+    return c;
 }
 
 static int show(const ikv_catalogue *catalogue, const char *name,
                 const char *word, bool json)
 {
-    ikv_kind kind = ikv_catalogue_find(catalogue, name);
-    if (name != NULL && kind == IKV_KIND_NONE) {
-        const char *near = nearest_word(catalogue, name);
-        fprintf(stderr,
-                "ikvar kinds: there is no kind \"%s\"%s%s%s; try ikvar kinds "
-                "--find WORD\n",
-                name, near != NULL ? "; did you mean \"" : "",
-                near != NULL ? near : "", near != NULL ? "\"?" : "");
-        return ANSWER_IS_NO;
-    }
-    if (word != NULL)
-        return find_kinds(catalogue, word);
+    choice c = choose(catalogue, name, word);
+    bool by_word = c.kind == IKV_KIND_NONE && c.family == IKV_FAMILY_COUNT &&
+                   c.word != NULL;
+    if ((name != NULL && by_word && !is_other_word(catalogue, name)) ||
+        count_chosen(catalogue, &c) == 0)
+        return say_none(catalogue, name, word);
     if (json)
-        return print_json(catalogue, kind);
-    return name != NULL ? print_kind(ikv_catalogue_info(catalogue, kind))
-                        : print_table(catalogue);
+        return print_kinds_json(catalogue, &c);
+    if (name != NULL && c.kind != IKV_KIND_NONE)
+        return print_kind(ikv_catalogue_info(catalogue, c.kind));
+    if (name != NULL && by_word)
+        printf("No kind has the name \"%s\"; these are known by it:\n\n", name);
+    if (by_word)
+        return print_found(catalogue, &c);
+    if (c.family == IKV_FAMILY_COUNT)
+        return print_table(catalogue);
+    print_family(catalogue, c.family, is_coloured(stdout));
+    return FINE;
 }
 
-int kinds_command(int argc, const char **argv)
+static bool is_file(const char *argument)
 {
-    int json = 0, code;
-    char *word = NULL;
-    struct poptOption options[] = {
-        {"find", 'f', POPT_ARG_STRING, &word, 0,
-         "kinds that people know by that word: tap, hover, quit", "WORD"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "print JSON", NULL},
-        POPT_TABLEEND};
-    poptContext context =
-        parse_options(argc, argv, options, "kinds [NAME | SETUP]", &code);
-    if (context == NULL)
+    return strstr(argument, ".json") != NULL || strchr(argument, '/') != NULL;
+}
+
+static int say_wrong(const char *text)
+{
+    fprintf(stderr, "ikvar kinds: %s\n", text);
+    return WRONG_USE;
+}
+
+int kinds_command(int argc, char **argv)
+{
+    bool json = false;
+    int code;
+    arguments left;
+    const char *word = NULL, *name = NULL, *path = NULL;
+    const option_row options[] = {
+        {"find", 'f', OPTION_TEXT, &word, "WORD",
+         "kinds that people know by that word: tap, hover, quit", 0, 0},
+        {"json", 'j', OPTION_FLAG, &json, NULL, "print JSON", 0, 0},
+        {0}};
+    if (!parse_options(argc, argv, options,
+                       "kinds [NAME] [SETUP]\n\nNAME is a kind or a family; "
+                       "with a SETUP its own kinds are known too.",
+                       &left, &code))
         return code;
-    const char *name = poptGetArg(context);
-    ikv_setup *setup = NULL;
-    ikv_message message;
-    if (poptPeekArg(context) != NULL) {
-        fprintf(stderr, "ikvar kinds: expected one name\n");
-        code = WRONG_USE;
-    } else if (name != NULL && strstr(name, ".json") != NULL) {
-        if (ikv_setup_read(name, &setup, &message) < 0) {
-            fprintf(stderr, "ikvar kinds: %s\n", message.text);
-            code = BAD_INPUT;
-        }
-        name = NULL;
+    for (const char *one; (one = next_argument(&left)) != NULL;) {
+        const char **to = is_file(one) ? &path : &name;
+        if (*to != NULL)
+            return say_wrong("expected one name and one setup");
+        *to = one;
     }
-    if (code == FINE)
-        code = show(ikv_setup_catalogue(setup), name, word, json != 0);
+    if (name != NULL && word != NULL)
+        return say_wrong("expected a name or --find, found both");
+    ikv_setup *setup = NULL;
+    ikv_message message = {"no memory"};
+    if (path != NULL && ikv_setup_read(path, &setup, &message) < 0) {
+        fprintf(stderr, "ikvar kinds: %s\n", message.text);
+        return BAD_INPUT;
+    }
+    code = show(ikv_setup_catalogue(setup), name, word, json);
     ikv_setup_close(setup);
-    free(word);
-    poptFreeContext(context);
     return code;
 }

@@ -28,6 +28,7 @@ struct run_log {
     char unheard[4096];
     size_t unheard_length;
     uint64_t unheard_ns, unheard_step;
+    uint64_t latest_ns; /* of all that was printed */
     ikv_kind unheard_kind;
     uint64_t handler_count;
 };
@@ -226,8 +227,13 @@ static void describe(const run_log *log, const ikv_event *event, char *to,
 
 /* ------------------------------------------------------------- printing -- */
 
-static void print_time(const run_log *log, uint64_t time_ns, uint64_t step)
+/* What comes later than it was made, a deferred event for instance, stands at
+ * its place: lines never run backwards in time. */
+static void print_time(run_log *log, uint64_t time_ns, uint64_t step)
 {
+    if (time_ns > log->latest_ns)
+        log->latest_ns = time_ns;
+    time_ns = log->latest_ns;
     fprintf(log->file, "%s%10.3f ms  step %-4llu%s ", ink(log, FAINT),
             (double)time_ns / 1e6, (unsigned long long)step, ink(log, PLAIN));
 }
@@ -305,6 +311,9 @@ static void print_event(run_log *log, const ikv_watch *watch)
         fprintf(log->file, " on %s", name_of(log, event->target));
     if (what[0] != '\0')
         fprintf(log->file, "  %s%s%s", ink(log, FAINT), what, ink(log, PLAIN));
+    if (watch->depth <= 1 && event->time_ns < log->latest_ns)
+        fprintf(log->file, "  %sof %.3f ms%s", ink(log, FAINT),
+                (double)event->time_ns / 1e6, ink(log, PLAIN));
     fputc('\n', log->file);
     log->shown[watch->depth] = true;
 }
@@ -348,8 +357,10 @@ static void print_return(run_log *log, const ikv_watch *watch)
 static void print_note(const char *note, void *user)
 {
     run_log *log = user;
+    char shown[512];
     indent(log, log->depth > 0 ? 2 * log->depth - 1 : 0);
-    fprintf(log->file, "%s%s%s\n", ink(log, NOTE), note, ink(log, PLAIN));
+    fprintf(log->file, "%s%s%s\n", ink(log, NOTE),
+            clean(note, shown, sizeof shown), ink(log, PLAIN));
 }
 
 static void watch_run(const ikv_watch *watch, void *user)

@@ -1,19 +1,17 @@
 /* main.c - the ikvar command. */
 #include "tool.h"
 
-#include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 static const struct command {
     const char *name;
-    int (*run)(int argc, const char **argv);
+    int (*run)(int argc, char **argv);
     const char *form, *does;
 } commands[] = {
     {"demo", demo_command, "demo", "run the shipped harbour"},
     {"run", run_command, "run SETUP [TAPE]",
      "rehearse a setup, with a tape or live"},
-    {"kinds", kinds_command, "kinds [NAME | SETUP]",
+    {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},
     {"tape", tape_command, "tape VERB TAPE...",
@@ -49,73 +47,83 @@ static const struct command *find_command(const char *name)
 
 static int unknown_command(const char *name)
 {
-    fprintf(stderr, "ikvar: unknown command \"%s\"; expected one of", name);
+    const char *known[COMMANDS + 3];
+    char shown[160];
+    for (size_t i = 0; i < COMMANDS; i++)
+        known[i] = commands[i].name;
+    known[COMMANDS] = "version";
+    known[COMMANDS + 1] = "help";
+    known[COMMANDS + 2] = NULL;
+    const char *near = ikv_nearest_name(name, known);
+    fprintf(stderr, "ikvar: unknown command \"%s\"; expected one of",
+            clean(name, shown, sizeof shown));
     for (size_t i = 0; i < COMMANDS; i++)
         fprintf(stderr, " %s,", commands[i].name);
-    fprintf(stderr, " version, help\n");
+    fprintf(stderr, " version, help%s%s%s\n",
+            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+            near != NULL ? "\"?" : "");
     return WRONG_USE;
 }
 
-static int help_on(const char *name)
+static int refuse_more(const char *command, const char *found)
 {
-    const struct command *command = find_command(name);
-    const char *argv[] = {name, "--help", NULL};
-    return command != NULL ? command->run(2, argv) : unknown_command(name);
+    fprintf(stderr, "ikvar %s: found \"%s\", expected no more\n", command,
+            found);
+    return WRONG_USE;
 }
 
-/* As popt wants them, from the word behind the command's on. */
+static int version_command(int argc, char **argv)
+{
+    if (argc > 1)
+        return refuse_more("version", argv[1]);
+    printf("ikvar %s\n", ikv_version());
+    return FINE;
+}
+
+static bool asks_for_help(const char *word)
+{
+    return strcmp(word, "--help") == 0 || strcmp(word, "-h") == 0 ||
+           strcmp(word, "help") == 0;
+}
+
+static int help_command(int argc, char **argv)
+{
+    if (argc > 2)
+        return refuse_more("help", argv[2]);
+    const struct command *command = argc > 1 ? find_command(argv[1]) : NULL;
+    if (command != NULL) {
+        char name[16], help[] = "--help", *of_it[] = {name, help, NULL};
+        snprintf(name, sizeof name, "%s", command->name);
+        return command->run(2, of_it);
+    }
+    if (argc > 1 && !asks_for_help(argv[1]) && strcmp(argv[1], "version") != 0)
+        return unknown_command(argv[1]);
+    print_help(stdout);
+    return FINE;
+}
+
+static int run_named(int argc, char **argv)
+{
+    const char *name = argv[0];
+    if (strcmp(name, "version") == 0 || strcmp(name, "--version") == 0)
+        return version_command(argc, argv);
+    if (asks_for_help(name))
+        return help_command(argc, argv);
+    const struct command *command = find_command(name);
+    return command != NULL ? command->run(argc, argv) : unknown_command(name);
+}
+
 int main(int argc, char **argv)
 {
-    const char *name = argc > 1 ? argv[1] : NULL;
-    if (name == NULL) {
+    if (argc < 2) {
         print_help(stderr);
         return WRONG_USE;
     }
-    if (strcmp(name, "version") == 0 || strcmp(name, "--version") == 0) {
-        printf("ikvar %s\n", ikv_version());
-        return FINE;
-    }
-    if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0) {
-        if (argc > 2)
-            return help_on(argv[2]);
-        print_help(stdout);
-        return FINE;
-    }
-    const struct command *command = find_command(name);
-    if (command == NULL)
-        return unknown_command(name);
-    int code = command->run(argc - 1, (const char **)(void *)(argv + 1));
+    keep_reserve();
+    int code = run_named(argc - 1, argv + 1);
     if (fflush(stdout) != 0 || ferror(stdout)) {
         fprintf(stderr, "ikvar: can't write the output\n");
-        return code == FINE ? BAD_INPUT : code;
+        return BAD_INPUT;
     }
     return code;
-}
-
-poptContext parse_options(int argc, const char **argv,
-                          struct poptOption *options, const char *usage,
-                          int *code)
-{
-    int help = 0;
-    const char *name = argv[0];
-    struct poptOption all[] = {
-        {NULL, '\0', POPT_ARG_INCLUDE_TABLE, options, 0, NULL, NULL},
-        {"help", 'h', POPT_ARG_NONE, &help, 0, "show this", NULL},
-        POPT_TABLEEND};
-    argv[0] = "ikvar"; /* as help names it */
-    poptContext context = poptGetContext("ikvar", argc, argv, all, 0);
-    poptSetOtherOptionHelp(context, usage);
-    int got = poptGetNextOpt(context);
-    *code = FINE;
-    if (help) {
-        poptPrintHelp(context, stdout, 0);
-    } else if (got < -1) {
-        fprintf(stderr, "ikvar %s: %s: %s\n", name, poptBadOption(context, 0),
-                poptStrerror(got));
-        *code = WRONG_USE;
-    } else {
-        return context;
-    }
-    poptFreeContext(context);
-    return NULL;
 }

@@ -1,9 +1,11 @@
 /* run.c - ikvar run: rehearses a setup with a tape, or live. */
+#define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
+#include <sys/stat.h>
 
 /* Everything that a run opens. */
 typedef struct rehearsal {
@@ -42,9 +44,8 @@ static int open_sim(rehearsal *r)
     config.tape = r->tape;
     config.speed = (float)r->plan->speed;
     config.until_ns = (uint64_t)(r->plan->until_ms * 1e6);
-    return ikv_sim_open(&config, &r->port) < 0
-               ? say(WRONG_USE, "--speed: expected a number from 0 to 1e6")
-               : FINE;
+    return ikv_sim_open(&config, &r->port) < 0 ? say(BAD_INPUT, "no memory")
+                                               : FINE;
 }
 
 /* A tape that was recorded means the steps of its loop. */
@@ -121,6 +122,24 @@ static int open_kit(rehearsal *r)
     return check_rate(r);
 }
 
+/* What is read must not be written over. */
+static int check_output(const rehearsal *r)
+{
+    const char *part = r->plan->record,
+               *read[] = {r->plan->setup, r->plan->tape};
+    char growing[4096];
+    snprintf(growing, sizeof growing, "%s.part", part);
+    for (int i = 0; i < 2; i++)
+        if (is_same_file(read[i], part) || is_same_file(read[i], growing)) {
+            fprintf(stderr,
+                    "ikvar run: %s: it is read in this run: the recording "
+                    "would destroy it\n",
+                    part);
+            return BAD_INPUT;
+        }
+    return FINE;
+}
+
 static int open_recording(rehearsal *r)
 {
     ikv_message message = {"the recording can't be opened"};
@@ -128,30 +147,44 @@ static int open_recording(rehearsal *r)
     config.path = r->plan->record;
     config.kit = r->kit;
     config.setup = r->setup;
-    config.setup_path = path_seen_from(r->plan->record, r->plan->setup);
+    config.setup_path = r->plan->setup;
     return ikv_recording_open(&config, &r->recording, &message) < 0
                ? say(BAD_INPUT, message.text)
                : FINE;
 }
 
+/* Live, each line is seen as it comes, and a reader that goes ends the run as
+ * anything else does. */
+static void open_pipe(const rehearsal *r)
+{
+    if (r->tape == NULL)
+        setvbuf(stdout, NULL, _IOLBF, BUFSIZ);
+    signal(SIGPIPE, SIG_IGN);
+}
+
 static int open_output(rehearsal *r)
 {
+    open_pipe(r);
     if (r->plan->record != NULL) {
-        int code = open_recording(r);
+        int code = check_output(r);
+        if (code == FINE)
+            code = open_recording(r);
         if (code != FINE)
             return code;
     }
-    if (r->tape != NULL)
-        ikv_comparison_open(r->kit, r->tape, &r->comparison);
+    if (r->tape != NULL &&
+        ikv_comparison_open(r->kit, r->tape, &r->comparison) < 0)
+        return say(BAD_INPUT, "no memory");
     if (r->plan->digest)
         return FINE;
     if (r->plan->json)
         return ikv_trace_open(stdout, r->kit, r->setup,
-                              r->plan->steps_only ? IKV_TRACE_STEPS : 0,
+                              (r->plan->steps_only ? IKV_TRACE_STEPS : 0u) |
+                                  (r->plan->heard_only ? IKV_TRACE_HEARD : 0u),
                               &r->trace) < 0
                    ? say(BAD_INPUT, "no memory")
                    : FINE;
-    r->log = log_open(stdout, r->kit, r->setup, isatty(STDOUT_FILENO));
+    r->log = log_open(stdout, r->kit, r->setup, is_coloured(stdout));
     return r->log != NULL ? FINE : say(BAD_INPUT, "no memory");
 }
 
@@ -162,7 +195,8 @@ static void run_loop(const rehearsal *r)
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
         }
-        if (until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns)
+        bool whole = until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns;
+        if (whole || ferror(stdout)) /* nobody reads the log any more */
             ikv_loop_quit(loop);
         ikv_loop_end(loop);
     }
@@ -187,6 +221,11 @@ static int end_comparison(rehearsal *r)
     if (r->plan->digest && played)
         printf("%016llx %llu\n", (unsigned long long)result.digest,
                (unsigned long long)result.deliveries);
+    if (result.old)
+        fprintf(stderr,
+                "ikvar run: %s: its digests are of an older version of tapes "
+                "(ikvar.tape/1): they are not compared\n",
+                r->plan->tape);
     if (!result.differs || r->plan->until_ms > 0)
         return FINE;
     fprintf(stderr,
@@ -212,12 +251,13 @@ int run_plan_through(const run_plan *plan)
         log_close(r.log);
         if (ikv_trace_close(r.trace) < 0)
             code = say(BAD_INPUT, "can't write the trace");
-        if (ikv_recording_close(r.recording) < 0)
-            code = say(BAD_INPUT, "can't write the tape");
+        if (ikv_recording_close(r.recording, &message) < 0)
+            code = say(BAD_INPUT, message.text);
         int same = end_comparison(&r);
         code = code == FINE ? same : code;
         if (r.tape != NULL && ikv_sim_fault(&r.port) != NULL)
             code = say(BAD_INPUT, ikv_sim_fault(&r.port));
+        warn_of_tape("run", r.tape);
     }
     close_all(&r);
     return code;
@@ -227,68 +267,63 @@ static int check_plan(const run_plan *plan, bool more)
 {
     if (plan->setup == NULL || more)
         return say(WRONG_USE, "expected SETUP [TAPE]; see ikvar run --help");
-    if (!(plan->until_ms >= 0 && plan->until_ms < 1e10) || plan->frame_hz < 0 ||
-        plan->frame_hz > 1000000)
-        return say(WRONG_USE, "--until and --frame-hz: expected a number from "
-                              "0, to 1e10 and 1000000");
-    if (!(plan->soak_seconds >= 0 && plan->soak_seconds <= 1e6) ||
-        plan->seed < 1)
-        return say(WRONG_USE, "--soak and --seed: expected seconds up to 1e6, "
-                              "and a number from 1");
-    if (plan->soak_seconds > 0 && (plan->tape != NULL || plan->port != NULL))
+    if (plan->soak_seconds <= 0)
+        return FINE;
+    if (plan->tape != NULL || plan->port != NULL)
         return say(WRONG_USE, "--soak makes its input up: give SETUP alone");
+    if (plan->json || plan->steps_only || plan->digest || plan->speed > 0)
+        return say(WRONG_USE, "--soak prints sums and runs as fast as it can: "
+                              "not with --json, --steps-only, --digest, "
+                              "--real-time, --speed");
     return FINE;
 }
 
-int run_command(int argc, const char **argv)
+int run_command(int argc, char **argv)
 {
-    int json = 0, steps = 0, digest = 0, real_time = 0, code;
-    char *port = NULL, *record = NULL;
+    bool real_time = false;
+    int code;
+    arguments left;
     run_plan plan = {.seed = 1};
-    struct poptOption options[] = {
-        {"port", 'p', POPT_ARG_STRING, &port, 0,
-         "where input comes from: sim (a tape), terminal (live), null", "NAME"},
-        {"record", 'R', POPT_ARG_STRING, &record, 0,
-         "write a tape of what comes in, live input too", "TAPE"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0,
-         "write a trace instead of the log", NULL},
-        {"steps-only", 'S', POPT_ARG_NONE, &steps, 0,
-         "leave out of a trace what belongs to frames", NULL},
-        {"digest", 'd', POPT_ARG_NONE, &digest, 0,
-         "print the run's digest and number of deliveries alone", NULL},
-        {"real-time", 'r', POPT_ARG_NONE, &real_time, 0,
-         "play the tape at its own speed, not as fast as possible", NULL},
-        {"speed", 's', POPT_ARG_DOUBLE, &plan.speed, 0,
-         "play the tape so many times as fast as it was recorded", "FACTOR"},
-        {"until", 'u', POPT_ARG_DOUBLE, &plan.until_ms, 0,
-         "end after so many milliseconds", "MS"},
-        {"frame-hz", 'f', POPT_ARG_INT, &plan.frame_hz, 0, "frames a second",
-         "N"},
-        {"soak", '\0', POPT_ARG_DOUBLE, &plan.soak_seconds, 0,
-         "made-up input and faults, validators on, for so long", "SECONDS"},
-        {"seed", '\0', POPT_ARG_INT, &plan.seed, 0, "of a soak (1)", "N"},
-        POPT_TABLEEND};
-    poptContext context = parse_options(
-        argc, argv, options,
-        "run [options] SETUP [TAPE]\n\nWithout a tape the terminal's own mouse "
-        "and keys are the input; Ctrl-C ends.",
-        &code);
-    if (context == NULL)
+    const option_row options[] = {
+        {"port", 'p', OPTION_TEXT, &plan.port, "NAME",
+         "where input comes from: sim (a tape), terminal (live), null", 0, 0},
+        {"record", 'R', OPTION_TEXT, &plan.record, "TAPE",
+         "write a tape of what comes in, live input too", 0, 0},
+        {"json", 'j', OPTION_FLAG, &plan.json, NULL,
+         "write a trace instead of the log", 0, 0},
+        {"heard", 'H', OPTION_FLAG, &plan.heard_only, NULL,
+         "leave out of a trace what no handler heard", 0, 0},
+        {"steps-only", 'S', OPTION_FLAG, &plan.steps_only, NULL,
+         "leave out of a trace what belongs to frames", 0, 0},
+        {"digest", 'd', OPTION_FLAG, &plan.digest, NULL,
+         "print the run's digest and number of deliveries alone", 0, 0},
+        {"real-time", 'r', OPTION_FLAG, &real_time, NULL,
+         "play the tape at its own speed, not as fast as possible", 0, 0},
+        {"speed", 's', OPTION_NUMBER, &plan.speed, "FACTOR",
+         "play the tape so many times as fast as it was recorded", 0, 1e6},
+        {"until", 'u', OPTION_NUMBER, &plan.until_ms, "MS",
+         "end after so many milliseconds", 0, 1e10},
+        {"frame-hz", 'f', OPTION_WHOLE, &plan.frame_hz, "N",
+         "frames a second; 0: as the setup says", 0, 1e6},
+        {"soak", '\0', OPTION_NUMBER, &plan.soak_seconds, "SECONDS",
+         "made-up input and faults, validators on, for so long; a\n"
+         "run that fails is kept as a tape",
+         0, 1e6},
+        {"seed", '\0', OPTION_WHOLE, &plan.seed, "N", "of a soak (1)", 1,
+         2147483647},
+        {0}};
+    if (!parse_options(argc, argv, options,
+                       "run [options] SETUP [TAPE]\n\nWithout a tape the "
+                       "terminal's own mouse and keys are the input; Ctrl-C "
+                       "ends.",
+                       &left, &code))
         return code;
-    plan.setup = poptGetArg(context);
-    plan.tape = poptGetArg(context);
-    plan.port = port;
-    plan.record = record;
-    plan.json = json != 0;
-    plan.steps_only = steps != 0;
-    plan.digest = digest != 0;
+    plan.setup = next_argument(&left);
+    plan.tape = next_argument(&left);
     if (real_time && plan.speed == 0)
         plan.speed = 1;
-    code = check_plan(&plan, poptPeekArg(context) != NULL);
-    if (code == FINE)
-        code = plan.soak_seconds > 0 ? soak(&plan) : run_plan_through(&plan);
-    free(port);
-    free(record);
-    poptFreeContext(context);
-    return code;
+    code = check_plan(&plan, left.count > 0);
+    if (code != FINE)
+        return code;
+    return plan.soak_seconds > 0 ? soak(&plan) : run_plan_through(&plan);
 }

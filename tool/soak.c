@@ -3,6 +3,7 @@
 #define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <stdio.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -11,6 +12,8 @@ typedef struct soak_run {
     ikv_setup *setup;
     ikv_port port;
     ikv_kit *kit;
+    ikv_recording *recording;
+    char tape[4096]; /* what is recorded: a run that fails can be played */
     uint64_t downs, ends;
     const char *broken;
 } soak_run;
@@ -26,6 +29,39 @@ static int failed(const char *text)
 {
     fprintf(stderr, "ikvar run --soak: %s\n", text);
     return BAD_INPUT;
+}
+
+static int open_soak_recording(soak_run *s)
+{
+    ikv_message message = {"the recording can't be opened"};
+    ikv_recording_config config = IKV_RECORDING_INIT;
+    if (s->plan->record != NULL)
+        snprintf(s->tape, sizeof s->tape, "%s", s->plan->record);
+    else
+        snprintf(s->tape, sizeof s->tape, "soak-%d.tape.jsonl", s->plan->seed);
+    if (is_same_file(s->tape, s->plan->setup))
+        return failed("--record: it is the setup");
+    config.path = s->tape;
+    config.kit = s->kit;
+    config.setup = s->setup;
+    config.setup_path = s->plan->setup;
+    return ikv_recording_open(&config, &s->recording, &message) < 0
+               ? failed(message.text)
+               : FINE;
+}
+
+/* A run that went well is not kept, unless that was asked for. */
+static int end_soak_recording(soak_run *s, int code)
+{
+    ikv_message message = {""};
+    bool opened = s->recording != NULL;
+    if (ikv_recording_close(s->recording, &message) < 0)
+        return failed(message.text);
+    if (opened && s->plan->record == NULL && code == FINE)
+        remove(s->tape);
+    else if (opened)
+        printf("  recorded: %s\n", s->tape);
+    return code;
 }
 
 static int open_soak(soak_run *s)
@@ -51,11 +87,12 @@ static int open_soak(soak_run *s)
     config.memory = ikv_host_memory();
     config.ports = &s->port;
     config.port_count = 1;
+    config.loop.frame_hz = (uint32_t)s->plan->frame_hz;
     ikv_setup_size(s->setup, &config);
     if (ikv_kit_open(&config, &s->kit) < 0 ||
         ikv_setup_apply(s->setup, s->kit, IKV_APPLY_UNBOUND, &message) < 0)
         return failed(message.text);
-    return FINE;
+    return open_soak_recording(s);
 }
 
 static const char *first_broken(const soak_run *s)
@@ -100,7 +137,9 @@ static void run_soak(soak_run *s)
         }
         s->broken = first_broken(s);
         double now = seconds_now();
-        if (now >= end || s->broken != NULL)
+        double until_ns = s->plan->until_ms * 1e6;
+        if (now >= end || s->broken != NULL ||
+            (until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns))
             break;
         if (now - shown > 0.2) {
             shown = now;
@@ -185,6 +224,7 @@ int soak(const run_plan *plan)
             code = ANSWER_IS_NO;
         }
     }
+    code = end_soak_recording(&s, code);
     ikv_kit_close(s.kit);
     ikv_sim_free(&s.port);
     ikv_setup_close(s.setup);

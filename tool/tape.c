@@ -35,6 +35,7 @@ static int read_facts(const char *path, const ikv_setup *setup,
     ikv_event event;
     ikv_intake intake;
     ikv_status status;
+    message.text[0] = '\0';
     if (ikv_tape_open(path, setup, &tape, &message) < 0)
         return bad_tape(message.text);
     while ((status = ikv_tape_next(tape, &event, &intake, &message)) ==
@@ -54,39 +55,33 @@ static int read_facts(const char *path, const ikv_setup *setup,
         facts->last_check = check;
     }
     *info = ikv_tape_about(tape);
+    warn_of_tape("tape", tape);
     snprintf(named, size, "%s", info->setup != NULL ? info->setup : "");
     ikv_tape_close(tape);
     return status < 0 ? bad_tape(message.text) : FINE;
 }
 
-static void print_facts_json(const char *path, const tape_facts *facts,
-                             const ikv_tape_info *info, const char *named,
-                             const ikv_catalogue *catalogue)
+static int print_facts_json(const char *path, const tape_facts *facts,
+                            const ikv_tape_info *info, const char *named,
+                            const ikv_catalogue *catalogue)
 {
     json_t *kinds = json_object(), *line = json_object();
     for (uint32_t kind = 0; kind < IKV_KIND_LIMIT; kind++)
         if (facts->kinds[kind] > 0)
-            json_object_set_new(
-                kinds, ikv_catalogue_info(catalogue, (ikv_kind)kind)->name,
-                json_integer((json_int_t)facts->kinds[kind]));
-    json_object_set_new(line, "tape", json_string(path));
-    json_object_set_new(line, "events",
-                        json_integer((json_int_t)facts->events));
-    json_object_set_new(line, "last", json_real((double)facts->last_ns / 1e6));
-    json_object_set_new(line, "until", json_real((double)info->until_ns / 1e6));
-    json_object_set_new(line, "setup",
-                        named[0] != '\0' ? json_string(named) : json_null());
-    json_object_set_new(line, "between_steps",
-                        json_integer((json_int_t)facts->between));
-    json_object_set_new(line, "inbox", json_integer((json_int_t)facts->inbox));
-    json_object_set_new(line, "losses",
-                        json_integer((json_int_t)facts->losses));
-    json_object_set_new(line, "checks",
-                        json_integer((json_int_t)facts->checks));
-    json_object_set_new(line, "kinds", kinds);
-    json_dumpf(line, stdout, JSON_REAL_PRECISION(15));
-    printf("\n");
-    json_decref(line);
+            put_json(kinds, ikv_catalogue_info(catalogue, (ikv_kind)kind)->name,
+                     json_integer((json_int_t)facts->kinds[kind]));
+    put_json(line, "tape", json_string(path));
+    put_json(line, "events", json_integer((json_int_t)facts->events));
+    put_json(line, "last", json_real((double)facts->last_ns / 1e6));
+    put_json(line, "until", json_real((double)info->until_ns / 1e6));
+    put_json(line, "setup",
+             named[0] != '\0' ? json_string(named) : json_null());
+    put_json(line, "between_steps", json_integer((json_int_t)facts->between));
+    put_json(line, "inbox", json_integer((json_int_t)facts->inbox));
+    put_json(line, "losses", json_integer((json_int_t)facts->losses));
+    put_json(line, "checks", json_integer((json_int_t)facts->checks));
+    put_json(line, "kinds", kinds);
+    return print_json(stdout, line, false, "tape");
 }
 
 static void print_facts(const char *path, const tape_facts *facts,
@@ -124,16 +119,16 @@ static void print_facts(const char *path, const tape_facts *facts,
                    ikv_catalogue_info(catalogue, (ikv_kind)kind)->name);
 }
 
-static int tell_of_tapes(poptContext context, const char *setup_path, bool json)
+static int tell_of_tapes(arguments *left, const char *setup_path, bool json)
 {
     ikv_setup *setup = NULL;
     ikv_message message;
     int code = FINE;
-    if (poptPeekArg(context) == NULL)
+    if (left->count == 0)
         return wrong("expected TAPE...; see ikvar tape --help");
     if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
         return bad_tape(message.text);
-    for (const char *path; (path = poptGetArg(context)) != NULL;) {
+    for (const char *path; (path = next_argument(left)) != NULL;) {
         tape_facts *facts = calloc(1, sizeof *facts);
         ikv_tape_info info = {0};
         char named[512];
@@ -141,8 +136,8 @@ static int tell_of_tapes(poptContext context, const char *setup_path, bool json)
                                              sizeof named)
                                 : bad_tape("no memory");
         if (one == FINE && json)
-            print_facts_json(path, facts, &info, named,
-                             ikv_setup_catalogue(setup));
+            one = print_facts_json(path, facts, &info, named,
+                                   ikv_setup_catalogue(setup));
         else if (one == FINE)
             print_facts(path, facts, &info, named, ikv_setup_catalogue(setup));
         free(facts);
@@ -154,15 +149,15 @@ static int tell_of_tapes(poptContext context, const char *setup_path, bool json)
 
 /* --------------------------------------------------------- cut and join -- */
 
-static int join_tapes(poptContext context, const char *output, double from_ms,
+static int join_tapes(arguments *left, const char *output, double from_ms,
                       double to_ms, bool cut)
 {
     ikv_tape_part parts[64];
-    ikv_message message = {"the tape can't be written"};
+    ikv_message message = {"no memory"};
     uint32_t count = 0;
     if (output == NULL)
         return wrong("expected --output TAPE");
-    for (const char *path; (path = poptGetArg(context)) != NULL; count++) {
+    for (const char *path; (path = next_argument(left)) != NULL; count++) {
         if (count == (cut ? 1 : 64))
             return wrong(cut ? "expected one TAPE to cut"
                              : "expected at most 64 tapes");
@@ -171,7 +166,7 @@ static int join_tapes(poptContext context, const char *output, double from_ms,
     if (count == 0)
         return wrong("expected TAPE...; see ikvar tape --help");
     if (cut) {
-        if (!(from_ms >= 0) || (to_ms != 0 && !(to_ms > from_ms)))
+        if (to_ms != 0 && !(to_ms > from_ms))
             return wrong("--from and --to: expected milliseconds, the second "
                          "after the first");
         parts[0].from_ns = (uint64_t)(from_ms * 1e6 + 0.5);
@@ -182,54 +177,53 @@ static int join_tapes(poptContext context, const char *output, double from_ms,
                : FINE;
 }
 
-int tape_command(int argc, const char **argv)
+int tape_command(int argc, char **argv)
 {
-    int json = 0, code;
-    char *setup = NULL, *output = NULL;
+    bool json = false;
+    int code;
+    arguments left;
+    const char *setup = NULL, *output = NULL;
     double from_ms = 0, to_ms = 0;
-    struct poptOption options[] = {
-        {"setup", 's', POPT_ARG_STRING, &setup, 0,
-         "read the tapes with this setup's kinds and targets", "SETUP"},
-        {"output", 'o', POPT_ARG_STRING, &output, 0,
-         "cut, join: the tape to write", "TAPE"},
-        {"from", '\0', POPT_ARG_DOUBLE, &from_ms, 0, "cut: where to begin",
-         "MS"},
-        {"to", '\0', POPT_ARG_DOUBLE, &to_ms, 0, "cut: where to end", "MS"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "info, verify: as JSON lines",
-         NULL},
-        POPT_TABLEEND};
-    poptContext context = parse_options(
-        argc, argv, options,
-        "tape VERB [options] TAPE...\n\n"
-        "  info TAPE...             what is on tapes\n"
-        "  cut TAPE -o NEW          the part --from MS --to MS, from 0 on\n"
-        "  join TAPE... -o NEW      one after the other\n"
-        "  verify FOLDER|TAPE...    play them, several at a time, and compare "
-        "the digests;\n                           where a trace lies beside a "
-        "tape, show the first difference\n",
-        &code);
-    if (context == NULL)
+    const option_row options[] = {
+        {"setup", 's', OPTION_TEXT, &setup, "SETUP",
+         "read the tapes with this setup's kinds and targets", 0, 0},
+        {"output", 'o', OPTION_TEXT, &output, "TAPE",
+         "cut, join: the tape to write", 0, 0},
+        {"from", '\0', OPTION_NUMBER, &from_ms, "MS", "cut: where to begin", 0,
+         8.64e9},
+        {"to", '\0', OPTION_NUMBER, &to_ms, "MS", "cut: where to end", 0,
+         8.64e9},
+        {"json", 'j', OPTION_FLAG, &json, NULL, "info, verify: as JSON lines",
+         0, 0},
+        {0}};
+    if (!parse_options(
+            argc, argv, options,
+            "tape VERB [options] TAPE...\n\n"
+            "  info TAPE...             what is on tapes\n"
+            "  cut TAPE -o NEW          the part --from MS --to MS, from 0 on\n"
+            "  join TAPE... -o NEW      one after the other\n"
+            "  verify FOLDER|TAPE...    play them, several at a time, and "
+            "compare the digests;\n                           where a trace "
+            "lies beside a tape, show the first difference",
+            &left, &code))
         return code;
-    const char *verb = poptGetArg(context);
+    const char *verb = next_argument(&left);
     if (verb == NULL)
-        code = wrong("expected info, cut, join or verify");
-    else if (strcmp(verb, "info") == 0)
-        code = tell_of_tapes(context, setup, json != 0);
-    else if (strcmp(verb, "cut") == 0)
-        code = join_tapes(context, output, from_ms, to_ms, true);
-    else if (strcmp(verb, "join") == 0)
-        code = join_tapes(context, output, 0, 0, false);
-    else if (strcmp(verb, "verify") == 0)
-        code = verify_tapes(context, setup, json != 0);
-    else {
-        fprintf(stderr,
-                "ikvar tape: found \"%s\", expected info, cut, join or "
-                "verify\n",
-                verb);
-        code = WRONG_USE;
-    }
-    free(setup);
-    free(output);
-    poptFreeContext(context);
-    return code;
+        return wrong("expected info, cut, join or verify");
+    if (strcmp(verb, "info") == 0)
+        return tell_of_tapes(&left, setup, json);
+    if (strcmp(verb, "cut") == 0)
+        return join_tapes(&left, output, from_ms, to_ms, true);
+    if (strcmp(verb, "join") == 0)
+        return join_tapes(&left, output, 0, 0, false);
+    if (strcmp(verb, "verify") == 0)
+        return verify_tapes(&left, setup, json);
+    static const char *const verbs[] = {"info", "cut", "join", "verify", NULL};
+    const char *near = ikv_nearest_name(verb, verbs);
+    fprintf(
+        stderr,
+        "ikvar tape: found \"%s\", expected info, cut, join or verify%s%s%s\n",
+        verb, near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
+    return WRONG_USE;
 }

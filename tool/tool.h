@@ -4,7 +4,6 @@
 
 #include <ikvar/host.h>
 
-#include <popt.h>
 #include <stdio.h>
 
 /* Exit codes. */
@@ -15,27 +14,86 @@ enum {
     BAD_INPUT = 3
 };
 
-int demo_command(int argc, const char **argv);
-int run_command(int argc, const char **argv);
-int kinds_command(int argc, const char **argv);
-int check_command(int argc, const char **argv);
-int tape_command(int argc, const char **argv);
-int bench_command(int argc, const char **argv);
+/* `argv[0]` is the command's name. */
+int demo_command(int argc, char **argv);
+int run_command(int argc, char **argv);
+int kinds_command(int argc, char **argv);
+int check_command(int argc, char **argv);
+int tape_command(int argc, char **argv);
+int bench_command(int argc, char **argv);
+
+/* -------------------------------------------------------------- options -- */
+
+enum option_type {
+    OPTION_FLAG,  /* bool */
+    OPTION_TEXT,  /* const char *, lives as long as the process */
+    OPTION_WHOLE, /* int */
+    OPTION_NUMBER /* double */
+};
+
+/* One option; a list ends with a row without a name. */
+typedef struct option_row {
+    const char *name;
+    char letter; /* or '\0' */
+    enum option_type type;
+    void *to;
+    const char *value; /* what it is called in help; NULL for a flag */
+    const char *does;
+    double least, most; /* of a number */
+} option_row;
+
+/* What is left behind the options. */
+typedef struct arguments {
+    char **list;
+    int count;
+} arguments;
+
+/* False after a message if an option is wrong, or after --help (*code says
+ * which). */
+bool parse_options(int argc, char **argv, const option_row *rows,
+                   const char *usage, arguments *left, int *code);
+/* NULL if there is none left. */
+const char *next_argument(arguments *left);
+
+/* --------------------------------------------------------------- output -- */
+
+/* Whether output to a file is for eyes and may be coloured: a terminal, that is
+ * not dumb, and NO_COLOR is not set. */
+bool is_coloured(FILE *file);
+
+/* For what jansson allocates; first of all. */
+void keep_reserve(void);
+
+/* JSON of what a command prints; what can't be added for lack of memory is
+ * found when it is printed. `value` is given away. */
+struct json_t;
+void put_json(struct json_t *to, const char *name, struct json_t *value);
+void add_json(struct json_t *list, struct json_t *value);
+/* Prints and drops it, on one line or indented; FINE, or BAD_INPUT after a
+ * message of the command. */
+int print_json(FILE *file, struct json_t *value, bool indented,
+               const char *command);
+
+/* Whether two paths, either of which may be NULL, are one regular file. */
+bool is_same_file(const char *a, const char *b);
+
+/* A text with its control characters as \xNN, in the buffer. */
+const char *clean(const char *text, char *buffer, size_t size);
+
+/* ---------------------------------------------------------------- tapes -- */
 
 /* ikvar tape verify (verify.c); the options are read. */
-int verify_tapes(poptContext context, const char *setup, bool json);
+int verify_tapes(arguments *left, const char *setup, bool json);
 
-/* Parses options; then the arguments that are left are to be taken with
- * poptGetArg(). NULL after a message if an option is wrong, or after --help
- * (*code says which). */
-poptContext parse_options(int argc, const char **argv,
-                          struct poptOption *options, const char *usage,
-                          int *code);
+/* Says on stderr what a tape has to be warned of, after it was read. */
+void warn_of_tape(const char *command, const ikv_tape *tape);
+
+/* ----------------------------------------------------------------- runs -- */
 
 /* What a run is made of. Zero is the default. */
 typedef struct run_plan {
     const char *setup, *tape, *port, *record;
-    bool json, steps_only, digest;
+    bool json, steps_only, heard_only, digest;
     double until_ms, speed;
     int frame_hz;
     /* soak */
@@ -48,9 +106,6 @@ int soak(const run_plan *plan);
 
 /* Prints reports of the library to stderr. */
 void print_report(const ikv_report *report, void *user);
-
-/* A path as seen from the folder of another file; in static memory. */
-const char *path_seen_from(const char *file, const char *path);
 
 /* Runs it and prints what happened; the exit code. */
 int run_plan_through(const run_plan *plan);

@@ -151,25 +151,84 @@ static bool compare_traces(const playback *p, FILE *expected, FILE *found)
     }
 }
 
-static void print_result(const playback *p, const ikv_comparison_result *result,
-                         const char *verdict, bool json)
+static int print_result(const playback *p, const ikv_comparison_result *result,
+                        const char *verdict, bool json)
 {
     if (json) {
         char hex[24];
+        json_t *line = json_object();
         snprintf(hex, sizeof hex, "%016llx",
                  (unsigned long long)result->digest);
-        json_t *line = json_pack("{s:s,s:s,s:s,s:I,s:i}", "tape", p->path,
-                                 "verdict", verdict, "digest", hex,
-                                 "deliveries", (json_int_t)result->deliveries,
-                                 "checks", (int)result->checks);
-        json_dumpf(line, p->output, 0);
-        fputc('\n', p->output);
-        json_decref(line);
-        return;
+        put_json(line, "tape", json_string(p->path));
+        put_json(line, "verdict", json_string(verdict));
+        put_json(line, "digest", json_string(hex));
+        put_json(line, "deliveries",
+                 json_integer((json_int_t)result->deliveries));
+        put_json(line, "checks", json_integer((json_int_t)result->checks));
+        return print_json(p->output, line, false, "tape");
     }
     fprintf(p->output, "%-9s %016llx %10llu deliveries  %s\n", verdict,
             (unsigned long long)result->digest,
             (unsigned long long)result->deliveries, p->path);
+    return FINE;
+}
+
+/* A trace of an older version says nothing of this library. */
+static bool is_of_now(const playback *p, FILE *beside)
+{
+    char line[LINE_BYTES] = "";
+    bool read = fgets(line, sizeof line, beside) != NULL;
+    rewind(beside);
+    if (!read || strstr(line, "\"ikvar.trace/1\"") == NULL)
+        return true;
+    fprintf(p->output,
+            "%s: the trace beside it is of an older version (ikvar.trace/1): "
+            "it is not compared\n",
+            p->path);
+    return false;
+}
+
+/* What there is to say beside the verdict. */
+static void say_more(const playback *p, const ikv_comparison_result *result)
+{
+    unsigned long long from = result->from_step, to = result->to_step;
+    if (ikv_tape_warning(p->tape) != NULL)
+        fprintf(p->output, "%s\n", ikv_tape_warning(p->tape));
+    if (result->old)
+        fprintf(p->output,
+                "%s: its digests are of an older version (ikvar.tape/1): they "
+                "are not compared\n",
+                p->path);
+    else if (result->differs)
+        fprintf(p->output,
+                "%s: the run differs from the recorded one between step %llu "
+                "and step %llu\n",
+                p->path, from, to);
+    else if (!result->whole && result->checks > 0)
+        fprintf(p->output,
+                "%s: no digest of the whole run; the %u on the way agree, up "
+                "to step %llu\n",
+                p->path, result->checks, from);
+}
+
+static int compare_run(const playback *p, const ikv_comparison_result *result,
+                       FILE *beside, FILE *written, bool json)
+{
+    if (ikv_sim_fault(&p->port) != NULL)
+        return fail(p, ikv_sim_fault(&p->port));
+    if (written != NULL)
+        rewind(written);
+    bool same = written == NULL || compare_traces(p, beside, written);
+    bool known = result->whole || written != NULL;
+    say_more(p, result);
+    int printed = print_result(p, result,
+                               result->differs || !same ? "differs"
+                               : known                  ? "same"
+                               : result->old            ? "old digest"
+                                                        : "no digest",
+                               json);
+    int code = result->differs || !same || !known ? ANSWER_IS_NO : FINE;
+    return printed > code ? printed : code;
 }
 
 static int verify_one(const char *path, const char *setup_path, bool json,
@@ -180,39 +239,30 @@ static int verify_one(const char *path, const char *setup_path, bool json,
     ikv_trace *trace = NULL;
     FILE *beside = open_trace_beside(path), *written = NULL;
     int code = open_playback(&p, setup_path);
+    if (code == FINE && ikv_comparison_open(p.kit, p.tape, &comparison) < 0)
+        code = fail(&p, "no memory");
+    if (code == FINE && beside != NULL && is_of_now(&p, beside)) {
+        written = tmpfile();
+        if (written == NULL || ikv_trace_open(written, p.kit, p.setup,
+                                              IKV_TRACE_STEPS, &trace) < 0)
+            code = fail(&p, "no memory, or no room for a trace");
+    }
     if (code == FINE) {
         ikv_loop *loop = ikv_kit_loop(p.kit);
-        ikv_comparison_open(p.kit, p.tape, &comparison);
-        if (beside != NULL && (written = tmpfile()) != NULL)
-            ikv_trace_open(written, p.kit, p.setup, IKV_TRACE_STEPS, &trace);
         while (ikv_loop_begin(loop)) {
             while (ikv_loop_step(loop)) {
             }
             ikv_loop_end(loop);
         }
-        ikv_trace_close(trace);
+        bool traced = ikv_trace_close(trace) == IKV_OK;
+        trace = NULL;
         ikv_comparison_result result = ikv_comparison_close(comparison);
-        if (ikv_sim_fault(&p.port) != NULL) {
-            code = fail(&p, ikv_sim_fault(&p.port));
-        } else {
-            if (written != NULL)
-                rewind(written);
-            bool same = written == NULL || compare_traces(&p, beside, written);
-            bool known = result.whole || written != NULL;
-            code = result.differs || !same || !known ? ANSWER_IS_NO : FINE;
-            if (result.differs)
-                fprintf(output,
-                        "%s: the run differs from the recorded one between "
-                        "step %llu and step %llu\n",
-                        path, (unsigned long long)result.from_step,
-                        (unsigned long long)result.to_step);
-            print_result(&p, &result,
-                         result.differs || !same ? "differs"
-                         : known                 ? "same"
-                                                 : "no digest",
-                         json);
-        }
+        comparison = NULL;
+        code = traced ? compare_run(&p, &result, beside, written, json)
+                      : fail(&p, "the trace can't be written");
     }
+    ikv_trace_close(trace);
+    ikv_comparison_close(comparison);
     if (beside != NULL)
         fclose(beside);
     if (written != NULL)
@@ -223,15 +273,20 @@ static int verify_one(const char *path, const char *setup_path, bool json,
 
 /* ------------------------------------------------------------ all tapes -- */
 
-static void add_tape(verifier *v, const char *path)
+static int add_tape(verifier *v, const char *path)
 {
     verification *one = calloc(1, sizeof *one);
-    if (one == NULL || v->count == TAPES) {
+    if (one != NULL)
+        one->path = strdup(path);
+    if (one == NULL || one->path == NULL || v->count == TAPES) {
+        fprintf(stderr, "ikvar tape: %s: %s\n", path,
+                v->count == TAPES ? "more than 4096 tapes" : "no memory");
+        free(one != NULL ? one->path : NULL);
         free(one);
-        return;
+        return BAD_INPUT;
     }
-    one->path = strdup(path);
     v->tapes[v->count++] = one;
+    return FINE;
 }
 
 static int by_path(const void *a, const void *b)
@@ -244,19 +299,29 @@ static int add_folder(verifier *v, const char *folder)
 {
     DIR *directory = opendir(folder);
     size_t before = v->count;
-    if (directory == NULL)
+    int code = FINE;
+    if (directory == NULL) {
+        fprintf(stderr, "ikvar tape: %s: %s\n", folder, strerror(errno));
         return BAD_INPUT;
+    }
     for (struct dirent *entry; (entry = readdir(directory)) != NULL;) {
         const char *ending = strstr(entry->d_name, ".tape.jsonl");
         char path[PATH_MAX];
-        if (ending == NULL || ending[11] != '\0')
+        if (ending == NULL ||
+            (ending[11] != '\0' && strcmp(ending + 11, ".part") != 0))
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
-        add_tape(v, path);
+        if (add_tape(v, path) != FINE)
+            code = BAD_INPUT;
     }
     closedir(directory);
     qsort(v->tapes + before, v->count - before, sizeof v->tapes[0], by_path);
-    return v->count > before ? FINE : BAD_INPUT;
+    if (v->count == before && code == FINE) {
+        fprintf(stderr, "ikvar tape: %s: expected tapes (*.tape.jsonl) in it\n",
+                folder);
+        code = BAD_INPUT;
+    }
+    return code;
 }
 
 static void begin_one(const verifier *v, verification *one)
@@ -268,8 +333,11 @@ static void begin_one(const verifier *v, verification *one)
         int code = verify_one(one->path, v->setup, v->json, one->output);
         _exit(fflush(one->output) == 0 ? code : BAD_INPUT);
     }
-    if (one->process < 0)
+    if (one->process < 0) {
+        fprintf(stderr, "ikvar tape: %s: no process for it: %s\n", one->path,
+                strerror(errno));
         one->code = BAD_INPUT;
+    }
 }
 
 /* Waits for one of them to end. */
@@ -328,28 +396,25 @@ static int print_all(verifier *v)
     return code;
 }
 
-int verify_tapes(poptContext context, const char *setup, bool json)
+int verify_tapes(arguments *left, const char *setup, bool json)
 {
     verifier *v = calloc(1, sizeof *v);
     int code = FINE;
-    if (v == NULL)
+    if (v == NULL) {
+        fprintf(stderr, "ikvar tape: no memory\n");
         return BAD_INPUT;
+    }
     v->setup = setup;
     v->json = json;
-    for (const char *path; (path = poptGetArg(context)) != NULL;) {
+    for (const char *path; (path = next_argument(left)) != NULL;) {
         struct stat about;
-        if (stat(path, &about) != 0) {
+        int one = BAD_INPUT;
+        if (stat(path, &about) != 0)
             fprintf(stderr, "ikvar tape: %s: %s\n", path, strerror(errno));
-            code = BAD_INPUT;
-        } else if (!S_ISDIR(about.st_mode)) {
-            add_tape(v, path);
-        } else if (add_folder(v, path) != FINE) {
-            fprintf(stderr,
-                    "ikvar tape: %s: expected tapes (*.tape.jsonl) in "
-                    "it\n",
-                    path);
-            code = BAD_INPUT;
-        }
+        else
+            one = S_ISDIR(about.st_mode) ? add_folder(v, path)
+                                         : add_tape(v, path);
+        code = one > code ? one : code;
     }
     if (v->count == 0 && code == FINE) {
         fprintf(stderr, "ikvar tape: expected FOLDER or TAPE...\n");

@@ -21,7 +21,11 @@
  *
  * Memory
  *   The C library's allocator; not on the path of an event, but for the lines
- *   of a trace and of a tape.
+ *   of a trace. What can't be allocated is NO_MEMORY, with a message. One limit:
+ *   jansson 2.14, which reads the JSON, reads past its buffer for a text when
+ *   that can't grow; a program that must live through it gives jansson an
+ *   allocator with a reserve (json_set_alloc_funcs()), as the ikvar command
+ *   does.
  *
  * Threads
  *   The owner's thread of the kit.
@@ -89,7 +93,7 @@ IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
 IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
 
 /* The id in the file of a target of the kit; "root" for the root; "gone" if it
- * has been removed. */
+ * has been removed or is none of the file's. */
 IKV_API const char *ikv_setup_target_name(const ikv_setup *setup,
                                           ikv_target target);
 
@@ -102,8 +106,10 @@ IKV_API const char *ikv_setup_field_name(const ikv_setup *setup,
 IKV_API void ikv_setup_view(const ikv_setup *setup, float *width,
                             float *height);
 
-/* Told what each reaction did, in a few words. NULL takes it away. */
+/* Told something in a few words, which live for the call. */
 typedef void (*ikv_note_fn)(const char *note, void *user);
+
+/* Told what each reaction did. NULL takes it away. */
 IKV_API void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user);
 
 /* How many targets, handlers and kinds the file has. */
@@ -118,20 +124,59 @@ IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
 
 /* ------------------------------------------------------------- bindings -- */
 
+/* Who names the targets and layers of scopes, and what becomes of a file that
+ * knows more than the game.
+ *   flags        IKV_BINDINGS_LENIENT: actions, targets, layers and keys that
+ *                nobody knows are left out, each with a call of `skipped`, so
+ *                that a player's file survives an update; else they are errors
+ *   setup        whose targets and layers it is about; or NULL, and then:
+ *   target_name  the name that a target has in the file; NULL: it has none, and
+ *                nothing is saved
+ *   find_target  the target of that name; zero bits: there is none
+ *   skipped      told what was left out, with its place; may be NULL
+ * Without a setup layers are named by their numbers. */
+typedef struct ikv_bindings_config {
+    uint32_t size;
+    uint32_t flags;
+    const ikv_setup *setup;
+    const char *(*target_name)(void *user, ikv_target target);
+    ikv_target (*find_target)(void *user, const char *name);
+    ikv_note_fn skipped;
+    void *user;
+} ikv_bindings_config;
+
+#define IKV_BINDINGS_INIT                                                      \
+    {                                                                          \
+        sizeof(ikv_bindings_config), 0, 0, 0, 0, 0, 0                          \
+    }
+
+enum {
+    IKV_BINDINGS_LENIENT = 1
+};
+
 /* Reads a file of bindings: each action that it names gets the ones that it
  * lists instead of its own, the others keep theirs.
  *   actions  NULL: the file is only checked
- *   setup    for targets' and layers' names in scopes; may be NULL
- * Returns IKV_OK, BAD_ARGUMENT, FULL_BINDINGS, or BAD_FILE with a message; on
- * an error nothing has changed. */
+ *   config   NULL: no scopes within targets, and what is not known is an error
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, FULL_BINDINGS, NO_MEMORY, or BAD_FILE
+ * with a message; on an error nothing has changed. */
 IKV_API ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
-                                     const ikv_setup *setup,
+                                     const ikv_bindings_config *config,
                                      ikv_message *message);
 
-/* Writes all actions' bindings. Returns IKV_OK, BAD_ARGUMENT or BAD_FILE. */
+/* Writes all actions' bindings: the whole file, or, after an error, what was
+ * there before is still there. Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE,
+ * NO_MEMORY, or BAD_FILE with a message. */
 IKV_API ikv_status ikv_bindings_save(const char *path,
                                      const ikv_actions *actions,
-                                     const ikv_setup *setup);
+                                     const ikv_bindings_config *config,
+                                     ikv_message *message);
+
+/* Tells of each binding that starts two actions of one set at once, in scopes
+ * that meet, and of each that an action has twice; usual mistakes, no errors.
+ */
+IKV_API void ikv_bindings_find_clashes(const ikv_actions *actions,
+                                       ikv_note_fn told, void *user);
 
 /* ----------------------------------------------------------------- tape -- */
 
@@ -153,19 +198,29 @@ IKV_API ikv_status ikv_tape_open_kinds(const char *path,
 /* The next event, its time in ns since loop.start; gestures come as the events
  * that they stand for.
  *   intake  how and when it took effect, for ikv_sink_play(); may be NULL
- * Returns IKV_OK, ENDED, or BAD_FILE (again and again). */
+ * Returns IKV_OK, ENDED, BAD_FILE or NO_MEMORY (again and again). A last line
+ * that ends within its object, as a recording that was killed leaves it, is as
+ * if it were not there, with a warning. */
 IKV_API ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event,
                                  ikv_intake *intake, ikv_message *message);
 
+/* That the last line was left out, where it was found; NULL if it was not. The
+ * text lives as long as the tape. */
+IKV_API const char *ikv_tape_warning(const ikv_tape *tape);
+
 /* What the header says.
- *   until_ns  how long the run lasts at least; 0: it ends with the last event
- *   setup     path of the setup, as seen from the tape's folder; NULL: none
+ *   until_ns   how long the run lasts at least; 0: it ends with the last event
+ *   setup      path of the setup, as seen from the tape's folder; NULL: none
  *   step_num, step_den  steps a second of the loop that it was recorded from;
- * 0: any at_frame  its timing */
+ *              0: any
+ *   version    of the format: the digests of a tape of version 1 are of runs
+ *              whose events had other times, and say nothing of this library
+ *   at_frame   its timing */
 typedef struct ikv_tape_info {
     IKV_ALIGNED(8) uint64_t until_ns;
     const char *setup;
     uint32_t step_num, step_den;
+    uint32_t version;
     bool at_frame;
 } ikv_tape_info;
 IKV_API ikv_tape_info ikv_tape_about(const ikv_tape *tape);
@@ -189,8 +244,8 @@ IKV_API bool ikv_tape_check(const ikv_tape *tape, uint32_t index,
 IKV_API void ikv_tape_close(ikv_tape *tape);
 
 /* A part of a tape, for ikv_tape_join().
- *   from_ns, to_ns  which lines, by when they take effect; to_ns 0: all the
- * rest */
+ *   from_ns, to_ns  which lines, by when they take effect, in steps' time;
+ *                   to_ns 0: all the rest */
 typedef struct ikv_tape_part {
     const char *path;
     IKV_ALIGNED(8) uint64_t from_ns;
@@ -198,10 +253,14 @@ typedef struct ikv_tape_part {
 } ikv_tape_part;
 
 /* Writes a tape of parts of others, one after the other, each with its
- * beginning at 0 or where the part before it ends. Digests are left out, and
- * what is down where a part begins is not made up. path  of the new tape; its
- * header is the first part's Returns IKV_OK, BAD_ARGUMENT, or BAD_FILE with a
- * message. */
+ * beginning at 0 or where the part before it ends. What was cut anywhere and is
+ * joined again is the whole: gestures that a cut goes through become their
+ * events. Digests are left out, and what is down where a part begins is not
+ * made up.
+ *   path  of the new tape, none of the parts; its header is the first part's.
+ *         It is whole, or, after an error, what was there before
+ * Returns IKV_OK, BAD_ARGUMENT, NO_MEMORY, or BAD_FILE with a message: of parts
+ * that differ in steps or timing, for instance. */
 IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
                                  const char *path, ikv_message *message);
 
@@ -212,7 +271,8 @@ typedef struct ikv_recording ikv_recording;
 /*   path        of the tape to write
  *   kit         whose loop is recorded, from any port
  *   setup       for targets' names and the kinds of your own; may be NULL
- *   setup_path  what the tape names as its setup; may be NULL */
+ *   setup_path  the setup's path from here, which the tape names as seen from
+ *               its own folder; may be NULL */
 typedef struct ikv_recording_config {
     uint32_t size;
     uint32_t reserved;
@@ -228,17 +288,21 @@ typedef struct ikv_recording_config {
     }
 
 /* Writes a tape of what comes in from now on, a line at a time and each before
- * it takes effect: after a crash the tape ends with what caused it. Digests are
- * written along with it. It takes the loop's recorder and a watcher of the bus.
+ * it takes effect: after a crash the tape ends with what caused it. Until it is
+ * closed it is PATH.part, and what PATH was is still there; what is not a
+ * regular file is written straight. Digests are written along with it. It takes
+ * the loop's recorder and a watcher of the bus.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BUSY, FULL_WATCHERS, NO_MEMORY, or
  * BAD_FILE with a message. */
 IKV_API ikv_status ikv_recording_open(const ikv_recording_config *config,
                                       ikv_recording **recording,
                                       ikv_message *message);
 
-/* Ends the tape, before the kit is closed.
- * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
-IKV_API ikv_status ikv_recording_close(ikv_recording *recording);
+/* Ends the tape, before the kit is closed, and gives it its name.
+ * Returns IKV_OK, or BAD_FILE with a message if a write failed: then what could
+ * be written is in PATH.part. NULL is fine. */
+IKV_API ikv_status ikv_recording_close(ikv_recording *recording,
+                                       ikv_message *message);
 
 /* Compares what a kit does while it plays a tape with the digests on the tape.
  */
@@ -251,14 +315,16 @@ IKV_API ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
 /*   digest       of the run, and how many deliveries it covers
  *   checks       digests that were compared
  *   whole        the last one, of the whole run, was among them
- *   differs      one was different: between from_step and to_step */
+ *   differs      one was different: between from_step and to_step; if none was,
+ *                they agree up to from_step
+ *   old          the tape's digests are of an older version: not compared */
 typedef struct ikv_comparison_result {
     IKV_ALIGNED(8) uint64_t digest;
     IKV_ALIGNED(8) uint64_t deliveries;
     IKV_ALIGNED(8) uint64_t from_step;
     IKV_ALIGNED(8) uint64_t to_step;
     uint32_t checks;
-    bool whole, differs;
+    bool whole, differs, old;
 } ikv_comparison_result;
 
 /* Ends the comparison, after the run and before the kit and the tape are
@@ -275,9 +341,11 @@ typedef struct ikv_trace ikv_trace;
  *   setup  for targets' names, or NULL: then their numbers
  *   flags  IKV_TRACE_STEPS: without what belongs to frames and not to steps, so
  *          that it is the same at any frame rate
+ *          IKV_TRACE_HEARD: without what no handler heard
  * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
 enum {
-    IKV_TRACE_STEPS = 1
+    IKV_TRACE_STEPS = 1,
+    IKV_TRACE_HEARD = 2
 };
 IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
                                   const ikv_setup *setup, uint32_t flags,

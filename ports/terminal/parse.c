@@ -8,9 +8,10 @@
 
 enum state {
     GROUND,
-    ESCAPED,     /* ESC */
-    CONTROL,     /* ESC [ */
-    SINGLE_SHIFT /* ESC O */
+    ESCAPED, /* ESC */
+    CONTROL, /* ESC [ */
+    SINGLE_SHIFT /* ESC O */,
+    DOUBT /* "[" or "<", behind what has expired */
 };
 
 /* --------------------------------------------------------------- tables -- */
@@ -274,6 +275,31 @@ static token take_shifted(parser *p, uint8_t byte)
     return unknown();
 }
 
+/* What was doubtful is keys: all that has come of it. */
+static token give_again(parser *p)
+{
+    p->state = GROUND;
+    p->again = p->length;
+    return ikvi_parser_more(p);
+}
+
+/* The report that broke off goes on with a digit behind "<"; anything else was
+ * typed. */
+static token take_doubtful(parser *p, uint8_t byte)
+{
+    char last = p->sequence[p->length - 1];
+    p->sequence[p->length++] = (char)byte;
+    if (last == '[' && byte == '<')
+        return (token){.type = TOKEN_NONE};
+    if (last != '<' || byte < '0' || byte > '9')
+        return give_again(p);
+    p->state = CONTROL;
+    p->sequence[0] = '<';
+    p->sequence[1] = (char)byte;
+    p->length = 2;
+    return (token){.type = TOKEN_NONE};
+}
+
 token ikvi_parser_take(parser *p, uint8_t byte)
 {
     switch (p->state) {
@@ -287,26 +313,54 @@ token ikvi_parser_take(parser *p, uint8_t byte)
         return take_control(p, byte);
     case SINGLE_SHIFT:
         return take_shifted(p, byte);
+    case DOUBT:
+        return take_doubtful(p, byte);
     default:
         break;
     }
+    uint8_t late = p->late;
+    p->late = GROUND;
     if (byte == 0x1b) {
         p->state = ESCAPED;
         p->utf8_left = 0;
         return (token){.type = TOKEN_NONE};
     }
+    if ((late == ESCAPED && byte == '[') || (late == CONTROL && byte == '<')) {
+        p->state = DOUBT;
+        p->sequence[0] = (char)byte;
+        p->length = 1;
+        return (token){.type = TOKEN_NONE};
+    }
     return plain_byte(p, byte, 0);
+}
+
+bool ikvi_parser_has_more(const parser *p)
+{
+    return p->again > 0;
+}
+
+token ikvi_parser_more(parser *p)
+{
+    uint8_t byte = (uint8_t)p->sequence[p->length - p->again];
+    p->again--;
+    return ikvi_parser_take(p, byte);
 }
 
 bool ikvi_parser_waits(const parser *p)
 {
-    return p->state != GROUND;
+    return p->state != GROUND && !(p->state == CONTROL && p->length > 0);
 }
 
 token ikvi_parser_expire(parser *p)
 {
-    bool lone = p->state == ESCAPED;
+    uint8_t was = p->state;
+    if (was == DOUBT)
+        return give_again(p);
     p->state = GROUND;
-    p->length = 0;
-    return lone ? key(0x29, 0, 0) : unknown();
+    p->late = was;
+    if (was == ESCAPED)
+        return key(0x29, 0, 0);
+    token t = character_key(p, was == CONTROL ? '[' : 'O', IKV_ALT);
+    t.character = 0;
+    return t;
 }

@@ -39,17 +39,25 @@ typedef struct parser {
     uint8_t length; /* of `sequence` */
     uint8_t utf8_left;
     bool pasting;
+    uint8_t late;  /* the state that expired: a report's rest may follow */
+    uint8_t again; /* bytes of `sequence` that are keys after all */
     uint32_t utf8;
     char sequence[SEQUENCE_LIMIT];
 } parser;
 
-/* Takes one byte; what it completes, if anything. */
+/* Takes one byte; what it completes, if anything. Then, while
+ * ikvi_parser_has_more(), a call of ikvi_parser_more(). */
 token ikvi_parser_take(parser *p, uint8_t byte);
+bool ikvi_parser_has_more(const parser *p);
+token ikvi_parser_more(parser *p);
 
-/* Whether an escape waits to be told apart from the Escape key. */
+/* Whether something waits to be told apart from a key: an escape, an escape and
+ * a bracket, or what may be the rest of a mouse report. A sequence whose
+ * parameters have begun waits for its end however long that takes. */
 bool ikvi_parser_waits(const parser *p);
 
-/* No more came: what waits was the Escape key, or a broken sequence. */
+/* No more came: what waits was the Escape key, or what it looks like. Then,
+ * too, ikvi_parser_more(). */
 token ikvi_parser_expire(parser *p);
 
 #endif

@@ -25,7 +25,7 @@
 
 enum {
     HELD_KEYS = 32,
-    WAITING = HELD_KEYS + 8 /* more than one token can become */
+    WAITING = HELD_KEYS + 16 /* more than one byte can become */
 };
 
 /* A key that counts as held until its time has come: terminals send no
@@ -59,7 +59,7 @@ typedef struct terminal {
 } terminal;
 
 static terminal *volatile active;
-static volatile sig_atomic_t asked_to_end, resized;
+static volatile sig_atomic_t asked_to_end, resized, is_raw;
 
 static const char enter_modes[] =
     "\033[?1003h\033[?1006h\033[?1004h\033[?2004h\033[>1u\033[?25l";
@@ -83,6 +83,9 @@ static void write_modes(int fd, const char *text, size_t length)
 
 static void set_raw(const terminal *t)
 {
+    if (is_raw)
+        return;
+    is_raw = 1;
     tcsetattr(t->fd, TCSANOW, &t->raw);
     write_modes(t->fd, enter_modes, sizeof enter_modes - 1);
 }
@@ -90,14 +93,17 @@ static void set_raw(const terminal *t)
 /* Safe in signal handlers: write() and tcsetattr() only. */
 static void set_back(const terminal *t)
 {
+    if (!is_raw)
+        return;
+    is_raw = 0;
     write_modes(t->fd, leave_modes, sizeof leave_modes - 1);
     tcsetattr(t->fd, TCSANOW, &t->before);
 }
 
 /* -------------------------------------------------------------- signals -- */
 
-static const int crash_signals[] = {SIGSEGV, SIGBUS,  SIGILL,
-                                    SIGFPE,  SIGABRT, SIGQUIT};
+static const int crash_signals[] = {SIGSEGV, SIGBUS,  SIGILL, SIGFPE,
+                                    SIGABRT, SIGQUIT, SIGPIPE};
 static const int other_signals[] = {SIGINT,  SIGTERM, SIGHUP,
                                     SIGTSTP, SIGCONT, SIGWINCH};
 enum {
@@ -149,6 +155,8 @@ static void on_other(int number)
             set_back(active);
         die_of(SIGTSTP); /* stops here until it is continued */
         install(SIGTSTP, on_other, NULL);
+        if (active != NULL) /* whom nobody can continue does not stop */
+            set_raw(active);
         break;
     case SIGCONT:
         if (active != NULL)
@@ -171,6 +179,9 @@ static void install_all(void)
 {
     for (int i = 0; i < CRASHES; i++)
         install(crash_signals[i], on_crash, &old_actions[i]);
+    const struct sigaction *pipe = &old_actions[CRASHES - 1];
+    if (pipe->sa_handler == SIG_IGN) /* the program sees to it itself */
+        sigaction(SIGPIPE, pipe, NULL);
     for (int i = 0; i < OTHERS; i++)
         install(other_signals[i], on_other, &old_actions[CRASHES + i]);
 }
@@ -382,12 +393,28 @@ static void measure(terminal *t)
 
 /* ------------------------------------------------------------- the port -- */
 
+static void take_tokens(terminal *t, token first, uint64_t now)
+{
+    take_token(t, first, now);
+    while (ikvi_parser_has_more(&t->parser))
+        take_token(t, ikvi_parser_more(&t->parser), now);
+}
+
+static void take_byte(terminal *t, uint8_t byte)
+{
+    take_tokens(t, ikvi_parser_take(&t->parser, byte), t->last_byte_ns);
+}
+
+static void expire(terminal *t, uint64_t now)
+{
+    take_tokens(t, ikvi_parser_expire(&t->parser), now);
+}
+
 static void read_bytes(terminal *t)
 {
     for (;;) {
         while (t->at < t->end && t->waiting_count == 0)
-            take_token(t, ikvi_parser_take(&t->parser, t->bytes[t->at++]),
-                       t->last_byte_ns);
+            take_byte(t, t->bytes[t->at++]);
         if (t->at < t->end)
             return;
         ssize_t count = read(t->fd, t->bytes, sizeof t->bytes);
@@ -428,7 +455,7 @@ static ikv_status terminal_poll(void *state)
     uint64_t now = terminal_now(t);
     if (ikvi_parser_waits(&t->parser) &&
         now - t->last_byte_ns >= t->config.escape_ns)
-        take_token(t, ikvi_parser_expire(&t->parser), now);
+        expire(t, now);
     release_due(t, now, false);
     take_signals(t, now);
     if (!t->hung_up)

@@ -351,7 +351,7 @@ static void open_outputs(const char *trace, const char *recording)
 
 static void close_all(void)
 {
-    ikv_recording_close(h.recording);
+    ikv_recording_close(h.recording, NULL);
     ikv_trace_close(h.trace);
     if (h.file != NULL)
         fclose(h.file);

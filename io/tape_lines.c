@@ -1,0 +1,167 @@
+/* tape_lines.c - finds the lines of tapes; their headers. See tape.h. */
+#define _POSIX_C_SOURCE 200809L
+#include "tape.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum {
+    LINE_LIMIT = 65536
+};
+
+#define DAYS_100_MS 8.64e9
+
+bool ikvi_lines_open(tape_lines *lines, const char *path, ikv_message *message)
+{
+    *lines = (tape_lines){.reader = {.path = path, .message = message}};
+    lines->path = strdup(path);
+    if (lines->path == NULL)
+        return ikvi_no_memory(&lines->reader) == IKV_OK;
+    lines->reader.path = lines->path;
+    errno = 0;
+    lines->file = fopen(path, "r");
+    if (lines->file != NULL)
+        return true;
+    ikvi_reader_fail(&lines->reader, NULL, "can't open the tape: %s",
+                     strerror(errno));
+    lines->reader.no_memory = errno == ENOMEM;
+    return false;
+}
+
+void ikvi_lines_close(tape_lines *lines)
+{
+    if (lines->file != NULL)
+        fclose(lines->file);
+    free(lines->line);
+    free(lines->path);
+    *lines = (tape_lines){0};
+}
+
+static bool is_blank(const char *text, size_t length)
+{
+    return strspn(text, " \t\r\n") == length;
+}
+
+bool ikvi_lines_next(tape_lines *lines)
+{
+    do {
+        errno = 0;
+        ssize_t length = getline(&lines->line, &lines->room, lines->file);
+        if (length < 0 && feof(lines->file))
+            return false;
+        if (length < 0) {
+            ikvi_reader_fail(&lines->reader, NULL, "can't read: %s",
+                             strerror(errno));
+            lines->reader.no_memory = errno == ENOMEM;
+            return false;
+        }
+        lines->length = (size_t)length;
+        lines->reader.line++;
+        if (length > LINE_LIMIT)
+            return ikvi_reader_fail(
+                &lines->reader, NULL,
+                "the line has %zd bytes, expected at most %d", length,
+                LINE_LIMIT);
+    } while (is_blank(lines->line, lines->length));
+    return true;
+}
+
+/* Whether the text ends within its object: what a writer that was killed
+ * leaves, or a disk that was not written to its end. */
+static bool ends_within(const char *text, size_t length)
+{
+    size_t depth = 0;
+    bool quoted = false;
+    if (length > 0 && text[length - 1] == '\n')
+        return false;
+    if (length > 0 && text[0] == '\0')
+        return true;
+    for (size_t i = 0; i < length; i++) {
+        if (quoted && text[i] == '\\')
+            i++;
+        else if (text[i] == '"')
+            quoted = !quoted;
+        else if (!quoted && (text[i] == '{' || text[i] == '['))
+            depth++;
+        else if (!quoted && (text[i] == '}' || text[i] == ']') && depth > 0)
+            depth--;
+    }
+    return quoted || depth > 0;
+}
+
+json_t *ikvi_lines_parse(tape_lines *lines)
+{
+    if (lines->reader.line > 1 && ends_within(lines->line, lines->length)) {
+        reader torn = {.path = lines->path,
+                       .line = lines->reader.line,
+                       .message = &lines->warning};
+        ikvi_reader_fail(&torn, NULL,
+                         "the last line is torn after %zu bytes, as a "
+                         "recording that was killed leaves it: it is left out",
+                         lines->length);
+        return NULL;
+    }
+    return ikvi_json_parse(&lines->reader, lines->line, lines->length);
+}
+
+/* --------------------------------------------------------------- header -- */
+
+static const char *const formats[] = {"ikvar.tape/1", TAPE_FORMAT, NULL};
+
+bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
+                           const char **setup)
+{
+    static const char *const members[] = {
+        "format", "until", "setup", "steps", "per_seconds", "timing", NULL};
+    const char *format = NULL, *timing = "in_step";
+    double until = 0;
+    int64_t steps = 0, per_seconds = 0;
+    *info = (ikv_tape_info){0};
+    *setup = NULL;
+    if (!ikvi_read_string(r, NULL, object, "format", true, &format))
+        return false;
+    while (formats[info->version] != NULL &&
+           strcmp(formats[info->version], format) != 0)
+        info->version++;
+    if (formats[info->version++] == NULL)
+        return ikvi_reader_fail(
+            r, NULL, "expected format \"" TAPE_FORMAT "\", found \"%.60s\"",
+            format);
+    if (!ikvi_expect_object(r, NULL, object, members) ||
+        !ikvi_read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
+        !ikvi_read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
+        !ikvi_read_integer(r, NULL, object, "per_seconds", 1, 1000,
+                           &per_seconds) ||
+        !ikvi_read_string(r, NULL, object, "setup", false, setup) ||
+        !ikvi_read_string(r, NULL, object, "timing", false, &timing))
+        return false;
+    if (strcmp(timing, "in_step") != 0 && strcmp(timing, "at_frame") != 0)
+        return ikvi_reader_fail(r, NULL,
+                                "timing: expected \"in_step\" or \"at_frame\", "
+                                "found \"%.40s\"",
+                                timing);
+    info->until_ns = (uint64_t)(until * 1e6 + 0.5);
+    info->step_num = (uint32_t)steps;
+    info->step_den = steps > 0 && per_seconds == 0 ? 1 : (uint32_t)per_seconds;
+    info->at_frame = strcmp(timing, "at_frame") == 0;
+    return true;
+}
+
+bool ikvi_read_ns(reader *r, const json_t *object, const char *member,
+                  bool needed, uint64_t *ns)
+{
+    double ms = (double)*ns / 1e6;
+    if (needed && json_object_get(object, member) == NULL)
+        return ikvi_reader_fail(r, NULL, "member \"%s\" is missing", member);
+    if (!ikvi_read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
+        return false;
+    *ns = (uint64_t)(ms * 1e6 + 0.5);
+    return true;
+}
+
+bool ikvi_is_check(const json_t *object)
+{
+    return json_object_get(object, "digest") != NULL ||
+           json_object_get(object, "end") != NULL;
+}

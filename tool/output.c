@@ -1,0 +1,117 @@
+/* output.c - what the commands print. */
+#define _POSIX_C_SOURCE 200809L
+#include "tool.h"
+
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+bool is_coloured(FILE *file)
+{
+    const char *no_colour = getenv("NO_COLOR"), *term = getenv("TERM");
+    return isatty(fileno(file)) &&
+           (no_colour == NULL || no_colour[0] == '\0') &&
+           (term == NULL || strcmp(term, "dumb") != 0);
+}
+
+/* -------------------------------------------------------------- memory -- */
+
+/* jansson's reader takes it for granted that its buffer for a text can grow, and
+ * reads past it when that failed. So that it never fails there, what malloc()
+ * refuses comes from a reserve. */
+enum {
+    RESERVE = 1 << 18
+};
+static struct {
+    IKV_ALIGNED(16) unsigned char bytes[RESERVE];
+    size_t used;
+} reserve;
+
+static void *take_for_json(size_t size)
+{
+    void *block = malloc(size);
+    size_t rounded = (size + 15) / 16 * 16;
+    if (block != NULL || rounded > RESERVE - reserve.used)
+        return block;
+    block = reserve.bytes + reserve.used;
+    reserve.used += rounded;
+    return block;
+}
+
+static void give_from_json(void *block)
+{
+    uintptr_t at = (uintptr_t)block, begin = (uintptr_t)reserve.bytes;
+    if (at < begin || at >= begin + RESERVE)
+        free(block);
+}
+
+void keep_reserve(void)
+{
+    json_set_alloc_funcs(take_for_json, give_from_json);
+}
+
+/* --------------------------------------------------------------- output -- */
+
+static bool json_lost;
+
+void put_json(json_t *to, const char *name, json_t *value)
+{
+    json_lost = json_object_set_new(to, name, value) != 0 || json_lost;
+}
+
+void add_json(json_t *list, json_t *value)
+{
+    json_lost = json_array_append_new(list, value) != 0 || json_lost;
+}
+
+int print_json(FILE *file, json_t *value, bool indented, const char *command)
+{
+    bool lost = json_lost || value == NULL;
+    json_lost = false;
+    if (!lost)
+        lost = json_dumpf(value, file,
+                          JSON_REAL_PRECISION(15) |
+                              (indented ? JSON_INDENT(1) : 0)) != 0 &&
+               !ferror(file);
+    if (!lost)
+        fputc('\n', file);
+    json_decref(value);
+    if (lost)
+        fprintf(stderr, "ikvar %s: no memory\n", command);
+    return lost ? BAD_INPUT : FINE;
+}
+
+bool is_same_file(const char *a, const char *b)
+{
+    struct stat one, other;
+    return a != NULL && b != NULL && stat(a, &one) == 0 &&
+           stat(b, &other) == 0 && one.st_dev == other.st_dev &&
+           one.st_ino == other.st_ino && S_ISREG(one.st_mode);
+}
+
+const char *clean(const char *text, char *buffer, size_t size)
+{
+    size_t used = 0;
+    for (const unsigned char *at = (const unsigned char *)text;
+         *at != '\0' && used + 5 < size; at++) {
+        /* C0, DEL, and C1 as UTF-8 has it. */
+        bool second = at[0] == 0xc2 && at[1] >= 0x80 && at[1] < 0xa0;
+        if (*at >= 0x20 && *at != 0x7f && !second) {
+            buffer[used++] = (char)*at;
+            continue;
+        }
+        at += second;
+        used += (size_t)snprintf(buffer + used, size - used, "\\x%02x", *at);
+    }
+    buffer[used] = '\0';
+    return buffer;
+}
+
+void warn_of_tape(const char *command, const ikv_tape *tape)
+{
+    if (ikv_tape_warning(tape) != NULL)
+        fprintf(stderr, "ikvar %s: warning: %s\n", command,
+                ikv_tape_warning(tape));
+}

@@ -3,6 +3,8 @@
 #include "setup.h"
 #include "write.h"
 
+#include "ikvar/keys.h"
+
 #include <stdlib.h>
 #include <string.h>
 
@@ -79,6 +81,24 @@ static bool read_scope_layer(reader *r, const place *at,
     return ikvi_reader_fail(r, &here, "there is no layer \"%.60s\"", name);
 }
 
+/* Of the inputs in a binding's text that are none, the first one's nearest key;
+ * NULL if there is none. */
+static const char *nearest_key(const char *text)
+{
+    const char *known[512] = {NULL};
+    for (uint32_t i = 0, code; i < 511 && (code = ikv_code_list(i)) != 0; i++)
+        known[i] = ikv_code_name(code);
+    while (*text != '\0') {
+        char part[IKV_BINDING_BYTES];
+        size_t length = strcspn(text, "+");
+        snprintf(part, sizeof part, "%.*s", (int)length, text);
+        if (length < sizeof part && ikv_binding_check(part, NULL) != IKV_OK)
+            return ikv_nearest_name(part, known);
+        text += length + (text[length] == '+');
+    }
+    return NULL;
+}
+
 bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
                        const json_t *value, read_binding *to)
 {
@@ -111,9 +131,12 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
     }
     if (ikv_binding_check(to->text, &message) == IKV_OK)
         return true;
+    const char *near = nearest_key(to->text);
     to->unknown = true;
-    return ikvi_reader_fail(r, json_is_object(value) ? &here : at, "%s",
-                            message.text);
+    return ikvi_reader_fail(
+        r, json_is_object(value) ? &here : at, "%s%s%s%s", message.text,
+        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
 }
 
 ikv_status ikvi_bind_list(reader *r, const binding_names *names,

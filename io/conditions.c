@@ -50,6 +50,23 @@ static uint32_t find_number_by_name(const void *user, const ikv_field *field,
     return ikvi_setup_find_action(setup, name) != NULL;
 }
 
+static bool unknown_field(reader *r, const place *at, const ikv_kind_info *info,
+                          const char *name)
+{
+    const char *known[64];
+    char what[80];
+    size_t count = 0;
+    const ikv_field *header;
+    place here = {at, "field", 0};
+    for (uint32_t i = 0; (header = ikv_field_header(i)) != NULL; i++)
+        known[count++] = header->name;
+    for (uint32_t i = 0; i < info->field_count && count < 63; i++)
+        known[count++] = info->fields[i].name;
+    known[count] = NULL;
+    snprintf(what, sizeof what, "field of %.60s", info->name);
+    return ikvi_setup_unknown(r, &here, what, name, known);
+}
+
 /* The value as the core wants it: named values, tags and targets by name. */
 static bool make_value(reader *r, const place *at, const ikv_setup *setup,
                        const setup_handler *handler, const setup_condition *c,
@@ -78,6 +95,8 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
                                          0};
         field = &target;
     }
+    if (field == NULL && info != NULL && strchr(c->field, '.') == NULL)
+        return unknown_field(r, at->up, info, c->field);
     if (field == NULL)
         return ikvi_read_scalar(r, at, c->value,
                                 to); /* local.x; or it is refused */

@@ -1,4 +1,5 @@
 /* json.c - reading and writing values of the catalogue's fields as JSON. */
+#define _POSIX_C_SOURCE 200809L
 #include "json.h"
 
 #include "ikvar/keys.h"
@@ -26,6 +27,31 @@ static size_t print_place(char *buffer, size_t size, const place *at)
     return used + (size_t)more;
 }
 
+/* Control characters of what was found as \xNN: a message may go to a terminal.
+ */
+static void show_controls(char *text, size_t size)
+{
+    size_t length = strlen(text);
+    for (size_t i = 0; i < length; i++) {
+        unsigned char c = (unsigned char)text[i],
+                      next = (unsigned char)text[i + 1];
+        bool second = c == 0xc2 && next >= 0x80 && next < 0xa0;
+        if (c >= 0x20 && c != 0x7f && !second)
+            continue;
+        char shown[8];
+        size_t old = second ? 2 : 1;
+        snprintf(shown, sizeof shown, "\\x%02x", second ? next : c);
+        if (length + 4 - old >= size)
+            text[length = i] = '\0'; /* there is no room for what follows */
+        if (i == length)
+            return;
+        memmove(text + i + 4, text + i + old, length - i - old + 1);
+        memcpy(text + i, shown, 4);
+        length += 4 - old;
+        i += 3;
+    }
+}
+
 bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
 {
     if (r->failed)
@@ -49,6 +75,7 @@ bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
         vsnprintf(text + length, size - length, format, list);
         va_end(list);
     }
+    show_controls(text, size);
     return false;
 }
 
@@ -107,6 +134,19 @@ double ikvi_read_double(const char *text)
     return strtod(local, NULL);
 }
 
+/* jansson reads numbers by strtod(), and knows of points that are one byte. */
+static json_t *load_text(const char *text, size_t length, json_error_t *error)
+{
+    locale_t plain = newlocale(LC_ALL_MASK, "C", (locale_t)0);
+    locale_t before = plain != (locale_t)0 ? uselocale(plain) : (locale_t)0;
+    json_t *document = json_loadb(text, length, JSON_REJECT_DUPLICATES, error);
+    if (plain != (locale_t)0) {
+        uselocale(before);
+        freelocale(plain);
+    }
+    return document;
+}
+
 /* It leaves the text empty then. */
 static bool ran_out(const json_error_t *error)
 {
@@ -117,7 +157,7 @@ static bool ran_out(const json_error_t *error)
 json_t *ikvi_json_parse(reader *r, const char *text, size_t length)
 {
     json_error_t error = {.text = ""};
-    json_t *object = json_loadb(text, length, JSON_REJECT_DUPLICATES, &error);
+    json_t *object = load_text(text, length, &error);
     if (object != NULL && json_is_object(object))
         return object;
     if (object != NULL)
@@ -174,7 +214,7 @@ json_t *ikvi_json_load(reader *r, const char *what)
     char *text = read_whole(r, what, &length);
     if (text == NULL)
         return NULL;
-    json_t *document = json_loadb(text, length, JSON_REJECT_DUPLICATES, &error);
+    json_t *document = load_text(text, length, &error);
     free(text);
     if (document == NULL && ran_out(&error)) {
         ikvi_no_memory(r);

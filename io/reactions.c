@@ -645,8 +645,8 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
         ikvi_setup_find_handler(setup, name) != NULL ||
         ikvi_setup_find_group(setup, name) != NULL)
         return true;
-    return ikvi_reader_fail(r, at, "there is no handler or group \"%.60s\"",
-                            name);
+    return ikvi_setup_unknown_of(r, at, "handler or group", name,
+                                 setup->handler_names, setup->group_names);
 }
 
 static const struct reaction_row *find_row(const char *name)
@@ -715,6 +715,11 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
     default:
         return read_name(r, &here, setup, part, to);
     }
+}
+
+bool ikvi_reaction_sets_field(const reaction *what)
+{
+    return what->row->takes == TAKES_FIELD || what->row->takes == TAKES_VALUE;
 }
 
 ikv_verdict ikvi_run_reactions(const ikv_event *event,

@@ -255,11 +255,13 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
     }
     write_header(r, config->setup_path);
     if (r->failed) {
-        ikvi_reader_fail(&fault, NULL, "its header can't be written");
         unwatch(r);
-        ikvi_output_close(&r->output, &fault, false, the_tape);
+        if (ikvi_output_close(&r->output, &fault, ferror(r->output.file) != 0,
+                              the_tape) ||
+            !fault.failed)
+            ikvi_no_memory(&fault);
         free_recording(r);
-        return IKV_BAD_FILE;
+        return ikvi_reader_status(&fault);
     }
     *recording = r;
     return ikvi_message_fine(message);

@@ -41,7 +41,7 @@ bool ikvi_setup_name(reader *r, json_t **names, const char *name, size_t index)
     return json_object_size(*names) > before;
 }
 
-static size_t place_of(const json_t *names, const char *name)
+size_t ikvi_setup_place(const json_t *names, const char *name)
 {
     const json_t *at = json_object_get(names, name);
     return at != NULL ? (size_t)json_integer_value(at) : SIZE_MAX;
@@ -49,19 +49,19 @@ static size_t place_of(const json_t *names, const char *name)
 
 setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id)
 {
-    size_t at = place_of(setup->target_names, id);
+    size_t at = ikvi_setup_place(setup->target_names, id);
     return at != SIZE_MAX ? &setup->targets[at] : NULL;
 }
 
 setup_handler *ikvi_setup_find_handler(const ikv_setup *setup, const char *name)
 {
-    size_t at = place_of(setup->handler_names, name);
+    size_t at = ikvi_setup_place(setup->handler_names, name);
     return at != SIZE_MAX ? &setup->handlers[at] : NULL;
 }
 
 setup_group *ikvi_setup_find_group(const ikv_setup *setup, const char *name)
 {
-    size_t at = place_of(setup->group_names, name);
+    size_t at = ikvi_setup_place(setup->group_names, name);
     return at != SIZE_MAX ? &setup->groups[at] : NULL;
 }
 
@@ -100,7 +100,7 @@ const char *ikv_setup_field_name(const ikv_setup *setup, uint32_t number)
 
 uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name)
 {
-    size_t at = place_of(setup->field_names, name);
+    size_t at = ikvi_setup_place(setup->field_names, name);
     return at != SIZE_MAX ? (uint32_t)at + 1 : 0;
 }
 
@@ -133,6 +133,23 @@ bool ikvi_setup_unknown_target(reader *r, const place *at,
             known[count++] = setup->targets[i].id;
     static const char *const none[] = {NULL};
     ikvi_setup_unknown(r, at, "target", id, known != NULL ? known : none);
+    free(known);
+    return false;
+}
+
+bool ikvi_setup_unknown_of(reader *r, const place *at, const char *what,
+                           const char *name, const json_t *names,
+                           const json_t *more)
+{
+    size_t count = 0, room = json_object_size(names) + json_object_size(more);
+    const char **known = calloc(room + 1, sizeof *known), *one;
+    const json_t *maps[] = {names, more};
+    json_t *ignored;
+    static const char *const none[] = {NULL};
+    for (int i = 0; known != NULL && i < 2; i++)
+        json_object_foreach((json_t *)(uintptr_t)maps[i], one, ignored)
+            known[count++] = one;
+    ikvi_setup_unknown(r, at, what, name, known != NULL ? known : none);
     free(known);
     return false;
 }
@@ -307,6 +324,39 @@ static void find_mistakes_of_sensing(ikv_setup *setup)
     }
 }
 
+/* Whether a reaction's target may have the field: the one that it names, those
+ * that the handler is at, or any. */
+static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
+                           const reaction *what)
+{
+    if (what->target_id != NULL)
+        return ikvi_setup_find_field(
+                   ikvi_setup_find_target(setup, what->target_id),
+                   what->text) != NULL;
+    for (uint32_t a = 0; a < h->at_count; a++) {
+        setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
+        if (t == NULL || ikvi_setup_find_field(t, what->text) != NULL)
+            return true;
+    }
+    return h->at_count == 0 && ikvi_setup_field_number(setup, what->text) != 0;
+}
+
+static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
+{
+    char line[160];
+    if (h->has_reactions && h->reaction_count == 0)
+        warn(setup, "its list of reactions is empty: it does nothing", h->name);
+    for (uint32_t i = 0; i < h->reaction_count; i++)
+        if (ikvi_reaction_sets_field(&h->reactions[i]) &&
+            !field_is_there(setup, h, &h->reactions[i])) {
+            snprintf(line, sizeof line,
+                     "it sets the field \"%.60s\", which its target does not "
+                     "have",
+                     h->reactions[i].text);
+            warn(setup, line, h->name);
+        }
+}
+
 static void find_mistakes(ikv_setup *setup)
 {
     note_who_is_heard(setup);
@@ -314,10 +364,7 @@ static void find_mistakes(ikv_setup *setup)
         find_mistakes_of_target(setup, &setup->targets[i]);
     find_mistakes_of_sensing(setup);
     for (uint32_t i = 0; i < setup->handler_count; i++)
-        if (setup->handlers[i].has_reactions &&
-            setup->handlers[i].reaction_count == 0)
-            warn(setup, "its list of reactions is empty: it does nothing",
-                 setup->handlers[i].name);
+        find_mistakes_of_handler(setup, &setup->handlers[i]);
     for (uint32_t i = 0; i < setup->action_count; i++)
         if (json_array_size(setup->actions[i].bindings) == 0)
             warn(setup, "it has no bindings: only the program starts it",
@@ -378,6 +425,8 @@ void ikv_setup_close(ikv_setup *setup)
     json_decref(setup->handler_names);
     json_decref(setup->group_names);
     json_decref(setup->field_names);
+    json_decref(setup->set_names);
+    json_decref(setup->action_names);
     for (uint32_t i = 0; setup->groups != NULL && i < setup->group_count; i++)
         ikvi_free_conditions(setup->groups[i].conditions,
                              setup->groups[i].condition_count);
@@ -529,13 +578,20 @@ static ikv_status apply_target(ikv_setup *setup, uint32_t index, reader *r)
         t->config.parent = setup->targets[t->parent].handle;
     }
     ikv_message message = {""};
+    place list = {NULL, "targets", 0}, here = {&list, NULL, index};
     ikv_status status = ikv_scene_add(ikv_kit_scene(setup->kit), &t->config,
                                       &t->handle, &message);
     if (status < 0)
-        ikvi_reader_fail(r, NULL, "target \"%s\": %.300s", t->id, message.text);
-    else if (t->has_sensing && ikv_kit_overlaps(setup->kit) != NULL)
+        ikvi_reader_fail(r, &here, "target \"%.60s\": %.300s", t->id,
+                         message.text[0] != '\0' ? message.text
+                                                 : ikv_status_text(status));
+    else if (t->has_sensing && ikv_kit_overlaps(setup->kit) != NULL) {
         status = ikv_overlap_sense(ikv_kit_overlaps(setup->kit), t->handle,
                                    &t->sensing);
+        if (status < 0)
+            ikvi_reader_fail(r, &here, "target \"%.60s\" can't sense: %s",
+                             t->id, ikv_status_text(status));
+    }
     return status;
 }
 
@@ -544,8 +600,10 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
 {
     ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
     ikv_target *at = calloc(h->at_count + 1u, sizeof *at);
+    place list = {NULL, "handlers", 0},
+          here = {&list, NULL, (size_t)(h - setup->handlers)};
     if (at == NULL)
-        return IKV_NO_MEMORY;
+        return ikvi_no_memory(r);
     for (uint32_t i = 0; i < h->at_count; i++)
         at[i] = ikv_setup_target(setup, h->at[i]);
     config.kinds = h->kinds;
@@ -580,16 +638,17 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
                (flags & IKV_APPLY_UNBOUND) == 0) {
         status = IKV_UNKNOWN_NAME;
         ikvi_reader_fail(
-            r, NULL,
-            "handler \"%s\" has no reactions and is not bound: call "
+            r, &here,
+            "handler \"%.60s\" has no reactions and is not bound: call "
             "ikv_setup_bind() for it",
             h->name);
     } else {
         status = ikv_bus_subscribe(ikv_kit_bus(setup->kit), &config,
                                    &h->subscription, &message);
         if (status < 0)
-            ikvi_reader_fail(r, NULL, "handler \"%s\": %.300s", h->name,
-                             message.text);
+            ikvi_reader_fail(r, &here, "handler \"%.60s\": %.300s", h->name,
+                             message.text[0] != '\0' ? message.text
+                                                     : ikv_status_text(status));
     }
     free(conditions);
     free(groups);
@@ -640,7 +699,8 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
                                       &setup->layers[i].camera);
         if (status < 0)
             ikvi_reader_fail(
-                &r, NULL, "layer \"%s\": %s", setup->layers[i].name,
+                &r, &(place){&(place){NULL, "layers", 0}, NULL, i},
+                "layer \"%.60s\": %s", setup->layers[i].name,
                 "the kit has not so many layers: ikv_setup_size()");
     }
     if (status < 0) {

@@ -174,7 +174,8 @@ struct ikv_setup {
     char **warnings;
     uint32_t warning_count, warning_room;
     bool warning_lost; /* for lack of memory */
-    json_t *target_names, *handler_names, *group_names, *field_names;
+    json_t *target_names, *handler_names, *group_names, *field_names,
+        *set_names, *action_names;
     const char **fields; /* names of fields by their numbers - 1 */
     uint32_t field_count, field_room;
     const char *tags[32];
@@ -196,6 +197,8 @@ uint32_t ikvi_setup_field_number(const ikv_setup *setup, const char *name);
 /* Gives a name its place in a list of names; false if it is taken already, or
  * for lack of memory (then the reader has failed). */
 bool ikvi_setup_name(reader *r, json_t **names, const char *name, size_t index);
+/* The place that a name has; SIZE_MAX if it is not there. */
+size_t ikvi_setup_place(const json_t *names, const char *name);
 /* Numbers a field's name, if it is new. */
 bool ikvi_setup_number_field(reader *r, ikv_setup *setup, const char *name);
 setup_field *ikvi_setup_find_field(setup_target *target, const char *name);
@@ -203,6 +206,10 @@ setup_field *ikvi_setup_find_field(setup_target *target, const char *name);
 /* An unknown name: fails with the nearest one. */
 bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
                         const char *name, const char *const *known);
+/* The same with the names of one or two maps of names. */
+bool ikvi_setup_unknown_of(reader *r, const place *at, const char *what,
+                           const char *name, const json_t *names,
+                           const json_t *more);
 bool ikvi_setup_unknown_target(reader *r, const place *at,
                                const ikv_setup *setup, const char *id);
 bool ikvi_setup_read_kind(reader *r, const place *at, const ikv_setup *setup,
@@ -280,6 +287,8 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
 /* reactions.c */
 bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);
+/* Whether it is a "set" or a "toggle"; `text` is the field's name. */
+bool ikvi_reaction_sets_field(const reaction *what);
 ikv_verdict ikvi_run_reactions(const ikv_event *event,
                                const ikv_delivery *delivery, void *handler);
 

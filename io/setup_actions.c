@@ -17,7 +17,8 @@ bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
         !ikvi_read_string(r, at, value, "name", true, &to->name) ||
         !ikvi_read_bool(r, at, value, "on", &to->on))
         return false;
-    if (to->name[0] == '\0' || ikvi_setup_find_set(setup, to->name) < index)
+    if (to->name[0] == '\0' ||
+        !ikvi_setup_name(r, &setup->set_names, to->name, index))
         return ikvi_reader_fail(
             r, &here, "the name \"%.60s\" is empty or taken", to->name);
     return true;
@@ -25,21 +26,15 @@ bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
 
 size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name)
 {
-    size_t i = 0;
-    while (i < setup->set_count && (setup->sets[i].name == NULL ||
-                                    strcmp(setup->sets[i].name, name) != 0))
-        i++;
-    return i;
+    size_t at = ikvi_setup_place(setup->set_names, name);
+    return at != SIZE_MAX ? at : setup->set_count;
 }
 
 const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
                                            const char *name)
 {
-    for (uint32_t i = 0; i < setup->action_count; i++)
-        if (setup->actions[i].name != NULL &&
-            strcmp(setup->actions[i].name, name) == 0)
-            return &setup->actions[i];
-    return NULL;
+    size_t at = ikvi_setup_place(setup->action_names, name);
+    return at != SIZE_MAX ? &setup->actions[at] : NULL;
 }
 
 bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
@@ -54,13 +49,15 @@ bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
         !ikvi_read_string(r, at, value, "name", true, &name) ||
         !ikvi_read_string(r, at, value, "set", false, &set))
         return false;
-    if (name[0] == '\0' || ikvi_setup_find_action(setup, name) != NULL)
+    if (name[0] == '\0' ||
+        !ikvi_setup_name(r, &setup->action_names, name, index))
         return ikvi_reader_fail(r, &at_name,
                                 "the name \"%.60s\" is empty or taken", name);
     to->name = name;
     to->set = set;
     if (set != NULL && ikvi_setup_find_set(setup, set) == setup->set_count)
-        return ikvi_reader_fail(r, &at_set, "there is no set \"%.60s\"", set);
+        return ikvi_setup_unknown_of(r, &at_set, "set", set, setup->set_names,
+                                     NULL);
     to->bindings = json_object_get(value, "bindings");
     if (to->bindings == NULL)
         return true;
@@ -111,7 +108,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
         if (status == IKV_OK)
             status = ikvi_bind_list(r, &names, actions, a->added, a->bindings);
         if (status < 0)
-            ikvi_reader_fail(r, NULL,
+            ikvi_reader_fail(r, &(place){&(place){NULL, "actions", 0}, NULL, i},
                              "the action \"%.60s\" could not be added: %s",
                              a->name, ikv_status_text(status));
     }

@@ -250,7 +250,8 @@ static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
         return !r->failed;
     handler->group = ikvi_setup_find_group(setup, name);
     return handler->group != NULL ||
-           ikvi_reader_fail(r, &here, "there is no group \"%.60s\"", name);
+           ikvi_setup_unknown_of(r, &here, "group", name, setup->group_names,
+                                 NULL);
 }
 
 static bool read_handler(reader *r, const place *at, ikv_setup *setup,

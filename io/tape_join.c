@@ -36,6 +36,7 @@ typedef struct part_facts {
     bool ends;  /* it says where; else that is where its last line is */
     moment last, end;
     uint32_t first_group, last_group;
+    FILE *kept; /* what was read from a pipe */
 } part_facts;
 
 typedef struct splice {
@@ -208,8 +209,9 @@ static bool take_header(splice *s, bool first)
 }
 
 /* A pipe can be read but once. */
-static bool keep_pipe(tape_lines *lines)
+static bool keep_pipe(splice *s)
 {
+    tape_lines *lines = &s->lines;
     char bytes[4096];
     size_t got;
     if (fseek(lines->file, 0, SEEK_CUR) == 0)
@@ -221,7 +223,7 @@ static bool keep_pipe(tape_lines *lines)
     good = good && !ferror(lines->file) && fseek(copy, 0, SEEK_SET) == 0;
     if (good) {
         fclose(lines->file);
-        lines->file = copy;
+        lines->file = s->facts->kept = copy;
         return true;
     }
     if (copy != NULL)
@@ -271,10 +273,17 @@ static uint64_t clock_at(const cut *c)
     return clock < c->least ? clock : c->least;
 }
 
+/* A cut behind the end is none. */
+static bool is_behind(const part_facts *f)
+{
+    return f->to.least == UINT64_MAX && (!f->ends || f->end.due <= f->to.due);
+}
+
 /* Where the part ends: where it is cut, where the tape says, or else where its
  * last line is. */
 static void find_end(part_facts *f)
 {
+    f->whole = f->whole || is_behind(f);
     if (!f->whole) {
         f->end = (moment){clock_at(&f->to), f->to.due};
         f->ends = true;
@@ -292,8 +301,17 @@ static void find_end(part_facts *f)
 
 static bool open_part(splice *s, const ikv_tape_part *part, bool first)
 {
-    return ikvi_lines_open(&s->lines, part->path, s->reader->message) &&
-           keep_pipe(&s->lines) && take_header(s, first);
+    if (!ikvi_lines_open(&s->lines, part->path, s->reader->message))
+        return false;
+    if (s->facts->kept != NULL) {
+        fclose(s->lines.file);
+        s->lines.file = s->facts->kept;
+        s->facts->kept = NULL;
+        rewind(s->lines.file);
+    } else if (!keep_pipe(s)) {
+        return false;
+    }
+    return take_header(s, first);
 }
 
 /* What is wrong with a part is what is wrong with all. */
@@ -301,6 +319,8 @@ static bool close_part(splice *s, bool good)
 {
     s->reader->failed = s->reader->failed || !good;
     s->reader->no_memory = s->reader->no_memory || s->lines.reader.no_memory;
+    if (s->facts->kept == s->lines.file)
+        s->lines.file = NULL;
     ikvi_lines_close(&s->lines);
     return good;
 }
@@ -487,6 +507,9 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
         ikvi_write_end(&s->writer);
         ikvi_output_close(&to, &r, good || !r.failed, what);
     }
+    for (uint32_t i = 0; facts != NULL && i < count; i++)
+        if (facts[i].kept != NULL)
+            fclose(facts[i].kept);
     if (s != NULL)
         free(s->setup);
     free(s);

@@ -323,6 +323,10 @@ static bool parts_meet(action_part a, action_part b)
                                         IKV_META};
     if (same_part(a, b))
         return true;
+    if (a.type == PART_ANY_KEY || b.type == PART_ANY_KEY) {
+        uint8_t other = a.type == PART_ANY_KEY ? b.type : a.type;
+        return other == PART_KEY || other == PART_MODIFIER;
+    }
     if (a.type == PART_MODIFIER && b.type == PART_KEY)
         return b.number >= 0xe0 && b.number <= 0xe7 &&
                modifiers[b.number & 3] == a.number;

@@ -28,7 +28,7 @@ int main(void)
         storm_suite,     loop_suite,       steps_suite,      state_suite,
         action_suite,    overlap_suite,    ports_suite,      io_suite,
         tool_suite,      terminal_suite,   edge_ports_suite, edge_bus_suite,
-        absurd_suite,    edge_route_suite, edge_time_suite};
+        absurd_suite,    edge_route_suite, edge_time_suite,  edge_files_suite};
     if (!enter_folder(folder))
         return 2;
     SRunner *runner = srunner_create(suites[0]());

@@ -33,6 +33,7 @@ Suite *edge_bus_suite(void);
 Suite *absurd_suite(void);
 Suite *edge_route_suite(void);
 Suite *edge_time_suite(void);
+Suite *edge_files_suite(void);
 
 /* A case named after the rule that it holds. */
 static inline void add(Suite *suite, const char *rule, const TTest *test)

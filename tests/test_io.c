@@ -83,7 +83,7 @@ static const struct {
     {S("\"sets\": [{\"name\": \"helm\"}, {\"name\": \"helm\"}]"),
      "/sets/1/name: the name \"helm\" is empty or taken"},
     {S("\"actions\": [{\"name\": \"horn\", \"set\": \"helm\"}]"),
-     "/actions/0/set: there is no set \"helm\""},
+     "/actions/0/set: unknown set \"helm\""},
     {S("\"actions\": [{\"name\": \"horn\"}, {\"name\": \"horn\"}]"),
      "/actions/1/name: the name \"horn\" is empty or taken"},
     {S("\"actions\": [{\"name\": \"horn\", \"bindings\": [\"KeyF\", "
@@ -148,8 +148,7 @@ static const struct {
     {H(", \"at_most\": \"stp\""), "found \"stp\"; did you mean \"step\"?"},
     {H(", \"at_body\": \"x\""), "/handlers/0/at_body: unknown target \"x\""},
     {H(", \"at_tags\": \"x\""), "/handlers/0/at_tags: expected an array"},
-    {H(", \"group\": \"night\""),
-     "/handlers/0/group: there is no group \"night\""},
+    {H(", \"group\": \"night\""), "/handlers/0/group: unknown group \"night\""},
     {S("\"groups\": [{}]"), "/groups/0: member \"name\" is missing"},
     {S("\"groups\": [{\"name\": \"n\"}, {\"name\": \"n\"}]"),
      "/groups/1/name: the name \"n\" is empty or taken"},
@@ -168,7 +167,7 @@ static const struct {
      "\"toggle\""},
     {R("3"), "expected a reaction, \"stop\" or"},
     {R("{\"stop\": 1}"), "expected the form \"stop\", found an object"},
-    {R("{\"mute\": \"nobody\"}"), "there is no handler or group \"nobody\""},
+    {R("{\"mute\": \"nobody\"}"), "unknown handler or group \"nobody\""},
     {R("{\"capture\": \"x\"}"), "unknown target \"x\""},
     {R("{\"move\": {\"x\": 1}}"), "expected the form {\"move\""},
     {R("{\"move\": {\"x\": true, \"y\": 1}}"),
@@ -710,9 +709,10 @@ START_TEST(setup_conditions_refused)
     ok(ikv_setup_size(setup, &k.config));
     kit_open(&k);
     status_is(ikv_setup_apply(setup, k.kit, 0, &message), IKV_UNKNOWN_FIELD);
-    ck_assert_str_eq(message.text,
-                     "t.setup.json: handler \"h\": the kind key.down has no "
-                     "field \"x\"; it has code, key, location");
+    ck_assert_str_eq(
+        message.text,
+        "t.setup.json: /handlers/0: handler \"h\": the kind key.down has no "
+        "field \"x\"; it has code, key, location");
     kit_close(&k);
     ikv_setup_close(setup);
     remove("t.setup.json");
@@ -825,9 +825,10 @@ START_TEST(binding)
     ok(ikv_setup_size(setup, &k.config));
     kit_open(&k);
     status_is(ikv_setup_apply(setup, k.kit, 0, &message), IKV_UNKNOWN_NAME);
-    ck_assert_str_eq(message.text,
-                     "t.setup.json: handler \"mine\" has no reactions and is "
-                     "not bound: call ikv_setup_bind() for it");
+    ck_assert_str_eq(
+        message.text,
+        "t.setup.json: /handlers/0: handler \"mine\" has no reactions and is "
+        "not bound: call ikv_setup_bind() for it");
     kit_close(&k);
     ikv_setup_close(setup);
     ok(ikv_setup_read("t.setup.json", &setup, &message));

@@ -18,9 +18,9 @@ bool is_coloured(FILE *file)
 
 /* -------------------------------------------------------------- memory -- */
 
-/* jansson's reader takes it for granted that its buffer for a text can grow, and
- * reads past it when that failed. So that it never fails there, what malloc()
- * refuses comes from a reserve. */
+/* jansson's reader takes it for granted that its buffer for a text can grow,
+ * and reads past it when that failed. So that it never fails there, what
+ * malloc() refuses comes from a reserve. */
 enum {
     RESERVE = 1 << 18
 };

@@ -39,10 +39,13 @@ sanitize:
 	@$(BUILD)/asan/tests/ikvar_tests
 	@for suite in queue dispatch ports; do CK_RUN_SUITE=$$suite $(BUILD)/tsan/tests/ikvar_tests || exit 1; done
 
-# One tape, one digest: compilers, optimisations, a 32-bit machine.
+# One tape, one digest: compilers, optimisations, other machines. What can't be
+# installed is skipped, loudly.
 digests:
 	@scripts/bootstrap build lint
 	@scripts/bootstrap i686 || true
+	@scripts/bootstrap other || true
+	@command -v node >/dev/null || scripts/bootstrap node || true
 	@scripts/check-digests
 
 # No compiler warns, at any level.

@@ -162,6 +162,14 @@ ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
     return IKV_OK;
 }
 
+/* The product is rounded to what is taken away, unless it is not rounded. */
+bool ikvi_is_fused(void)
+{
+    volatile float a = 1.0f + 1.0f / 4096, less = -(1.0f + 1.0f / 2048);
+    float difference = a * a + less;
+    return difference != 0;
+}
+
 ikv_status ikvi_bad_config(const ikv_reporter *reporter, ikv_status status,
                            const char *module, const char *text)
 {

@@ -5,12 +5,18 @@
 #include "ikvar/base.h"
 #include "ikvar/catalogue.h"
 
+#include <float.h>
 #include <string.h>
 
-/* The same numbers on every machine need arithmetic as the language has it. */
+/* The same numbers on every machine need arithmetic as the language has it:
+ * docs/build.md has the options. What can't be seen here is found when a scene
+ * is opened (ikvi_is_fused). */
 #if defined(__FAST_MATH__) ||                                                  \
     (defined(__FINITE_MATH_ONLY__) && __FINITE_MATH_ONLY__ > 0)
 #error "ikvar needs exact floating point: compile without -ffast-math"
+#endif
+#if FLT_EVAL_METHOD != 0
+#error "ikvar needs float arithmetic in float: -fexcess-precision=fast, or SSE"
 #endif
 
 /* Two kinds of assertion. IKVI_CHECK is for our own bugs and exists in debug
@@ -402,6 +408,10 @@ uint64_t ikvi_catalogue_identity(const ikv_catalogue *catalogue,
 extern const ikv_reporter ikvi_silent;
 
 /* Reports what is wrong with a config, and gives the status. */
+/* Whether a product and a sum are made one: then other machines' numbers are
+ * other ones. */
+bool ikvi_is_fused(void);
+
 ikv_status ikvi_bad_config(const ikv_reporter *reporter, ikv_status status,
                            const char *module, const char *text);
 

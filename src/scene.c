@@ -112,6 +112,10 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
         .own_user = config->own_user,
         .reporter = config->reporter};
     void *block = NULL;
+    if (ikvi_is_fused())
+        return ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "scene",
+                               "the library was built with fused products: "
+                               "-ffp-contract=off is missing");
     ikv_status status = lay_out_scene(config, &config->reporter, &plan);
     if (status == IKV_OK && (config->bus == NULL ||
                              ikvi_bus_target_room(config->bus) > plan.capacity))

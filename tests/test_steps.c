@@ -27,6 +27,26 @@ START_TEST(any_rate)
 }
 END_TEST
 
+/* 45: made-up runs, with both timings, are the same on every machine. */
+START_TEST(made_up_runs)
+{
+    char *golden = read_file(SOURCE "/tests/golden/made_up.txt");
+    int rows = 0;
+    for (char *line = strtok(golden, "\n"); line != NULL;
+         line = strtok(NULL, "\n"), rows++) {
+        char *expected = strchr(line, '|');
+        ck_assert_ptr_nonnull(expected);
+        *expected++ = '\0';
+        ck_assert_int_eq(
+            run_command_line(output, sizeof output, STEPS "%s", line), 0);
+        output[strcspn(output, "\n")] = '\0';
+        ck_assert_str_eq(output, expected);
+    }
+    ck_assert_int_eq(rows, 5);
+    free(golden);
+}
+END_TEST
+
 static const struct {
     const char *source, *rate, *timing;
 } recorded[] = {{TAPE, "60", ""},
@@ -645,6 +665,7 @@ END_TEST
 Suite *steps_suite(void)
 {
     Suite *s = suite_create("steps");
+    add(s, "45 made-up runs", made_up_runs);
     add_table(s, "T1 L1 L2 any rate", any_rate, ROWS(rates));
     add_table(s, "T1 recorded", recorded_plays_back, ROWS(recorded));
     add(s, "P3 jitter", jitter);

@@ -422,7 +422,62 @@ START_TEST(installed_library)
          "' && cmake --build consumer",
          TEST_CC, TEST_CXX);
     must("./consumer/consumer_c && ./consumer/consumer_cpp%s%s", "", "");
-    must("rm -rf installed consumer readme readme.c%s%s", "", "");
+    /* The static libraries, as docs/build.md says. */
+    must(TEST_CC " -std=c11 " TEST_CFLAGS
+                 " readme.c -o static $(pkg-config --cflags ikvar-host) "
+                 "-l:libikvar-host.a -l:libikvar.a -L$(pkg-config "
+                 "--variable=libdir ikvar) $(pkg-config --libs jansson yajl) "
+                 "-lm && ./static && ! ldd static | grep -q ikvar%s%s",
+         "", "");
+    /* 46: moved, the demo plays what lies beside it; licence and pages are
+     * there. */
+    must("mv installed elsewhere && elsewhere/bin/ikvar demo > /dev/null && "
+         "echo spoilt > elsewhere/share/ikvar/demo/harbour.setup.json && "
+         "! elsewhere/bin/ikvar demo 2> said && grep -q "
+         "'elsewhere/bin/../share/ikvar/demo/harbour.setup.json:1' said && ls "
+         "elsewhere/share/doc/ikvar/LICENSE "
+         "elsewhere/share/doc/ikvar/docs/build.md%s%s",
+         "", "");
+    must("rm -rf elsewhere consumer readme static said readme.c%s%s", "", "");
+}
+END_TEST
+
+/* 46: builds of others. In another project's build it has names of its own, and
+ * installs nothing. */
+static const struct {
+    const char *what, *commands;
+} build_table[] = {
+    {"a subdirectory",
+     "mkdir -p host/core && cp " SOURCE "/tests/consumer/consumer.c host && "
+     "echo 'cmake_minimum_required(VERSION 3.25)\nproject(host LANGUAGES C)\n"
+     "add_library(core STATIC consumer.c)\nadd_library(host STATIC "
+     "consumer.c)\nadd_custom_target(tool)\nadd_subdirectory(" SOURCE
+     " ikvar)\nadd_executable(consumer consumer.c)\ntarget_link_libraries("
+     "consumer PRIVATE ikvar::core)\ntarget_link_libraries(core PRIVATE "
+     "ikvar::core)\ntarget_link_libraries(host PRIVATE ikvar::core)\n"
+     "install(TARGETS consumer)' > host/CMakeLists.txt && cmake -S host -B "
+     "host/build && cmake --build host/build && host/build/consumer && cmake "
+     "--install host/build --prefix $PWD/host/to && test \"$(find host/to "
+     "-type "
+     "f)\" = \"host/to/bin/consumer\""},
+    {"no shared libraries",
+     "cmake -S " SOURCE " -B bare -DCMAKE_SYSTEM_NAME=Generic "
+     "-DCMAKE_TRY_COMPILE_TARGET_TYPE=STATIC_LIBRARY -DIKV_HOST=OFF "
+     "-DIKV_SINGLE_THREAD=ON && cmake --build bare && cmake --install bare "
+     "--prefix $PWD/bare/to && ls bare/to/lib/libikvar.a && ! ls "
+     "bare/to/lib/*.so"},
+    {"no compiler of C++",
+     "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "
+     "--build plain --target ikvar_host ikvar_example_02_topmost && "
+     "plain/examples/02_topmost > /dev/null"},
+};
+
+START_TEST(built_elsewhere)
+{
+    int code =
+        run_command_line(output, sizeof output, "%s", build_table[_i].commands);
+    ck_assert_msg(code == 0, "%s: %s", build_table[_i].what, output);
+    run_command_line(output, sizeof output, "rm -rf host bare plain");
 }
 END_TEST
 
@@ -437,6 +492,7 @@ Suite *tool_suite(void)
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);
     add(s, "PATH8 table", table_of_dispatch);
-    add(s, "installed", installed_library);
+    add(s, "46 installed", installed_library);
+    add_table(s, "46 built elsewhere", built_elsewhere, ROWS(build_table));
     return s;
 }

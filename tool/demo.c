@@ -1,13 +1,28 @@
 /* demo.c - ikvar demo: the shipped harbour, from the setup and tape files. */
+#define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <string.h>
 #include <unistd.h>
 
+/* Beside the installed command, or in the sources that it was built from. */
 static const char *demo_folder(void)
 {
-    return access(IKV_DEMO_BUILT "/harbour.setup.json", R_OK) == 0
-               ? IKV_DEMO_BUILT
-               : IKV_DEMO_INSTALLED;
+    static char beside[4200];
+    char command[4096];
+    ssize_t length = readlink("/proc/self/exe", command, sizeof command - 1);
+    if (length > 0) {
+        command[length] = '\0';
+        char *slash = strrchr(command, '/');
+        if (slash != NULL)
+            slash[1] = '\0';
+        snprintf(beside, sizeof beside, "%s" IKV_DEMO_INSTALLED, command);
+        char setup[4300];
+        snprintf(setup, sizeof setup, "%s/harbour.setup.json", beside);
+        if (access(setup, R_OK) == 0)
+            return beside;
+    }
+    return IKV_DEMO_BUILT;
 }
 
 int demo_command(int argc, char **argv)
@@ -15,7 +30,7 @@ int demo_command(int argc, char **argv)
     bool json = false;
     int code;
     arguments left;
-    char setup[4096], tape[4096];
+    char setup[4300], tape[4300];
     const option_row options[] = {
         {"json", 'j', OPTION_FLAG, &json, NULL, "write a trace", 0, 0}, {0}};
     if (!parse_options(argc, argv, options, "demo", &left, &code))

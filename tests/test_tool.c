@@ -397,7 +397,7 @@ static void extract_program(const char *path)
 
 START_TEST(installed_library)
 {
-    must("rm -rf installed && cmake --install %s --prefix $PWD/installed%s",
+    must("rm -rf installed && cmake --install %s --prefix \"$PWD/installed\"%s",
          BINARY, "");
     must("test -x installed/bin/ikvar && installed/bin/ikvar version%s%s", "",
          "");
@@ -416,7 +416,7 @@ START_TEST(installed_library)
     compare("readme.txt");
     /* By CMake's find_package, C11 and C++17. */
     must("rm -rf consumer && cmake -S " SOURCE "/tests/consumer -B consumer "
-         "-DCMAKE_PREFIX_PATH=$PWD/installed -DCMAKE_C_COMPILER=%s "
+         "-DCMAKE_PREFIX_PATH=\"$PWD/installed\" -DCMAKE_C_COMPILER=%s "
          "-DCMAKE_CXX_COMPILER=%s "
          "-DCMAKE_C_FLAGS='" TEST_CFLAGS "' -DCMAKE_CXX_FLAGS='" TEST_CFLAGS
          "' && cmake --build consumer",
@@ -457,14 +457,14 @@ static const struct {
      "ikvar::core)\ntarget_link_libraries(host PRIVATE ikvar::core)\n"
      "install(TARGETS consumer)' > host/CMakeLists.txt && cmake -S host -B "
      "host/build && cmake --build host/build && host/build/consumer && cmake "
-     "--install host/build --prefix $PWD/host/to && test \"$(find host/to "
+     "--install host/build --prefix \"$PWD/host/to\" && test \"$(find host/to "
      "-type "
      "f)\" = \"host/to/bin/consumer\""},
     {"no shared libraries",
      "cmake -S " SOURCE " -B bare -DCMAKE_SYSTEM_NAME=Generic "
      "-DCMAKE_TRY_COMPILE_TARGET_TYPE=STATIC_LIBRARY -DIKV_HOST=OFF "
      "-DIKV_SINGLE_THREAD=ON && cmake --build bare && cmake --install bare "
-     "--prefix $PWD/bare/to && ls bare/to/lib/libikvar.a && ! ls "
+     "--prefix \"$PWD/bare/to\" && ls bare/to/lib/libikvar.a && ! ls "
      "bare/to/lib/*.so"},
     {"no compiler of C++",
      "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "

@@ -3,7 +3,7 @@
 BUILD := build
 JOBS := $(shell nproc)
 
-.PHONY: all demo test format lint bench install sanitize digests warnings coverage pictures clean
+.PHONY: all demo test format lint bench install sanitize digests fuzz warnings coverage pictures clean
 
 all: release
 
@@ -47,6 +47,15 @@ digests:
 	@scripts/bootstrap other || true
 	@command -v node >/dev/null || scripts/bootstrap node || true
 	@scripts/check-digests
+
+# Programs that make their input up, SECONDS in all; what they find lies in
+# build/fuzz/found.
+SECONDS := 60
+fuzz:
+	@scripts/bootstrap build lint
+	@[ -e $(BUILD)/fuzz/build.ninja ] || cmake --preset fuzz >/dev/null
+	@cmake --build $(BUILD)/fuzz -j $(JOBS) -- --quiet >&2
+	@scripts/fuzz $(BUILD)/fuzz $(SECONDS)
 
 # No compiler warns, at any level.
 warnings:

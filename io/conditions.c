@@ -96,7 +96,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
         field = &target;
     }
     if (field == NULL && info != NULL && strchr(c->field, '.') == NULL)
-        return unknown_field(r, at->up, info, c->field);
+        return unknown_field(r, at != NULL ? at->up : NULL, info, c->field);
     if (field == NULL)
         return ikvi_read_scalar(r, at, c->value,
                                 to); /* local.x; or it is refused */

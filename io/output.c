@@ -163,7 +163,7 @@ char *ikvi_path_seen_from(const char *file, const char *path)
     if (seen == NULL)
         return NULL;
     for (size_t i = 0; i < ups; i++)
-        memcpy(seen + 3 * i, "../", 3);
+        snprintf(seen + 3 * i, 4, "../");
     memcpy(seen + 3 * ups, down, strlen(down) + 1);
     return seen;
 }

@@ -257,7 +257,7 @@ static void note_who_is_heard(ikv_setup *setup)
             if (t != NULL)
                 t->heard = true;
         }
-    for (uint32_t i = 0; i < setup->target_count; i++)
+    for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count; i++)
         if (setup->targets[i].parent != NO_INDEX)
             setup->targets[setup->targets[i].parent].has_children = true;
 }

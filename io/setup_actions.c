@@ -163,7 +163,7 @@ static bool open_trial(const ikv_setup *setup, trial *t)
 static bool fill_trial(const ikv_setup *setup, trial *t)
 {
     const binding_names names = {.setup = setup};
-    ikv_action_set numbers[1001];
+    ikv_action_set numbers[1001] = {0};
     for (uint32_t i = 0; i < setup->set_count; i++)
         if (ikv_action_add_set(t->actions, setup->sets[i].name, &numbers[i]) <
             0)

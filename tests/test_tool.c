@@ -295,6 +295,21 @@ START_TEST(announced)
 }
 END_TEST
 
+/* 47: what fuzzing began with still goes through. */
+static const char *const corpora[] = {"setup",    "tape",  "bindings",
+                                      "terminal", "image", "program"};
+
+START_TEST(corpus_plays)
+{
+    int code =
+        run_command_line(output, sizeof output,
+                         BINARY "/fuzz/fuzz_%s " SOURCE "/fuzz/corpus/%s/*",
+                         corpora[_i], corpora[_i]);
+    ck_assert_msg(code == 0, "%s: %d: %s", corpora[_i], code, output);
+    ck_assert_ptr_nonnull(strstr(output, " files"));
+}
+END_TEST
+
 /* The same tape gives the same log at other frame rates, but for its frames. */
 START_TEST(same_log_at_any_rate)
 {
@@ -492,6 +507,7 @@ Suite *tool_suite(void)
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);
     add(s, "PATH8 table", table_of_dispatch);
+    add_table(s, "47 corpora", corpus_plays, ROWS(corpora));
     add(s, "46 installed", installed_library);
     add_table(s, "46 built elsewhere", built_elsewhere, ROWS(build_table));
     return s;

@@ -1,0 +1,94 @@
+/* common.c - see fuzz.h. */
+#define _POSIX_C_SOURCE 200809L
+#include "fuzz.h"
+
+#include <unistd.h>
+
+void fuzz_broken(const char *what, const char *file, int line)
+{
+    fprintf(stderr, "%s:%d: does not hold: %s\n", file, line, what);
+    abort();
+}
+
+const char *fuzz_file(const uint8_t *data, size_t size, const char *ending)
+{
+    static char path[64];
+    snprintf(path, sizeof path, "/tmp/ikvar-fuzz-%ld%s", (long)getpid(),
+             ending);
+    FILE *file = fopen(path, "w");
+    MUST(file != NULL);
+    MUST(fwrite(data, 1, size, file) == size);
+    fclose(file);
+    return path;
+}
+
+static void check(const char *fault)
+{
+    if (fault != NULL)
+        fuzz_broken(fault, "validator", 0);
+}
+
+void fuzz_validate(const ikv_kit *kit)
+{
+    check(ikv_bus_validate(ikv_kit_bus(kit)));
+    check(ikv_scene_validate(ikv_kit_scene(kit)));
+    check(ikv_router_validate(ikv_kit_router(kit)));
+    check(ikv_queue_validate(ikv_kit_queue(kit)));
+    check(ikv_state_validate(ikv_kit_state(kit)));
+    check(ikv_action_validate(ikv_kit_actions(kit)));
+    check(ikv_overlap_validate(ikv_kit_overlaps(kit)));
+}
+
+void fuzz_told(ikv_status status, const ikv_message *message)
+{
+    MUST((status < 0) == (message->text[0] != '\0'));
+    for (const char *at = message->text; *at != '\0'; at++)
+        MUST((unsigned char)*at >= 0x20 && *at != 0x7f);
+}
+
+ikv_setup *fuzz_setup(void)
+{
+    static const char text[] =
+        "{\"format\":\"ikvar.setup/"
+        "1\",\"announces\":true,\"layers\":[{\"name\":"
+        "\"water\"},{\"name\":\"glass\"}],\"kinds\":[{\"name\":\"tide."
+        "computed\","
+        "\"fields\":[{\"name\":\"level\",\"type\":\"f32\"},{\"name\":\"who\","
+        "\"type\":\"target\"}]}],\"targets\":[{\"id\":\"pier\",\"layer\":"
+        "\"water\",\"shape\":{\"rect\":[0,0,64,36]},\"tags\":[\"ground\"],"
+        "\"focusable\":true,\"takes_text\":true},{\"id\":\"lamp\",\"parent\":"
+        "\"pier\",\"shape\":{\"circle\":[10,10,6]},\"senses\":[\"ground\"],"
+        "\"linger\":2,\"fields\":{\"lit\":false}}],\"sets\":[{\"name\":"
+        "\"helm\"}"
+        "],\"actions\":[{\"name\":\"horn\",\"bindings\":[\"KeyF\",{\"press\":"
+        "\"pointer.primary\",\"within\":\"lamp\"}]},{\"name\":\"steer\","
+        "\"set\":"
+        "\"helm\",\"bindings\":[\"pad.left\"]}],\"handlers\":[{\"name\":"
+        "\"tap\","
+        "\"kinds\":[\"pointer.click\",\"pointer.down\"],\"at\":\"lamp\","
+        "\"reactions\":[{\"toggle\":\"lit\"},\"attach\",{\"defer\":{\"kind\":"
+        "\"tide.computed\",\"level\":{\"field\":\"x\"}}}]},{\"name\":\"all\","
+        "\"all_kinds\":true}]}";
+    ikv_setup *setup;
+    ikv_message message;
+    MUST(ikv_setup_read(
+             fuzz_file((const uint8_t *)text, strlen(text), ".setup.json"),
+             &setup, &message) == IKV_OK);
+    return setup;
+}
+
+ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port)
+{
+    ikv_kit *kit;
+    ikv_message message = {""};
+    ikv_kit_config config = IKV_KIT_INIT;
+    config.memory = ikv_host_memory();
+    config.ports = port;
+    config.port_count = 1;
+    config.queue.capacity = 256;
+    config.loop.pending = 256;
+    MUST(ikv_setup_size(setup, &config) == IKV_OK);
+    MUST(ikv_kit_open(&config, &kit) == IKV_OK);
+    MUST(ikv_setup_apply(setup, kit, IKV_APPLY_UNBOUND, &message) == IKV_OK);
+    return kit;
+}

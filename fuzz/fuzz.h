@@ -1,0 +1,32 @@
+/* fuzz.h - what the fuzzing programs share. Each has one function that takes
+ * bytes; libFuzzer calls it, or plain.c with files of a corpus. What must hold
+ * ends the program if it does not. */
+#ifndef IKV_FUZZ_H
+#define IKV_FUZZ_H
+
+#include <ikvar/host.h>
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
+
+/* Ends the program, with where and what. */
+#define MUST(condition)                                                        \
+    ((condition) ? (void)0 : fuzz_broken(#condition, __FILE__, __LINE__))
+_Noreturn void fuzz_broken(const char *what, const char *file, int line);
+
+/* A file of the bytes, under a name of this process. */
+const char *fuzz_file(const uint8_t *data, size_t size, const char *ending);
+
+/* All validators of a kit; and that a message is there, or is not. */
+void fuzz_validate(const ikv_kit *kit);
+void fuzz_told(ikv_status status, const ikv_message *message);
+
+/* The setup that tapes, bindings and images are about. */
+ikv_setup *fuzz_setup(void);
+/* A kit with it, small, on the port. */
+ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port);
+
+#endif

@@ -1,0 +1,53 @@
+/* setup.c - fuzzes setups: what is read can be applied or says why not, and
+ * then runs with made-up input. */
+#include "fuzz.h"
+
+enum {
+    FRAMES = 40
+};
+
+static void run(ikv_setup *setup)
+{
+    ikv_kit *kit;
+    ikv_port port;
+    ikv_message message = {""};
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    sim.seed = 5;
+    ikv_setup_view(setup, &sim.view_width, &sim.view_height);
+    MUST(ikv_sim_open(&sim, &port) == IKV_OK);
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    MUST(ikv_setup_size(setup, &config) == IKV_OK);
+    if (ikv_kit_open(&config, &kit) == IKV_OK) {
+        ikv_status status =
+            ikv_setup_apply(setup, kit, IKV_APPLY_UNBOUND, &message);
+        fuzz_told(status, &message);
+        ikv_loop *loop = ikv_kit_loop(kit);
+        for (int i = 0; i < FRAMES && ikv_loop_begin(loop); i++) {
+            while (ikv_loop_step(loop)) {
+            }
+            ikv_loop_end(loop);
+            fuzz_validate(kit);
+        }
+        ikv_kit_close(kit);
+    }
+    ikv_sim_free(&port);
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    ikv_setup *setup;
+    ikv_message message = {""};
+    ikv_status status =
+        ikv_setup_read(fuzz_file(data, size, ".setup.json"), &setup, &message);
+    fuzz_told(status, &message);
+    if (status < 0)
+        return 0;
+    for (uint32_t i = 0; ikv_setup_warning(setup, i) != NULL; i++)
+        MUST(strlen(ikv_setup_warning(setup, i)) > 0);
+    run(setup);
+    ikv_setup_close(setup);
+    return 0;
+}

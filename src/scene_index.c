@@ -928,7 +928,7 @@ static bool listed_once(const ikv_scene *s, uint32_t head, uint32_t place)
 static const char *validate_grid(const ikv_scene *s)
 {
     const scene_index *x = &s->index;
-    uint32_t used = 0, free_ones = 0, listed = 0;
+    uint32_t used = 0, free_ones = 0, listed = 0, levels[GRID_LEVELS] = {0};
     for (uint32_t i = 1; i < s->capacity; i++) {
         const scene_item *item = item_at(s, i);
         const index_home *home = &homes_of(s)[i];
@@ -936,6 +936,7 @@ static const char *validate_grid(const ikv_scene *s)
         if (item->target == 0)
             continue;
         used += home->in ? home_size(home) : 0;
+        levels[home->level] += home->in;
         for (uint32_t k = 0; home->in && k < home_size(home); k++)
             if (!listed_once(s, home_head(x, home, k), i))
                 return "I1";
@@ -956,6 +957,9 @@ static const char *validate_grid(const ikv_scene *s)
         free_ones++;
     if (listed != used)
         return "I1";
+    for (uint32_t level = 0; level < GRID_LEVELS; level++)
+        if (levels[level] != x->level_count[level])
+            return "I1";
     return used + free_ones == x->entry_room ? NULL : "I4";
 }
 

@@ -119,6 +119,8 @@ static const struct {
     {"local", {{"local.x", IKV_AT_LEAST, N(20), false}}, 1, 0, "..hh"},
     {"changed", {{"buttons", IKV_CHANGED, {0}, false}}, 1, 0, "h.h."},
     {"not changed", {{"buttons", IKV_CHANGED, {0}, true}}, 1, 0, ".h.h"},
+    {"a number changed", {{"x", IKV_CHANGED, {0}, false}}, 1, 0, "hhhh"},
+    {"a target changed", {{"source", IKV_CHANGED, {0}, false}}, 1, 0, "h..."},
     {"changed is always looked at",
      {{"buttons", IKV_CHANGED, {0}, false}, {"x", IKV_ABOVE, N(5), false}},
      2,

@@ -158,6 +158,8 @@ static const ikv_field far_field[] = {{"far", IKV_TYPE_U32, 32, "", "", 1, 0}};
 static const ikv_field odd_field[] = {{"odd", IKV_TYPE_U32, 2, "", "", 1, 0}};
 static const ikv_field reserved_field[] = {
     {"verdict", IKV_TYPE_U32, 0, "", "", 1, 0}};
+static const ikv_field edge_field[] = {{"edge", IKV_TYPE_U8, 32, "", "", 1, 0}},
+                       last_field[] = {{"last", IKV_TYPE_U8, 31, "", "", 1, 0}};
 static const ikv_field double_field[] = {
     {"berth", IKV_TYPE_U32, 0, "", "", 1, 0},
     {"berth", IKV_TYPE_U32, 4, "", "", 1, 0}};
@@ -175,6 +177,8 @@ static const struct {
     {"ferry docked", NULL, 0, IKV_BAD_ARGUMENT, "found \"ferry docked\""},
     {"", NULL, 0, IKV_BAD_ARGUMENT, "a kind's name must be made of"},
     {"a.b", far_field, 1, IKV_BAD_VALUE, "field \"far\" must have"},
+    {"a.b", edge_field, 1, IKV_BAD_VALUE, "field \"edge\" must have"},
+    {"a.b", last_field, 1, IKV_OK, ""},
     {"a.b", odd_field, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
     {"a.b", reserved_field, 1, IKV_DUPLICATE, "field \"verdict\" is taken"},
     {"a.b", double_field, 2, IKV_DUPLICATE, "field \"berth\" is taken"},

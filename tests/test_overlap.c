@@ -263,6 +263,12 @@ static const struct {
      "+a:F@0,0 +b:L>F@5,5 | off:a on:a |", "b+a | b=a | "},
     {"O5 passing through", "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 | |",
      "| b+a b-a | | "},
+    {"O5 passing through downwards",
+     "+a:F@0,0s +b:L>F@0,50=rect,10,1; | a@0,100 | |", "| b+a b-a | | "},
+    {"O5 passing through aslant",
+     "+a:F@0,0s +b:L>F@50,50=rect,1,1; | a@100,100 | |", "| b+a b-a | | "},
+    {"O5 passing by", "+a:F@0,0s +b:L>F@50,30=rect,1,1; | a@100,100 | |",
+     "| | | "},
     {"O5 not swept", "+a:F@0,0 +b:L>F@50,0=rect,1,10; | a@100,0 | |", "| | | "},
     {"O5 set there",
      "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 place:a | "

@@ -193,6 +193,53 @@ static void read_documents(void)
         fclose(file);
 }
 
+/* --------------------------------------------------------------- setups -- */
+
+#define SETUP_PATH "bench.setup.json"
+
+static void write_large_setup(int targets)
+{
+    FILE *file = fopen(SETUP_PATH, "w");
+    if (file == NULL)
+        exit(2);
+    fprintf(file, "{\"format\":\"ikvar.setup/1\",\"targets\":[");
+    for (int i = 0; i < targets; i++)
+        fprintf(file,
+                "%s{\"id\":\"t%d\",\"position\":[%d,%d],\"shape\":{\"rect\":[0,"
+                "0,9,9]}}",
+                i > 0 ? "," : "", i, i % 1000 * 10, i / 1000 * 10);
+    fprintf(file, "],\"handlers\":[");
+    for (int i = 0; i < targets; i++)
+        fprintf(file,
+                "%s{\"name\":\"h%d\",\"kinds\":[\"pointer.down\"],\"at\":"
+                "\"t%d\",\"reactions\":[\"stop\"]}",
+                i > 0 ? "," : "", i, i);
+    fprintf(file, "]}");
+    fclose(file);
+}
+
+/* The least time of a target and its handler, in ns. */
+static double read_setup_of(int targets, bool whole)
+{
+    double least = 1e18;
+    write_large_setup(targets);
+    for (int i = 0; i < 5; i++) {
+        ikv_setup *setup = NULL;
+        json_t *document = NULL;
+        uint64_t begin = read_clock(NULL);
+        if (whole && ikv_setup_read(SETUP_PATH, &setup, NULL) < 0)
+            exit(2);
+        if (!whole)
+            document = json_load_file(SETUP_PATH, JSON_REJECT_DUPLICATES, NULL);
+        double each = (double)(read_clock(NULL) - begin) / targets;
+        least = each < least ? each : least;
+        ikv_setup_close(setup);
+        json_decref(document);
+    }
+    remove(SETUP_PATH);
+    return least;
+}
+
 /* --------------------------------------------------------------- pacing -- */
 
 static double lateness_of(uint64_t spin_ns)
@@ -252,6 +299,10 @@ void time_rows(void)
     measure("read an event from a tape", "a JSON document a line", 0, 1.2,
             LINES, read_ours, read_documents);
     remove(TAPE_PATH);
+    compare("read a setup, a target of 100,000", "a target of 1,000", 1.5, 1.2,
+            read_setup_of(100000, true), read_setup_of(1000, true));
+    compare("read a setup, a target of 100,000", "the JSON document alone", 2,
+            1.2, read_setup_of(100000, true), read_setup_of(100000, false));
     compare("lateness of a frame, p50, spins 0.3 ms", "only sleeps", 0, 1.2,
             late_spinning(), late_sleeping());
     ikv_queue_close(plain_queue);

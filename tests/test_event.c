@@ -178,7 +178,7 @@ static const struct {
     {"", NULL, 0, IKV_BAD_ARGUMENT, "a kind's name must be made of"},
     {"a.b", far_field, 1, IKV_BAD_VALUE, "field \"far\" must have"},
     {"a.b", edge_field, 1, IKV_BAD_VALUE, "field \"edge\" must have"},
-    {"a.b", last_field, 1, IKV_OK, ""},
+    {"ferry.docked", last_field, 1, IKV_OK, ""},
     {"a.b", odd_field, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
     {"a.b", reserved_field, 1, IKV_DUPLICATE, "field \"verdict\" is taken"},
     {"a.b", double_field, 2, IKV_DUPLICATE, "field \"berth\" is taken"},

@@ -282,8 +282,36 @@ START_TEST(names_full)
     config.condition_count = 1;
     status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_FULL_NAMES);
     ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 0);
+    /* What has one place in all that are heard needs no name. */
+    static const char *const placed[] = {"pressure", "width",  "height",
+                                         "tilt_x",   "tilt_y", "twist",
+                                         "pointer",  "button", "buttons"};
+    config.families = 0;
+    config.kind = IKV_KIND_POINTER_DOWN;
+    for (int i = 0; i < ROWS(placed); i++) {
+        condition.field = placed[i];
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    }
     kit_close(&k);
     ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* What is not delivered says nothing but why. */
+START_TEST(refused_outcomes)
+{
+    open_bus();
+    ikv_event e = ikv_event_make(4000, 0);
+    const ikv_outcome outcomes[] = {ikv_bus_deliver(k.bus, &e),
+                                    ikv_bus_deliver(k.bus, NULL),
+                                    ikv_bus_deliver(NULL, &e)};
+    for (int i = 0; i < ROWS(outcomes); i++) {
+        ck_assert_int_lt(outcomes[i].status, 0);
+        ck_assert_uint_eq(outcomes[i].heard, 0);
+        ck_assert_uint_eq(outcomes[i].verdict, 0);
+        ck_assert_uint_eq(outcomes[i].reserved, 0);
+    }
+    kit_close(&k);
 }
 END_TEST
 
@@ -733,6 +761,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "20 tags as numbers", tags_as_numbers, 3);
     add(s, "20 kinds registered later", later_kinds);
     add(s, "20 no room for names", names_full);
+    add(s, "refused outcomes", refused_outcomes);
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);
     add(s, "22 a flush of a deep path", flush_of_a_deep_path);

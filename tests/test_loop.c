@@ -541,6 +541,54 @@ START_TEST(second_port_fails)
 }
 END_TEST
 
+static void *take_block(void *user, size_t size, size_t alignment)
+{
+    (void)user;
+    return aligned_alloc(alignment,
+                         (size + alignment - 1) / alignment * alignment);
+}
+
+/* What is used after it was given back is seen. */
+static void give_spoilt(void *user, void *block, size_t size)
+{
+    (void)user;
+    memset(block, 0xa5, size);
+    free(block);
+}
+
+/* A loop that could not be opened leaves its routers as if it had not been. */
+START_TEST(loop_fails_to_open)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    fake_port other = {.open_status = IKV_PORT_FAILED};
+    ikv_port port = fake_port_of(&other);
+    ikv_loop_config config = IKV_LOOP_INIT;
+    ikv_loop *loop = NULL;
+    config.memory = (ikv_memory){.take = take_block, .give = give_spoilt};
+    config.bus = k.bus;
+    config.queue = ikv_kit_queue(k.kit);
+    config.routers = &k.router;
+    config.router_count = 1;
+    config.ports = &port;
+    config.port_count = 1;
+    status_is(ikv_loop_open(&config, &loop), IKV_PORT_FAILED);
+    ck_assert_ptr_null(loop);
+    for (int i = 1; i < 20; i++) {
+        ikv_event e = ikv_event_make(
+            i % 2 ? IKV_KIND_POINTER_MOVE : IKV_KIND_POINTER_LEAVE, 0);
+        e.device = k.fake.device;
+        e.pointer.x = (float)i;
+        e.view = (uint8_t)(i % 3);
+        ikv_router_route(k.router, &e);
+        valid(ikv_router_validate(k.router));
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* Times of two ports with clocks of their own become one. */
 START_TEST(two_clocks)
 {
@@ -583,6 +631,7 @@ Suite *loop_suite(void)
     add_table(s, "E3 text", long_text, ROWS(text_table));
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
+    add(s, "L9 a loop that fails to open", loop_fails_to_open);
     add(s, "P1 clocks", two_clocks);
     return s;
 }

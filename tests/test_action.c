@@ -579,7 +579,13 @@ static const struct {
                {"KeyA|KeyD", "KeyD|KeyF", true},
                {"KeyA|KeyD", "Shift+KeyD", false},
                {"pad.left", "pad.axis1-", true},
+               {"pad.left", "pad.axis0", true},
+               {"pad.left", "pad.axis1", true},
+               {"pad.left", "pad.axis0+", true},
                {"pad.left", "pad.axis2", false},
+               {"key.any", "KeyB", true},
+               {"key.any", "Shift", true},
+               {"key.any", "pointer.primary", false},
                {"pad.axis2", "pad.axis2+", true},
                {"pad.axis2-", "pad.axis2+", false}};
 
@@ -594,7 +600,7 @@ START_TEST(conflicts)
         open_actions(1);
         ikv_action_id a;
         ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &a));
-        bind_all("b:KeyQ");
+        bind_all("b:pointer.back");
         ikv_action_id b = ikv_action_find(actions, "b");
         ok(ikv_action_bind(actions, a, first, NULL, NULL));
         ck_assert_uint_eq(

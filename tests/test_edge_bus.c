@@ -288,12 +288,80 @@ START_TEST(names_full)
                                          "pointer",  "button", "buttons"};
     config.families = 0;
     config.kind = IKV_KIND_POINTER_DOWN;
+    condition.value = (ikv_value)WHOLE(0);
     for (int i = 0; i < ROWS(placed); i++) {
         condition.field = placed[i];
-        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+        status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_OK);
     }
     kit_close(&k);
     ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* A bool that has changed, and one that has not. */
+START_TEST(bool_changed)
+{
+    static const ikv_field lit[] = {{.name = "lit", .type = IKV_TYPE_BOOL}};
+    ikv_catalogue *catalogue = own_kinds();
+    ikv_kind kind = own_kind(catalogue, "lamp", lit, 1);
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    kit_open(&k);
+    ikv_condition condition = {.field = "lit", .comparison = IKV_CHANGED};
+    ikv_subscription_config config = wants(kind);
+    config.conditions = &condition;
+    config.condition_count = 1;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    static const bool values[] = {true, true, false, false, true};
+    static const uint32_t heard[] = {1, 0, 1, 0, 1};
+    for (int i = 0; i < ROWS(values); i++) {
+        ikv_event e = ikv_event_make(kind, 0);
+        memcpy(&e.pointer, &values[i], 1);
+        ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, heard[i]);
+    }
+    kit_close(&k);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
+/* Handles go on over a restore: one that was given out after the save ends
+ * nothing that is there again, of any slot. */
+START_TEST(handles_over_a_restore)
+{
+    enum {
+        MANY = 40
+    };
+    static ikv_subscription before[MANY], after[MANY];
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    for (int i = 0; i < MANY; i++)
+        ok(ikv_bus_subscribe(k.bus, &config, &before[i], NULL));
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    for (int round = 0; round < 3; round++) {
+        for (int i = 0; i < MANY; i++)
+            ok(ikv_bus_unsubscribe(k.bus, round == 0 ? before[i] : after[i]));
+        for (int i = 0; i < MANY; i++)
+            ok(ikv_bus_subscribe(k.bus, &config, &after[i], NULL));
+    }
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    valid(ikv_bus_validate(k.bus));
+    for (int i = 0; i < MANY; i++) {
+        ck_assert_int_lt(ikv_bus_unsubscribe(k.bus, after[i]), 0);
+        ck_assert(ikv_bus_subscribed(k.bus, before[i]));
+    }
+    for (int i = 0; i < MANY; i++) {
+        ok(ikv_bus_unsubscribe(k.bus, before[i]));
+        ok(ikv_bus_subscribe(k.bus, &config, &before[i], NULL));
+        for (int j = 0; j < MANY; j++)
+            ck_assert_uint_ne(before[i].bits, after[j].bits);
+    }
+    free(image);
+    kit_close(&k);
 }
 END_TEST
 
@@ -762,6 +830,8 @@ Suite *edge_bus_suite(void)
     add(s, "20 kinds registered later", later_kinds);
     add(s, "20 no room for names", names_full);
     add(s, "refused outcomes", refused_outcomes);
+    add(s, "D7 a bool changed", bool_changed);
+    add(s, "38 handles over a restore", handles_over_a_restore);
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);
     add(s, "22 a flush of a deep path", flush_of_a_deep_path);

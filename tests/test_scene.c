@@ -411,6 +411,7 @@ START_TEST(raising)
     ck_assert_uint_eq(pick_at(k.scene, 20, 20, 0, 0).bits, a.bits);
     ck_assert_uint_eq(pick_at(k.scene, 2, 2, 0, 0).bits, above.bits);
     ck_assert_uint_gt(ikv_scene_count(k.scene).relabels, 0);
+    ck_assert_uint_le(ikv_scene_count(k.scene).relabels, 100);
     kit_close(&k);
 }
 END_TEST

@@ -956,6 +956,28 @@ START_TEST(log_runs_forwards)
 }
 END_TEST
 
+/* 17: no colours where they are not wanted; control characters of a file never
+ * reach a terminal as such. */
+START_TEST(fit_for_terminals)
+{
+    static const char *const plain[] = {"NO_COLOR=1", "TERM=dumb"};
+    write_file("x.setup.json",
+               "{\"format\":\"ikvar.setup/1\",\"handlers\":[{\"name\":"
+               "\"bell\\u0007\",\"kinds\":[\"loop.start\"],\"reactions\":[{"
+               "\"log\":\"clear \\u001b[2J\\u009b2J\"}]}]}");
+    for (int i = 0; i < ROWS(plain) + 1; i++) {
+        run_command_line(output, sizeof output,
+                         "script -qec '%s " TOOL " run --port null --until 20 "
+                         "x.setup.json' /dev/null",
+                         i < ROWS(plain) ? plain[i] : "TERM=xterm");
+        ck_assert_ptr_nonnull(strstr(output, "clear \\x1b[2J\\x9b2J"));
+        ck_assert_ptr_nonnull(strstr(output, "bell\\x07"));
+        ck_assert_ptr_null(strchr(output, '\a'));
+        ck_assert_int_eq(strstr(output, "\033[") != NULL, i == ROWS(plain));
+    }
+}
+END_TEST
+
 /* Lines of one dispatch have one number; what was removed still has its name;
  * and only what was heard, if that is wanted. */
 START_TEST(trace_lines)
@@ -1118,6 +1140,7 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "16 too deep", too_deep);
     add_in_folder(s, "14 many names", many_names);
     add_in_folder(s, "18 the log runs forwards", log_runs_forwards);
+    add_in_folder(s, "17 fit for terminals", fit_for_terminals);
     add_in_folder(s, "18 trace lines", trace_lines);
     add_in_folder(s, "18 older versions", older_versions);
     add_table_in_folder(s, "44 locales", locales, 2);

@@ -50,9 +50,18 @@ static const char *ink(const run_log *log, enum ink which)
 
 /* ----------------------------------------------------------- describing -- */
 
+/* A name of the setup's; valid until eight later ones. */
+static const char *shown(const char *name)
+{
+    static char texts[8][256];
+    static unsigned turn;
+    turn = (turn + 1) % 8;
+    return clean(name, texts[turn], sizeof texts[turn]);
+}
+
 static const char *name_of(const run_log *log, ikv_target target)
 {
-    return ikv_setup_target_name(log->setup, target);
+    return shown(ikv_setup_target_name(log->setup, target));
 }
 
 static void append(char *to, size_t size, const char *format, ...)
@@ -297,9 +306,10 @@ static void indent(const run_log *log, uint32_t level)
 
 static void print_event(run_log *log, const ikv_watch *watch)
 {
-    char what[256];
+    char told[256], what[512];
     const ikv_event *event = watch->event;
-    describe(log, event, what, sizeof what);
+    describe(log, event, told, sizeof told);
+    clean(told, what, sizeof what);
     flush_unheard(log);
     if (watch->depth <= 1)
         print_time(log, event->time_ns, watch->delivery->step);
@@ -332,7 +342,7 @@ static void print_call(run_log *log, const ikv_watch *watch)
     fprintf(log->file, "%s%sat %s: %s%s\n",
             watch->delivery->flags & IKV_PASSED ? "passed on, " : "",
             phases[watch->delivery->phase & 7],
-            name_of(log, watch->delivery->current), watch->name,
+            name_of(log, watch->delivery->current), shown(watch->name),
             watch->name[0] == '\0' ? "(a handler without a name)" : "");
 }
 

@@ -219,6 +219,33 @@ START_TEST(wrong_targets)
 }
 END_TEST
 
+/* Cameras of layers and views that there are not, and questions to nobody. */
+START_TEST(nobody_there)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.scene.layers = 2;
+    k.config.scene.views = 2;
+    kit_open(&k);
+    ikv_camera camera = ikv_scene_camera(k.scene, 1, 1);
+    camera.zoom = 2;
+    for (uint32_t view = 0; view < 2; view++)
+        for (uint32_t layer = 0; layer < 2; layer++)
+            ok(ikv_scene_set_camera(k.scene, layer, view, &camera));
+    ck_assert_float_eq(ikv_scene_camera(k.scene, 1, 1).zoom, 2);
+    ck_assert_float_eq(ikv_scene_camera(k.scene, 2, 1).zoom, 0);
+    ck_assert_float_eq(ikv_scene_camera(k.scene, 1, 2).zoom, 0);
+    ck_assert_int_lt(ikv_scene_set_camera(k.scene, 2, 0, &camera), 0);
+    ck_assert_int_lt(ikv_scene_set_camera(k.scene, 0, 2, &camera), 0);
+    ck_assert_uint_eq(ikv_scene_revision(NULL), 0);
+    ck_assert_uint_eq(ikv_scene_count(NULL).relabels, 0);
+    ck_assert_uint_eq(ikv_scene_layer(NULL, (ikv_target){1}), 0);
+    ck_assert_uint_eq(ikv_scene_tags(NULL, (ikv_target){1}), 0);
+    ck_assert(!ikv_scene_shown(NULL, (ikv_target){1}));
+    kit_close(&k);
+}
+END_TEST
+
 /* Deep trees end in a status; so does a full scene. */
 START_TEST(limits)
 {
@@ -673,5 +700,6 @@ Suite *scene_suite(void)
     add(s, "stale", stale_targets);
     add(s, "limits", limits);
     add(s, "HIT1 random", random_scenes);
+    add(s, "nobody there", nobody_there);
     return s;
 }

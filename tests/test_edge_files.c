@@ -593,26 +593,36 @@ static void write_fault_files(void)
                "{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"horn\":["
                "\"KeyQ\",{\"press\":\"KeyW\",\"within\":\"lamp\"}]}}");
     play("pier.setup.json", "evening.tape.jsonl", "kept.tape.jsonl");
-    remove("made.tape.jsonl");
-    remove("made.tape.jsonl.part");
 }
 
 static char reference[1 << 16];
 
-/* Fine, with all that it prints; or bad input, with a message. */
+static void put_old(void)
+{
+    write_file("made.tape.jsonl", "what was there\n");
+    remove("made.tape.jsonl.part");
+}
+
+/* Fine, with all that it prints; or bad input, with a message, and what was
+ * there before is there still. */
 static void judge(int row, long at, int code, int fine)
 {
+    char *made = read_file("made.tape.jsonl");
+    bool old = strcmp(made, "what was there\n") == 0;
+    free(made);
     ck_assert_msg((code == fine && strcmp(output, reference) == 0) ||
                       (code == 3 && output[0] != '\0'),
                   "%s: failed at %ld: code %d: %s", fault_table[row].command,
                   at, code, output);
-    if (fault_table[row].check != NULL && access("made.tape.jsonl", F_OK) == 0)
+    ck_assert_msg(old || code == fine,
+                  "%s: failed at %ld: the old file is gone",
+                  fault_table[row].command, at);
+    if (fault_table[row].check != NULL && !old)
         ck_assert_msg(run_command_line(output, sizeof output, TOOL " %s",
                                        fault_table[row].check) == 0,
                       "%s: failed at %ld: a damaged file: %s",
                       fault_table[row].command, at, output);
-    remove("made.tape.jsonl");
-    remove("made.tape.jsonl.part");
+    put_old();
 }
 
 START_TEST(without_memory)
@@ -624,7 +634,7 @@ START_TEST(without_memory)
     int fine = run_command_line(reference, sizeof reference, TOOL " %s",
                                 fault_table[_i].command);
     ck_assert_int_eq(fine, 0);
-    remove("made.tape.jsonl");
+    put_old();
     bool failed = true;
     for (long n = 1; failed; n++) {
         remove("faulted");
@@ -648,7 +658,7 @@ START_TEST(without_room)
                          TOOL " %s > out.txt 2>&1; code=$?; cat out.txt; "
                               "exit $code",
                          fault_table[_i].command);
-    remove("made.tape.jsonl");
+    put_old();
     struct rlimit old;
     getrlimit(RLIMIT_FSIZE, &old);
     signal(SIGXFSZ, SIG_IGN);
@@ -789,7 +799,49 @@ START_TEST(bindings_without_setup)
 }
 END_TEST
 
-/* -------------------------------------------------------- 14 16 setups -- */
+/* ----------------------------------------------------- 13 14 16 setups -- */
+
+/* A setup that a kit has no room for leaves nothing in it, and can be applied
+ * to another, and to the same one when there is room. */
+START_TEST(applied_again)
+{
+    write_world();
+    ikv_setup *setup;
+    ikv_kit *kits[2];
+    ikv_port ports[2] = {ikv_null_port(), ikv_null_port()};
+    ikv_message message;
+    ok(ikv_setup_read("pier.setup.json", &setup, &message));
+    for (int i = 0; i < 2; i++) {
+        ikv_kit_config config = IKV_KIT_INIT;
+        config.memory = ikv_host_memory();
+        config.ports = &ports[i];
+        config.port_count = 1;
+        ok(ikv_setup_size(setup, &config));
+        if (i == 0)
+            config.bus.subscriptions = config.bus.entries = 1;
+        ok(ikv_kit_open(&config, &kits[i]));
+    }
+    for (int turn = 0; turn < 2; turn++) {
+        ikv_bus *bus = ikv_kit_bus(kits[0]);
+        ck_assert_int_lt(ikv_setup_apply(setup, kits[0], 0, &message), 0);
+        ck_assert_msg(strstr(message.text, "pier.setup.json: /handlers/") !=
+                          NULL,
+                      "%s", message.text);
+        ck_assert_uint_eq(ikv_bus_count(bus).targets, 0);
+        ck_assert_uint_eq(ikv_bus_count(bus).subscriptions, 0);
+        ck_assert_uint_eq(ikv_action_count(ikv_kit_actions(kits[0])).actions,
+                          0);
+        ck_assert_uint_eq(ikv_setup_target(setup, "lamp").bits, 0);
+        is_valid(ikv_bus_validate(bus), "the bus");
+    }
+    ok(ikv_setup_apply(setup, kits[1], 0, &message));
+    status_is(ikv_setup_apply(setup, kits[0], 0, &message), IKV_BAD_ARGUMENT);
+    ck_assert_uint_eq(ikv_bus_count(ikv_kit_bus(kits[1])).targets, 2);
+    ikv_kit_close(kits[0]);
+    ikv_kit_close(kits[1]);
+    ikv_setup_close(setup);
+}
+END_TEST
 
 #define QUAY                                                                   \
     "\"targets\":[{\"id\":\"a\",\"shape\":{\"rect\":[0,0,9,9]},\"tags\":["     \
@@ -1138,6 +1190,7 @@ Suite *edge_files_suite(void)
     add_table_in_folder(s, "16 what check says", what_check_says,
                         ROWS(check_table));
     add_in_folder(s, "16 too deep", too_deep);
+    add_in_folder(s, "13 applied again", applied_again);
     add_in_folder(s, "14 many names", many_names);
     add_in_folder(s, "18 the log runs forwards", log_runs_forwards);
     add_in_folder(s, "17 fit for terminals", fit_for_terminals);

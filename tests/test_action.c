@@ -619,6 +619,46 @@ START_TEST(conflicts)
 }
 END_TEST
 
+/* A1: scopes that can hold at one time conflict. */
+static const struct {
+    uint32_t where, layer;
+    int target; /* 0: the root, 1: the lamp, 2: nobody */
+} scope_table[] = {{IKV_ANYWHERE, 0, 2}, {IKV_IN_LAYER, 0, 2},
+                   {IKV_IN_LAYER, 1, 2}, {IKV_WITHIN, 0, 0},
+                   {IKV_WITHIN, 0, 1},   {IKV_FOCUSED, 0, 1},
+                   {IKV_FOCUSED, 0, 2},  {IKV_FOCUSED, 0, 0}};
+
+START_TEST(scopes_that_meet)
+{
+    ikv_scope scopes[ROWS(scope_table)];
+    ikv_action_id a;
+    open_actions(1);
+    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &a));
+    bind_all("b:pointer.back");
+    ikv_action_id b = ikv_action_find(actions, "b");
+    for (int i = 0; i < ROWS(scope_table); i++) {
+        int of = scope_table[i].target;
+        scopes[i] = (ikv_scope){scope_table[i].where, scope_table[i].layer,
+                                of == 2   ? (ikv_target){0}
+                                : of == 1 ? lamp
+                                          : ikv_bus_root(k.bus)};
+    }
+    ok(ikv_action_bind(actions, a, "KeyA", &scopes[_i], NULL));
+    for (int i = 0; i < ROWS(scope_table); i++) {
+        uint32_t found =
+            ikv_action_conflicts(actions, b, "KeyA", &scopes[i], NULL, 0);
+        bool anywhere = scope_table[i].where == IKV_ANYWHERE ||
+                        scope_table[_i].where == IKV_ANYWHERE;
+        if (i == _i || anywhere)
+            ck_assert_uint_eq(found, 1);
+        else if (scope_table[i].where == IKV_IN_LAYER &&
+                 scope_table[_i].where == IKV_IN_LAYER)
+            ck_assert_uint_eq(found, 0);
+    }
+    close_actions();
+}
+END_TEST
+
 /* What can't be is a status; handles of what is gone are stale. */
 START_TEST(statuses)
 {
@@ -858,6 +898,7 @@ Suite *action_suite(void)
     add(s, "A1 cause", cause);
     add_table(s, "A1 text", text, ROWS(texts));
     add_table(s, "A1 conflicts", conflicts, ROWS(clashes));
+    add_table(s, "A1 scopes that meet", scopes_that_meet, ROWS(scope_table));
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
     add(s, "A1 rollback", rolled_back);

@@ -398,11 +398,134 @@ START_TEST(keys_both_ways)
 }
 END_TEST
 
+/* E6: what a field holds, of every type: put, got and printed; and what does
+ * not fit is refused, with the event as it was. */
+#define I(n)                                                                   \
+    {                                                                          \
+        IKV_VALUE_INTEGER,                                                     \
+        {                                                                      \
+            .integer = n                                                       \
+        }                                                                      \
+    }
+#define N(n)                                                                   \
+    {                                                                          \
+        IKV_VALUE_NUMBER,                                                      \
+        {                                                                      \
+            .number = n                                                        \
+        }                                                                      \
+    }
+#define B(n)                                                                   \
+    {                                                                          \
+        IKV_VALUE_BOOL,                                                        \
+        {                                                                      \
+            .boolean = n                                                       \
+        }                                                                      \
+    }
+static const struct {
+    uint16_t type, scale;
+    ikv_value value;
+    ikv_status status;
+    const char *prints;
+} field_table[] = {
+    {IKV_TYPE_U8, 1, I(255), IKV_OK, "255"},
+    {IKV_TYPE_U8, 1, I(256), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U8, 1, I(-1), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U8, 1, N(3), IKV_OK, "3"},
+    {IKV_TYPE_U8, 1, N(3.5), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U8, 1, B(true), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_I8, 1, I(-128), IKV_OK, "-128"},
+    {IKV_TYPE_I8, 1, I(-129), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U16, 1, I(65535), IKV_OK, "65535"},
+    {IKV_TYPE_I16, 1, I(-32768), IKV_OK, "-32768"},
+    {IKV_TYPE_I16, 1, I(32768), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U32, 1, I(4294967295), IKV_OK, "4294967295"},
+    {IKV_TYPE_U32, 1, I(4294967296), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_I32, 1, I(-2147483647), IKV_OK, "-2147483647"},
+    {IKV_TYPE_U64, 1, I(9223372036854775807), IKV_OK, "9223372036854775807"},
+    {IKV_TYPE_U64, 1, I(-1), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_I64, 1, I(-9007199254740993), IKV_OK, "-9007199254740993"},
+    {IKV_TYPE_I64, 1, N(1e300), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_U16, 100, N(12.34), IKV_OK, "12.34"},
+    {IKV_TYPE_U16, 100, I(12), IKV_OK, "12"},
+    {IKV_TYPE_I16, 100, N(-0.01), IKV_OK, "-0.01"},
+    {IKV_TYPE_I16, 100, N(-400), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_F32, 1, N(0.1), IKV_OK, "0.1"},
+    {IKV_TYPE_F32, 1, I(7), IKV_OK, "7"},
+    {IKV_TYPE_F32, 1, N(1e39), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_F32, 1, N(-1e39), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_F64, 1, N(1e39), IKV_OK, "1e39"},
+    {IKV_TYPE_F64, 1, N(-0.1), IKV_OK, "-0.1"},
+    {IKV_TYPE_F64, 1, N(INFINITY), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_F64, 1, N(NAN), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_BOOL, 1, B(true), IKV_OK, "true"},
+    {IKV_TYPE_BOOL, 1, I(1), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_TARGET,
+     1,
+     {IKV_VALUE_TARGET, {.target = {0xab}}},
+     IKV_OK,
+     "000000ab"},
+    {IKV_TYPE_TARGET, 1, I(1), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_COUNT, 1, I(1), IKV_BAD_ARGUMENT, ""},
+    {999, 1, I(1), IKV_BAD_ARGUMENT, ""},
+};
+#undef I
+#undef N
+#undef B
+
+START_TEST(fields_of_all_types)
+{
+    ikv_field field = {"level", field_table[_i].type,  0, "",
+                       "",      field_table[_i].scale, 0};
+    counted c = {0, 0, 0};
+    ikv_catalogue *catalogue = open_catalogue(&c, 1);
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    ikv_kind kind = IKV_KIND_WHEEL;
+    char line[200], expected[80];
+    config.name = "tide";
+    config.fields = &field;
+    config.field_count = 1;
+    const ikv_field *of = &field;
+    field.offset = offsetof(ikv_event, pointer);
+    if (field_table[_i].type < IKV_TYPE_COUNT) {
+        field.offset = 0;
+        ok(ikv_catalogue_register(catalogue, &config, &kind, NULL));
+        of = ikv_field_find(ikv_catalogue_info(catalogue, kind), "level");
+        ck_assert_ptr_nonnull(of);
+    }
+    ikv_event event = ikv_event_make(kind, 0), before = event;
+    status_is(ikv_field_put(of, &event, field_table[_i].value),
+              field_table[_i].status);
+    if (field_table[_i].status < 0) {
+        ck_assert_mem_eq(&event, &before, sizeof event);
+    } else {
+        ikv_event_format(catalogue, &event, line, sizeof line);
+        snprintf(expected, sizeof expected, "level=%s", field_table[_i].prints);
+        ck_assert_msg(strstr(line, expected) != NULL, "no \"%s\" in \"%s\"",
+                      expected, line);
+        ikv_event again = ikv_event_make(kind, 0);
+        ok(ikv_field_put(of, &again, ikv_field_get(of, &event)));
+        ck_assert_mem_eq(&event, &again, sizeof event);
+    }
+    status_is(ikv_field_put(NULL, &event, field_table[_i].value),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_field_put(of, NULL, field_table[_i].value), IKV_BAD_ARGUMENT);
+    ck_assert_uint_eq(ikv_field_get(NULL, &event).type, IKV_VALUE_NONE);
+    ck_assert_uint_eq(ikv_field_get(of, NULL).type, IKV_VALUE_NONE);
+    field.offset = sizeof(ikv_event) - 1;
+    field.type = IKV_TYPE_U16;
+    status_is(ikv_field_put(&field, &event, field_table[_i].value),
+              IKV_BAD_ARGUMENT);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
 Suite *event_suite(void)
 {
     Suite *s = suite_create("event");
     add(s, "statuses", statuses_have_names);
     add_table(s, "E2", catalogue_rows, ROWS(kind_table));
+    add_table(s, "E2 fields of all types", fields_of_all_types,
+              ROWS(field_table));
     add(s, "E1 E2", catalogue_fields);
     add_table(s, "E2 range", fields_refuse_what_does_not_fit, ROWS(put_table));
     add_table(s, "E2 user", registering_kinds, ROWS(register_table));

@@ -246,6 +246,55 @@ START_TEST(nobody_there)
 }
 END_TEST
 
+/* Questions that can't be asked are answered with nothing, by each that asks.
+ */
+static const struct {
+    float x, y, radius, width, height;
+    uint32_t view, size;
+    bool usable;
+} query_table[] = {
+    {5, 5, 0, 1, 1, 0, 0, true},     {NAN, 5, 0, 1, 1, 0, 0, false},
+    {5, NAN, 0, 1, 1, 0, 0, false},  {INFINITY, 5, 0, 1, 1, 0, 0, false},
+    {5, 2e9f, 0, 1, 1, 0, 0, false}, {5, 5, -1, 1, 1, 0, 0, false},
+    {5, 5, NAN, 1, 1, 0, 0, false},  {5, 5, 2e9f, 1, 1, 0, 0, false},
+    {5, 5, 0, 1, 1, 9, 0, false},    {5, 5, 0, 1, 1, 0, 4, false},
+};
+
+START_TEST(odd_questions)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target root = {0}, found[2], by;
+    ikv_target t = rect_target(k.scene, root, 0, 0, 20, 20, 0);
+    ikv_query query = IKV_QUERY_INIT;
+    query.x = query_table[_i].x;
+    query.y = query_table[_i].y;
+    query.radius = query_table[_i].radius;
+    query.view = (uint8_t)query_table[_i].view;
+    if (query_table[_i].size != 0)
+        query.size = query_table[_i].size;
+    uint32_t expected = query_table[_i].usable;
+    ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits != 0, expected);
+    ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, found, 2), expected);
+    ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, NULL, 0), expected);
+    ck_assert_uint_eq(ikv_scene_pick_rect(k.scene, &query, 1, 1, found, 2),
+                      expected);
+    ck_assert_uint_eq(ikv_scene_beneath(k.scene, &query, t).bits, 0);
+    ck_assert_uint_eq(ikv_scene_explain(k.scene, &query, t, &by) ==
+                          IKV_PICK_TOPMOST,
+                      expected);
+    query = (ikv_query)IKV_QUERY_INIT;
+    query.x = query.y = 5;
+    static const float sizes[][2] = {{-1, 1},  {1, -1},   {NAN, 1},
+                                     {1, NAN}, {2e9f, 1}, {1, 2e9f}};
+    for (int i = 0; i < ROWS(sizes); i++)
+        ck_assert_uint_eq(ikv_scene_pick_rect(k.scene, &query, sizes[i][0],
+                                              sizes[i][1], found, 2),
+                          0);
+    kit_close(&k);
+}
+END_TEST
+
 /* Deep trees end in a status; so does a full scene. */
 START_TEST(limits)
 {
@@ -701,5 +750,6 @@ Suite *scene_suite(void)
     add(s, "limits", limits);
     add(s, "HIT1 random", random_scenes);
     add(s, "nobody there", nobody_there);
+    add_table(s, "odd questions", odd_questions, ROWS(query_table));
     return s;
 }

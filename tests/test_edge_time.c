@@ -945,10 +945,60 @@ START_TEST(one_scene)
 }
 END_TEST
 
+/* 32: parts that are not there, or not all. */
+START_TEST(images_of_some_parts)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts all = ikv_kit_parts(k.kit), parts = all;
+    size_t size = ikv_image_size(&all), less;
+    char *image = malloc(size);
+    ck_assert_uint_eq(ikv_image_size(NULL), 0);
+    parts.size = 4;
+    ck_assert_uint_eq(ikv_image_size(&parts), 0);
+    parts = all;
+    parts.loop = NULL;
+    ck_assert_uint_eq(ikv_image_size(&parts), 0);
+    parts = all;
+    parts.bus = NULL;
+    ck_assert_uint_eq(ikv_image_size(&parts), 0);
+    parts = all;
+    parts.router_count = IKV_ROUTER_LIMIT + 1;
+    ck_assert_uint_eq(ikv_image_size(&parts), 0);
+    parts = all;
+    parts.router_count = 2; /* the second is NULL */
+    ck_assert_uint_eq(ikv_image_size(&parts), 0);
+    status_is(ikv_image_save(&parts, image, size), IKV_BAD_ARGUMENT);
+    for (int without = 0; without < 5; without++) {
+        parts = all;
+        if (without == 0)
+            parts.scene = NULL;
+        if (without == 1)
+            parts.state = NULL;
+        if (without == 2)
+            parts.actions = NULL;
+        if (without == 3)
+            parts.overlaps = NULL;
+        if (without == 4)
+            parts.router_count = 0;
+        less = ikv_image_size(&parts);
+        ck_assert(less > 0 && less < size);
+        ok(ikv_image_save(&parts, image, less));
+        ok(ikv_image_restore(&parts, image, less, NULL, 0));
+        status_is(ikv_image_restore(&all, image, less, NULL, 0), IKV_BAD_FILE);
+        status_is(ikv_image_save(&parts, image, less - 1), IKV_BAD_SIZE);
+    }
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
     add(s, "32 damaged images", damaged);
+    add(s, "32 images of some parts", images_of_some_parts);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);
     add(s, "37 recorded again", recorded_again);

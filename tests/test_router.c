@@ -874,12 +874,15 @@ static ikv_verdict keep_gesture(const ikv_event *event, const ikv_delivery *d,
 }
 
 /* Two fingers around (100, 100): how far apart, and turned by how many degrees
- * in steps of 15, from 40 apart on. */
+ * in steps of so many, from 40 apart on. */
 static const struct {
     float apart;
-    int turned;
-} pinch_table[] = {{80, 0},   {20, 0},    {40, 90},
-                   {60, -45}, {100, 270}, {40, -540}};
+    int turned, step;
+} pinch_table[] = {{80, 0, 15},    {20, 0, 15},    {40, 90, 15},
+                   {60, -45, 15},  {100, 270, 15}, {40, -540, 15},
+                   {40, 120, 30},  {40, -120, 40}, {40, 300, 60},
+                   {40, -300, 75}, {40, 400, 100}, {40, -480, 120},
+                   {40, 600, 150}};
 
 /* GESTURE: scale and rotation count from the pinch's start; turns add up. */
 START_TEST(pinches)
@@ -892,7 +895,8 @@ START_TEST(pinches)
     kit_frame(&k, 0);
     ok(ikv_bus_hear(k.bus, IKV_KIND_GESTURE_PINCH, everywhere, keep_gesture,
                     NULL, NULL));
-    int turned = pinch_table[_i].turned, way = turned < 0 ? -15 : 15;
+    int turned = pinch_table[_i].turned;
+    int way = turned < 0 ? -pinch_table[_i].step : pinch_table[_i].step;
     int frames = turned / way + 12;
     for (int frame = 0; frame < frames; frame++) {
         int at = frame < 2 ? 0 : (frame - 2) * way;

@@ -374,11 +374,12 @@ const ikv_field *ikvi_event_fault(const ikv_catalogue *catalogue,
 bool ikvi_pointer_is_good(const ikv_event *event);
 bool ikvi_coordinate_is_good(float value);
 
-/* Whether it has no such field; fast for what comes often. */
+/* Whether it has no such field; fast for what comes often. A kind that there is
+ * not has no fields: what it is, is said elsewhere. */
 static inline bool ikvi_event_is_good(const ikv_catalogue *catalogue,
                                       const ikv_event *event)
 {
-    if (event->kind <= IKV_KIND_POINTER_CANCEL)
+    if (event->kind <= IKV_KIND_POINTER_CANCEL && event->kind != IKV_KIND_NONE)
         return ikvi_pointer_is_good(event);
     return event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP ||
            ikvi_event_fault(catalogue, event) == NULL;

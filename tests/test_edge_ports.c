@@ -1131,9 +1131,33 @@ START_TEST(fast_mouse)
 }
 END_TEST
 
+/* 5: an event of no kind, or of none that there is, with any payload at all. */
+START_TEST(no_kind_at_all)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_NONE, 79, 127, 4095, UINT16_MAX};
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < ROWS(kinds); i++) {
+        ikv_event e = ikv_event_make(kinds[i], k.fake.now_ns);
+        e.kind = kinds[i];
+        e.device = k.fake.device;
+        memset(&e.pointer, 0xff, sizeof e.pointer);
+        uint64_t rejected = ikv_loop_count(k.loop).rejected;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        ok(ikv_sink_push_any(k.fake.sink, &e));
+        ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
+        kit_frame(&k, 20 * (uint64_t)i + 20);
+        ck_assert_uint_eq(ikv_loop_count(k.loop).rejected, rejected + 3);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_ports_suite(void)
 {
     Suite *s = suite_create("edge_ports");
+    add(s, "5 no kind at all", no_kind_at_all);
     add_table(s, "1 ahead of the clock", ahead_of_the_clock, 3);
     add(s, "1 a hostile clock", hostile_clock);
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);

@@ -196,7 +196,10 @@ void ikvi_write_json(json_writer *w, const json_t *value)
         break;
     case JSON_ARRAY:
         ikvi_write_list(w);
-        json_array_foreach(value, i, inner) ikvi_write_json(w, inner);
+        json_array_foreach(value, i, inner)
+        {
+            ikvi_write_json(w, inner);
+        }
         ikvi_write_close_list(w);
         break;
     case JSON_STRING:

@@ -697,10 +697,10 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
     for (uint32_t i = setup->layer_count; status == IKV_OK && i-- > 0;) {
         status = ikv_scene_set_camera(ikv_kit_scene(kit), i, 0,
                                       &setup->layers[i].camera);
+        place list = {NULL, "layers", 0}, here = {&list, NULL, i};
         if (status < 0)
             ikvi_reader_fail(
-                &r, &(place){&(place){NULL, "layers", 0}, NULL, i},
-                "layer \"%.60s\": %s", setup->layers[i].name,
+                &r, &here, "layer \"%.60s\": %s", setup->layers[i].name,
                 "the kit has not so many layers: ikv_setup_size()");
     }
     if (status < 0) {

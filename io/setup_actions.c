@@ -101,6 +101,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
     }
     for (uint32_t i = 0; status == IKV_OK && i < setup->action_count; i++) {
         setup_action *a = &setup->actions[i];
+        place list = {NULL, "actions", 0}, here = {&list, NULL, i};
         ikv_action_set set = IKV_MAIN_SET;
         if (a->set != NULL)
             set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
@@ -108,7 +109,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
         if (status == IKV_OK)
             status = ikvi_bind_list(r, &names, actions, a->added, a->bindings);
         if (status < 0)
-            ikvi_reader_fail(r, &(place){&(place){NULL, "actions", 0}, NULL, i},
+            ikvi_reader_fail(r, &here,
                              "the action \"%.60s\" could not be added: %s",
                              a->name, ikv_status_text(status));
     }

@@ -212,6 +212,13 @@ START_TEST(registering_kinds)
     if (register_table[_i].status == IKV_OK) {
         ck_assert_uint_eq(kind, IKV_KIND_USER);
         ck_assert_uint_eq(ikv_catalogue_find(catalogue, "ferry.docked"), kind);
+        const ikv_kind_info *info = ikv_catalogue_info(catalogue, kind);
+        ck_assert_uint_eq(info->field_count, config.field_count);
+        for (uint32_t f = 0; f < config.field_count; f++) {
+            ck_assert_str_eq(info->fields[f].name, config.fields[f].name);
+            ck_assert_str_eq(info->fields[f].unit, config.fields[f].unit);
+            ck_assert_str_eq(info->fields[f].meaning, config.fields[f].meaning);
+        }
         status_is(ikv_catalogue_register(catalogue, &config, &kind, NULL),
                   IKV_DUPLICATE);
     }

@@ -207,7 +207,7 @@ START_TEST(torn_anywhere)
         fwrite(text, 1, cut, file);
         fclose(file);
         uint64_t whole = 0;
-        while (begins[whole + 1] <= cut + 1 && whole < ROWS(torn_lines))
+        while (whole < ROWS(torn_lines) && begins[whole + 1] <= cut + 1)
             whole++; /* the line's end may be missing */
         bool torn = begins[whole] < cut;
         uint64_t found =

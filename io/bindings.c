@@ -494,7 +494,7 @@ static bool write_bindings(json_writer *w, reader *r,
             return false;
     ikvi_write_close_object(w);
     ikvi_write_close_object(w);
-    return !w->failed || ikvi_reader_fail(r, NULL, "a name is not UTF-8");
+    return ikvi_write_is_whole(w, r);
 }
 
 ikv_status ikv_bindings_save(const char *path, const ikv_actions *actions,

@@ -163,14 +163,15 @@ static void watch_recording(const ikv_watch *watch, void *user)
     ikv_digest_add(&r->digest, r->bus, watch);
 }
 
-static void write_header(ikv_recording *r, const char *setup_path)
+static void write_header(ikv_recording *r, const char *setup_path,
+                         reader *fault)
 {
     uint32_t num, den;
     json_writer *w = &r->writer;
     char *seen =
         setup_path != NULL ? ikvi_path_seen_from(r->path, setup_path) : NULL;
     if (setup_path != NULL && seen == NULL)
-        r->failed = true;
+        ikvi_no_memory(fault);
     ikv_loop_rate(ikv_kit_loop(r->kit), &num, &den);
     ikvi_write_object(w);
     ikvi_write_name(w, "format");
@@ -189,6 +190,7 @@ static void write_header(ikv_recording *r, const char *setup_path)
         ikvi_write_text(w, "at_frame");
     }
     end_line(r);
+    ikvi_write_is_whole(w, fault);
 }
 
 static const char the_tape[] = "the tape";
@@ -253,13 +255,10 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
         free_recording(r);
         return status;
     }
-    write_header(r, config->setup_path);
-    if (r->failed) {
+    write_header(r, config->setup_path, &fault);
+    if (fault.failed || r->failed) {
         unwatch(r);
-        if (ikvi_output_close(&r->output, &fault, ferror(r->output.file) != 0,
-                              the_tape) ||
-            !fault.failed)
-            ikvi_no_memory(&fault);
+        ikvi_output_close(&r->output, &fault, !fault.failed, the_tape);
         free_recording(r);
         return ikvi_reader_status(&fault);
     }
@@ -275,9 +274,8 @@ ikv_status ikv_recording_close(ikv_recording *recording, ikv_message *message)
     reader fault = {.path = r->path, .message = message};
     unwatch(r);
     write_check(r, true);
-    bool good = ikvi_output_close(&r->output, &fault, true, the_tape);
-    if (good && r->failed)
-        good = ikvi_reader_fail(&fault, NULL, "a text is not UTF-8");
+    bool whole = ikvi_write_is_whole(&r->writer, &fault);
+    bool good = ikvi_output_close(&r->output, &fault, whole, the_tape);
     free_recording(r);
     return good ? ikvi_message_fine(message) : IKV_BAD_FILE;
 }

@@ -126,15 +126,8 @@ bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
 bool ikvi_setup_unknown_target(reader *r, const place *at,
                                const ikv_setup *setup, const char *id)
 {
-    const char **known = calloc(setup->target_count + 2u, sizeof *known);
-    size_t count = 0;
-    for (uint32_t i = 0; known != NULL && i < setup->target_count; i++)
-        if (setup->targets[i].id != NULL)
-            known[count++] = setup->targets[i].id;
-    static const char *const none[] = {NULL};
-    ikvi_setup_unknown(r, at, "target", id, known != NULL ? known : none);
-    free(known);
-    return false;
+    return ikvi_setup_unknown_of(r, at, "target", id, setup->target_names,
+                                 NULL);
 }
 
 bool ikvi_setup_unknown_of(reader *r, const place *at, const char *what,

@@ -504,6 +504,7 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
     if (good && ikvi_output_open(&to, &r, path, false, what)) {
         ikvi_write_begin(&s->writer, to.file, false);
         good = write_all(s, parts, facts, count);
+        ikvi_write_is_whole(&s->writer, &r);
         ikvi_write_end(&s->writer);
         ikvi_output_close(&to, &r, good || !r.failed, what);
     }

@@ -228,6 +228,12 @@ bool ikvi_write_newline(json_writer *w)
     return !w->failed && (w->file == NULL || !ferror(w->file));
 }
 
+bool ikvi_write_is_whole(const json_writer *w, reader *r)
+{
+    return !w->failed ||
+           ikvi_reader_fail(r, NULL, "a name or a path in it is not UTF-8");
+}
+
 void ikvi_write_raw(json_writer *w, const char *text, size_t length)
 {
     put(w, text, length);

@@ -86,6 +86,8 @@ void ikvi_write_json(json_writer *w, const json_t *value);
 
 /* The next line begins. False if anything has failed. */
 bool ikvi_write_newline(json_writer *w);
+/* Whether all could be written as JSON; else after a message. */
+bool ikvi_write_is_whole(const json_writer *w, reader *r);
 /* Without anything around it. */
 void ikvi_write_raw(json_writer *w, const char *text, size_t length);
 /* What has been begun is left as it is; the next thing begins anew. */

@@ -439,6 +439,30 @@ START_TEST(parts_that_fit)
 }
 END_TEST
 
+/* A path that JSON can't hold: it is said, and what was there stays. */
+START_TEST(paths_not_utf8)
+{
+    static const char *const commands[] = {
+        "tape join $'\\xe9/evening.tape.jsonl' -o kept.tape.jsonl",
+        "run -d --record kept.tape.jsonl $'\\xe9/pier.setup.json' "
+        "$'\\xe9/evening.tape.jsonl'"};
+    write_world();
+    write_file("kept.tape.jsonl", "what was there");
+    run_command_line(output, sizeof output,
+                     "bash -c \"mkdir $'\\xe9'; mv pier.setup.json "
+                     "evening.tape.jsonl $'\\xe9'\"");
+    for (int i = 0; i < ROWS(commands); i++) {
+        int code = run_command_line(output, sizeof output,
+                                    "bash -c \"" TOOL " %s\"", commands[i]);
+        ck_assert_msg(code == 3 && strstr(output, "is not UTF-8") != NULL,
+                      "%s: %d: %s", commands[i], code, output);
+        char *kept = read_file("kept.tape.jsonl");
+        ck_assert_str_eq(kept, "what was there");
+        free(kept);
+    }
+}
+END_TEST
+
 /* --------------------------------------------------- 12 onto the input -- */
 
 static const struct {
@@ -1182,6 +1206,7 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "11 parts that fit", parts_that_fit);
     add_table_in_folder(s, "12 onto the input", onto_the_input,
                         ROWS(onto_table));
+    add_in_folder(s, "12 paths that are not UTF-8", paths_not_utf8);
     add_in_folder(s, "12 bindings", bindings_kept);
     add_table_in_folder(s, "12a without memory", without_memory,
                         ROWS(fault_table));

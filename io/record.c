@@ -220,6 +220,14 @@ static void free_recording(ikv_recording *r)
     free(r);
 }
 
+/* Nothing is recorded yet: NAME.part needn't stay. */
+static void close_unused(ikv_recording *r, reader *fault)
+{
+    r->output.grows = false;
+    ikvi_output_close(&r->output, fault, !fault->failed, the_tape);
+    free_recording(r);
+}
+
 ikv_status ikv_recording_open(const ikv_recording_config *config,
                               ikv_recording **recording, ikv_message *message)
 {
@@ -251,15 +259,13 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
     if (status < 0) {
         ikvi_reader_fail(&fault, NULL, "can't be recorded: %s",
                          ikv_status_text(status));
-        ikvi_output_close(&r->output, &fault, false, the_tape);
-        free_recording(r);
+        close_unused(r, &fault);
         return status;
     }
     write_header(r, config->setup_path, &fault);
     if (fault.failed || r->failed) {
         unwatch(r);
-        ikvi_output_close(&r->output, &fault, !fault.failed, the_tape);
-        free_recording(r);
+        close_unused(r, &fault);
         return ikvi_reader_status(&fault);
     }
     *recording = r;

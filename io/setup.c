@@ -402,9 +402,7 @@ void ikv_setup_close(ikv_setup *setup)
          i++) {
         free(setup->handlers[i].kinds);
         free(setup->handlers[i].at);
-        for (uint32_t n = 0; setup->handlers[i].reactions != NULL &&
-                             n <= setup->handlers[i].reaction_count;
-             n++)
+        for (uint32_t n = 0; n < setup->handlers[i].reaction_count; n++)
             free(setup->handlers[i].reactions[n].arguments);
         free(setup->handlers[i].reactions);
         ikvi_free_conditions(setup->handlers[i].conditions,

@@ -230,13 +230,15 @@ static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
     if (!ikvi_expect_array(r, &here, list))
         return false;
     size_t count = json_array_size(list);
-    handler->reactions = calloc(count + 1, sizeof *handler->reactions);
+    if (count == 0)
+        return true;
+    handler->reactions = calloc(count, sizeof *handler->reactions);
     for (size_t i = 0; handler->reactions != NULL && i < count; i++) {
         place one = {&here, NULL, i};
+        handler->reaction_count++;
         if (!ikvi_read_reaction(r, &one, setup, json_array_get(list, i),
                                 &handler->reactions[i]))
             return false;
-        handler->reaction_count++;
     }
     return handler->reactions != NULL || ikvi_no_memory(r) == IKV_OK;
 }

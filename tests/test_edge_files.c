@@ -458,6 +458,7 @@ START_TEST(paths_not_utf8)
                       "%s: %d: %s", commands[i], code, output);
         char *kept = read_file("kept.tape.jsonl");
         ck_assert_str_eq(kept, "what was there");
+        ck_assert_int_ne(access("kept.tape.jsonl.part", F_OK), 0);
         free(kept);
     }
 }

@@ -40,6 +40,10 @@ static ikv_status lay_out_router(const ikv_router_config *config,
         if (!(slops[i] >= 0) || !ikvi_coordinate_is_good(slops[i]))
             return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
                                    faults[i]);
+    if (!ikvi_zones_set(&r->zones, config->dead_zone, config->full_zone,
+                        config->axial_zones))
+        return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
+                               ikvi_zones_fault);
     r->capacity = ikvi_or(config->pointers, 32);
     r->key_capacity = ikvi_or(config->keys, 64);
     r->passed_limit = ikvi_or(config->passed, 16);
@@ -97,17 +101,12 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .views = ikvi_or(config->views, UINT32_MAX),
         .keep_focus = config->keep_focus,
         .no_tab = config->no_tab};
-    bool zones_fit = ikvi_zones_set(&plan.zones, config->dead_zone,
-                                    config->full_zone, config->axial_zones);
     if (plan.hold_ns == 0)
         plan.hold_ns = 500 * MILLISECOND;
     if (plan.double_ns == 0)
         plan.double_ns = 500 * MILLISECOND;
     void *block = NULL;
     ikv_status status = lay_out_router(config, &config->reporter, &plan);
-    if (status == IKV_OK && !zones_fit)
-        status = ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "router",
-                                 ikvi_zones_fault);
     if (status == IKV_OK && config->bus == NULL)
         status = ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "router",
                                  "the config's bus is NULL");

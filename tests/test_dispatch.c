@@ -202,6 +202,7 @@ START_TEST(conditions)
 END_TEST
 
 static const ikv_kind mixed[] = {IKV_KIND_POINTER_DOWN, IKV_KIND_KEY_DOWN};
+static const ikv_kind typed[] = {IKV_KIND_TEXT_INPUT, IKV_KIND_TEXT_INPUT};
 static const ikv_kind scrolls[] = {IKV_KIND_POINTER_MOVE, IKV_KIND_WHEEL};
 
 static const struct {
@@ -236,6 +237,10 @@ static const struct {
      "a target: {IKV_VALUE_TARGET"},
     {{"x", 77, I(1), false}, NULL, IKV_BAD_VALUE, "a comparison of the list"},
     {{NULL, 0, I(1), false}, NULL, IKV_BAD_ARGUMENT, "names no field"},
+    {{"text", IKV_EQUAL, I(1), false},
+     typed,
+     IKV_BAD_VALUE,
+     "a field that is no text"},
     {{"local.x", IKV_BELOW, N(1), false},
      mixed,
      IKV_UNKNOWN_FIELD,
@@ -283,6 +288,14 @@ START_TEST(refused_lists)
               IKV_NEEDS_CALLBACK);
     ck_assert_str_eq(message.text, "a condition on \"target.tags\" needs tags: "
                                    "set the bus's callback `tags`");
+    static const char *const others[] = {"source.tags", "target.body",
+                                         "source.body"};
+    for (int i = 0; i < ROWS(others); i++) {
+        one[1].field = others[i];
+        status_is(ikv_bus_subscribe(bus, &config, NULL, &message),
+                  IKV_NEEDS_CALLBACK);
+        ck_assert_ptr_nonnull(strstr(message.text, others[i]));
+    }
     one[1] = one[0];
     status_is(ikv_bus_subscribe(bus, &config, NULL, &message),
               IKV_FULL_CONDITIONS);

@@ -59,6 +59,14 @@ static void deliver_at(ikv_kind kind, ikv_target target, uint64_t time_ns)
         }                                                                      \
     }
 
+#define BOOL(b)                                                                \
+    {                                                                          \
+        IKV_VALUE_BOOL,                                                        \
+        {                                                                      \
+            .boolean = (b)                                                     \
+        }                                                                      \
+    }
+
 /* A user's kind with a field of each type; the value that is set, the
  * condition, and whether it is refused (-1), holds (1) or not (0). */
 static const ikv_field all_types[] = {
@@ -70,6 +78,8 @@ static const ikv_field all_types[] = {
     {.name = "f64", .type = IKV_TYPE_F64, .offset = 16},
     {.name = "half", .type = IKV_TYPE_U8, .offset = 24, .scale = 2},
     {.name = "f32", .type = IKV_TYPE_F32, .offset = 28},
+    {.name = "tilt", .type = IKV_TYPE_I8, .offset = 25, .scale = 2},
+    {.name = "lit", .type = IKV_TYPE_BOOL, .offset = 26},
 };
 
 static const struct {
@@ -125,6 +135,27 @@ static const struct {
     {"half", NUMBER(1.5), IKV_EQUAL, WHOLE(1), false, 0},
     {"half", NUMBER(1.5), IKV_EQUAL, WHOLE(128), false, -1},
     {"half", NUMBER(1.5), IKV_ABOVE, WHOLE(1), false, 1},
+    {"tilt", NUMBER(-1.5), IKV_EQUAL, NUMBER(-1.5), false, 1},
+    {"tilt", NUMBER(-1.5), IKV_EQUAL, NUMBER(-1.25), false, -1},
+    {"u64", WHOLE(3), IKV_ABOVE, NUMBER(-0.5), false, 1},
+    {"u64", WHOLE(2), IKV_BELOW, NUMBER(2.5), false, 1},
+    {"u64", WHOLE(3), IKV_BELOW, NUMBER(2.5), false, 0},
+    {"u64", WHOLE(3), IKV_AT_MOST, NUMBER(3), false, 1},
+    {"u64", WHOLE(3), IKV_BELOW, NUMBER(1e300), false, 1},
+    {"u64", WHOLE(3), IKV_EQUAL, WHOLE(3), false, 1},
+    {"u64", WHOLE(3), IKV_EQUAL, NUMBER(0x1p63), false, 0},
+    {"i32", WHOLE(-5), IKV_BELOW, NUMBER(-5.5), false, 0},
+    {"i32", WHOLE(-4), IKV_ABOVE, NUMBER(-4.5), false, 1},
+    {"i32", WHOLE(-4), IKV_ABOVE, NUMBER(-1e300), false, 1},
+    {"i32", WHOLE(-4), IKV_BELOW, NUMBER(1e300), false, 1},
+    {"i32", WHOLE(-4), IKV_EQUAL, NUMBER(-0x1p62), false, -1},
+    {"i32", WHOLE(7), IKV_AT_MOST, NUMBER(7), false, 1},
+    {"lit", BOOL(true), IKV_EQUAL, BOOL(true), false, 1},
+    {"lit", BOOL(true), IKV_EQUAL, WHOLE(1), false, -1},
+    {"lit", BOOL(true), IKV_CHANGED, BOOL(true), false, 1},
+    {"u8", WHOLE(9), IKV_HAS, NUMBER(8), false, -1},
+    {"f32", NUMBER(9), IKV_HAS, WHOLE(8), false, -1},
+    {"f32", NUMBER(9), IKV_EQUAL, BOOL(true), false, -1},
 };
 
 static ikv_catalogue *own_kinds(void)
@@ -154,7 +185,8 @@ static ikv_kind own_kind(ikv_catalogue *catalogue, const char *name,
 START_TEST(conditions)
 {
     ikv_catalogue *catalogue = own_kinds();
-    ikv_kind kind = own_kind(catalogue, "harbour.depth", all_types, 8);
+    ikv_kind kind =
+        own_kind(catalogue, "harbour.depth", all_types, ROWS(all_types));
     kit_prepare(&k);
     k.config.catalogue = catalogue;
     kit_open(&k);

@@ -87,6 +87,47 @@ START_TEST(far_away)
 }
 END_TEST
 
+/* What a camera throws beyond 2^30 is hit nowhere, on neither side, by no
+ * question; a radius neither. */
+static const struct {
+    float x, y, zoom, radius, width;
+} thrown_table[] = {{2, 0, 1e-9f, 0, 0},  {-2, 0, 1e-9f, 0, 0},
+                    {0, 2, 1e-9f, 0, 0},  {0, -2, 1e-9f, 0, 0},
+                    {0, 0, 1e-9f, 2, 0},  {0, 0, 1e-9f, 0, 2},
+                    {0, -2, 1e-9f, 0, 2}, {-2, 0, 1e-9f, 0, 1}};
+
+START_TEST(thrown_far)
+{
+    kit_open(&k);
+    ikv_target found[2], big = {0};
+    ikv_target_config t = IKV_TARGET_INIT;
+    t.shape = ikv_scene_circle(0, 0, 1e9f);
+    ok(ikv_scene_add(k.scene, &t, &big, NULL));
+    ikv_camera camera = {.zoom = thrown_table[_i].zoom};
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    ikv_query query = IKV_QUERY_INIT;
+    ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits, big.bits);
+    query.x = thrown_table[_i].x;
+    query.y = thrown_table[_i].y;
+    query.radius = thrown_table[_i].radius;
+    float width = thrown_table[_i].width;
+    if (width == 0) {
+        ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits, 0);
+        ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, found, 2), 0);
+        ck_assert_uint_eq(ikv_scene_explain(k.scene, &query, big, NULL),
+                          IKV_PICK_NO_VIEW);
+    }
+    if (thrown_table[_i].radius == 0) {
+        ck_assert_uint_eq(
+            ikv_scene_pick_rect(k.scene, &query, width, width, found, 2), 0);
+        query.skip_body = (ikv_target){77}; /* nobody's */
+        ck_assert_uint_eq(
+            ikv_scene_pick_rect(k.scene, &query, width, width, found, 2), 0);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* Shapes shrunk or grown by their ancestors out of all numbers are hit nowhere;
  * within them where they are. */
 START_TEST(nested_scales)
@@ -598,6 +639,7 @@ Suite *edge_route_suite(void)
 {
     Suite *s = suite_create("edge_route");
     add_table(s, "30 far away", far_away, ROWS(far_table));
+    add_table(s, "30 thrown far", thrown_far, ROWS(thrown_table));
     add_table(s, "30 nested scales", nested_scales, 4);
     add_table(s, "30 too far", too_far, ROWS(refused_table));
     add_table(s, "31 passed on", passed_on, 2);

@@ -130,6 +130,8 @@ static const struct {
      {IKV_VALUE_INTEGER, {.integer = 1}},
      IKV_BAD_VALUE},
     {"loop.step", "step", {IKV_VALUE_INTEGER, {.integer = -1}}, IKV_BAD_VALUE},
+    {"field.set", "new", {99, {.integer = 1}}, IKV_BAD_VALUE},
+    {"field.set", "new", {IKV_VALUE_TARGET, {.integer = 1}}, IKV_OK},
     {"text.input", "text", {IKV_VALUE_INTEGER, {.integer = 1}}, IKV_BAD_VALUE},
 };
 
@@ -158,6 +160,11 @@ static const ikv_field far_field[] = {{"far", IKV_TYPE_U32, 32, "", "", 1, 0}};
 static const ikv_field odd_field[] = {{"odd", IKV_TYPE_U32, 2, "", "", 1, 0}};
 static const ikv_field reserved_field[] = {
     {"verdict", IKV_TYPE_U32, 0, "", "", 1, 0}};
+static const ikv_field header_field[] = {
+    {"seat", IKV_TYPE_U32, 0, "", "", 1, 0}};
+static const ikv_field wrong_field[] = {{"a b", IKV_TYPE_U8, 0, "", "", 1, 0}};
+static const ikv_field odd_type[] = {{"odd", 77, 0, "", "", 1, 0}};
+static const ikv_field text_type[] = {{"odd", IKV_TYPE_TEXT, 0, "", "", 1, 0}};
 static const ikv_field edge_field[] = {{"edge", IKV_TYPE_U8, 32, "", "", 1, 0}},
                        last_field[] = {{"last", IKV_TYPE_U8, 31, "", "", 1, 0}};
 static const ikv_field double_field[] = {
@@ -182,6 +189,14 @@ static const struct {
     {"a.b", odd_field, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
     {"a.b", reserved_field, 1, IKV_DUPLICATE, "field \"verdict\" is taken"},
     {"a.b", double_field, 2, IKV_DUPLICATE, "field \"berth\" is taken"},
+    {"a.b", header_field, 1, IKV_DUPLICATE, "field \"seat\" is taken"},
+    {"a.b", wrong_field, 1, IKV_BAD_ARGUMENT, "a field's name must be made"},
+    {"a.b", odd_type, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
+    {"a.b", text_type, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
+    {"a.b", good_fields, 17, IKV_BAD_ARGUMENT, "at most 16 fields"},
+    {"a[b", NULL, 0, IKV_BAD_ARGUMENT, "found \"a[b\""},
+    {"a{b", NULL, 0, IKV_BAD_ARGUMENT, "found \"a{b\""},
+    {"a/b", NULL, 0, IKV_BAD_ARGUMENT, "found \"a/b\""},
     {"a.b", NULL, 2, IKV_BAD_ARGUMENT, "at most 16 fields"},
 };
 
@@ -208,7 +223,8 @@ START_TEST(registering_kinds)
     /* Texts are the caller's: none is needed after the call. */
     ikv_field passing[4];
     char meanings[4][16];
-    for (uint32_t f = 0; config.fields != NULL && f < config.field_count; f++) {
+    for (uint32_t f = 0;
+         config.fields != NULL && f < config.field_count && f < 4; f++) {
         passing[f] = config.fields[f];
         snprintf(meanings[f], sizeof meanings[f], "%s", passing[f].meaning);
         passing[f].meaning = meanings[f];

@@ -414,16 +414,35 @@ static void bad_size(bench_kit *k)
     k->config.size = 1;
 }
 
+static void dead_whole(bench_kit *k)
+{
+    k->config.router.dead_zone = 0.96f;
+}
+static void dead_below(bench_kit *k)
+{
+    k->config.state.dead_zone = -0.1f;
+}
+static void full_below(bench_kit *k)
+{
+    k->config.router.full_zone = -0.1f;
+}
+static void full_above(bench_kit *k)
+{
+    k->config.state.full_zone = 1.01f;
+}
+
 static const struct {
     void (*spoil)(bench_kit *);
     ikv_status status;
     int takes;
 } spoil_table[] = {
-    {no_block, IKV_NO_MEMORY, 1},   {bad_port, IKV_PORT_FAILED, 1},
-    {no_port, IKV_BAD_CONFIG, 1},   {many_ports, IKV_FULL_PORTS, 1},
-    {half_port, IKV_BAD_CONFIG, 1}, {old_port, IKV_BAD_SIZE, 1},
-    {huge_bus, IKV_BAD_CONFIG, 0},  {short_step, IKV_BAD_CONFIG, 0},
-    {bad_slop, IKV_BAD_CONFIG, 0},  {bad_size, IKV_BAD_SIZE, 0},
+    {no_block, IKV_NO_MEMORY, 1},    {bad_port, IKV_PORT_FAILED, 1},
+    {no_port, IKV_BAD_CONFIG, 1},    {many_ports, IKV_FULL_PORTS, 1},
+    {half_port, IKV_BAD_CONFIG, 1},  {old_port, IKV_BAD_SIZE, 1},
+    {huge_bus, IKV_BAD_CONFIG, 0},   {short_step, IKV_BAD_CONFIG, 0},
+    {bad_slop, IKV_BAD_CONFIG, 0},   {bad_size, IKV_BAD_SIZE, 0},
+    {dead_whole, IKV_BAD_CONFIG, 0}, {dead_below, IKV_BAD_CONFIG, 0},
+    {full_below, IKV_BAD_CONFIG, 0}, {full_above, IKV_BAD_CONFIG, 0},
 };
 
 START_TEST(kits_that_fail)
@@ -589,6 +608,63 @@ START_TEST(loop_fails_to_open)
 }
 END_TEST
 
+/* What the config of a loop lacks is said, and nothing is taken. */
+static ikv_loop_config whole_config, spoilt_config;
+static ikv_port spoilt_port;
+
+static const struct {
+    size_t offset, size; /* zeros there */
+    bool in_port;
+    uint32_t routers; /* or so many */
+    ikv_status status;
+} lack_table[] = {
+#define LACKS(part)      offsetof(ikv_loop_config, part), sizeof whole_config.part, 0
+#define PORT_LACKS(part) offsetof(ikv_port, part), sizeof spoilt_port.part, 1
+    {LACKS(bus), 0, IKV_BAD_CONFIG},
+    {LACKS(queue), 0, IKV_BAD_CONFIG},
+    {LACKS(routers), 0, IKV_BAD_CONFIG},
+    {LACKS(ports), 0, IKV_BAD_CONFIG},
+    {LACKS(port_count), 0, IKV_BAD_CONFIG},
+    {LACKS(size), 0, IKV_BAD_SIZE},
+    {LACKS(reporter), IKV_ROUTER_LIMIT + 1, IKV_FULL_ROUTERS},
+    {LACKS(reporter), 2, IKV_BAD_CONFIG},
+    {LACKS(memory), 0, IKV_NO_MEMORY},
+    {PORT_LACKS(open), 0, IKV_BAD_CONFIG},
+    {PORT_LACKS(now), 0, IKV_BAD_CONFIG},
+    {PORT_LACKS(close), 0, IKV_BAD_CONFIG},
+    {PORT_LACKS(size), 0, IKV_BAD_SIZE},
+};
+
+START_TEST(loops_that_lack)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    fake_port fake = {0};
+    ikv_router *const routers[2] = {k.router, NULL};
+    ikv_loop *loop = NULL;
+    spoilt_port = fake_port_of(&fake);
+    whole_config = (ikv_loop_config)IKV_LOOP_INIT;
+    whole_config.memory = ikv_host_memory();
+    whole_config.bus = k.bus;
+    whole_config.queue = ikv_kit_queue(k.kit);
+    whole_config.routers = routers;
+    whole_config.router_count = 1;
+    whole_config.ports = &spoilt_port;
+    whole_config.port_count = 1;
+    spoilt_config = whole_config;
+    if (lack_table[_i].routers != 0)
+        spoilt_config.router_count = lack_table[_i].routers;
+    memset(lack_table[_i].in_port
+               ? (char *)&spoilt_port + lack_table[_i].offset
+               : (char *)&spoilt_config + lack_table[_i].offset,
+           0, lack_table[_i].size);
+    status_is(ikv_loop_open(&spoilt_config, &loop), lack_table[_i].status);
+    ck_assert_ptr_null(loop);
+    ck_assert_int_eq(fake.opened, 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* Times of two ports with clocks of their own become one. */
 START_TEST(two_clocks)
 {
@@ -632,6 +708,7 @@ Suite *loop_suite(void)
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
+    add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "P1 clocks", two_clocks);
     return s;
 }

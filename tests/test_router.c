@@ -955,6 +955,15 @@ START_TEST(wrong_calls)
     status_is(ikv_router_open(&config, &router), IKV_BAD_CONFIG);
     config.picking = ikv_kit_picking(k.scene);
     status_is(ikv_router_open(&config, &router), IKV_NO_MEMORY);
+    static const size_t needed[] = {
+        offsetof(ikv_picking, pick),     offsetof(ikv_picking, parent),
+        offsetof(ikv_picking, alive),    offsetof(ikv_picking, traits),
+        offsetof(ikv_picking, to_local), offsetof(ikv_picking, revision)};
+    for (int i = 0; i < ROWS(needed); i++) {
+        memset((char *)&config.picking + needed[i], 0, sizeof(void (*)(void)));
+        status_is(ikv_router_open(&config, &router), IKV_BAD_CONFIG);
+        config.picking = ikv_kit_picking(k.scene);
+    }
     config.picking.size = 1;
     status_is(ikv_router_open(&config, &router), IKV_BAD_SIZE);
     status_is(ikv_router_capture(k.router, &e, root), IKV_BAD_ARGUMENT);

@@ -167,12 +167,45 @@ START_TEST(removal)
 }
 END_TEST
 
+static const float wrong_points[] = {0, 0, 9, 0, 9, 9, 0, NAN};
+
 static const struct {
     ikv_target_config config;
     ikv_status status;
     const char *message;
 } wrong_table[] = {
     {{.x = NAN}, IKV_BAD_ARGUMENT, "x and y must be -2^30"},
+    {{.y = NAN}, IKV_BAD_ARGUMENT, "x and y must be -2^30"},
+    {{.y = 2e9f}, IKV_BAD_ARGUMENT, "x and y must be -2^30"},
+    {{.tab = 32768}, IKV_BAD_ARGUMENT, "tab must be IKV_NO_TAB or 0 to"},
+    {{.grace = -1}, IKV_BAD_ARGUMENT, "grace must be 0 to 4,095"},
+    {{.rotation = {0, INFINITY}},
+     IKV_BAD_ARGUMENT,
+     "the rotation's parts must"},
+    {{.shape = {.type = IKV_SHAPE_RECT, .height = NAN}},
+     IKV_BAD_ARGUMENT,
+     "a rectangle's width"},
+    {{.shape = {.type = IKV_SHAPE_POINT, .y = -2e9f}},
+     IKV_BAD_ARGUMENT,
+     "the shape's position"},
+    {{.shape = {.type = IKV_SHAPE_CAPSULE, .y2 = 2e9f}},
+     IKV_BAD_ARGUMENT,
+     "a capsule's ends"},
+    {{.shape = {.type = IKV_SHAPE_POLYGON,
+                .points = wrong_points,
+                .point_count = 2}},
+     IKV_BAD_ARGUMENT,
+     "a polygon has 3 to 16 points"},
+    {{.shape = {.type = IKV_SHAPE_POLYGON,
+                .points = wrong_points,
+                .point_count = 17}},
+     IKV_BAD_ARGUMENT,
+     "a polygon has 3 to 16 points"},
+    {{.shape = {.type = IKV_SHAPE_POLYGON,
+                .points = wrong_points,
+                .point_count = 4}},
+     IKV_BAD_ARGUMENT,
+     "polygon"},
     {{.hit = 3}, IKV_BAD_ARGUMENT, "hit is none of"},
     {{.traits = 64}, IKV_BAD_ARGUMENT, "traits has an unknown bit"},
     {{.shape = {.type = 9}}, IKV_BAD_ARGUMENT, "shape.type"},
@@ -253,11 +286,13 @@ static const struct {
     uint32_t view, size;
     bool usable;
 } query_table[] = {
-    {5, 5, 0, 1, 1, 0, 0, true},     {NAN, 5, 0, 1, 1, 0, 0, false},
-    {5, NAN, 0, 1, 1, 0, 0, false},  {INFINITY, 5, 0, 1, 1, 0, 0, false},
-    {5, 2e9f, 0, 1, 1, 0, 0, false}, {5, 5, -1, 1, 1, 0, 0, false},
-    {5, 5, NAN, 1, 1, 0, 0, false},  {5, 5, 2e9f, 1, 1, 0, 0, false},
-    {5, 5, 0, 1, 1, 9, 0, false},    {5, 5, 0, 1, 1, 0, 4, false},
+    {5, 5, 0, 1, 1, 0, 0, true},      {NAN, 5, 0, 1, 1, 0, 0, false},
+    {5, NAN, 0, 1, 1, 0, 0, false},   {INFINITY, 5, 0, 1, 1, 0, 0, false},
+    {5, 2e9f, 0, 1, 1, 0, 0, false},  {5, 5, -1, 1, 1, 0, 0, false},
+    {5, 5, NAN, 1, 1, 0, 0, false},   {5, 5, 2e9f, 1, 1, 0, 0, false},
+    {5, 5, 0, 1, 1, 9, 0, false},     {5, 5, 0, 1, 1, 0, 4, false},
+    {5, -2e9f, 0, 1, 1, 0, 0, false}, {-2e9f, 5, 0, 1, 1, 0, 0, false},
+    {2e9f, 5, 0, 1, 1, 0, 0, false},
 };
 
 START_TEST(odd_questions)

@@ -11,11 +11,13 @@ static record seen;
 static uint64_t ms;
 static float mouse[2];
 static ikv_target lamp, mast, field;
+static uint8_t seat_now; /* whose the next inputs are */
 static const char *hook; /* what to do inside the next action's handler */
 
 static void push(ikv_event *e)
 {
     e->time_ns = 7000000000 + ++ms * 1000000;
+    e->seat = e->seat != 0 ? e->seat : seat_now;
     e->device = (uint16_t)(k.fake.device + e->seat);
     ok(ikv_sink_push(k.fake.sink, e));
 }
@@ -88,6 +90,7 @@ static void open_actions(uint32_t seats)
     ms = 0;
     mouse[0] = mouse[1] = 200;
     hook = NULL;
+    seat_now = 0;
     lamp = add_rect(100, none, 0, IKV_HIT_SOLID);
     mast = add_rect(20, lamp, 0, IKV_HIT_SOLID); /* at 120 */
     field = add_rect(300, none, IKV_FOCUSABLE | IKV_TAKES_TEXT, IKV_HIT_SOLID);
@@ -232,6 +235,8 @@ static void do_word(const char *word)
         push_key(IKV_KIND_KEY_DOWN, word + 1, 0);
     else if (word[0] == '-')
         push_key(IKV_KIND_KEY_UP, word + 1, 0);
+    else if (sscanf(word, "seat%d", &n) == 1)
+        seat_now = (uint8_t)n;
     else if (word[0] == '{')
         hook = word + 1;
     else if (sscanf(word, "wait%d", &n) == 1)
@@ -326,6 +331,28 @@ static const struct {
      "| left^0.56 left=0.56 | left=0.44 | leftv0.44/2 | "},
     {"A1 a stick", "walk:pad.left", "a0=0.95 | a1=-0.95 | a0=0 a1=0 |",
      "walk^ walk= | walk=(0.71,-0.71) | walkv(0,-1)/2 | "},
+    {"A1 a trigger", "turn:pad.axis5", "a5=0.55 | a5=1 | a5=0 |",
+     "turn^0.55 turn=0.55 | turn= | turnv/2 | "},
+    {"A1 the other stick", "walk:pad.right", "a2=0.95 | a3=-0.95 | a2=0 a3=0 |",
+     "walk^ walk= | walk=(0.71,-0.71) | walkv(0,-1)/2 | "},
+    {"A1 buttons as an axis", "turn:pointer.primary|pointer.secondary",
+     "b+2 | b+0 | b-2 | b-0 |",
+     "turn^ turn= | turnv/1 | turn^-1 turn=-1 | turnv-1/1 | "},
+    {"A1 a pad's buttons as an axis", "turn:pad.0|pad.1",
+     "P+1 | P+0 | P-1 | P-0 |",
+     "turn^ turn= | turnv/1 | turn^-1 turn=-1 | turnv-1/1 | "},
+    {"A1 modifiers as an axis", "turn:Shift|Control",
+     "+ShiftLeft | -ShiftLeft +ControlRight |",
+     "turn^-1 turn=-1 | turnv-1/1 turn^ turn= | "},
+    {"A1 halves of sticks as an axis", "turn:pad.axis1-|pad.axis3+",
+     "a1=-1 | a3=1 | a1=0 |", "turn^-1 turn=-1 | turnv-1/1 | turn^ turn= | "},
+    {"A1 a chord with a button", "a:pointer.secondary+KeyA",
+     "+KeyA | b+2 +KeyA | -KeyA +KeyA b-2 |", "| | a^ av | "},
+    {"A1 motion upwards", "look:pointer.move", "m0,-2 | |",
+     "look^(0,-2) look=(0,-2) | lookv(0,-2)/1 | "},
+    {"A1 motion with a key", "look:KeyA+pointer.move",
+     "m3,4 | +KeyA m1,0 | m2,0 | -KeyA |",
+     "| look^ look= | look= | lookv/2 | "},
     {"A1 keys as an axis", "turn:KeyA|KeyD", "+KeyA | +KeyD | -KeyA | -KeyD |",
      "turn^-1 turn=-1 | turnv-1/1 | turn^ turn= | turnv/1 | "},
     {"A1 no gap where one follows the other", "turn:KeyA|KeyD",
@@ -384,6 +411,8 @@ static const struct {
      "stop_lamp to105 b+0 b-0 to50 b+0 b-0 |", "press^ pressv | "},
     {"A6 stopped beneath what lets through", "press:pointer.primary",
      "stop_lamp pass_over to105 b+0 | b-0 |", "| | "},
+    {"A6 not stopped beneath what lets through", "press:pointer.primary",
+     "pass_over to105 b+0 | b-0 |", "press^ press= | pressv/1 | "},
     {"A6 typed", "w:KeyW", "type +KeyW -KeyW | untype +KeyW -KeyW |",
      "| w^ wv | "},
     {"A6 a command while typing", "save:Control+KeyS quit:Escape",
@@ -419,6 +448,18 @@ static const struct {
      "learn a3=0.2 a3=-0.9 | learned learn P+16 | "
      "learned",
      "| pad.axis3- | pad.16 "},
+    {"learning a trigger", "w:KeyW", "learn a5=0.3 a5=0.9 | learned",
+     "| pad.axis5+ "},
+    {"learning no motion", "w:KeyW", "learn m3,3 | learned", "| BUSY "},
+    {"learning no hold of a mouse", "w:KeyW", "learn b+9 wait25 | learned",
+     "| BUSY "},
+    {"learning a touch's hold", "w:KeyW", "learn t+1 wait25 | learned",
+     "| pointer.hold "},
+    {"learning too long a chord", "w:KeyW",
+     "learn +ControlLeft +ShiftLeft +AltLeft +MetaLeft +KeyW | learned",
+     "| Control+Shift+Alt+KeyW "},
+    {"learning where typing goes on", "w:KeyW",
+     "learn +KeyW +Escape learned | learned", "BUSY | KeyW "},
     {"learning is cancelled", "w:KeyW", "learn +Escape -Escape | learned",
      "| ABSENT "},
     {"learning what is typed", "w:KeyW", "type learn +KeyW | learned",
@@ -453,6 +494,17 @@ START_TEST(seats)
     ck_assert(ikv_action_ask(actions, jump, 0).on);
     ck_assert_uint_eq(ikv_action_ask(actions, jump, 0).steps, 1);
     ck_assert(!ikv_action_ask(actions, jump, 1).on);
+    seen.text[0] = '\0';
+    do_words("-KeyA seat1 -KeyA | ");
+    bind_all("walk:pad.left,pointer.primary fire:pad.1 "
+             "look:pointer.move pan:pointer.secondary|pad.0");
+    do_words("a0=1 P+1 b+0 m1,2 | seat0 m0,3 | learn seat1 +KeyQ | "
+             "P-1 a0=0 b-0 seat0 | learned +KeyX | learned");
+    ck_assert_str_eq(
+        seen.text,
+        "jumpv/1 | walk^ fire^ look^(1,2) walk= fire= look=(1,2) | look^(0,3) "
+        "lookv(1,2)/1 walk= fire= look=(0,3) | lookv(0,3)/1 walk= fire= | "
+        "firev/3 walkv/3 | BUSY | KeyX ");
     status_is(ikv_action_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
     status_is(ikv_action_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
     close_actions();

@@ -340,6 +340,71 @@ START_TEST(idle)
 }
 END_TEST
 
+/* L6: whatever will happen by itself, or has not been done yet, is waited for
+ * by frames. */
+static void is_stopped(void)
+{
+    ok(ikv_loop_pause(k.loop));
+}
+static void has_quit(void)
+{
+    ikv_loop_quit(k.loop);
+}
+static void has_key_ahead(void)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+static void may_hold(void)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.type = IKV_TOUCH;
+    e.pointer.button = 0;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    for (int i = 0; i < 3; i++) { /* it is routed, and down */
+        k.fake.now_ns += 10000000;
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+        }
+        ok(ikv_loop_end(k.loop));
+    }
+}
+static void has_left(void)
+{
+    k.fake.poll_status = IKV_ENDED;
+}
+static void nothing(void) {}
+
+static const struct {
+    void (*obstacle)(void);
+    int waits; /* for input */
+    bool no_wait;
+} idle_table[] = {{nothing, 1, false},       {nothing, 0, true},
+                  {is_stopped, 0, false},    {has_quit, 0, false},
+                  {has_key_ahead, 0, false}, {may_hold, 0, false},
+                  {has_left, 0, false}};
+
+START_TEST(not_idle)
+{
+    open_loop();
+    k.port.wait = idle_table[_i].no_wait ? NULL : wait_for_input;
+    k.config.loop.frame_hz = IKV_UNPACED;
+    k.config.loop.step_num = 100;
+    begin_loop();
+    waits_for_input = 0;
+    idle_table[_i].obstacle();
+    ck_assert(ikv_loop_begin(k.loop) || idle_table[_i].obstacle == has_quit);
+    ikv_loop_set_idle(k.loop, true);
+    if (idle_table[_i].obstacle == has_key_ahead)
+        has_key_ahead();
+    ok(ikv_loop_end(k.loop));
+    ck_assert_int_eq(waits_for_input, idle_table[_i].waits);
+    kit_close(&k);
+}
+END_TEST
+
 /* --------------------------------------------------------- merged moves -- */
 
 typedef struct merge_row {
@@ -419,6 +484,152 @@ START_TEST(merged_moves)
     kit_frame(&k, 20);
     expect(merges[_i].heard);
     kit_close(&k);
+}
+END_TEST
+
+/* Q2: what differs in more than where it is and when is told apart. */
+static const struct {
+    ikv_kind kind;
+    const char *field;
+    int64_t value;
+    bool merges;
+    int heard;
+} differ_table[] = {
+    {IKV_KIND_POINTER_MOVE, "dx", 3, true, 1},
+    {IKV_KIND_POINTER_MOVE, "view", 1, false, 2},
+    {IKV_KIND_POINTER_MOVE, "seat", 1, false, 2},
+    {IKV_KIND_POINTER_MOVE, "modifiers", IKV_SHIFT, false, 2},
+    {IKV_KIND_POINTER_MOVE, "flags", IKV_SYNTHETIC, false, 2},
+    {IKV_KIND_POINTER_MOVE, "flags", IKV_GAP, true, 1},
+    {IKV_KIND_POINTER_MOVE, "type", IKV_PEN, false, 1}, /* refused */
+    {IKV_KIND_POINTER_MOVE, "button", 1, false, 2},
+    {IKV_KIND_POINTER_MOVE, "buttons", 2, false, 2},
+    {IKV_KIND_POINTER_MOVE, "pointer", 1, false, 2},
+    {IKV_KIND_WHEEL, "dx", 3, true, 1},
+    {IKV_KIND_WHEEL, "mode", 1, false, 2},
+    {IKV_KIND_WHEEL, "type", IKV_PEN, false, 2},
+    {IKV_KIND_WHEEL, "buttons", 2, false, 2},
+    {IKV_KIND_WHEEL, "pointer", 1, false, 2},
+    {IKV_KIND_PAD_AXIS, "value", 1, true, 1},
+    {IKV_KIND_PAD_AXIS, "index", 1, false, 2},
+    {IKV_KIND_PAD_AXIS, "pad", 1, false, 2},
+};
+
+static ikv_verdict count_event(const ikv_event *e, const ikv_delivery *d,
+                               void *user)
+{
+    (void)e, (void)d;
+    ++*(int *)user;
+    return IKV_CONTINUE;
+}
+
+START_TEST(told_apart)
+{
+    ikv_target everywhere = {0};
+    int count = 0;
+    ikv_kind kind = differ_table[_i].kind;
+    open_loop();
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ok(ikv_bus_hear(k.bus, kind, everywhere, count_event, &count, NULL));
+    const ikv_field *field =
+        ikv_field_find(ikv_catalogue_info(NULL, kind), differ_table[_i].field);
+    if (field == NULL)
+        field = ikv_field_find(NULL, differ_table[_i].field);
+    for (int i = 0; i < 2; i++) {
+        ikv_event e = ikv_event_make(kind, 7001000000);
+        e.device = k.fake.device;
+        if (kind == IKV_KIND_POINTER_MOVE)
+            e.pointer.button = -1;
+        if (i == 1)
+            ok(ikv_field_put(field, &e,
+                             (ikv_value){IKV_VALUE_INTEGER,
+                                         {.integer = differ_table[_i].value}}));
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).merged, differ_table[_i].merges);
+    ck_assert_int_eq(count, differ_table[_i].heard);
+    kit_close(&k);
+}
+END_TEST
+
+/* Q2: more pointers than there is room to remember: told apart, none lost. */
+START_TEST(many_merge)
+{
+    ikv_target everywhere = {0};
+    int count = 0;
+    open_loop();
+    k.config.router.pointers = 100;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, everywhere, count_event,
+                    &count, NULL));
+    for (int i = 0; i < 200; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 7001000000);
+        e.device = k.fake.device;
+        e.pointer.pointer = (uint16_t)(i % 100);
+        e.pointer.button = -1;
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    ikv_loop_counters n = ikv_loop_count(k.loop);
+    ck_assert_uint_eq(n.merged + (uint64_t)count, 200);
+    ck_assert_uint_eq(n.merged, 64);
+    kit_close(&k);
+}
+END_TEST
+
+/* L5: a loop without a router delivers at the root, merged moves too. */
+static ikv_verdict check_root(const ikv_event *e, const ikv_delivery *d,
+                              void *user)
+{
+    ck_assert_uint_eq(e->target.bits, ikv_bus_root(user).bits);
+    note(&heard, "%u ", d->sample_count);
+    return IKV_CONTINUE;
+}
+
+START_TEST(no_router)
+{
+    fake_port fake = {.now_ns = 7000000000};
+    ikv_port port = fake_port_of(&fake);
+    ikv_bus_config bus_config = IKV_BUS_INIT;
+    ikv_queue_config queue_config = IKV_QUEUE_INIT;
+    ikv_loop_config config = IKV_LOOP_INIT;
+    ikv_target everywhere = {0};
+    bus_config.memory = queue_config.memory = config.memory = ikv_host_memory();
+    ikv_bus *bus;
+    ikv_queue *queue;
+    ikv_loop *loop;
+    ok(ikv_bus_open(&bus_config, &bus));
+    ok(ikv_queue_open(&queue_config, &queue));
+    config.bus = bus;
+    config.queue = queue;
+    config.ports = &port;
+    config.port_count = 1;
+    config.frame_hz = IKV_UNPACED;
+    ok(ikv_loop_open(&config, &loop));
+    ok(ikv_bus_hear(bus, IKV_KIND_POINTER_MOVE, everywhere, check_root, bus,
+                    NULL));
+    heard.text[0] = '\0';
+    for (int frame = 0; frame < 4; frame++) {
+        for (int i = 0; i < frame; i++) {
+            ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, fake.now_ns);
+            e.device = fake.device;
+            e.pointer.button = -1;
+            ok(ikv_sink_push(fake.sink, &e));
+        }
+        ikv_sink_lost(fake.sink, fake.device);
+        fake.now_ns += 20000000;
+        ck_assert(ikv_loop_begin(loop));
+        while (ikv_loop_step(loop)) {
+        }
+        ok(ikv_loop_end(loop));
+    }
+    expect("0 2 3 ");
+    ok(ikv_loop_close(loop));
+    ikv_queue_close(queue);
+    ok(ikv_bus_close(bus));
 }
 END_TEST
 
@@ -676,6 +887,10 @@ Suite *steps_suite(void)
     add(s, "L2 dropped", dropped_time);
     add(s, "L6 idle", idle);
     add_table(s, "Q2 merging", merged_moves, ROWS(merges));
+    add_table(s, "L6 not idle", not_idle, ROWS(idle_table));
+    add_table(s, "Q2 told apart", told_apart, ROWS(differ_table));
+    add(s, "Q2 many pointers", many_merge);
+    add(s, "L5 no router", no_router);
     add_table(s, "Q3 flood", flood, 3);
     add_table(s, "Q3 reserve", reserve, 2);
     add(s, "images refused", images);

@@ -390,8 +390,6 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     overlap_touch *t = touch_at(o, index);
     if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
-    else if (made && point != NULL)
-        memcpy(t->at, point, sizeof t->at);
     if (made && !settle_touch(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
         free_touch(o, index);
         return no_room(o, a, b);

@@ -770,6 +770,30 @@ START_TEST(rebind_of_the_absent)
 }
 END_TEST
 
+/* So many names can be rebound; one more is said. */
+START_TEST(rebound_names)
+{
+    kit_prepare(&k);
+    k.config.bus.subscriptions = IKV_REBIND_LIMIT + 8;
+    kit_open(&k);
+    seen.text[0] = '\0';
+    for (int i = 0; i <= IKV_REBIND_LIMIT; i++) {
+        char name[16];
+        snprintf(name, sizeof name, "gull%d", i);
+        ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+        config.name = name;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+        status_is(ikv_bus_rebind(k.bus, name, hear, "."),
+                  i < IKV_REBIND_LIMIT ? IKV_OK : IKV_FULL_NAMES);
+        if (i > 0) /* again, where it is already */
+            ok(ikv_bus_rebind(k.bus, "gull0", hear, "!"));
+    }
+    deliver_at(IKV_KIND_WHEEL, (ikv_target){0}, 1);
+    ck_assert_uint_eq(strlen(seen.text), strlen(".1 ") * IKV_REBIND_LIMIT + 2);
+    kit_close(&k);
+}
+END_TEST
+
 /* A gap in events' time: an older event is within it. */
 START_TEST(gap_and_older_events)
 {
@@ -874,6 +898,7 @@ Suite *edge_bus_suite(void)
     add(s, "24 a timer of the removed", timer_of_the_removed);
     add(s, "41 a timer without a payload", timer_without_payload);
     add(s, "24 rebind of the absent", rebind_of_the_absent);
+    add(s, "D5 names that are rebound", rebound_names);
     add(s, "24 gaps and older events", gap_and_older_events);
     add(s, "24 a body that is gone", body_that_is_gone);
 #ifdef IKV_DEBUG

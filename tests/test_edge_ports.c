@@ -840,7 +840,7 @@ static const struct {
     MEMBER(router.mouse_slop, 0x7fc00000, "router.mouse"), /* NaN */
     MEMBER(router.double_slop, 0x7f800000, "router.double_slop"),
     MEMBER(router.dead_zone, 0x40000000, "dead_zone"), /* 2 */
-    MEMBER(state.seats, 9, "state.seats is 9: expected 0 to 8"),
+    MEMBER(state.seats, 9, "the config's state.seats is 9: expected 0 to 8"),
     MEMBER(state.pointers, 1u << 16, "state.pointers"),
     MEMBER(state.full_zone, 0x40000000, "full_zone"),
     MEMBER(actions.sets, 1u << 16, "actions.sets"),

@@ -744,6 +744,11 @@ static ikv_verdict note_view(const ikv_event *event, const ikv_delivery *d,
          family == IKV_FAMILY_KEY && (event->modifiers & IKV_SHIFT) != 0 ? "S"
                                                                          : "",
          d->router == pair.routers[1] ? " second" : "");
+    if (family != IKV_FAMILY_FOCUS) /* also where another one's event leaves */
+        status_is(
+            ikv_router_route(pair.routers[d->router == pair.routers[1]], event)
+                .status,
+            IKV_BUSY);
     return IKV_CONTINUE;
 }
 

@@ -608,6 +608,38 @@ START_TEST(loop_fails_to_open)
 }
 END_TEST
 
+/* The clock counts each nanosecond, and what runs backwards stands still. */
+static uint64_t frame_ns;
+
+static ikv_verdict note_time(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)d, (void)user;
+    frame_ns = event->time_ns;
+    return IKV_CONTINUE;
+}
+
+START_TEST(least_time)
+{
+    static const int64_t moves[] = {1, 1, 0, -5, 5, 1};
+    static const uint64_t times[] = {1, 2, 2, 2, 2, 3};
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target everywhere = {0};
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_FRAME, everywhere, note_time, NULL,
+                    NULL));
+    kit_frame(&k, 0);
+    uint64_t first = frame_ns;
+    for (int i = 0; i < ROWS(moves); i++) {
+        k.fake.now_ns += (uint64_t)moves[i];
+        ck_assert(ikv_loop_begin(k.loop));
+        ok(ikv_loop_end(k.loop));
+        ck_assert_uint_eq(frame_ns - first, times[i]);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* What the config of a loop lacks is said, and nothing is taken. */
 static ikv_loop_config whole_config, spoilt_config;
 static ikv_port spoilt_port;
@@ -708,6 +740,7 @@ Suite *loop_suite(void)
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
+    add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "P1 clocks", two_clocks);
     return s;

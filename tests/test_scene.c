@@ -48,37 +48,42 @@ END_TEST
 
 /* HIT2: which points a shape holds. */
 static const struct {
-    bool circle;
+    int shape; /* rectangle, circle, a capsule of no length */
     float x, y, radius;
     bool hit;
 } point_table[] = {
-    {false, 10, 20, 0, true},        {false, 39.9f, 20, 0, true},
-    {false, 40, 20, 0, false},       {false, 10, 40, 0, false},
-    {false, 9.9f, 20, 0, false},     {false, 40, 20, 1, true},
-    {false, 7, 30, 3, true},         {false, 6.9f, 30, 3, false},
-    {false, 42, 42, 2.9f, true},     {false, 42.1f, 42.1f, 2.9f, false},
-    {true, 110, 20, 0, true},        {true, 120, 20, 0, true},
-    {true, 120.1f, 20, 0, false},    {true, 122, 20, 2, true},
-    {true, 117.2f, 27.2f, 0, false}, {false, NAN, 20, 0, false},
-    {false, 20, INFINITY, 0, false}, {false, 20, 30, -1, false},
-    {false, 20, 30, NAN, false},
+    {0, 10, 20, 0, true},         {0, 39.9f, 20, 0, true},
+    {0, 40, 20, 0, false},        {0, 10, 40, 0, false},
+    {0, 9.9f, 20, 0, false},      {0, 40, 20, 1, true},
+    {0, 7, 30, 3, true},          {0, 6.9f, 30, 3, false},
+    {0, 42, 42, 2.9f, true},      {0, 42.1f, 42.1f, 2.9f, false},
+    {1, 110, 20, 0, true},        {1, 120, 20, 0, true},
+    {1, 120.1f, 20, 0, false},    {1, 122, 20, 2, true},
+    {1, 117.2f, 27.2f, 0, false}, {0, NAN, 20, 0, false},
+    {0, 20, INFINITY, 0, false},  {0, 20, 30, -1, false},
+    {0, 20, 30, NAN, false},      {2, 303, 303, 0, true},
+    {2, 306, 300, 0, false},      {2, 306, 300, 2, true},
 };
 
 START_TEST(points)
 {
     bench_kit k = {0};
     kit_open(&k);
-    ikv_target none = {0}, circle;
+    ikv_target none = {0}, circle, capsule;
     ikv_target rect = rect_target(k.scene, none, 10, 20, 30, 20, 0);
     ikv_target_config config = IKV_TARGET_INIT;
     config.x = 100;
     config.y = 10;
     config.shape = ikv_scene_circle(10, 10, 10);
     ok(ikv_scene_add(k.scene, &config, &circle, NULL));
+    config.shape = ikv_scene_capsule(200, 290, 200, 290, 5); /* at 300, 300 */
+    ok(ikv_scene_add(k.scene, &config, &capsule, NULL));
     ikv_target hit = pick_at(k.scene, point_table[_i].x, point_table[_i].y,
                              point_table[_i].radius, 0);
-    ikv_target expected = point_table[_i].circle ? circle : rect;
-    ck_assert_uint_eq(hit.bits, point_table[_i].hit ? expected.bits : 0);
+    ikv_target expected[] = {rect, circle, capsule};
+    ck_assert_uint_eq(hit.bits, point_table[_i].hit
+                                    ? expected[point_table[_i].shape].bits
+                                    : 0);
     kit_close(&k);
 }
 END_TEST

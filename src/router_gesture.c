@@ -7,13 +7,13 @@
 
 #define HALF_TURN 3.14159265358979323846
 
-/* atan(x) for |x| <= 1, to a millionth: a series below tan(22.5 degrees). */
+/* atan(x) for 0 <= x <= 1, to a millionth: a series below tan(22.5 degrees). */
 static double arc_tangent(double x)
 {
     double base = 0;
-    if (x > 0.41421356237309503 || x < -0.41421356237309503) {
-        base = x > 0 ? HALF_TURN / 4 : -HALF_TURN / 4;
-        x = x > 0 ? (x - 1) / (x + 1) : (x + 1) / (1 - x);
+    if (x > 0.41421356237309503) {
+        base = HALF_TURN / 4;
+        x = (x - 1) / (x + 1);
     }
     double q = x * x;
     return base +

@@ -272,6 +272,34 @@ START_TEST(catalogue_full)
     ck_assert_str_eq(message.text, "kind \"k.2\": raise catalogue.user_kinds");
     ck_assert_str_eq(ikv_catalogue_info(catalogue, IKV_KIND_USER)->name, "k.0");
     ikv_catalogue_close(catalogue);
+    /* Room for kinds, but not for their fields or names; a class of none. */
+    ikv_catalogue_config small = IKV_CATALOGUE_INIT;
+    small.memory = ikv_host_memory();
+    small.user_kinds = 40;
+    small.user_fields = 2;
+    ok(ikv_catalogue_open(&small, &catalogue));
+    config = (ikv_kind_config)IKV_KIND_CONFIG_INIT;
+    config.name = "Zz.Aa";
+    config.fields = good_fields;
+    config.field_count = 3;
+    status_is(ikv_catalogue_register(catalogue, &config, &kind, &message),
+              IKV_FULL_FIELDS);
+    config.field_count = 2;
+    config.queue_class = IKV_QUEUE_OTHER + 1;
+    status_is(ikv_catalogue_register(catalogue, &config, &kind, &message),
+              IKV_BAD_ARGUMENT);
+    config.queue_class = IKV_QUEUE_OTHER;
+    config.pushable = true;
+    ok(ikv_catalogue_register(catalogue, &config, &kind, &message));
+    ikv_catalogue_close(catalogue);
+    small.text_bytes = 32;
+    ok(ikv_catalogue_open(&small, &catalogue));
+    config.when = "of which there is far more than there is room for texts";
+    status_is(ikv_catalogue_register(catalogue, &config, &kind, &message),
+              IKV_FULL_NAMES);
+    ck_assert_uint_eq(ikv_catalogue_find(catalogue, "Zz.Aa"), IKV_KIND_NONE);
+    ikv_catalogue_close(catalogue);
+    ck_assert_uint_eq(ikv_family_find(NULL), IKV_FAMILY_COUNT);
     ikv_catalogue_config bad = {0};
     status_is(ikv_catalogue_open(&bad, &catalogue), IKV_BAD_SIZE);
     status_is(ikv_catalogue_open(NULL, &catalogue), IKV_BAD_ARGUMENT);

@@ -608,6 +608,32 @@ START_TEST(loop_fails_to_open)
 }
 END_TEST
 
+/* A kit without what a program doesn't need runs as well. */
+START_TEST(smaller_kits)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.no_actions = _i & 1;
+    k.config.no_overlaps = (_i & 2) != 0;
+    size_t size = ikv_kit_footprint(&k.config);
+    ikv_kit_config whole = k.config;
+    whole.no_actions = whole.no_overlaps = false;
+    ck_assert(_i == 0 ? size == ikv_kit_footprint(&whole)
+                      : size < ikv_kit_footprint(&whole));
+    kit_open(&k);
+    listen_to(&k);
+    ck_assert(_i & 1 ? ikv_kit_actions(k.kit) == NULL
+                     : ikv_kit_actions(k.kit) != NULL);
+    ck_assert(_i & 2 ? ikv_kit_overlaps(k.kit) == NULL
+                     : ikv_kit_overlaps(k.kit) != NULL);
+    kit_frame(&k, 0);
+    push_key(&k, 5);
+    kit_frame(&k, 40);
+    ck_assert_str_eq(seen.text, "start0 frame0 key.down0 step0 step1 frame1 ");
+    kit_close(&k);
+}
+END_TEST
+
 /* The clock counts each nanosecond, and what runs backwards stands still. */
 static uint64_t frame_ns;
 
@@ -740,6 +766,7 @@ Suite *loop_suite(void)
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
+    add_table(s, "L9 smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "P1 clocks", two_clocks);

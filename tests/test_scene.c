@@ -284,6 +284,63 @@ START_TEST(nobody_there)
 }
 END_TEST
 
+/* What depends on what is there: the parent's layer, polygons, depth, own
+ * tests, and many at once. */
+START_TEST(wrong_here)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.scene.layers = 2;
+    k.config.scene.polygons = 1;
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target deck, boat, other;
+    ikv_message message;
+    config.layer = 1;
+    ok(ikv_scene_add(k.scene, &config, &deck, NULL));
+    config.parent = deck;
+    ok(ikv_scene_add(k.scene, &config, &boat, NULL));
+    config.layer = 0; /* the parent's */
+    config.shape = ikv_scene_polygon(wrong_points, 3);
+    ok(ikv_scene_add(k.scene, &config, &boat, NULL));
+    status_is(ikv_scene_add(k.scene, &config, &other, &message),
+              IKV_FULL_POLYGONS);
+    config.shape = ikv_scene_point(0, 0);
+    config.parent = (ikv_target){0};
+    ok(ikv_scene_add(k.scene, &config, &other, NULL));
+    config.layer = 1;
+    config.parent = other;
+    status_is(ikv_scene_add(k.scene, &config, &boat, &message),
+              IKV_BAD_ARGUMENT);
+    ck_assert_ptr_nonnull(strstr(message.text, "not that of the parent"));
+    ikv_shape own = ikv_scene_own(0, 0, 1, 1);
+    status_is(ikv_scene_set_shape(k.scene, other, &own), IKV_BAD_ARGUMENT);
+    ikv_shape polygon = ikv_scene_polygon(wrong_points, 3);
+    status_is(ikv_scene_set_shape(k.scene, other, &polygon), IKV_FULL_POLYGONS);
+    const ikv_motion motions[] = {
+        {other, 1, 2}, {{77}, 3, 4}, {other, NAN, 0}, {deck, 5, 6}};
+    float own_at[2], view[2];
+    status_is(ikv_scene_move_many(k.scene, motions, ROWS(motions)), IKV_STALE);
+    ck_assert(ikv_scene_position(k.scene, deck, own_at, view));
+    ck_assert(own_at[0] == 5 && own_at[1] == 6);
+    ok(ikv_scene_move_many(k.scene, NULL, 0));
+    status_is(ikv_scene_move_many(k.scene, NULL, 1), IKV_BAD_ARGUMENT);
+    ikv_target last = deck;
+    config.layer = 0;
+    for (int i = 2; i < IKV_PATH_LIMIT; i++) {
+        config.parent = last;
+        ok(ikv_scene_add(k.scene, &config, &last, NULL));
+    }
+    status_is(ikv_scene_set_parent(k.scene, deck, other), IKV_FULL_DEPTH);
+    kit_close(&k);
+    ikv_scene *scene = NULL;
+    ikv_scene_config none = IKV_SCENE_INIT;
+    none.memory = ikv_host_memory();
+    status_is(ikv_scene_open(&none, &scene), IKV_BAD_CONFIG);
+    ck_assert_ptr_null(scene);
+}
+END_TEST
+
 /* Questions that can't be asked are answered with nothing, by each that asks.
  */
 static const struct {
@@ -779,6 +836,7 @@ Suite *scene_suite(void)
     add_table(s, "tree events", announced, 2);
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));
+    add(s, "E4 what can't be here", wrong_here);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));

@@ -23,6 +23,8 @@ static void open_state(void)
     k.config.loop.step_num = 50; /* a step each 20 ms */
     k.config.state.seats = 2;
     k.config.state.pointers = 3;
+    k.config.queue.own_capacity = 2048;
+    k.config.loop.pending = 2048;
     kit_open(&k);
     state = ikv_kit_state(k.kit);
     seen.text[0] = '\0';
@@ -205,6 +207,32 @@ START_TEST(keys)
     ck_assert_msg(strcmp(seen.text, key_table[_i].sees) == 0,
                   "%s\n     got %s\nexpected %s", key_table[_i].rule, seen.text,
                   key_table[_i].sees);
+    kit_close(&k);
+}
+END_TEST
+
+/* Edges of a step are counted up to 255, of one key and of all. */
+START_TEST(many_edges)
+{
+    uint32_t code = ikv_code_find("KeyA");
+    open_state();
+    for (int key = 0; key < 2; key++)
+        for (int i = 0; i < 600; i++) {
+            ikv_event e =
+                ikv_event_make(i % 2 == 0 ? IKV_KIND_KEY_DOWN : IKV_KIND_KEY_UP,
+                               k.fake.now_ns + 1);
+            e.device = k.fake.device;
+            e.key.code = code + (uint32_t)key;
+            ok(ikv_sink_push(k.fake.sink, &e));
+        }
+    kit_frame(&k, 40);
+    ikv_key_state s = ikv_state_key(state, IKV_RAW, 0, code);
+    ck_assert_uint_eq(s.frame_down, 255);
+    ck_assert_uint_eq(s.frame_up, 255);
+    s = ikv_state_any_key(state, IKV_RAW, 0);
+    ck_assert_uint_eq(s.frame_down, 255);
+    kit_frame(&k, 80);
+    ck_assert_uint_eq(ikv_state_key(state, IKV_RAW, 0, code).frame_down, 0);
     kit_close(&k);
 }
 END_TEST
@@ -521,6 +549,7 @@ Suite *state_suite(void)
     Suite *s = suite_create("state");
     add(s, "full pads", too_many_pads);
     add_table(s, "S1 S2 keys", keys, ROWS(key_table));
+    add(s, "S1 many edges", many_edges);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));

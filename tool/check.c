@@ -144,18 +144,12 @@ static bool check_setup(checker *c, findings *f)
     if (ikv_setup_read(f->path, &c->setup, &message) < 0)
         return bad(f, message.text);
     c->port = ikv_null_port();
-    config.memory = ikv_host_memory();
-    config.ports = &c->port;
-    config.port_count = 1;
-    ikv_setup_size(c->setup, &config);
-    ikv_status status = ikv_kit_open(&config, &c->kit);
-    if (status < 0) {
-        snprintf(message.text, sizeof message.text, "%s: the kit: %s", f->path,
-                 ikv_status_text(status));
-        return bad(f, message.text);
+    if (!open_kit(&config, c->setup, &c->port, &c->kit, &message)) {
+        if (c->kit != NULL)
+            return bad(f, message.text);
+        snprintf(f->error, sizeof f->error, "%s: %s", f->path, message.text);
+        return false;
     }
-    if (ikv_setup_apply(c->setup, c->kit, IKV_APPLY_UNBOUND, &message) < 0)
-        return bad(f, message.text);
     ikv_setup_counts counts = ikv_setup_count(c->setup);
     snprintf(f->facts, sizeof f->facts,
              "%u targets, %u handlers, %u kinds of its own", counts.targets,

@@ -99,25 +99,30 @@ void print_report(const ikv_report *report, void *user)
             report->status != IKV_OK ? ikv_status_name(report->status) : "");
 }
 
-static int open_kit(rehearsal *r)
+bool open_kit(ikv_kit_config *config, ikv_setup *setup, const ikv_port *port,
+              ikv_kit **kit, ikv_message *message)
 {
-    ikv_message message = {"the kit can't be opened"};
+    config->memory = ikv_host_memory();
+    config->ports = port;
+    config->port_count = 1;
+    ikv_setup_size(setup, config);
+    ikv_status status = ikv_kit_open(config, kit);
+    if (status == IKV_OK)
+        return ikv_setup_apply(setup, *kit, IKV_APPLY_UNBOUND, message) >= 0;
+    snprintf(message->text, sizeof message->text, "the kit: %s: %s",
+             ikv_status_name(status), ikv_status_text(status));
+    return false;
+}
+
+static int open_rehearsal(rehearsal *r)
+{
+    ikv_message message;
     ikv_kit_config config = IKV_KIT_INIT;
-    config.memory = ikv_host_memory();
     config.reporter.report = print_report;
-    config.ports = &r->port;
-    config.port_count = 1;
     config.loop.frame_hz = (uint32_t)r->plan->frame_hz;
     if (r->tape != NULL && ikv_tape_about(r->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
-    ikv_setup_size(r->setup, &config);
-    ikv_status status = ikv_kit_open(&config, &r->kit);
-    if (status < 0) {
-        fprintf(stderr, "ikvar run: the kit: %s: %s\n", ikv_status_name(status),
-                ikv_status_text(status));
-        return BAD_INPUT;
-    }
-    if (ikv_setup_apply(r->setup, r->kit, IKV_APPLY_UNBOUND, &message) < 0)
+    if (!open_kit(&config, r->setup, &r->port, &r->kit, &message))
         return say(BAD_INPUT, message.text);
     return check_rate(r);
 }
@@ -243,7 +248,7 @@ int run_plan_through(const run_plan *plan)
         return say(BAD_INPUT, message.text);
     int code = open_port(&r);
     if (code == FINE)
-        code = open_kit(&r);
+        code = open_rehearsal(&r);
     if (code == FINE)
         code = open_output(&r);
     if (code == FINE) {

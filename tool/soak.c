@@ -74,7 +74,7 @@ static int open_soak(soak_run *s)
                                         .late = 50,
                                         .reorder = 50,
                                         .clock_jump = 2};
-    ikv_message message = {"the kit can't be opened"};
+    ikv_message message;
     ikv_sim_config sim = IKV_SIM_INIT;
     ikv_kit_config config = IKV_KIT_INIT;
     if (ikv_setup_read(s->plan->setup, &s->setup, &message) < 0)
@@ -84,13 +84,8 @@ static int open_soak(soak_run *s)
     ikv_setup_view(s->setup, &sim.view_width, &sim.view_height);
     if (ikv_sim_open(&sim, &s->port) < 0)
         return failed("no memory");
-    config.memory = ikv_host_memory();
-    config.ports = &s->port;
-    config.port_count = 1;
     config.loop.frame_hz = (uint32_t)s->plan->frame_hz;
-    ikv_setup_size(s->setup, &config);
-    if (ikv_kit_open(&config, &s->kit) < 0 ||
-        ikv_setup_apply(s->setup, s->kit, IKV_APPLY_UNBOUND, &message) < 0)
+    if (!open_kit(&config, s->setup, &s->port, &s->kit, &message))
         return failed(message.text);
     return open_soak_recording(s);
 }

@@ -104,6 +104,12 @@ typedef struct run_plan {
 /* Made-up input with all validators on, until the time is up (soak.c). */
 int soak(const run_plan *plan);
 
+/* Opens a kit on a port with room for a setup, and adds the setup to it; the
+ * rest of the config is the caller's. False after a message; the kit may be
+ * open even so. */
+bool open_kit(ikv_kit_config *config, ikv_setup *setup, const ikv_port *port,
+              ikv_kit **kit, ikv_message *message);
+
 /* Prints reports of the library to stderr. */
 void print_report(const ikv_report *report, void *user);
 

@@ -79,7 +79,7 @@ static int open_setup_of(playback *p, const char *setup_path)
 
 static int open_playback(playback *p, const char *setup_path)
 {
-    ikv_message message = {"the kit can't be opened"};
+    ikv_message message;
     ikv_sim_config sim = IKV_SIM_INIT;
     ikv_kit_config config = IKV_KIT_INIT;
     int code = open_setup_of(p, setup_path);
@@ -89,14 +89,9 @@ static int open_playback(playback *p, const char *setup_path)
         return fail(p, message.text);
     sim.tape = p->tape;
     ikv_sim_open(&sim, &p->port);
-    config.memory = ikv_host_memory();
-    config.ports = &p->port;
-    config.port_count = 1;
     if (ikv_tape_about(p->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
-    ikv_setup_size(p->setup, &config);
-    if (ikv_kit_open(&config, &p->kit) < 0 ||
-        ikv_setup_apply(p->setup, p->kit, IKV_APPLY_UNBOUND, &message) < 0)
+    if (!open_kit(&config, p->setup, &p->port, &p->kit, &message))
         return fail(p, message.text);
     return FINE;
 }

@@ -123,7 +123,7 @@ static bool number_part(const struct part_row *row, const char *rest,
                         action_part *to)
 {
     uint32_t number = 0;
-    if (rest[0] < '0' || rest[0] > '9' || (rest[0] == '0' && rest[1] >= '0'))
+    if (rest[0] < '0' || (rest[0] == '0' && rest[1] >= '0'))
         return false;
     for (; *rest >= '0' && *rest <= '9' && number < 100; rest++)
         number = number * 10 + (uint32_t)(*rest - '0');

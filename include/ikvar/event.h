@@ -103,6 +103,9 @@ enum {
     IKV_FOCUS_HIDDEN = 4 /* or not focusable any more */
 };
 
+/* Device numbers are below this. */
+#define IKV_DEVICE_LIMIT 1024
+
 /* What a device can do: bits of device.add's `types`. */
 enum {
     IKV_DEVICE_KEYS = 1,

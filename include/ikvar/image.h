@@ -80,12 +80,6 @@ typedef struct ikv_parts {
         }                                                                      \
     }
 
-/* An input as a recorder is told of it. */
-typedef struct ikv_taken {
-    ikv_event event;
-    ikv_intake intake;
-} ikv_taken;
-
 /* Bytes that an image of these parts needs; 0 if something is missing. */
 IKV_API size_t ikv_image_size(const ikv_parts *parts);
 

@@ -114,6 +114,12 @@ typedef struct ikv_intake {
         sizeof(ikv_intake), 0, false, false, 0, 0, 0, 0, 0                     \
     }
 
+/* An input as a recorder is told of it. */
+typedef struct ikv_taken {
+    ikv_event event;
+    ikv_intake intake;
+} ikv_taken;
+
 /* Gives the loop an event that was recorded or made up, past the queue: kinds
  * that ports push, kinds of your own, and those marked T in the catalogue.
  *   intake  how and when it took effect; NULL: as if pushed at its time

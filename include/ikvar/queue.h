@@ -49,9 +49,6 @@ typedef struct ikv_queue ikv_queue;
 /* For queues that carry no input. */
 #define IKV_NO_RESERVE UINT32_MAX
 
-/* Device numbers are below this. */
-#define IKV_DEVICE_LIMIT 1024
-
 /* Capacities are rounded up to powers of two; zero is the default in brackets.
  *   capacity      slots of the shared ring (1,024)
  *   own_capacity  slots of the owner's ring (1,024)

@@ -1,0 +1,649 @@
+/* action.c - sets, actions and bindings. See action_internal.h.
+ *
+ * A1  an action's bindings form one list, from `first` to `last`, in the order
+ *     of binding
+ *
+ * A2  a binding lies in the bucket of each of its triggers: the last part of a
+ *     chord, each part of an axis
+ *
+ * A3  `held` names each binding and seat that is satisfied, once
+ *
+ * A4  an action is held by as many bindings as are satisfied
+ */
+#include "action_internal.h"
+
+/* -------------------------------------------------------------- opening -- */
+
+static ikv_status lay_out_actions(const ikv_actions_config *config,
+                                  const ikv_reporter *reporter, ikv_actions *a)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"actions.sets", config->sets, 0, UINT16_MAX - 1},
+        {"actions.actions", config->actions, 0, 1u << 20},
+        {"actions.bindings", config->bindings, 0, UINT16_MAX},
+        {"actions.seats", config->seats, 0, ACTION_SEATS},
+        {"actions.name_bytes", config->name_bytes, 0, 1u << 30}};
+    ikv_status status = ikvi_check_ranges(reporter, "action", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
+    a->seats = ikvi_or(config->seats, 1);
+    a->set_room = ikvi_or(config->sets, 15) + 1;
+    a->action_slots.capacity = ikvi_or(config->actions, 64);
+    a->binding_slots.capacity = ikvi_or(config->bindings, 256);
+    size_t actions = a->action_slots.capacity;
+    size_t bindings = a->binding_slots.capacity;
+    ikvi_layout l = {0, false};
+    ikvi_layout_add(&l, 1, sizeof *a);
+    a->action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
+    a->binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));
+    ikvi_names_layout(&a->names, &l, ikvi_or(config->name_bytes, 4096));
+    a->sets = ikvi_layout_add(&l, a->set_room, sizeof(action_set));
+    a->rows = ikvi_layout_add(&l, actions, sizeof(action_row));
+    a->action_runs =
+        ikvi_layout_add(&l, actions * a->seats, sizeof(action_run));
+    a->bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
+    a->binding_runs =
+        ikvi_layout_add(&l, bindings * a->seats, sizeof(binding_run));
+    a->held = ikvi_layout_add(&l, bindings * a->seats, sizeof(uint32_t));
+    a->size = ikvi_layout_size(&l);
+    return a->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_actions_footprint(const ikv_actions_config *config)
+{
+    ikv_actions plan = {0};
+    return config != NULL &&
+                   lay_out_actions(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+ikv_status ikv_actions_open(const ikv_actions_config *config,
+                            ikv_actions **actions)
+{
+    if (config == NULL || actions == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_actions plan = {.memory = config->memory,
+                        .identity = ikvi_identity(
+                            config, offsetof(ikv_actions_config, name_bytes) +
+                                        sizeof(uint32_t)),
+                        .bus = config->bus,
+                        .state = config->state,
+                        .reporter = config->reporter};
+    void *block = NULL;
+    ikv_status status = lay_out_actions(config, &config->reporter, &plan);
+    if (status == IKV_OK && (config->bus == NULL || config->state == NULL))
+        status =
+            ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "action",
+                            config->bus == NULL ? "the config's bus is NULL"
+                                                : "the config's state is NULL");
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (block == NULL)
+        return status;
+    ikv_actions *a = block;
+    *a = plan;
+    a->set_count = 1;
+    ikvi_slots_open(&a->action_slots, plan.action_slots.capacity,
+                    plan.action_slots.slots, a);
+    ikvi_slots_open(&a->binding_slots, plan.binding_slots.capacity,
+                    plan.binding_slots.slots, a);
+    for (uint32_t i = 0; i < TRIGGER_BUCKETS; i++)
+        a->heads[i] = NO_PLACE;
+    *actions = a;
+    return IKV_OK;
+}
+
+ikv_status ikv_actions_close(ikv_actions *actions)
+{
+    if (actions == NULL)
+        return IKV_OK;
+    if (actions->settling || ikvi_bus_is_busy(actions->bus)) {
+        ikvi_say(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
+    for (uint32_t i = 0; i < actions->router_count; i++)
+        ikv_router_set_follower(actions->routers[i], NULL, NULL);
+    ikv_memory memory = actions->memory;
+    ikvi_memory_give(&memory, actions, actions->size);
+    return IKV_OK;
+}
+
+uint64_t ikvi_actions_saved(ikv_actions *actions, ikvi_saved *to)
+{
+    const size_t from = offsetof(ikv_actions, seats);
+    *to = (ikvi_saved){(char *)actions + from, actions->size - from};
+    return actions->identity;
+}
+
+ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router)
+{
+    if (actions == NULL || router == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (actions->router_count == IKV_ROUTER_LIMIT)
+        return IKV_FULL_ROUTERS;
+    actions->routers[actions->router_count++] = router;
+    ikv_router_set_follower(router, ikvi_action_told, actions);
+    return IKV_OK;
+}
+
+/* ----------------------------------------------------------------- sets -- */
+
+ikv_status ikv_action_find_set(const ikv_actions *actions, const char *name,
+                               ikv_action_set *set)
+{
+    if (actions == NULL || name == NULL || set == NULL)
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < actions->set_count; i++)
+        if (ikvi_same(ikv_action_set_name(actions, (ikv_action_set)i), name)) {
+            *set = (ikv_action_set)i;
+            return IKV_OK;
+        }
+    return IKV_UNKNOWN_NAME;
+}
+
+ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
+                              ikv_action_set *set)
+{
+    ikv_action_set known;
+    if (actions == NULL || name == NULL || set == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (ikv_action_find_set(actions, name, &known) == IKV_OK)
+        return IKV_DUPLICATE;
+    if (actions->set_count == actions->set_room)
+        return IKV_FULL_SETS;
+    uint32_t kept = ikvi_names_keep(&actions->names, actions, name);
+    if (kept == 0)
+        return IKV_FULL_NAMES;
+    *action_set_at(actions, actions->set_count) = (action_set){kept, 0};
+    *set = (ikv_action_set)actions->set_count++;
+    return IKV_OK;
+}
+
+const char *ikv_action_set_name(const ikv_actions *actions, ikv_action_set set)
+{
+    return actions != NULL && set < actions->set_count
+               ? ikvi_names_text(&actions->names, actions,
+                                 action_set_at(actions, set)->name)
+               : NULL;
+}
+
+static void end_what_is_off(ikv_actions *a)
+{
+    for (uint32_t nth = 0; nth < a->held_count;) {
+        uint32_t index = *held_at(a, nth);
+        uint32_t place = index / a->seats, seat = index % a->seats;
+        ikv_action_set set =
+            action_row_at(a, binding_at(a, place)->action)->set;
+        if ((action_set_at(a, set)->off >> seat & 1) == 0) {
+            nth++;
+            continue;
+        }
+        ikvi_binding_let_go(a, place, seat);
+        nth = 0;
+    }
+}
+
+ikv_status ikv_action_switch(ikv_actions *actions, ikv_action_set set,
+                             uint8_t seat, bool on)
+{
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
+        return IKV_BAD_ARGUMENT;
+    if (set >= actions->set_count)
+        return IKV_UNKNOWN_NAME;
+    uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
+    action_set *s = action_set_at(actions, set);
+    s->off = (uint8_t)(on ? s->off & ~bits : s->off | bits);
+    if (!on)
+        end_what_is_off(actions);
+    return IKV_OK;
+}
+
+/* -------------------------------------------------------------- actions -- */
+
+static uint32_t find_action(const ikv_actions *a, ikv_action_id action)
+{
+    return a != NULL ? ikvi_slots_find(&a->action_slots, (void *)(uintptr_t)a,
+                                       action.bits)
+                     : IKVI_NO_SLOT;
+}
+
+static ikv_action_id action_id_at(const ikv_actions *a, uint32_t place)
+{
+    return (ikv_action_id){
+        ikvi_slots_bits(&a->action_slots, (void *)(uintptr_t)a, place)};
+}
+
+static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
+                      uint32_t place)
+{
+    return ikvi_slots_at(slots, (void *)(uintptr_t)a, place)->next ==
+           IKVI_IN_USE;
+}
+
+ikv_action_id ikv_action_list(const ikv_actions *actions, uint32_t nth)
+{
+    for (uint32_t i = 0; actions != NULL && i < actions->action_slots.capacity;
+         i++)
+        if (slot_used(&actions->action_slots, actions, i) && nth-- == 0)
+            return action_id_at(actions, i);
+    return (ikv_action_id){0};
+}
+
+ikv_action_id ikv_action_find(const ikv_actions *actions, const char *name)
+{
+    for (uint32_t i = 0;
+         actions != NULL && name != NULL && i < actions->action_slots.capacity;
+         i++)
+        if (slot_used(&actions->action_slots, actions, i) &&
+            ikvi_same(ikvi_names_text(&actions->names, actions,
+                                      action_row_at(actions, i)->name),
+                      name))
+            return action_id_at(actions, i);
+    return (ikv_action_id){0};
+}
+
+ikv_status ikv_action_add(ikv_actions *actions, ikv_action_set set,
+                          const char *name, ikv_action_id *action)
+{
+    if (actions == NULL || name == NULL || name[0] == '\0')
+        return IKV_BAD_ARGUMENT;
+    if (set >= actions->set_count)
+        return IKV_UNKNOWN_NAME;
+    if (ikv_action_find(actions, name).bits != 0)
+        return IKV_DUPLICATE;
+    if (actions->action_slots.used == actions->action_slots.capacity)
+        return IKV_FULL_ACTIONS;
+    uint32_t kept = ikvi_names_keep(&actions->names, actions, name);
+    if (kept == 0)
+        return IKV_FULL_NAMES;
+    uint32_t place = ikvi_slots_take(&actions->action_slots, actions);
+    *action_row_at(actions, place) =
+        (action_row){kept, NO_PLACE, NO_PLACE, set};
+    for (uint32_t seat = 0; seat < actions->seats; seat++)
+        *action_run_at(actions, place, seat) = (action_run){0};
+    if (action != NULL)
+        *action = action_id_at(actions, place);
+    return IKV_OK;
+}
+
+const char *ikv_action_name(const ikv_actions *actions, ikv_action_id action)
+{
+    uint32_t place = find_action(actions, action);
+    return place != IKVI_NO_SLOT
+               ? ikvi_names_text(&actions->names, actions,
+                                 action_row_at(actions, place)->name)
+               : NULL;
+}
+
+ikv_action_set ikv_action_set_of(const ikv_actions *actions,
+                                 ikv_action_id action)
+{
+    uint32_t place = find_action(actions, action);
+    return place != IKVI_NO_SLOT ? action_row_at(actions, place)->set
+                                 : (ikv_action_set)IKV_MAIN_SET;
+}
+
+ikv_status ikv_action_remove(ikv_actions *actions, ikv_action_id action)
+{
+    if (find_action(actions, action) == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    ikv_action_unbind_all(actions, action);
+    uint32_t place = find_action(actions, action);
+    if (place == IKVI_NO_SLOT)
+        return IKV_OK; /* a handler of its end has removed it */
+    ikvi_slots_give(&actions->action_slots, actions, place);
+    return IKV_OK;
+}
+
+/* ------------------------------------------------------------- bindings -- */
+
+static uint32_t find_binding(const ikv_actions *a, ikv_binding binding)
+{
+    return a != NULL ? ikvi_slots_find(&a->binding_slots, (void *)(uintptr_t)a,
+                                       binding.bits)
+                     : IKVI_NO_SLOT;
+}
+
+static ikv_binding binding_handle(const ikv_actions *a, uint32_t place)
+{
+    return (ikv_binding){
+        ikvi_slots_bits(&a->binding_slots, (void *)(uintptr_t)a, place)};
+}
+
+/* A2: the first part that is a trigger. A bucket is in the order of binding. */
+static uint32_t first_trigger(const action_shape *shape)
+{
+    return shape->axis ? 0 : shape->count - 1u;
+}
+
+static void add_triggers(ikv_actions *a, uint32_t place)
+{
+    action_binding *b = binding_at(a, place);
+    for (uint32_t i = first_trigger(&b->shape); i < b->shape.count; i++) {
+        uint32_t *link = &a->heads[trigger_bucket(b->shape.parts[i])];
+        while (*link != NO_PLACE)
+            link = &binding_at(a, *link / ACTION_PARTS)
+                        ->same[*link % ACTION_PARTS];
+        b->same[i] = NO_PLACE;
+        *link = place * ACTION_PARTS + i;
+    }
+}
+
+static void remove_triggers(ikv_actions *a, uint32_t place)
+{
+    const action_binding *b = binding_at(a, place);
+    for (uint32_t i = first_trigger(&b->shape); i < b->shape.count; i++) {
+        uint32_t *link = &a->heads[trigger_bucket(b->shape.parts[i])];
+        while (*link != place * ACTION_PARTS + i)
+            link = &binding_at(a, *link / ACTION_PARTS)
+                        ->same[*link % ACTION_PARTS];
+        *link = b->same[i];
+    }
+}
+
+static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
+{
+    switch (scope->where) {
+    case IKV_ANYWHERE:
+    case IKV_IN_LAYER:
+        return true;
+    case IKV_FOCUSED:
+        return scope->target.bits == 0 ||
+               ikv_bus_target_alive(a->bus, scope->target);
+    case IKV_WITHIN:
+        return ikv_bus_target_alive(a->bus, scope->target);
+    default:
+        return false;
+    }
+}
+
+ikv_status ikv_action_bind(ikv_actions *actions, ikv_action_id action,
+                           const char *text, const ikv_scope *scope,
+                           ikv_binding *binding)
+{
+    static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
+    action_shape shape;
+    if (actions == NULL || text == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = find_action(actions, action);
+    if (at == IKVI_NO_SLOT)
+        return IKV_STALE;
+    scope = scope != NULL ? scope : &anywhere;
+    if (!scope_fits(actions, scope))
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = ikvi_shape_read(text, &shape, NULL);
+    if (status < 0)
+        return status;
+    uint32_t place = ikvi_slots_take(&actions->binding_slots, actions);
+    if (place == IKVI_NO_SLOT)
+        return IKV_FULL_BINDINGS;
+    action_row *row = action_row_at(actions, at);
+    *binding_at(actions, place) = (action_binding){
+        .action = at, .next = NO_PLACE, .scope = *scope, .shape = shape};
+    for (uint32_t seat = 0; seat < actions->seats; seat++)
+        *binding_run_at(actions, place * actions->seats + seat) =
+            (binding_run){0};
+    if (row->last == NO_PLACE)
+        row->first = place;
+    else
+        binding_at(actions, row->last)->next = place;
+    row->last = place;
+    add_triggers(actions, place);
+    actions->axes += shape.axis;
+    if (binding != NULL)
+        *binding = binding_handle(actions, place);
+    return IKV_OK;
+}
+
+/* Out of its action's list. */
+static void unlink_binding(ikv_actions *a, uint32_t place)
+{
+    action_row *row = action_row_at(a, binding_at(a, place)->action);
+    uint32_t before = NO_PLACE;
+    for (uint32_t at = row->first; at != place; at = binding_at(a, at)->next)
+        before = at;
+    if (before == NO_PLACE)
+        row->first = binding_at(a, place)->next;
+    else
+        binding_at(a, before)->next = binding_at(a, place)->next;
+    if (row->last == place)
+        row->last = before;
+}
+
+ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding)
+{
+    uint32_t place = find_binding(actions, binding);
+    if (place == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    for (uint32_t seat = 0; seat < actions->seats; seat++) {
+        if (binding_run_at(actions, place * actions->seats + seat)->on)
+            ikvi_binding_let_go(actions, place, seat);
+        if (find_binding(actions, binding) == IKVI_NO_SLOT)
+            return IKV_OK; /* a handler of its end has removed it */
+    }
+    remove_triggers(actions, place);
+    actions->axes -= binding_at(actions, place)->shape.axis;
+    unlink_binding(actions, place);
+    ikvi_slots_give(&actions->binding_slots, actions, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_action_unbind_all(ikv_actions *actions, ikv_action_id action)
+{
+    if (find_action(actions, action) == IKVI_NO_SLOT)
+        return actions != NULL ? IKV_STALE : IKV_BAD_ARGUMENT;
+    ikv_binding first;
+    while ((first = ikv_action_binding(actions, action, 0)).bits != 0)
+        ikv_action_unbind(actions, first);
+    return IKV_OK;
+}
+
+ikv_binding ikv_action_binding(const ikv_actions *actions, ikv_action_id action,
+                               uint32_t nth)
+{
+    uint32_t at = find_action(actions, action);
+    uint32_t place =
+        at != IKVI_NO_SLOT ? action_row_at(actions, at)->first : NO_PLACE;
+    for (; place != NO_PLACE && nth > 0; nth--)
+        place = binding_at(actions, place)->next;
+    return place != NO_PLACE ? binding_handle(actions, place)
+                             : (ikv_binding){0};
+}
+
+ikv_binding ikv_action_binding_of(const ikv_actions *actions,
+                                  const ikv_event *event)
+{
+    if (actions == NULL || event == NULL ||
+        event->kind < IKV_KIND_ACTION_START ||
+        event->kind > IKV_KIND_ACTION_END || event->action.binding == 0 ||
+        event->action.binding > actions->binding_slots.capacity ||
+        !slot_used(&actions->binding_slots, actions,
+                   event->action.binding - 1u))
+        return (ikv_binding){0};
+    return binding_handle(actions, event->action.binding - 1u);
+}
+
+ikv_action_id ikv_binding_action(const ikv_actions *actions,
+                                 ikv_binding binding)
+{
+    uint32_t place = find_binding(actions, binding);
+    return place != IKVI_NO_SLOT
+               ? action_id_at(actions, binding_at(actions, place)->action)
+               : (ikv_action_id){0};
+}
+
+ikv_scope ikv_binding_scope(const ikv_actions *actions, ikv_binding binding)
+{
+    uint32_t place = find_binding(actions, binding);
+    return place != IKVI_NO_SLOT ? binding_at(actions, place)->scope
+                                 : (ikv_scope){0};
+}
+
+size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
+                        char *buffer, size_t size)
+{
+    uint32_t place = find_binding(actions, binding);
+    if (buffer != NULL && size > 0)
+        buffer[0] = '\0';
+    return place != IKVI_NO_SLOT && (buffer != NULL || size == 0)
+               ? ikvi_shape_write(&binding_at(actions, place)->shape, buffer,
+                                  size)
+               : 0;
+}
+
+/* Scopes of the same place, or one that is everywhere. */
+static bool scopes_meet(const ikv_scope *a, const ikv_scope *b)
+{
+    if (a->where == IKV_ANYWHERE || b->where == IKV_ANYWHERE)
+        return true;
+    return a->where == b->where &&
+           (a->where == IKV_IN_LAYER ? a->layer == b->layer
+                                     : a->target.bits == b->target.bits);
+}
+
+uint32_t ikv_action_conflicts(const ikv_actions *actions, ikv_action_id action,
+                              const char *text, const ikv_scope *scope,
+                              ikv_binding *list, uint32_t room)
+{
+    static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
+    action_shape shape;
+    uint32_t count = 0;
+    if (actions == NULL || text == NULL || (list == NULL && room > 0) ||
+        ikvi_shape_read(text, &shape, NULL) < 0)
+        return 0;
+    for (uint32_t i = 0; i < actions->binding_slots.capacity; i++) {
+        const action_binding *b = binding_at(actions, i);
+        if (!slot_used(&actions->binding_slots, actions, i) ||
+            action_id_at(actions, b->action).bits == action.bits ||
+            !scopes_meet(&b->scope, scope != NULL ? scope : &anywhere) ||
+            !ikvi_shapes_clash(&b->shape, &shape))
+            continue;
+        if (count < room)
+            list[count] = binding_handle(actions, i);
+        count++;
+    }
+    return count;
+}
+
+/* --------------------------------------------------------------- asking -- */
+
+ikv_action_state ikv_action_ask(const ikv_actions *actions,
+                                ikv_action_id action, uint8_t seat)
+{
+    uint32_t place = find_action(actions, action);
+    if (place == IKVI_NO_SLOT)
+        return (ikv_action_state){0};
+    const action_run *run =
+        action_run_at(actions, place, action_seat(actions, seat));
+    if (run->on == 0)
+        return (ikv_action_state){0};
+    return (ikv_action_state){.on = true,
+                              .value = run->value,
+                              .x = run->x,
+                              .y = run->y,
+                              .steps = run->steps};
+}
+
+ikv_action_counters ikv_action_count(const ikv_actions *actions)
+{
+    if (actions == NULL)
+        return (ikv_action_counters){0};
+    ikv_action_counters counters = actions->counters;
+    counters.actions = actions->action_slots.used;
+    counters.actions_high = actions->action_slots.high;
+    counters.bindings = actions->binding_slots.used;
+    counters.bindings_high = actions->binding_slots.high;
+    counters.held = actions->held_count;
+    return counters;
+}
+
+uint32_t ikv_action_room(const ikv_actions *actions)
+{
+    return actions != NULL ? actions->binding_slots.capacity : 0;
+}
+
+/* ----------------------------------------------------------- validating -- */
+
+static const char *validate_lists(const ikv_actions *a)
+{
+    uint32_t listed = 0;
+    for (uint32_t i = 0; i < a->action_slots.capacity; i++) {
+        if (!slot_used(&a->action_slots, a, i))
+            continue;
+        const action_row *row = action_row_at(a, i);
+        uint32_t last = NO_PLACE;
+        for (uint32_t at = row->first; at != NO_PLACE;
+             at = binding_at(a, at)->next, listed++) {
+            if (listed > a->binding_slots.used ||
+                binding_at(a, at)->action != i)
+                return "A1";
+            last = at;
+        }
+        if (last != row->last)
+            return "A1";
+    }
+    return listed == a->binding_slots.used ? NULL : "A1";
+}
+
+static const char *validate_triggers(const ikv_actions *a)
+{
+    uint32_t listed = 0, expected = 0;
+    for (uint32_t i = 0; i < TRIGGER_BUCKETS; i++)
+        for (uint32_t at = a->heads[i]; at != NO_PLACE; listed++) {
+            const action_binding *b = binding_at(a, at / ACTION_PARTS);
+            uint32_t part = at % ACTION_PARTS;
+            if (!slot_used(&a->binding_slots, a, at / ACTION_PARTS) ||
+                trigger_bucket(b->shape.parts[part]) != i)
+                return "A2";
+            at = b->same[part];
+        }
+    for (uint32_t i = 0; i < a->binding_slots.capacity; i++)
+        if (slot_used(&a->binding_slots, a, i)) {
+            const action_shape *shape = &binding_at(a, i)->shape;
+            expected += shape->count - first_trigger(shape);
+        }
+    return listed == expected ? NULL : "A2";
+}
+
+static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
+{
+    uint32_t on = 0;
+    for (uint32_t at = action_row_at(a, action)->first; at != NO_PLACE;
+         at = binding_at(a, at)->next)
+        on += binding_run_at(a, at * a->seats + seat)->on;
+    return on;
+}
+
+const char *ikv_action_validate(const ikv_actions *actions)
+{
+    if (actions == NULL)
+        return NULL;
+    const ikv_actions *a = actions;
+    const char *broken = validate_lists(a);
+    uint32_t on = 0;
+    if (broken == NULL)
+        broken = validate_triggers(a);
+    if (broken != NULL)
+        return broken;
+    for (uint32_t i = 0; i < a->held_count; i++) {
+        if (!binding_run_at(a, *held_at(a, i))->on)
+            return "A3";
+        for (uint32_t k = 0; k < i; k++)
+            if (*held_at(a, k) == *held_at(a, i))
+                return "A3";
+    }
+    for (uint32_t i = 0; i < a->action_slots.capacity; i++)
+        for (uint32_t seat = 0;
+             slot_used(&a->action_slots, a, i) && seat < a->seats; seat++) {
+            uint32_t bindings = count_on(a, i, seat);
+            on += bindings;
+            if (action_run_at(a, i, seat)->on != bindings)
+                return "A4";
+        }
+    return on == a->held_count ? NULL : "A3";
+}

@@ -1,0 +1,208 @@
+/* action_internal.h - the actions' inside: action.c keeps sets, actions and
+ * bindings, action_text.c reads and writes a binding's text, action_run.c
+ * starts and ends actions as input comes. */
+#ifndef IKVI_ACTION_INTERNAL_H
+#define IKVI_ACTION_INTERNAL_H
+
+#include "../bus/bus_shared.h"
+#include "../event/names.h"
+#include "../event/number.h"
+#include "../event/report.h"
+#include "../event/slots.h"
+#include "../event/text.h"
+#include "../event/values.h"
+#include "../router/router_shared.h"
+#include "action_shared.h"
+
+#include "ikvar/action.h"
+
+enum {
+    ACTION_PARTS = 4,
+    ACTION_SEATS = 8,
+    ACTION_QUEUE = 16, /* what may come of one input */
+    TRIGGER_BUCKETS = 256
+};
+
+/* What a part of a binding is; `number` says which one. */
+enum {
+    PART_KEY = 1, /* USB HID usage */
+    PART_ANY_KEY,
+    PART_MODIFIER, /* IKV_SHIFT ... */
+    PART_BUTTON,
+    PART_CLICK,
+    PART_DOUBLE,
+    PART_HOLD,
+    PART_TWO_TAP,
+    PART_MOVE,
+    PART_WHEEL, /* WHEEL_UP ... */
+    PART_PAD,
+    PART_AXIS,
+    PART_AXIS_PLUS,
+    PART_AXIS_MINUS,
+    PART_STICK, /* 0 left, 1 right */
+    PART_TYPES
+};
+
+enum {
+    WHEEL_UP = 0,
+    WHEEL_DOWN = 1,
+    WHEEL_LEFT = 2,
+    WHEEL_RIGHT = 3
+};
+
+typedef struct action_part {
+    uint8_t type, number;
+} action_part;
+
+/* A binding as it is read: a chord, whose last part triggers it, or an axis of
+ * two or four parts. */
+typedef struct action_shape {
+    uint8_t count;
+    bool axis;
+    action_part parts[ACTION_PARTS];
+} action_shape;
+
+typedef struct action_binding {
+    uint32_t action;             /* place */
+    uint32_t next;               /* of the action's */
+    uint32_t same[ACTION_PARTS]; /* next of the bindings with that trigger */
+    ikv_scope scope;
+    action_shape shape;
+} action_binding;
+
+/* A binding as a seat uses it. */
+typedef struct binding_run {
+    float value, x, y;
+    float moved_x, moved_y; /* in this step */
+    uint32_t tried;         /* for which of `tries` */
+    uint16_t device, pointer;
+    bool on;
+    bool moved;
+} binding_run;
+
+typedef struct action_row {
+    uint32_t name;
+    uint32_t first, last; /* of its bindings */
+    ikv_action_set set;
+} action_row;
+
+/* An action as a seat uses it. */
+typedef struct action_run {
+    ikv_event cause;
+    float value, x, y;
+    uint32_t steps, told; /* when a hold was told last */
+    uint32_t on;          /* how many of its bindings are satisfied */
+    uint32_t binding;
+    uint8_t router;
+} action_run;
+
+typedef struct action_set {
+    uint32_t name;
+    uint8_t off; /* a bit for each seat */
+} action_set;
+
+/* Something that may start actions. */
+typedef struct action_news {
+    ikv_event event;
+    uint8_t router;
+    bool claimed;
+    bool release; /* only axes may start by it: their other side is held */
+} action_news;
+
+typedef struct action_lesson {
+    bool on, done;
+    uint8_t seat;
+    uint32_t cancel_code;
+    uint32_t modifier; /* the code of the one that was pressed last */
+    action_shape shape;
+} action_lesson;
+
+struct ikv_actions {
+    ikv_memory memory;
+    size_t size;
+    uint64_t identity; /* of its config */
+    ikv_bus *bus;
+    ikv_state *state;
+    ikv_reporter reporter;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+    uint32_t router_count;
+    /* From here on an image holds it. */
+    uint32_t seats, set_room, set_count;
+    ikvi_slots action_slots, binding_slots;
+    ikvi_names names;
+    size_t sets, rows, action_runs, bindings, binding_runs, held;
+    uint32_t heads[TRIGGER_BUCKETS];
+    uint32_t held_count;
+    uint32_t axes;    /* bindings that are one of several parts */
+    uint32_t step;    /* counts ikv_action_step() */
+    uint32_t tries;   /* counts presses */
+    uint64_t changes; /* of what is held: loops begin anew after one */
+    uint64_t time_ns; /* of what is being settled */
+    bool settling, synthetic;
+    uint32_t news_count;
+    action_news news[ACTION_QUEUE];
+    action_lesson lesson;
+    ikv_action_counters counters;
+};
+
+#define NO_PLACE UINT32_MAX
+
+static inline action_row *action_row_at(const ikv_actions *a, uint32_t place)
+{
+    return (action_row *)ikvi_at((void *)(uintptr_t)a, a->rows) + place;
+}
+
+static inline action_run *action_run_at(const ikv_actions *a, uint32_t place,
+                                        uint32_t seat)
+{
+    return (action_run *)ikvi_at((void *)(uintptr_t)a, a->action_runs) +
+           place * a->seats + seat;
+}
+
+static inline action_binding *binding_at(const ikv_actions *a, uint32_t place)
+{
+    return (action_binding *)ikvi_at((void *)(uintptr_t)a, a->bindings) + place;
+}
+
+/* Of a binding and a seat: place * seats + seat. */
+static inline binding_run *binding_run_at(const ikv_actions *a, uint32_t index)
+{
+    return (binding_run *)ikvi_at((void *)(uintptr_t)a, a->binding_runs) +
+           index;
+}
+
+static inline action_set *action_set_at(const ikv_actions *a, uint32_t set)
+{
+    return (action_set *)ikvi_at((void *)(uintptr_t)a, a->sets) + set;
+}
+
+/* Which bindings are satisfied, in the order in which they were. */
+static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
+{
+    return (uint32_t *)ikvi_at((void *)(uintptr_t)a, a->held) + nth;
+}
+
+static inline uint32_t trigger_bucket(action_part part)
+{
+    return (part.type * 37u + part.number) & (TRIGGER_BUCKETS - 1);
+}
+
+static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
+{
+    return seat < a->seats ? seat : (uint8_t)(a->seats - 1);
+}
+
+/* action_text.c */
+ikv_status ikvi_shape_read(const char *text, action_shape *to,
+                           ikv_message *message);
+size_t ikvi_shape_write(const action_shape *shape, char *buffer, size_t size);
+/* Whether one press can satisfy both. */
+bool ikvi_shapes_clash(const action_shape *a, const action_shape *b);
+
+/* action_run.c */
+/* Takes a binding's satisfaction away, without a look at its input. */
+void ikvi_binding_let_go(ikv_actions *a, uint32_t place, uint32_t seat);
+void ikvi_action_told(void *actions, ikv_router *router, const ikv_event *event,
+                      ikv_outcome outcome, bool passed);
+
+#endif

@@ -1,0 +1,797 @@
+/* action_run.c - starts and ends actions as input comes.
+ *
+ * Presses start bindings; whether a binding is still satisfied is asked of the
+ * state after each input, so that nothing that was lost stays held. A handler
+ * may change anything: loops over what is held begin anew after each delivery.
+ */
+#include "action_internal.h"
+
+enum {
+    TRIGGERS = 4 /* parts that one event can be */
+};
+
+/* From where on half an axis counts as pressed, and below where as let go. */
+static const float press_at = 0.5f, release_at = 0.4f;
+
+bool ikv_action_is_on(const ikv_actions *actions, ikv_action_set set,
+                      uint8_t seat)
+{
+    return actions != NULL && set < actions->set_count &&
+           (action_set_at(actions, set)->off >> action_seat(actions, seat) &
+            1) == 0;
+}
+
+/* ------------------------------------------------------------ measuring -- */
+
+static bool pad_of_seat(const ikv_actions *a, uint32_t nth, uint32_t seat,
+                        ikv_pad_state *pad)
+{
+    for (uint32_t i = 0; ikv_state_pad(a->state, IKV_UNCLAIMED, i, pad); i++)
+        if (pad->connected && action_seat(a, pad->seat) == seat && nth-- == 0)
+            return true;
+    return false;
+}
+
+static float size_of(float value)
+{
+    return value < 0 ? -value : value;
+}
+
+/* After the dead zone; of several pads the one that is furthest. */
+static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
+{
+    ikv_pad_state pad;
+    float most = 0;
+    if (number >= IKV_PAD_AXES)
+        return 0;
+    for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++) {
+        float value = number < 2   ? pad.left[number]
+                      : number < 4 ? pad.right[number - 2]
+                                   : pad.axes[number];
+        most = size_of(value) > size_of(most) ? value : most;
+    }
+    return most;
+}
+
+static bool button_is_down(const ikv_actions *a, uint32_t seat, int8_t button)
+{
+    ikv_pointer_state p;
+    uint8_t bit = ikvi_button_bit(button);
+    for (uint32_t i = 0; ikv_state_pointer(a->state, IKV_UNCLAIMED, i, &p); i++)
+        if (action_seat(a, p.seat) == seat && (p.buttons & bit) != 0)
+            return true;
+    return false;
+}
+
+static bool pad_button_is_down(const ikv_actions *a, uint32_t seat,
+                               uint32_t button)
+{
+    ikv_pad_state pad;
+    for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++)
+        if (pad.buttons >> button & 1)
+            return true;
+    return false;
+}
+
+static bool key_is_down(const ikv_actions *a, uint32_t seat, uint32_t usage)
+{
+    return ikv_state_key(a->state, IKV_UNCLAIMED, (uint8_t)seat,
+                         0x00070000u | usage)
+        .down;
+}
+
+/* How far a part that can be held is held, 0 to 1. */
+static float amount(const ikv_actions *a, uint32_t seat, action_part part)
+{
+    float axis;
+    switch (part.type) {
+    case PART_KEY:
+        return key_is_down(a, seat, part.number);
+    case PART_ANY_KEY:
+        return ikv_state_any_key(a->state, IKV_UNCLAIMED, (uint8_t)seat).down;
+    case PART_MODIFIER:
+        return (ikv_state_modifiers(a->state, IKV_UNCLAIMED, (uint8_t)seat) &
+                part.number) != 0;
+    case PART_BUTTON:
+        return button_is_down(a, seat, (int8_t)part.number);
+    case PART_PAD:
+        return pad_button_is_down(a, seat, part.number);
+    case PART_AXIS_PLUS:
+    case PART_AXIS_MINUS:
+        axis = axis_of(a, seat, part.number);
+        axis = part.type == PART_AXIS_PLUS ? axis : -axis;
+        return axis > 0 ? axis : 0;
+    default:
+        return 0;
+    }
+}
+
+static bool set_vector(binding_run *run, float x, float y)
+{
+    float length = ikvi_sqrt((double)x * (double)x + (double)y * (double)y);
+    run->x = x;
+    run->y = y;
+    run->value = length < 1 ? length : 1;
+    return length > 0;
+}
+
+static bool measure_axis(const ikv_actions *a, uint32_t seat,
+                         const action_shape *shape, binding_run *run)
+{
+    const action_part *p = shape->parts;
+    float x = amount(a, seat, p[1]) - amount(a, seat, p[0]);
+    if (shape->count == 4)
+        return set_vector(run, x,
+                          amount(a, seat, p[3]) - amount(a, seat, p[2]));
+    run->value = run->x = x;
+    return x < 0 || x > 0;
+}
+
+/* By the pointer that began it: others are elsewhere. */
+static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
+                            uint8_t buttons)
+{
+    ikv_pointer_state p;
+    return ikv_state_find_pointer(a->state, IKV_UNCLAIMED, run->device,
+                                  run->pointer, &p) &&
+           (p.buttons & buttons) != 0;
+}
+
+/* The last part of a chord, by the state: what is over in a moment never is. */
+static bool measure_trigger(const ikv_actions *a, uint32_t seat,
+                            action_part part, binding_run *run)
+{
+    float value;
+    switch (part.type) {
+    case PART_AXIS:
+        run->value = run->x = axis_of(a, seat, part.number);
+        return run->value < 0 || run->value > 0;
+    case PART_STICK:
+        return set_vector(run, axis_of(a, seat, 2u * part.number),
+                          axis_of(a, seat, 2u * part.number + 1));
+    case PART_AXIS_PLUS:
+    case PART_AXIS_MINUS:
+        value = amount(a, seat, part);
+        run->value = run->x = value;
+        return value > (run->on ? release_at : press_at);
+    case PART_HOLD:
+        return pointer_goes_on(a, run, UINT8_MAX);
+    case PART_BUTTON:
+        run->value = run->x = 1;
+        return pointer_goes_on(a, run, ikvi_button_bit((int8_t)part.number));
+    case PART_MOVE:
+        return true; /* until a step without motion */
+    default:
+        run->value = run->x = 1;
+        return amount(a, seat, part) > 0;
+    }
+}
+
+static bool others_are_held(const ikv_actions *a, uint32_t seat,
+                            const action_shape *shape)
+{
+    for (uint32_t i = 0; i + 1 < shape->count; i++)
+        if (!(amount(a, seat, shape->parts[i]) > release_at))
+            return false;
+    return true;
+}
+
+/* Whether the binding is satisfied, by the state; its values follow. */
+static bool measure_binding(const ikv_actions *a, const action_binding *b,
+                            uint32_t seat, binding_run *run)
+{
+    const action_shape *shape = &b->shape;
+    if (shape->axis)
+        return measure_axis(a, seat, shape, run);
+    return others_are_held(a, seat, shape) &&
+           measure_trigger(a, seat, shape->parts[shape->count - 1], run);
+}
+
+/* -------------------------------------------------------------- scoping -- */
+
+static bool lies_within(const ikv_router *router, ikv_target target,
+                        ikv_target top)
+{
+    for (; target.bits != 0; target = ikvi_router_parent(router, target))
+        if (target.bits == top.bits)
+            return true;
+    return false;
+}
+
+static bool focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
+{
+    for (uint32_t i = 0; i < a->router_count; i++) {
+        ikv_target at = ikv_router_focused(a->routers[i], (uint8_t)seat);
+        if (at.bits != 0 &&
+            (top.bits == 0 || lies_within(a->routers[i], at, top)))
+            return true;
+    }
+    return false;
+}
+
+static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
+                        uint32_t seat, const action_news *news)
+{
+    const ikv_router *router =
+        news->router < a->router_count ? a->routers[news->router] : NULL;
+    switch (scope->where) {
+    case IKV_WITHIN:
+        return router != NULL &&
+               lies_within(router, news->event.target, scope->target);
+    case IKV_IN_LAYER:
+        return router != NULL && news->event.target.bits != 0 &&
+               ikvi_router_layer(router, news->event.target) == scope->layer;
+    case IKV_FOCUSED:
+        return focus_is_within(a, seat, scope->target);
+    default:
+        return true;
+    }
+}
+
+/* ----------------------------------------------------------- delivering -- */
+
+static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
+{
+    const action_run *run = action_run_at(a, place, seat);
+    ikv_event cause = run->cause;
+    ikv_event event = ikv_event_make(
+        kind, kind == IKV_KIND_ACTION_START ? cause.time_ns : a->time_ns);
+    event.device = cause.device;
+    event.modifiers = cause.modifiers;
+    event.view = cause.view;
+    event.seat = (uint8_t)seat;
+    event.flags = a->synthetic ? IKV_SYNTHETIC : 0;
+    event.target = ikv_bus_target_alive(a->bus, cause.target)
+                       ? cause.target
+                       : ikv_bus_root(a->bus);
+    event.action.action = ikvi_slots_bits(&a->action_slots, a, place);
+    event.action.value = run->value;
+    event.action.x = run->x;
+    event.action.y = run->y;
+    event.action.binding = (uint16_t)(run->binding + 1);
+    event.action.state = (uint8_t)(kind - IKV_KIND_ACTION_START);
+    event.action.steps = run->steps;
+    ikv_route route = IKV_ROUTE_INIT;
+    route.cause = &cause;
+    if (run->router < a->router_count)
+        route.router = a->routers[run->router];
+    ikv_bus_deliver_along(a->bus, &event, &route);
+}
+
+/* The action's values are those of the binding that is furthest. */
+static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    action_run *run = action_run_at(a, place, seat);
+    float most = -1;
+    for (uint32_t at = action_row_at(a, place)->first; at != NO_PLACE;
+         at = binding_at(a, at)->next) {
+        const binding_run *b = binding_run_at(a, at * a->seats + seat);
+        if (!b->on || size_of(b->value) <= most)
+            continue;
+        most = size_of(b->value);
+        run->value = b->value;
+        run->x = b->x;
+        run->y = b->y;
+        run->binding = at;
+    }
+}
+
+static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
+                          const action_news *news)
+{
+    uint32_t index = place * a->seats + seat;
+    uint32_t at = binding_at(a, place)->action;
+    action_run *run = action_run_at(a, at, seat);
+    binding_run_at(a, index)->on = true;
+    *held_at(a, a->held_count++) = index;
+    a->changes++;
+    if (run->on++ > 0) {
+        refresh_action(a, at, seat);
+        return;
+    }
+    run->cause = news->event;
+    run->router = news->router;
+    run->steps = 0;
+    refresh_action(a, at, seat);
+    a->counters.started++;
+    tell(a, IKV_KIND_ACTION_START, at, seat);
+}
+
+void ikvi_binding_let_go(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    uint32_t index = place * a->seats + seat, nth = 0;
+    uint32_t at = binding_at(a, place)->action;
+    bool synthetic = a->synthetic;
+    while (*held_at(a, nth) != index)
+        nth++;
+    a->held_count--;
+    for (uint32_t i = nth; i < a->held_count; i++)
+        *held_at(a, i) = *held_at(a, i + 1);
+    binding_run_at(a, index)->on = false;
+    a->changes++;
+    if (--action_run_at(a, at, seat)->on > 0) {
+        refresh_action(a, at, seat);
+        return;
+    }
+    a->synthetic = synthetic || !a->settling;
+    tell(a, IKV_KIND_ACTION_END, at, seat);
+    a->synthetic = synthetic;
+}
+
+/* -------------------------------------------------------------- presses -- */
+
+static bool moves(const ikv_event *event)
+{
+    return event->pointer.dx < 0 || event->pointer.dx > 0 ||
+           event->pointer.dy < 0 || event->pointer.dy > 0;
+}
+
+/* What is let go, which an axis may have been kept in its middle by. */
+static uint32_t releases_of(const ikv_event *event, action_part *to)
+{
+    uint8_t button = ikvi_button_bit(event->pointer.button);
+    uint16_t modifier = ikvi_modifier_bit(event->key.code);
+    uint32_t count = 0;
+    if (event->kind == IKV_KIND_KEY_UP && event->key.code >> 16 == 7) {
+        to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
+        if (modifier != 0)
+            to[count++] = (action_part){PART_MODIFIER, (uint8_t)modifier};
+    } else if (event->kind == IKV_KIND_PAD_UP) {
+        to[count++] = (action_part){PART_PAD, event->pad.index};
+    } else if (event->kind == IKV_KIND_POINTER_UP ||
+               (event->kind == IKV_KIND_POINTER_MOVE && button != 0 &&
+                (event->pointer.buttons & button) == 0)) {
+        to[count++] =
+            (action_part){PART_BUTTON, (uint8_t)event->pointer.button};
+    }
+    return count;
+}
+
+/* What an event is, among the parts of bindings. */
+static uint32_t triggers_of(const ikv_event *event, action_part *to)
+{
+    uint32_t count = 0;
+    uint8_t button = ikvi_button_bit(event->pointer.button);
+    uint8_t index = event->pad.index;
+    switch (event->kind) {
+    case IKV_KIND_KEY_DOWN:
+        if (event->flags & IKV_REPEAT || event->key.code >> 16 != 7)
+            break;
+        to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
+        if (ikvi_modifier_bit(event->key.code) != 0)
+            to[count++] = (action_part){
+                PART_MODIFIER, (uint8_t)ikvi_modifier_bit(event->key.code)};
+        to[count++] = (action_part){PART_ANY_KEY, 0};
+        break;
+    case IKV_KIND_POINTER_DOWN:
+    case IKV_KIND_POINTER_MOVE:
+        if (button != 0 && (event->pointer.buttons & button) != 0)
+            to[count++] =
+                (action_part){PART_BUTTON, (uint8_t)event->pointer.button};
+        if (event->kind == IKV_KIND_POINTER_MOVE && moves(event))
+            to[count++] = (action_part){PART_MOVE, 0};
+        break;
+    case IKV_KIND_POINTER_CLICK:
+        to[count++] = (action_part){PART_CLICK, 0};
+        break;
+    case IKV_KIND_POINTER_DOUBLE:
+        to[count++] = (action_part){PART_DOUBLE, 0};
+        break;
+    case IKV_KIND_POINTER_HOLD:
+        to[count++] = (action_part){PART_HOLD, 0};
+        break;
+    case IKV_KIND_GESTURE_TWO_TAP:
+        to[count++] = (action_part){PART_TWO_TAP, 0};
+        break;
+    case IKV_KIND_WHEEL:
+        if (event->wheel.dy < 0 || event->wheel.dy > 0)
+            to[count++] = (action_part){
+                PART_WHEEL, event->wheel.dy < 0 ? WHEEL_UP : WHEEL_DOWN};
+        if (event->wheel.dx < 0 || event->wheel.dx > 0)
+            to[count++] = (action_part){
+                PART_WHEEL, event->wheel.dx < 0 ? WHEEL_LEFT : WHEEL_RIGHT};
+        break;
+    case IKV_KIND_PAD_DOWN:
+        to[count++] = (action_part){PART_PAD, index};
+        break;
+    case IKV_KIND_PAD_AXIS:
+        to[count++] = (action_part){PART_AXIS, index};
+        to[count++] = (action_part){PART_AXIS_PLUS, index};
+        to[count++] = (action_part){PART_AXIS_MINUS, index};
+        to[count++] = (action_part){PART_STICK, (uint8_t)(index / 2)};
+        break;
+    default:
+        break;
+    }
+    return count;
+}
+
+static bool is_momentary(action_part part)
+{
+    return part.type == PART_CLICK || part.type == PART_DOUBLE ||
+           part.type == PART_TWO_TAP || part.type == PART_WHEEL;
+}
+
+/* What a press says of itself: the state may not have it. */
+static void measure_press(const ikv_event *event, action_part part,
+                          binding_run *run)
+{
+    run->value = run->x = 1;
+    run->y = 0;
+    run->device = event->device;
+    run->pointer = event->pointer.pointer;
+    if (part.type == PART_WHEEL)
+        run->value = run->x = size_of(
+            part.number <= WHEEL_DOWN ? event->wheel.dy : event->wheel.dx);
+    if (part.type == PART_MOVE) {
+        run->moved = true;
+        run->moved_x += event->pointer.dx;
+        run->moved_y += event->pointer.dy;
+        set_vector(run, run->moved_x, run->moved_y);
+    }
+}
+
+/* Whether that event satisfies the binding now, which it did not before. */
+static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
+                        const action_news *news, action_part part)
+{
+    const action_binding *b = binding_at(a, place);
+    const binding_run *run = binding_run_at(a, place * a->seats + seat);
+    ikv_action_set set = action_row_at(a, b->action)->set;
+    if (run->on || (news->release && !b->shape.axis) ||
+        !ikv_action_is_on(a, set, (uint8_t)seat) ||
+        !scope_holds(a, &b->scope, seat, news))
+        return false;
+    binding_run trial = *run;
+    if (b->shape.axis || (part.type >= PART_AXIS && part.type <= PART_STICK))
+        return measure_binding(a, b, seat, &trial);
+    return others_are_held(a, seat, &b->shape);
+}
+
+/* Goes on from *at to the next binding in the bucket with that trigger. */
+static bool next_with(const ikv_actions *a, uint32_t *at, action_part part,
+                      uint32_t *place)
+{
+    while (*at != NO_PLACE) {
+        const action_binding *b = binding_at(a, *at / ACTION_PARTS);
+        action_part own = b->shape.parts[*at % ACTION_PARTS];
+        *place = *at / ACTION_PARTS;
+        *at = b->same[*at % ACTION_PARTS];
+        if (own.type == part.type && own.number == part.number)
+            return true;
+    }
+    return false;
+}
+
+static uint32_t chord_length(const action_binding *b)
+{
+    return b->shape.axis ? 1 : b->shape.count;
+}
+
+/* A5: of the chords that the event completes, how long the longest is. */
+static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
+                              const action_news *news, const action_part *parts,
+                              uint32_t count)
+{
+    uint32_t longest = 0, place;
+    for (uint32_t i = 0; i < count; i++) {
+        uint32_t at = a->heads[trigger_bucket(parts[i])];
+        while (next_with(a, &at, parts[i], &place)) {
+            uint32_t length = chord_length(binding_at(a, place));
+            if (length > longest && would_start(a, place, seat, news, parts[i]))
+                longest = length;
+        }
+    }
+    return longest;
+}
+
+/* The next one of that length which was not tried for this event yet. */
+static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
+                              const action_news *news, action_part part,
+                              uint32_t length)
+{
+    uint32_t at = a->heads[trigger_bucket(part)], place;
+    while (next_with(a, &at, part, &place)) {
+        const binding_run *run = binding_run_at(a, place * a->seats + seat);
+        if (run->tried != a->tries &&
+            chord_length(binding_at(a, place)) == length &&
+            would_start(a, place, seat, news, part))
+            return place;
+    }
+    return NO_PLACE;
+}
+
+static void start_all(ikv_actions *a, uint32_t seat, const action_news *news,
+                      action_part part, uint32_t length)
+{
+    uint32_t place;
+    while ((place = next_to_start(a, seat, news, part, length)) != NO_PLACE) {
+        binding_run *run = binding_run_at(a, place * a->seats + seat);
+        const action_binding *b = binding_at(a, place);
+        run->tried = a->tries;
+        run->moved_x = run->moved_y = 0;
+        measure_press(&news->event, part, run);
+        if (b->shape.axis ||
+            (part.type >= PART_AXIS && part.type <= PART_STICK))
+            measure_binding(a, b, seat, run);
+        start_binding(a, place, seat, news);
+        if (is_momentary(part) && run->on)
+            ikvi_binding_let_go(a, place, seat);
+    }
+}
+
+/* Motion that adds to what has started already. */
+static void add_motion_to_held(ikv_actions *a, uint32_t seat,
+                               const action_news *news)
+{
+    for (uint32_t nth = 0; nth < a->held_count; nth++) {
+        uint32_t index = *held_at(a, nth);
+        const action_binding *b = binding_at(a, index / a->seats);
+        action_part part = b->shape.parts[b->shape.count - 1];
+        if (index % a->seats == seat && part.type == PART_MOVE &&
+            scope_holds(a, &b->scope, seat, news)) {
+            measure_press(&news->event, part, binding_run_at(a, index));
+            refresh_action(a, b->action, seat);
+        }
+    }
+}
+
+static void take_press(ikv_actions *a, const action_news *news)
+{
+    action_part parts[TRIGGERS];
+    uint32_t count = news->release ? releases_of(&news->event, parts)
+                                   : triggers_of(&news->event, parts);
+    uint32_t seat = action_seat(a, news->event.seat);
+    if (count == 0)
+        return;
+    if (news->claimed && !news->release) {
+        a->counters.passed_over++;
+        return;
+    }
+    if (parts[count - 1].type == PART_MOVE)
+        add_motion_to_held(a, seat, news);
+    uint32_t length = longest_chord(a, seat, news, parts, count);
+    if (length == 0)
+        return;
+    a->tries++;
+    for (uint32_t i = 0; i < count; i++)
+        start_all(a, seat, news, parts[i], length);
+}
+
+/* ------------------------------------------------------------- learning -- */
+
+static void add_held_modifiers(action_shape *shape, uint16_t modifiers)
+{
+    static const uint8_t order[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
+    for (uint32_t i = 0; i < 4 && shape->count + 1 < ACTION_PARTS; i++)
+        if (modifiers & order[i])
+            shape->parts[shape->count++] =
+                (action_part){PART_MODIFIER, order[i]};
+}
+
+/* The part by which an event is remembered; false if it says nothing yet. */
+static bool lesson_part(const ikv_event *event, action_part *to)
+{
+    float axis = event->pad.index % 2 == 0 ? event->pad.x : event->pad.y;
+    bool touch = event->pointer.type == IKV_TOUCH;
+    action_part parts[TRIGGERS];
+    if (event->kind == IKV_KIND_PAD_AXIS) {
+        if (event->pad.index >= 4)
+            axis = event->pad.value;
+        *to = (action_part){axis > 0 ? PART_AXIS_PLUS : PART_AXIS_MINUS,
+                            event->pad.index};
+        return size_of(axis) > press_at;
+    }
+    if (event->kind == IKV_KIND_KEY_UP) {
+        *to = (action_part){PART_KEY, (uint8_t)event->key.code};
+        return ikvi_modifier_bit(event->key.code) != 0;
+    }
+    if (event->kind == IKV_KIND_KEY_DOWN &&
+        ikvi_modifier_bit(event->key.code) != 0)
+        return false; /* more may follow */
+    if (triggers_of(event, parts) == 0 || parts[0].type == PART_MOVE)
+        return false;
+    *to = parts[0];
+    return touch ? to->type != PART_BUTTON
+                 : to->type != PART_CLICK && to->type != PART_DOUBLE &&
+                       to->type != PART_HOLD;
+}
+
+static void take_lesson(ikv_actions *a, const ikv_event *event)
+{
+    action_lesson *lesson = &a->lesson;
+    action_part part;
+    if (event->kind == IKV_KIND_KEY_DOWN && lesson->cancel_code != 0 &&
+        event->key.code == lesson->cancel_code) {
+        lesson->on = false;
+        return;
+    }
+    if (event->kind == IKV_KIND_KEY_DOWN)
+        lesson->modifier = event->key.code;
+    if (!lesson_part(event, &part) ||
+        (event->kind == IKV_KIND_KEY_UP && event->key.code != lesson->modifier))
+        return;
+    lesson->shape = (action_shape){0};
+    if (event->kind != IKV_KIND_KEY_UP)
+        add_held_modifiers(&lesson->shape, event->modifiers);
+    lesson->shape.parts[lesson->shape.count++] = part;
+    lesson->done = true;
+    lesson->on = false;
+}
+
+ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
+                            uint32_t cancel_code)
+{
+    if (actions == NULL || seat >= actions->seats)
+        return IKV_BAD_ARGUMENT;
+    if (actions->lesson.on)
+        return IKV_BUSY;
+    actions->lesson =
+        (action_lesson){.on = true, .seat = seat, .cancel_code = cancel_code};
+    return IKV_OK;
+}
+
+ikv_status ikv_action_learned(ikv_actions *actions, char *buffer, size_t size)
+{
+    if (actions == NULL || buffer == NULL || size == 0)
+        return IKV_BAD_ARGUMENT;
+    if (actions->lesson.on)
+        return IKV_BUSY;
+    if (!actions->lesson.done)
+        return IKV_ABSENT;
+    actions->lesson.done = false;
+    ikvi_shape_write(&actions->lesson.shape, buffer, size);
+    return IKV_OK;
+}
+
+void ikv_action_stop_learning(ikv_actions *actions)
+{
+    if (actions != NULL)
+        actions->lesson = (action_lesson){0};
+}
+
+/* -------------------------------------------------------------- feeding -- */
+
+static void add_news(ikv_actions *a, const action_news *news)
+{
+    if (a->news_count == ACTION_QUEUE)
+        a->counters.overflowed++;
+    else
+        a->news[a->news_count++] = *news;
+}
+
+/* A chord's move may both move and let go. */
+static void note_news(ikv_actions *a, const ikv_event *event, uint8_t router,
+                      bool claimed)
+{
+    action_part parts[TRIGGERS];
+    action_news news = {*event, router, claimed, false};
+    if (a->binding_slots.used == 0 && !a->lesson.on)
+        return;
+    if (triggers_of(event, parts) > 0)
+        add_news(a, &news);
+    news.release = true;
+    if (releases_of(event, parts) > 0 && (a->axes > 0 || a->lesson.on))
+        add_news(a, &news);
+}
+
+/* What a target that lets events through passes on may be stopped beneath. */
+void ikvi_action_told(void *actions, ikv_router *router, const ikv_event *event,
+                      ikv_outcome outcome, bool passed)
+{
+    ikv_actions *a = actions;
+    bool claimed = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
+    uint8_t at = 0;
+    if (passed) {
+        for (uint32_t i = a->news_count; claimed && i-- > 0;)
+            if (a->news[i].event.kind == event->kind) {
+                a->news[i].claimed = true;
+                return;
+            }
+        return;
+    }
+    while (at < a->router_count && a->routers[at] != router)
+        at++;
+    note_news(a, event, at, claimed);
+}
+
+void ikv_action_take(ikv_actions *actions, const ikv_event *event, bool claimed)
+{
+    if (actions != NULL && event != NULL && ikvi_event_is_good(NULL, event))
+        note_news(actions, event, UINT8_MAX, claimed);
+}
+
+/* A binding that holds only while something has the focus ends with that. */
+static bool goes_on(ikv_actions *a, uint32_t index)
+{
+    const action_binding *b = binding_at(a, index / a->seats);
+    uint32_t seat = index % a->seats;
+    return (b->scope.where != IKV_FOCUSED ||
+            focus_is_within(a, seat, b->scope.target)) &&
+           measure_binding(a, b, seat, binding_run_at(a, index));
+}
+
+static void end_what_is_over(ikv_actions *a)
+{
+    for (uint32_t nth = 0; nth < a->held_count;) {
+        uint32_t index = *held_at(a, nth);
+        if (goes_on(a, index)) {
+            refresh_action(a, binding_at(a, index / a->seats)->action,
+                           index % a->seats);
+            nth++;
+            continue;
+        }
+        ikvi_binding_let_go(a, index / a->seats, index % a->seats);
+        nth = 0;
+    }
+}
+
+void ikv_action_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
+                       bool lost)
+{
+    ikv_actions *a = actions;
+    if (a == NULL || a->settling || (a->news_count == 0 && a->held_count == 0))
+        return;
+    a->settling = true;
+    a->time_ns = time_ns;
+    a->synthetic = lost;
+    for (uint32_t i = 0; i < a->news_count; i++) {
+        action_news news = a->news[i];
+        bool key = news.event.kind == IKV_KIND_KEY_DOWN;
+        news.claimed = news.claimed || (key && typed);
+        if (a->lesson.on && action_seat(a, news.event.seat) == a->lesson.seat)
+            take_lesson(a, &news.event);
+        else
+            take_press(a, &news);
+    }
+    a->news_count = 0;
+    end_what_is_over(a);
+    a->synthetic = false;
+    a->settling = false;
+}
+
+/* Motion ends with a step in which nothing moved. */
+static void end_motion(ikv_actions *a)
+{
+    for (uint32_t nth = 0; nth < a->held_count;) {
+        uint32_t index = *held_at(a, nth);
+        const action_shape *shape = &binding_at(a, index / a->seats)->shape;
+        binding_run *run = binding_run_at(a, index);
+        bool moved = run->moved;
+        nth++;
+        if (shape->axis || shape->parts[shape->count - 1].type != PART_MOVE)
+            continue;
+        run->moved = false;
+        run->moved_x = run->moved_y = 0;
+        if (moved)
+            continue;
+        ikvi_binding_let_go(a, index / a->seats, index % a->seats);
+        nth = 0;
+    }
+}
+
+void ikv_action_step(ikv_actions *actions, uint64_t time_ns)
+{
+    ikv_actions *a = actions;
+    if (a == NULL || a->settling || a->held_count == 0)
+        return;
+    a->settling = true;
+    a->time_ns = time_ns;
+    a->step++;
+    end_motion(a);
+    for (uint32_t nth = 0; nth < a->held_count;) {
+        uint32_t index = *held_at(a, nth), seat = index % a->seats;
+        uint32_t at = binding_at(a, index / a->seats)->action;
+        action_run *run = action_run_at(a, at, seat);
+        uint64_t changes = a->changes;
+        nth++;
+        if (run->told == a->step)
+            continue;
+        run->told = a->step;
+        tell(a, IKV_KIND_ACTION_HOLD, at, seat);
+        run->steps++;
+        if (a->changes != changes)
+            nth = 0;
+    }
+    a->settling = false;
+}

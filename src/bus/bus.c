@@ -1,0 +1,502 @@
+/* bus.c - opening, targets, owners, lanes, counters. */
+#include "bus_internal.h"
+
+/* `reporter` is told which member can't be used. */
+static ikv_status check_bus(const ikv_bus_config *config,
+                            const ikv_reporter *reporter)
+{
+    const uint64_t most = (1u << 24) - 1;
+    const ikvi_range ranges[] = {
+        {"bus.subscriptions", config->subscriptions, 0, most},
+        {"bus.entries", config->entries, 0, most},
+        {"bus.targets", config->targets, 0, most},
+        {"bus.owners", config->owners, 0, most},
+        {"bus.deferred", config->deferred, 0, most},
+        {"bus.conditions", config->conditions, 0, most},
+        {"bus.timers", config->timers, 0, most},
+        {"bus.inbox", config->inbox, 0, most},
+        {"bus.payloads", config->payloads, 0, most},
+        {"bus.payload_bytes", config->payload_bytes, 0, most},
+        {"bus.mailboxes", config->mailboxes, 0, UINT16_MAX},
+        {"bus.mailbox_events", config->mailbox_events, 0, most},
+        {"bus.user_lanes", config->user_lanes, 0, UINT16_MAX - 2},
+        {"bus.name_bytes", config->name_bytes, 0, 1u << 30},
+        {"bus.depth", config->depth, 0, 1024},
+        {"bus.kept", config->kept, 0, most}};
+    return ikvi_check_ranges(reporter, "bus", ranges,
+                             sizeof ranges / sizeof ranges[0]);
+}
+
+static ikv_status lay_out_bus(const ikv_bus_config *config,
+                              const ikv_reporter *reporter, ikv_bus *b)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    ikv_status status = check_bus(config, reporter);
+    if (status < 0)
+        return status;
+    uint32_t subscriptions = ikvi_or(config->subscriptions, 1024);
+    uint32_t targets = ikvi_or(config->targets, 1024);
+    uint32_t owners = ikvi_or(config->owners, 64);
+    b->entry_capacity = ikvi_or(config->entries, subscriptions);
+    b->deferred_capacity = ikvi_or(config->deferred, 1024);
+    b->condition_capacity = ikvi_or(config->conditions, 256);
+    b->payload_capacity = ikvi_or(config->payloads, 32);
+    b->payload_bytes = ikvi_or(config->payload_bytes, 256);
+    b->mailbox_capacity = ikvi_or(config->mailboxes, 4);
+    b->mailbox_events = ikvi_or(config->mailbox_events, 64);
+    b->counting = config->statistics;
+    b->image_limit = ikvi_or(config->images, 64);
+    b->kept_room = ikvi_or(config->kept, 128);
+    uint32_t timers = ikvi_or(config->timers, 64);
+    ikv_queue_config inbox = IKV_QUEUE_INIT;
+    inbox.capacity = ikvi_or(config->inbox, 64);
+    inbox.own_capacity = 1;
+    b->inbox_size = ikv_queue_footprint(&inbox);
+    b->lane_capacity = 2 + ikvi_or(config->user_lanes, 4);
+    b->depth_limit = ikvi_or(config->depth, 16);
+    b->kind_limit = ikvi_catalogue_kind_limit(config->catalogue);
+    b->pool_half = b->entry_capacity + b->entry_capacity / 2 + 16;
+    size_t pool = 2 * (size_t)b->pool_half;
+
+    ikvi_layout l = {0, false};
+    ikvi_layout_add(&l, 1, sizeof *b);
+    b->pool = ikvi_layout_add(&l, pool, sizeof(bus_entry));
+    b->pool_links = ikvi_layout_add(&l, pool, sizeof(uint32_t));
+    b->links = ikvi_layout_add(&l, b->entry_capacity, sizeof(bus_link));
+    b->runs = ikvi_layout_add(&l, b->entry_capacity, sizeof(bus_run));
+    b->pending = ikvi_layout_add(&l, b->entry_capacity, sizeof(uint32_t));
+    b->subscriptions =
+        ikvi_layout_add(&l, subscriptions, sizeof(bus_subscription));
+    b->targets =
+        ikvi_layout_add(&l, targets + FIXED_PLACES, sizeof(bus_target));
+    b->owners = ikvi_layout_add(&l, owners, sizeof(bus_owner));
+    b->root_runs = ikvi_layout_add(&l, b->kind_limit, sizeof(uint32_t));
+    b->kind_counts =
+        ikvi_layout_add(&l, b->kind_limit, sizeof(ikv_kind_counters));
+    b->kind_traits = ikvi_layout_add(&l, b->kind_limit, sizeof(uint8_t));
+    b->dispatches = ikvi_layout_add(&l, b->depth_limit, sizeof(bus_dispatch));
+    b->deferred = ikvi_layout_add(&l, b->deferred_capacity, sizeof(ikv_event));
+    b->extras = ikvi_layout_add(&l, b->deferred_capacity, sizeof(bus_extra));
+    b->payloads = ikvi_layout_add(&l, b->payload_capacity,
+                                  ikvi_round_up(b->payload_bytes, 16));
+    b->payload_next =
+        ikvi_layout_add(&l, b->payload_capacity, sizeof(uint32_t));
+    b->timers = ikvi_layout_add(&l, timers, sizeof(bus_timer));
+    b->mailboxes =
+        ikvi_layout_add(&l, b->mailbox_capacity, sizeof(bus_mailbox));
+    b->mail = ikvi_layout_add(
+        &l, (size_t)b->mailbox_capacity * b->mailbox_events, sizeof(ikv_event));
+    b->inbox_capacity = ikvi_power_of_two(inbox.capacity);
+    b->given = ikvi_layout_add(&l, (size_t)b->lane_capacity * b->inbox_capacity,
+                               sizeof(ikv_event));
+    b->inboxes = ikvi_layout_add(&l, b->lane_capacity, b->inbox_size);
+    b->rebindings =
+        ikvi_layout_add(&l, IKV_REBIND_LIMIT, sizeof(bus_rebinding));
+    size_t floors[] = {ikvi_layout_add(&l, subscriptions, sizeof(uint32_t)),
+                       ikvi_layout_add(&l, owners, sizeof(uint32_t)),
+                       ikvi_layout_add(&l, timers, sizeof(uint32_t))};
+    b->kept = ikvi_layout_add(&l, b->kept_room, sizeof(bus_kept));
+    b->gates = b->outside_end =
+        ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
+    b->conditions =
+        ikvi_layout_add(&l, b->condition_capacity, sizeof(bus_condition));
+    b->counters = ikvi_layout_add(&l, b->counting ? subscriptions : 0,
+                                  sizeof(ikv_subscription_counters));
+    b->lanes = ikvi_layout_add(&l, b->lane_capacity, sizeof(bus_lane));
+    ikvi_names_layout(&b->names, &l, ikvi_or(config->name_bytes, 16384));
+    b->subscription_slots = (ikvi_slots){
+        .capacity = subscriptions,
+        .slots = ikvi_layout_add(&l, subscriptions, sizeof(ikvi_slot)),
+        .floors = floors[0]};
+    b->target_slots =
+        (ikvi_slots){.capacity = targets + FIXED_PLACES,
+                     .slots = ikvi_layout_add(&l, targets + FIXED_PLACES,
+                                              sizeof(ikvi_slot))};
+    b->owner_slots =
+        (ikvi_slots){.capacity = owners,
+                     .slots = ikvi_layout_add(&l, owners, sizeof(ikvi_slot)),
+                     .floors = floors[1]};
+    b->timer_slots =
+        (ikvi_slots){.capacity = timers,
+                     .slots = ikvi_layout_add(&l, timers, sizeof(ikvi_slot)),
+                     .floors = floors[2]};
+    b->size = ikvi_layout_size(&l);
+    return b->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_bus_footprint(const ikv_bus_config *config)
+{
+    ikv_bus plan = {0};
+    return config != NULL && lay_out_bus(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+static void open_slots(ikvi_slots *slots, ikv_bus *b)
+{
+    ikvi_slots_open(slots, slots->capacity, slots->slots, b);
+}
+
+ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
+{
+    if (config == NULL || bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_bus plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(config, offsetof(ikv_bus_config, statistics) +
+                                              sizeof(bool)),
+        .catalogue = config->catalogue,
+        .reporter = config->reporter};
+    void *block = NULL;
+    ikv_status status = lay_out_bus(config, &config->reporter, &plan);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (status < 0)
+        return status;
+    ikv_bus *b = block;
+    *b = plan;
+    open_slots(&b->subscription_slots, b);
+    open_slots(&b->target_slots, b);
+    open_slots(&b->owner_slots, b);
+    open_slots(&b->timer_slots, b);
+    for (uint32_t i = 0; i < b->target_slots.capacity; i++)
+        ikvi_bus_target(b, i)->first_run = ikvi_bus_target(b, i)->of_body =
+            IKVI_NONE;
+    b->ended = IKVI_NONE;
+    for (uint32_t i = 0; i < b->owner_slots.capacity; i++)
+        ikvi_bus_owner(b, i)->first = IKVI_NONE;
+    ikvi_bus_store_open(b);
+    ikvi_bus_deliver_open(b);
+    ikvi_bus_gate_open(b);
+    ikvi_bus_time_open(b);
+    for (int i = 0; i < FIXED_PLACES; i++)
+        ikvi_slots_take(&b->target_slots, b);
+    b->detours += b->counting;
+    *bus = b;
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_close(ikv_bus *bus)
+{
+    if (bus == NULL)
+        return IKV_OK;
+    if (ikvi_bus_is_busy(bus)) {
+        ikvi_say(&bus->reporter, IKV_REPORT_ERROR, IKV_BUSY, "bus",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
+    bus->closing = true;
+    for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++)
+        if (ikvi_bus_subscribed_at(bus, i))
+            ikvi_bus_drop(bus, i);
+    ikvi_bus_forget_past(bus);
+    ikv_memory memory = bus->memory;
+    ikvi_memory_give(&memory, bus, bus->size);
+    return IKV_OK;
+}
+
+bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
+{
+    bool had = bus->has_scene;
+    bus->has_scene = takes;
+    return !had;
+}
+
+bool ikvi_bus_is_delivering(const ikv_bus *bus)
+{
+    bool flushing = false;
+    for (uint32_t i = 0; i < bus->lane_count; i++)
+        flushing = flushing || ikvi_bus_lane(bus, i)->flushing;
+    return bus->busy != 0 || flushing;
+}
+
+bool ikvi_bus_holds_inboxes(const ikv_bus *bus)
+{
+    return bus->inbox_held;
+}
+
+void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
+{
+    bus->inbox_held = holds;
+}
+
+uint32_t ikvi_bus_slot_bits(const ikv_bus *bus)
+{
+    return bus->target_slots.bits;
+}
+
+bool ikvi_bus_is_busy(const ikv_bus *bus)
+{
+    return bus->busy != 0 || bus->closing;
+}
+
+ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
+                                 const ikv_bus_callbacks *callbacks)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (callbacks != NULL && callbacks->size != sizeof *callbacks)
+        return IKV_BAD_SIZE;
+    if (bus->busy != 0)
+        return IKV_BUSY;
+    bus->callbacks =
+        callbacks != NULL ? *callbacks : (ikv_bus_callbacks){.size = 0};
+    return IKV_OK;
+}
+
+const ikv_catalogue *ikv_bus_catalogue(const ikv_bus *bus)
+{
+    return bus != NULL ? bus->catalogue : NULL;
+}
+
+/* -------------------------------------------------------------- targets -- */
+
+uint32_t ikvi_bus_target_room(const ikv_bus *bus)
+{
+    return bus->target_slots.capacity;
+}
+
+uint32_t ikvi_bus_removals(const ikv_bus *b)
+{
+    return b->removals;
+}
+
+uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
+{
+    if (place >= b->target_slots.capacity)
+        return 0;
+    uint32_t bits =
+        ikvi_slots_bits(&b->target_slots, (void *)(uintptr_t)b, place);
+    return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
+}
+
+ikv_target ikv_bus_root(const ikv_bus *bus)
+{
+    (void)bus;
+    return ikvi_bus_root();
+}
+
+ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id, ikv_target *target)
+{
+    if (bus == NULL || target == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t place = ikvi_slots_take(&bus->target_slots, bus);
+    if (place == IKVI_NO_SLOT)
+        return IKV_FULL_TARGETS;
+    *ikvi_bus_target(bus, place) =
+        (bus_target){.id = id, .first_run = IKVI_NONE, .of_body = IKVI_NONE};
+    target->bits = ikvi_slots_bits(&bus->target_slots, bus, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
+{
+    if (bus == NULL || target.bits == ikv_bus_root(bus).bits)
+        return IKV_BAD_ARGUMENT;
+    uint32_t place = ikvi_bus_place(bus, target);
+    if (place == IKVI_NONE || place < FIXED_PLACES)
+        return IKV_STALE;
+    ikvi_bus_target(bus, place)->closing = true;
+    ikvi_bus_drop_at(bus, place);
+    ikvi_bus_target(bus, place)->closing = false;
+    ikvi_slots_give(&bus->target_slots, bus, place);
+    bus->removals++;
+    return IKV_OK;
+}
+
+bool ikv_bus_target_alive(const ikv_bus *bus, ikv_target target)
+{
+    return bus != NULL && ikvi_bus_place(bus, target) != IKVI_NONE;
+}
+
+uint32_t ikv_bus_target_id(const ikv_bus *bus, ikv_target target)
+{
+    uint32_t place = bus != NULL ? ikvi_bus_place(bus, target) : IKVI_NONE;
+    return place != IKVI_NONE ? ikvi_bus_target(bus, place)->id : 0;
+}
+
+uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target)
+{
+    return bus != NULL ? ikvi_bus_place(bus, target) : IKVI_NONE;
+}
+
+/* --------------------------------------------- subscriptions and owners -- */
+
+static uint32_t subscription_place(const ikv_bus *b, ikv_subscription s)
+{
+    return b == NULL ? IKVI_NO_SLOT : ikvi_bus_find_subscription(b, s.bits);
+}
+
+ikv_status ikv_bus_unsubscribe(ikv_bus *bus, ikv_subscription subscription)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t place = subscription_place(bus, subscription);
+    if (place == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    ikvi_bus_drop(bus, place);
+    return IKV_OK;
+}
+
+bool ikv_bus_subscribed(const ikv_bus *bus, ikv_subscription subscription)
+{
+    return subscription_place(bus, subscription) != IKVI_NO_SLOT;
+}
+
+const char *ikv_bus_subscription_name(const ikv_bus *bus,
+                                      ikv_subscription subscription)
+{
+    uint32_t place = subscription_place(bus, subscription);
+    return place != IKVI_NO_SLOT
+               ? ikvi_names_text(&bus->names, bus,
+                                 ikvi_bus_subscription(bus, place)->name)
+               : "";
+}
+
+ikv_subscription_counters
+ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription)
+{
+    uint32_t place = subscription_place(bus, subscription);
+    return place != IKVI_NO_SLOT && bus->counting
+               ? *ikvi_bus_counters(bus, place)
+               : (ikv_subscription_counters){0};
+}
+
+ikv_status ikv_bus_set_clock(ikv_bus *bus, ikv_clock_fn now, void *user)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    bus->clock = now;
+    bus->clock_user = user;
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner)
+{
+    if (bus == NULL || owner == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t place = ikvi_slots_take(&bus->owner_slots, bus);
+    if (place == IKVI_NO_SLOT)
+        return IKV_FULL_OWNERS;
+    *ikvi_bus_owner(bus, place) = (bus_owner){.first = IKVI_NONE};
+    owner->bits = ikvi_slots_bits(&bus->owner_slots, bus, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t place = ikvi_slots_find(&bus->owner_slots, bus, owner.bits);
+    if (place == IKVI_NO_SLOT || ikvi_bus_owner(bus, place)->closing)
+        return IKV_ABSENT;
+    bus_owner *o = ikvi_bus_owner(bus, place);
+    o->closing = true;
+    while (o->first != IKVI_NONE)
+        ikvi_bus_drop(bus, o->first);
+    ikvi_slots_give(&bus->owner_slots, bus, place);
+    return IKV_OK;
+}
+
+/* -------------------------------------------------- watching and counts -- */
+
+ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
+{
+    if (bus == NULL || watcher == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (bus->busy != 0)
+        return IKV_BUSY;
+    if (bus->watcher_count == IKV_WATCHER_LIMIT)
+        return IKV_FULL_WATCHERS;
+    bus->detours += bus->watcher_count == 0;
+    bus->watched = true;
+    bus->watchers[bus->watcher_count].watcher = watcher;
+    bus->watchers[bus->watcher_count++].user = user;
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (bus->busy != 0)
+        return IKV_BUSY;
+    uint32_t i = 0;
+    while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||
+                                      bus->watchers[i].user != user))
+        i++;
+    if (i == bus->watcher_count)
+        return IKV_ABSENT;
+    bus->watcher_count--;
+    for (; i < bus->watcher_count; i++)
+        bus->watchers[i] = bus->watchers[i + 1];
+    bus->detours -= bus->watcher_count == 0;
+    bus->watched = bus->watcher_count != 0;
+    return IKV_OK;
+}
+
+ikv_bus_counters ikv_bus_count(const ikv_bus *bus)
+{
+    if (bus == NULL)
+        return (ikv_bus_counters){0};
+    const ikv_bus *b = bus;
+    uint64_t delivered = 0, unheard = 0;
+    for (uint32_t kind = 0; kind < b->kind_limit; kind++) {
+        delivered += ikvi_bus_kind(b, kind)->delivered;
+        unheard += ikvi_bus_kind(b, kind)->unheard;
+    }
+    uint64_t mail_refused = 0;
+    for (uint32_t i = 0; i < b->mailbox_count; i++)
+        mail_refused += ikvi_bus_mailbox(b, i)->refused;
+    return (ikv_bus_counters){
+        .delivered = delivered,
+        .unheard = unheard,
+        .too_deep = b->too_deep,
+        .stale = b->stale,
+        .deferred = b->deferred_count,
+        .defer_refused = b->defer_refused,
+        .dropped = b->dropped,
+        .mailbox_refused = mail_refused,
+        .generation_wraps = b->subscription_slots.wraps +
+                            b->target_slots.wraps + b->owner_slots.wraps,
+        .subscriptions = b->subscription_slots.used - b->ended_count,
+        .subscriptions_high = b->subscription_slots.high,
+        .entries = b->links_used,
+        .entries_high = b->links_high,
+        .timers = b->timer_slots.used,
+        .timers_high = b->timer_slots.high,
+        .payloads = b->payloads_used,
+        .payloads_high = b->payloads_high,
+        .conditions = b->conditions_used,
+        .conditions_high = b->conditions_high,
+        .targets = b->target_slots.used - FIXED_PLACES,
+        .targets_high = b->target_slots.high - FIXED_PLACES,
+        .owners = b->owner_slots.used,
+        .owners_high = b->owner_slots.high,
+        .waiting = b->deferred_used,
+        .waiting_high = b->deferred_high,
+    };
+}
+
+ikv_kind_counters ikv_bus_count_kind(const ikv_bus *bus, ikv_kind kind)
+{
+    return bus != NULL && kind < bus->kind_limit ? *ikvi_bus_kind(bus, kind)
+                                                 : (ikv_kind_counters){0, 0};
+}
+
+const char *ikv_bus_validate(const ikv_bus *bus)
+{
+    void *base = (void *)(uintptr_t)bus;
+    if (bus == NULL)
+        return NULL;
+    const ikvi_slots *slots[] = {&bus->subscription_slots, &bus->target_slots,
+                                 &bus->owner_slots, &bus->timer_slots};
+    for (size_t i = 0; i < 4; i++) {
+        const char *broken = ikvi_slots_validate(slots[i], base);
+        if (broken != NULL)
+            return broken;
+    }
+    const char *broken = ikvi_bus_store_validate(bus);
+    return broken != NULL ? broken : ikvi_bus_time_validate(bus);
+}

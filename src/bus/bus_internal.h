@@ -1,0 +1,514 @@
+/* bus_internal.h - the bus's inside, shared by bus.c (targets, owners, lanes),
+ * bus_store.c (where subscriptions are kept) and bus_deliver.c.
+ *
+ * Each (kind, target) has a run: its entries lie side by side, sorted by rank,
+ * then by birth. What is subscribed to families or to all kinds lies in the
+ * target's wide run, of kind 0. Nothing moves while `busy` is not 0: entries
+ * that end get `visits` 0, and what is subscribed waits in `pending`; when
+ * busy returns to 0, settling tidies up.
+ *
+ * B1  run->count entries from run->first are in the pool; run->dead of them
+ *     have no subscription
+ * B2  a run's entries are sorted by rank, then birth
+ * B3  links, entries and subscriptions refer to each other
+ * B4  a target's chain holds all its runs, once each; the root's are also in
+ *     root_runs by kind
+ * B5  pending links are sorted as B2, and there are none while busy is 0
+ * B6  subscriptions in owners' lists are in use and name that owner
+ * B7  deferred events are on one lane or free, and each lane's count is right
+ * B8  timers that are in use are in one list, in the order of due times
+ */
+#ifndef IKVI_BUS_INTERNAL_H
+#define IKVI_BUS_INTERNAL_H
+
+#include "../event/catalogue_shared.h"
+#include "../event/names.h"
+#include "../event/number.h"
+#include "../event/report.h"
+#include "../event/slots.h"
+#include "../event/text.h"
+#include "../event/values.h"
+#include "bus_shared.h"
+
+#include "ikvar/bus.h"
+#include "ikvar/queue.h"
+
+#define IKVI_NONE UINT32_MAX
+
+/* Which visits an entry takes part in. FIRST and OWN are the two halves of a
+ * target's own visit; ONCE is the root's capturing visit of kinds that do not
+ * bubble. */
+enum {
+    VISIT_CAPTURE = 1,
+    VISIT_FIRST = 2,
+    VISIT_OWN = 4,
+    VISIT_BUBBLE = 8,
+    VISIT_ONCE = 16,
+    VISIT_GATED = 256 /* not a visit: its gate must be asked first */
+};
+
+/* Places of targets that are always there: the root, and the one that what is
+ * subscribed at tags or a body hangs on. */
+enum {
+    ROOT_PLACE = 0,
+    TAGGED_PLACE = 1,
+    FIXED_PLACES = 2
+};
+
+/* The hot part of a subscription. Dead: visits and subscription are 0. */
+typedef struct bus_entry {
+    ikv_handler handler;
+    void *user;
+    uint32_t visits;
+    uint32_t subscription;
+    /* A filter's test, so that most filters never leave the run: the 32 bits of
+     * the event at offset visits >> 16, masked, must be the value. Entries
+     * without one have 0 in all three. */
+    uint32_t test_mask;
+    uint32_t test_value;
+} bus_entry;
+
+_Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,
+               "two entries a cache line");
+
+typedef struct bus_run {
+    uint32_t first, count, room, dead;
+    uint32_t target; /* place; IKVI_NONE once the target is gone */
+    uint32_t next;   /* in the target's chain, or of the free runs */
+    uint32_t next_dirty;
+    uint32_t visits; /* of all its entries, joined; perhaps too much */
+    ikv_kind kind;
+    bool used, dirty;
+    bool straight; /* at the root, no position, no capturing, no gates */
+} bus_run;
+
+/* Ties an entry to its subscription. */
+typedef struct bus_link {
+    uint32_t subscription; /* place */
+    uint32_t run;          /* IKVI_NONE while pending */
+    uint32_t position;     /* in the run */
+    uint32_t next;         /* of the subscription's, or of the free links */
+    uint32_t target;       /* place */
+    ikv_kind kind;
+} bus_link;
+
+/* The cold part of a subscription. */
+typedef struct bus_subscription {
+    ikv_handler handler;
+    void *user;
+    void (*on_drop)(void *user);
+    uint32_t name;
+    uint32_t first_link;
+    void *drop_user; /* for on_drop: what it was subscribed with */
+    uint64_t birth;
+    uint32_t visits;
+    uint32_t families;
+    int32_t rank;
+    uint32_t owner;                  /* place, or IKVI_NONE */
+    uint32_t owner_next, owner_prev; /* `next` also of those that have ended */
+    bool muted;
+    bool ending; /* its limit is reached: it ends when its handler returns */
+    bool ended;  /* but a call of it runs: on_drop is still to be told */
+} bus_subscription;
+
+/* What must hold before a subscription is called; one for each, and only read
+ * if its entries are marked as gated. */
+typedef struct bus_gate {
+    uint32_t test_mask; /* 0: there is no such test; as in bus_entry */
+    uint32_t test_value;
+    uint32_t test_offset;
+    uint8_t at_most;
+    uint32_t first_condition; /* IKVI_NONE if none is left to look at */
+    uint32_t limit, after;
+    uint32_t tags;
+    ikv_target body;
+    uint32_t next_of_body; /* subscription; in the body's list */
+    uint64_t gap_ns, last_ns;
+    uint64_t last_turn; /* step or frame of the last call, plus 1 */
+    uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
+    uint8_t group_used;
+} bus_gate;
+
+/* A condition in compact form. */
+typedef struct bus_condition {
+    uint32_t next;
+    uint32_t name; /* of the field, where its place differs by kind; else 0 */
+    uint32_t scale;
+    uint16_t offset;
+    uint8_t type, special, comparison, group;
+    uint8_t value_type; /* IKV_VALUE_... of `value` */
+    bool negate, seen;
+    ikv_bits value;
+    uint64_t last; /* what a `changed` saw */
+} bus_condition;
+
+typedef struct bus_timer {
+    ikv_event event;
+    uint64_t due, period;
+    uint32_t next;                  /* in the order of due times */
+    uint32_t payload, payload_size; /* IKVI_NONE, 0: none */
+    ikv_lane lane;
+    bool merge;
+} bus_timer;
+
+/* kinds_seen has bit (kind % 64) of every kind that ever had a run here. */
+typedef struct bus_target {
+    uint64_t kinds_seen;
+    uint32_t id;
+    uint32_t first_run;
+    uint32_t of_body; /* the subscriptions whose at_body it is: a list */
+    bool closing;
+} bus_target;
+
+typedef struct bus_owner {
+    uint32_t first;
+    bool closing;
+} bus_owner;
+
+typedef struct bus_lane {
+    uint32_t head, tail, count, high;
+    uint32_t name;
+    bool flushing;
+    uint64_t deferred, delivered, dropped;
+    size_t inbox;                /* the queue of other threads, as an offset */
+    uint32_t given, given_count; /* played as if from there: a ring */
+} bus_lane;
+
+typedef struct bus_mailbox {
+    uint32_t head, count;
+    uint64_t refused;
+} bus_mailbox;
+
+/* What a deferred event has beside its 64 bytes. */
+typedef struct bus_extra {
+    uint32_t next;
+    uint32_t payload; /* IKVI_NONE: none */
+    uint32_t size;
+} bus_extra;
+
+/* What a delivery needs to know of a kind, in one byte: built from the
+ * catalogue when a kind is first seen. */
+enum {
+    KIND_KNOWN = 0x80,
+    KIND_BUBBLES = 0x40,
+    KIND_POSITIONED = 0x20,
+    KIND_FAMILY = 0x1f
+};
+_Static_assert((int)IKV_FAMILY_COUNT <= (int)KIND_FAMILY, "families fit");
+
+/* One delivery under way; one for each level of depth. Of `delivery`, what
+ * only some deliveries set is zero in between. */
+typedef struct bus_dispatch {
+    ikv_delivery delivery;
+    ikv_delivery at_root; /* for the fast way: all is set but subscription */
+    const ikv_event *event;
+    ikv_verdict verdict;
+    uint32_t heard;
+    uint64_t born;             /* what is younger is not called */
+    uint32_t traits;           /* of the kind: KIND_... */
+    const ikv_delivery *using; /* of the two: it says who is called */
+    ikv_event copy;
+#ifdef IKV_DEBUG
+    ikv_event scratch; /* what handlers are given */
+    ikv_delivery lent;
+#endif
+} bus_dispatch;
+
+/* What a name was rebound to last. */
+typedef struct bus_rebinding {
+    uint64_t name; /* its hash; 0: free */
+    ikv_handler handler;
+    void *user;
+} bus_rebinding;
+
+/* What has ended but may come back by an image. */
+typedef struct bus_kept {
+    void (*on_drop)(void *user);
+    void *user;
+    uint64_t birth;
+    uint64_t number; /* no image beyond that one holds it; 0: none does */
+    uint32_t place;
+} bus_kept;
+
+struct ikv_bus {
+    /* Links to what is outside, and constants. */
+    ikv_memory memory;
+    size_t size;
+    uint64_t identity; /* of its config */
+    const ikv_catalogue *catalogue;
+    ikv_bus_callbacks callbacks;
+    ikv_reporter reporter;
+    struct {
+        ikv_watcher watcher;
+        void *user;
+    } watchers[IKV_WATCHER_LIMIT];
+    uint32_t watcher_count;
+    uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
+    uint32_t deferred_capacity, lane_capacity;
+    uint32_t condition_capacity, payload_capacity, payload_bytes;
+    uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
+    size_t inbox_size;
+    bool counting;
+    bool frame_scoped; /* what happens is not the steps' */
+    bool closing;
+    bool said_inbox, said_timer, said_deep; /* reported already */
+    void (*on_inbox)(const ikv_event *event, ikv_lane lane, void *user);
+    void *on_inbox_user;
+    ikv_clock_fn clock;
+    void *clock_user;
+    uint64_t births;        /* of subscriptions; never goes back */
+    uint64_t saved_births;  /* when the last image was saved */
+    uint64_t image_number;  /* of the one that was saved or restored last */
+    uint64_t image_highest; /* so far */
+    uint64_t forgotten;     /* images up to that one can't be restored */
+    /* Of the image that is being restored: the copies of what comes before and
+     * after the parts outside; else NULL. */
+    const char *image_before, *image_after;
+    uint32_t image_limit, kept_room, kept_count;
+    bool has_scene;
+    bool inbox_held; /* what other threads send waits */
+    /* Where the arrays begin. */
+    size_t pool, pool_links, links, runs, subscriptions, targets, owners;
+    size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
+        extras, lanes, gates, conditions, counters, timers, payloads,
+        payload_next, mailboxes, mail;
+    size_t given;
+    size_t inboxes, rebindings, kept, outside_end; /* in no image */
+    ikvi_names names;
+    /* State. */
+    ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
+    uint32_t busy, depth;
+    uint32_t removals;
+    uint32_t ended, ended_count; /* those that have ended while they run */
+    uint64_t kinds_ever;         /* as kinds_seen, of all targets */
+    bool watched;     /* that there is a watcher is one of the detours */
+    uint32_t detours; /* reasons against the fast way: pending links, a watcher,
+                         a wide run at the root */
+    uint32_t pool_start, pool_used; /* of the half in use */
+    uint32_t free_link, free_run, dirty_run;
+    uint32_t links_used, links_high;
+    uint32_t pending_count;
+    uint32_t free_deferred, deferred_used, deferred_high;
+    uint32_t lane_count;
+    uint32_t free_condition, conditions_used, conditions_high;
+    uint32_t free_payload, payloads_used, payloads_high;
+    uint32_t first_timer, mailbox_count;
+    uint64_t step, frame, time_ns;
+    uint64_t too_deep, stale;
+    uint64_t deferred_count, defer_refused, dropped;
+};
+
+static inline bus_entry *ikvi_bus_entry(const ikv_bus *b, uint32_t at)
+{
+    return (bus_entry *)ikvi_at((void *)(uintptr_t)b, b->pool) + at;
+}
+
+static inline bus_run *ikvi_bus_run(const ikv_bus *b, uint32_t at)
+{
+    return (bus_run *)ikvi_at((void *)(uintptr_t)b, b->runs) + at;
+}
+
+static inline bus_link *ikvi_bus_link(const ikv_bus *b, uint32_t at)
+{
+    return (bus_link *)ikvi_at((void *)(uintptr_t)b, b->links) + at;
+}
+
+static inline bus_subscription *ikvi_bus_subscription(const ikv_bus *b,
+                                                      uint32_t at)
+{
+    return (bus_subscription *)ikvi_at((void *)(uintptr_t)b, b->subscriptions) +
+           at;
+}
+
+static inline bus_target *ikvi_bus_target(const ikv_bus *b, uint32_t at)
+{
+    return (bus_target *)ikvi_at((void *)(uintptr_t)b, b->targets) + at;
+}
+
+static inline bus_owner *ikvi_bus_owner(const ikv_bus *b, uint32_t at)
+{
+    return (bus_owner *)ikvi_at((void *)(uintptr_t)b, b->owners) + at;
+}
+
+static inline uint32_t *ikvi_bus_words(const ikv_bus *b, size_t array)
+{
+    return ikvi_at((void *)(uintptr_t)b, array);
+}
+
+static inline bus_lane *ikvi_bus_lane(const ikv_bus *b, uint32_t at)
+{
+    return (bus_lane *)ikvi_at((void *)(uintptr_t)b, b->lanes) + at;
+}
+
+static inline ikv_event *ikvi_bus_deferred(const ikv_bus *b, uint32_t at)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->deferred) + at;
+}
+
+static inline ikv_kind_counters *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
+{
+    return (ikv_kind_counters *)ikvi_at((void *)(uintptr_t)b, b->kind_counts) +
+           kind;
+}
+
+static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
+{
+    return (bus_dispatch *)ikvi_at((void *)(uintptr_t)b, b->dispatches) + depth;
+}
+
+/* The root: place 0, generation 0; it is never given back. */
+static inline ikv_target ikvi_bus_root(void)
+{
+    return (ikv_target){1};
+}
+
+/* The place of a live target, 0 for the root, IKVI_NONE if stale. */
+static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
+{
+    uint32_t place =
+        ikvi_slots_find(&b->target_slots, (void *)(uintptr_t)b, target.bits);
+    return place != IKVI_NO_SLOT && !ikvi_bus_target(b, place)->closing
+               ? place
+               : IKVI_NONE;
+}
+
+/* The run of a kind at a target, IKVI_NONE if there is none. */
+static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
+                                         ikv_kind kind)
+{
+    if (target == 0)
+        return ikvi_bus_words(b, b->root_runs)[kind];
+    uint32_t at = ikvi_bus_target(b, target)->first_run;
+    while (at != IKVI_NONE && ikvi_bus_run(b, at)->kind != kind)
+        at = ikvi_bus_run(b, at)->next;
+    return at;
+}
+
+static inline bus_gate *ikvi_bus_gate(const ikv_bus *b, uint32_t at)
+{
+    return (bus_gate *)ikvi_at((void *)(uintptr_t)b, b->gates) + at;
+}
+
+static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
+{
+    return (bus_condition *)ikvi_at((void *)(uintptr_t)b, b->conditions) + at;
+}
+
+static inline ikv_subscription_counters *ikvi_bus_counters(const ikv_bus *b,
+                                                           uint32_t at)
+{
+    return (ikv_subscription_counters *)ikvi_at((void *)(uintptr_t)b,
+                                                b->counters) +
+           at;
+}
+
+static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)
+{
+    return (bus_extra *)ikvi_at((void *)(uintptr_t)b, b->extras) + at;
+}
+
+static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
+{
+    return (bus_timer *)ikvi_at((void *)(uintptr_t)b, b->timers) + at;
+}
+
+static inline bus_rebinding *ikvi_bus_rebinding(const ikv_bus *b, uint32_t at)
+{
+    return (bus_rebinding *)ikvi_at((void *)(uintptr_t)b, b->rebindings) + at;
+}
+
+static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
+{
+    return (bus_mailbox *)ikvi_at((void *)(uintptr_t)b, b->mailboxes) + at;
+}
+
+/* The place of a subscription that has not ended; IKVI_NO_SLOT. */
+static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
+                                                  uint32_t bits)
+{
+    uint32_t at =
+        ikvi_slots_find(&b->subscription_slots, (void *)(uintptr_t)b, bits);
+    return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
+               ? at
+               : IKVI_NO_SLOT;
+}
+
+/* Whether there is one at a place. */
+static inline bool ikvi_bus_subscribed_at(const ikv_bus *b, uint32_t at)
+{
+    return ikvi_slots_at(&b->subscription_slots, (void *)(uintptr_t)b, at)
+                   ->next == IKVI_IN_USE &&
+           !ikvi_bus_subscription(b, at)->ended;
+}
+
+/* The place of the subscription that live bits name. */
+static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
+{
+    return (bits & ((1u << b->subscription_slots.bits) - 1)) - 1;
+}
+
+/* bus_gate.c */
+void ikvi_bus_gate_open(ikv_bus *b);
+ikv_status ikvi_bus_gate_check(const ikv_bus *b,
+                               const ikv_subscription_config *config,
+                               ikv_message *message, uint32_t *conditions);
+/* Keeps the names that its conditions will need; false if there is no room. */
+bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config);
+/* Whether the config needs a gate; makes the subscription's. */
+bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
+                        const ikv_subscription_config *config);
+void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at);
+/* IKV_CALLED, after which it counts as called, or why not. */
+uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
+                           const ikv_delivery *delivery);
+
+/* bus_mail.c: the handler of what is subscribed to a mailbox. */
+ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
+                          void *user);
+
+/* bus_time.c */
+void ikvi_bus_time_open(ikv_bus *b);
+ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
+                        const void *data, uint32_t size);
+const char *ikvi_bus_time_validate(const ikv_bus *b);
+
+/* bus_past.c */
+/* A subscription has ended: its on_drop is told, now or when no image can bring
+ * it back. */
+void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place);
+/* Tells all that is kept. */
+void ikvi_bus_forget_past(ikv_bus *b);
+/* bus_store.c */
+void ikvi_bus_store_open(ikv_bus *b);
+/* Ends what is subscribed at a target that is closing. */
+void ikvi_bus_drop_at(ikv_bus *b, uint32_t target);
+void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
+/* D8: tells those that have ended and don't run any more. */
+void ikvi_bus_tell_ended(ikv_bus *b);
+void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
+void ikvi_bus_settle(ikv_bus *b);
+const char *ikvi_bus_store_validate(const ikv_bus *b);
+
+static inline void ikvi_bus_hold(ikv_bus *b)
+{
+    b->busy++;
+}
+
+static inline void ikvi_bus_release(ikv_bus *b)
+{
+    if (--b->busy == 0 &&
+        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
+                      b->ended != IKVI_NONE))
+        ikvi_bus_settle(b);
+}
+
+/* bus_deliver.c */
+ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
+                                  const void *data, uint32_t size);
+void ikvi_bus_deliver_open(ikv_bus *b);
+/* Counts and reports a delivery past the depth limit: IKV_TOO_DEEP. */
+ikv_status ikvi_bus_too_deep(ikv_bus *b);
+void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
+                    ikv_lane lane);
+
+#endif

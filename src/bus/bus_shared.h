@@ -1,0 +1,88 @@
+/* bus_shared.h - what the bus offers to the modules above beyond its header. */
+#ifndef IKVI_BUS_SHARED_H
+#define IKVI_BUS_SHARED_H
+
+#include "../event/saved.h"
+
+#include "ikvar/bus.h"
+
+/* How many places for targets there are, the root's included. */
+uint32_t ikvi_bus_target_room(const ikv_bus *bus);
+
+/* A bus has one scene: false if it had one already. */
+bool ikvi_bus_take_scene(ikv_bus *bus, bool takes);
+
+/* Whether a handler runs, or what must not be disturbed. */
+bool ikvi_bus_is_busy(const ikv_bus *bus);
+
+/* How many targets were removed so far. */
+uint32_t ikvi_bus_removals(const ikv_bus *bus);
+
+/* Whether an event of that kind at a target would be heard by
+ * nobody, counting it if so: spares making one. */
+bool ikvi_bus_nobody_hears_at(ikv_bus *bus, ikv_kind kind, ikv_target target);
+
+/* The bits of the target at a place, 0 if there is none. */
+uint32_t ikvi_bus_target_at(const ikv_bus *bus, uint32_t place);
+
+/* The target's tags and body by the callbacks; all tags and itself
+ * without. */
+uint32_t ikvi_bus_tags(const ikv_bus *bus, ikv_target target);
+ikv_target ikvi_bus_body(const ikv_bus *bus, ikv_target target);
+
+/* Whether a subscription may hear events of that kind at the
+ * target in its own visit; or at any target, or a watcher is told of it. */
+bool ikvi_bus_hears(const ikv_bus *bus, ikv_kind kind, ikv_target target);
+bool ikvi_bus_hears_any(const ikv_bus *bus, ikv_kind kind);
+
+/* Whether a built-in kind is heard by nobody at the root; if so
+ * it is counted as delivered, and need not be. */
+bool ikvi_bus_nobody_hears(ikv_bus *bus, ikv_kind kind);
+
+/* Whether what is delivered from now on follows from the steps; watchers are
+ * told. Returns what it was. */
+bool ikvi_bus_set_scope(ikv_bus *bus, bool of_step);
+
+/* The steps' time that timers have come to. */
+uint64_t ikvi_bus_time(const ikv_bus *bus);
+
+/* Whether a timer, a lane or an inbox has something to deliver; and
+ * whom to tell of what is taken from inboxes. */
+bool ikvi_bus_awaits(const ikv_bus *bus);
+void ikvi_bus_on_inbox(ikv_bus *bus,
+                       void (*taken)(const ikv_event *event, uint16_t lane,
+                                     void *user),
+                       void *user);
+
+/* Whether a delivery or a flush is under way: an image would be torn. */
+bool ikvi_bus_is_delivering(const ikv_bus *bus);
+
+/* While the past runs again, what other threads send waits. */
+bool ikvi_bus_holds_inboxes(const ikv_bus *bus);
+void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds);
+
+/* What a tape says that another thread sent: taken at the lane's next flush,
+ * before what waits in its inbox. FULL_INBOX; UNKNOWN_NAME. */
+ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event);
+/* Whether a flush has something to do. */
+bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane);
+
+/* How many of a target's bits say which slot it has. */
+uint32_t ikvi_bus_slot_bits(const ikv_bus *bus);
+
+/* --------------------------------------------------------------- images -- */
+
+/* Two parts: what lies before what is in no image, and what after it. */
+uint64_t ikvi_bus_saved(ikv_bus *bus, ikvi_saved to[2]);
+/* The number that the next image gets. */
+uint64_t ikvi_bus_next_image(const ikv_bus *bus);
+void ikvi_bus_image_saved(ikv_bus *b);
+bool ikvi_bus_may_restore(const ikv_bus *b, uint64_t number);
+/* Before an image is copied back: what is not in it is kept. After it: what is
+ * there again is not. */
+void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after);
+void ikvi_bus_after_restore(ikv_bus *b, uint64_t number);
+/* After an image was copied back: what has changed outside it since. */
+void ikvi_bus_restored(ikv_bus *b);
+
+#endif

@@ -1,0 +1,917 @@
+/* bus_store.c - where subscriptions are kept: runs in a pool of two halves.
+ *
+ * Entries are taken from one half in order; when it is used up, all runs are
+ * copied, packed, into the other one. Room for every entry is in each half, so
+ * that subscribing never fails but for the stated capacities.
+ */
+#include "bus_internal.h"
+
+void ikvi_bus_store_open(ikv_bus *b)
+{
+    for (uint32_t i = 0; i < b->entry_capacity; i++) {
+        uint32_t next = i + 1 < b->entry_capacity ? i + 1 : IKVI_NONE;
+        ikvi_bus_link(b, i)->next = next;
+        ikvi_bus_run(b, i)->next = next;
+    }
+    b->free_link = b->free_run = 0;
+    b->dirty_run = IKVI_NONE;
+    for (uint32_t i = 0; i < b->kind_limit; i++)
+        ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
+}
+
+/* Whether a call of the subscription runs, at any depth. */
+static bool call_runs(const ikv_bus *b, uint32_t bits)
+{
+    for (uint32_t i = 0; i < b->depth; i++)
+        if (ikvi_bus_dispatch(b, i)->using->subscription.bits == bits)
+            return true;
+    return false;
+}
+
+/* ----------------------------------------------------------------- runs -- */
+
+static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
+{
+    uint32_t at = b->free_run;
+    bus_run *run = ikvi_bus_run(b, at);
+    bus_target *owner = ikvi_bus_target(b, target);
+    b->free_run = run->next;
+    *run = (bus_run){.target = target,
+                     .next = owner->first_run,
+                     .next_dirty = IKVI_NONE,
+                     .kind = kind,
+                     .used = true};
+    owner->first_run = at;
+    owner->kinds_seen |= (uint64_t)1 << kind % 64;
+    b->kinds_ever |= (uint64_t)1 << kind % 64;
+    if (target == 0) {
+        const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
+        ikvi_bus_words(b, b->root_runs)[kind] = at;
+        run->straight = info != NULL && !info->positioned;
+        b->detours += kind == 0;
+    }
+    return at;
+}
+
+static void free_run(ikv_bus *b, uint32_t at)
+{
+    bus_run *run = ikvi_bus_run(b, at);
+    if (run->target != IKVI_NONE) {
+        uint32_t *link = &ikvi_bus_target(b, run->target)->first_run;
+        while (*link != at)
+            link = &ikvi_bus_run(b, *link)->next;
+        *link = run->next;
+        if (run->target == 0) {
+            ikvi_bus_words(b, b->root_runs)[run->kind] = IKVI_NONE;
+            b->detours -= run->kind == 0;
+        }
+    }
+    *run = (bus_run){.next = b->free_run};
+    b->free_run = at;
+}
+
+static void place_entry(ikv_bus *b, uint32_t run, uint32_t position,
+                        bus_entry entry, uint32_t link)
+{
+    uint32_t at = ikvi_bus_run(b, run)->first + position;
+    *ikvi_bus_entry(b, at) = entry;
+    ikvi_bus_words(b, b->pool_links)[at] = link;
+    if (link != IKVI_NONE) {
+        ikvi_bus_link(b, link)->run = run;
+        ikvi_bus_link(b, link)->position = position;
+    }
+}
+
+/* Moves a run's live entries to `first`, which is at or before where they are,
+ * or in the other half. */
+static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
+{
+    bus_run *run = ikvi_bus_run(b, at);
+    uint32_t from = run->first, count = run->count, kept = 0;
+    run->first = first;
+    run->room = room;
+    run->visits = 0;
+    for (uint32_t i = 0; i < count; i++) {
+        uint32_t link = ikvi_bus_words(b, b->pool_links)[from + i];
+        if (link == IKVI_NONE)
+            continue;
+        run->visits |=
+            ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription)
+                ->visits;
+        place_entry(b, at, kept++, *ikvi_bus_entry(b, from + i), link);
+    }
+    run->count = kept;
+    run->dead = 0;
+}
+
+/* Copies all runs into the other half, the growing one last, with all the
+ * room that it wants if there is so much. */
+static void change_halves(ikv_bus *b, uint32_t growing, uint32_t wanted)
+{
+    uint32_t to = b->pool_start == 0 ? b->pool_half : 0;
+    uint32_t end = to + b->pool_half;
+    b->pool_start = b->pool_used = to;
+    for (uint32_t i = 0; i < b->entry_capacity; i++) {
+        bus_run *run = ikvi_bus_run(b, i);
+        if (!run->used || i == growing)
+            continue;
+        uint32_t live = run->count - run->dead;
+        pack_run(b, i, b->pool_used, live);
+        b->pool_used += live;
+    }
+    uint32_t room = end - b->pool_used;
+    room = wanted < room ? wanted : room;
+    pack_run(b, growing, b->pool_used, room);
+    b->pool_used += room;
+    IKVI_CHECK(ikvi_bus_run(b, growing)->count < room);
+}
+
+static void grow_run(ikv_bus *b, uint32_t at)
+{
+    bus_run *run = ikvi_bus_run(b, at);
+    uint32_t wanted = run->count > 0 ? 2 * run->count : 1;
+    if (run->dead > 0) {
+        pack_run(b, at, run->first, run->room);
+    } else if (wanted <= b->pool_start + b->pool_half - b->pool_used) {
+        uint32_t first = b->pool_used;
+        b->pool_used += wanted;
+        pack_run(b, at, first, wanted);
+    } else {
+        change_halves(b, at, wanted);
+    }
+}
+
+static void mark_dirty(ikv_bus *b, uint32_t at)
+{
+    bus_run *run = ikvi_bus_run(b, at);
+    if (!run->dirty) {
+        run->dirty = true;
+        run->next_dirty = b->dirty_run;
+        b->dirty_run = at;
+    }
+}
+
+/* ---------------------------------------------------------------- links -- */
+
+static bool comes_before(int32_t rank, uint64_t birth, int32_t other_rank,
+                         uint64_t other_birth)
+{
+    return rank != other_rank ? rank < other_rank : birth < other_birth;
+}
+
+static bool link_comes_before(const ikv_bus *b, const bus_subscription *s,
+                              uint32_t other_link)
+{
+    const bus_subscription *other =
+        ikvi_bus_subscription(b, ikvi_bus_link(b, other_link)->subscription);
+    return comes_before(s->rank, s->birth, other->rank, other->birth);
+}
+
+/* Puts a link's entry into its run. Only while nothing is busy. */
+static void insert_entry(ikv_bus *b, uint32_t link_at)
+{
+    bus_link *link = ikvi_bus_link(b, link_at);
+    bus_subscription *s = ikvi_bus_subscription(b, link->subscription);
+    uint32_t at = ikvi_bus_find_run(b, link->target, link->kind);
+    if (at == IKVI_NONE)
+        at = make_run(b, link->target, link->kind);
+    bus_run *run = ikvi_bus_run(b, at);
+    if (run->count == run->room)
+        grow_run(b, at);
+    uint32_t position = run->count++;
+    for (; position > 0; position--) {
+        uint32_t before = run->first + position - 1;
+        uint32_t other = ikvi_bus_words(b, b->pool_links)[before];
+        if (other != IKVI_NONE && !link_comes_before(b, s, other))
+            break;
+        place_entry(b, at, position, *ikvi_bus_entry(b, before), other);
+    }
+    const bus_gate *gate = ikvi_bus_gate(b, link->subscription);
+    bus_entry entry = {.handler = s->handler,
+                       .user = s->user,
+                       .visits = s->muted ? 0 : s->visits,
+                       .subscription = ikvi_slots_bits(&b->subscription_slots,
+                                                       b, link->subscription),
+                       .test_mask = gate->test_mask,
+                       .test_value = gate->test_value};
+    run->visits |= s->visits;
+    if (s->visits & (VISIT_FIRST | VISIT_GATED))
+        run->straight = false;
+    place_entry(b, at, position, entry, link_at);
+}
+
+static void insert_pending(ikv_bus *b, uint32_t link_at)
+{
+    uint32_t *pending = ikvi_bus_words(b, b->pending);
+    bus_subscription *s =
+        ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
+    uint32_t position = b->pending_count++;
+    b->detours++;
+    for (; position > 0; position--) {
+        if (!link_comes_before(b, s, pending[position - 1]))
+            break;
+        pending[position] = pending[position - 1];
+    }
+    pending[position] = link_at;
+}
+
+static void remove_pending(ikv_bus *b, uint32_t link_at)
+{
+    uint32_t *pending = ikvi_bus_words(b, b->pending), kept = 0;
+    for (uint32_t i = 0; i < b->pending_count; i++)
+        if (pending[i] != link_at)
+            pending[kept++] = pending[i];
+    b->detours -= b->pending_count - kept;
+    b->pending_count = kept;
+}
+
+static void remove_entry(ikv_bus *b, const bus_link *link)
+{
+    bus_run *run = ikvi_bus_run(b, link->run);
+    bus_entry *entry = ikvi_bus_entry(b, run->first + link->position);
+    entry->visits = 0;
+    entry->subscription = 0;
+    ikvi_bus_words(b, b->pool_links)[run->first + link->position] = IKVI_NONE;
+    run->dead++;
+    if (run->dead * 2 > run->count)
+        mark_dirty(b, link->run);
+}
+
+static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
+                     ikv_kind kind)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, subscription);
+    uint32_t at = b->free_link;
+    bus_link *link = ikvi_bus_link(b, at);
+    b->free_link = link->next;
+    if (++b->links_used > b->links_high)
+        b->links_high = b->links_used;
+    *link = (bus_link){.subscription = subscription,
+                       .run = IKVI_NONE,
+                       .next = s->first_link,
+                       .target = target,
+                       .kind = kind};
+    s->first_link = at;
+    if (b->busy == 0)
+        insert_entry(b, at);
+    else
+        insert_pending(b, at);
+}
+
+/* Takes the link out of its run or of the pending ones, and frees it. The
+ * caller has taken it out of its subscription's list. */
+static void free_link(ikv_bus *b, uint32_t at)
+{
+    bus_link *link = ikvi_bus_link(b, at);
+    if (link->run == IKVI_NONE)
+        remove_pending(b, at);
+    else
+        remove_entry(b, link);
+    *link = (bus_link){.next = b->free_link};
+    b->free_link = at;
+    b->links_used--;
+}
+
+void ikvi_bus_settle(ikv_bus *b)
+{
+    while (b->dirty_run != IKVI_NONE) {
+        uint32_t at = b->dirty_run;
+        bus_run *run = ikvi_bus_run(b, at);
+        b->dirty_run = run->next_dirty;
+        run->dirty = false;
+        if (run->dead == run->count)
+            free_run(b, at);
+        else if (run->dead > 0)
+            pack_run(b, at, run->first, run->room);
+    }
+    uint32_t *pending = ikvi_bus_words(b, b->pending);
+    for (uint32_t i = 0; i < b->pending_count; i++)
+        insert_entry(b, pending[i]);
+    b->detours -= b->pending_count;
+    b->pending_count = 0;
+    if (b->ended != IKVI_NONE)
+        ikvi_bus_tell_ended(b);
+}
+
+/* ------------------------------------------------------------- dropping -- */
+
+static void leave_owner(ikv_bus *b, bus_subscription *s)
+{
+    if (s->owner == IKVI_NONE)
+        return;
+    if (s->owner_prev != IKVI_NONE)
+        ikvi_bus_subscription(b, s->owner_prev)->owner_next = s->owner_next;
+    else
+        ikvi_bus_owner(b, s->owner)->first = s->owner_next;
+    if (s->owner_next != IKVI_NONE)
+        ikvi_bus_subscription(b, s->owner_next)->owner_prev = s->owner_prev;
+    s->owner = IKVI_NONE;
+}
+
+static void join_owner(ikv_bus *b, uint32_t at, uint32_t owner)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, at);
+    s->owner = owner;
+    s->owner_prev = IKVI_NONE;
+    s->owner_next = IKVI_NONE;
+    if (owner == IKVI_NONE)
+        return;
+    s->owner_next = ikvi_bus_owner(b, owner)->first;
+    if (s->owner_next != IKVI_NONE)
+        ikvi_bus_subscription(b, s->owner_next)->owner_prev = at;
+    ikvi_bus_owner(b, owner)->first = at;
+}
+
+/* Told wholly detached; on_drop may do anything. */
+static void give_subscription(ikv_bus *b, uint32_t at)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, at), ended = *s;
+    s->ended = false;
+    ikvi_slots_give(&b->subscription_slots, b, at);
+    ikvi_bus_drop_told(b, &ended, at);
+}
+
+/* Takes one that does not run out of the list; IKVI_NONE if all do. */
+static uint32_t take_ended(ikv_bus *b)
+{
+    uint32_t *link = &b->ended;
+    while (*link != IKVI_NONE) {
+        uint32_t at = *link;
+        bus_subscription *s = ikvi_bus_subscription(b, at);
+        if (!call_runs(b, ikvi_slots_bits(&b->subscription_slots, b, at))) {
+            *link = s->owner_next;
+            b->ended_count--;
+            return at;
+        }
+        link = &s->owner_next;
+    }
+    return IKVI_NONE;
+}
+
+void ikvi_bus_tell_ended(ikv_bus *b)
+{
+    for (uint32_t at; (at = take_ended(b)) != IKVI_NONE;)
+        give_subscription(b, at);
+}
+
+static void leave_body(ikv_bus *b, uint32_t subscription)
+{
+    const bus_gate *gate = ikvi_bus_gate(b, subscription);
+    uint32_t body = gate->body.bits != 0
+                        ? ikvi_slots_find(&b->target_slots, b, gate->body.bits)
+                        : IKVI_NO_SLOT;
+    if (body == IKVI_NO_SLOT)
+        return;
+    uint32_t *link = &ikvi_bus_target(b, body)->of_body;
+    while (*link != subscription)
+        link = &ikvi_bus_gate(b, *link)->next_of_body;
+    *link = gate->next_of_body;
+}
+
+static void join_body(ikv_bus *b, uint32_t subscription)
+{
+    bus_gate *gate = ikvi_bus_gate(b, subscription);
+    if (gate->body.bits == 0)
+        return;
+    bus_target *body = ikvi_bus_target(
+        b, ikvi_slots_find(&b->target_slots, b, gate->body.bits));
+    gate->next_of_body = body->of_body;
+    body->of_body = subscription;
+}
+
+/* Detached wholly before on_drop is called: at once, or if a call of it runs,
+ * when that has returned. */
+void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, subscription);
+    uint32_t bits = ikvi_slots_bits(&b->subscription_slots, b, subscription);
+    ikvi_bus_hold(b);
+    while (s->first_link != IKVI_NONE) {
+        uint32_t at = s->first_link;
+        s->first_link = ikvi_bus_link(b, at)->next;
+        free_link(b, at);
+    }
+    leave_owner(b, s);
+    leave_body(b, subscription);
+    ikvi_bus_gate_drop(b, subscription);
+    bool runs = call_runs(b, bits);
+    if (runs) {
+        s->ended = true;
+        s->owner_next = b->ended;
+        b->ended = subscription;
+        b->ended_count++;
+    }
+    ikvi_bus_release(b);
+    if (!runs)
+        give_subscription(b, subscription);
+}
+
+/* Ends what one link stands for: the subscription, if it was its last. */
+static void drop_link(ikv_bus *b, uint32_t at)
+{
+    uint32_t subscription = ikvi_bus_link(b, at)->subscription;
+    bus_subscription *s = ikvi_bus_subscription(b, subscription);
+    if (s->first_link == at && ikvi_bus_link(b, at)->next == IKVI_NONE) {
+        ikvi_bus_drop(b, subscription);
+        return;
+    }
+    uint32_t *link = &s->first_link;
+    while (*link != at)
+        link = &ikvi_bus_link(b, *link)->next;
+    *link = ikvi_bus_link(b, at)->next;
+    free_link(b, at);
+}
+
+static uint32_t pending_at(const ikv_bus *b, uint32_t target)
+{
+    const uint32_t *pending = ikvi_bus_words(b, b->pending);
+    for (uint32_t i = 0; i < b->pending_count; i++)
+        if (ikvi_bus_link(b, pending[i])->target == target)
+            return pending[i];
+    return IKVI_NONE;
+}
+
+void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
+{
+    bus_target *t = ikvi_bus_target(b, target);
+    ikvi_bus_hold(b);
+    for (uint32_t at = t->first_run; at != IKVI_NONE;
+         at = ikvi_bus_run(b, at)->next) {
+        bus_run *run = ikvi_bus_run(b, at);
+        for (uint32_t i = 0; i < run->count; i++) {
+            uint32_t link = ikvi_bus_words(b, b->pool_links)[run->first + i];
+            if (link != IKVI_NONE)
+                drop_link(b, link);
+        }
+    }
+    for (uint32_t at; (at = pending_at(b, target)) != IKVI_NONE;)
+        drop_link(b, at);
+    while (t->of_body != IKVI_NONE)
+        ikvi_bus_drop(b, t->of_body);
+    while (t->first_run != IKVI_NONE) {
+        uint32_t at = t->first_run;
+        t->first_run = ikvi_bus_run(b, at)->next;
+        ikvi_bus_run(b, at)->target = IKVI_NONE;
+        mark_dirty(b, at);
+    }
+    t->kinds_seen = 0;
+    ikvi_bus_release(b);
+}
+
+/* ---------------------------------------------------------- subscribing -- */
+
+static uint32_t visits_of(const ikv_subscription_config *config)
+{
+    uint32_t visits = 0;
+    if (config->at_tags != 0 || config->at_body.bits != 0)
+        return config->phases & IKV_CAPTURING ? VISIT_FIRST : VISIT_OWN;
+    if (config->phases == 0) /* ONCE is asked for at the root alone */
+        return VISIT_OWN | VISIT_BUBBLE | VISIT_ONCE;
+    if (config->phases & IKV_CAPTURING)
+        visits |= VISIT_CAPTURE | VISIT_FIRST;
+    else if (config->phases & IKV_AT_TARGET)
+        visits |= VISIT_OWN;
+    if (config->phases & IKV_BUBBLING)
+        visits |= VISIT_BUBBLE;
+    return visits;
+}
+
+static ikv_status refuse(ikv_message *message, ikv_status status,
+                         const char *given, const char *what,
+                         const char *needed)
+{
+    const char *parts[] = {given, what, needed, NULL};
+    ikvi_message(message, parts);
+    return status;
+}
+
+static ikv_status check_kinds(const ikv_bus *b,
+                              const ikv_subscription_config *config,
+                              ikv_message *message)
+{
+    int ways = (config->kind != 0) + (config->kinds != NULL) +
+               (config->families != 0) + config->all_kinds;
+    if (ways != 1)
+        return refuse(message, IKV_BAD_ARGUMENT,
+                      ways == 0 ? "no kind is given" : "kinds are given twice",
+                      ": set one of kind, kinds, families, all_kinds",
+                      ", .kind = IKV_KIND_POINTER_DOWN for instance");
+    if (config->kinds != NULL && config->kind_count == 0)
+        return refuse(message, IKV_BAD_ARGUMENT, "the list kinds is empty", "",
+                      ": set kind_count to how many it holds");
+    if (config->families >> IKV_FAMILY_COUNT != 0)
+        return refuse(message, IKV_BAD_ARGUMENT,
+                      "families has a bit of no family", "",
+                      ": join 1u << IKV_FAMILY_POINTER and the like");
+    const ikv_kind *kinds =
+        config->kinds != NULL ? config->kinds : &config->kind;
+    uint32_t count =
+        config->kinds != NULL ? config->kind_count : config->kind != 0;
+    for (uint32_t i = 0; i < count; i++)
+        if (ikv_catalogue_info(b->catalogue, kinds[i]) == NULL)
+            return refuse(message, IKV_UNKNOWN_KIND,
+                          "a kind is not in the catalogue", "",
+                          ": register it first, with the bus's catalogue");
+    return IKV_OK;
+}
+
+static ikv_status check_targets(const ikv_bus *b,
+                                const ikv_subscription_config *config,
+                                ikv_message *message)
+{
+    if (config->at_list != NULL && config->at_count == 0)
+        return refuse(message, IKV_BAD_ARGUMENT, "the list at_list is empty",
+                      "", ": set at_count to how many it holds");
+    if (config->at_list == NULL && config->at_count != 0)
+        return refuse(message, IKV_BAD_ARGUMENT, "at_count is given", "",
+                      ", but no at_list");
+    if (config->at_list != NULL && config->at.bits != 0)
+        return refuse(message, IKV_BAD_ARGUMENT, "at and at_list are given", "",
+                      ": set one of them");
+    const ikv_target *list =
+        config->at_list != NULL ? config->at_list : &config->at;
+    uint32_t count =
+        config->at_list != NULL ? config->at_count : config->at.bits != 0;
+    for (uint32_t i = 0; i < count; i++)
+        if (ikvi_bus_place(b, list[i]) == IKVI_NONE)
+            return refuse(message, IKV_STALE, "a target is stale or unknown",
+                          "", ": it must be one of this bus that is there");
+    return IKV_OK;
+}
+
+static ikv_status check_config(const ikv_bus *b,
+                               const ikv_subscription_config *config,
+                               ikv_message *message)
+{
+    if (config->size != sizeof *config)
+        return refuse(message, IKV_BAD_SIZE, "size is not that of the struct",
+                      "", ": begin with IKV_SUBSCRIPTION_INIT");
+    if ((config->handler != NULL) == (config->mailbox != 0))
+        return refuse(message, IKV_BAD_ARGUMENT,
+                      config->mailbox != 0 ? "handler and mailbox are given"
+                                           : "no handler is given",
+                      "", ": set handler, or mailbox");
+    if (config->mailbox > b->mailbox_count)
+        return refuse(message, IKV_UNKNOWN_NAME, "there is no such mailbox", "",
+                      ": make one with ikv_bus_add_mailbox()");
+    if (config->phases > (IKV_CAPTURING | IKV_AT_TARGET | IKV_BUBBLING))
+        return refuse(message, IKV_BAD_ARGUMENT, "phases has a bit of no phase",
+                      "", ": join IKV_CAPTURING, IKV_AT_TARGET, IKV_BUBBLING");
+    if (config->owner.bits != 0) {
+        uint32_t owner = ikvi_slots_find(&b->owner_slots, (void *)(uintptr_t)b,
+                                         config->owner.bits);
+        if (owner == IKVI_NO_SLOT || ikvi_bus_owner(b, owner)->closing)
+            return refuse(message, IKV_STALE, "the owner is stale", "",
+                          ": it has been dropped, or is not of this bus");
+    }
+    ikv_status status = check_kinds(b, config, message);
+    return status == IKV_OK ? check_targets(b, config, message) : status;
+}
+
+static ikv_status refuse_full(ikv_message *message, ikv_status status)
+{
+    return refuse(message, status, ikv_status_name(status), ": ",
+                  ikv_status_text(status));
+}
+
+/* Whether kind i of the list stands earlier in it. */
+static bool kind_again(const ikv_subscription_config *config, uint32_t i)
+{
+    for (uint32_t j = 0; j < i; j++)
+        if (config->kinds[j] == config->kinds[i])
+            return true;
+    return false;
+}
+
+static bool target_again(const ikv_subscription_config *config, uint32_t i)
+{
+    for (uint32_t j = 0; j < i; j++)
+        if (config->at_list[j].bits == config->at_list[i].bits)
+            return true;
+    return false;
+}
+
+static void add_links(ikv_bus *b, uint32_t at,
+                      const ikv_subscription_config *config)
+{
+    uint32_t targets = config->at_list != NULL ? config->at_count : 1;
+    uint32_t kinds = config->kinds != NULL ? config->kind_count : 1;
+    for (uint32_t i = 0; i < targets; i++) {
+        ikv_target target =
+            config->at_list != NULL ? config->at_list[i] : config->at;
+        uint32_t place = target.bits != 0 ? ikvi_bus_place(b, target) : 0;
+        if (config->at_tags != 0 || config->at_body.bits != 0)
+            place = TAGGED_PLACE;
+        if (config->at_list != NULL && target_again(config, i))
+            continue;
+        for (uint32_t k = 0; k < kinds; k++)
+            if (config->kinds == NULL)
+                add_link(b, at, place, config->kind);
+            else if (!kind_again(config, k))
+                add_link(b, at, place, config->kinds[k]);
+    }
+}
+
+ikv_status ikv_bus_subscribe(ikv_bus *bus,
+                             const ikv_subscription_config *config,
+                             ikv_subscription *subscription,
+                             ikv_message *message)
+{
+    if (bus == NULL || config == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_bus *b = bus;
+    uint32_t conditions;
+    ikv_status status = check_config(b, config, message);
+    if (status == IKV_OK)
+        status = ikvi_bus_gate_check(b, config, message, &conditions);
+    if (status <= IKV_FULL_QUEUE)
+        return refuse_full(message, status);
+    if (status < 0)
+        return status;
+    uint64_t links =
+        (uint64_t)(config->at_list != NULL ? config->at_count : 1) *
+        (config->kinds != NULL ? config->kind_count : 1);
+    if (b->subscription_slots.used == b->subscription_slots.capacity)
+        ikvi_bus_tell_ended(b);
+    if (b->subscription_slots.used == b->subscription_slots.capacity)
+        return refuse_full(message, IKV_FULL_SUBSCRIPTIONS);
+    if (links > b->entry_capacity - b->links_used)
+        return refuse_full(message, IKV_FULL_ENTRIES);
+    uint32_t name = ikvi_names_keep(&b->names, b, config->name);
+    if (name == 0 && config->name != NULL && config->name[0] != '\0')
+        return refuse_full(message, IKV_FULL_NAMES);
+    if (!ikvi_bus_gate_names(b, config))
+        return refuse_full(message, IKV_FULL_NAMES);
+
+    uint32_t at = ikvi_slots_take(&b->subscription_slots, b);
+    uint32_t families = config->all_kinds ? UINT32_MAX : config->families;
+    bool mail = config->mailbox != 0;
+    *ikvi_bus_subscription(b, at) = (bus_subscription){
+        .handler = mail ? ikvi_bus_mail : config->handler,
+        .user = mail ? (void *)(uintptr_t)config->mailbox : config->user,
+        .on_drop = config->on_drop,
+        .drop_user = config->user,
+        .name = name,
+        .first_link = IKVI_NONE,
+        .visits = visits_of(config),
+        .families = families,
+        .birth = b->births++,
+        .rank = config->rank};
+    if (ikvi_bus_gate_make(b, at, config))
+        ikvi_bus_subscription(b, at)->visits |=
+            VISIT_GATED | ikvi_bus_gate(b, at)->test_offset << 16;
+    if (b->counting)
+        *ikvi_bus_counters(b, at) = (ikv_subscription_counters){0};
+    join_owner(b, at,
+               config->owner.bits != 0
+                   ? ikvi_slots_find(&b->owner_slots, b, config->owner.bits)
+                   : IKVI_NONE);
+    join_body(b, at);
+    add_links(b, at, config);
+    if (subscription != NULL)
+        subscription->bits = ikvi_slots_bits(&b->subscription_slots, b, at);
+    return ikvi_fine(message);
+}
+
+/* Ends those that came about after `born`, without telling anybody. */
+static void take_back(ikv_bus *b, uint64_t born)
+{
+    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+        bus_subscription *s = ikvi_bus_subscription(b, i);
+        if (ikvi_bus_subscribed_at(b, i) && s->birth >= born) {
+            s->on_drop = NULL;
+            ikvi_bus_drop(b, i);
+        }
+    }
+}
+
+ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
+                                   const ikv_subscription_config *table,
+                                   uint32_t count,
+                                   ikv_subscription *subscriptions,
+                                   ikv_message *message)
+{
+    if (bus == NULL || (table == NULL && count > 0))
+        return IKV_BAD_ARGUMENT;
+    uint64_t born = bus->births;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_message row;
+        ikv_subscription made;
+        ikv_status status = ikv_bus_subscribe(bus, &table[i], &made, &row);
+        if (status < 0) {
+            char number[24];
+            ikvi_text text = {number, sizeof number, 0};
+            ikvi_text_unsigned(&text, i);
+            ikvi_text_end(&text);
+            const char *parts[] = {"row ", number, ": ", row.text, NULL};
+            ikvi_message(message, parts);
+            take_back(bus, born);
+            return status;
+        }
+        if (subscriptions != NULL)
+            subscriptions[i] = made;
+    }
+    return ikvi_fine(message);
+}
+
+ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
+                        ikv_handler handler, void *user,
+                        ikv_subscription *subscription)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = kind;
+    config.at = at;
+    config.handler = handler;
+    config.user = user;
+    return ikv_bus_subscribe(bus, &config, subscription, NULL);
+}
+
+/* Writes what the subscription is now into its entries. */
+static void refresh_entries(ikv_bus *b, const bus_subscription *s)
+{
+    for (uint32_t l = s->first_link; l != IKVI_NONE;) {
+        const bus_link *link = ikvi_bus_link(b, l);
+        if (link->run != IKVI_NONE) {
+            bus_entry *entry = ikvi_bus_entry(
+                b, ikvi_bus_run(b, link->run)->first + link->position);
+            entry->handler = s->handler;
+            entry->user = s->user;
+            entry->visits = s->muted ? 0 : s->visits;
+        }
+        l = link->next;
+    }
+}
+
+void ikvi_bus_silence(ikv_bus *b, uint32_t at, bool muted)
+{
+    bus_subscription *s = ikvi_bus_subscription(b, at);
+    s->muted = muted;
+    refresh_entries(b, s);
+}
+
+ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription, bool muted)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = ikvi_bus_find_subscription(bus, subscription.bits);
+    if (at == IKVI_NO_SLOT || ikvi_bus_subscription(bus, at)->ending)
+        return IKV_STALE;
+    ikvi_bus_silence(bus, at, muted);
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (ikv_catalogue_info(bus->catalogue, kind) == NULL)
+        return IKV_UNKNOWN_KIND;
+    ikv_status status = IKV_ABSENT;
+    ikvi_bus_hold(bus);
+    for (uint32_t i = 0; i < bus->entry_capacity; i++) {
+        if (ikvi_bus_link(bus, i)->kind != kind)
+            continue;
+        drop_link(bus, i);
+        status = IKV_OK;
+    }
+    ikvi_bus_release(bus);
+    return status;
+}
+
+static uint64_t hash_name(const char *name)
+{
+    uint64_t hash = UINT64_C(0xcbf29ce484222325);
+    for (; *name != '\0'; name++)
+        hash = (hash ^ (uint8_t)*name) * UINT64_C(0x100000001b3);
+    return hash | 1;
+}
+
+/* The place of a name among those that were rebound, or a free one. */
+static uint32_t rebound_place(const ikv_bus *b, uint64_t name)
+{
+    uint32_t i = 0;
+    while (i < IKV_REBIND_LIMIT && ikvi_bus_rebinding(b, i)->name != name &&
+           ikvi_bus_rebinding(b, i)->name != 0)
+        i++;
+    return i;
+}
+
+/* Mailboxes have no handler to be rebound. */
+static bool is_rebindable(const ikv_bus *b, uint32_t at)
+{
+    const bus_subscription *s = ikvi_bus_subscription(b, at);
+    return ikvi_bus_subscribed_at(b, at) && s->name != 0 &&
+           s->handler != ikvi_bus_mail;
+}
+
+void ikvi_bus_restored(ikv_bus *b)
+{
+    b->detours -= b->watched;
+    b->watched = b->watcher_count != 0;
+    b->detours += b->watched;
+    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+        bus_subscription *s = ikvi_bus_subscription(b, i);
+        if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
+            continue;
+        uint64_t name = hash_name(ikvi_names_text(&b->names, b, s->name));
+        uint32_t at = rebound_place(b, name);
+        if (at == IKV_REBIND_LIMIT || ikvi_bus_rebinding(b, at)->name != name)
+            continue;
+        s->handler = ikvi_bus_rebinding(b, at)->handler;
+        s->user = ikvi_bus_rebinding(b, at)->user;
+        refresh_entries(b, s);
+    }
+}
+
+ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
+                          void *user)
+{
+    if (bus == NULL || name == NULL || name[0] == '\0' || handler == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint64_t hash = hash_name(name);
+    uint32_t place = rebound_place(bus, hash);
+    if (ikvi_names_find(&bus->names, bus, name) == 0)
+        return IKV_ABSENT; /* no subscription ever had it */
+    if (place == IKV_REBIND_LIMIT)
+        return IKV_FULL_NAMES;
+    ikvi_bus_rebinding(bus, place)->name = hash;
+    ikvi_bus_rebinding(bus, place)->handler = handler;
+    ikvi_bus_rebinding(bus, place)->user = user;
+    ikv_status status = IKV_ABSENT;
+    for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
+        bus_subscription *s = ikvi_bus_subscription(bus, i);
+        if (!is_rebindable(bus, i) ||
+            !ikvi_same(ikvi_names_text(&bus->names, bus, s->name), name))
+            continue;
+        s->handler = handler;
+        s->user = user;
+        refresh_entries(bus, s);
+        status = IKV_OK;
+    }
+    return status;
+}
+
+/* ------------------------------------------------------------ validator -- */
+
+static const char *validate_run(const ikv_bus *b, uint32_t at)
+{
+    const bus_run *run = ikvi_bus_run(b, at);
+    uint32_t dead = 0;
+    const bus_subscription *last = NULL;
+    if (run->count > run->room ||
+        run->first + run->room > b->pool_start + b->pool_half ||
+        (run->room > 0 && run->first < b->pool_start))
+        return "B1";
+    for (uint32_t i = 0; i < run->count; i++) {
+        const bus_entry *e = ikvi_bus_entry(b, run->first + i);
+        uint32_t link = ikvi_bus_words(b, b->pool_links)[run->first + i];
+        if (link == IKVI_NONE) {
+            dead += e->subscription == 0 && e->visits == 0;
+            continue;
+        }
+        if (last != NULL && !link_comes_before(b, last, link))
+            return "B2";
+        last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
+        const bus_link *l = ikvi_bus_link(b, link);
+        if (l->run != at || l->position != i || l->kind != run->kind ||
+            ikvi_slots_bits(&b->subscription_slots, (void *)(uintptr_t)b,
+                            l->subscription) != e->subscription)
+            return "B3";
+    }
+    return dead == run->dead ? NULL : "B1";
+}
+
+static const char *validate_chains(const ikv_bus *b)
+{
+    uint32_t chained = 0, used = 0;
+    for (uint32_t i = 0; i < b->target_slots.capacity; i++)
+        for (uint32_t at = ikvi_bus_target(b, i)->first_run; at != IKVI_NONE;
+             at = ikvi_bus_run(b, at)->next) {
+            const bus_run *run = ikvi_bus_run(b, at);
+            if (++chained > b->entry_capacity || run->target != i ||
+                ikvi_bus_find_run(b, i, run->kind) != at)
+                return "B4";
+        }
+    for (uint32_t i = 0; i < b->entry_capacity; i++)
+        used += ikvi_bus_run(b, i)->used;
+    return chained == used ? NULL : "B4";
+}
+
+const char *ikvi_bus_store_validate(const ikv_bus *b)
+{
+    for (uint32_t i = 0; i < b->entry_capacity; i++) {
+        const char *broken =
+            ikvi_bus_run(b, i)->used ? validate_run(b, i) : NULL;
+        if (broken != NULL)
+            return broken;
+    }
+    if (b->busy == 0 && (b->pending_count != 0 || b->dirty_run != IKVI_NONE))
+        return "B5";
+    for (uint32_t o = 0; o < b->owner_slots.capacity; o++) {
+        for (uint32_t at = ikvi_bus_owner(b, o)->first; at != IKVI_NONE;
+             at = ikvi_bus_subscription(b, at)->owner_next)
+            if (ikvi_bus_subscription(b, at)->owner != o)
+                return "B6";
+    }
+    return validate_chains(b);
+}

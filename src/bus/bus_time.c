@@ -1,0 +1,551 @@
+/* bus_time.c - what is delivered later: lanes, larger payloads, other threads'
+ * inboxes, timers, mailboxes.
+ */
+#include "bus_internal.h"
+
+void ikvi_bus_time_open(ikv_bus *b)
+{
+    for (uint32_t i = 0; i < b->deferred_capacity; i++)
+        ikvi_bus_extra(b, i)->next =
+            i + 1 < b->deferred_capacity ? i + 1 : IKVI_NONE;
+    for (uint32_t i = 0; i < b->payload_capacity; i++)
+        ikvi_bus_words(b, b->payload_next)[i] =
+            i + 1 < b->payload_capacity ? i + 1 : IKVI_NONE;
+    b->first_timer = IKVI_NONE;
+    ikv_lane lane;
+    ikv_bus_add_lane(b, "step", &lane);
+    ikv_bus_add_lane(b, "frame", &lane);
+}
+
+/* ---------------------------------------------------------------- lanes -- */
+
+/* A lane's inbox is a queue in its part of the bus's block. */
+ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
+{
+    if (bus == NULL || lane == NULL || name == NULL || name[0] == '\0')
+        return IKV_BAD_ARGUMENT;
+    if (bus->lane_count == bus->lane_capacity)
+        return IKV_FULL_LANES;
+    uint32_t kept = ikvi_names_keep(&bus->names, bus, name);
+    if (kept == 0)
+        return IKV_FULL_NAMES;
+    size_t place = bus->inboxes + bus->lane_count * bus->inbox_size;
+    ikv_queue *inbox;
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    config.capacity = bus->inbox_capacity;
+    config.own_capacity = 1;
+    config.reserve = IKV_NO_RESERVE;
+    config.memory.block = ikvi_at(bus, place);
+    config.memory.block_size = bus->inbox_size;
+    ikv_status status = ikv_queue_open(&config, &inbox);
+    if (status < 0)
+        return status;
+    *lane = (ikv_lane)bus->lane_count;
+    *ikvi_bus_lane(bus, bus->lane_count++) = (bus_lane){
+        .head = IKVI_NONE, .tail = IKVI_NONE, .name = kept, .inbox = place};
+    return IKV_OK;
+}
+
+static ikv_queue *inbox_of(const ikv_bus *b, const bus_lane *lane)
+{
+    return ikvi_at((void *)(uintptr_t)b, lane->inbox);
+}
+
+const char *ikv_bus_lane_name(const ikv_bus *bus, ikv_lane lane)
+{
+    return bus != NULL && lane < bus->lane_count
+               ? ikvi_names_text(&bus->names, bus,
+                                 ikvi_bus_lane(bus, lane)->name)
+               : NULL;
+}
+
+uint32_t ikv_bus_lane_waiting(const ikv_bus *bus, ikv_lane lane)
+{
+    return bus != NULL && lane < bus->lane_count
+               ? ikvi_bus_lane(bus, lane)->count
+               : 0;
+}
+
+ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane)
+{
+    if (bus == NULL || lane >= bus->lane_count)
+        return (ikv_lane_counters){0};
+    const bus_lane *l = ikvi_bus_lane(bus, lane);
+    return (ikv_lane_counters){.deferred = l->deferred,
+                               .delivered = l->delivered,
+                               .dropped = l->dropped,
+                               .inbox_refused =
+                                   ikv_queue_count(inbox_of(bus, l)).refused,
+                               .waiting = l->count,
+                               .high_water = l->high};
+}
+
+/* ------------------------------------------------------------ deferring -- */
+
+static char *payload_at(const ikv_bus *b, uint32_t at)
+{
+    size_t size = ikvi_round_up(b->payload_bytes, 16);
+    return (char *)ikvi_at((void *)(uintptr_t)b, b->payloads) + at * size;
+}
+
+static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
+{
+    if (size == 0 || data == NULL)
+        return IKVI_NONE;
+    uint32_t at = b->free_payload;
+    b->free_payload = ikvi_bus_words(b, b->payload_next)[at];
+    if (++b->payloads_used > b->payloads_high)
+        b->payloads_high = b->payloads_used;
+    memcpy(payload_at(b, at), data, size);
+    return at;
+}
+
+static void free_payload(ikv_bus *b, uint32_t at)
+{
+    if (at == IKVI_NONE)
+        return;
+    ikvi_poison(payload_at(b, at), b->payload_bytes);
+    ikvi_bus_words(b, b->payload_next)[at] = b->free_payload;
+    b->free_payload = at;
+    b->payloads_used--;
+}
+
+static ikv_status check_deferral(ikv_bus *b, ikv_lane lane,
+                                 const ikv_event *event, uint32_t size)
+{
+    if (lane >= b->lane_count)
+        return IKV_UNKNOWN_NAME;
+    if (ikv_catalogue_info(b->catalogue, event->kind) == NULL)
+        return IKV_UNKNOWN_KIND;
+    if (event->target.bits != 0 &&
+        ikvi_bus_place(b, event->target) == IKVI_NONE) {
+        b->stale++;
+        return IKV_STALE;
+    }
+    return size > b->payload_bytes ? IKV_BAD_SIZE : IKV_OK;
+}
+
+/* Puts a checked event onto a lane. */
+ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
+                        const void *data, uint32_t size)
+{
+    bool no_payload = size > 0 && b->free_payload == IKVI_NONE;
+    if (b->free_deferred == IKVI_NONE || no_payload) {
+        b->defer_refused++;
+        return no_payload ? IKV_FULL_PAYLOADS : IKV_FULL_DEFERRED;
+    }
+    bus_lane *l = ikvi_bus_lane(b, lane);
+    uint32_t at = b->free_deferred;
+    bus_extra *extra = ikvi_bus_extra(b, at);
+    b->free_deferred = extra->next;
+    *extra = (bus_extra){IKVI_NONE, keep_payload(b, data, size), size};
+    *ikvi_bus_deferred(b, at) = *event;
+    if (l->tail != IKVI_NONE)
+        ikvi_bus_extra(b, l->tail)->next = at;
+    else
+        l->head = at;
+    l->tail = at;
+    l->deferred++;
+    if (++l->count > l->high)
+        l->high = l->count;
+    b->deferred_count++;
+    if (++b->deferred_used > b->deferred_high)
+        b->deferred_high = b->deferred_used;
+    ikvi_bus_watch(b, IKV_WATCH_DEFER, event, lane);
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
+                              const ikv_event *event, const void *data,
+                              uint32_t data_size)
+{
+    if (bus == NULL || event == NULL || (data == NULL && data_size > 0))
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_deferral(bus, lane, event, data_size);
+    return status < 0 ? status
+                      : ikvi_bus_put(bus, lane, event, data, data_size);
+}
+
+ikv_status ikv_bus_defer(ikv_bus *bus, ikv_lane lane, const ikv_event *event)
+{
+    return ikv_bus_defer_data(bus, lane, event, NULL, 0);
+}
+
+ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
+                             const ikv_event *event)
+{
+    if (bus == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (lane >= bus->lane_count)
+        return IKV_UNKNOWN_NAME;
+    if (!ikvi_event_is_good(bus->catalogue, event))
+        return IKV_BAD_VALUE; /* E5: it could not be recorded */
+    ikv_status status =
+        ikv_queue_push(inbox_of(bus, ikvi_bus_lane(bus, lane)), event);
+    return status == IKV_FULL_QUEUE ? IKV_FULL_INBOX : status;
+}
+
+/* ------------------------------------------------------------- flushing -- */
+
+static ikv_event *given_at(const ikv_bus *b, ikv_lane lane, uint32_t at)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->given) +
+           (size_t)lane * b->inbox_capacity + (at & (b->inbox_capacity - 1));
+}
+
+ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event)
+{
+    if (lane >= b->lane_count)
+        return IKV_UNKNOWN_NAME;
+    bus_lane *l = ikvi_bus_lane(b, lane);
+    if (l->given_count == b->inbox_capacity)
+        return IKV_FULL_INBOX;
+    *given_at(b, lane, l->given + l->given_count++) = *event;
+    return IKV_OK;
+}
+
+/* Takes in what other threads have sent, as far as there is room, and no more
+ * than an inbox holds; the rest stays there. What is given again comes first,
+ * and is recorded already. */
+static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
+{
+    for (; l->given_count > 0 && b->free_deferred != IKVI_NONE;
+         l->given_count--)
+        ikvi_bus_put(b, lane, given_at(b, lane, l->given++), NULL, 0);
+    if (b->inbox_held || l->given_count > 0)
+        return;
+    ikv_queue *inbox = inbox_of(b, l);
+    for (uint32_t left = ikv_queue_waiting(inbox);
+         left > 0 && b->free_deferred != IKVI_NONE; left--) {
+        ikv_event event;
+        if (ikv_queue_drain(inbox, &event, 1) == 0)
+            return;
+        if (ikv_catalogue_info(b->catalogue, event.kind) == NULL) {
+            l->dropped++;
+            b->dropped++;
+            ikvi_say_once(
+                &b->said_inbox, &b->reporter, IKV_REPORT_ERROR,
+                IKV_UNKNOWN_KIND, "bus",
+                "another thread deferred an event of an unknown kind");
+            continue;
+        }
+        if (b->on_inbox != NULL)
+            b->on_inbox(&event, lane, b->on_inbox_user);
+        ikvi_bus_put(b, lane, &event, NULL, 0);
+    }
+}
+
+void ikvi_bus_on_inbox(ikv_bus *bus,
+                       void (*taken)(const ikv_event *event, ikv_lane lane,
+                                     void *user),
+                       void *user)
+{
+    bus->on_inbox = taken;
+    bus->on_inbox_user = user;
+}
+
+uint64_t ikvi_bus_time(const ikv_bus *bus)
+{
+    return bus->time_ns;
+}
+
+bool ikvi_bus_awaits(const ikv_bus *bus)
+{
+    bool waits = bus->first_timer != IKVI_NONE;
+    for (uint32_t i = 0; !waits && i < bus->lane_count; i++)
+        waits = ikvi_bus_lane_waits(bus, (ikv_lane)i);
+    return waits;
+}
+
+bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane)
+{
+    const bus_lane *l = ikvi_bus_lane(b, lane);
+    return l->count > 0 || l->given_count > 0 ||
+           ikv_queue_waiting(inbox_of(b, l)) > 0;
+}
+
+/* Takes the lane's first event off; its payload stays to be freed. */
+static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
+{
+    uint32_t at = l->head;
+    ikv_event event = *ikvi_bus_deferred(b, at);
+    *extra = *ikvi_bus_extra(b, at);
+    l->head = extra->next;
+    if (l->head == IKVI_NONE)
+        l->tail = IKVI_NONE;
+    l->count--;
+    ikvi_bus_extra(b, at)->next = b->free_deferred;
+    b->free_deferred = at;
+    b->deferred_used--;
+    return event;
+}
+
+/* What could not be delivered at all is the lane's first again. Nothing has
+ * happened since it was taken off: its place is the first free one. */
+static void put_back(ikv_bus *b, bus_lane *l, const bus_extra *extra)
+{
+    uint32_t at = b->free_deferred;
+    b->free_deferred = ikvi_bus_extra(b, at)->next;
+    b->deferred_used++;
+    *ikvi_bus_extra(b, at) = *extra;
+    ikvi_bus_extra(b, at)->next = l->head;
+    if (l->head == IKVI_NONE)
+        l->tail = at;
+    l->head = at;
+    l->count++;
+}
+
+/* D9: a kind that outlives its target goes to the global subscribers. */
+static ikv_outcome deliver_deferred(ikv_bus *b, const ikv_event *event,
+                                    const bus_extra *extra)
+{
+    const void *data =
+        extra->payload != IKVI_NONE ? payload_at(b, extra->payload) : NULL;
+    ikv_outcome outcome = ikvi_bus_deliver_with(b, event, data, extra->size);
+    if (outcome.status != IKV_STALE)
+        return outcome;
+    const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, event->kind);
+    if (!info->outlives_target)
+        return outcome;
+    ikv_event orphan = *event;
+    orphan.target = ikvi_bus_root();
+    return ikvi_bus_deliver_with(b, &orphan, data, extra->size);
+}
+
+ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
+{
+    if (delivered != NULL)
+        *delivered = 0;
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (lane >= bus->lane_count)
+        return IKV_UNKNOWN_NAME;
+    bus_lane *l = ikvi_bus_lane(bus, lane);
+    if (l->flushing)
+        return IKV_BUSY;
+    if (bus->depth >= bus->depth_limit)
+        return ikvi_bus_too_deep(bus);
+    l->flushing = true;
+    ikv_status status = IKV_OK;
+    take_inbox(bus, lane, l);
+    for (uint32_t left = l->count; left > 0; left--) {
+        bus_extra extra;
+        ikv_event event = take_first(bus, l, &extra);
+        ikv_outcome outcome = deliver_deferred(bus, &event, &extra);
+        if (outcome.status == IKV_FULL_DEPTH) {
+            put_back(bus, l, &extra);
+            status = outcome.status;
+            break;
+        }
+        free_payload(bus, extra.payload);
+        if (outcome.status < 0) {
+            bus->dropped++;
+            l->dropped++;
+            ikvi_bus_watch(bus, IKV_WATCH_DROP, &event, lane);
+            continue;
+        }
+        l->delivered++;
+        if (delivered != NULL)
+            (*delivered)++;
+    }
+    l->flushing = false;
+    return status;
+}
+
+/* --------------------------------------------------------------- timers -- */
+
+/* Timers form a list in the order of due times; equal ones by age. */
+static void link_timer(ikv_bus *b, uint32_t at)
+{
+    bus_timer *timer = ikvi_bus_timer(b, at);
+    uint32_t *link = &b->first_timer;
+    while (*link != IKVI_NONE && ikvi_bus_timer(b, *link)->due <= timer->due)
+        link = &ikvi_bus_timer(b, *link)->next;
+    timer->next = *link;
+    *link = at;
+}
+
+static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
+                              uint64_t period_ns, bool merge,
+                              const ikv_event *event, ikv_timer *timer)
+{
+    if (bus == NULL || event == NULL ||
+        delay_ns > UINT64_MAX / 2 - bus->time_ns)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_deferral(bus, lane, event, 0);
+    if (status < 0)
+        return status;
+    uint32_t at = ikvi_slots_take(&bus->timer_slots, bus);
+    if (at == IKVI_NO_SLOT)
+        return IKV_FULL_TIMERS;
+    *ikvi_bus_timer(bus, at) = (bus_timer){.event = *event,
+                                           .due = bus->time_ns + delay_ns,
+                                           .period = period_ns,
+                                           .payload = IKVI_NONE,
+                                           .lane = lane,
+                                           .merge = merge};
+    link_timer(bus, at);
+    if (timer != NULL)
+        timer->bits = ikvi_slots_bits(&bus->timer_slots, bus, at);
+    return IKV_OK;
+}
+
+ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
+                               const ikv_event *event, ikv_timer *timer)
+{
+    return start_timer(bus, lane, delay_ns, 0, false, event, timer);
+}
+
+ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane, uint64_t period_ns,
+                               bool merge, const ikv_event *event,
+                               ikv_timer *timer)
+{
+    if (period_ns == 0)
+        return IKV_BAD_ARGUMENT;
+    return start_timer(bus, lane, period_ns, period_ns, merge, event, timer);
+}
+
+ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
+                                  const void *data, uint32_t data_size)
+{
+    if (bus == NULL || data == NULL || data_size == 0)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = ikvi_slots_find(&bus->timer_slots, bus, timer.bits);
+    if (at == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    bus_timer *t = ikvi_bus_timer(bus, at);
+    if (t->payload != IKVI_NONE)
+        return IKV_BAD_ARGUMENT;
+    if (data_size > bus->payload_bytes)
+        return IKV_BAD_SIZE;
+    if (bus->free_payload == IKVI_NONE)
+        return IKV_FULL_PAYLOADS;
+    t->payload = keep_payload(bus, data, data_size);
+    t->payload_size = data_size;
+    return IKV_OK;
+}
+
+static void end_timer(ikv_bus *b, uint32_t at)
+{
+    free_payload(b, ikvi_bus_timer(b, at)->payload);
+    ikvi_slots_give(&b->timer_slots, b, at);
+}
+
+ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
+{
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = ikvi_slots_find(&bus->timer_slots, bus, timer.bits);
+    if (at == IKVI_NO_SLOT)
+        return IKV_ABSENT;
+    uint32_t *link = &bus->first_timer;
+    while (*link != at)
+        link = &ikvi_bus_timer(bus, *link)->next;
+    *link = ikvi_bus_timer(bus, at)->next;
+    end_timer(bus, at);
+    return IKV_OK;
+}
+
+/* Its target has gone, and the kind does not outlive that. */
+static bool is_orphan(const ikv_bus *b, const ikv_event *event)
+{
+    return event->target.bits != 0 &&
+           ikvi_bus_place(b, event->target) == IKVI_NONE &&
+           !ikv_catalogue_info(b->catalogue, event->kind)->outlives_target;
+}
+
+/* The first timer is due: puts its event on its lane, and ends it or sets it
+ * on. A lane without room loses the event, which is counted. With its target it
+ * ends too. */
+static void fire_first(ikv_bus *b)
+{
+    uint32_t at = b->first_timer;
+    bus_timer *timer = ikvi_bus_timer(b, at);
+    ikv_event event = timer->event;
+    uint64_t times = 1, due = 1;
+    event.time_ns = timer->due;
+    b->first_timer = timer->next;
+    if (is_orphan(b, &event)) {
+        b->dropped++;
+        end_timer(b, at);
+        return;
+    }
+    if (timer->period != 0)
+        due = (b->time_ns - timer->due) / timer->period + 1;
+    if (timer->merge) {
+        times = due;
+        event.samples = (uint16_t)(times < UINT16_MAX ? times : UINT16_MAX);
+    }
+    const void *data =
+        timer->payload != IKVI_NONE ? payload_at(b, timer->payload) : NULL;
+    ikv_status status =
+        ikvi_bus_put(b, timer->lane, &event, data, timer->payload_size);
+    if (status < 0)
+        ikvi_say_once(&b->said_timer, &b->reporter, IKV_REPORT_ERROR, status,
+                      "bus",
+                      "a timer's event found no room on its lane, or for its "
+                      "payload, and was lost: raise bus.deferred, or "
+                      "bus.payloads");
+    if (status < 0) { /* there is no room for those that are due too */
+        b->defer_refused += due - times;
+        times = due;
+    }
+    if (timer->period == 0 ||
+        timer->period > (UINT64_MAX - timer->due) / times) {
+        end_timer(b, at);
+        return;
+    }
+    timer->due += times * timer->period;
+    link_timer(b, at);
+}
+
+ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns)
+{
+    if (bus == NULL || time_ns < bus->time_ns)
+        return IKV_BAD_ARGUMENT;
+    bus->time_ns = time_ns;
+    while (bus->first_timer != IKVI_NONE &&
+           ikvi_bus_timer(bus, bus->first_timer)->due <= time_ns)
+        fire_first(bus);
+    return IKV_OK;
+}
+
+/* ------------------------------------------------------------ validator -- */
+
+static const char *validate_lane(const ikv_bus *b, const bus_lane *l)
+{
+    uint32_t count = 0, last = IKVI_NONE;
+    for (uint32_t at = l->head;
+         at != IKVI_NONE && count <= b->deferred_capacity;
+         at = ikvi_bus_extra(b, at)->next) {
+        count++;
+        last = at;
+    }
+    return count == l->count && last == l->tail ? NULL : "B7";
+}
+
+const char *ikvi_bus_time_validate(const ikv_bus *b)
+{
+    uint32_t free_count = 0, on_lanes = 0, timers = 0;
+    for (uint32_t at = b->free_deferred;
+         at != IKVI_NONE && free_count <= b->deferred_capacity;
+         at = ikvi_bus_extra(b, at)->next)
+        free_count++;
+    for (uint32_t i = 0; i < b->lane_count; i++) {
+        const bus_lane *l = ikvi_bus_lane(b, i);
+        if (validate_lane(b, l) != NULL)
+            return "B7";
+        on_lanes += l->count;
+    }
+    if (on_lanes != b->deferred_used ||
+        free_count + on_lanes != b->deferred_capacity)
+        return "B7";
+    uint64_t due = 0;
+    for (uint32_t at = b->first_timer; at != IKVI_NONE;
+         at = ikvi_bus_timer(b, at)->next) {
+        if (++timers > b->timer_slots.used || ikvi_bus_timer(b, at)->due < due)
+            return "B8";
+        due = ikvi_bus_timer(b, at)->due;
+    }
+    return timers == b->timer_slots.used ? NULL : "B8";
+}

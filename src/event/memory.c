@@ -1,0 +1,55 @@
+/* memory.c - laying blocks out and taking them. */
+#include "memory.h"
+
+size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size)
+{
+    size_t offset = layout->size;
+    if (size != 0 && count > (SIZE_MAX / 2 - offset) / size) {
+        layout->overflow = true;
+        return 0;
+    }
+    size_t end = offset + count * size;
+    layout->size =
+        (end + IKV_BLOCK_ALIGNMENT - 1) & ~(size_t)(IKV_BLOCK_ALIGNMENT - 1);
+    return offset;
+}
+
+size_t ikvi_layout_size(const ikvi_layout *layout)
+{
+    return layout->overflow ? 0 : layout->size;
+}
+
+ikv_status ikvi_memory_take(const ikv_memory *memory, size_t size, void **block)
+{
+    if (size == 0)
+        return IKV_BAD_CONFIG;
+    void *found = memory->block;
+    if (found != NULL && memory->block_size < size)
+        return IKV_NO_MEMORY;
+    if (found == NULL && memory->take != NULL)
+        found = memory->take(memory->user, size, IKV_BLOCK_ALIGNMENT);
+    if (found == NULL)
+        return IKV_NO_MEMORY;
+    if ((uintptr_t)found % IKV_BLOCK_ALIGNMENT != 0) {
+        if (memory->block == NULL && memory->give != NULL)
+            memory->give(memory->user, found, size);
+        return IKV_BAD_ARGUMENT;
+    }
+    memset(found, 0, size);
+    *block = found;
+    return IKV_OK;
+}
+
+void ikvi_memory_give(const ikv_memory *memory, void *block, size_t size)
+{
+    if (memory->block == NULL && memory->give != NULL)
+        memory->give(memory->user, block, size);
+}
+
+uint32_t ikvi_power_of_two(uint32_t at_least)
+{
+    uint32_t power = 1;
+    while (power < at_least && power < 0x80000000u)
+        power *= 2;
+    return power;
+}

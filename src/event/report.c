@@ -1,0 +1,66 @@
+/* report.c - configs that are in their ranges, and their hashes. */
+#include "report.h"
+
+#include "text.h"
+
+uint64_t ikvi_hash(uint64_t hash, const void *bytes, size_t count)
+{
+    const uint8_t *at = bytes;
+    for (size_t i = 0; i < count; i++)
+        hash = (hash ^ at[i]) * UINT64_C(0x100000001b3);
+    return hash;
+}
+
+uint64_t ikvi_identity(const void *config, size_t end)
+{
+    const size_t size = sizeof(uint32_t);
+    return ikvi_hash(UINT64_C(0xcbf29ce484222325), (const char *)config + size,
+                     end - size);
+}
+
+const ikv_reporter ikvi_silent = {NULL, NULL};
+
+/* Says which member it is, what was found and what was expected. */
+static void say_range(const ikv_reporter *reporter, const char *module,
+                      const ikvi_range *range)
+{
+    char bytes[160];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    ikvi_text_add(&text, "the config's ");
+    ikvi_text_add(&text, range->member);
+    ikvi_text_add(&text, " is ");
+    ikvi_text_unsigned(&text, range->value);
+    ikvi_text_add(&text, ": expected ");
+    ikvi_text_unsigned(&text, range->least);
+    ikvi_text_add(&text, " to ");
+    ikvi_text_unsigned(&text, range->most);
+    ikvi_text_end(&text);
+    ikvi_say(reporter, IKV_REPORT_ERROR, IKV_BAD_CONFIG, module, bytes);
+}
+
+ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
+                             const ikvi_range *ranges, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        if (ranges[i].value < ranges[i].least ||
+            ranges[i].value > ranges[i].most) {
+            say_range(reporter, module, &ranges[i]);
+            return IKV_BAD_CONFIG;
+        }
+    return IKV_OK;
+}
+
+/* The product is rounded to what is taken away, unless it is not rounded. */
+bool ikvi_is_fused(void)
+{
+    volatile float a = 1.0f + 1.0f / 4096, less = -(1.0f + 1.0f / 2048);
+    float difference = a * a + less;
+    return difference != 0;
+}
+
+ikv_status ikvi_bad_config(const ikv_reporter *reporter, ikv_status status,
+                           const char *module, const char *text)
+{
+    ikvi_say(reporter, IKV_REPORT_ERROR, status, module, text);
+    return status;
+}

@@ -1,0 +1,50 @@
+/* status.c - statuses, the version, and what a broken assertion does. */
+#include "platform.h"
+
+static const struct status_row {
+    ikv_status status;
+    const char *name, *text;
+} status_rows[] = {
+#define IKV_X(value, name, text) {(value), #name, text},
+    IKV_STATUSES(IKV_X)
+#undef IKV_X
+};
+
+static const struct status_row *status_row(ikv_status status)
+{
+    size_t count = sizeof status_rows / sizeof status_rows[0];
+    for (size_t i = 0; i < count; i++)
+        if (status_rows[i].status == status)
+            return &status_rows[i];
+    return NULL;
+}
+
+const char *ikv_status_name(ikv_status status)
+{
+    const struct status_row *row = status_row(status);
+    return row != NULL ? row->name : "UNKNOWN_STATUS";
+}
+
+const char *ikv_status_text(ikv_status status)
+{
+    const struct status_row *row = status_row(status);
+    return row != NULL ? row->text : "not a status of this version";
+}
+
+#define VERSION_TEXT_(a, b, c) #a "." #b "." #c
+#define VERSION_TEXT(a, b, c)  VERSION_TEXT_(a, b, c)
+
+const char *ikv_version(void)
+{
+    return VERSION_TEXT(IKV_VERSION_MAJOR, IKV_VERSION_MINOR,
+                        IKV_VERSION_PATCH);
+}
+
+#ifdef IKV_DEBUG
+/* Stops where a debugger or a sanitizer shows it; nothing to print with. */
+void ikvi_broken(const char *condition, const char *file, int line)
+{
+    (void)condition, (void)file, (void)line;
+    __builtin_trap();
+}
+#endif

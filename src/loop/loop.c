@@ -1,0 +1,745 @@
+/* loop.c - opens a loop; frames and steps. See loop_internal.h. */
+#include "loop_internal.h"
+
+/* -------------------------------------------------------------- opening -- */
+
+static const char *port_fault(const ikv_port *port)
+{
+    if (port->open == NULL || port->now == NULL || port->close == NULL)
+        return "a port lacks open, now or close";
+    return NULL;
+}
+
+static ikv_status check_links(const ikv_loop_config *config)
+{
+    const ikv_reporter *to = &config->reporter;
+    if (config->port_count > IKV_PORT_LIMIT)
+        return ikvi_bad_config(to, IKV_FULL_PORTS, "loop",
+                               ikv_status_text(IKV_FULL_PORTS));
+    if (config->router_count > IKV_ROUTER_LIMIT)
+        return ikvi_bad_config(to, IKV_FULL_ROUTERS, "loop",
+                               ikv_status_text(IKV_FULL_ROUTERS));
+    for (uint32_t i = 0; i < config->router_count; i++)
+        if (config->routers == NULL || config->routers[i] == NULL)
+            return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                                   "the config's routers has a NULL");
+    if (config->port_count == 0 || config->ports == NULL)
+        return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                               "the config's ports is empty: the first is the "
+                               "clock, ikv_null_port() for instance");
+    if (config->bus == NULL || config->queue == NULL)
+        return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                               config->bus == NULL
+                                   ? "the config's bus is NULL"
+                                   : "the config's queue is NULL");
+    for (uint32_t i = 0; i < config->port_count; i++) {
+        const ikv_port *port = &config->ports[i];
+        if (port->size != sizeof *port)
+            return ikvi_bad_config(to, IKV_BAD_SIZE, "loop",
+                                   "a port's size is not that of ikv_port");
+        if (port_fault(port) != NULL)
+            return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
+                                   port_fault(port));
+    }
+    return IKV_OK;
+}
+
+static ikv_status check_loop_numbers(const ikv_loop_config *config,
+                                     const ikv_reporter *reporter,
+                                     const ikv_loop *loop)
+{
+    bool paced = loop->frame_hz != IKV_UNPACED;
+    const ikvi_range ranges[] = {
+        {"loop.step_num", loop->num, 1, (1u << 30) - 1},
+        {"loop.step_den", loop->den, 1, (1u << 20) - 1},
+        {"loop.step_den / step_num, a step's length in ns,",
+         (uint64_t)loop->den * SECOND / loop->num, 1000, 1000ull * SECOND},
+        {"loop.frame_hz", paced ? loop->frame_hz : 1, 1, 1000000},
+        {"loop.pending", config->pending, 0, 1u << 24},
+        {"loop.samples", loop->sample_limit, 0, UINT16_MAX},
+        {"loop.timing", config->timing, 0, IKV_AT_FRAME},
+        {"loop.spin_ns", config->spin_ns, 0, SECOND}};
+    return ikvi_check_ranges(reporter, "loop", ranges,
+                             sizeof ranges / sizeof ranges[0]);
+}
+
+static ikv_status lay_out_loop(const ikv_loop_config *config,
+                               const ikv_reporter *reporter, ikv_loop *loop)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    loop->num = ikvi_or(config->step_num, 60);
+    loop->den = ikvi_or(config->step_den, 1);
+    loop->frame_hz = ikvi_or(config->frame_hz, 60);
+    loop->max_steps = ikvi_or(config->max_steps, 8);
+    loop->capacity = ikvi_power_of_two(ikvi_or(config->pending, 2048));
+    loop->sample_limit = ikvi_or(config->samples, 256);
+    ikv_status status = check_loop_numbers(config, reporter, loop);
+    if (status < 0)
+        return status;
+    ikvi_layout l = {0, false};
+    ikvi_layout_add(&l, 1, sizeof *loop);
+    loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
+    loop->entries = ikvi_layout_add(&l, loop->capacity, sizeof(loop_entry));
+    loop->samples = ikvi_layout_add(&l, loop->sample_limit, sizeof(ikv_event));
+    loop->size = ikvi_layout_size(&l);
+    return loop->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_loop_footprint(const ikv_loop_config *config)
+{
+    ikv_loop plan;
+    return config != NULL && lay_out_loop(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+static void leave_routers(ikv_loop *loop)
+{
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikvi_router_join(loop->routers[i], NULL, 0);
+}
+
+static void close_ports(ikv_loop *loop, uint32_t count)
+{
+    while (count > 0) {
+        count--;
+        loop->ports[count].close(loop->ports[count].state);
+    }
+}
+
+ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
+{
+    if (config == NULL || loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_loop plan = {.memory = config->memory,
+                     .identity =
+                         ikvi_identity(config, offsetof(ikv_loop_config, bus)),
+                     .bus = config->bus,
+                     .queue = config->queue,
+                     .state = config->state,
+                     .actions = config->actions,
+                     .overlaps = config->overlaps,
+                     .router_count = config->router_count,
+                     .reporter = config->reporter,
+                     .port_count = config->port_count};
+    void *block = NULL;
+    ikv_status status = lay_out_loop(config, &config->reporter, &plan);
+    if (status == IKV_OK)
+        status = check_links(config);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (block == NULL)
+        return status;
+    ikv_loop *l = block;
+    *l = plan;
+    l->whole = (uint64_t)l->den * SECOND / l->num;
+    l->rest = (uint64_t)l->den * SECOND % l->num;
+    l->at_frame = config->timing == IKV_AT_FRAME;
+    l->idles = config->idles;
+    l->spin_ns = config->spin_ns;
+    l->age_limit = ikvi_loop_frame_period(l) / 4 * 5;
+    l->playing = (config->ports[0].capabilities & IKV_PORT_PLAYBACK) != 0;
+    l->s.scale = l->s.new_scale = REAL_TIME;
+    l->s.next_end = loop_step_start(l, 1);
+    l->s.step_end = l->s.next_end;
+    for (uint32_t i = 0; i < l->router_count; i++) {
+        l->routers[i] = config->routers[i];
+        ikvi_router_join(l->routers[i], l->routers, l->router_count);
+    }
+    for (uint32_t i = 0; l->actions != NULL && i < l->router_count; i++)
+        ikv_action_follow(l->actions, l->routers[i]);
+    for (uint32_t i = 0; i < l->port_count; i++) {
+        l->ports[i] = config->ports[i];
+        l->sinks[i].loop = l;
+        l->sinks[i].port = i;
+        l->sinks[i].tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
+        l->polled_count += l->ports[i].poll != NULL;
+        status = l->ports[i].open(l->ports[i].state, &l->sinks[i]);
+        if (status < 0) {
+            ikvi_say(&l->reporter, IKV_REPORT_ERROR, status, l->ports[i].name,
+                     "the port could not be opened");
+            close_ports(l, i);
+            leave_routers(l);
+            ikvi_memory_give(&config->memory, l, l->size);
+            return status;
+        }
+    }
+    ikvi_bus_set_scope(l->bus, false);
+    *loop = l;
+    return IKV_OK;
+}
+
+/* L9: what can't be done at this moment, in any build. */
+static bool is_refused(ikv_loop *loop, bool refused, const char *text)
+{
+    if (refused)
+        ikvi_say(&loop->reporter, IKV_REPORT_ERROR, IKV_BUSY, "loop", text);
+    return refused;
+}
+
+ikv_status ikv_loop_close(ikv_loop *loop)
+{
+    if (loop == NULL)
+        return IKV_OK;
+    if (is_refused(loop,
+                   loop->inside || loop->closing || ikvi_bus_is_busy(loop->bus),
+                   "not closed: inside a handler, or a port"))
+        return IKV_BUSY;
+    loop->closing = loop->inside = true;
+    close_ports(loop, loop->port_count);
+    leave_routers(loop);
+    ikvi_bus_set_scope(loop->bus, true);
+    if (loop->recorder != NULL)
+        ikvi_bus_on_inbox(loop->bus, NULL, NULL);
+    ikv_memory memory = loop->memory;
+    ikvi_memory_give(&memory, loop, loop->size);
+    return IKV_OK;
+}
+
+/* ---------------------------------------------------- the loop's events -- */
+
+bool ikvi_loop_scope(ikv_loop *loop, bool of_step)
+{
+    bool was = loop->in_scope;
+    if (was != of_step) {
+        loop->in_scope = of_step;
+        ikvi_bus_set_scope(loop->bus, of_step);
+    }
+    return was;
+}
+
+void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                    uint64_t step, float seconds, uint32_t count)
+{
+    if (ikvi_bus_nobody_hears(loop->bus, kind))
+        return;
+    ikv_event event = ikv_event_make(kind, time_ns);
+    event.target = ikv_bus_root(loop->bus);
+    event.loop.step = step;
+    event.loop.frame = loop->in_scope ? 0 : loop->frame;
+    event.loop.seconds = seconds;
+    event.loop.count = count;
+    ikv_bus_deliver(loop->bus, &event);
+}
+
+IKVI_APART static void start(ikv_loop *loop)
+{
+    loop->started = true;
+    ikvi_loop_match_clocks(loop, true);
+    loop->frame_origin = 0;
+    ikvi_loop_scope(loop, true);
+    ikvi_loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
+                   (float)ikv_loop_step_seconds(loop), 0);
+    ikvi_loop_scope(loop, false);
+}
+
+/* Whether the port's devices are let go of when it has ended. What a tape or
+ * made-up input holds at its end is part of it, and the run ends with it. */
+static bool leaves_things(const ikv_loop *loop, uint32_t port)
+{
+    return !(loop->playing && port == 0 &&
+             loop->ended_count == loop->port_count);
+}
+
+static void end_port(ikv_loop *loop, uint32_t port)
+{
+    if (loop->ended[port])
+        return;
+    loop->ended[port] = true;
+    loop->ended_count++;
+    if (leaves_things(loop, port)) {
+        loop->leaving[port] = true;
+        loop->leaving_count++;
+    }
+}
+
+void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
+                           const char *what)
+{
+    char bytes[160];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    if (loop->failed[port])
+        return;
+    loop->failed[port] = true;
+    ikvi_text_add(&text, "the port's ");
+    ikvi_text_add(&text, what);
+    ikvi_text_add(&text, " failed: it is not polled any more, and what its "
+                         "devices hold is let go");
+    ikvi_text_end(&text);
+    const char *name = loop->ports[port].name;
+    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status,
+             name != NULL ? name : "loop", bytes);
+    end_port(loop, port);
+}
+
+bool ikvi_loop_lend(ikv_loop *loop, uint32_t port)
+{
+    bool might = loop->may_nest;
+    loop->polling[port] = true;
+    loop->may_nest = loop->where == BETWEEN_FRAMES;
+    return might;
+}
+
+void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
+{
+    if (loop->may_nest && loop->where != BETWEEN_FRAMES)
+        ikv_loop_end(loop); /* a frame that was begun in there */
+    loop->polling[port] = false;
+    loop->may_nest = lent;
+}
+
+IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
+{
+    for (uint32_t i = 0; i < loop->port_count; i++) {
+        const ikv_port *port = &loop->ports[i];
+        if (port->poll == NULL || loop->ended[i] || loop->polling[i])
+            continue;
+        bool lent = ikvi_loop_lend(loop, i);
+        ikv_status status = port->poll(port->state);
+        ikvi_loop_take_back(loop, i, lent);
+        if (status < 0)
+            ikvi_loop_port_failed(loop, i, status, "poll()");
+        else if (status == IKV_ENDED)
+            end_port(loop, i);
+    }
+}
+
+/* Whether steps are due that have run before; not while they stand still. */
+static bool is_rerunning(const ikv_loop *loop)
+{
+    return loop->s.next_step < loop->furthest && !loop->s.stopped;
+}
+
+/* All ports have ended: what waits past the end of the last step gets the steps
+ * that it still needs, one a frame, so that they are the same ones at any frame
+ * rate, and whether or not the clock goes on. */
+static void run_out(ikv_loop *loop)
+{
+    bool waits = loop->s.count > 0 || is_rerunning(loop);
+    if (waits && loop->now < loop->s.step_end)
+        loop->now = loop->s.step_end;
+}
+
+/* --------------------------------------------------------------- frames -- */
+
+IKVI_APART static bool finish(ikv_loop *loop)
+{
+    if (!loop->over && loop->started) {
+        loop->over = true;
+        ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
+        ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
+        ikvi_loop_tell(loop, IKV_KIND_LOOP_END, loop->now, loop->s.next_step, 0,
+                       0);
+    }
+    return false;
+}
+
+/* A clock that runs backwards stands still. */
+static void read_clock(ikv_loop *loop)
+{
+    uint64_t now = loop_clock(loop);
+    if ((int64_t)(now - loop->now) > 0)
+        loop->now = now;
+}
+
+enum {
+    ENTER_NOT,
+    ENTER_PLAINLY,
+    ENTER_NESTED /* in a port that polls or waits */
+};
+
+IKVI_APART static int enter_if_allowed(ikv_loop *loop, const char *refusal)
+{
+    if (is_refused(loop,
+                   (loop->inside && !loop->may_nest) || loop->closing ||
+                       ikvi_bus_is_busy(loop->bus),
+                   refusal))
+        return ENTER_NOT;
+    loop->may_nest = false;
+    return ENTER_NESTED;
+}
+
+/* A frame's function begins, if it may now. */
+IKVI_INLINE int enter(ikv_loop *loop, const char *refusal)
+{
+    if (IKVI_UNLIKELY(loop->inside || ikvi_bus_is_busy(loop->bus)))
+        return enter_if_allowed(loop, refusal);
+    loop->inside = true;
+    return ENTER_PLAINLY;
+}
+
+IKVI_INLINE void leave(ikv_loop *loop, int entered)
+{
+    if (IKVI_LIKELY(entered == ENTER_PLAINLY))
+        loop->inside = false;
+    else
+        loop->may_nest = true;
+}
+
+/* Whether something may belong between two steps. */
+static bool has_between(const ikv_loop *loop)
+{
+    return loop->s.count > 0 || loop->behind;
+}
+
+/* Where what is run again has come to the present: as at a frame's begin. */
+static void end_past(ikv_loop *loop)
+{
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    ikvi_loop_drop_time(loop);
+    if (loop->dropping)
+        return;
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (loop->s.stopped)
+        ikvi_loop_stand_still(loop);
+}
+
+/* What follows the user's code of a step. */
+static void finish_step(ikv_loop *loop)
+{
+    ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_end);
+    ikv_bus_advance(loop->bus, loop->s.next_end);
+    if (IKVI_UNLIKELY(loop->given > 0))
+        ikvi_loop_give_inboxes(loop);
+    ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
+    loop->s.next_step++;
+    loop->s.next_begin = loop->s.next_end;
+    loop->s.next_end = loop_step_start(loop, loop->s.next_step + 1);
+    loop->s.step_begin = loop->s.step_end;
+    loop->where = IN_FRAME;
+    if (loop->s.next_step > loop->furthest) {
+        loop->furthest = loop->s.next_step;
+        if (loop->steps_left > 0)
+            loop->steps_left--;
+    }
+    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
+        ikvi_loop_note_past(loop);
+    ikvi_loop_settle(loop);
+    if (loop->s.stopped)
+        ikvi_loop_retest(loop);
+    ikvi_loop_time_step(loop);
+    ikvi_loop_scope(loop, false);
+}
+
+/* After a quit the rest of the frame's steps do not run. */
+static bool step_is_due(const ikv_loop *loop)
+{
+    return loop->steps_left > 0 && !loop->quit &&
+           ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
+}
+
+IKVI_APART static void run_step(ikv_loop *loop)
+{
+    loop->counters.steps++;
+    loop->where = IN_STEP;
+    ikvi_loop_scope(loop, true);
+    ikv_bus_set_step(loop->bus, loop->s.next_step);
+    if (loop->s.step_begin > loop->s.moment)
+        loop->s.moment = loop->s.step_begin;
+    if (loop->state != NULL)
+        ikvi_loop_feed_state(loop, loop->s.step_end);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], loop->s.moment);
+    if (has_between(loop))
+        ikvi_loop_route_step(loop);
+    ikvi_loop_advance_holds(loop,
+                            loop->s.step_end > 0 ? loop->s.step_end - 1 : 0);
+    ikv_action_step(loop->actions, loop->s.step_end);
+    ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end,
+                   loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
+}
+
+/* What comes before most steps but the first of a frame. */
+IKVI_APART static void end_what_was_before(ikv_loop *loop)
+{
+    if (loop->where == IN_STEP)
+        finish_step(loop);
+    if (loop->behind) { /* so that no step's input is in two */
+        loop->behind = false;
+        ikvi_loop_poll(loop);
+    }
+    if (loop->dropping)
+        end_past(loop);
+}
+
+IKVI_INLINE bool begin_step(ikv_loop *loop)
+{
+    if (IKVI_UNLIKELY((loop->where == IN_STEP) | loop->behind | loop->dropping))
+        end_what_was_before(loop);
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (step_is_due(loop)) {
+        run_step(loop);
+        return true;
+    }
+    loop->where = AFTER_STEPS;
+    ikvi_loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now,
+                   ikv_loop_step_number(loop), 0, 0);
+    return false;
+}
+
+bool ikv_loop_step(ikv_loop *loop)
+{
+    if (loop == NULL)
+        return false;
+    int entered = enter(loop, "ikv_loop_step(): refused inside a handler, or "
+                              "what else the loop calls");
+    if (entered == ENTER_NOT)
+        return false;
+    bool more =
+        (loop->where == IN_FRAME || loop->where == IN_STEP) && begin_step(loop);
+    leave(loop, entered);
+    return more;
+}
+
+/* A frame may end before its steps have all run. */
+IKVI_APART static void end_steps(ikv_loop *loop)
+{
+    if (loop->where == IN_STEP)
+        finish_step(loop);
+    loop->steps_left = 0;
+    begin_step(loop);
+}
+
+IKVI_INLINE void end_frame(ikv_loop *loop, bool paces)
+{
+    if (IKVI_UNLIKELY(loop->where == IN_STEP || loop->where == IN_FRAME))
+        end_steps(loop);
+    if (ikvi_bus_lane_waits(loop->bus, IKV_FRAME_LANE))
+        ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
+    loop->where = BETWEEN_FRAMES;
+    loop->frame++;
+    if (paces && (loop->frame_hz != IKV_UNPACED || loop->idles))
+        ikvi_loop_pace(loop);
+}
+
+ikv_status ikv_loop_end(ikv_loop *loop)
+{
+    if (loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    int entered = enter(loop, "ikv_loop_end(): refused inside a handler, or "
+                              "what else the loop calls");
+    if (entered == ENTER_NOT)
+        return IKV_BUSY;
+    if (loop->where != BETWEEN_FRAMES) /* a port that runs it has the time */
+        end_frame(loop, entered == ENTER_PLAINLY);
+    leave(loop, entered);
+    return IKV_OK;
+}
+
+/* What most frames have nothing of, before the input is routed. */
+IKVI_APART static void look_around(ikv_loop *loop)
+{
+    if (loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0)
+        ikvi_loop_look_after(loop);
+    loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
+                 loop->leaving_count == 0 &&
+                 ikv_queue_waiting(loop->queue) == 0 && !is_rerunning(loop);
+    if (loop->s.stopped)
+        ikv_state_begin_step(loop->state, loop->now);
+    if (ikvi_bus_holds_inboxes(loop->bus))
+        ikvi_loop_note_past(loop);
+}
+
+/* And after it. */
+IKVI_APART static void look_back(ikv_loop *loop)
+{
+    if (loop->ended_count == loop->port_count)
+        run_out(loop);
+    if (loop->dropping)
+        end_past(loop);
+    else if (loop->s.stopped)
+        ikvi_loop_stand_still(loop);
+}
+
+IKVI_APART static void end_late(ikv_loop *loop)
+{
+    end_frame(loop, false);
+}
+
+IKVI_INLINE bool begin_frame(ikv_loop *loop)
+{
+    if (IKVI_UNLIKELY(loop->where != BETWEEN_FRAMES))
+        end_late(loop);
+    if (!loop->started)
+        start(loop);
+    if (loop->quit || loop->last)
+        return finish(loop);
+    if (loop->polled_count > 0) {
+        ikvi_loop_poll(loop);
+        if (loop->over)
+            return false; /* it ended in a frame inside the poll */
+    }
+    read_clock(loop);
+    if (IKVI_UNLIKELY(loop->now >= loop->next_match))
+        ikvi_loop_match_clocks(loop, false);
+    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole ||
+                      ikvi_bus_holds_inboxes(loop->bus)))
+        ikvi_loop_drop_time(loop);
+    if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
+        ikvi_loop_drain(loop);
+    loop->counters.frames++;
+    ikv_state_begin_frame(loop->state);
+    bool ended = loop->ended_count == loop->port_count;
+    if (IKVI_UNLIKELY(
+            (loop->leaving_count | ikvi_load(&loop->bad_values)) != 0 ||
+            ended | loop->s.stopped | ikvi_bus_holds_inboxes(loop->bus)))
+        look_around(loop);
+    loop->where = IN_FRAME;
+    loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
+    ikv_bus_set_frame(loop->bus, loop->frame);
+    if (has_between(loop))
+        ikvi_loop_route_between(loop);
+    if (IKVI_UNLIKELY(ended | loop->dropping | loop->s.stopped))
+        look_back(loop);
+    return true;
+}
+
+bool ikv_loop_begin(ikv_loop *loop)
+{
+    if (loop == NULL || loop->over)
+        return false;
+    int entered =
+        enter(loop, "ikv_loop_begin(): refused inside a handler, or what else "
+                    "the loop calls but a port's poll and wait");
+    if (entered == ENTER_NOT)
+        return false;
+    bool more = begin_frame(loop);
+    leave(loop, entered);
+    return more;
+}
+
+void ikv_loop_quit(ikv_loop *loop)
+{
+    if (loop != NULL)
+        loop->quit = true;
+}
+
+/* -------------------------------------------------------------- queries -- */
+
+double ikv_loop_step_seconds(const ikv_loop *loop)
+{
+    return loop != NULL ? (double)loop->den / loop->num : 0;
+}
+
+void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den)
+{
+    if (num != NULL)
+        *num = loop != NULL ? loop->num : 0;
+    if (den != NULL)
+        *den = loop != NULL ? loop->den : 0;
+}
+
+uint32_t ikv_loop_timing(const ikv_loop *loop)
+{
+    return loop != NULL && loop->at_frame ? IKV_AT_FRAME : IKV_IN_STEP;
+}
+
+float ikv_loop_blend(const ikv_loop *loop)
+{
+    if (loop == NULL)
+        return 0;
+    uint64_t begin = loop->s.next_begin;
+    uint64_t now = ikvi_loop_to_steps(loop, loop->now);
+    if (now <= begin)
+        return 0;
+    double part = (double)(now - begin) / (double)(loop->s.next_end - begin);
+    return part < 1 ? (float)part : 1;
+}
+
+uint64_t ikv_loop_step_number(const ikv_loop *loop)
+{
+    if (loop == NULL || loop->where == IN_STEP)
+        return loop != NULL ? loop->s.next_step : 0;
+    return loop->s.next_step > 0 ? loop->s.next_step - 1 : 0;
+}
+
+uint64_t ikv_loop_frame_number(const ikv_loop *loop)
+{
+    return loop != NULL ? loop->frame : 0;
+}
+
+uint64_t ikv_loop_time_ns(const ikv_loop *loop)
+{
+    return loop != NULL ? loop->now : 0;
+}
+
+ikv_loop_counters ikv_loop_count(const ikv_loop *loop)
+{
+    if (loop == NULL)
+        return (ikv_loop_counters){0};
+    ikv_loop_counters counters = loop->counters;
+    for (uint32_t i = 0; i < loop->port_count; i++)
+        counters.bad_values += ikvi_load(&loop->sinks[i].refused);
+    return counters;
+}
+
+/* --------------------------------------------------------------- images -- */
+
+uint64_t ikvi_loop_saved(ikv_loop *loop, ikvi_saved to[2])
+{
+    to[0] = (ikvi_saved){&loop->s, sizeof loop->s};
+    to[1] =
+        (ikvi_saved){ikvi_at(loop, loop->events), loop->samples - loop->events};
+    return loop->identity;
+}
+
+ikvi_waiting ikvi_loop_waiting(const ikv_loop *loop)
+{
+    return (ikvi_waiting){loop->s.head, loop->s.count};
+}
+
+bool ikvi_loop_is_routing(const ikv_loop *loop)
+{
+    return loop->in_event;
+}
+
+bool ikvi_loop_is_in_step(const ikv_loop *loop)
+{
+    return loop->where == IN_STEP;
+}
+
+ikv_status ikvi_loop_check_taken(const ikv_loop *loop, const ikv_taken *since,
+                                 uint32_t count)
+{
+    if (since != NULL && count > loop->capacity - loop->s.count)
+        return IKV_FULL_PENDING;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_status status =
+            ikvi_loop_check_played(loop, &since[i].event, &since[i].intake);
+        if (status < 0)
+            return status;
+    }
+    return IKV_OK;
+}
+
+/* Moves what waits now to the end of the ring's room and puts the other before
+ * it: there is room for both. */
+static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
+                       ikvi_waiting now)
+{
+    loop->s.head = (now.head - count) & (loop->capacity - 1);
+    loop->s.count = now.count + count;
+    loop->s.marked = loop->s.fed = 0;
+    for (uint32_t i = 0; i < count; i++) {
+        uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
+        *loop_event(loop, at) = since[i].event;
+        *loop_entry_at(loop, at) = ikvi_loop_played_entry(&since[i].intake);
+    }
+}
+
+void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
+                        ikvi_waiting now)
+{
+    if (since != NULL)
+        put_before(loop, since, count, now);
+    loop->given = since == NULL ? 0 : loop->given + count;
+    loop->last = false;
+    ikvi_bus_hold_inboxes(loop->bus, since != NULL);
+    ikvi_loop_note_past(loop);
+    loop->counters.waiting = loop->s.count;
+    ikv_bus_set_frame(loop->bus, loop->frame);
+}

@@ -1,0 +1,603 @@
+/* loop_input.c - takes events in from ports, queue and tapes into the ring of
+ * what is pending, and tells a recorder.
+ */
+#include "loop_internal.h"
+
+/* ---------------------------------------------------------------- sinks -- */
+
+static void set_present(ikv_loop *loop, uint16_t device, bool present)
+{
+    uint32_t bit = 1u << device % 32, *word = &loop->present[device / 32];
+    *word = present ? *word | bit : *word & ~bit;
+}
+
+uint16_t ikv_sink_device(ikv_sink *sink)
+{
+    if (sink == NULL || sink->loop->devices + 1 >= IKV_DEVICE_LIMIT)
+        return 0;
+    uint16_t device = ++sink->loop->devices;
+    sink->loop->device_port[device] = (uint8_t)sink->port;
+    set_present(sink->loop, device, true);
+    return device;
+}
+
+/* E5: what can't be recorded does not come in. By any thread. */
+static ikv_status check_value(ikv_sink *sink, const ikv_event *event)
+{
+    const ikv_catalogue *catalogue = ikv_bus_catalogue(sink->loop->bus);
+    if (IKVI_LIKELY(ikvi_event_is_good(catalogue, event)))
+        return IKV_OK;
+    const ikv_field *field = ikvi_event_fault(catalogue, event);
+    ikvi_add(&sink->refused, 1);
+    ikvi_store(&sink->bad, (uint32_t)event->kind << 16 | field->offset);
+    ikvi_set_bits(&sink->loop->bad_values, 1);
+    return IKV_BAD_VALUE;
+}
+
+ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event)
+{
+    if (sink == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_value(sink, event);
+    return status < 0
+               ? status
+               : ikvi_queue_push_own_from(sink->loop->queue, event, sink->tag);
+}
+
+bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind)
+{
+    return sink != NULL && ikv_queue_room_own(sink->loop->queue, kind) > 0;
+}
+
+bool ikv_sink_has_room_any(const ikv_sink *sink, ikv_kind kind)
+{
+    return sink != NULL && ikv_queue_room(sink->loop->queue, kind) > 0;
+}
+
+void ikv_sink_lost(ikv_sink *sink, uint16_t device)
+{
+    if (sink != NULL)
+        ikv_queue_mark_lost(sink->loop->queue, device);
+}
+
+/* Fills a piece with as many whole code points as it holds; how many bytes,
+ * 0 for what is not UTF-8. */
+static size_t fill_piece(ikv_event *piece, const char *text, size_t left)
+{
+    size_t used = 0;
+    while (used < left) {
+        size_t length = ikvi_point_length(text + used, left - used);
+        if (length == 0)
+            return 0;
+        if (used + length > IKV_TEXT_BYTES)
+            break;
+        used += length;
+    }
+    piece->text.length = (uint8_t)used;
+    memcpy(piece->text.bytes, text, used);
+    return used;
+}
+
+ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
+                              const char *text, size_t length)
+{
+    ikv_event pieces[IKV_TEXT_LIMIT / (IKV_TEXT_BYTES - 3) + 1];
+    uint32_t count = 0;
+    if (sink == NULL || event == NULL || (text == NULL && length > 0))
+        return IKV_BAD_ARGUMENT;
+    if (length == 0)
+        return IKV_ABSENT;
+    if (length > IKV_TEXT_LIMIT)
+        return IKV_BAD_VALUE;
+    for (size_t at = 0; at < length; count++) {
+        ikv_event *piece = &pieces[count];
+        *piece = *event;
+        piece->kind = IKV_KIND_TEXT_INPUT;
+        memset(&piece->text, 0, sizeof piece->text);
+        size_t used = fill_piece(piece, text + at, length - at);
+        if (used == 0)
+            return IKV_BAD_VALUE;
+        at += used;
+        piece->flags &= (uint16_t) ~(IKV_FIRST | IKV_MORE);
+        piece->flags |= (uint16_t)((count == 0 ? IKV_FIRST : 0) |
+                                   (at < length ? IKV_MORE : 0));
+    }
+    return ikvi_queue_push_own_all_from(sink->loop->queue, pieces, count,
+                                        sink->tag);
+}
+
+ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
+{
+    if (sink == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_value(sink, event);
+    return status < 0
+               ? status
+               : ikvi_queue_push_from(sink->loop->queue, event, sink->tag);
+}
+
+/* -------------------------------------------------------------- pending -- */
+
+/* There is room. */
+static uint32_t append(ikv_loop *loop, const ikv_event *event,
+                       const loop_entry *entry)
+{
+    uint32_t at = loop_ring_index(loop, loop->s.count++);
+    *loop_event(loop, at) = *event;
+    *loop_entry_at(loop, at) = *entry;
+    loop->counters.waiting = loop->s.count;
+    if (loop->s.count > loop->counters.waiting_high)
+        loop->counters.waiting_high = loop->s.count;
+    return at;
+}
+
+ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
+                                  const ikv_intake *intake)
+{
+    const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+    if (info == NULL)
+        return IKV_UNKNOWN_KIND;
+    if (intake->size != sizeof *intake)
+        return IKV_BAD_SIZE;
+    if (event->device >= IKV_DEVICE_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    if (!ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event))
+        return IKV_BAD_VALUE;
+    if (intake->how > IKV_INTAKE_HELD)
+        return IKV_BAD_ARGUMENT;
+    if (intake->how == IKV_INTAKE_INBOX)
+        return ikv_bus_lane_name(loop->bus, (ikv_lane)intake->lane) != NULL &&
+                       intake->lane <= UINT16_MAX
+                   ? IKV_OK
+                   : IKV_UNKNOWN_NAME;
+    return info->from & (IKV_FROM_P | IKV_FROM_U | IKV_FROM_T)
+               ? IKV_OK
+               : IKV_NOT_PUSHABLE;
+}
+
+loop_entry ikvi_loop_played_entry(const ikv_intake *intake)
+{
+    return (loop_entry){.due = intake->has_due ? intake->due_ns : NO_DUE,
+                        .lost = intake->lost_ns,
+                        .group = intake->group,
+                        .lane = (uint16_t)intake->lane,
+                        .how = intake->how,
+                        .within = intake->within,
+                        .played = true};
+}
+
+ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
+                         const ikv_intake *intake)
+{
+    static const ikv_intake plain = IKV_INTAKE_INIT;
+    if (sink == NULL || event == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_loop *loop = sink->loop;
+    intake = intake != NULL ? intake : &plain;
+    ikv_status status = ikvi_loop_check_played(loop, event, intake);
+    if (status == IKV_BAD_VALUE)
+        check_value(sink, event);
+    if (status < 0)
+        return status;
+    if (loop->s.count == loop->capacity) {
+        loop->behind = true;
+        return IKV_FULL_PENDING;
+    }
+    loop_entry entry = ikvi_loop_played_entry(intake);
+    append(loop, event, &entry);
+    return IKV_OK;
+}
+
+/* --------------------------------------------------------------- clocks -- */
+
+/* A: what a port has pushed bears its own clock's time. The offset between the
+ * two clocks is followed: it drifts evenly, within a second, to what was
+ * measured last, by no more than DRIFT_LIMIT. */
+static uint64_t offset_at(const port_clock *clock, uint64_t own)
+{
+    if (clock->drift == 0 || own <= clock->since)
+        return clock->offset;
+    uint64_t past = own - clock->since;
+    past = past < SECOND ? past : SECOND;
+    return clock->offset +
+           (uint64_t)(clock->drift * (int64_t)past / (int64_t)SECOND);
+}
+
+void ikvi_loop_match_clocks(ikv_loop *loop, bool first)
+{
+    loop->next_match = loop->now + SECOND;
+    for (uint32_t i = first ? 0 : 1; i < loop->port_count; i++) {
+        port_clock *clock = &loop->clocks[i];
+        uint64_t own = loop->ports[i].now(loop->ports[i].state);
+        if (first) {
+            clock->offset = clock->since = own;
+            continue;
+        }
+        uint64_t offset = offset_at(clock, own);
+        int64_t off = (int64_t)(own - loop->now - offset);
+        off = off > DRIFT_LIMIT ? DRIFT_LIMIT : off;
+        clock->drift = off < -DRIFT_LIMIT ? -DRIFT_LIMIT : off;
+        clock->offset = offset;
+        clock->since = own;
+    }
+}
+
+/* A port's time as ns since loop.start; times before that are 0. Of two times
+ * in order the later one never becomes the earlier. */
+static uint64_t to_loop_time(ikv_loop *loop, uint32_t port, uint64_t own)
+{
+    port_clock *clock = &loop->clocks[port];
+    uint64_t offset = offset_at(clock, own);
+    bool before = (int64_t)offset >= 0 && own < offset;
+    uint64_t time = before ? 0 : own - offset;
+    if (own >= clock->last_own) {
+        time = time < clock->last ? clock->last : time;
+        clock->last_own = own;
+        clock->last = time;
+    }
+    return time;
+}
+
+static void say_ahead(const ikv_loop *loop, uint32_t port, uint64_t by_ns)
+{
+    char bytes[200], ms[32];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    ikvi_text_add(&text, "the port pushes events whose time is ahead of its "
+                         "clock, by ");
+    ikvi_text_bytes(&text, ms, ikv_time_format(by_ns, ms));
+    ikvi_text_add(&text, " ms: they are taken as of now; event times must be "
+                         "on the clock of the port's now()");
+    ikvi_text_end(&text);
+    const char *name = loop->ports[port].name;
+    ikvi_say(&loop->reporter, IKV_REPORT_WARNING, IKV_BAD_VALUE,
+             name != NULL ? name : "loop", bytes);
+}
+
+/* L8: nothing is of later than now. What another thread has pushed since the
+ * frame's time was read may be, by as much. */
+static uint64_t not_ahead(ikv_loop *loop, uint32_t port, uint64_t own,
+                          uint64_t time)
+{
+    uint64_t clock = loop->ports[port].now(loop->ports[port].state);
+    if (own <= clock)
+        return time;
+    loop->counters.ahead++;
+    if (!loop->clocks[port].ahead_said) {
+        loop->clocks[port].ahead_said = true;
+        say_ahead(loop, port, own - clock);
+    }
+    loop->clocks[port].last_own = clock;
+    loop->clocks[port].last = loop->now;
+    return loop->now;
+}
+
+/* ------------------------------------------------------------- draining -- */
+
+static uint32_t port_of(const ikv_loop *loop, uint16_t device)
+{
+    return device < IKV_DEVICE_LIMIT ? loop->device_port[device] : 0;
+}
+
+/* Of each kind once. */
+static void say_bad(ikv_loop *loop, ikv_status status, ikv_kind kind,
+                    const char *before, const char *field, const char *after)
+{
+    uint64_t *word = &loop->bad_kinds[kind % IKV_KIND_LIMIT / 64];
+    uint64_t bit = UINT64_C(1) << kind % 64;
+    const ikv_kind_info *info = loop_kind_info(loop, kind);
+    if ((*word & bit) != 0)
+        return;
+    *word |= bit;
+    char bytes[256];
+    ikvi_text text = {bytes, sizeof bytes, 0};
+    ikvi_text_add(&text, before);
+    ikvi_text_add(&text, info != NULL ? info->name : "an unknown kind");
+    ikvi_text_add(&text, field);
+    ikvi_text_add(&text, after);
+    ikvi_text_end(&text);
+    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status, "loop", bytes);
+}
+
+static void say_bad_value(ikv_loop *loop, ikv_kind kind, uint32_t offset)
+{
+    const ikv_kind_info *info = loop_kind_info(loop, kind);
+    char field[IKV_PATH_LIMIT * 2];
+    ikvi_text text = {field, sizeof field, 0};
+    for (uint32_t i = 0; info != NULL && i < info->field_count; i++)
+        if (info->fields[i].offset == offset) {
+            ikvi_text_add(&text, ".");
+            ikvi_text_add(&text, info->fields[i].name);
+        }
+    ikvi_text_end(&text);
+    say_bad(loop, IKV_BAD_VALUE, kind, "refused: a value of ", field,
+            " can't be recorded: a number that is not finite or beyond 2^30, "
+            "or text that does not fit its field or is not UTF-8");
+}
+
+static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
+{
+    const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+    if (info == NULL || (info->from & IKV_FROM_P) == 0) {
+        loop->counters.rejected++;
+        say_bad(loop, info != NULL ? IKV_NOT_PUSHABLE : IKV_UNKNOWN_KIND,
+                event->kind, "refused: a port pushed ", "",
+                ": ports may push the kinds that the catalogue marks P");
+        return false;
+    }
+    if (IKVI_LIKELY(ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event)))
+        return true;
+    loop->counters.bad_values++; /* not through a sink */
+    say_bad_value(
+        loop, event->kind,
+        ikvi_event_fault(ikv_bus_catalogue(loop->bus), event)->offset);
+    return false;
+}
+
+static void note_age(ikv_loop *loop, uint64_t age)
+{
+    if (IKVI_LIKELY(age <= loop->age_limit))
+        return;
+    loop->counters.aged++;
+    if (age > loop->counters.max_age_ns)
+        loop->counters.max_age_ns = age;
+    loop_say_once(
+        loop, SAID_AGED, IKV_REPORT_WARNING, IKV_OK,
+        "events waited longer than a frame before they were drained: is the "
+        "frame slow, or ikv_loop_begin() called too rarely?");
+}
+
+/* What comes and goes, and what is held without a device. */
+static void note_device(ikv_loop *loop, uint32_t port, const ikv_event *event)
+{
+    if (event->kind == IKV_KIND_DEVICE_ADD ||
+        event->kind == IKV_KIND_DEVICE_REMOVE)
+        set_present(loop, event->device, event->kind == IKV_KIND_DEVICE_ADD);
+    else if (event->device == 0 && (event->kind == IKV_KIND_POINTER_DOWN ||
+                                    event->kind == IKV_KIND_POINTER_MOVE ||
+                                    event->kind == IKV_KIND_KEY_DOWN ||
+                                    event->kind == IKV_KIND_PAD_DOWN ||
+                                    event->kind == IKV_KIND_PAD_AXIS))
+        loop->unnamed[port] = true;
+}
+
+/* The event bears its sink's tag. */
+static void take_pushed(ikv_loop *loop, ikv_event *event)
+{
+    static const loop_entry pushed = {.due = NO_DUE};
+    uint32_t tag = event->device >> IKVI_TAG_SHIFT;
+    event->device &= IKV_DEVICE_LIMIT - 1;
+    uint32_t port = tag != 0 ? tag - 1 : port_of(loop, event->device);
+    if (!may_be_taken(loop, event))
+        return;
+    note_device(loop, port, event);
+    uint64_t own = event->time_ns, time = to_loop_time(loop, port, own);
+    if (IKVI_UNLIKELY(time > loop->now))
+        time = not_ahead(loop, port, own, time);
+    uint32_t at = append(loop, event, &pushed);
+    ikv_event *taken = loop_event(loop, at);
+    taken->time_ns = time;
+    note_age(loop, loop->now > time ? loop->now - time : 0);
+    if (loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame &&
+        ikvi_loop_to_steps(loop, time) < loop->s.next_begin) {
+        loop->counters.late++;
+        taken->flags |= IKV_LATE;
+    }
+}
+
+/* Whether it may stand in a port's answer: as pushes are checked. */
+static bool is_down_event(const ikv_loop *loop, const ikv_event *event)
+{
+    return (event->kind == IKV_KIND_KEY_DOWN ||
+            event->kind == IKV_KIND_POINTER_DOWN ||
+            event->kind == IKV_KIND_PAD_DOWN) &&
+           ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event);
+}
+
+/* What a port says that the device holds, appended to `held`. An answer that
+ * can't be used is none: all is let go then. */
+static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
+                         ikv_event *held, uint32_t room)
+{
+    const ikv_port *p = &loop->ports[port];
+    uint32_t count = 0;
+    if (p->held == NULL || loop->ended[port])
+        return 0;
+    ikv_status status = p->held(p->state, device, held, room, &count);
+    if (status < 0)
+        ikvi_loop_port_failed(loop, port, status, "held()");
+    if (status != IKV_OK)
+        return 0;
+    bool good = count <= room;
+    for (uint32_t i = 0; good && i < count; i++)
+        good = is_down_event(loop, &held[i]);
+    if (good)
+        return count;
+    loop_say_once(loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
+                  "a port's held() named over 64 events, or one that is no "
+                  "key.down, pointer.down or pad.down: it is taken that the "
+                  "device holds nothing");
+    return 0;
+}
+
+/* Q3: asks the device's port what is down, or takes it that nothing is; of
+ * what has no device, all ports. False if there is no room: the device stays
+ * marked. */
+static bool resync(ikv_loop *loop, uint16_t device)
+{
+    ikv_event held[HELD_LIMIT];
+    uint32_t count = 0;
+    loop_entry entry = {.due = NO_DUE, .how = IKV_INTAKE_HELD};
+    if (loop->capacity - loop->s.count < HELD_LIMIT + 1 && loop->s.count > 0)
+        return false;
+    for (uint32_t i = 0; i < loop->port_count; i++)
+        if (device == 0 || i == port_of(loop, device))
+            count +=
+                ask_held(loop, i, device, held + count, HELD_LIMIT - count);
+    if (count > loop->capacity - loop->s.count - 1)
+        count = 0;
+    loop->counters.resyncs++;
+    loop->counters.made_up += count + 1;
+    for (uint32_t i = 0; i < count; i++) {
+        held[i].device = device;
+        held[i].time_ns = loop->now;
+        held[i].flags |= IKV_SYNTHETIC;
+        append(loop, &held[i], &entry);
+    }
+    ikv_event mark = ikv_event_make(IKV_KIND_DEVICE_RESYNC, loop->now);
+    mark.device = device;
+    mark.flags = IKV_SYNTHETIC;
+    entry.how = IKV_INTAKE_INPUT;
+    append(loop, &mark, &entry);
+    return true;
+}
+
+static void resync_lost(ikv_loop *loop)
+{
+    uint16_t device;
+    while (ikv_queue_take_lost(loop->queue, &device))
+        if (!resync(loop, device)) {
+            ikv_queue_mark_lost(loop->queue, device);
+            return;
+        }
+}
+
+IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
+{
+    ikv_event batch[64];
+    while (ikv_queue_waiting(loop->queue) > 0) {
+        uint32_t room = loop->capacity - loop->s.count;
+        room = room < 64 ? room : 64;
+        if (room == 0) {
+            loop->counters.held_back++;
+            loop_say_once(loop, SAID_FULL_PENDING, IKV_REPORT_WARNING,
+                          IKV_FULL_PENDING, ikv_status_text(IKV_FULL_PENDING));
+            return;
+        }
+        uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room);
+        for (uint32_t i = 0; i < count; i++)
+            take_pushed(loop, &batch[i]);
+        if (count < room)
+            break;
+    }
+    if (!loop->said[SAID_REFUSED] && ikv_queue_count(loop->queue).refused > 0)
+        loop_say_once(loop, SAID_REFUSED, IKV_REPORT_WARNING, IKV_FULL_QUEUE,
+                      "the queue was full and refused events: raise "
+                      "queue.capacity, or own_capacity for polled ports");
+    resync_lost(loop);
+}
+
+/* ---------------------------------------------- ports that are no more -- */
+
+static bool append_removal(ikv_loop *loop, uint16_t device)
+{
+    static const loop_entry made = {.due = NO_DUE};
+    if (loop->s.count == loop->capacity)
+        return false;
+    ikv_event event = ikv_event_make(IKV_KIND_DEVICE_REMOVE, loop->now);
+    event.device = device;
+    event.flags = IKV_SYNTHETIC;
+    append(loop, &event, &made);
+    loop->counters.made_up++;
+    set_present(loop, device, false);
+    return true;
+}
+
+/* What has no device is of all ports that have named none. */
+static bool let_unnamed_go(ikv_loop *loop, uint32_t port)
+{
+    bool shared = false;
+    for (uint32_t i = 0; i < loop->port_count; i++)
+        shared = shared || (i != port && loop->unnamed[i] && !loop->ended[i]);
+    if (loop->unnamed[port] &&
+        !(shared ? resync(loop, 0) : append_removal(loop, 0)))
+        return false;
+    loop->unnamed[port] = false;
+    return true;
+}
+
+/* L8: as by a removed device. False while there is no room. */
+static bool let_devices_go(ikv_loop *loop, uint32_t port)
+{
+    for (uint16_t device = 1; device <= loop->devices; device++)
+        if (loop->device_port[device] == port &&
+            (loop->present[device / 32] >> device % 32 & 1) != 0 &&
+            !append_removal(loop, device))
+            return false;
+    return let_unnamed_go(loop, port);
+}
+
+static void report_refused(ikv_loop *loop)
+{
+    ikvi_clear_bits(&loop->bad_values, 1);
+    for (uint32_t i = 0; i < loop->port_count; i++) {
+        uint32_t bad = ikvi_load(&loop->sinks[i].bad);
+        if (bad != 0)
+            say_bad_value(loop, (ikv_kind)(bad >> 16), bad & UINT16_MAX);
+    }
+}
+
+void ikvi_loop_look_after(ikv_loop *loop)
+{
+    if (ikvi_load(&loop->bad_values) != 0)
+        report_refused(loop);
+    if (loop->leaving_count == 0 || ikv_queue_waiting(loop->queue) > 0)
+        return; /* what they pushed comes first */
+    for (uint32_t i = 0; i < loop->port_count; i++)
+        if (loop->leaving[i] && let_devices_go(loop, i)) {
+            loop->leaving[i] = false;
+            loop->leaving_count--;
+        }
+}
+
+/* ------------------------------------------------------------ recording -- */
+
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake)
+{
+    if (loop->recorder != NULL)
+        loop->recorder(event, intake, loop->recorder_user);
+}
+
+void ikvi_loop_note_past(ikv_loop *loop)
+{
+    bool past = loop->s.next_step < loop->furthest && !loop->s.stopped;
+    ikvi_bus_hold_inboxes(loop->bus,
+                          loop->given > 0 ||
+                              (ikvi_bus_holds_inboxes(loop->bus) && past));
+}
+
+uint32_t ikvi_loop_next_group(ikv_loop *loop)
+{
+    loop->groups += loop->groups < UINT32_MAX;
+    return loop->groups;
+}
+
+static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
+{
+    ikv_loop *loop = user;
+    ikv_intake intake = IKV_INTAKE_INIT;
+    bool in_step = loop->in_scope && loop->where == IN_STEP;
+    intake.how = IKV_INTAKE_INBOX;
+    intake.has_due = true;
+    intake.lane = lane;
+    intake.within = loop->in_event;
+    intake.group = in_step ? 0 : ikvi_loop_next_group(loop);
+    intake.due_ns =
+        in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
+    if (intake.due_ns < loop->s.last_due)
+        intake.due_ns = loop->s.last_due;
+    ikvi_loop_record(loop, event, &intake);
+}
+
+ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
+                                 void *user)
+{
+    if (loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (recorder != NULL && loop->recorder != NULL)
+        return IKV_BUSY;
+    loop->recorder = recorder;
+    loop->recorder_user = user;
+    ikvi_bus_on_inbox(loop->bus, recorder != NULL ? inbox_taken : NULL, loop);
+    return IKV_OK;
+}

@@ -1,0 +1,278 @@
+/* loop_internal.h - the loop's inside: loop.c opens it and runs frames and
+ * steps, loop_clock.c maps the clock to the steps' time and waits, loop_input.c
+ * takes events in and routes them.
+ *
+ * Two times. The clock's time counts ns since loop.start; events bear it.
+ * Steps' time is what steps have run through: step n begins at floor(n * 1e9 *
+ * den / num) of it. Pauses, dropped time and the scale lie between the two; the
+ * anchor is a moment of which both are known.
+ *
+ * L1  what is routed never goes backwards in steps' time
+ * L2  what is in `entries` lies in the order in which it is routed
+ * L3  steps run in order, and never beyond the present steps' time
+ */
+#ifndef IKVI_LOOP_INTERNAL_H
+#define IKVI_LOOP_INTERNAL_H
+
+#include "../bus/bus_shared.h"
+#include "../event/atomic.h"
+#include "../event/memory.h"
+#include "../event/report.h"
+#include "../event/text.h"
+#include "../event/values.h"
+#include "../queue/queue_shared.h"
+#include "../router/router_shared.h"
+#include "loop_shared.h"
+
+#include "ikvar/loop.h"
+
+/* What came through it and was refused for a value is counted here, by any
+ * thread, and reported at the next drain. */
+struct ikv_sink {
+    ikv_loop *loop;
+    uint32_t port;
+    uint16_t tag; /* of what comes through it: port + 1, shifted */
+    ikvi_atomic refused;
+    ikvi_atomic bad; /* one of them: kind, shifted, and its field's offset */
+};
+
+/* How a port's clock is mapped to the loop's: own time less `offset`, which
+ * drifts by up to DRIFT_LIMIT in the second from `since` on. */
+typedef struct port_clock {
+    uint64_t offset, since; /* of the port's own time */
+    int64_t drift;
+    uint64_t last_own, last; /* converted last */
+    bool ahead_said;
+} port_clock;
+
+/* Where a loop is in a frame. */
+enum {
+    BETWEEN_FRAMES = 0,
+    IN_FRAME = 1,   /* begun, no step running */
+    IN_STEP = 2,    /* the input or the user's code of a step runs */
+    AFTER_STEPS = 3 /* loop.frame has been delivered */
+};
+
+#define SECOND UINT64_C(1000000000)
+#define NO_DUE UINT64_MAX
+
+enum {
+    REAL_TIME = 1000, /* the scale's unit */
+    HELD_LIMIT = 64,
+    MERGE_SLOTS = 64,
+    LATE_BUCKETS = 128,
+    DRIFT_LIMIT = 1000000 /* ns a second */
+};
+
+/* What has been reported, and is not again. */
+enum {
+    SAID_AGED,
+    SAID_FULL_PENDING,
+    SAID_REFUSED,
+    SAID_DROPPED,
+    SAID_INBOX,
+    SAID_HELD,
+    SAID_COUNT
+};
+
+/* What is beside a pending event. */
+typedef struct loop_entry {
+    uint64_t due; /* in steps' time; NO_DUE: by its own time, at its turn */
+    uint64_t lost;
+    uint32_t group;
+    uint32_t before; /* of the chain that merges: how far back in the ring */
+    uint16_t length; /* of that chain */
+    uint16_t lane;
+    uint8_t how;
+    bool played, within;
+    bool merged; /* a later one carries it */
+} loop_entry;
+
+/* The move that further ones of the same pointer merge into. */
+typedef struct merge_slot {
+    uint64_t key;
+    uint32_t run, last; /* ring index */
+} merge_slot;
+
+struct ikv_loop {
+    /* Links to what is outside, and constants. */
+    ikv_memory memory;
+    size_t size;
+    uint64_t identity; /* of its config */
+    ikv_bus *bus;
+    ikv_queue *queue;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+    uint32_t router_count;
+    ikv_state *state;
+    ikv_actions *actions;
+    ikv_overlaps *overlaps;
+    ikv_reporter reporter;
+    ikv_recorder recorder;
+    void *recorder_user;
+    ikv_port ports[IKV_PORT_LIMIT];
+    ikv_sink sinks[IKV_PORT_LIMIT];
+    port_clock clocks[IKV_PORT_LIMIT];
+    bool ended[IKV_PORT_LIMIT];
+    bool failed[IKV_PORT_LIMIT];  /* ended so */
+    bool polling[IKV_PORT_LIMIT]; /* it is being polled, or waits */
+    bool leaving[IKV_PORT_LIMIT]; /* its devices are still to be let go */
+    bool unnamed[IKV_PORT_LIMIT]; /* it holds things without a device */
+    uint32_t leaving_count;
+    uint32_t port_count, ended_count, polled_count;
+    uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
+    uint64_t spin_ns, age_limit;
+    bool at_frame, playing, idles;
+    size_t events, entries, samples;
+    uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
+    uint16_t devices;
+    uint8_t device_port[IKV_DEVICE_LIMIT];   /* which port a device is of */
+    uint32_t present[IKV_DEVICE_LIMIT / 32]; /* not removed so far */
+    uint64_t bad_kinds[IKV_KIND_LIMIT / 64]; /* reported already */
+    bool said[SAID_COUNT];
+    ikvi_atomic bad_values; /* something was refused since the last drain */
+    /* Of frames. */
+    uint32_t where;
+    bool started, quit, over;
+    bool last;     /* all ports have ended: this frame is the last one */
+    bool behind;   /* a port that plays has more than there was room for */
+    bool in_event; /* an event is being routed */
+    bool inside;   /* in one of the frame's functions, or what it calls */
+    bool may_nest; /* but in a port, which may run a whole frame */
+    bool closing;
+    bool dropping; /* time may have to be dropped when the past has rerun */
+    bool in_scope; /* of a step: what happens follows from what is taped */
+    uint64_t now, frame;
+    uint32_t groups; /* of what was routed between steps, so far */
+    uint32_t steps_left;
+    uint64_t frame_origin, frame_index; /* of the pacing */
+    uint64_t next_match; /* when the ports' clocks are compared again */
+    uint64_t furthest;   /* the step after the last that ever ran */
+    uint32_t given;      /* of what waits, from the head on: a restore's */
+    uint32_t lateness[LATE_BUCKETS];
+    ikv_loop_counters counters;
+    /* The state that is saved and restored. */
+    struct {
+        uint32_t head, count; /* of pending */
+        uint32_t fed;         /* from the head on: the raw state has them */
+        uint32_t marked;      /* from the head on: looked through for merging */
+        uint32_t run;         /* number of the last run of moves */
+        uint64_t next_step;   /* the step that runs or comes next */
+        uint64_t next_begin, next_end; /* of it, in steps' time */
+        uint64_t step_begin, step_end; /* of it, on the clock */
+        uint64_t last_due, moment;     /* of what was routed last */
+        uint64_t anchor_clock, anchor_steps;
+        uint32_t scale;
+        bool stopped;
+        /* Asked for within a step: takes effect at its end. */
+        bool paused, single;
+        bool owed; /* while stopped: mice are to be tested again */
+        uint32_t new_scale;
+        uint64_t losing;
+        uint32_t held_count;
+        ikv_event held[HELD_LIMIT];
+        merge_slot slots[MERGE_SLOTS];
+    } s;
+};
+
+static inline ikv_event *loop_event(const ikv_loop *loop, uint32_t index)
+{
+    return (ikv_event *)ikvi_at((void *)(uintptr_t)loop, loop->events) + index;
+}
+
+static inline loop_entry *loop_entry_at(const ikv_loop *loop, uint32_t index)
+{
+    return (loop_entry *)ikvi_at((void *)(uintptr_t)loop, loop->entries) +
+           index;
+}
+
+/* The place in the ring of the nth from the head on. */
+static inline uint32_t loop_ring_index(const ikv_loop *loop, uint32_t nth)
+{
+    return (loop->s.head + nth) & (loop->capacity - 1);
+}
+
+static inline const ikv_kind_info *loop_kind_info(const ikv_loop *loop,
+                                                  ikv_kind kind)
+{
+    return ikv_catalogue_info(ikv_bus_catalogue(loop->bus), kind);
+}
+
+static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
+{
+    return n * loop->whole + n / loop->num * loop->rest +
+           n % loop->num * loop->rest / loop->num;
+}
+
+static inline uint64_t loop_clock(const ikv_loop *loop)
+{
+    return loop->ports[0].now(loop->ports[0].state) - loop->clocks[0].offset;
+}
+
+static inline void loop_say_once(ikv_loop *loop, uint32_t what, uint32_t level,
+                                 ikv_status status, const char *text)
+{
+    ikvi_say_once(&loop->said[what], &loop->reporter, level, status, "loop",
+                  text);
+}
+
+/* loop.c */
+/* Delivers one of the loop's own events to the root. */
+void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                    uint64_t step, float seconds, uint32_t count);
+/* What happens from here on follows from the tape, or does not. */
+bool ikvi_loop_scope(ikv_loop *loop, bool of_step);
+void ikvi_loop_poll(ikv_loop *loop);
+/* Lets a port do what may run a frame of its own; and what that left undone. */
+bool ikvi_loop_lend(ikv_loop *loop, uint32_t port);
+void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent);
+/* A call of a port has failed: it is announced, what it holds is let go. */
+void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
+                           const char *what);
+
+/* loop_clock.c */
+uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
+uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
+uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
+/* Drops the time of the steps beyond max_steps. */
+void ikvi_loop_drop_time(ikv_loop *loop);
+/* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
+ * time. Within a step it takes effect at its end. */
+void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                    uint64_t lost);
+/* When the next step ends, on the clock. */
+void ikvi_loop_time_step(ikv_loop *loop);
+/* What was asked for within the step that has ended. */
+void ikvi_loop_settle(ikv_loop *loop);
+void ikvi_loop_pace(ikv_loop *loop);
+
+/* loop_input.c */
+void ikvi_loop_drain(ikv_loop *loop);
+/* L8: reports what sinks refused, lets go of what ended ports hold. */
+void ikvi_loop_look_after(ikv_loop *loop);
+/* Reads all clocks: at the start, and then once a second. */
+void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
+loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
+ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
+                                  const ikv_intake *intake);
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake);
+/* Whether what is run has been run before; inboxes wait until it is over. */
+void ikvi_loop_note_past(ikv_loop *loop);
+/* A number for what is routed together between two steps. */
+uint32_t ikvi_loop_next_group(ikv_loop *loop);
+
+/* loop_route.c */
+/* Takes in what belongs between two steps; and what belongs into this one. */
+void ikvi_loop_route_between(ikv_loop *loop);
+/* S1: the raw state has the step's input before any of it is routed. */
+void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
+void ikvi_loop_route_step(ikv_loop *loop);
+void ikvi_loop_give_inboxes(ikv_loop *loop);
+/* A frame while the steps stand still: holds come due in it. */
+void ikvi_loop_stand_still(ikv_loop *loop);
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock);
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
+/* OVER7, at the moment of what was routed last. */
+void ikvi_loop_retest(ikv_loop *loop);
+
+#endif

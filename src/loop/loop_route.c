@@ -1,0 +1,661 @@
+/* loop_route.c - merges moves, and routes what is pending: each in the step
+ * that its time belongs to, or between two steps.
+ *
+ * An event's place in the steps' time is settled when its turn comes, for by
+ * then all that turns the clock before it has taken effect.
+ */
+#include "loop_internal.h"
+
+/* -------------------------------------------------------------- merging -- */
+
+static bool turns_clock(const ikv_event *event)
+{
+    return event->kind >= IKV_KIND_LOOP_DROPPED &&
+           event->kind <= IKV_KIND_LOOP_IDLE;
+}
+
+/* When the head's or a later entry's turn is, in steps' time, given that of the
+ * one before it. */
+static uint64_t due_of(const ikv_loop *loop, const ikv_event *event,
+                       const loop_entry *entry, uint64_t before)
+{
+    uint64_t due = entry->due != NO_DUE
+                       ? entry->due
+                       : ikvi_loop_to_steps(loop, event->time_ns);
+    return due < before ? before : due;
+}
+
+static uint64_t earliest_due(const ikv_loop *loop)
+{
+    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
+                                                 : loop->s.next_begin;
+}
+
+/* Whose moves are merged: as far as a number tells. */
+static uint64_t merge_key(const ikv_event *event, uint8_t family)
+{
+    uint32_t who = family == IKV_FAMILY_POINTER ? event->pointer.pointer
+                   : family == IKV_FAMILY_WHEEL ? event->wheel.pointer
+                   : family == IKV_FAMILY_PAD
+                       ? event->pad.pad * 256u + event->pad.index
+                       : event->target.bits;
+    return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;
+}
+
+static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
+{
+    if (a->view != b->view || a->seat != b->seat ||
+        a->modifiers != b->modifiers ||
+        ((a->flags ^ b->flags) & (unsigned)~IKV_GAP) != 0 ||
+        a->target.bits != b->target.bits || a->source.bits != b->source.bits)
+        return false;
+    if (family == IKV_FAMILY_POINTER)
+        return a->pointer.type == b->pointer.type &&
+               a->pointer.button == b->pointer.button &&
+               a->pointer.buttons == b->pointer.buttons;
+    if (family == IKV_FAMILY_WHEEL)
+        return a->wheel.mode == b->wheel.mode &&
+               a->wheel.type == b->wheel.type &&
+               a->wheel.buttons == b->wheel.buttons;
+    return true;
+}
+
+/* What is known of a key in this run; NULL if there is no room. */
+static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
+{
+    uint32_t at = (uint32_t)((key * UINT64_C(0x9e3779b97f4a7c15)) >> 58);
+    for (uint32_t i = 0; i < MERGE_SLOTS; i++) {
+        merge_slot *known = &loop->s.slots[(at + i) % MERGE_SLOTS];
+        if (known->run != loop->s.run) {
+            *known = (merge_slot){key, loop->s.run, UINT32_MAX};
+            return known;
+        }
+        if (known->key == key)
+            return known;
+    }
+    return NULL;
+}
+
+/* Ties a move to the one before it of the same pointer. */
+static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
+{
+    const ikv_event *event = loop_event(loop, index);
+    loop_entry *entry = loop_entry_at(loop, index);
+    merge_slot *known = find_slot(loop, merge_key(event, family));
+    entry->length = 1;
+    entry->merged = false;
+    if (known == NULL)
+        return;
+    if (known->last != UINT32_MAX) {
+        loop_entry *before = loop_entry_at(loop, known->last);
+        if (before->length < loop->sample_limit &&
+            mergeable(loop_event(loop, known->last), event, family)) {
+            before->merged = true;
+            entry->length = (uint16_t)(before->length + 1);
+            entry->before = (index - known->last) & (loop->capacity - 1);
+        }
+    }
+    known->last = index;
+}
+
+/* Q2: from the head on, moves until something else comes, or another group's or
+ * step's event. `end` is in steps' time. */
+static void mark_run(ikv_loop *loop, uint64_t end)
+{
+    uint64_t due = earliest_due(loop);
+    uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
+    loop->s.run++;
+    for (; nth < loop->s.count; nth++) {
+        uint32_t at = loop_ring_index(loop, nth);
+        const ikv_event *event = loop_event(loop, at);
+        const loop_entry *entry = loop_entry_at(loop, at);
+        const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+        if (entry->how == IKV_INTAKE_INBOX && entry->within) {
+            loop_entry_at(loop, at)->length = 1;
+            loop_entry_at(loop, at)->merged = false;
+            continue;
+        }
+        due = due_of(loop, event, entry, due);
+        if (info->queue_class != IKV_QUEUE_MERGEABLE ||
+            entry->how != IKV_INTAKE_INPUT || entry->group != group ||
+            due >= end)
+            break;
+        chain_move(loop, at, info->family);
+    }
+    loop->s.marked = nth;
+}
+
+static void add_motion(ikv_event *to, const ikv_event *from, uint8_t family)
+{
+    if (family == IKV_FAMILY_POINTER) {
+        to->pointer.dx += from->pointer.dx;
+        to->pointer.dy += from->pointer.dy;
+    } else if (family == IKV_FAMILY_WHEEL) {
+        to->wheel.dx += from->wheel.dx;
+        to->wheel.dy += from->wheel.dy;
+        to->wheel.dz += from->wheel.dz;
+    }
+}
+
+/* The moves that the entry at `index` carries, oldest first; it becomes their
+ * sum. Returns how many. */
+static uint32_t gather(ikv_loop *loop, uint32_t index, ikv_event *event)
+{
+    const loop_entry *entry = loop_entry_at(loop, index);
+    uint32_t count = entry->length;
+    uint8_t family = loop_kind_info(loop, event->kind)->family;
+    ikv_event *samples = ikvi_at(loop, loop->samples);
+    for (uint32_t i = count; i-- > 0;) {
+        samples[i] = *loop_event(loop, index);
+        index = (index - entry->before) & (loop->capacity - 1);
+        entry = loop_entry_at(loop, index);
+    }
+    for (uint32_t i = 0; i + 1 < count; i++) {
+        add_motion(event, &samples[i], family);
+        event->flags |= samples[i].flags & IKV_GAP;
+    }
+    event->samples = (uint16_t)count;
+    return count;
+}
+
+/* -------------------------------------------------------------- routing -- */
+
+static void record_entry(ikv_loop *loop, const ikv_event *event,
+                         const loop_entry *entry, uint64_t due, uint32_t group)
+{
+    ikv_intake intake = IKV_INTAKE_INIT;
+    if (IKVI_LIKELY(loop->recorder == NULL))
+        return;
+    intake.how = entry->how;
+    intake.has_due = true;
+    intake.within = entry->within;
+    intake.lane = entry->lane;
+    intake.group = group;
+    intake.due_ns = due;
+    intake.lost_ns = entry->lost;
+    ikvi_loop_record(loop, event, &intake);
+}
+
+static ikv_router *router_of(const ikv_loop *loop, const ikv_event *event)
+{
+    for (uint32_t i = 0; loop->router_count > 1 && i < loop->router_count; i++)
+        if (ikv_router_holds(loop->routers[i], event))
+            return loop->routers[i];
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        if (ikv_router_serves(loop->routers[i], event->view))
+            return loop->routers[i];
+    return loop->routers[0];
+}
+
+/* Whether it says where a pointer is. */
+static bool is_of_place(const ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t family = loop_kind_info(loop, event->kind)->family;
+    return family == IKV_FAMILY_POINTER || family == IKV_FAMILY_WHEEL;
+}
+
+/* One router delivers it; the others let go of what goes with it. */
+static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
+                               uint32_t samples)
+{
+    if (loop->router_count == 0) {
+        ikv_route route = IKV_ROUTE_INIT;
+        ikv_target root = ikv_bus_root(loop->bus);
+        if (samples <= 1)
+            return ikv_bus_deliver(loop->bus, event);
+        route.samples = ikvi_at(loop, loop->samples);
+        route.sample_count = samples;
+        route.path = &root;
+        route.path_length = 1;
+        ikv_event at_root = *event;
+        at_root.target = root;
+        return ikv_bus_deliver_along(loop->bus, &at_root, &route);
+    }
+    ikv_router *router = router_of(loop, event);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        if (loop->routers[i] != router) {
+            ikv_router_let_go(loop->routers[i], event);
+            if (is_of_place(loop, event))
+                ikvi_router_elsewhere(loop->routers[i], event);
+        }
+    return samples > 1
+               ? ikv_router_route_merged(router, event,
+                                         ikvi_at(loop, loop->samples), samples)
+               : ikv_router_route(router, event);
+}
+
+/* After a loss: what is not held is ended, then handlers are told, then what is
+ * held and not down is made up. */
+static void route_resync(ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t count = loop->s.held_count;
+    loop->s.held_count = 0;
+    ikv_state_resync(loop->state, IKV_RAW, event, loop->s.held, count);
+    ikv_state_resync(loop->state, IKV_UNCLAIMED, event, loop->s.held, count);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_resync(loop->routers[i], event, loop->s.held, count);
+    route_event(loop, event, 1);
+    for (uint32_t k = 0; k < count; k++) {
+        bool down = false;
+        for (uint32_t i = 0; i < loop->router_count; i++)
+            down =
+                down || ikv_router_is_down(loop->routers[i], &loop->s.held[k]);
+        if (!down)
+            route_event(loop, &loop->s.held[k], 1);
+    }
+}
+
+/* What another thread had deferred while this run was recorded. */
+static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
+{
+    ikv_status status = ikvi_bus_give(loop->bus, lane, event);
+    if (status < 0)
+        loop_say_once(loop, SAID_INBOX, IKV_REPORT_ERROR, status,
+                      "a played event found no room in its lane's inbox");
+}
+
+/* The raw state has each input once: the first `fed` from the head on. */
+static void feed_one(ikv_loop *loop, uint32_t at)
+{
+    const ikv_event *event = loop_event(loop, at);
+    loop->s.fed++;
+    if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
+        event->kind != IKV_KIND_DEVICE_RESYNC)
+        ikv_state_take(loop->state, IKV_RAW, event);
+}
+
+static void pop(ikv_loop *loop)
+{
+    if (loop->state != NULL && loop->s.fed == 0)
+        feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
+    loop->s.fed -= loop->s.fed > 0;
+    loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
+    loop->counters.waiting = --loop->s.count;
+    loop->s.marked -= loop->s.marked > 0;
+    loop->given -= loop->given > 0;
+}
+
+/* Inbox events that were taken in while the event before them was handled. */
+static void give_what_is_within(ikv_loop *loop, uint32_t group)
+{
+    while (loop->s.count > 0) {
+        ikv_event event = *loop_event(loop, loop->s.head);
+        loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        if (entry.how != IKV_INTAKE_INBOX || !entry.within)
+            return;
+        record_entry(loop, &event, &entry, loop->s.last_due, group);
+        pop(loop);
+        give_to_inbox(loop, &event, entry.lane);
+    }
+}
+
+/* Whether a key is a command though the keys go into a text: with Control or
+ * Meta, but not with Alt too, which types on some layouts; these three
+ * themselves; Escape and F1 to F24. */
+static bool commands(const ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t usage = event->key.code & 0xffff;
+    uint16_t held = ikvi_router_modifiers(router_of(loop, event), event->seat);
+    return ((held & IKV_ALT) == 0 && (held & (IKV_CONTROL | IKV_META)) != 0) ||
+           (ikvi_modifier_bit(event->key.code) & ~IKV_SHIFT) != 0 ||
+           usage == 0x29 || (usage >= 0x3a && usage <= 0x45) ||
+           (usage >= 0x68 && usage <= 0x73);
+}
+
+/* Whether it goes into a text. */
+static bool is_typed(const ikv_loop *loop, const ikv_event *event)
+{
+    const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+    bool key = info->family == IKV_FAMILY_KEY;
+    return loop->router_count > 0 &&
+           (key ? !commands(loop, event) : info->family == IKV_FAMILY_TEXT) &&
+           ikv_router_takes_text(router_of(loop, event), event->seat);
+}
+
+/* Of all routers; each with the actions that follow from it, so that it does
+ * not matter how many come due at once. */
+static void send_due_holds(ikv_loop *loop, uint64_t clock)
+{
+    for (;;) {
+        uint64_t next = UINT64_MAX;
+        for (uint32_t i = 0; i < loop->router_count; i++) {
+            uint64_t own = ikv_router_next_hold(loop->routers[i]);
+            next = own < next ? own : next;
+        }
+        if (IKVI_LIKELY(next > clock || next == UINT64_MAX))
+            return;
+        bool sent = false;
+        for (uint32_t i = 0; i < loop->router_count; i++)
+            sent = ikvi_router_advance(loop->routers[i], next) || sent;
+        if (!sent)
+            return; /* inside a handler: they are sent after its event */
+        ikv_action_settle(loop->actions, next, false, false);
+    }
+}
+
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
+{
+    send_due_holds(loop, clock);
+    ikv_action_settle(loop->actions, loop->s.moment, false, false);
+}
+
+/* After an input, whatever came of it: what it does to the actions. */
+static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
+{
+    bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
+                event->kind == IKV_KIND_WINDOW_BLUR ||
+                event->kind == IKV_KIND_DEVICE_REMOVE ||
+                event->kind == IKV_KIND_DEVICE_RESYNC;
+    if (loop->router_count == 0) {
+        ikv_event at_root = *event;
+        at_root.target = ikv_bus_root(loop->bus);
+        ikv_action_take(loop->actions, &at_root, false);
+    }
+    ikv_action_settle(loop->actions, event->time_ns, typed, lost);
+}
+
+/* With `close` asking for the end, unless that is refused. S2: what a handler
+ * stopped, or was typed into a text, is claimed. */
+static void route_input(ikv_loop *loop, const ikv_event *event,
+                        uint32_t samples)
+{
+    loop->counters.routed++;
+    loop->in_event = true;
+    if (loop->actions != NULL)
+        send_due_holds(loop, event->time_ns);
+    bool typed = loop->state != NULL && is_typed(loop, event);
+    if (event->kind == IKV_KIND_DEVICE_RESYNC) {
+        route_resync(loop, event);
+    } else {
+        ikv_outcome outcome = route_event(loop, event, samples);
+        if (samples > 1) /* E3 */
+            ikvi_poison(ikvi_at(loop, loop->samples),
+                        samples * sizeof(ikv_event));
+        bool claimed = typed;
+        if (outcome.verdict & (IKV_STOP | IKV_STOP_ALL))
+            claimed = true;
+        if (claimed)
+            ikv_state_take_claimed(loop->state, event);
+        else
+            ikv_state_take(loop->state, IKV_UNCLAIMED, event);
+        if (event->kind == IKV_KIND_WINDOW_CLOSE &&
+            (outcome.verdict & IKV_REFUSE) == 0)
+            ikv_loop_quit(loop);
+    }
+    if (loop->actions != NULL)
+        settle_actions(loop, event, typed);
+    loop->in_event = false;
+}
+
+/* Takes off the moves that a later one carries, up to one that is not such. */
+static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
+{
+    while (loop->s.marked > 0) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        if (!entry->merged)
+            return;
+        const ikv_event *event = loop_event(loop, loop->s.head);
+        due = due_of(loop, event, entry, due);
+        due = due < loop->s.next_end ? due : loop->s.next_end - 1;
+        record_entry(loop, event, entry, due, group);
+        loop->s.last_due = due;
+        loop->counters.merged++;
+        pop(loop);
+    }
+}
+
+/* Takes the head off and does what it says. */
+static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
+{
+    if (loop->s.marked > 0 && loop_entry_at(loop, loop->s.head)->merged) {
+        skip_merged(loop, due, group);
+        return;
+    }
+    uint32_t at = loop->s.head, samples = 1;
+    ikv_event event = *loop_event(loop, at);
+    loop_entry entry = *loop_entry_at(loop, at);
+    if (loop->s.marked > 0 && entry.length > 1)
+        samples = gather(loop, at, &event);
+    record_entry(loop, loop_event(loop, at), &entry, due, group);
+    loop->s.last_due = due;
+    pop(loop);
+    if (entry.how == IKV_INTAKE_INBOX) {
+        give_to_inbox(loop, &event, entry.lane);
+    } else if (entry.how == IKV_INTAKE_HELD) {
+        loop->counters.held_named++;
+        if (loop->s.held_count < HELD_LIMIT)
+            loop->s.held[loop->s.held_count++] = event;
+    } else if (turns_clock(&event)) {
+        ikvi_loop_turn(loop, &event, due, entry.lost);
+    } else {
+        if (event.time_ns > loop->s.moment)
+            loop->s.moment = event.time_ns;
+        if (entry.played)
+            give_what_is_within(loop, group);
+        route_input(loop, &event, samples);
+    }
+}
+
+/* A port that plays may have more than there was room for. What came in since
+ * the past was run waits until it has been run again. */
+static bool has_more(ikv_loop *loop)
+{
+    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
+        ikvi_loop_note_past(loop);
+    if (IKVI_UNLIKELY(loop->given == 0 &&
+                      (ikvi_bus_holds_inboxes(loop->bus) || loop->dropping)))
+        return false;
+    if (loop->s.count == 0 && loop->behind) {
+        loop->behind = false;
+        ikvi_loop_poll(loop);
+    }
+    return loop->s.count > 0;
+}
+
+/* -------------------------------------------------------- between steps -- */
+
+/* The steps stand still but for one that is due: it comes before all else. */
+static bool single_step_waits(const ikv_loop *loop)
+{
+    return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
+}
+
+/* What is played may be here before its time; it is due at the latest when the
+ * next step is. */
+static bool is_early(const ikv_loop *loop, const ikv_event *event)
+{
+    return loop->playing && event->time_ns > loop->now &&
+           ikvi_loop_to_steps(loop, loop->now) < loop->s.next_end;
+}
+
+/* Whether the head belongs before the next step, not into it. `group` is the
+ * one that is being routed, 0 for none: it stays together. */
+static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
+{
+    const ikv_event *event = loop_event(loop, loop->s.head);
+    const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    if (single_step_waits(loop))
+        return false;
+    if (loop->s.stopped && loop->ended_count == loop->port_count)
+        return true; /* nothing will make the steps go on */
+    if (is_early(loop, event) && (group == 0 || entry->group != group))
+        return false;
+    if (entry->group != 0 || turns_clock(event))
+        return due < loop->s.next_end;
+    if (entry->due != NO_DUE)
+        return false; /* it waits for its step */
+    return loop->s.stopped ||
+           (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
+}
+
+/* Whether a handler has changed what mice rest on, so that they are to be
+ * tested again while the steps stand still. */
+static void note_owed(ikv_loop *loop)
+{
+    loop->s.owed = false;
+    for (uint32_t i = 0; loop->s.stopped && i < loop->router_count; i++)
+        loop->s.owed = loop->s.owed || ikvi_router_is_stale(loop->routers[i]);
+}
+
+void ikvi_loop_retest(ikv_loop *loop)
+{
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], loop->s.moment);
+}
+
+/* Whether a played event says with which others it was routed. */
+static bool is_alone(const loop_entry *entry)
+{
+    return entry->played && entry->group == 0;
+}
+
+/* S1: the raw state takes what belongs to this step, or between steps to this
+ * group, before any of it is routed. */
+static void feed_raw(ikv_loop *loop, uint64_t end, bool between)
+{
+    const loop_entry *head = loop_entry_at(loop, loop->s.head);
+    uint64_t due = earliest_due(loop);
+    for (uint32_t nth = 0; nth < loop->s.count; nth++) {
+        uint32_t at = loop_ring_index(loop, nth);
+        const loop_entry *entry = loop_entry_at(loop, at);
+        due = due_of(loop, loop_event(loop, at), entry, due);
+        if (due >= end ||
+            (between && nth > 0 &&
+             (turns_clock(loop_event(loop, at)) || is_alone(entry) ||
+              entry->group != head->group || entry->played != head->played)))
+            return;
+        if (nth >= loop->s.fed)
+            feed_one(loop, at);
+    }
+}
+
+void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
+{
+    ikv_state_begin_step(loop->state, time_ns);
+    feed_raw(loop, loop->s.next_end, false);
+}
+
+/* What was taken from an inbox at a step's end, when a step that is run again
+ * from its middle comes there. */
+void ikvi_loop_give_inboxes(ikv_loop *loop)
+{
+    while (loop->given > 0) {
+        ikv_event event = *loop_event(loop, loop->s.head);
+        loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)
+            return;
+        record_entry(loop, &event, &entry, entry.due, 0);
+        loop->s.last_due = entry.due;
+        pop(loop);
+        give_to_inbox(loop, &event, entry.lane);
+    }
+}
+
+/* While the steps stand still: holds that are due, and what resting mice owe
+ * because a handler has changed something. */
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock)
+{
+    ikvi_loop_advance_holds(loop, clock);
+    for (uint32_t i = 0; i < loop->router_count; i++)
+        ikv_router_retest(loop->routers[i], clock);
+    note_owed(loop);
+}
+
+/* That a hold has come due, or that mice were tested for what came of routed
+ * input, is recorded as a further loop.pause: on the tape it stands before what
+ * was routed after it. What changes by other code is on no tape. */
+void ikvi_loop_stand_still(ikv_loop *loop)
+{
+    uint64_t next = UINT64_MAX;
+    if (single_step_waits(loop) || (loop->playing && loop->s.owed))
+        return; /* the tape says when */
+    bool scope = ikvi_loop_scope(loop, true);
+    for (uint32_t i = 0; i < loop->router_count; i++) {
+        uint64_t hold = ikv_router_next_hold(loop->routers[i]);
+        next = hold < next ? hold : next;
+    }
+    if (next <= loop->now || loop->s.owed) {
+        ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
+        ikv_intake intake = IKV_INTAKE_INIT;
+        intake.due_ns = earliest_due(loop);
+        ikvi_loop_record(loop, &mark, &intake);
+    }
+    ikvi_loop_pass_time(loop, loop->now);
+    ikvi_loop_scope(loop, scope);
+}
+
+/* L1: paused, or with timing at_frame, what has been taken in is routed at the
+ * frame's begin. The moves of one frame merge; of a tape's those of one group,
+ * which is a frame of the recorded run; else each is alone. After each group
+ * resting mice are tested again. */
+void ikvi_loop_route_between(ikv_loop *loop)
+{
+    bool scope = ikvi_loop_scope(loop, true), routed = false;
+    uint32_t live = 0, last = 0;
+    while (has_more(loop)) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        const ikv_event *event = loop_event(loop, loop->s.head);
+        uint64_t due = due_of(loop, event, entry, earliest_due(loop));
+        if (loop->s.marked == 0 && !is_between(loop, due, routed ? last : 0))
+            break;
+        if (!entry->played && live == 0)
+            live = ikvi_loop_next_group(loop);
+        uint32_t group = is_alone(entry)     ? ikvi_loop_next_group(loop)
+                         : entry->group != 0 ? entry->group
+                                             : live;
+        if (due >= loop->s.next_end)
+            due = loop->s.next_end - 1;
+        bool input = entry->how == IKV_INTAKE_INPUT && !turns_clock(event);
+        /* A tape's numbers and those given here have nothing in common. */
+        bool apart = is_alone(entry) || group != last;
+        if (routed && apart)
+            ikvi_loop_retest(loop);
+        if (loop->state != NULL && (!routed || apart) && input) {
+            ikv_state_begin_step(loop->state, loop->now);
+            feed_raw(loop, UINT64_MAX, true);
+        }
+        if (loop->s.marked == 0 && !is_alone(entry))
+            mark_run(loop, UINT64_MAX);
+        take_head(loop, due, group);
+        routed = input || (routed && !apart);
+        last = group;
+    }
+    loop->s.marked = 0;
+    if (routed)
+        ikvi_loop_retest(loop);
+    note_owed(loop);
+    ikvi_loop_scope(loop, scope);
+}
+
+/* The input of the step that begins; `due` before its end. */
+void ikvi_loop_route_step(ikv_loop *loop)
+{
+    while (has_more(loop)) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        const ikv_event *event = loop_event(loop, loop->s.head);
+        uint64_t due = due_of(loop, event, entry, earliest_due(loop));
+        if (due >= loop->s.next_end)
+            break;
+        if (loop->s.marked == 0)
+            mark_run(loop, loop->s.next_end);
+        take_head(loop, due, 0);
+    }
+    loop->s.marked = 0;
+}
+
+bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
+                     float *x, float *y)
+{
+    for (uint32_t nth = loop != NULL ? loop->s.count : 0; nth-- > 0;) {
+        const ikv_event *event = loop_event(loop, loop_ring_index(loop, nth));
+        if (event->time_ns <= loop->now && event->device == device &&
+            event->kind >= IKV_KIND_POINTER_DOWN &&
+            event->kind <= IKV_KIND_POINTER_MOVE &&
+            event->pointer.pointer == id) {
+            *x = event->pointer.x;
+            *y = event->pointer.y;
+            return true;
+        }
+    }
+    return false;
+}

@@ -1,0 +1,828 @@
+/* overlap_contact.c - touches and contacts, and what is told of them.
+ *
+ * O2  a touch is found by its pair, and lies in the lists of both parts
+ *
+ * O3  a side of a touch that senses the other holds one contact, whose `pieces`
+ *     counts such touches
+ *
+ * O4  a contact lies in the list of each party that was told that it entered
+ *
+ * O5  a contact has pieces, or was entered, or it is free
+ */
+#include "overlap_internal.h"
+
+/* ---------------------------------------------------------------- lists -- */
+
+static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint64_t key = ((uint64_t)a << 32 | b) * UINT64_C(0x9e3779b97f4a7c15);
+    return (uint32_t)(key >> 32) & (o->heads - 1);
+}
+
+/* In a part's list of touches, newest first; entries are index * 2 + side. */
+static void link_touch(ikv_overlaps *o, uint32_t index, uint32_t side)
+{
+    overlap_touch *t = touch_at(o, index);
+    uint32_t *head = &part_at(o, t->part[side])->touches;
+    t->before[side] = NO_TOUCH;
+    t->after[side] = *head;
+    if (*head != NO_TOUCH)
+        touch_at(o, *head / 2)->before[*head % 2] = index * 2 + side;
+    *head = index * 2 + side;
+}
+
+static void unlink_touch(ikv_overlaps *o, uint32_t index, uint32_t side)
+{
+    overlap_touch *t = touch_at(o, index);
+    uint32_t before = t->before[side], after = t->after[side];
+    if (before == NO_TOUCH)
+        part_at(o, t->part[side])->touches = after;
+    else
+        touch_at(o, before / 2)->after[before % 2] = after;
+    if (after != NO_TOUCH)
+        touch_at(o, after / 2)->before[after % 2] = before;
+}
+
+static void link_contact(ikv_overlaps *o, uint32_t index, uint32_t side)
+{
+    overlap_contact *c = contact_at(o, index);
+    uint32_t *head = &part_at(o, c->place[side])->contacts;
+    c->before[side] = NO_TOUCH;
+    c->after[side] = *head;
+    if (*head != NO_TOUCH)
+        contact_at(o, *head / 2)->before[*head % 2] = index * 2 + side;
+    *head = index * 2 + side;
+}
+
+static void unlink_contact(ikv_overlaps *o, uint32_t index, uint32_t side)
+{
+    overlap_contact *c = contact_at(o, index);
+    uint32_t before = c->before[side], after = c->after[side];
+    if (before == NO_TOUCH)
+        part_at(o, c->place[side])->contacts = after;
+    else
+        contact_at(o, before / 2)->after[before % 2] = after;
+    if (after != NO_TOUCH)
+        contact_at(o, after / 2)->before[after % 2] = before;
+}
+
+/* ------------------------------------------------------------- contacts -- */
+
+/* To be looked at when all touches of this step are known. */
+static void contact_changed(ikv_overlaps *o, uint32_t index)
+{
+    overlap_contact *c = contact_at(o, index);
+    if (c->pending)
+        return;
+    c->pending = true;
+    *changed_at(o, o->changed_count++) = (overlap_notice){
+        (uint64_t)c->place[0] << 32 | (uint64_t)c->place[1] << 1 | c->scope,
+        index};
+}
+
+static uint32_t find_contact(const ikv_overlaps *o, uint32_t a, uint32_t b,
+                             uint8_t scope)
+{
+    uint32_t at = *contact_head(o, pair_hash(o, a, b));
+    while (at != NO_TOUCH) {
+        const overlap_contact *c = contact_at(o, at);
+        if (c->party[0] == a && c->party[1] == b && c->scope == scope)
+            return at;
+        at = c->next_hash;
+    }
+    return NO_TOUCH;
+}
+
+static uint32_t body_bits(const ikv_overlaps *o, uint32_t place)
+{
+    return who_at(o, place)->body;
+}
+
+/* The place and number of one party: a part's own, or its body's. */
+static void set_party(ikv_overlaps *o, overlap_contact *c, uint32_t side,
+                      uint32_t bits, uint32_t part)
+{
+    ikv_target target = {bits};
+    bool own = part_at(o, part)->target == bits;
+    c->party[side] = bits;
+    c->place[side] = own ? part : ikv_bus_target_place(o->bus, target);
+    c->id[side] =
+        own ? part_at(o, part)->id : ikv_bus_target_id(o->bus, target);
+    c->before[side] = c->after[side] = NO_TOUCH;
+}
+
+static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
+                             const uint32_t party[SIDES],
+                             const uint32_t body[SIDES], uint8_t scope)
+{
+    uint32_t index = o->free_contact;
+    if (index == NO_TOUCH)
+        return NO_TOUCH;
+    overlap_contact *c = contact_at(o, index);
+    uint32_t *head = contact_head(o, pair_hash(o, party[0], party[1]));
+    o->free_contact = c->next_hash;
+    *c = (overlap_contact){.next_hash = *head, .scope = scope};
+    *head = index;
+    bool turned = scope == IKV_OVERLAP_OF_BODIES &&
+                  who_at(o, t->part[0])->body != party[0];
+    for (uint32_t i = 0; i < SIDES; i++) {
+        set_party(o, c, i, party[i], t->part[turned ? !i : i]);
+        c->body[i] = body[i];
+    }
+    o->counters.contacts++;
+    return index;
+}
+
+static void free_contact(ikv_overlaps *o, uint32_t index)
+{
+    overlap_contact *c = contact_at(o, index);
+    uint32_t *link = contact_head(o, pair_hash(o, c->party[0], c->party[1]));
+    while (*link != index)
+        link = &contact_at(o, *link)->next_hash;
+    *link = c->next_hash;
+    c->next_hash = o->free_contact;
+    o->free_contact = index;
+    o->counters.contacts--;
+}
+
+/* Between whom the contact is that a side of a touch holds; false if it senses
+ * nothing of the other. */
+static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
+                           uint32_t side, uint32_t party[SIDES], uint8_t *scope)
+{
+    const near_who *own = who_at(o, t->part[side]);
+    const near_who *other = who_at(o, t->part[!side]);
+    *scope = part_at(o, t->part[side])->told_scope;
+    if ((own->senses & other->tags) == 0 || own->body == other->body)
+        return false;
+    for (uint32_t i = 0; i < SIDES; i++)
+        party[i] = *scope == IKV_OVERLAP_OF_BODIES ? body_bits(o, t->part[i])
+                                                   : t->target[i];
+    if (*scope == IKV_OVERLAP_OF_BODIES &&
+        ikv_bus_target_place(o->bus, (ikv_target){party[0]}) >
+            ikv_bus_target_place(o->bus, (ikv_target){party[1]})) {
+        uint32_t first = party[0];
+        party[0] = party[1];
+        party[1] = first;
+    }
+    return *scope == IKV_OVERLAP_OF_PIECES ||
+           (ikv_bus_target_alive(o->bus, (ikv_target){party[0]}) &&
+            ikv_bus_target_alive(o->bus, (ikv_target){party[1]}));
+}
+
+/* Which side of the contact a touch's side is. */
+static uint32_t side_in(const overlap_contact *c, const overlap_touch *t,
+                        uint32_t side)
+{
+    uint32_t bits =
+        c->scope == IKV_OVERLAP_OF_BODIES ? t->body[side] : t->target[side];
+    return c->party[0] == bits ? 0 : 1;
+}
+
+/* What the sensing piece asks for holds for the contact that there is. */
+static void follow_sensing(ikv_overlaps *o, overlap_touch *t, uint32_t side)
+{
+    overlap_contact *c = contact_at(o, t->contact[side]);
+    const near_part *part = part_at(o, t->part[side]);
+    uint32_t own = side_in(c, t, side);
+    bool always = part->inside == IKV_INSIDE_ALWAYS;
+    c->linger[own] = part->linger;
+    if (t->always[side] != always)
+        c->always[own] += always ? 1u : UINT32_MAX;
+    t->always[side] = always;
+}
+
+static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
+                         uint32_t index)
+{
+    overlap_contact *c = contact_at(o, index);
+    uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
+    t->contact[side] = index;
+    c->pieces[side_in(c, t, side)]++;
+    follow_sensing(o, t, side);
+    if (c->at_of == 0 ||
+        (!c->entered[0] && !c->entered[1] && pair < c->at_of)) {
+        memcpy(c->at, t->at, sizeof c->at);
+        c->at_of = pair;
+    }
+    contact_changed(o, index);
+}
+
+static void let_go_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
+                           uint8_t reason)
+{
+    uint32_t index = t->contact[side];
+    if (index == NO_TOUCH)
+        return;
+    overlap_contact *c = contact_at(o, index);
+    uint32_t own = side_in(c, t, side);
+    c->pieces[own]--;
+    c->always[own] -= t->always[side];
+    if (reason > c->reason[own])
+        c->reason[own] = reason;
+    t->contact[side] = NO_TOUCH;
+    t->always[side] = false;
+    contact_changed(o, index);
+}
+
+/* -------------------------------------------------------------- touches -- */
+
+uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t first = part_at(o, a)->target, second = part_at(o, b)->target;
+    uint32_t at = *touch_head(o, pair_hash(o, first, second));
+    while (at != NO_TOUCH && (touch_at(o, at)->target[0] != first ||
+                              touch_at(o, at)->target[1] != second))
+        at = touch_at(o, at)->next_hash;
+    return at;
+}
+
+/* Makes each side hold the contact that it wants now; false if there is no
+ * room. `fresh`: it can hold none that is there already, unless one lingers, is
+ * of bodies, or has lost its touch in this step. */
+static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
+                         uint8_t reason)
+{
+    overlap_touch *t = touch_at(o, index);
+    uint32_t wanted[SIDES] = {NO_TOUCH, NO_TOUCH};
+    for (uint32_t side = 0; side < SIDES; side++) {
+        uint32_t party[SIDES], body[SIDES];
+        uint8_t scope;
+        if (!wanted_contact(o, t, side, party, &scope))
+            continue;
+        if (side == 1 && wanted[0] != NO_TOUCH &&
+            contact_at(o, wanted[0])->scope == scope)
+            wanted[side] = wanted[0]; /* of the same two */
+        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES || o->lingering > 0 ||
+                 o->ended_early)
+            wanted[side] = find_contact(o, party[0], party[1], scope);
+        for (uint32_t i = 0; i < SIDES; i++)
+            body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
+                                                     : body_bits(o, t->part[i]);
+        if (wanted[side] == NO_TOUCH)
+            wanted[side] = make_contact(o, t, party, body, scope);
+        if (wanted[side] == NO_TOUCH)
+            return false;
+        /* Until it is held it may be freed with what is changed. */
+        contact_changed(o, wanted[side]);
+    }
+    for (uint32_t side = 0; side < SIDES; side++)
+        if (t->contact[side] != wanted[side])
+            let_go_contact(o, t, side, reason);
+    for (uint32_t side = 0; side < SIDES; side++) {
+        t->body[side] = body_bits(o, t->part[side]);
+        if (t->contact[side] == NO_TOUCH && wanted[side] != NO_TOUCH)
+            hold_contact(o, t, side, wanted[side]);
+        else if (t->contact[side] != NO_TOUCH)
+            follow_sensing(o, t, side);
+    }
+    return true;
+}
+
+static void free_touch(ikv_overlaps *o, uint32_t index)
+{
+    overlap_touch *t = touch_at(o, index);
+    uint32_t *link = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
+    while (*link != index)
+        link = &touch_at(o, *link)->next_hash;
+    *link = t->next_hash;
+    unlink_touch(o, index, 0);
+    unlink_touch(o, index, 1);
+    t->by = 0;
+    t->next_hash = o->free_touch;
+    o->free_touch = index;
+    o->counters.touching--;
+}
+
+static void drop_report(ikv_overlaps *o, uint32_t index)
+{
+    uint32_t at = touch_at(o, index)->reported;
+    uint32_t last = *reported_at(o, --o->report_count);
+    *reported_at(o, at) = last;
+    touch_at(o, last)->reported = at;
+}
+
+void ikvi_touch_end(ikv_overlaps *o, uint32_t touch, uint8_t by, uint8_t reason)
+{
+    overlap_touch *t = touch_at(o, touch);
+    if (t->by & by & TOUCH_REPORTED)
+        drop_report(o, touch);
+    t->by &= (uint8_t)~by;
+    if (t->by != 0)
+        return;
+    let_go_contact(o, t, 0, reason);
+    let_go_contact(o, t, 1, reason);
+    free_touch(o, touch);
+}
+
+/* Where the two meet: the middle of what their boxes share. */
+static void middle_of(const ikv_overlaps *o, uint32_t a, uint32_t b,
+                      float at[3])
+{
+    const near_box *x = box_at(o, a), *y = box_at(o, b);
+    for (uint32_t i = 0; i < 2; i++) {
+        float low = x->low[i] > y->low[i] ? x->low[i] : y->low[i];
+        float high = x->high[i] > y->high[i] ? -x->high[i] : -y->high[i];
+        at[i] = low + (high - low) / 2;
+    }
+    at[2] = 0;
+}
+
+static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t index = o->free_touch;
+    if (index == NO_TOUCH)
+        return NO_TOUCH;
+    overlap_touch *t = touch_at(o, index);
+    o->free_touch = t->next_hash;
+    *t = (overlap_touch){
+        .target = {part_at(o, a)->target, part_at(o, b)->target},
+        .part = {a, b},
+        .contact = {NO_TOUCH, NO_TOUCH}};
+    uint32_t *head = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
+    t->next_hash = *head;
+    *head = index;
+    link_touch(o, index, 0);
+    link_touch(o, index, 1);
+    o->counters.touching++;
+    if (index >= o->touches_high)
+        o->touches_high = index + 1;
+    return index;
+}
+
+/* It is tried again in the next step. */
+static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    part_at(o, a)->refused = part_at(o, b)->refused = true;
+    o->retries = o->scene != NULL;
+    if (o->counters.refused++ == 0)
+        ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS, "overlap",
+                 "more pairs touch than there is room for: raise "
+                 "overlaps.contacts");
+    return NO_TOUCH;
+}
+
+/* Where a reported pair touches now; its contacts are there too. */
+static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
+{
+    uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
+    if (point == NULL)
+        return;
+    memcpy(t->at, point, sizeof t->at);
+    for (uint32_t side = 0; side < SIDES; side++)
+        if (t->contact[side] != NO_TOUCH &&
+            contact_at(o, t->contact[side])->at_of == pair)
+            memcpy(contact_at(o, t->contact[side])->at, point, sizeof t->at);
+}
+
+uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
+                          bool fresh, const float *point)
+{
+    bool known = !fresh || o->report_count > 0;
+    uint32_t index = known ? ikvi_touch_find(o, a, b) : NO_TOUCH;
+    bool made = index == NO_TOUCH;
+    if (made && !who_senses(who_at(o, a), who_at(o, b)))
+        return NO_TOUCH;
+    if (made)
+        index = make_touch(o, a, b);
+    if (index == NO_TOUCH)
+        return no_room(o, a, b);
+    overlap_touch *t = touch_at(o, index);
+    if (made && by == TOUCH_BY_SHAPE)
+        middle_of(o, a, b, t->at);
+    if (made && !settle_touch(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
+        free_touch(o, index);
+        return no_room(o, a, b);
+    }
+    if (by == TOUCH_REPORTED) {
+        move_point(o, t, point);
+        t->told = o->turn;
+        if ((t->by & TOUCH_REPORTED) == 0) {
+            t->reported = o->report_count;
+            *reported_at(o, o->report_count++) = index;
+        }
+    }
+    t->by |= by;
+    if (by == TOUCH_BY_SHAPE)
+        t->checked = o->turn;
+    return index;
+}
+
+/* After all that meet were looked at. */
+void ikvi_touch_end_unchecked(ikv_overlaps *o)
+{
+    for (uint32_t i = 0; i < o->touches_high; i++) {
+        const overlap_touch *t = touch_at(o, i);
+        if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->turn)
+            ikvi_touch_end(o, i, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+    }
+}
+
+void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t index = ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
+    if (index == NO_TOUCH)
+        return;
+    const overlap_touch *t = touch_at(o, index);
+    for (uint32_t side = 0; side < SIDES; side++)
+        if (t->contact[side] != NO_TOUCH) {
+            overlap_contact *c = contact_at(o, t->contact[side]);
+            c->passed[side_in(c, t, side)] = true;
+        }
+    ikvi_touch_end(o, index, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+}
+
+void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
+{
+    uint32_t at = part_at(o, part)->touches;
+    while (at != NO_TOUCH) {
+        uint32_t after = touch_at(o, at / 2)->after[at % 2];
+        if (!settle_touch(o, at / 2, false, IKV_OVERLAP_DISABLED))
+            no_room(o, touch_at(o, at / 2)->part[0],
+                    touch_at(o, at / 2)->part[1]);
+        at = after;
+    }
+}
+
+void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
+                        uint8_t reason)
+{
+    uint32_t at = part_at(o, part)->touches;
+    while (at != NO_TOUCH) {
+        uint32_t after = touch_at(o, at / 2)->after[at % 2];
+        ikvi_touch_end(o, at / 2, by, reason);
+        o->ended_early = true;
+        at = after;
+    }
+}
+
+void ikvi_touch_end_reports(ikv_overlaps *o)
+{
+    for (uint32_t i = 0; i < o->report_count;) {
+        uint32_t index = *reported_at(o, i);
+        if (touch_at(o, index)->told == o->turn)
+            i++;
+        else
+            ikvi_touch_end(o, index, TOUCH_REPORTED, IKV_OVERLAP_APART);
+    }
+}
+
+/* -------------------------------------------------------------- telling -- */
+
+/* Parts know who was there when the step began. */
+static inline bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
+                               uint32_t side)
+{
+    if (IKVI_LIKELY(!o->has_reports &&
+                    ikvi_bus_removals(o->bus) == o->removals))
+        return part_at(o, c->place[side])->target == c->party[side];
+    return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
+}
+
+/* False if who it is for is gone. */
+static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
+                      uint32_t side, bool mirror, uint64_t time_ns)
+{
+    const overlap_contact *c = contact_at(o, index);
+    ikv_event event = {.kind = kind, .time_ns = time_ns};
+    uint32_t pieces = c->pieces[side];
+    event.target.bits = c->party[side];
+    if (!party_alive(o, c, side))
+        return false;
+    if (ikvi_bus_nobody_hears_at(o->bus, kind, event.target))
+        return true;
+    event.source.bits = c->party[!side];
+    event.overlap.x = c->at[0];
+    event.overlap.y = c->at[1];
+    event.overlap.z = c->at[2];
+    event.overlap.steps = o->step - c->since[side];
+    event.overlap.body.bits = c->body[side];
+    event.overlap.other_body.bits = c->body[!side];
+    event.overlap.count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX);
+    event.overlap.scope = c->scope;
+    event.overlap.other_id = c->id[!side];
+    if (kind == IKV_KIND_OVERLAP_LEAVE)
+        event.overlap.reason =
+            party_alive(o, c, !side) ? c->reason[side] : IKV_OVERLAP_REMOVED;
+    ikv_route route = IKV_ROUTE_INIT;
+    route.flags = mirror ? IKV_MIRROR : 0;
+    ikv_bus_deliver_along(o->bus, &event, &route);
+    return true;
+}
+
+/* By key: merges runs of 1, 2, 4 ... between the two arrays. */
+static void sort_notices(overlap_notice *list, overlap_notice *scratch,
+                         uint32_t count)
+{
+    overlap_notice *from = list, *to = scratch;
+    for (uint32_t run = 1; run < count; run *= 2) {
+        for (uint32_t begin = 0; begin < count; begin += 2 * run) {
+            uint32_t a = begin, b = begin + run < count ? begin + run : count;
+            uint32_t a_end = b, b_end = b + run < count ? b + run : count;
+            for (uint32_t i = begin; i < b_end; i++) {
+                bool first =
+                    b >= b_end || (a < a_end && from[a].key <= from[b].key);
+                to[i] = first ? from[a++] : from[b++];
+            }
+        }
+        overlap_notice *swap = from;
+        from = to;
+        to = swap;
+    }
+    if (from != list && count > 0)
+        memcpy(list, from, count * sizeof *list);
+}
+
+/* Whether what lingers is disabled or hidden meanwhile. */
+static bool is_switched_off(const ikv_overlaps *o, const overlap_contact *c,
+                            uint32_t side)
+{
+    const near_part *part = part_at(o, c->place[side]);
+    const scene_item *item =
+        o->scene != NULL ? ikvi_scene_item(o->scene, c->place[side]) : NULL;
+    return (part->owner == c->party[side] && part->disabled) ||
+           (item != NULL && item->target == c->party[side] &&
+            (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0);
+}
+
+/* Whether a side's contact has ended: it was apart long enough, or who it was
+ * with can't come back. */
+static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
+{
+    if (is_switched_off(o, c, 0) || is_switched_off(o, c, 1))
+        c->reason[side] = IKV_OVERLAP_DISABLED;
+    if (c->reason[side] != IKV_OVERLAP_APART || !party_alive(o, c, 0) ||
+        !party_alive(o, c, 1) || c->linger[side] == 0)
+        return true;
+    if (!c->lingers[side] || c->passed[side]) {
+        c->lingers[side] = true;
+        c->due[side] = o->step + c->linger[side];
+    }
+    return (int32_t)(o->step - c->due[side]) >= 0;
+}
+
+/* What will be needed a little later. */
+static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
+{
+    if (nth < o->changed_count) {
+        const overlap_contact *c = contact_at(o, changed_at(o, nth)->contact);
+        IKVI_FETCH(c);
+        IKVI_FETCH(&c->pieces);
+        IKVI_FETCH(part_at(o, (uint32_t)(changed_at(o, nth)->key >> 32)));
+    }
+}
+
+static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
+{
+    for (uint32_t i = 0; i < o->changed_count; i++) {
+        uint32_t index = changed_at(o, i)->contact;
+        overlap_contact *c = contact_at(o, index);
+        fetch_contact(o, i + 6);
+        bool leaves[SIDES];
+        for (uint32_t side = 0; side < SIDES; side++)
+            leaves[side] = c->entered[side] && c->pieces[side] == 0 &&
+                           c->passed[side] == passed && has_left(o, c, side);
+        bool mirror = false;
+        for (uint32_t side = 0; side < SIDES; side++) {
+            if (!leaves[side])
+                continue;
+            c->entered[side] = c->lingers[side] = false;
+            unlink_contact(o, index, side);
+            mirror = tell_side(o, IKV_KIND_OVERLAP_LEAVE, index, side, mirror,
+                               time_ns);
+        }
+    }
+}
+
+static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
+{
+    for (uint32_t i = 0; i < o->changed_count; i++) {
+        uint32_t index = changed_at(o, i)->contact;
+        overlap_contact *c = contact_at(o, index);
+        fetch_contact(o, i + 6);
+        bool enters[SIDES];
+        for (uint32_t side = 0; side < SIDES; side++) {
+            enters[side] =
+                !c->entered[side] && (c->pieces[side] > 0 || c->passed[side]);
+            if (c->pieces[side] > 0)
+                c->lingers[side] = false;
+        }
+        bool mirror = false;
+        for (uint32_t side = 0; side < SIDES; side++) {
+            if (!enters[side] || !party_alive(o, c, 0) || !party_alive(o, c, 1))
+                continue;
+            c->entered[side] = true;
+            c->since[side] = o->step;
+            link_contact(o, index, side);
+            mirror = tell_side(o, IKV_KIND_OVERLAP_ENTER, index, side, mirror,
+                               time_ns);
+        }
+    }
+}
+
+static bool has_moved(const ikv_overlaps *o, const overlap_contact *c)
+{
+    uint32_t before = o->turn - 1;
+    return part_at(o, c->place[0])->moved == before ||
+           part_at(o, c->place[1])->moved == before;
+}
+
+/* Whether a side gets `inside` in this step. */
+static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
+                         uint32_t side)
+{
+    return c->entered[side] && c->pieces[side] > 0 &&
+           c->since[side] != o->step &&
+           (c->always[side] > 0 || has_moved(o, c)) &&
+           ikvi_bus_hears(o->bus, IKV_KIND_OVERLAP_INSIDE,
+                          (ikv_target){c->party[side]});
+}
+
+/* O3: to those who asked for it, in the usual order. */
+static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
+{
+    overlap_notice *list = changed_at(o, o->changed_count);
+    uint32_t count = 0;
+    if (!ikvi_bus_hears_any(o->bus, IKV_KIND_OVERLAP_INSIDE))
+        return;
+    for (uint32_t i = 0; i < o->heads; i++)
+        for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
+             at = contact_at(o, at)->next_hash) {
+            const overlap_contact *c = contact_at(o, at);
+            if (wants_inside(o, c, 0) || wants_inside(o, c, 1))
+                list[count++] =
+                    (overlap_notice){(uint64_t)c->place[0] << 32 |
+                                         (uint64_t)c->place[1] << 1 | c->scope,
+                                     at};
+        }
+    sort_notices(list, scratch_at(o, 0), count);
+    for (uint32_t i = 0; i < count; i++) {
+        uint32_t index = list[i].contact;
+        const overlap_contact *c = contact_at(o, index);
+        bool mirror = false;
+        for (uint32_t side = 0; side < SIDES; side++)
+            if (wants_inside(o, c, side) && party_alive(o, c, !side))
+                mirror = tell_side(o, IKV_KIND_OVERLAP_INSIDE, index, side,
+                                   mirror, time_ns);
+    }
+}
+
+/* Contacts that linger are looked at in each step; the rest of those that have
+ * changed is settled, and freed if nothing holds it. */
+static void clean_up(ikv_overlaps *o)
+{
+    uint32_t kept = 0;
+    for (uint32_t i = 0; i < o->changed_count; i++) {
+        overlap_notice notice = *changed_at(o, i);
+        overlap_contact *c = contact_at(o, notice.contact);
+        fetch_contact(o, i + 6);
+        c->passed[0] = c->passed[1] = false;
+        c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
+        if (c->lingers[0] || c->lingers[1]) {
+            *changed_at(o, kept++) = notice;
+            continue;
+        }
+        c->pending = false;
+        if (c->pieces[0] + c->pieces[1] == 0 && !c->entered[0] &&
+            !c->entered[1])
+            free_contact(o, notice.contact);
+    }
+    o->changed_count = o->lingering = kept;
+    o->ended_early = false;
+}
+
+void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
+{
+    sort_notices(changed_at(o, 0), scratch_at(o, 0), o->changed_count);
+    tell_leaves(o, time_ns, false);
+    tell_enters(o, time_ns);
+    tell_leaves(o, time_ns, true);
+    clean_up(o);
+    tell_insides(o, time_ns);
+}
+
+/* -------------------------------------------------------------- queries -- */
+
+static uint32_t contacts_of(const ikv_overlaps *o, ikv_target target)
+{
+    uint32_t place =
+        o != NULL ? ikv_bus_target_place(o->bus, target) : UINT32_MAX;
+    return place != UINT32_MAX ? part_at(o, place)->contacts : NO_TOUCH;
+}
+
+/* Whether a contact in a target's list is with one that bears such tags. */
+static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
+                    uint32_t tags)
+{
+    const overlap_contact *c = contact_at(o, at / 2);
+    uint32_t side = at % 2;
+    return c->party[side] == target.bits &&
+           (tags == 0 ||
+            (party_alive(o, c, !side) &&
+             (ikvi_bus_tags(o->bus, (ikv_target){c->party[!side]}) & tags) !=
+                 0));
+}
+
+uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps, ikv_target target,
+                              uint32_t tags)
+{
+    uint32_t count = 0;
+    for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
+         at = contact_at(overlaps, at / 2)->after[at % 2])
+        count += is_with(overlaps, at, target, tags);
+    return count;
+}
+
+bool ikv_overlap_contact(const ikv_overlaps *overlaps, ikv_target target,
+                         uint32_t tags, uint32_t nth, ikv_contact *contact)
+{
+    uint32_t count = ikv_overlap_contacts(overlaps, target, tags);
+    uint32_t at = contacts_of(overlaps, target);
+    if (contact == NULL || nth >= count)
+        return false;
+    nth = count - 1 - nth; /* the list has the newest first */
+    for (;; at = contact_at(overlaps, at / 2)->after[at % 2])
+        if (is_with(overlaps, at, target, tags) && nth-- == 0)
+            break;
+    const overlap_contact *c = contact_at(overlaps, at / 2);
+    uint32_t side = at % 2;
+    uint32_t pieces = c->pieces[side];
+    *contact = (ikv_contact){
+        .other = {c->party[!side]},
+        .other_body = {c->body[!side]},
+        .other_id = c->id[!side],
+        .steps = overlaps->step - c->since[side],
+        .x = c->at[0],
+        .y = c->at[1],
+        .z = c->at[2],
+        .count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX),
+        .scope = c->scope};
+    return true;
+}
+
+bool ikv_overlap_touches(const ikv_overlaps *overlaps, ikv_target target,
+                         ikv_target other)
+{
+    for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
+         at = contact_at(overlaps, at / 2)->after[at % 2])
+        if (is_with(overlaps, at, target, 0) &&
+            contact_at(overlaps, at / 2)->party[!(at % 2)] == other.bits)
+            return true;
+    return false;
+}
+
+/* ----------------------------------------------------------- validating -- */
+
+static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
+{
+    const overlap_touch *t = touch_at(o, index);
+    if (ikvi_touch_find(o, t->part[0], t->part[1]) != index || t->by == 0)
+        return "O2";
+    for (uint32_t side = 0; side < SIDES; side++) {
+        uint32_t at = part_at(o, t->part[side])->touches;
+        while (at != NO_TOUCH && at != index * 2 + side)
+            at = touch_at(o, at / 2)->after[at % 2];
+        if (at == NO_TOUCH)
+            return "O2";
+        if (t->contact[side] != NO_TOUCH &&
+            contact_at(o, t->contact[side])
+                    ->pieces[side_in(contact_at(o, t->contact[side]), t,
+                                     side)] == 0)
+            return "O3";
+    }
+    return NULL;
+}
+
+const char *ikvi_contact_validate(const ikv_overlaps *o)
+{
+    uint32_t touches = 0, contacts = 0, held = 0, pieces = 0;
+    for (uint32_t i = 0; i < o->heads; i++) {
+        for (uint32_t at = *touch_head(o, i); at != NO_TOUCH;
+             at = touch_at(o, at)->next_hash, touches++) {
+            const char *broken = validate_touch(o, at);
+            if (broken != NULL)
+                return broken;
+            for (uint32_t side = 0; side < SIDES; side++)
+                held += touch_at(o, at)->contact[side] != NO_TOUCH;
+        }
+        for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
+             at = contact_at(o, at)->next_hash, contacts++) {
+            const overlap_contact *c = contact_at(o, at);
+            pieces += c->pieces[0] + c->pieces[1];
+            if (!c->pending && c->pieces[0] + c->pieces[1] == 0)
+                return "O5";
+            for (uint32_t side = 0; side < SIDES; side++) {
+                uint32_t in = part_at(o, c->place[side])->contacts;
+                while (in != NO_TOUCH && in != at * 2 + side)
+                    in = contact_at(o, in / 2)->after[in % 2];
+                if ((in != NO_TOUCH) != c->entered[side])
+                    return "O4";
+            }
+        }
+    }
+    if (held != pieces)
+        return "O3";
+    return touches == o->counters.touching && contacts == o->counters.contacts
+               ? NULL
+               : "O2";
+}

@@ -1,0 +1,678 @@
+/* overlap_near.c - which shapes meet: a list of pairs that are near each other,
+ * looked through each step.
+ *
+ * A part's fat box holds it for some steps to come. Pairs whose fat boxes meet
+ * are candidates; while all stay within their fat boxes no other pair can meet.
+ * A part that leaves its own is looked up anew in the grid that the list was
+ * made with; when many do, the list is made anew. Each candidate
+ * remembers its touch, so that beginning and ending need no search.
+ *
+ * N1  of two parts that are in, whose fat boxes meet and of which one senses
+ *     the other, there is a candidate
+ *
+ * N2  a part's box lies within its fat box
+ *
+ * N3  a candidate's state says whether the two touch
+ */
+#include "overlap_internal.h"
+
+/* -------------------------------------------------------------- meeting -- */
+
+static bool fresh_hull(const ikv_overlaps *o, uint32_t place, hull *to)
+{
+    return ikvi_shape_hull(o->scene, ikvi_scene_item(o->scene, place), to);
+}
+
+static bool shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    hull x, y;
+    if (!fresh_hull(o, a, &x) || !fresh_hull(o, b, &y))
+        return false;
+    if (x.count > 1 || y.count > 1)
+        return ikvi_hulls_meet(&x, &y);
+    float dx = x.points[0] - y.points[0], dy = x.points[1] - y.points[1];
+    float reach = x.radius + y.radius;
+    return dx * dx + dy * dy <= reach * reach;
+}
+
+static inline bool pair_meets(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    const near_who *x = who_at(o, a), *y = who_at(o, b);
+    return boxes_meet(box_at(o, a), box_at(o, b)) && x->layer == y->layer &&
+           ((x->flags & y->flags & PART_PLAIN) != 0 || shapes_meet(o, a, b));
+}
+
+/* Points from left to right, then down. */
+static void sort_points(float *points, uint32_t count)
+{
+    for (uint32_t i = 1; i < count; i++) {
+        float x = points[2 * i], y = points[2 * i + 1];
+        uint32_t at = i;
+        for (; at > 0 && (points[2 * at - 2] > x ||
+                          (points[2 * at - 2] >= x && points[2 * at - 1] > y));
+             at--) {
+            points[2 * at] = points[2 * at - 2];
+            points[2 * at + 1] = points[2 * at - 1];
+        }
+        points[2 * at] = x;
+        points[2 * at + 1] = y;
+    }
+}
+
+/* Whether the last two of a chain and a further point turn right or not. */
+static bool bends_in(const float *chain, uint32_t count, const float *next)
+{
+    const float *a = chain + 2 * (count - 2), *b = chain + 2 * (count - 1);
+    return (b[0] - a[0]) * (next[1] - a[1]) -
+               (b[1] - a[1]) * (next[0] - a[0]) <=
+           0;
+}
+
+/* The convex hull of points: along them and back, leaving out what bends in. */
+static void wrap_points(hull *h)
+{
+    float points[4 * IKV_POLYGON_LIMIT];
+    float chain[4 * IKV_POLYGON_LIMIT + 2] = {0};
+    uint32_t count = h->count, used = 0, lower;
+    memcpy(points, h->points, 2 * sizeof(float) * count);
+    sort_points(points, count);
+    for (uint32_t i = 0; i < count; i++) {
+        while (used >= 2 && bends_in(chain, used, points + 2 * i))
+            used--;
+        memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
+    }
+    lower = used + 1;
+    for (uint32_t i = count - 1; i-- > 0;) {
+        while (used >= lower && bends_in(chain, used, points + 2 * i))
+            used--;
+        memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
+    }
+    h->count = used > 2 ? used - 1 : used;
+    memcpy(h->points, chain, 2 * sizeof(float) * h->count);
+}
+
+/* From where it is to where it was before this step. */
+static void way_back(const ikv_overlaps *o, uint32_t place, float way[2])
+{
+    const near_part *part = part_at(o, place);
+    const scene_item *item = ikvi_scene_item(o->scene, place);
+    bool swept = (who_at(o, place)->flags & PART_SWEPT) != 0;
+    way[0] = swept ? part->x - item->world.x : 0;
+    way[1] = swept ? part->y - item->world.y : 0;
+}
+
+/* O5: whether the two met between the last step and this one. */
+static bool pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    float back[2], other[2];
+    hull x, y;
+    way_back(o, a, back);
+    way_back(o, b, other);
+    float dx = back[0] - other[0], dy = back[1] - other[1];
+    if (!(dx < 0 || dx > 0 || dy < 0 || dy > 0) || !fresh_hull(o, a, &x) ||
+        !fresh_hull(o, b, &y))
+        return false;
+    for (uint32_t i = 0; i < x.count; i++) {
+        x.points[2 * (x.count + i)] = x.points[2 * i] + dx;
+        x.points[2 * (x.count + i) + 1] = x.points[2 * i + 1] + dy;
+    }
+    x.count *= 2;
+    wrap_points(&x);
+    return ikvi_hulls_meet(&x, &y);
+}
+
+static bool may_have_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    return o->swept_count > 0 &&
+           ((who_at(o, a)->flags | who_at(o, b)->flags) & PART_SWEPT) != 0 &&
+           boxes_meet(box_at(o, a), box_at(o, b)) &&
+           who_counts(who_at(o, a), who_at(o, b)) && pair_passed(o, a, b);
+}
+
+/* Looks at a candidate; gives its new state: its touch, or NO_TOUCH. */
+static inline uint32_t check_pair(ikv_overlaps *o, uint32_t a, uint32_t b,
+                                  uint32_t state)
+{
+    bool meets = pair_meets(o, a, b);
+    if (IKVI_LIKELY(meets == (state != NO_TOUCH))) {
+        if (!meets && IKVI_UNLIKELY(may_have_passed(o, a, b)))
+            ikvi_touch_pass(o, a, b);
+        return state;
+    }
+    if (meets)
+        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, true, NULL);
+    ikvi_touch_end(o, state, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+    return NO_TOUCH;
+}
+
+static bool touches_by_shape(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t touch = ikvi_touch_find(o, a, b);
+    return touch != NO_TOUCH && (touch_at(o, touch)->by & TOUCH_BY_SHAPE) != 0;
+}
+
+/* The same where the state is not known; what touches is marked as checked. */
+static uint32_t look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    if (pair_meets(o, a, b))
+        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
+    if (may_have_passed(o, a, b) && !touches_by_shape(o, a, b))
+        ikvi_touch_pass(o, a, b);
+    return NO_TOUCH;
+}
+
+/* ----------------------------------------------------------------- grid -- */
+
+void ikvi_near_open(ikv_overlaps *o)
+{
+    o->grid = (overlap_grid){.built = false};
+}
+
+static bool is_in(const ikv_overlaps *o, uint32_t place)
+{
+    return (who_at(o, place)->flags & PART_IN) != 0;
+}
+
+/* How far a part may go before it is looked up again, along one axis: some
+ * steps ahead at its speed, a little to all sides. */
+static void fatten(near_box *fat, const near_box *box, uint32_t axis,
+                   float step, float typical, float margin)
+{
+    float size = -box->high[axis] - box->low[axis];
+    float slack = (0.05f * size + 0.05f * typical) * margin;
+    float ahead = step * FEET_AHEAD * margin, most = 4 * (typical + size);
+    ahead = ahead > most ? most : ahead < -most ? -most : ahead;
+    fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
+    fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
+}
+
+static void set_fat(ikv_overlaps *o, uint32_t place, float margin)
+{
+    const near_part *part = part_at(o, place);
+    const near_box *box = box_at(o, place);
+    fatten(fat_at(o, place), box, 0, part->step_x, o->grid.extent, margin);
+    fatten(fat_at(o, place), box, 1, part->step_y, o->grid.extent, margin);
+    who_at(o, place)->flags &= (uint8_t)~PART_NEW;
+}
+
+static uint32_t cell_along(const overlap_grid *g, uint32_t axis, float x)
+{
+    uint32_t count = axis == 0 ? g->columns : g->rows;
+    float at = (x - g->from[axis]) * g->per[axis];
+    return at > 0 ? (at < (float)count ? (uint32_t)at : count - 1) : 0;
+}
+
+typedef struct cell_range {
+    uint32_t x0, y0, x1, y1;
+} cell_range;
+
+static cell_range cells_of(const overlap_grid *g, const near_box *fat)
+{
+    return (cell_range){
+        cell_along(g, 0, fat->low[0]), cell_along(g, 1, fat->low[1]),
+        cell_along(g, 0, -fat->high[0]), cell_along(g, 1, -fat->high[1])};
+}
+
+static uint32_t range_size(const cell_range *r)
+{
+    return (r->x1 - r->x0 + 1) * (r->y1 - r->y0 + 1);
+}
+
+/* The middle of what is in, how far from it things are, and how large. */
+static void size_grid(ikv_overlaps *o, float margin)
+{
+    overlap_grid *g = &o->grid;
+    double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, fat = 0;
+    double share = o->in_count > 0 ? 1.0 / o->in_count : 0;
+    for (uint32_t i = 1; i < o->capacity; i++) {
+        const near_box *box = box_at(o, i);
+        if (!is_in(o, i))
+            continue;
+        for (uint32_t k = 0; k < 2; k++) {
+            middle[k] += (double)box->low[k] * share;
+            size += (double)(-box->high[k] - box->low[k]) * share / 2;
+        }
+    }
+    g->extent = (float)size;
+    for (uint32_t i = 1; i < o->capacity; i++) {
+        const near_box *box = box_at(o, i);
+        if (!is_in(o, i))
+            continue;
+        set_fat(o, i, margin);
+        for (uint32_t k = 0; k < 2; k++) {
+            double d = (double)box->low[k] - middle[k];
+            away[k] += (d < 0 ? -d : d) * share;
+            fat += (double)(-fat_at(o, i)->high[k] - fat_at(o, i)->low[k]) *
+                   share / 2;
+        }
+    }
+    /* Evenly spread, all lies within twice the mean distance. */
+    fat = fat < 1e30 ? fat : 1e30;
+    double width = 4 * away[0] + fat, height = 4 * away[1] + fat;
+    double cell = (double)ikvi_sqrt(width * height * share);
+    cell = cell > 1.6 * fat ? cell : 1.6 * fat;
+    cell = cell > 1e-30 ? cell : 1;
+    while ((width / cell + 1) * (height / cell + 1) >= o->cell_room)
+        cell *= 1.5;
+    g->columns = (uint32_t)(width / cell + 1);
+    g->rows = (uint32_t)(height / cell + 1);
+    g->from[0] = (float)(middle[0] - width / 2);
+    g->from[1] = (float)(middle[1] - height / 2);
+    g->per[0] = g->per[1] = (float)(1 / cell);
+}
+
+/* Counts what lies in each cell, then where each cell's part of `sorted`
+ * begins; false if that is too much. */
+static bool count_near_cells(ikv_overlaps *o)
+{
+    overlap_grid *g = &o->grid;
+    uint32_t count = g->columns * g->rows, total = 0;
+    memset(cell_at(o, 0), 0, (count + 1) * sizeof(uint32_t));
+    g->huge_count = 0;
+    for (uint32_t i = 1; i < o->capacity; i++) {
+        if (!is_in(o, i))
+            continue;
+        cell_range r = cells_of(g, fat_at(o, i));
+        who_at(o, i)->flags &= (uint8_t)~PART_HUGE;
+        if (range_size(&r) > CELL_LIMIT && g->huge_count < HUGE_LIMIT) {
+            who_at(o, i)->flags |= PART_HUGE;
+            *huge_at(o, g->huge_count++) = i;
+            continue;
+        }
+        total += range_size(&r);
+        if (total > 4 * o->capacity)
+            return false;
+        for (uint32_t y = r.y0; y <= r.y1; y++)
+            for (uint32_t x = r.x0; x <= r.x1; x++)
+                ++*cell_at(o, y * g->columns + x);
+    }
+    for (uint32_t i = 0, sum = 0; i <= count; i++) {
+        uint32_t here = *cell_at(o, i);
+        *cell_at(o, i) = sum + here; /* the end: filling goes down from it */
+        sum += here;
+    }
+    return true;
+}
+
+static void fill_near_cells(ikv_overlaps *o)
+{
+    overlap_grid *g = &o->grid;
+    for (uint32_t i = o->capacity; i-- > 1;) {
+        if (!is_in(o, i) || (who_at(o, i)->flags & PART_HUGE) != 0)
+            continue;
+        cell_range r = cells_of(g, fat_at(o, i));
+        for (uint32_t y = r.y0; y <= r.y1; y++)
+            for (uint32_t x = r.x0; x <= r.x1; x++)
+                *sorted_at(o, --*cell_at(o, y * g->columns + x)) = i;
+    }
+    for (uint32_t i = 0; i < g->columns * g->rows; i++)
+        *cell_at(o, o->cell_room + i) = NO_TOUCH;
+    g->nodes = 0;
+}
+
+/* ----------------------------------------------------------- candidates -- */
+
+static void link_pair(ikv_overlaps *o, uint32_t index)
+{
+    near_pair *pair = pair_at(o, index);
+    for (uint32_t side = 0; side < SIDES; side++) {
+        uint32_t *head = &part_at(o, pair->part[side])->pairs;
+        pair->next[side] = *head;
+        *head = index * 2 + side;
+    }
+}
+
+static void link_all(ikv_overlaps *o)
+{
+    if (o->grid.linked)
+        return;
+    o->grid.linked = true;
+    for (uint32_t i = 0; i < o->capacity; i++)
+        part_at(o, i)->pairs = NO_TOUCH;
+    for (uint32_t i = o->pair_count; i-- > 0;)
+        link_pair(o, i);
+}
+
+static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t index = o->pair_count;
+    if (index == o->pair_room)
+        return false;
+    near_pair *pair = pair_at(o, index);
+    pair->part[0] = a < b ? a : b;
+    pair->part[1] = a < b ? b : a;
+    *pair_state(o, index) = NO_TOUCH;
+    o->pair_count++;
+    if (o->grid.linked)
+        link_pair(o, index);
+    if (o->pair_count > o->counters.pairs_high)
+        o->counters.pairs_high = o->pair_count;
+    return true;
+}
+
+static inline bool are_near(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    return boxes_meet(fat_at(o, a), fat_at(o, b)) &&
+           who_counts(who_at(o, a), who_at(o, b));
+}
+
+/* A pair that shares several cells is taken in the one where the corner of what
+ * they share lies. */
+static bool is_home(const overlap_grid *g, const near_box *a, const near_box *b,
+                    uint32_t x, uint32_t y)
+{
+    float left = a->low[0] > b->low[0] ? a->low[0] : b->low[0];
+    float top = a->low[1] > b->low[1] ? a->low[1] : b->low[1];
+    return cell_along(g, 0, left) == x && cell_along(g, 1, top) == y;
+}
+
+static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
+{
+    const overlap_grid *g = &o->grid;
+    uint32_t begin = *cell_at(o, y * g->columns + x);
+    uint32_t end = *cell_at(o, y * g->columns + x + 1);
+    for (uint32_t i = begin; i < end; i++) {
+        uint32_t a = *sorted_at(o, i);
+        const near_box *fat = fat_at(o, a);
+        if (o->in_count > NEAR_BY && i + 24 < 4 * o->capacity)
+            IKVI_FETCH(fat_at(o, *sorted_at(o, i + 24)));
+        for (uint32_t k = i + 1; k < end; k++) {
+            uint32_t b = *sorted_at(o, k);
+            if (boxes_meet(fat, fat_at(o, b)) &&
+                who_counts(who_at(o, a), who_at(o, b)) &&
+                is_home(g, fat, fat_at(o, b), x, y) && !add_pair(o, a, b))
+                return false;
+        }
+    }
+    return true;
+}
+
+static bool pair_huge(ikv_overlaps *o)
+{
+    for (uint32_t i = 0; i < o->grid.huge_count; i++) {
+        uint32_t a = *huge_at(o, i);
+        for (uint32_t b = 1; b < o->capacity; b++) {
+            bool later = (who_at(o, b)->flags & PART_HUGE) == 0 || b > a;
+            if (is_in(o, b) && b != a && later && are_near(o, a, b) &&
+                !add_pair(o, a, b))
+                return false;
+        }
+    }
+    return true;
+}
+
+static bool make_list(ikv_overlaps *o, float margin)
+{
+    overlap_grid *g = &o->grid;
+    o->pair_count = 0;
+    g->linked = false;
+    size_grid(o, margin);
+    while (!count_near_cells(o)) {
+        g->per[0] /= 2;
+        g->per[1] /= 2;
+        g->columns = g->columns / 2 + 1;
+        g->rows = g->rows / 2 + 1;
+    }
+    fill_near_cells(o);
+    for (uint32_t y = 0; y < g->rows; y++)
+        for (uint32_t x = 0; x < g->columns; x++)
+            if (!pair_cell(o, x, y))
+                return false;
+    return pair_huge(o);
+}
+
+/* With less margin if there is no room for so many pairs. */
+static bool rebuild_list(ikv_overlaps *o)
+{
+    o->counters.rebuilds++;
+    o->grid.built = true;
+    static const float margins[] = {1, 0.25f, 0.05f, 0};
+    for (uint32_t i = 0; i < 4; i++) {
+        if (!make_list(o, margins[i]))
+            continue;
+        o->grid.built_pairs = o->pair_count;
+        return true;
+    }
+    o->grid.built = false;
+    o->pair_count = 0;
+    if (o->counters.scans == 0)
+        ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_PAIRS, "overlap",
+                 "more pairs are near each other than there is room for, and "
+                 "all are compared with all: raise overlaps.pairs");
+    return false;
+}
+
+/* --------------------------------------------------------------- strays -- */
+
+/* Whom it is a candidate with already is not looked at again. */
+static void mark_known(ikv_overlaps *o, uint32_t place)
+{
+    uint32_t at = part_at(o, place)->pairs;
+    while (at != NO_TOUCH) {
+        const near_pair *pair = pair_at(o, at / 2);
+        part_at(o, pair->part[!(at % 2)])->seen = o->grid.search;
+        at = pair->next[at % 2];
+    }
+    part_at(o, place)->seen = o->grid.search;
+}
+
+static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
+{
+    near_part *part = part_at(o, other);
+    if (part->seen == o->grid.search)
+        return true;
+    part->seen = o->grid.search;
+    return !is_in(o, other) || !are_near(o, place, other) ||
+           add_pair(o, place, other);
+}
+
+/* All in a cell; and it is one of them from now on. */
+static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
+{
+    overlap_grid *g = &o->grid;
+    uint32_t *head = cell_at(o, o->cell_room + cell);
+    for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++)
+        if (!meet_stray(o, place, *sorted_at(o, i)))
+            return false;
+    for (uint32_t at = *head; at != NO_TOUCH; at = node_at(o, at)->next)
+        if (!meet_stray(o, place, node_at(o, at)->part))
+            return false;
+    if (g->nodes == o->node_room)
+        return false;
+    *node_at(o, g->nodes) = (near_node){place, *head};
+    *head = g->nodes++;
+    return true;
+}
+
+static bool meet_all(ikv_overlaps *o, uint32_t place)
+{
+    overlap_grid *g = &o->grid;
+    if (g->huge_count == HUGE_LIMIT)
+        return false;
+    *huge_at(o, g->huge_count++) = place;
+    for (uint32_t i = 1; i < o->capacity; i++)
+        if (!meet_stray(o, place, i))
+            return false;
+    return true;
+}
+
+/* Looks a part up again; false if the list must be made anew. */
+static bool relocate(ikv_overlaps *o, uint32_t place)
+{
+    overlap_grid *g = &o->grid;
+    o->counters.strays++;
+    g->search++;
+    mark_known(o, place);
+    set_fat(o, place, 1);
+    cell_range r = cells_of(g, fat_at(o, place));
+    if (range_size(&r) > CELL_LIMIT)
+        return meet_all(o, place);
+    for (uint32_t i = 0; i < g->huge_count; i++)
+        if (!meet_stray(o, place, *huge_at(o, i)))
+            return false;
+    for (uint32_t y = r.y0; y <= r.y1; y++)
+        for (uint32_t x = r.x0; x <= r.x1; x++)
+            if (!meet_cell(o, place, y * g->columns + x))
+                return false;
+    return true;
+}
+
+static bool relocate_strays(ikv_overlaps *o)
+{
+    for (uint32_t i = 0; i < o->mover_count; i++)
+        if ((who_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
+            !relocate(o, *mover_at(o, i)))
+            return false;
+    return true;
+}
+
+void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
+{
+    if (!o->grid.built)
+        return;
+    link_all(o);
+    uint32_t at = part_at(o, place)->pairs;
+    while (at != NO_TOUCH) {
+        *pair_state(o, at / 2) = NO_TOUCH;
+        at = pair_at(o, at / 2)->next[at % 2];
+    }
+}
+
+/* -------------------------------------------------------------- finding -- */
+
+/* What will be needed a little later, if it may not be near by. */
+static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
+{
+    if (index < o->pair_count) {
+        IKVI_FETCH(who_at(o, pair_at(o, index)->part[0]));
+        IKVI_FETCH(who_at(o, pair_at(o, index)->part[1]));
+    }
+}
+
+/* Most go on as they were, which is seen here. */
+static void find_in_all_pairs(ikv_overlaps *o)
+{
+    const near_who *whos = who_at(o, 0);
+    const near_pair *pairs = pair_at(o, 0);
+    uint32_t *states = pair_state(o, 0), count = o->pair_count;
+    bool far = o->in_count > NEAR_BY, sweeps = o->swept_count > 0;
+    for (uint32_t i = 0; i < count; i++) {
+        const near_who *a = &whos[pairs[i].part[0]];
+        const near_who *b = &whos[pairs[i].part[1]];
+        bool meets = boxes_meet(&a->box, &b->box);
+        if (far)
+            fetch_pair(o, i + 12);
+        if (meets == (states[i] != NO_TOUCH) && !sweeps &&
+            (!meets || (a->flags & b->flags & PART_PLAIN) != 0))
+            continue;
+        states[i] =
+            check_pair(o, pairs[i].part[0], pairs[i].part[1], states[i]);
+    }
+}
+
+static void find_in_new_list(ikv_overlaps *o)
+{
+    bool far = o->in_count > NEAR_BY;
+    for (uint32_t i = 0; i < o->pair_count; i++) {
+        const near_pair *pair = pair_at(o, i);
+        if (far)
+            fetch_pair(o, i + 12);
+        *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
+    }
+    ikvi_touch_end_unchecked(o);
+}
+
+/* When few move: the candidates of those alone, each once. */
+static void find_by_movers(ikv_overlaps *o)
+{
+    link_all(o);
+    for (uint32_t i = 0; i < o->mover_count; i++) {
+        uint32_t place = *mover_at(o, i);
+        for (uint32_t at = part_at(o, place)->pairs; at != NO_TOUCH;
+             at = pair_at(o, at / 2)->next[at % 2]) {
+            const near_pair *pair = pair_at(o, at / 2);
+            uint32_t other = pair->part[!(at % 2)];
+            uint32_t *state = pair_state(o, at / 2);
+            if ((who_at(o, other)->flags & PART_MOVED) == 0 || other > place)
+                *state = check_pair(o, pair->part[0], pair->part[1], *state);
+        }
+    }
+}
+
+/* Each with each. */
+static void scan_all(ikv_overlaps *o)
+{
+    uint32_t count = 0;
+    o->counters.scans++;
+    for (uint32_t i = 1; i < o->capacity; i++)
+        if (is_in(o, i))
+            *sorted_at(o, count++) = i;
+    for (uint32_t i = 0; i < count; i++)
+        for (uint32_t k = i + 1; k < count; k++) {
+            uint32_t a = *sorted_at(o, i), b = *sorted_at(o, k);
+            if (boxes_meet(box_at(o, a), box_at(o, b)))
+                look_at_pair(o, a, b);
+        }
+    ikvi_touch_end_unchecked(o);
+}
+
+void ikvi_near_find(ikv_overlaps *o)
+{
+    if (o->plain) {
+        scan_all(o);
+        return;
+    }
+    uint32_t strays = o->stray_count;
+    bool stale = !o->grid.built || strays > o->in_count / 32 + 16 ||
+                 o->pair_count > 2 * o->grid.built_pairs + 256;
+    if (!stale && strays > 0) {
+        link_all(o);
+        stale = !relocate_strays(o);
+    }
+    if (stale && o->in_count == 0 && o->counters.touching == 0)
+        return;
+    if (stale) {
+        if (rebuild_list(o))
+            find_in_new_list(o);
+        else
+            scan_all(o);
+    } else if (o->mover_count > o->in_count / 4) {
+        find_in_all_pairs(o);
+    } else {
+        find_by_movers(o);
+    }
+}
+
+/* ----------------------------------------------------------- validating -- */
+
+static bool has_pair(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    for (uint32_t i = 0; i < o->pair_count; i++)
+        if (pair_at(o, i)->part[0] == a && pair_at(o, i)->part[1] == b)
+            return true;
+    return false;
+}
+
+const char *ikvi_near_validate(const ikv_overlaps *o)
+{
+    bool changed = o->changes.count > 0;
+    if (!o->grid.built || o->plain || changed)
+        return NULL;
+    for (uint32_t a = 1; a < o->capacity; a++) {
+        if (!is_in(o, a))
+            continue;
+        if (!box_lies_in(box_at(o, a), fat_at(o, a)))
+            return "N2";
+        for (uint32_t b = a + 1; b < o->capacity; b++)
+            if (is_in(o, b) && are_near(o, a, b) && !has_pair(o, a, b))
+                return "N1";
+    }
+    for (uint32_t i = 0; i < o->pair_count; i++) {
+        uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
+        if (who_counts(who_at(o, a), who_at(o, b)) && is_in(o, a) &&
+            is_in(o, b) &&
+            (*pair_state(o, i) != NO_TOUCH) != touches_by_shape(o, a, b))
+            return "N3";
+    }
+    return NULL;
+}

@@ -1,0 +1,92 @@
+/* router_capture.c - who captured a pointer, and is told of it. */
+#include "router_internal.h"
+
+void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
+                      const ikv_event *cause)
+{
+    bool told = p->got, owed = p->lost_owed;
+    p->got = p->lost_owed = false;
+    if (owed || (told && captured.bits != 0))
+        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
+                              owed ? root_of(r) : captured, (ikv_target){0});
+}
+
+/* CAP2. Handlers of the boundary events may remove the new one: then it is told
+ * neither got nor lost. */
+void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
+{
+    ikv_target none = {0};
+    if (p->pending.bits != 0 && !ikvi_router_there(r, p->pending))
+        p->pending = none;
+    if (p->lost_owed)
+        ikvi_router_lose(r, p, none, cause);
+    if (same(p->pending, p->captured))
+        return;
+    ikv_target old = p->captured, now = p->pending;
+    p->captured = now;
+    if (old.bits != 0) {
+        ikvi_router_lose(r, p, old, cause);
+        ikvi_gesture_lost(r, p, cause);
+    }
+    if (now.bits == 0 || !ikvi_router_there(r, now))
+        return;
+    ikvi_router_move_over(r, p, now, cause);
+    if (!ikvi_router_there(r, now))
+        return;
+    p->got = true;
+    ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_GOT, now, none);
+}
+
+static pointer *pointer_of(const ikv_router *r, const ikv_event *event)
+{
+    if (r == NULL || event == NULL)
+        return NULL;
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
+    if (info == NULL || (info->family != IKV_FAMILY_POINTER &&
+                         info->family != IKV_FAMILY_CLICK))
+        return NULL;
+    return ikvi_router_find(r, event->device, event->pointer.pointer);
+}
+
+ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
+                              ikv_target target)
+{
+    pointer *p = pointer_of(router, event);
+    if (p == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (!ikvi_router_there(router, target))
+        return IKV_STALE;
+    if (p->buttons == 0)
+        return IKV_ABSENT;
+    p->pending = target;
+    return IKV_OK;
+}
+
+ikv_status ikv_router_release(ikv_router *router, const ikv_event *event,
+                              ikv_target target)
+{
+    pointer *p = pointer_of(router, event);
+    if (p == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (target.bits == 0 || !same(p->pending, target))
+        return IKV_ABSENT;
+    p->pending = (ikv_target){0};
+    return IKV_OK;
+}
+
+bool ikv_router_has_capture(const ikv_router *router, const ikv_event *event,
+                            ikv_target target)
+{
+    const pointer *p = pointer_of(router, event);
+    return p != NULL && target.bits != 0 && same(p->pending, target);
+}
+
+bool ikv_router_holds(const ikv_router *router, const ikv_event *event)
+{
+    if (router != NULL && event != NULL &&
+        (event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP))
+        return ikvi_router_key_is_down(router, event);
+    const pointer *p = pointer_of(router, event);
+    return p != NULL && p->buttons != 0;
+}

@@ -1,0 +1,100 @@
+/* router_pad.c - pads: which buttons are down, where the sticks are, and dead
+ * zones. Buttons and axes have the numbers of W3C Gamepad's standard mapping.
+ */
+#include "router_internal.h"
+
+static float clamped(float value)
+{
+    return value > 1 ? 1 : value < -1 ? -1 : value;
+}
+
+static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
+{
+    pad_state *free_one = NULL;
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
+        pad_state *pad = &r->pads[i];
+        if (pad->used && pad->device == event->device)
+            return pad;
+        if (!pad->used && free_one == NULL)
+            free_one = pad;
+    }
+    if (add && free_one != NULL)
+        *free_one = (pad_state){
+            .used = true, .device = event->device, .number = event->pad.pad};
+    return add ? free_one : NULL;
+}
+
+static ikv_outcome too_many_pads(ikv_router *r)
+{
+    r->counters.too_many++;
+    return no_outcome(IKV_FULL_PADS);
+}
+
+static void fill_stick(const ikv_router *r, const pad_state *pad,
+                       ikv_event *event)
+{
+    float out[2] = {0, 0};
+    uint32_t first = event->pad.index & ~1u;
+    if (event->pad.index < 4)
+        ikvi_stick(&r->zones, &pad->axes[first], out);
+    event->pad.x = out[0];
+    event->pad.y = out[1];
+}
+
+ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    if (!ikvi_event_is_good(NULL, &event)) {
+        r->counters.not_finite++;
+        return no_outcome(IKV_BAD_VALUE);
+    }
+    event.pad.value = clamped(event.pad.value);
+    pad_state *pad = find_pad(r, &event, event.kind != IKV_KIND_PAD_UP);
+    bool axis = event.kind == IKV_KIND_PAD_AXIS;
+    if (pad == NULL && event.kind != IKV_KIND_PAD_UP)
+        return too_many_pads(r);
+    if (pad == NULL)
+        return ikvi_router_meaningless(r, &event, "the pad is not known");
+    if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
+        return ikvi_router_meaningless(
+            r, &event, "the standard mapping has no such index");
+    uint32_t bit = 1u << event.pad.index;
+    if (axis) {
+        pad->axes[event.pad.index] = event.pad.value;
+        fill_stick(r, pad, &event);
+    } else if (((pad->buttons & bit) != 0) ==
+               (event.kind == IKV_KIND_PAD_DOWN)) {
+        return ikvi_router_meaningless(r, &event, "the button is so already");
+    } else {
+        pad->buttons ^= bit;
+    }
+    return ikvi_router_send_to(r, &event, event.target);
+}
+
+/* K1: what a pad that is gone held is released, its sticks are let go. */
+void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause)
+{
+    pad_state *pad = find_pad(r, cause, false);
+    if (cause->kind == IKV_KIND_WINDOW_BLUR || pad == NULL)
+        return;
+    pad_state gone = *pad;
+    pad->buttons = 0;
+    memset(pad->axes, 0, sizeof pad->axes);
+    pad->used = cause->kind != IKV_KIND_DEVICE_REMOVE;
+    ikv_event event = ikv_event_make(IKV_KIND_PAD_UP, cause->time_ns);
+    event.device = gone.device;
+    event.seat = cause->seat;
+    event.flags = IKV_SYNTHETIC;
+    event.pad.pad = gone.number;
+    for (uint32_t i = 0; i < IKV_PAD_BUTTONS; i++)
+        if (gone.buttons >> i & 1) {
+            event.pad.index = (uint8_t)i;
+            ikvi_router_send_to(r, &event, event.target);
+        }
+    event.kind = IKV_KIND_PAD_AXIS;
+    for (uint32_t i = 0; i < IKV_PAD_AXES; i++)
+        if (gone.axes[i] != 0) {
+            event.pad.index = (uint8_t)i;
+            ikvi_router_send_to(r, &event, event.target);
+        }
+}

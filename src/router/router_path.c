@@ -1,0 +1,148 @@
+/* router_path.c - paths, sending along them, boundary events. */
+#include "router_internal.h"
+
+bool ikvi_router_there(const ikv_router *r, ikv_target target)
+{
+    return same(target, root_of(r)) ||
+           (target.bits != 0 && r->picking.alive(r->picking.scene, target));
+}
+
+uint32_t ikvi_router_traits(const ikv_router *r, ikv_target target)
+{
+    return same(target, root_of(r))
+               ? 0
+               : r->picking.traits(r->picking.scene, target);
+}
+
+ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target)
+{
+    if (same(target, root_of(r)))
+        return (ikv_target){0};
+    ikv_target parent = r->picking.parent(r->picking.scene, target);
+    return parent.bits != 0 ? parent : root_of(r);
+}
+
+uint32_t ikvi_router_layer(const ikv_router *r, ikv_target target)
+{
+    return r->picking.layer != NULL && !same(target, root_of(r))
+               ? r->picking.layer(r->picking.scene, target)
+               : UINT32_MAX;
+}
+
+/* A scene's tree that is deeper than the limit loses its upper middle. */
+void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
+{
+    ikv_target up[IKV_PATH_LIMIT];
+    uint32_t count = 0;
+    for (; target.bits != 0 && !same(target, root_of(r)) &&
+           count < IKV_PATH_LIMIT - 1;
+         target = ikvi_router_parent(r, target))
+        up[count++] = target;
+    to->nodes[0] = root_of(r);
+    to->length = 1;
+    while (count > 0)
+        to->nodes[to->length++] = up[--count];
+}
+
+static bool holds(const ikv_target *nodes, uint32_t length, ikv_target target)
+{
+    for (uint32_t i = 0; i < length; i++)
+        if (same(nodes[i], target))
+            return true;
+    return false;
+}
+
+/* -------------------------------------------------------------- sending -- */
+
+ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
+                             const ikv_target *nodes, uint32_t length,
+                             bool passed)
+{
+    ikv_event sent = *event;
+    ikv_route route = IKV_ROUTE_INIT;
+    route.path = nodes;
+    route.path_length = length;
+    route.router = r;
+    route.own_visit = passed;
+    route.flags = passed ? IKV_PASSED : 0;
+    sent.target = nodes[length - 1];
+    if (sent.samples > 1 && r->samples != NULL) {
+        route.samples = r->samples;
+        route.sample_count = r->sample_count;
+    }
+    ikv_outcome outcome = ikv_bus_deliver_along(r->bus, &sent, &route);
+    if (r->follower != NULL)
+        r->follower(r->follower_user, r, &sent, outcome, passed);
+    return outcome;
+}
+
+ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,
+                                ikv_target target)
+{
+    path along;
+    ikvi_router_path(r, ikvi_router_there(r, target) ? target : root_of(r),
+                     &along);
+    return ikvi_router_send(r, event, along.nodes, along.length, false);
+}
+
+ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
+                                  ikv_kind kind, ikv_target target,
+                                  ikv_target related)
+{
+    if (!ikvi_router_there(r, target))
+        return no_outcome(IKV_STALE);
+    ikv_event event = *cause;
+    event.kind = kind;
+    event.source = related;
+    event.samples = 0;
+    return ikvi_router_send_to(r, &event, target);
+}
+
+/* ------------------------------------------------------ boundary events -- */
+
+static bool same_path(const pointer *p, const path *now)
+{
+    bool same_nodes = p->chain_length == now->length;
+    for (uint32_t i = 0; same_nodes && i < now->length; i++)
+        same_nodes = same(p->chain[i], now->nodes[i]);
+    return same_nodes;
+}
+
+/* OVER1 to OVER3, GONE1, GONE4. With the same target but other ancestors
+ * (GONE5) only these are left and entered. */
+void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
+                           const ikv_event *cause)
+{
+    uint64_t revision = scene_revision_of(r);
+    bool stays = p->in_view && same(p->over, to) && !p->over_owed;
+    if ((stays && p->chain_revision == revision) ||
+        (!p->in_view && to.bits == 0))
+        return;
+    path old = {.length = p->chain_length}, now = {.length = 0};
+    memcpy(old.nodes, p->chain, p->chain_length * sizeof p->chain[0]);
+    ikv_target from = p->in_view ? p->over : (ikv_target){0};
+    bool owed = p->over_owed;
+    if (to.bits != 0)
+        ikvi_router_path(r, to, &now);
+    p->chain_revision = revision;
+    if (stays && same_path(p, &now))
+        return;
+    memcpy(p->chain, now.nodes, now.length * sizeof p->chain[0]);
+    p->chain_length = now.length;
+    p->over = to;
+    p->in_view = to.bits != 0;
+    p->over_owed = false;
+
+    if (from.bits != 0 && !owed && !stays)
+        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OUT, from, to);
+    for (uint32_t i = old.length; i-- > 0;)
+        if (!holds(now.nodes, now.length, old.nodes[i]))
+            ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_LEAVE,
+                                  old.nodes[i], to);
+    if (to.bits != 0 && !stays)
+        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OVER, to, from);
+    for (uint32_t i = 0; i < now.length; i++)
+        if (!holds(old.nodes, old.length, now.nodes[i]))
+            ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_ENTER,
+                                  now.nodes[i], from);
+}

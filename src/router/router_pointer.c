@@ -1,0 +1,583 @@
+/* router_pointer.c - the state of pointers, and what their events become. */
+#include "router_internal.h"
+
+/* TOUCH5, BTN2. */
+static bool primary_taken(const ikv_router *r, uint8_t type)
+{
+    for (uint32_t i = 0; i < r->capacity; i++) {
+        const pointer *p = pointer_at(r, i);
+        if (p->used && p->type == type)
+            return true;
+    }
+    return false;
+}
+
+static pointer *add_pointer(ikv_router *r, const ikv_event *event)
+{
+    bool primary = event->pointer.type == IKV_MOUSE ||
+                   !primary_taken(r, event->pointer.type);
+    for (uint32_t i = 0; i < r->capacity; i++) {
+        pointer *p = pointer_at(r, i);
+        if (p->used)
+            continue;
+        *p = (pointer){.used = true,
+                       .primary = primary,
+                       .type = event->pointer.type,
+                       .view = event->view,
+                       .seat = event->seat,
+                       .device = event->device,
+                       .id = event->pointer.pointer,
+                       .x = event->pointer.x,
+                       .y = event->pointer.y};
+        if (++r->counters.pointers > r->counters.pointers_high)
+            r->counters.pointers_high = r->counters.pointers;
+        return p;
+    }
+    return NULL;
+}
+
+void ikvi_router_forget(ikv_router *r, pointer *p)
+{
+    if (p->used) {
+        ikvi_router_let_up(r, p);
+        p->used = false;
+        r->counters.pointers--;
+    }
+}
+
+static ikv_target pick_at(const ikv_router *r, uint8_t view, uint8_t type,
+                          float x, float y, uint32_t nth)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    query.view = view;
+    query.touch = type == IKV_TOUCH;
+    query.x = x;
+    query.y = y;
+    ikv_target hit = r->picking.pick(r->picking.scene, &query, nth);
+    return hit.bits != 0 ? hit : root_of(r);
+}
+
+/* The pointer's target now: who captured it, or what is there (CAP3). */
+static ikv_target target_of(const ikv_router *r, const pointer *p)
+{
+    if (p->captured.bits != 0 && ikvi_router_there(r, p->captured))
+        return p->captured;
+    return pick_at(r, p->view, p->type, p->x, p->y, 0);
+}
+
+/* Takes over the position, and finds the motion if the port gave none. A
+ * pointer that is down stays in its view. */
+static void take_position(pointer *p, ikv_event *event)
+{
+    if (p->buttons == 0) {
+        p->view = event->view;
+        p->outside = false;
+    }
+    if (event->pointer.dx == 0 && event->pointer.dy == 0) {
+        event->pointer.dx = event->pointer.x - p->x;
+        event->pointer.dy = event->pointer.y - p->y;
+    }
+    p->x = event->pointer.x;
+    p->y = event->pointer.y;
+    p->modifiers = event->modifiers;
+    p->pressure = event->pointer.pressure;
+    p->width = event->pointer.width;
+    p->height = event->pointer.height;
+    p->tilt_x = event->pointer.tilt_x;
+    p->tilt_y = event->pointer.tilt_y;
+    p->twist = event->pointer.twist;
+}
+
+/* --------------------------------------------------------- pass-through -- */
+
+/* HIT4: after a target that passes, the next ones beneath get the event in
+ * their own visit, down to the first solid one. */
+static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
+                         ikv_target above, ikv_verdict verdict, bool remember)
+{
+    if (!ikvi_router_there(r, above))
+        return;
+    for (uint32_t nth = 1; (ikvi_router_traits(r, above) & IKV_PASSES) != 0 &&
+                           (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
+         nth++) {
+        ikv_target next = pick_at(r, p->view, p->type, p->x, p->y, nth);
+        if (same(next, root_of(r)))
+            return;
+        if (nth > r->passed_limit) {
+            r->counters.not_passed++;
+            return;
+        }
+        if (remember)
+            passed_of(r, p)[p->passed_count++] = next;
+        verdict = ikvi_router_send(r, event, &next, 1, true).verdict;
+        above = next;
+        if (!ikvi_router_there(r, above))
+            return;
+    }
+}
+
+/* Who was passed the down is passed the up or cancel, wherever it happens. */
+static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
+                     ikv_target target)
+{
+    for (uint32_t i = 0; i < p->passed_count; i++) {
+        ikv_target passed = passed_of(r, p)[i];
+        if (ikvi_router_there(r, passed) && !same(passed, target))
+            ikvi_router_send(r, event, &passed, 1, true);
+    }
+    p->passed_count = 0;
+}
+
+/* ---------------------------------------------------------------- views -- */
+
+void ikvi_router_resized(ikv_router *r, const ikv_event *event)
+{
+    if (event->view >= VIEWS || !ikvi_event_is_good(NULL, event))
+        return;
+    r->sizes[event->view][0] = event->window.width;
+    r->sizes[event->view][1] = event->window.height;
+}
+
+/* OVER5: as far as the view's size is known. */
+static bool is_out_of_view(const ikv_router *r, const pointer *p)
+{
+    const float *size = r->sizes[p->view % VIEWS];
+    return size[0] > 0 && size[1] > 0 &&
+           !(p->x >= 0 && p->y >= 0 && p->x < size[0] && p->y < size[1]);
+}
+
+/* ------------------------------------------------------- pointer events -- */
+
+/* Along the pointer's chain, which is the path unless the scene has changed. */
+static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
+                                   const ikv_event *event)
+{
+    path along;
+    if (p->chain_revision != scene_revision_of(r) || p->over_owed ||
+        p->chain_length == 0)
+        return ikvi_router_send_to(r, event, p->over);
+    along.length = p->chain_length;
+    memcpy(along.nodes, p->chain, p->chain_length * sizeof p->chain[0]);
+    return ikvi_router_send(r, event, along.nodes, along.length, false);
+}
+
+/* OVER6: what must be told before any event of a pointer. */
+static void arrive(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    ikvi_router_settle(r, p, event);
+    ikvi_router_move_over(r, p, target_of(r, p), event);
+}
+
+/* CAP9, TOUCH1: what captures by itself, before the down's handlers. */
+static void capture_by_press(ikv_router *r, pointer *p)
+{
+    if (p->type != IKV_MOUSE)
+        p->pending = p->over;
+    for (ikv_target at = p->over; at.bits != 0;
+         at = ikvi_router_parent(r, at)) {
+        if (ikvi_router_traits(r, at) & IKV_CAPTURES) {
+            p->pending = at;
+            return;
+        }
+    }
+}
+
+/* A move, which may be a chord's press or release of one more button. */
+static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
+{
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    bool presses = (p->buttons & bit) != 0, releases = bit != 0 && !presses;
+    ikv_target click = {0};
+    arrive(r, p, event);
+    ikvi_router_moved(r, p, event);
+    if (presses)
+        ikvi_router_press(r, p, event);
+    if (releases)
+        click = ikvi_router_click_target(r, p, event);
+    ikv_target target = p->over;
+    ikv_outcome outcome = send_to_pointer(r, p, event);
+    if (p->captured.bits == 0)
+        pass_beneath(r, p, event, target, outcome.verdict, false);
+    if (presses)
+        ikvi_router_pressed(r, p, event);
+    if (outcome.verdict & IKV_REFUSE)
+        click = (ikv_target){0};
+    if (releases)
+        ikvi_router_click(r, p, event, click);
+    ikvi_gesture_moved(r, p, event);
+    return outcome;
+}
+
+static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
+{
+    p->passed_count = 0;
+    arrive(r, p, event);
+    ikvi_router_press(r, p, event);
+    capture_by_press(r, p);
+    ikv_target pressed = p->over;
+    ikv_outcome outcome = send_to_pointer(r, p, event);
+    pass_beneath(r, p, event, pressed, outcome.verdict, true);
+    if (p->type != IKV_TOUCH && (outcome.verdict & IKV_REFUSE) == 0)
+        ikvi_router_focus_by_press(r, p->seat, pressed);
+    ikvi_router_pressed(r, p, event);
+    ikvi_gesture_pressed(r, p, event);
+    return outcome;
+}
+
+/* It was let go in another view: there it is now, if it is one of ours. */
+static void change_view(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    ikv_event there = *event;
+    ikvi_router_move_over(r, p, (ikv_target){0}, event);
+    there.view = p->view = p->next_view;
+    if (!ikv_router_serves(r, p->view) || is_out_of_view(r, p))
+        ikvi_router_forget(r, p);
+    else
+        ikvi_router_move_over(r, p, target_of(r, p), &there);
+}
+
+/* After an up or cancel: CAP5, TOUCH3, TOUCH4. */
+static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
+                          ikv_target target, ikv_target click)
+{
+    ikv_target none = {0};
+    finger_pair tapped;
+    pass_end(r, p, event, target);
+    bool both = ikvi_gesture_ended(r, p, event, &tapped);
+    ikv_target captured = p->captured;
+    p->captured = p->pending = none;
+    ikvi_router_lose(r, p, captured, event);
+    ikvi_router_click(r, p, event, click);
+    if (both)
+        ikvi_gesture_tapped(r, &tapped, event);
+    ikvi_router_let_up(r, p);
+    if (p->type != IKV_TOUCH && p->next_view != p->view)
+        change_view(r, p, event);
+    else if (p->type == IKV_TOUCH || is_out_of_view(r, p) ||
+             (p->outside && same(target_of(r, p), root_of(r)))) {
+        ikvi_router_move_over(r, p, none, event);
+        ikvi_router_forget(r, p);
+    } else if (captured.bits != 0 || p->over_owed) {
+        ikvi_router_move_over(r, p, target_of(r, p), event);
+    }
+}
+
+static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
+{
+    arrive(r, p, event);
+    ikvi_router_moved(r, p, event); /* where it is let go counts */
+    ikv_target target = p->over;
+    ikv_target click = ikvi_router_click_target(r, p, event);
+    ikv_outcome outcome = send_to_pointer(r, p, event);
+    if (outcome.verdict & IKV_REFUSE)
+        click = (ikv_target){0};
+    pointer_ended(r, p, event, target, click);
+    return outcome;
+}
+
+static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
+                                     ikv_event *event)
+{
+    arrive(r, p, event);
+    ikv_target target = p->over;
+    ikv_outcome outcome = send_to_pointer(r, p, event);
+    pointer_ended(r, p, event, target, (ikv_target){0});
+    return outcome;
+}
+
+/* OVER5: out of the view, unless it is captured: then after the release, if it
+ * is not back over something. */
+static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
+{
+    bool captured = p->captured.bits != 0 || p->pending.bits != 0;
+    p->outside = captured && p->buttons != 0;
+    p->away = !p->outside;
+    if (!p->outside)
+        ikvi_router_move_over(r, p, (ikv_target){0}, event);
+    if (p->buttons == 0)
+        ikvi_router_forget(r, p);
+    return no_outcome(IKV_OK);
+}
+
+/* OVER5: what happens out of the view while nothing captures is nothing but
+ * its leaving; a button that is released there makes no click. Where the view's
+ * size is not known, a move is a return. */
+static bool is_nothing(const ikv_router *r, const pointer *p,
+                       const ikv_event *event)
+{
+    if (p->captured.bits != 0 || p->pending.bits != 0)
+        return false;
+    return is_out_of_view(r, p) ||
+           (p->away && event->kind == IKV_KIND_POINTER_UP);
+}
+
+static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
+{
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    bool up = event->kind == IKV_KIND_POINTER_UP;
+    bool was_down = p->buttons != 0;
+    if (event->kind == IKV_KIND_POINTER_DOWN)
+        p->buttons |= bit;
+    else if (up)
+        p->buttons &= (uint8_t)~bit;
+    ikvi_router_fill_in(p, event, event->pointer.button);
+    r->counters.outside++;
+    r->counters.downs_outside += !was_down && p->buttons != 0;
+    r->counters.ups_outside += was_down && p->buttons == 0;
+    if (p->lost_owed)
+        ikvi_router_settle(r, p, event);
+    ikvi_router_no_hold(r, p);
+    if (up)
+        p->clicking = (ikv_target){0};
+    if (up && p->buttons == 0)
+        pass_end(r, p, event, (ikv_target){0});
+    if (p->buttons == 0)
+        ikvi_router_let_up(r, p);
+    if (p->used)
+        pointer_left(r, p, event);
+    return no_outcome(IKV_OK);
+}
+
+/* Why the event makes no sense with what is known of its pointer; NULL if it
+ * does. */
+static const char *nonsense(const pointer *p, const ikv_event *event)
+{
+    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    bool touch = event->pointer.type == IKV_TOUCH;
+    uint8_t buttons = p != NULL ? p->buttons : 0;
+    if (event->pointer.type > IKV_TOUCH)
+        return "its type is none of mouse, pen, touch";
+    if (p != NULL && p->type != event->pointer.type &&
+        event->kind != IKV_KIND_POINTER_CANCEL)
+        return "the pointer was of another type before";
+    switch (event->kind) {
+    case IKV_KIND_POINTER_DOWN:
+        return bit == 0               ? "its button is none of 0 to 7"
+               : (buttons & bit) != 0 ? "the button is down already"
+                                      : NULL;
+    case IKV_KIND_POINTER_UP:
+        return bit == 0               ? "its button is none of 0 to 7"
+               : (buttons & bit) == 0 ? "the button is not down"
+                                      : NULL;
+    case IKV_KIND_POINTER_CANCEL:
+        return buttons != 0 ? NULL : "the pointer is not down";
+    case IKV_KIND_POINTER_LEAVE:
+        return p != NULL ? NULL : "the pointer is not known";
+    case IKV_KIND_POINTER_MOVE:
+        return !touch || buttons != 0 ? NULL : "the touch is not down";
+    default:
+        return "ports push down, up, move, cancel and leave";
+    }
+}
+
+/* BTN1: the first button is a down, others are moves. */
+static ikv_outcome route_down(ikv_router *r, pointer *p, ikv_event *event)
+{
+    bool first = p->buttons == 0;
+    int8_t button = event->pointer.button;
+    p->buttons |= ikvi_button_bit(button);
+    ikvi_router_fill_in(p, event, button);
+    if (first)
+        return pointer_pressed(r, p, event);
+    event->kind = IKV_KIND_POINTER_MOVE;
+    return pointer_moved(r, p, event);
+}
+
+static ikv_outcome route_up(ikv_router *r, pointer *p, ikv_event *event)
+{
+    int8_t button = event->pointer.button;
+    p->buttons &= (uint8_t)~ikvi_button_bit(button);
+    p->next_view = event->view;
+    ikvi_router_fill_in(p, event, button);
+    if (p->buttons == 0)
+        return pointer_released(r, p, event);
+    event->kind = IKV_KIND_POINTER_MOVE;
+    return pointer_moved(r, p, event);
+}
+
+static ikv_outcome route_end(ikv_router *r, pointer *p, ikv_event *event)
+{
+    bool cancel = event->kind == IKV_KIND_POINTER_CANCEL;
+    event->pointer.type = p->type;
+    p->next_view = p->view;
+    if (cancel)
+        p->buttons = 0;
+    else
+        take_position(p, event); /* OVER4: where it left */
+    ikvi_router_fill_in(p, event, IKV_NO_BUTTON);
+    return cancel ? pointer_cancelled(r, p, event) : pointer_left(r, p, event);
+}
+
+ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    bool ends = event.kind == IKV_KIND_POINTER_CANCEL ||
+                event.kind == IKV_KIND_POINTER_LEAVE;
+    if (!ikvi_pointer_is_good(&event)) {
+        r->counters.not_finite++;
+        return no_outcome(IKV_BAD_VALUE);
+    }
+    pointer *p = ikvi_router_find(r, event.device, event.pointer.pointer);
+    const char *why = nonsense(p, &event);
+    if (why != NULL)
+        return ikvi_router_meaningless(r, &event, why);
+    if (p == NULL && (p = add_pointer(r, &event)) == NULL) {
+        r->counters.too_many++;
+        return no_outcome(IKV_FULL_POINTERS);
+    }
+    event.modifiers |= ikvi_router_modifiers(r, event.seat);
+    if (ends)
+        return route_end(r, p, &event);
+    take_position(p, &event);
+    if (is_nothing(r, p, &event))
+        return pointer_away(r, p, &event);
+    p->away = false;
+    if (event.kind == IKV_KIND_POINTER_DOWN)
+        return route_down(r, p, &event);
+    if (event.kind == IKV_KIND_POINTER_UP)
+        return route_up(r, p, &event);
+    ikvi_router_fill_in(p, &event, IKV_NO_BUTTON);
+    return pointer_moved(r, p, &event);
+}
+
+void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
+{
+    bool down = p->buttons != 0;
+    p->buttons = 0;
+    p->next_view = p->view;
+    ikv_event event = ikvi_router_event_of(
+        p, down ? IKV_KIND_POINTER_CANCEL : IKV_KIND_POINTER_LEAVE, time_ns);
+    event.flags |= IKV_SYNTHETIC;
+    if (down)
+        pointer_cancelled(r, p, &event);
+    if (leaves && p->used)
+        pointer_left(r, p, &event);
+}
+
+void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
+{
+    bool wheel = event->kind == IKV_KIND_WHEEL;
+    pointer *p =
+        ikvi_router_find(router, event->device,
+                         wheel ? event->wheel.pointer : event->pointer.pointer);
+    if (router->routing || p == NULL || p->type == IKV_TOUCH || p->buttons != 0)
+        return;
+    router->routing = true;
+    router->time_ns = event->time_ns;
+    ikvi_router_end(router, p, event->time_ns, true);
+    router->routing = false;
+}
+
+/* ---------------------------------------------------------------- wheel -- */
+
+/* OVER6 for the wheel: a hovering mouse is where it turned its wheel. */
+static void hover_to_wheel(ikv_router *r, const ikv_event *wheel)
+{
+    pointer *p = ikvi_router_find(r, wheel->device, wheel->wheel.pointer);
+    if (p == NULL || p->type == IKV_TOUCH || p->buttons != 0 ||
+        (p->x == wheel->wheel.x && p->y == wheel->wheel.y))
+        return;
+    p->x = wheel->wheel.x;
+    p->y = wheel->wheel.y;
+    p->view = wheel->view;
+    p->modifiers = wheel->modifiers;
+    ikv_event cause =
+        ikvi_router_event_of(p, IKV_KIND_POINTER_MOVE, wheel->time_ns);
+    arrive(r, p, &cause);
+}
+
+/* CAP8: the wheel ignores capture. */
+ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    if (!ikvi_event_is_good(NULL, &event)) {
+        r->counters.not_finite++;
+        return no_outcome(IKV_BAD_VALUE);
+    }
+    pointer at = {.view = event.view,
+                  .type = event.wheel.type,
+                  .x = event.wheel.x,
+                  .y = event.wheel.y};
+    if (is_out_of_view(r, &at)) {
+        r->counters.outside++;
+        return no_outcome(IKV_OK);
+    }
+    event.modifiers |= ikvi_router_modifiers(r, event.seat);
+    hover_to_wheel(r, &event);
+    const pointer *p = ikvi_router_find(r, event.device, event.wheel.pointer);
+    if (p != NULL)
+        event.wheel.buttons = p->buttons;
+    ikv_target target = target_of(r, &at);
+    ikv_outcome outcome = ikvi_router_send_to(r, &event, target);
+    pass_beneath(r, &at, &event, target, outcome.verdict, false);
+    return outcome;
+}
+
+/* ------------------------------------------ changes beneath the pointer -- */
+
+bool ikvi_router_is_stale(const ikv_router *router)
+{
+    return scene_revision_of(router) != router->revision;
+}
+
+/* OVER7: it counts as the pointer's next event. */
+void ikv_router_retest(ikv_router *router, uint64_t time_ns)
+{
+    if (router == NULL || router->routing)
+        return;
+    uint64_t revision = scene_revision_of(router);
+    if (revision == router->revision)
+        return;
+    router->routing = true;
+    router->time_ns = time_ns;
+    ikvi_router_check_focus(router, time_ns);
+    router->revision = revision;
+    for (uint32_t i = 0; i < router->capacity; i++) {
+        pointer *p = pointer_at(router, i);
+        if (!p->used || !p->in_view || p->type == IKV_TOUCH || p->outside)
+            continue;
+        ikv_event cause =
+            ikvi_router_event_of(p, IKV_KIND_POINTER_MOVE, time_ns);
+        cause.flags |= IKV_SYNTHETIC;
+        arrive(router, p, &cause);
+    }
+    router->routing = false;
+}
+
+/* GONE1, GONE2. What was beneath it in the chain may have gone elsewhere in the
+ * tree since, and is still entered. */
+static void forget_target(pointer *p, ikv_target target, ikv_target former)
+{
+    ikv_target none = {0};
+    uint32_t kept = 0;
+    for (uint32_t i = 0; i < p->chain_length; i++)
+        if (!same(p->chain[i], target))
+            p->chain[kept++] = p->chain[i];
+    p->chain_length = kept;
+    if (p->in_view && same(p->over, target)) {
+        p->over = former;
+        p->over_owed = true;
+    }
+    if (same(p->captured, target)) {
+        p->captured = none;
+        p->lost_owed = p->got;
+        p->got = false;
+    }
+    if (same(p->pending, target))
+        p->pending = none;
+    if (same(p->pressed, target))
+        p->pressed = none;
+    if (same(p->clicking, target))
+        p->clicking = none;
+}
+
+void ikv_router_removed(ikv_router *router, ikv_target target,
+                        ikv_target former_parent)
+{
+    if (router == NULL)
+        return;
+    for (uint32_t i = 0; i < router->capacity; i++)
+        if (pointer_at(router, i)->used)
+            forget_target(pointer_at(router, i), target, former_parent);
+    ikvi_router_unfocus(router, target);
+}

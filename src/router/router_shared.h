@@ -1,0 +1,38 @@
+/* router_shared.h - what the router offers to the actions, the loop and images
+ * beyond its header. */
+#ifndef IKVI_ROUTER_SHARED_H
+#define IKVI_ROUTER_SHARED_H
+
+#include "../event/saved.h"
+
+#include "ikvar/router.h"
+
+/* For bindings that hold somewhere. The root's parent is none,
+ * its layer none: UINT32_MAX. */
+ikv_target ikvi_router_parent(const ikv_router *router, ikv_target target);
+uint32_t ikvi_router_layer(const ikv_router *router, ikv_target target);
+
+/* As ikv_router_advance(); false if it could do nothing. */
+bool ikvi_router_advance(ikv_router *router, uint64_t time_ns);
+
+/* The routers of a loop, which share what keys are down; NULL when
+ * the loop closes. */
+void ikvi_router_join(ikv_router *router, ikv_router *const *peers,
+                      uint32_t count);
+
+/* The event's mouse or pen is somewhere else now: where it
+ * hovered it leaves. */
+void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event);
+
+/* Whether a retest would look at anything. */
+bool ikvi_router_is_stale(const ikv_router *router);
+
+/* The modifiers of the keys that the seat holds down. */
+uint16_t ikvi_router_modifiers(const ikv_router *router, uint8_t seat);
+
+/* Whether an event is under way in it. */
+bool ikvi_router_is_routing(const ikv_router *router);
+
+uint64_t ikvi_router_saved(ikv_router *router, ikvi_saved *to);
+
+#endif

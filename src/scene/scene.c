@@ -1,0 +1,928 @@
+/* scene.c - the tree of targets.
+ *
+ * Items are placed as the bus places their targets; place 0 is the root.
+ *
+ * S1  an item in use bears its target's handle, and its parent is in use
+ * S2  siblings are linked from low to high, sorted by layer and z
+ * S3  an item's world transform is its parent's joined with its own placement;
+ *     what it has from its ancestors (layer, covered, clipped) agrees with them
+ * S4  keys rise in a walk that meets parents first and low siblings first
+ */
+#include "scene_internal.h"
+
+/* Distances of keys: of what is added at the end, and at most between others.
+ */
+#define KEY_STEP (UINT64_C(1) << 32)
+#define KEY_NEAR (UINT64_C(1) << 16)
+
+static uint32_t find_target(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = ikvi_scene_find(scene, target);
+    return place != ROOT_ITEM ? place : NO_ITEM;
+}
+
+/* -------------------------------------------------------------- opening -- */
+
+static ikv_status lay_out_scene(const ikv_scene_config *config,
+                                const ikv_reporter *reporter, ikv_scene *s)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"scene.targets", config->targets, 0, (1u << 24) - 1},
+        {"scene.layers", config->layers, 0, LAYER_LIMIT},
+        {"scene.views", config->views, 0, VIEW_LIMIT},
+        {"scene.polygons", config->polygons, 0, 1u << 24}};
+    ikv_status status = ikvi_check_ranges(reporter, "scene", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
+    s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
+    s->layers = ikvi_or(config->layers, 1);
+    s->views = ikvi_or(config->views, 1);
+    s->polygon_room = ikvi_or(config->polygons, 64);
+    ikvi_layout l = {0, false};
+    ikvi_layout_add(&l, 1, sizeof *s);
+    s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
+    s->polygons = ikvi_layout_add(&l, s->polygon_room, sizeof(scene_polygon));
+    s->cameras =
+        ikvi_layout_add(&l, (size_t)s->layers * s->views, sizeof(scene_camera));
+    ikvi_index_layout(s, &l, config->plain);
+    s->counters.target_bytes =
+        (float)sizeof(scene_item) + s->counters.index_bytes;
+    s->size = ikvi_layout_size(&l);
+    return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_scene_footprint(const ikv_scene_config *config)
+{
+    ikv_scene plan = {.count = 0};
+    return config != NULL &&
+                   lay_out_scene(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+static void clear_item(scene_item *item)
+{
+    *item = (scene_item){.parent = NO_ITEM,
+                         .first_child = NO_ITEM,
+                         .last_child = NO_ITEM,
+                         .above = NO_ITEM,
+                         .below = NO_ITEM,
+                         .world = {0, 0, 1, 0},
+                         .cos = 1,
+                         .scale = 1};
+}
+
+static void open_scene(ikv_scene *scene)
+{
+    for (uint32_t i = 0; i < scene->capacity; i++)
+        clear_item(item_at(scene, i));
+    for (uint32_t i = 0; i < scene->polygon_room; i++)
+        polygon_at(scene, i)->next_free =
+            i + 1 < scene->polygon_room ? i + 1 : NO_ITEM;
+    for (uint32_t i = 0; i < scene->layers * scene->views; i++)
+        ikvi_camera_reset(camera_at(scene, 0, i));
+    item_at(scene, ROOT_ITEM)->target = ikv_bus_root(scene->bus).bits;
+    ikvi_index_open(scene);
+}
+
+ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
+{
+    if (config == NULL || scene == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_scene plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(
+            config, offsetof(ikv_scene_config, announces) + sizeof(bool)),
+        .bus = config->bus,
+        .announces = config->announces,
+        .own_test = config->own_test,
+        .own_user = config->own_user,
+        .reporter = config->reporter};
+    void *block = NULL;
+    if (ikvi_is_fused())
+        return ikvi_bad_config(&config->reporter, IKV_BAD_CONFIG, "scene",
+                               "the library was built with fused products: "
+                               "-ffp-contract=off is missing");
+    ikv_status status = lay_out_scene(config, &config->reporter, &plan);
+    if (status == IKV_OK && (config->bus == NULL ||
+                             ikvi_bus_target_room(config->bus) > plan.capacity))
+        status = ikvi_bad_config(
+            &config->reporter, IKV_BAD_CONFIG, "scene",
+            config->bus == NULL ? "the config's bus is NULL"
+                                : "scene.targets is less than bus.targets");
+    if (status == IKV_OK && !ikvi_bus_take_scene(config->bus, true))
+        return ikvi_bad_config(
+            &config->reporter, IKV_BUSY, "scene",
+            "the bus has a scene already: tags, bodies, paths and images are "
+            "of one; use layers and views");
+    if (status == IKV_OK &&
+        (status = ikvi_memory_take(&config->memory, plan.size, &block)) < 0)
+        ikvi_bus_take_scene(config->bus, false);
+    if (block == NULL)
+        return status;
+    *scene = block;
+    **scene = plan;
+    open_scene(*scene);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_close(ikv_scene *scene)
+{
+    if (scene == NULL)
+        return IKV_OK;
+    if (ikvi_bus_is_busy(scene->bus)) {
+        ikvi_say(&scene->reporter, IKV_REPORT_ERROR, IKV_BUSY, "scene",
+                 "not closed: inside a handler");
+        return IKV_BUSY;
+    }
+    ikvi_bus_take_scene(scene->bus, false);
+    ikv_memory memory = scene->memory;
+    ikvi_memory_give(&memory, scene, scene->size);
+    return IKV_OK;
+}
+
+static ikv_target parent_for_bus(void *user, ikv_target target)
+{
+    return ikv_scene_parent(user, target);
+}
+
+static bool local_for_bus(void *user, ikv_target target, uint8_t view, float x,
+                          float y, float layer[2], float local[2])
+{
+    return ikv_scene_to_local(user, target, view, x, y, layer, local);
+}
+
+static uint32_t tags_for_bus(void *user, ikv_target target)
+{
+    return ikv_scene_tags(user, target);
+}
+
+static ikv_target body_for_bus(void *user, ikv_target target)
+{
+    return ikv_scene_body(user, target);
+}
+
+ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
+{
+    ikv_bus_callbacks callbacks = IKV_BUS_CALLBACKS_INIT;
+    callbacks.user = scene;
+    callbacks.parent = parent_for_bus;
+    callbacks.tags = tags_for_bus;
+    callbacks.body = body_for_bus;
+    callbacks.to_local = local_for_bus;
+    return callbacks;
+}
+
+/* ------------------------------------------------------------- the tree -- */
+
+/* Whether a sibling lies above where an item is to go: above those of its own
+ * layer and z, or beneath them. */
+static bool lies_above(const scene_item *sibling, const scene_item *item,
+                       bool lowest)
+{
+    if (sibling->layer != item->layer)
+        return sibling->layer > item->layer;
+    return sibling->z > item->z || (lowest && sibling->z == item->z);
+}
+
+/* The sibling just beneath where the item is to go, NO_ITEM if there is none:
+ * sought from both ends. */
+static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
+                                uint32_t parent, bool lowest)
+{
+    uint32_t high = item_at(scene, parent)->last_child;
+    uint32_t low = item_at(scene, parent)->first_child;
+    while (high != NO_ITEM) {
+        if (!lies_above(item_at(scene, high), item, lowest))
+            return high;
+        if (lies_above(item_at(scene, low), item, lowest))
+            return item_at(scene, low)->below;
+        high = item_at(scene, high)->below;
+        low = item_at(scene, low)->above;
+    }
+    return NO_ITEM;
+}
+
+static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
+                      bool lowest)
+{
+    scene_item *item = item_at(scene, place), *p = item_at(scene, parent);
+    uint32_t below = sibling_beneath(scene, item, parent, lowest);
+    item->parent = parent;
+    item->below = below;
+    item->above =
+        below != NO_ITEM ? item_at(scene, below)->above : p->first_child;
+    if (below != NO_ITEM)
+        item_at(scene, below)->above = place;
+    else
+        p->first_child = place;
+    if (item->above != NO_ITEM)
+        item_at(scene, item->above)->below = place;
+    else
+        p->last_child = place;
+}
+
+static void unlink_item(ikv_scene *scene, uint32_t place)
+{
+    scene_item *item = item_at(scene, place);
+    scene_item *p = item_at(scene, item->parent);
+    if (item->below != NO_ITEM)
+        item_at(scene, item->below)->above = item->above;
+    else
+        p->first_child = item->above;
+    if (item->above != NO_ITEM)
+        item_at(scene, item->above)->below = item->below;
+    else
+        p->last_child = item->below;
+}
+
+/* The item before this one in the walk: it has a parent. */
+static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
+{
+    const scene_item *item = item_at(scene, place);
+    if (item->below == NO_ITEM)
+        return item->parent;
+    uint32_t at = item->below;
+    while (item_at(scene, at)->last_child != NO_ITEM)
+        at = item_at(scene, at)->last_child;
+    return at;
+}
+
+/* ----------------------------------------------------------------- keys -- */
+
+static void relabel(ikv_scene *scene)
+{
+    uint64_t step = (UINT64_C(1) << 62) / (scene->count + 1u), key = 0;
+    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
+         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at))
+        item_at(scene, at)->key = key += step;
+    scene->counters.relabels++;
+}
+
+/* Gives a linked subtree keys between its neighbours'; near the lower one, or
+ * near the upper one if nothing but the parent is beneath, so that raising and
+ * lowering again and again use up little room. If there is none, all items get
+ * new keys. */
+static void give_keys(ikv_scene *scene, uint32_t top)
+{
+    uint32_t next = ikvi_scene_walk_past(scene, ROOT_ITEM, top), n = 0;
+    uint64_t low = item_at(scene, walk_before(scene, top))->key;
+    uint64_t high = next != NO_ITEM ? item_at(scene, next)->key : UINT64_MAX;
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
+        n++;
+    uint64_t step = (high - low) / (n + 1u);
+    uint64_t most = next != NO_ITEM ? KEY_NEAR : KEY_STEP;
+    step = step < most ? step : most;
+    if (step == 0) {
+        relabel(scene);
+        return;
+    }
+    if (item_at(scene, top)->below == NO_ITEM && next != NO_ITEM)
+        low = high - step * (n + 1u);
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
+        item_at(scene, at)->key = low += step;
+}
+
+static void reordered(ikv_scene *scene, uint32_t place)
+{
+    give_keys(scene, place);
+    ikvi_index_reordered(scene);
+    scene->revision++;
+}
+
+/* How many levels the subtree has, its top included. */
+static uint32_t height(const ikv_scene *scene, uint32_t top)
+{
+    uint32_t deepest = 0;
+    for (uint32_t at = top; at != NO_ITEM;
+         at = ikvi_scene_walk(scene, top, at)) {
+        uint32_t level = item_at(scene, at)->level;
+        deepest = level > deepest ? level : deepest;
+    }
+    return deepest - item_at(scene, top)->level + 1;
+}
+
+/* --------------------------------------------------------------- adding -- */
+
+enum {
+    OWN_TRAITS = IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES,
+    GRACE_LIMIT = 4095
+};
+
+static bool grace_usable(float grace)
+{
+    return grace >= 0 && grace <= GRACE_LIMIT;
+}
+
+static const char *config_fault(const ikv_scene *scene,
+                                const ikv_target_config *config)
+{
+    const char *fault = ikvi_placement_fault(config->x, config->y,
+                                             config->rotation, config->scale);
+    if (fault != NULL)
+        return fault;
+    if (config->hit > IKV_HIT_OFF)
+        return "hit is none of IKV_HIT_SOLID, IKV_HIT_PASS, IKV_HIT_OFF";
+    if ((config->traits & ~(uint32_t)OWN_TRAITS) != 0)
+        return "traits has an unknown bit";
+    if (config->layer >= scene->layers)
+        return "there is no such layer: raise scene.layers";
+    if (!grace_usable(config->grace))
+        return "grace must be 0 to 4,095";
+    if (config->tab < IKV_NO_TAB || config->tab > INT16_MAX)
+        return "tab must be IKV_NO_TAB or 0 to 32,767";
+    if (config->shape.type == IKV_SHAPE_OWN && scene->own_test == NULL)
+        return "a shape of one's own needs the scene's own_test";
+    return ikv_scene_shape_fault(&config->shape);
+}
+
+static ikv_status say(ikv_message *message, ikv_status status, const char *text)
+{
+    const char *parts[] = {text, NULL};
+    ikvi_message(message, parts);
+    return status;
+}
+
+static ikv_status say_status(ikv_message *message, ikv_status status)
+{
+    return say(message, status, ikv_status_text(status));
+}
+
+static void fill_item(scene_item *item, const ikv_target_config *config)
+{
+    item->x = config->x;
+    item->y = config->y;
+    item->scale = config->scale > 0 ? config->scale : 1;
+    ikvi_item_rotate(item, config->rotation);
+    item->z = config->z;
+    item->tags = config->tags;
+    item->grace = (uint16_t)(config->grace * 16);
+    item->tab = (int16_t)config->tab;
+    item->type_traits = (uint8_t)(config->traits << 4);
+    item->layer = (uint8_t)config->layer;
+    item->flags = (uint8_t)(config->hit | (config->hidden ? ITEM_HIDDEN : 0) |
+                            (config->body ? ITEM_BODY : 0) |
+                            (config->clip ? ITEM_CLIPS : 0));
+    item->user = config->user;
+}
+
+/* What a config asks for, checked; `parent` gets its place. */
+static ikv_status check_addition(const ikv_scene *scene,
+                                 const ikv_target_config *config,
+                                 uint32_t *parent, ikv_message *message)
+{
+    if (config->size != sizeof *config)
+        return say(message, IKV_BAD_SIZE,
+                   "size is not that of the struct: begin with "
+                   "IKV_TARGET_INIT");
+    const char *fault = config_fault(scene, config);
+    if (fault != NULL)
+        return say(message, IKV_BAD_ARGUMENT, fault);
+    *parent = config->parent.bits != 0 ? ikvi_scene_find(scene, config->parent)
+                                       : ROOT_ITEM;
+    if (*parent == NO_ITEM)
+        return say(message, IKV_STALE, "the parent is not in this scene");
+    if (*parent != ROOT_ITEM && config->layer != 0 &&
+        config->layer != item_at(scene, *parent)->layer)
+        return say(message, IKV_BAD_ARGUMENT,
+                   "the layer is not that of the parent: leave it out");
+    if (item_at(scene, *parent)->level + 2 > IKV_PATH_LIMIT)
+        return say_status(message, IKV_FULL_DEPTH);
+    if (config->shape.type == IKV_SHAPE_POLYGON &&
+        scene->free_polygon == NO_ITEM)
+        return say_status(message, IKV_FULL_POLYGONS);
+    return IKV_OK;
+}
+
+/* The scene is in order when handlers hear of its change, and they may change
+ * it again. */
+static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
+                     ikv_target source, ikv_target parent, uint8_t reason)
+{
+    if (IKVI_LIKELY(!scene->announces) || !ikvi_bus_hears_any(scene->bus, kind))
+        return;
+    ikv_event event = ikv_event_make(kind, ikvi_bus_time(scene->bus));
+    uint32_t place = find_target(scene, target);
+    event.target = target;
+    event.source = source;
+    event.tree.parent = parent;
+    event.tree.reason = reason;
+    if (place != NO_ITEM) {
+        event.tree.x = item_at(scene, place)->x;
+        event.tree.y = item_at(scene, place)->y;
+    }
+    ikv_bus_deliver(scene->bus, &event);
+}
+
+static void announce_at(ikv_scene *scene, ikv_kind kind, ikv_target target)
+{
+    if (IKVI_UNLIKELY(scene->announces) && ikvi_bus_hears_any(scene->bus, kind))
+        announce(scene, kind, target, (ikv_target){0},
+                 ikv_scene_parent(scene, target), 0);
+}
+
+ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
+                         ikv_target *target, ikv_message *message)
+{
+    uint32_t parent = NO_ITEM;
+    if (scene == NULL || config == NULL || target == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_status status = check_addition(scene, config, &parent, message);
+    if (status < 0)
+        return status;
+    status = ikv_bus_add_target(scene->bus, config->id, target);
+    if (status < 0)
+        return say_status(message, status);
+    uint32_t place = ikv_bus_target_place(scene->bus, *target);
+    scene_item *item = item_at(scene, place);
+    clear_item(item);
+    item->target = target->bits;
+    fill_item(item, config);
+    ikvi_shape_store(scene, item, &config->shape);
+    if (parent != ROOT_ITEM)
+        item->layer = item_at(scene, parent)->layer;
+    link_item(scene, place, parent, false);
+    scene->count++;
+    ikvi_scene_place(scene, place);
+    reordered(scene, place);
+    ikv_target added = *target;
+    announce(scene, IKV_KIND_TREE_ATTACH, added, (ikv_target){0},
+             ikv_scene_parent(scene, added), IKV_TREE_ADDED);
+    return ikvi_fine(message);
+}
+
+/* The lowest descendant of all along first children. */
+static uint32_t deepest_first(const ikv_scene *scene, uint32_t place)
+{
+    while (item_at(scene, place)->first_child != NO_ITEM)
+        place = item_at(scene, place)->first_child;
+    return place;
+}
+
+/* Children go before their parents, each wholly out of the scene and the bus
+ * before anybody is told; so what is told may change the scene. */
+ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
+{
+    uint32_t top = find_target(scene, target);
+    if (top == NO_ITEM)
+        return IKV_STALE;
+    ikv_target former = ikv_scene_parent(scene, target);
+    while (find_target(scene, target) == top) {
+        uint32_t place = deepest_first(scene, top);
+        ikv_target gone = {item_at(scene, place)->target};
+        unlink_item(scene, place);
+        ikvi_index_removed(scene, place);
+        ikvi_shape_drop(scene, item_at(scene, place));
+        clear_item(item_at(scene, place));
+        scene->count--;
+        scene->revision++;
+        ikv_bus_remove_target(scene->bus, gone);
+        for (uint32_t i = 0; i < scene->watcher_count; i++)
+            scene->watchers[i].watcher(scene->watchers[i].user, gone, former);
+        if (former.bits != 0)
+            announce(scene, IKV_KIND_TREE_DETACH, former, gone, former,
+                     IKV_TREE_REMOVED);
+    }
+    return IKV_OK;
+}
+
+/* ------------------------------------------------------------- changing -- */
+
+static void placed(ikv_scene *scene, uint32_t place)
+{
+    ikvi_scene_place(scene, place);
+    scene->revision++;
+}
+
+static void touched(ikv_scene *scene, uint32_t place)
+{
+    ikvi_index_changed(scene, place);
+    scene->revision++;
+}
+
+ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
+{
+    uint32_t place = find_target(scene, target);
+    if (IKVI_UNLIKELY(place == NO_ITEM))
+        return IKV_STALE;
+    if (!coordinate_fits(x) || !coordinate_fits(y))
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->x = x;
+    item_at(scene, place)->y = y;
+    ikvi_scene_shift(scene, place);
+    scene->revision++;
+    announce_at(scene, IKV_KIND_TREE_MOVE, target);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_move_many(ikv_scene *scene, const ikv_motion *motions,
+                               uint32_t count)
+{
+    ikv_status first = IKV_OK;
+    if (scene == NULL || (motions == NULL && count > 0))
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_status status = ikv_scene_move(scene, motions[i].target,
+                                           motions[i].x, motions[i].y);
+        first = first == IKV_OK ? status : first;
+    }
+    return first;
+}
+
+ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
+                          ikv_rotation rotation)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (ikvi_placement_fault(0, 0, rotation, 0) != NULL)
+        return IKV_BAD_ARGUMENT;
+    ikvi_item_rotate(item_at(scene, place), rotation);
+    placed(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target, uint32_t view,
+                             float x, float y)
+{
+    float to[2], own[2] = {0, 0}, origin[2];
+    if (!ikv_scene_alive(scene, target))
+        return IKV_STALE;
+    if (!ikv_scene_to_parent(scene, target, view, x, y, to))
+        return IKV_BAD_ARGUMENT;
+    ikv_scene_position(scene, target, own, origin);
+    if (to[0] == own[0] && to[1] == own[1])
+        return IKV_OK;
+    return ikv_scene_turn(scene, target,
+                          ikv_scene_direction(to[0] - own[0], to[1] - own[1]));
+}
+
+ikv_status ikv_scene_resize(ikv_scene *scene, ikv_target target, float scale)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (ikvi_placement_fault(0, 0, (ikv_rotation){0, 0}, scale) != NULL)
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->scale = scale > 0 ? scale : 1;
+    placed(scene, place);
+    return IKV_OK;
+}
+
+/* Takes a target out of its siblings and in again. */
+static void relink(ikv_scene *scene, uint32_t place, uint32_t parent,
+                   bool lowest)
+{
+    unlink_item(scene, place);
+    link_item(scene, place, parent, lowest);
+    reordered(scene, place);
+}
+
+ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target, int32_t z)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    item_at(scene, place)->z = z;
+    relink(scene, place, item_at(scene, place)->parent, false);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_raise(ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    relink(scene, place, item_at(scene, place)->parent, false);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    relink(scene, place, item_at(scene, place)->parent, true);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
+                                ikv_target parent)
+{
+    uint32_t place = find_target(scene, target);
+    uint32_t to = parent.bits != 0 ? ikvi_scene_find(scene, parent) : ROOT_ITEM;
+    if (place == NO_ITEM || to == NO_ITEM)
+        return IKV_STALE;
+    for (uint32_t at = to; at != NO_ITEM; at = item_at(scene, at)->parent)
+        if (at == place)
+            return IKV_CYCLE;
+    if (item_at(scene, to)->level + 1 + height(scene, place) > IKV_PATH_LIMIT)
+        return IKV_FULL_DEPTH;
+    ikv_target former = ikv_scene_parent(scene, target), none = {0};
+    unlink_item(scene, place);
+    if (to != ROOT_ITEM)
+        item_at(scene, place)->layer = item_at(scene, to)->layer;
+    link_item(scene, place, to, false);
+    placed(scene, place);
+    reordered(scene, place);
+    announce(scene, IKV_KIND_TREE_DETACH, target, none, former,
+             IKV_TREE_REPARENTED);
+    if (find_target(scene, target) != NO_ITEM)
+        announce(scene, IKV_KIND_TREE_ATTACH, target, none,
+                 ikv_scene_parent(scene, target), IKV_TREE_REPARENTED);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
+                               const ikv_shape *shape)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (ikv_scene_shape_fault(shape) != NULL ||
+        (shape->type == IKV_SHAPE_OWN && scene->own_test == NULL))
+        return IKV_BAD_ARGUMENT;
+    if (!ikvi_shape_store(scene, item_at(scene, place), shape))
+        return IKV_FULL_POLYGONS;
+    touched(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_hit(ikv_scene *scene, ikv_target target, uint32_t hit)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (hit > IKV_HIT_OFF)
+        return IKV_BAD_ARGUMENT;
+    uint8_t *flags = &item_at(scene, place)->flags;
+    *flags = (uint8_t)((*flags & ~(unsigned)ITEM_HIT) | hit);
+    touched(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_grace(ikv_scene *scene, ikv_target target, float grace)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (!grace_usable(grace))
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->grace = (uint16_t)(grace * 16);
+    touched(scene, place);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
+                                uint32_t traits)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if ((traits & ~(uint32_t)OWN_TRAITS) != 0)
+        return IKV_BAD_ARGUMENT;
+    uint8_t *both = &item_at(scene, place)->type_traits;
+    *both = (uint8_t)((*both & 15u) | traits << 4);
+    scene->revision++; /* for who has the keys */
+    return IKV_OK;
+}
+
+static ikv_status set_flag(ikv_scene *scene, ikv_target target, unsigned flag,
+                           bool on)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    uint8_t *flags = &item_at(scene, place)->flags, before = *flags;
+    *flags = (uint8_t)(on ? *flags | flag : *flags & ~flag);
+    placed(scene, place);
+    if (flag == ITEM_HIDDEN && before != *flags)
+        announce_at(scene, on ? IKV_KIND_TREE_HIDE : IKV_KIND_TREE_SHOW,
+                    target);
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target, bool shown)
+{
+    return set_flag(scene, target, ITEM_HIDDEN, !shown);
+}
+
+ikv_status ikv_scene_set_clip(ikv_scene *scene, ikv_target target, bool clip)
+{
+    return set_flag(scene, target, ITEM_CLIPS, clip);
+}
+
+ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
+                              uint32_t tags)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    item_at(scene, place)->tags = tags;
+    if (scene->changes != NULL)
+        ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
+    return IKV_OK;
+}
+
+/* -------------------------------------------------------------- reading -- */
+
+ikv_target ikv_scene_parent(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return (ikv_target){0};
+    return (ikv_target){item_at(scene, item_at(scene, place)->parent)->target};
+}
+
+/* The target's item; a free one's, all zero, if it is stale. */
+static scene_item item_of(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    return place != NO_ITEM ? *item_at(scene, place)
+                            : (scene_item){.user = NULL};
+}
+
+void *ikv_scene_user(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).user;
+}
+
+uint32_t ikv_scene_layer(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).layer;
+}
+
+uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return item_traits(&item);
+}
+
+uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).flags & ITEM_HIT;
+}
+
+bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return item.target != 0 && (item.flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+}
+
+uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).tags;
+}
+
+ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return (ikv_target){0};
+    return (ikv_target){item_at(scene, ikvi_scene_body(scene, place))->target};
+}
+
+/* ------------------------------------------------------------------ Tab -- */
+
+static bool tab_reaches(const scene_item *item)
+{
+    return (item_traits(item) & IKV_FOCUSABLE) != 0 && item->tab >= 0 &&
+           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+}
+
+/* Whether a comes before b in Tab order. */
+static bool tab_before(const scene_item *a, const scene_item *b)
+{
+    return a->tab != b->tab ? a->tab < b->tab : a->key < b->key;
+}
+
+ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
+                              bool backwards)
+{
+    if (scene == NULL)
+        return (ikv_target){0};
+    uint32_t start = find_target(scene, from);
+    const scene_item *here = start != NO_ITEM ? item_at(scene, start) : NULL;
+    const scene_item *end = NULL, *next = NULL; /* the first one; beyond here */
+    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
+         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at)) {
+        const scene_item *item = item_at(scene, at);
+        if (!tab_reaches(item))
+            continue;
+        if (end == NULL || tab_before(item, end) != backwards)
+            end = item;
+        if (here == NULL || item == here || tab_before(here, item) == backwards)
+            continue;
+        if (next == NULL || tab_before(item, next) != backwards)
+            next = item;
+    }
+    next = next != NULL ? next : end;
+    return (ikv_target){next != NULL ? next->target : 0};
+}
+
+/* ------------------------------------------------------------- watching -- */
+
+uint64_t ikv_scene_revision(const ikv_scene *scene)
+{
+    return scene != NULL ? scene->revision : 0;
+}
+
+ikv_status ikv_scene_watch_removals(ikv_scene *scene,
+                                    ikv_removal_watcher watcher, void *user)
+{
+    if (scene == NULL || watcher == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (scene->watcher_count == WATCHERS)
+        return IKV_FULL_WATCHERS;
+    scene->watchers[scene->watcher_count].watcher = watcher;
+    scene->watchers[scene->watcher_count++].user = user;
+    return IKV_OK;
+}
+
+ikv_scene_counters ikv_scene_count(const ikv_scene *scene)
+{
+    if (scene == NULL)
+        return (ikv_scene_counters){.targets = 0};
+    ikv_scene_counters counters = scene->counters;
+    counters.targets = scene->count;
+    counters.gridded = scene->index.gridded;
+    return counters;
+}
+
+/* ------------------------------------------------------ for those above -- */
+
+void ikvi_scene_note_changes(ikv_scene *scene, ikvi_changes *changes)
+{
+    scene->changes = changes;
+}
+
+bool ikvi_scene_notes_changes(const ikv_scene *scene)
+{
+    return scene->changes != NULL;
+}
+
+uint64_t ikvi_scene_saved(ikv_scene *scene, ikvi_saved *to)
+{
+    const size_t from = offsetof(ikv_scene, polygon_room);
+    *to = (ikvi_saved){(char *)scene + from, scene->size - from};
+    return scene->identity;
+}
+
+/* ------------------------------------------------------------ validator -- */
+
+static bool same_placement(const scene_item *item, const scene_item *parent)
+{
+    const transform *p = &parent->world, *w = &item->world;
+    float x = p->x + (p->c * item->x - p->s * item->y);
+    float y = p->y + (p->s * item->x + p->c * item->y);
+    bool covered = (parent->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0;
+    bool clipped = (parent->flags & (ITEM_CLIPS | ITEM_CLIPPED)) != 0;
+    return (w->x == x || !number_finite(x)) &&
+           (w->y == y || !number_finite(y)) &&
+           item->level == parent->level + 1 &&
+           ((item->flags & ITEM_COVERED) != 0) == covered &&
+           ((item->flags & ITEM_CLIPPED) != 0) == clipped;
+}
+
+static const char *validate_item(const ikv_scene *scene, uint32_t place)
+{
+    const scene_item *item = item_at(scene, place);
+    const scene_item *parent = item_at(scene, item->parent);
+    ikv_target target = {item->target};
+    if (ikv_bus_target_place(scene->bus, target) != place ||
+        parent->target == 0)
+        return "S1";
+    if (item->above != NO_ITEM &&
+        (lies_above(item, item_at(scene, item->above), false) ||
+         item_at(scene, item->above)->below != place))
+        return "S2";
+    if (!same_placement(item, parent) ||
+        (item->parent != ROOT_ITEM && item->layer != parent->layer))
+        return "S3";
+    return item_at(scene, walk_before(scene, place))->key < item->key ? NULL
+                                                                      : "S4";
+}
+
+const char *ikv_scene_validate(const ikv_scene *scene)
+{
+    if (scene == NULL)
+        return NULL;
+    uint32_t used = 0, walked = 0;
+    for (uint32_t i = 1; i < scene->capacity; i++) {
+        if (item_at(scene, i)->target == 0)
+            continue;
+        used++;
+        const char *broken = validate_item(scene, i);
+        if (broken != NULL)
+            return broken;
+    }
+    for (uint32_t at = ROOT_ITEM; at != NO_ITEM && walked <= used;
+         at = ikvi_scene_walk(scene, ROOT_ITEM, at))
+        walked++;
+    if (used != scene->count || walked != used + 1)
+        return "S1";
+    return ikvi_index_validate(scene);
+}

@@ -1,0 +1,241 @@
+/* scene_internal.h - the scene's inside: scene.c keeps the tree, scene_place.c
+ * the spaces, scene_shape.c the shapes, scene_index.c finds candidates,
+ * scene_pick.c answers queries. */
+#ifndef IKVI_SCENE_INTERNAL_H
+#define IKVI_SCENE_INTERNAL_H
+
+#include "../bus/bus_shared.h"
+#include "../event/memory.h"
+#include "../event/number.h"
+#include "../event/report.h"
+#include "../event/text.h"
+#include "../event/values.h"
+#include "scene_shared.h"
+
+#include "ikvar/scene.h"
+
+enum {
+    WATCHERS = 8,
+    LAYER_LIMIT = 32,
+    VIEW_LIMIT = 16,
+    GRID_LEVELS = 4
+};
+
+typedef struct scene_polygon {
+    uint32_t count; /* 0: free */
+    uint32_t next_free;
+    float points[2 * IKV_POLYGON_LIMIT];
+} scene_polygon;
+
+typedef struct scene_camera {
+    ikv_camera set;
+    transform place; /* of the layer's turned and zoomed space in the view */
+    float back_c, back_s; /* place.c and .s over the square of the zoom */
+    float zoom;
+} scene_camera;
+
+/* Maps a box of a layer's space to the index's 15-bit coordinates. */
+typedef struct index_frame {
+    float from[4], per[4]; /* left, top, right, bottom */
+    float slack;           /* how much larger a scan's boxes are */
+} index_frame;
+
+/* Which cells a target is registered in. */
+typedef struct index_home {
+    uint16_t x, y;
+    uint8_t more_x, more_y; /* cells beyond the first */
+    uint8_t level;
+    uint8_t in;
+} index_home;
+
+typedef struct index_entry {
+    uint32_t place, next;
+} index_entry;
+
+typedef struct scene_index {
+    size_t boxes, homes, entries, heads, order, dirty;
+    uint32_t entry_room, head_room, dirty_room;
+    uint32_t free_entry;
+    uint32_t dirty_count;
+    bool absent; /* config.plain */
+    bool gridded;
+    bool reordered; /* `order` is out of date */
+    bool all_dirty;
+    bool settled;     /* nothing is to be done before the next query */
+    uint32_t quiet;   /* queries since many moved */
+    uint32_t drifts;  /* moves within the slack, since that was looked at */
+    uint32_t aged;    /* refreshes since the frames were made */
+    uint32_t updates; /* of the grid since it was built */
+    uint32_t built_for;
+    uint32_t heads_at[GRID_LEVELS + 1], level_count[GRID_LEVELS];
+    uint8_t shift_x[GRID_LEVELS], shift_y[GRID_LEVELS];
+    uint32_t starts[LAYER_LIMIT], ends[LAYER_LIMIT]; /* of layers in `order` */
+    index_frame frames[LAYER_LIMIT];
+} scene_index;
+
+struct ikv_scene {
+    ikv_memory memory;
+    size_t size;
+    uint64_t identity; /* of its config */
+    ikv_bus *bus;
+    ikv_reporter reporter;
+    ikvi_changes *changes; /* for the overlaps, or NULL */
+    bool announces;
+    ikv_own_test own_test;
+    void *own_user;
+    struct {
+        ikv_removal_watcher watcher;
+        void *user;
+    } watchers[WATCHERS];
+    uint32_t watcher_count;
+    uint32_t capacity;
+    uint32_t layers, views;
+    uint32_t polygon_room, free_polygon;
+    size_t items, polygons, cameras;
+    uint64_t revision;
+    uint32_t count;
+    ikv_scene_counters counters;
+    scene_index index;
+};
+
+static inline scene_item *item_at(const ikv_scene *scene, uint32_t place)
+{
+    return (scene_item *)ikvi_at((void *)(uintptr_t)scene, scene->items) +
+           place;
+}
+
+static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
+{
+    return (scene_polygon *)ikvi_at((void *)(uintptr_t)scene, scene->polygons) +
+           index;
+}
+
+static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
+                                      uint32_t view)
+{
+    return (scene_camera *)ikvi_at((void *)(uintptr_t)scene, scene->cameras) +
+           layer * scene->views + view;
+}
+
+/* A point of the view in a layer; false if the view does not show it, or if
+ * either is not there. */
+static inline bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer,
+                                        uint32_t view, float x, float y,
+                                        float out[2])
+{
+    if (layer >= scene->layers || view >= scene->views)
+        return false;
+    const scene_camera *camera = camera_at(scene, layer, view);
+    float dx = x - camera->place.x, dy = y - camera->place.y;
+    float up = dy * camera->back_c - dx * camera->back_s;
+    out[0] = camera->set.x + (dx * camera->back_c + dy * camera->back_s);
+    out[1] = camera->set.y + (camera->set.flip_y ? -up : up);
+    return !camera->set.hidden;
+}
+
+static inline uint32_t item_traits(const scene_item *item)
+{
+    return item->type_traits >> 4;
+}
+
+/* HIT5: exact up to here; what is not a number is not. */
+static inline bool coordinate_fits(float value)
+{
+    return value >= -IKV_COORDINATE_LIMIT && value <= IKV_COORDINATE_LIMIT;
+}
+
+/* Scales from one to the other keep all that is squared within a float. */
+#define SCALE_LEAST 0x1p-30f
+#define SCALE_MOST  0x1p30f
+
+/* Whether queries can find it at all. */
+static inline bool item_hittable(const scene_item *item)
+{
+    return (item->flags & ITEM_HIT) != IKV_HIT_OFF &&
+           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0 &&
+           item_shape(item) != IKV_SHAPE_NONE;
+}
+
+/* Its box, with what rounding may add. What overflows to infinity is hit
+ * nowhere, and its box may be anything. */
+IKVI_INLINE void item_rect_box(const scene_item *item, float box[4])
+{
+    const float *n = item->shape.numbers;
+    const transform *t = &item->world;
+    float x = t->x + n[0], y = t->y + n[1];
+    float margin =
+        1e-6f * (number_size(t->x) + number_size(t->y) + number_size(n[0]) +
+                 number_size(n[1]) + n[2] + n[3]) +
+        (float)item->grace * 0.0626f;
+    box[0] = x - margin;
+    box[1] = y - margin;
+    box[2] = x + n[2] + margin;
+    box[3] = y + n[3] + margin;
+}
+
+/* The item after this one in a walk over `top`'s subtree that meets parents
+ * before children, the lowest sibling first; NO_ITEM at its end. */
+uint32_t ikvi_scene_walk(const ikv_scene *scene, uint32_t top, uint32_t place);
+/* The same past all that is beneath this one. */
+uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top,
+                              uint32_t place);
+/* The place of one of this scene's targets or the root; NO_ITEM if stale. */
+uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target);
+
+/* scene_place.c */
+void ikvi_camera_reset(scene_camera *camera);
+void ikvi_scene_place(ikv_scene *scene, uint32_t top);
+/* The same where nothing but the top's x and y have changed. */
+void ikvi_scene_shift(ikv_scene *scene, uint32_t top);
+const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
+                                 float scale);
+void ikvi_item_rotate(scene_item *item, ikv_rotation rotation);
+
+/* scene_shape.c */
+
+/* Stores a faultless shape; false if there is no room for a polygon. */
+bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
+                      const ikv_shape *shape);
+void ikvi_shape_drop(ikv_scene *scene, scene_item *item);
+/* Whether the item's shape holds a disc of the layer's space. */
+bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
+                      float y, float radius, bool touch);
+/* The box around all that it can hold, left, top, right, bottom; false if that
+ * is nothing. */
+bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
+                    float box[4]);
+
+/* scene_index.c */
+void ikvi_index_layout(ikv_scene *scene, ikvi_layout *layout, bool plain);
+void ikvi_index_open(ikv_scene *scene);
+void ikvi_index_changed(ikv_scene *scene, uint32_t place);
+/* The same where nothing but its position has changed. */
+void ikvi_index_moved(ikv_scene *scene, uint32_t place);
+void ikvi_index_removed(ikv_scene *scene, uint32_t place);
+void ikvi_index_reordered(ikv_scene *scene);
+const char *ikvi_index_validate(const ikv_scene *scene);
+
+/* A query in one layer's space, and what it has found. With `best_only` that is
+ * the item with the greatest key below `limit`; else a heap of the `room`
+ * greatest, the least of them first. */
+typedef struct probe {
+    const ikv_scene *scene;
+    const ikv_query *query;
+    const hull *rect; /* or NULL: a point or disc */
+    uint32_t layer, skip_body;
+    float x, y, radius;
+    float box[4];
+    bool best_only;
+    uint64_t limit;
+    uint32_t best; /* place, or NO_ITEM */
+    ikv_target *heap;
+    uint32_t room, filled, total;
+} probe;
+
+void ikvi_index_search(ikv_scene *scene, probe *p);
+/* Takes a candidate; true if the search may end when going from the top. */
+bool ikvi_probe_offer(probe *p, uint32_t place);
+/* Turns the heap into a list, the topmost first. */
+void ikvi_probe_sort(const probe *p);
+
+#endif

@@ -1,0 +1,48 @@
+/* scene_tree.c - finding items, and walking the tree. */
+#include "scene_internal.h"
+
+uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target)
+{
+    if (scene == NULL || target.bits == 0)
+        return NO_ITEM;
+    uint32_t place = ikv_bus_target_place(scene->bus, target);
+    return place != UINT32_MAX && item_at(scene, place)->target == target.bits
+               ? place
+               : NO_ITEM;
+}
+
+/* The item after a subtree in the walk, NO_ITEM at the end. */
+uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top, uint32_t place)
+{
+    while (place != top) {
+        const scene_item *item = item_at(scene, place);
+        if (item->above != NO_ITEM)
+            return item->above;
+        place = item->parent;
+    }
+    return NO_ITEM;
+}
+
+uint32_t ikvi_scene_walk(const ikv_scene *scene, uint32_t top, uint32_t place)
+{
+    uint32_t child = item_at(scene, place)->first_child;
+    return child != NO_ITEM ? child : ikvi_scene_walk_past(scene, top, place);
+}
+
+uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place)
+{
+    uint32_t at = place;
+    while (at != ROOT_ITEM && (item_at(scene, at)->flags & ITEM_BODY) == 0)
+        at = item_at(scene, at)->parent;
+    return at != ROOT_ITEM ? at : place;
+}
+
+bool ikv_scene_alive(const ikv_scene *scene, ikv_target target)
+{
+    return ikvi_scene_find(scene, target) != NO_ITEM;
+}
+
+scene_item *ikvi_scene_item(const ikv_scene *scene, uint32_t place)
+{
+    return item_at(scene, place);
+}

@@ -1,0 +1,771 @@
+/* state.c - what is down and where, as of a step: S1, S2.
+ *
+ * Edges and motion bear the number of the step and of the frame in which they
+ * were counted, so that nothing has to be cleared when one begins.
+ *
+ * S1  a key is down while a device holds it: at most two are told apart
+ * S2  no two pointers in use are of the same device and id
+ * S3  a touch that is not down is forgotten when the next step begins
+ */
+#include "../event/memory.h"
+#include "../event/report.h"
+#include "../event/stick.h"
+#include "../event/values.h"
+#include "state_shared.h"
+
+#include "ikvar/state.h"
+
+enum {
+    KEYS = 256,
+    STATE_VIEWS = 2,
+    STATE_SEATS = 8
+};
+
+/* How often something happened in one step and one frame. */
+typedef struct state_edges {
+    uint32_t step, frame;
+    uint8_t in_step, in_frame;
+} state_edges;
+
+typedef struct state_key {
+    uint64_t since_ns;
+    state_edges down, up;
+    uint16_t holders[2]; /* devices, plus 1; 0: nobody */
+    uint8_t window;
+} state_key;
+
+typedef struct state_pointer {
+    ikv_pointer_state now; /* its edges and motion hold for `step`, `frame` */
+    uint64_t since_ns;
+    uint32_t step, frame;
+    bool used, placed;
+} state_pointer;
+
+typedef struct state_pad {
+    ikv_pad_state now; /* its edges hold for `step`, `frame` */
+    uint32_t step, frame;
+    bool used;
+} state_pad;
+
+struct ikv_state {
+    ikv_memory memory;
+    size_t size;
+    uint64_t identity; /* of its config */
+    ikvi_zones zones;
+    uint32_t seats, capacity;
+    size_t keys, pointers;
+    uint32_t step, frame; /* from 1 on */
+    uint64_t time_ns;
+    uint64_t refused;
+    uint16_t modifiers[STATE_VIEWS][STATE_SEATS];
+    uint32_t found[STATE_VIEWS]; /* where a pointer was found last */
+    state_pad pads[STATE_VIEWS][IKV_PAD_LIMIT];
+};
+
+/* -------------------------------------------------------------- opening -- */
+
+static ikv_status lay_out_state(const ikv_state_config *config,
+                                const ikv_reporter *reporter, ikv_state *s)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"state.seats", config->seats, 0, STATE_SEATS},
+        {"state.pointers", config->pointers, 0, UINT16_MAX}};
+    ikv_status status = ikvi_check_ranges(reporter, "state", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
+    if (!ikvi_zones_set(&s->zones, config->dead_zone, config->full_zone,
+                        config->axial_zones))
+        return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "state",
+                               ikvi_zones_fault);
+    s->seats = ikvi_or(config->seats, 1);
+    s->capacity = ikvi_or(config->pointers, 32);
+    ikvi_layout l = {0, false};
+    ikvi_layout_add(&l, 1, sizeof *s);
+    s->keys = ikvi_layout_add(&l, (size_t)STATE_VIEWS * s->seats * KEYS,
+                              sizeof(state_key));
+    s->pointers = ikvi_layout_add(&l, (size_t)STATE_VIEWS * s->capacity,
+                                  sizeof(state_pointer));
+    s->size = ikvi_layout_size(&l);
+    return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_state_footprint(const ikv_state_config *config)
+{
+    ikv_state plan;
+    return config != NULL &&
+                   lay_out_state(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
+{
+    if (config == NULL || state == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_state plan = {
+        .memory = config->memory,
+        .identity = ikvi_identity(
+            config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
+        .step = 1,
+        .frame = 1};
+    void *block = NULL;
+    ikv_status status = lay_out_state(config, &config->reporter, &plan);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (block == NULL)
+        return status;
+    *state = block;
+    **state = plan;
+    return IKV_OK;
+}
+
+void ikv_state_close(ikv_state *state)
+{
+    if (state != NULL) {
+        ikv_memory memory = state->memory;
+        ikvi_memory_give(&memory, state, state->size);
+    }
+}
+
+uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to)
+{
+    const size_t from = offsetof(ikv_state, step);
+    *to = (ikvi_saved){(char *)state + from, state->size - from};
+    return state->identity;
+}
+
+/* -------------------------------------------------------------- finding -- */
+
+static uint8_t seat_of(const ikv_state *s, uint8_t seat)
+{
+    return seat < s->seats ? seat : (uint8_t)(s->seats - 1);
+}
+
+static state_key *state_key_at(const ikv_state *s, uint32_t view, uint8_t seat,
+                               uint32_t code)
+{
+    if (view >= STATE_VIEWS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
+        return NULL;
+    return (state_key *)ikvi_at((void *)(uintptr_t)s, s->keys) +
+           ((size_t)view * s->seats + seat_of(s, seat)) * KEYS + (code & 0xff);
+}
+
+static state_pointer *pointer_in(const ikv_state *s, uint32_t view, uint32_t at)
+{
+    return (state_pointer *)ikvi_at((void *)(uintptr_t)s, s->pointers) +
+           (size_t)view * s->capacity + at;
+}
+
+static state_pointer *find_in(const ikv_state *s, uint32_t view,
+                              uint16_t device, uint16_t id)
+{
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        state_pointer *p = pointer_in(s, view, i);
+        if (p->used && p->now.device == device && p->now.pointer == id)
+            return p;
+    }
+    return NULL;
+}
+
+/* ----------------------------------------------------------------- keys -- */
+
+static void count_edge(const ikv_state *s, state_edges *edges)
+{
+    if (edges->step != s->step)
+        edges->in_step = 0;
+    if (edges->frame != s->frame)
+        edges->in_frame = 0;
+    edges->step = s->step;
+    edges->frame = s->frame;
+    if (edges->in_step < UINT8_MAX)
+        edges->in_step++;
+    if (edges->in_frame < UINT8_MAX)
+        edges->in_frame++;
+}
+
+static bool is_down(const state_key *key)
+{
+    return key->holders[0] != 0 || key->holders[1] != 0;
+}
+
+static void settle_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
+{
+    uint16_t modifiers = 0;
+    for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
+        if (is_down(state_key_at(s, view, seat, code)))
+            modifiers |= ikvi_modifier_bit(code);
+    s->modifiers[view][seat_of(s, seat)] = modifiers;
+}
+
+/* A key that its device holds already repeats. */
+static void press_key(ikv_state *s, uint32_t view, const ikv_event *event)
+{
+    state_key *key = state_key_at(s, view, event->seat, event->key.code);
+    uint16_t holder = (uint16_t)(event->device + 1);
+    if (key == NULL || key->holders[0] == holder || key->holders[1] == holder)
+        return;
+    if (!is_down(key)) {
+        key->since_ns = event->time_ns;
+        count_edge(s, &key->down);
+    }
+    key->holders[key->holders[0] != 0] = holder;
+    key->window = event->view;
+    settle_modifiers(s, view, event->seat);
+}
+
+static void release_key(ikv_state *s, state_key *key, uint32_t holder)
+{
+    key->holders[holder] = 0;
+    if (!is_down(key))
+        count_edge(s, &key->up);
+}
+
+static void let_key_up(ikv_state *s, uint32_t view, const ikv_event *event)
+{
+    state_key *key = state_key_at(s, view, event->seat, event->key.code);
+    for (uint32_t i = 0; key != NULL && i < 2; i++)
+        if (key->holders[i] == event->device + 1)
+            release_key(s, key, i);
+    settle_modifiers(s, view, event->seat);
+}
+
+static bool names_key(const ikv_event *held, uint32_t count, uint32_t usage)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_KEY_DOWN &&
+            (held[i].key.code & 0xff) == usage)
+            return true;
+    return false;
+}
+
+/* Keys of a device, or of a window that has lost the focus. */
+static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
+                         const ikv_event *held, uint32_t count)
+{
+    bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
+    for (uint32_t n = 0; n < s->seats; n++) {
+        uint8_t seat = (uint8_t)n;
+        for (uint32_t usage = 0; usage < KEYS; usage++) {
+            state_key *key = state_key_at(s, view, seat, 0x00070000 | usage);
+            for (uint32_t i = 0; i < 2; i++)
+                if (key->holders[i] != 0 &&
+                    (blur ? key->window == cause->view
+                          : key->holders[i] == cause->device + 1) &&
+                    !names_key(held, count, usage))
+                    release_key(s, key, i);
+        }
+        settle_modifiers(s, view, seat);
+    }
+}
+
+/* ------------------------------------------------------------- pointers -- */
+
+/* Motion and edges of an earlier step or frame are gone. */
+static void bring_up_to_date(const ikv_state *s, state_pointer *p)
+{
+    if (p->step != s->step) {
+        p->now.dx = p->now.dy = p->now.wheel_dx = p->now.wheel_dy = 0;
+        p->now.went_down = p->now.went_up = 0;
+    }
+    if (p->frame != s->frame) {
+        p->now.frame_dx = p->now.frame_dy = 0;
+        p->now.frame_down = p->now.frame_up = 0;
+    }
+    p->step = s->step;
+    p->frame = s->frame;
+}
+
+/* A touch that has ended is known until its step is over. */
+static bool is_over(const ikv_state *s, const state_pointer *p)
+{
+    return p->now.type == IKV_TOUCH && p->now.buttons == 0 &&
+           p->step != s->step;
+}
+
+/* The same, beginning behind the one that was found last: hands take turns. */
+static state_pointer *find_next(ikv_state *s, uint32_t view, uint16_t device,
+                                uint16_t id)
+{
+    uint32_t at = s->found[view];
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        at = at + 1 < s->capacity ? at + 1 : 0;
+        state_pointer *p = pointer_in(s, view, at);
+        if (!p->used || p->now.device != device || p->now.pointer != id)
+            continue;
+        s->found[view] = at;
+        return p;
+    }
+    return NULL;
+}
+
+static state_pointer *free_place(const ikv_state *s, uint32_t view)
+{
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        state_pointer *p = pointer_in(s, view, i);
+        if (!p->used || is_over(s, p))
+            return p;
+    }
+    return NULL;
+}
+
+static state_pointer *known_pointer(ikv_state *s, uint32_t view,
+                                    const ikv_event *event, uint16_t id,
+                                    uint8_t type)
+{
+    state_pointer *p = find_next(s, view, event->device, id);
+    if (p == NULL) {
+        p = free_place(s, view);
+        if (p == NULL) {
+            s->refused++;
+            return NULL;
+        }
+        *p = (state_pointer){.used = true, .step = s->step, .frame = s->frame};
+        p->now.device = event->device;
+        p->now.pointer = id;
+        p->now.type = type;
+    }
+    bring_up_to_date(s, p);
+    p->now.view = event->view;
+    p->now.seat = event->seat;
+    return p;
+}
+
+static void place_pointer(state_pointer *p, const ikv_pointer *at)
+{
+    float dx = at->dx, dy = at->dy;
+    if (dx == 0 && dy == 0 && p->placed) {
+        dx = at->x - p->now.x;
+        dy = at->y - p->now.y;
+    }
+    p->placed = true;
+    p->now.x = at->x;
+    p->now.y = at->y;
+    p->now.dx += dx;
+    p->now.dy += dy;
+    p->now.frame_dx += dx;
+    p->now.frame_dy += dy;
+}
+
+static void release_buttons(state_pointer *p, uint8_t buttons)
+{
+    p->now.buttons &= (uint8_t)~buttons;
+    p->now.went_up |= buttons;
+    p->now.frame_up |= buttons;
+}
+
+static void press_button(state_pointer *p, uint8_t button, uint64_t time_ns)
+{
+    if (p->now.buttons == 0)
+        p->since_ns = time_ns;
+    if ((p->now.buttons & button) == 0) {
+        p->now.went_down |= button;
+        p->now.frame_down |= button;
+    }
+    p->now.buttons |= button;
+}
+
+static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
+                         bool claimed)
+{
+    uint16_t id = event->pointer.pointer;
+    uint8_t button = ikvi_button_bit(event->pointer.button);
+    bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
+                event->kind != IKV_KIND_POINTER_MOVE;
+    if (ends && find_in(s, view, event->device, id) == NULL)
+        return;
+    state_pointer *p = known_pointer(s, view, event, id, event->pointer.type);
+    if (p == NULL)
+        return;
+    if (event->kind != IKV_KIND_POINTER_CANCEL)
+        place_pointer(p, &event->pointer);
+    if (event->kind == IKV_KIND_POINTER_DOWN && !claimed)
+        press_button(p, button, event->time_ns);
+    else if (event->kind == IKV_KIND_POINTER_UP)
+        release_buttons(p, p->now.buttons & button);
+    else if (event->kind == IKV_KIND_POINTER_CANCEL)
+        release_buttons(p, p->now.buttons);
+    else if (event->kind == IKV_KIND_POINTER_LEAVE && p->now.buttons == 0)
+        p->used = false;
+}
+
+static void take_wheel(ikv_state *s, uint32_t view, const ikv_event *event)
+{
+    state_pointer *p =
+        known_pointer(s, view, event, event->wheel.pointer, event->wheel.type);
+    if (p != NULL) {
+        p->now.wheel_dx += event->wheel.dx;
+        p->now.wheel_dy += event->wheel.dy;
+    }
+}
+
+static uint8_t buttons_named(const state_pointer *p, const ikv_event *held,
+                             uint32_t count)
+{
+    uint8_t buttons = 0;
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_POINTER_DOWN &&
+            held[i].pointer.pointer == p->now.pointer)
+            buttons |= ikvi_button_bit(held[i].pointer.button);
+    return buttons;
+}
+
+/* Pointers of a device, or of a window that has lost the focus. */
+static void release_pointers(ikv_state *s, uint32_t view,
+                             const ikv_event *cause, const ikv_event *held,
+                             uint32_t count)
+{
+    bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
+    for (uint32_t i = 0; i < s->capacity; i++) {
+        state_pointer *p = pointer_in(s, view, i);
+        if (!p->used || (blur ? p->now.view != cause->view
+                              : p->now.device != cause->device))
+            continue;
+        bring_up_to_date(s, p);
+        release_buttons(
+            p, (uint8_t)(p->now.buttons & ~buttons_named(p, held, count)));
+        if (cause->kind == IKV_KIND_DEVICE_REMOVE && p->now.type != IKV_TOUCH)
+            p->used = false;
+    }
+}
+
+/* ----------------------------------------------------------------- pads -- */
+
+static void date_pad(const ikv_state *s, state_pad *p)
+{
+    if (p->step != s->step)
+        p->now.went_down = p->now.went_up = 0;
+    if (p->frame != s->frame)
+        p->now.frame_down = p->now.frame_up = 0;
+    p->step = s->step;
+    p->frame = s->frame;
+}
+
+static state_pad *pad_of(ikv_state *s, uint32_t view, uint16_t device)
+{
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
+        state_pad *p = &s->pads[view][i];
+        if (p->used && p->now.connected && p->now.device == device)
+            return p;
+    }
+    return NULL;
+}
+
+/* A new pad's place: that of the same one before it was unplugged, or else a
+ * new one, or that of another that is gone. */
+static state_pad *place_for_pad(ikv_state *s, uint32_t view,
+                                const ikv_device *who)
+{
+    state_pad *fresh = NULL, *gone = NULL;
+    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
+        state_pad *p = &s->pads[view][i];
+        if (!p->used) {
+            fresh = fresh == NULL ? p : fresh;
+        } else if (!p->now.connected) {
+            if (who != NULL && p->now.vendor == who->vendor &&
+                p->now.product == who->product &&
+                p->now.version == who->version && p->now.bus == who->bus)
+                return p;
+            gone = gone == NULL ? p : gone;
+        }
+    }
+    return fresh != NULL ? fresh : gone;
+}
+
+static state_pad *connect_pad(ikv_state *s, uint32_t view,
+                              const ikv_event *event, const ikv_device *who)
+{
+    state_pad *p = place_for_pad(s, view, who);
+    if (p == NULL) {
+        s->refused++;
+        return NULL;
+    }
+    *p = (state_pad){.used = true, .step = s->step, .frame = s->frame};
+    p->now.connected = true;
+    p->now.device = event->device;
+    p->now.seat = event->seat;
+    if (who != NULL) {
+        p->now.vendor = who->vendor;
+        p->now.product = who->product;
+        p->now.version = who->version;
+        p->now.bus = who->bus;
+    }
+    return p;
+}
+
+static void take_pad(ikv_state *s, uint32_t view, const ikv_event *event,
+                     bool claimed)
+{
+    bool axis = event->kind == IKV_KIND_PAD_AXIS;
+    state_pad *p = pad_of(s, view, event->device);
+    if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
+        return;
+    if (p == NULL)
+        p = connect_pad(s, view, event, NULL);
+    if (p == NULL)
+        return;
+    date_pad(s, p);
+    p->now.pad = event->pad.pad;
+    uint32_t bit = 1u << event->pad.index;
+    if (axis && !claimed) {
+        float value = event->pad.value;
+        p->now.axes[event->pad.index] = value > 1 ? 1 : value < -1 ? -1 : value;
+        ikvi_stick(&s->zones, &p->now.axes[0], p->now.left);
+        ikvi_stick(&s->zones, &p->now.axes[2], p->now.right);
+    } else if (event->kind == IKV_KIND_PAD_DOWN && !claimed) {
+        if ((p->now.buttons & bit) == 0) {
+            p->now.went_down |= bit;
+            p->now.frame_down |= bit;
+        }
+        p->now.buttons |= bit;
+    } else if (event->kind == IKV_KIND_PAD_UP && (p->now.buttons & bit) != 0) {
+        p->now.buttons &= ~bit;
+        p->now.went_up |= bit;
+        p->now.frame_up |= bit;
+    }
+}
+
+static void release_pad(ikv_state *s, uint32_t view, const ikv_event *cause)
+{
+    state_pad *p = pad_of(s, view, cause->device);
+    if (p == NULL || cause->kind == IKV_KIND_WINDOW_BLUR)
+        return;
+    date_pad(s, p);
+    p->now.went_up |= p->now.buttons;
+    p->now.frame_up |= p->now.buttons;
+    p->now.buttons = 0;
+    memset(p->now.axes, 0, sizeof p->now.axes);
+    memset(p->now.left, 0, sizeof p->now.left);
+    memset(p->now.right, 0, sizeof p->now.right);
+    p->now.connected = cause->kind != IKV_KIND_DEVICE_REMOVE;
+}
+
+/* -------------------------------------------------------------- feeding -- */
+
+void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
+{
+    if (state != NULL) {
+        state->step++;
+        state->time_ns = time_ns;
+    }
+}
+
+void ikv_state_begin_frame(ikv_state *state)
+{
+    if (state != NULL)
+        state->frame++;
+}
+
+static void take_event(ikv_state *s, uint32_t view, const ikv_event *event,
+                       bool claimed)
+{
+    if (IKVI_UNLIKELY(!ikvi_event_is_good(NULL, event)))
+        return;
+    switch (event->kind) {
+    case IKV_KIND_KEY_DOWN:
+        if (!claimed)
+            press_key(s, view, event);
+        break;
+    case IKV_KIND_KEY_UP:
+        let_key_up(s, view, event);
+        break;
+    case IKV_KIND_POINTER_DOWN:
+    case IKV_KIND_POINTER_MOVE:
+    case IKV_KIND_POINTER_UP:
+    case IKV_KIND_POINTER_CANCEL:
+    case IKV_KIND_POINTER_LEAVE:
+        take_pointer(s, view, event, claimed);
+        break;
+    case IKV_KIND_WHEEL:
+        if (!claimed)
+            take_wheel(s, view, event);
+        break;
+    case IKV_KIND_PAD_DOWN:
+    case IKV_KIND_PAD_UP:
+    case IKV_KIND_PAD_AXIS:
+        take_pad(s, view, event, claimed);
+        break;
+    case IKV_KIND_DEVICE_ADD:
+        if ((event->info.types & IKV_DEVICE_PAD) != 0 &&
+            pad_of(s, view, event->device) == NULL)
+            connect_pad(s, view, event, &event->info);
+        break;
+    case IKV_KIND_WINDOW_BLUR:
+    case IKV_KIND_DEVICE_REMOVE:
+    case IKV_KIND_DEVICE_RESYNC:
+        release_pad(s, view, event);
+        release_keys(s, view, event, NULL, 0);
+        release_pointers(s, view, event, NULL, 0);
+        break;
+    default:
+        break;
+    }
+}
+
+void ikv_state_take(ikv_state *state, uint32_t view, const ikv_event *event)
+{
+    if (state != NULL && event != NULL && view < STATE_VIEWS)
+        take_event(state, view, event, false);
+}
+
+void ikv_state_take_claimed(ikv_state *state, const ikv_event *event)
+{
+    if (state != NULL && event != NULL)
+        take_event(state, IKV_UNCLAIMED, event, true);
+}
+
+void ikv_state_resync(ikv_state *state, uint32_t view, const ikv_event *cause,
+                      const ikv_event *held, uint32_t count)
+{
+    if (state == NULL || cause == NULL || view >= STATE_VIEWS ||
+        (held == NULL && count > 0))
+        return;
+    release_keys(state, view, cause, held, count);
+    release_pointers(state, view, cause, held, count);
+    release_pad(state, view, cause);
+    for (uint32_t i = 0; i < count; i++)
+        take_event(state, view, &held[i], false);
+}
+
+/* -------------------------------------------------------------- queries -- */
+
+static uint8_t edges_in_step(const ikv_state *s, const state_edges *edges)
+{
+    return edges->step == s->step ? edges->in_step : 0;
+}
+
+static uint8_t edges_in_frame(const ikv_state *s, const state_edges *edges)
+{
+    return edges->frame == s->frame ? edges->in_frame : 0;
+}
+
+static uint64_t held_for(const ikv_state *s, uint64_t since_ns)
+{
+    return s->time_ns > since_ns ? s->time_ns - since_ns : 0;
+}
+
+static ikv_key_state key_state_of(const ikv_state *s, const state_key *key)
+{
+    bool down = is_down(key);
+    return (ikv_key_state){.down = down,
+                           .went_down = edges_in_step(s, &key->down),
+                           .went_up = edges_in_step(s, &key->up),
+                           .frame_down = edges_in_frame(s, &key->down),
+                           .frame_up = edges_in_frame(s, &key->up),
+                           .held_ns = down ? held_for(s, key->since_ns) : 0};
+}
+
+ikv_key_state ikv_state_key(const ikv_state *state, uint32_t view, uint8_t seat,
+                            uint32_t code)
+{
+    const state_key *key =
+        state != NULL ? state_key_at(state, view, seat, code) : NULL;
+    return key != NULL ? key_state_of(state, key) : (ikv_key_state){0};
+}
+
+static uint8_t add_up(uint8_t a, uint8_t b)
+{
+    return (uint8_t)(a + b > UINT8_MAX ? UINT8_MAX : a + b);
+}
+
+ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t view,
+                                uint8_t seat)
+{
+    ikv_key_state any = {0};
+    for (uint32_t usage = 0; state != NULL && usage < KEYS; usage++) {
+        ikv_key_state one =
+            ikv_state_key(state, view, seat, 0x00070000 | usage);
+        any.down = any.down || one.down;
+        any.went_down = add_up(any.went_down, one.went_down);
+        any.went_up = add_up(any.went_up, one.went_up);
+        any.frame_down = add_up(any.frame_down, one.frame_down);
+        any.frame_up = add_up(any.frame_up, one.frame_up);
+        any.held_ns = one.held_ns > any.held_ns ? one.held_ns : any.held_ns;
+    }
+    return any;
+}
+
+uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t view,
+                             uint8_t seat)
+{
+    return state != NULL && view < STATE_VIEWS
+               ? state->modifiers[view][seat_of(state, seat)]
+               : 0;
+}
+
+static ikv_pointer_state pointer_state_of(const ikv_state *s,
+                                          const state_pointer *p)
+{
+    state_pointer copy = *p;
+    bring_up_to_date(s, &copy);
+    copy.now.held_ns = copy.now.buttons != 0 ? held_for(s, copy.since_ns) : 0;
+    return copy.now;
+}
+
+bool ikv_state_pointer(const ikv_state *state, uint32_t view, uint32_t nth,
+                       ikv_pointer_state *to)
+{
+    if (state == NULL || to == NULL || view >= STATE_VIEWS)
+        return false;
+    for (uint32_t i = 0; i < state->capacity; i++) {
+        const state_pointer *p = pointer_in(state, view, i);
+        if (!p->used || is_over(state, p) || nth-- > 0)
+            continue;
+        *to = pointer_state_of(state, p);
+        return true;
+    }
+    return false;
+}
+
+bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
+                            uint16_t device, uint16_t id, ikv_pointer_state *to)
+{
+    if (state == NULL || to == NULL || view >= STATE_VIEWS)
+        return false;
+    const state_pointer *p = find_in(state, view, device, id);
+    if (p == NULL || is_over(state, p))
+        return false;
+    *to = pointer_state_of(state, p);
+    return true;
+}
+
+bool ikv_state_pad(const ikv_state *state, uint32_t view, uint32_t nth,
+                   ikv_pad_state *to)
+{
+    if (state == NULL || to == NULL || view >= STATE_VIEWS ||
+        nth >= IKV_PAD_LIMIT || !state->pads[view][nth].used)
+        return false;
+    state_pad copy = state->pads[view][nth];
+    date_pad(state, &copy);
+    *to = copy.now;
+    return true;
+}
+
+uint64_t ikv_state_refused(const ikv_state *state)
+{
+    return state != NULL ? state->refused : 0;
+}
+
+const char *ikv_state_validate(const ikv_state *state)
+{
+    if (state == NULL)
+        return NULL;
+    for (uint32_t view = 0; view < STATE_VIEWS; view++) {
+        for (uint32_t seat = 0; seat < state->seats; seat++)
+            for (uint32_t usage = 0; usage < KEYS; usage++) {
+                const state_key *key = state_key_at(state, view, (uint8_t)seat,
+                                                    0x00070000 | usage);
+                if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
+                    return "S1";
+            }
+        for (uint32_t i = 0; i < state->capacity; i++) {
+            const state_pointer *p = pointer_in(state, view, i);
+            if (p->used &&
+                find_in(state, view, p->now.device, p->now.pointer) != p)
+                return "S2";
+        }
+    }
+    return NULL;
+}

@@ -26,7 +26,7 @@ demo:
 
 test: debug
 	@scripts/check-headers
-	@scripts/check-includes
+	@scripts/check-includes --planted
 	@scripts/check-exports $(BUILD)/debug
 	@scripts/check-names $(BUILD)/debug
 	@scripts/check-snippets

@@ -1,6 +1,9 @@
 /* action_internal.h - the actions' inside: action.c keeps sets, actions and
  * bindings, action_text.c reads and writes a binding's text, action_run.c
- * starts and ends actions as input comes. */
+ * starts and ends actions as input comes.
+ *
+ * Files, lowest first: action_text.c, action_run.c, action.c.
+ */
 #ifndef IKVI_ACTION_INTERNAL_H
 #define IKVI_ACTION_INTERNAL_H
 

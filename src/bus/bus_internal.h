@@ -1,5 +1,5 @@
-/* bus_internal.h - the bus's inside, shared by bus.c (targets, owners, lanes),
- * bus_store.c (where subscriptions are kept) and bus_deliver.c.
+/* bus_internal.h - the bus's inside: gates, what has ended, mailboxes, where
+ * subscriptions are kept, delivering, what is deferred.
  *
  * Each (kind, target) has a run: its entries lie side by side, sorted by rank,
  * then by birth. What is subscribed to families or to all kinds lies in the
@@ -17,6 +17,9 @@
  * B6  subscriptions in owners' lists are in use and name that owner
  * B7  deferred events are on one lane or free, and each lane's count is right
  * B8  timers that are in use are in one list, in the order of due times
+ *
+ * Files, lowest first: bus_gate.c, bus_past.c, bus_mail.c, bus_store.c,
+ * bus_deliver.c, bus_time.c, bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H

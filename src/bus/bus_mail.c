@@ -1,4 +1,5 @@
-/* bus_mail.c - mailboxes: what is subscribed to one is kept until it is read. */
+/* bus_mail.c - mailboxes: what is subscribed to one is kept until it is read.
+ */
 #include "bus_internal.h"
 
 static ikv_event *mail_at(const ikv_bus *b, uint32_t mailbox, uint32_t index)

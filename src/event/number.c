@@ -12,6 +12,8 @@
 
 #include "text.h"
 
+#include "ikvar/catalogue.h"
+
 /* --------------------------------------------------- exact big integers -- */
 
 enum {

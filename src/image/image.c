@@ -55,7 +55,7 @@ static void add_saved(image_ranges *r, ikvi_saved part, uint64_t identity)
 }
 
 static void add_two_saved(image_ranges *r, const ikvi_saved parts[2],
-                      uint64_t identity)
+                          uint64_t identity)
 {
     add_saved(r, parts[0], identity);
     add_saved(r, parts[1], 0);

@@ -108,6 +108,11 @@ static void close_ports(ikv_loop *loop, uint32_t count)
     }
 }
 
+static void end_nested(ikv_loop *loop)
+{
+    ikv_loop_end(loop);
+}
+
 ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
 {
     if (config == NULL || loop == NULL)
@@ -120,6 +125,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
                      .state = config->state,
                      .actions = config->actions,
                      .overlaps = config->overlaps,
+                     .end_frame = end_nested,
                      .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
@@ -199,30 +205,6 @@ ikv_status ikv_loop_close(ikv_loop *loop)
 
 /* ---------------------------------------------------- the loop's events -- */
 
-bool ikvi_loop_scope(ikv_loop *loop, bool of_step)
-{
-    bool was = loop->in_scope;
-    if (was != of_step) {
-        loop->in_scope = of_step;
-        ikvi_bus_set_scope(loop->bus, of_step);
-    }
-    return was;
-}
-
-void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
-                    uint64_t step, float seconds, uint32_t count)
-{
-    if (ikvi_bus_nobody_hears(loop->bus, kind))
-        return;
-    ikv_event event = ikv_event_make(kind, time_ns);
-    event.target = ikv_bus_root(loop->bus);
-    event.loop.step = step;
-    event.loop.frame = loop->in_scope ? 0 : loop->frame;
-    event.loop.seconds = seconds;
-    event.loop.count = count;
-    ikv_bus_deliver(loop->bus, &event);
-}
-
 IKVI_APART static void start(ikv_loop *loop)
 {
     loop->started = true;
@@ -232,77 +214,6 @@ IKVI_APART static void start(ikv_loop *loop)
     ikvi_loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
                    (float)ikv_loop_step_seconds(loop), 0);
     ikvi_loop_scope(loop, false);
-}
-
-/* Whether the port's devices are let go of when it has ended. What a tape or
- * made-up input holds at its end is part of it, and the run ends with it. */
-static bool leaves_things(const ikv_loop *loop, uint32_t port)
-{
-    return !(loop->playing && port == 0 &&
-             loop->ended_count == loop->port_count);
-}
-
-static void end_port(ikv_loop *loop, uint32_t port)
-{
-    if (loop->ended[port])
-        return;
-    loop->ended[port] = true;
-    loop->ended_count++;
-    if (leaves_things(loop, port)) {
-        loop->leaving[port] = true;
-        loop->leaving_count++;
-    }
-}
-
-void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
-                           const char *what)
-{
-    char bytes[160];
-    ikvi_text text = {bytes, sizeof bytes, 0};
-    if (loop->failed[port])
-        return;
-    loop->failed[port] = true;
-    ikvi_text_add(&text, "the port's ");
-    ikvi_text_add(&text, what);
-    ikvi_text_add(&text, " failed: it is not polled any more, and what its "
-                         "devices hold is let go");
-    ikvi_text_end(&text);
-    const char *name = loop->ports[port].name;
-    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status,
-             name != NULL ? name : "loop", bytes);
-    end_port(loop, port);
-}
-
-bool ikvi_loop_lend(ikv_loop *loop, uint32_t port)
-{
-    bool might = loop->may_nest;
-    loop->polling[port] = true;
-    loop->may_nest = loop->where == BETWEEN_FRAMES;
-    return might;
-}
-
-void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
-{
-    if (loop->may_nest && loop->where != BETWEEN_FRAMES)
-        ikv_loop_end(loop); /* a frame that was begun in there */
-    loop->polling[port] = false;
-    loop->may_nest = lent;
-}
-
-IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
-{
-    for (uint32_t i = 0; i < loop->port_count; i++) {
-        const ikv_port *port = &loop->ports[i];
-        if (port->poll == NULL || loop->ended[i] || loop->polling[i])
-            continue;
-        bool lent = ikvi_loop_lend(loop, i);
-        ikv_status status = port->poll(port->state);
-        ikvi_loop_take_back(loop, i, lent);
-        if (status < 0)
-            ikvi_loop_port_failed(loop, i, status, "poll()");
-        else if (status == IKV_ENDED)
-            end_port(loop, i);
-    }
 }
 
 /* Whether steps are due that have run before; not while they stand still. */

@@ -551,27 +551,6 @@ void ikvi_loop_look_after(ikv_loop *loop)
 
 /* ------------------------------------------------------------ recording -- */
 
-void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
-                      const ikv_intake *intake)
-{
-    if (loop->recorder != NULL)
-        loop->recorder(event, intake, loop->recorder_user);
-}
-
-void ikvi_loop_note_past(ikv_loop *loop)
-{
-    bool past = loop->s.next_step < loop->furthest && !loop->s.stopped;
-    ikvi_bus_hold_inboxes(loop->bus,
-                          loop->given > 0 ||
-                              (ikvi_bus_holds_inboxes(loop->bus) && past));
-}
-
-uint32_t ikvi_loop_next_group(ikv_loop *loop)
-{
-    loop->groups += loop->groups < UINT32_MAX;
-    return loop->groups;
-}
-
 static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
 {
     ikv_loop *loop = user;

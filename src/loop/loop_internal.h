@@ -1,6 +1,4 @@
-/* loop_internal.h - the loop's inside: loop.c opens it and runs frames and
- * steps, loop_clock.c maps the clock to the steps' time and waits, loop_input.c
- * takes events in and routes them.
+/* loop_internal.h - the loop's inside: frames, steps, and what happens in them.
  *
  * Two times. The clock's time counts ns since loop.start; events bear it.
  * Steps' time is what steps have run through: step n begins at floor(n * 1e9 *
@@ -10,6 +8,10 @@
  * L1  what is routed never goes backwards in steps' time
  * L2  what is in `entries` lies in the order in which it is routed
  * L3  steps run in order, and never beyond the present steps' time
+ *
+ * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
+ * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_route.c,
+ * loop_pace.c, loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
 #define IKVI_LOOP_INTERNAL_H
@@ -107,6 +109,7 @@ struct ikv_loop {
     ikv_actions *actions;
     ikv_overlaps *overlaps;
     ikv_reporter reporter;
+    void (*end_frame)(ikv_loop *loop); /* one that a port has begun and left */
     ikv_recorder recorder;
     void *recorder_user;
     ikv_port ports[IKV_PORT_LIMIT];
@@ -215,12 +218,28 @@ static inline void loop_say_once(ikv_loop *loop, uint32_t what, uint32_t level,
                   text);
 }
 
-/* loop.c */
+/* loop_time.c */
+uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
+uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
+uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
+void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps);
+/* When the next step ends, on the clock. */
+void ikvi_loop_time_step(ikv_loop *loop);
+
+/* loop_tell.c */
 /* Delivers one of the loop's own events to the root. */
 void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
                     uint64_t step, float seconds, uint32_t count);
 /* What happens from here on follows from the tape, or does not. */
 bool ikvi_loop_scope(ikv_loop *loop, bool of_step);
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake);
+/* A number for what is routed together between two steps. */
+uint32_t ikvi_loop_next_group(ikv_loop *loop);
+/* Whether what is run has been run before; inboxes wait until it is over. */
+void ikvi_loop_note_past(ikv_loop *loop);
+
+/* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
 /* Lets a port do what may run a frame of its own; and what that left undone. */
 bool ikvi_loop_lend(ikv_loop *loop, uint32_t port);
@@ -228,22 +247,6 @@ void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent);
 /* A call of a port has failed: it is announced, what it holds is let go. */
 void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
                            const char *what);
-
-/* loop_clock.c */
-uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
-uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
-uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
-/* Drops the time of the steps beyond max_steps. */
-void ikvi_loop_drop_time(ikv_loop *loop);
-/* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
- * time. Within a step it takes effect at its end. */
-void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                    uint64_t lost);
-/* When the next step ends, on the clock. */
-void ikvi_loop_time_step(ikv_loop *loop);
-/* What was asked for within the step that has ended. */
-void ikvi_loop_settle(ikv_loop *loop);
-void ikvi_loop_pace(ikv_loop *loop);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);
@@ -254,12 +257,41 @@ void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
 loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
 ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake);
-void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
-                      const ikv_intake *intake);
-/* Whether what is run has been run before; inboxes wait until it is over. */
-void ikvi_loop_note_past(ikv_loop *loop);
-/* A number for what is routed together between two steps. */
-uint32_t ikvi_loop_next_group(ikv_loop *loop);
+
+/* loop_merge.c */
+/* Whether it is one of the kinds that turn the clock. */
+bool ikvi_loop_turns_clock(const ikv_event *event);
+/* An entry's place in steps' time, not before that of what was before it. */
+uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
+                          const loop_entry *entry, uint64_t before);
+/* What is routed next is not before that. */
+uint64_t ikvi_loop_earliest_due(const ikv_loop *loop);
+void ikvi_loop_mark_run(ikv_loop *loop, uint64_t end);
+/* Puts a chain's samples side by side, and its whole motion into the event; how
+ * many they are. */
+uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event);
+
+/* loop_holds.c */
+ikv_router *ikvi_loop_router_of(const ikv_loop *loop, const ikv_event *event);
+void ikvi_loop_send_due_holds(ikv_loop *loop, uint64_t clock);
+void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock);
+void ikvi_loop_note_owed(ikv_loop *loop);
+/* OVER7, at the moment of what was routed last. */
+void ikvi_loop_retest(ikv_loop *loop);
+
+/* loop_turn.c */
+/* Drops the time of the steps beyond max_steps. */
+void ikvi_loop_drop_time(ikv_loop *loop);
+/* Steps stand still for so long: told, recorded, done. */
+void ikvi_loop_lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
+                         uint64_t lost, uint32_t steps);
+/* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
+ * time. Within a step it takes effect at its end. */
+void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                    uint64_t lost);
+/* What was asked for within the step that has ended. */
+void ikvi_loop_settle(ikv_loop *loop);
 
 /* loop_route.c */
 /* Takes in what belongs between two steps; and what belongs into this one. */
@@ -270,9 +302,8 @@ void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_give_inboxes(ikv_loop *loop);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_stand_still(ikv_loop *loop);
-void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock);
-void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
-/* OVER7, at the moment of what was routed last. */
-void ikvi_loop_retest(ikv_loop *loop);
+
+/* loop_pace.c */
+void ikvi_loop_pace(ikv_loop *loop);
 
 #endif

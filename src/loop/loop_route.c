@@ -1,162 +1,10 @@
-/* loop_route.c - merges moves, and routes what is pending: each in the step
+/* loop_route.c - routes what is pending: each in the step
  * that its time belongs to, or between two steps.
  *
  * An event's place in the steps' time is settled when its turn comes, for by
  * then all that turns the clock before it has taken effect.
  */
 #include "loop_internal.h"
-
-/* -------------------------------------------------------------- merging -- */
-
-static bool turns_clock(const ikv_event *event)
-{
-    return event->kind >= IKV_KIND_LOOP_DROPPED &&
-           event->kind <= IKV_KIND_LOOP_IDLE;
-}
-
-/* When the head's or a later entry's turn is, in steps' time, given that of the
- * one before it. */
-static uint64_t due_of(const ikv_loop *loop, const ikv_event *event,
-                       const loop_entry *entry, uint64_t before)
-{
-    uint64_t due = entry->due != NO_DUE
-                       ? entry->due
-                       : ikvi_loop_to_steps(loop, event->time_ns);
-    return due < before ? before : due;
-}
-
-static uint64_t earliest_due(const ikv_loop *loop)
-{
-    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
-                                                 : loop->s.next_begin;
-}
-
-/* Whose moves are merged: as far as a number tells. */
-static uint64_t merge_key(const ikv_event *event, uint8_t family)
-{
-    uint32_t who = family == IKV_FAMILY_POINTER ? event->pointer.pointer
-                   : family == IKV_FAMILY_WHEEL ? event->wheel.pointer
-                   : family == IKV_FAMILY_PAD
-                       ? event->pad.pad * 256u + event->pad.index
-                       : event->target.bits;
-    return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;
-}
-
-static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
-{
-    if (a->view != b->view || a->seat != b->seat ||
-        a->modifiers != b->modifiers ||
-        ((a->flags ^ b->flags) & (unsigned)~IKV_GAP) != 0 ||
-        a->target.bits != b->target.bits || a->source.bits != b->source.bits)
-        return false;
-    if (family == IKV_FAMILY_POINTER)
-        return a->pointer.type == b->pointer.type &&
-               a->pointer.button == b->pointer.button &&
-               a->pointer.buttons == b->pointer.buttons;
-    if (family == IKV_FAMILY_WHEEL)
-        return a->wheel.mode == b->wheel.mode &&
-               a->wheel.type == b->wheel.type &&
-               a->wheel.buttons == b->wheel.buttons;
-    return true;
-}
-
-/* What is known of a key in this run; NULL if there is no room. */
-static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
-{
-    uint32_t at = (uint32_t)((key * UINT64_C(0x9e3779b97f4a7c15)) >> 58);
-    for (uint32_t i = 0; i < MERGE_SLOTS; i++) {
-        merge_slot *known = &loop->s.slots[(at + i) % MERGE_SLOTS];
-        if (known->run != loop->s.run) {
-            *known = (merge_slot){key, loop->s.run, UINT32_MAX};
-            return known;
-        }
-        if (known->key == key)
-            return known;
-    }
-    return NULL;
-}
-
-/* Ties a move to the one before it of the same pointer. */
-static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
-{
-    const ikv_event *event = loop_event(loop, index);
-    loop_entry *entry = loop_entry_at(loop, index);
-    merge_slot *known = find_slot(loop, merge_key(event, family));
-    entry->length = 1;
-    entry->merged = false;
-    if (known == NULL)
-        return;
-    if (known->last != UINT32_MAX) {
-        loop_entry *before = loop_entry_at(loop, known->last);
-        if (before->length < loop->sample_limit &&
-            mergeable(loop_event(loop, known->last), event, family)) {
-            before->merged = true;
-            entry->length = (uint16_t)(before->length + 1);
-            entry->before = (index - known->last) & (loop->capacity - 1);
-        }
-    }
-    known->last = index;
-}
-
-/* Q2: from the head on, moves until something else comes, or another group's or
- * step's event. `end` is in steps' time. */
-static void mark_run(ikv_loop *loop, uint64_t end)
-{
-    uint64_t due = earliest_due(loop);
-    uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
-    loop->s.run++;
-    for (; nth < loop->s.count; nth++) {
-        uint32_t at = loop_ring_index(loop, nth);
-        const ikv_event *event = loop_event(loop, at);
-        const loop_entry *entry = loop_entry_at(loop, at);
-        const ikv_kind_info *info = loop_kind_info(loop, event->kind);
-        if (entry->how == IKV_INTAKE_INBOX && entry->within) {
-            loop_entry_at(loop, at)->length = 1;
-            loop_entry_at(loop, at)->merged = false;
-            continue;
-        }
-        due = due_of(loop, event, entry, due);
-        if (info->queue_class != IKV_QUEUE_MERGEABLE ||
-            entry->how != IKV_INTAKE_INPUT || entry->group != group ||
-            due >= end)
-            break;
-        chain_move(loop, at, info->family);
-    }
-    loop->s.marked = nth;
-}
-
-static void add_motion(ikv_event *to, const ikv_event *from, uint8_t family)
-{
-    if (family == IKV_FAMILY_POINTER) {
-        to->pointer.dx += from->pointer.dx;
-        to->pointer.dy += from->pointer.dy;
-    } else if (family == IKV_FAMILY_WHEEL) {
-        to->wheel.dx += from->wheel.dx;
-        to->wheel.dy += from->wheel.dy;
-        to->wheel.dz += from->wheel.dz;
-    }
-}
-
-/* The moves that the entry at `index` carries, oldest first; it becomes their
- * sum. Returns how many. */
-static uint32_t gather(ikv_loop *loop, uint32_t index, ikv_event *event)
-{
-    const loop_entry *entry = loop_entry_at(loop, index);
-    uint32_t count = entry->length;
-    uint8_t family = loop_kind_info(loop, event->kind)->family;
-    ikv_event *samples = ikvi_at(loop, loop->samples);
-    for (uint32_t i = count; i-- > 0;) {
-        samples[i] = *loop_event(loop, index);
-        index = (index - entry->before) & (loop->capacity - 1);
-        entry = loop_entry_at(loop, index);
-    }
-    for (uint32_t i = 0; i + 1 < count; i++) {
-        add_motion(event, &samples[i], family);
-        event->flags |= samples[i].flags & IKV_GAP;
-    }
-    event->samples = (uint16_t)count;
-    return count;
-}
 
 /* -------------------------------------------------------------- routing -- */
 
@@ -174,17 +22,6 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     intake.due_ns = due;
     intake.lost_ns = entry->lost;
     ikvi_loop_record(loop, event, &intake);
-}
-
-static ikv_router *router_of(const ikv_loop *loop, const ikv_event *event)
-{
-    for (uint32_t i = 0; loop->router_count > 1 && i < loop->router_count; i++)
-        if (ikv_router_holds(loop->routers[i], event))
-            return loop->routers[i];
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        if (ikv_router_serves(loop->routers[i], event->view))
-            return loop->routers[i];
-    return loop->routers[0];
 }
 
 /* Whether it says where a pointer is. */
@@ -211,7 +48,7 @@ static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
         at_root.target = root;
         return ikv_bus_deliver_along(loop->bus, &at_root, &route);
     }
-    ikv_router *router = router_of(loop, event);
+    ikv_router *router = ikvi_loop_router_of(loop, event);
     for (uint32_t i = 0; i < loop->router_count; i++)
         if (loop->routers[i] != router) {
             ikv_router_let_go(loop->routers[i], event);
@@ -295,7 +132,8 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group)
 static bool commands(const ikv_loop *loop, const ikv_event *event)
 {
     uint32_t usage = event->key.code & 0xffff;
-    uint16_t held = ikvi_router_modifiers(router_of(loop, event), event->seat);
+    uint16_t held =
+        ikvi_router_modifiers(ikvi_loop_router_of(loop, event), event->seat);
     return ((held & IKV_ALT) == 0 && (held & (IKV_CONTROL | IKV_META)) != 0) ||
            (ikvi_modifier_bit(event->key.code) & ~IKV_SHIFT) != 0 ||
            usage == 0x29 || (usage >= 0x3a && usage <= 0x45) ||
@@ -309,34 +147,7 @@ static bool is_typed(const ikv_loop *loop, const ikv_event *event)
     bool key = info->family == IKV_FAMILY_KEY;
     return loop->router_count > 0 &&
            (key ? !commands(loop, event) : info->family == IKV_FAMILY_TEXT) &&
-           ikv_router_takes_text(router_of(loop, event), event->seat);
-}
-
-/* Of all routers; each with the actions that follow from it, so that it does
- * not matter how many come due at once. */
-static void send_due_holds(ikv_loop *loop, uint64_t clock)
-{
-    for (;;) {
-        uint64_t next = UINT64_MAX;
-        for (uint32_t i = 0; i < loop->router_count; i++) {
-            uint64_t own = ikv_router_next_hold(loop->routers[i]);
-            next = own < next ? own : next;
-        }
-        if (IKVI_LIKELY(next > clock || next == UINT64_MAX))
-            return;
-        bool sent = false;
-        for (uint32_t i = 0; i < loop->router_count; i++)
-            sent = ikvi_router_advance(loop->routers[i], next) || sent;
-        if (!sent)
-            return; /* inside a handler: they are sent after its event */
-        ikv_action_settle(loop->actions, next, false, false);
-    }
-}
-
-void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
-{
-    send_due_holds(loop, clock);
-    ikv_action_settle(loop->actions, loop->s.moment, false, false);
+           ikv_router_takes_text(ikvi_loop_router_of(loop, event), event->seat);
 }
 
 /* After an input, whatever came of it: what it does to the actions. */
@@ -362,7 +173,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     loop->counters.routed++;
     loop->in_event = true;
     if (loop->actions != NULL)
-        send_due_holds(loop, event->time_ns);
+        ikvi_loop_send_due_holds(loop, event->time_ns);
     bool typed = loop->state != NULL && is_typed(loop, event);
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);
@@ -380,7 +191,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
             ikv_state_take(loop->state, IKV_UNCLAIMED, event);
         if (event->kind == IKV_KIND_WINDOW_CLOSE &&
             (outcome.verdict & IKV_REFUSE) == 0)
-            ikv_loop_quit(loop);
+            loop->quit = true;
     }
     if (loop->actions != NULL)
         settle_actions(loop, event, typed);
@@ -395,7 +206,7 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
         if (!entry->merged)
             return;
         const ikv_event *event = loop_event(loop, loop->s.head);
-        due = due_of(loop, event, entry, due);
+        due = ikvi_loop_due_of(loop, event, entry, due);
         due = due < loop->s.next_end ? due : loop->s.next_end - 1;
         record_entry(loop, event, entry, due, group);
         loop->s.last_due = due;
@@ -415,7 +226,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     ikv_event event = *loop_event(loop, at);
     loop_entry entry = *loop_entry_at(loop, at);
     if (loop->s.marked > 0 && entry.length > 1)
-        samples = gather(loop, at, &event);
+        samples = ikvi_loop_gather(loop, at, &event);
     record_entry(loop, loop_event(loop, at), &entry, due, group);
     loop->s.last_due = due;
     pop(loop);
@@ -425,7 +236,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         loop->counters.held_named++;
         if (loop->s.held_count < HELD_LIMIT)
             loop->s.held[loop->s.held_count++] = event;
-    } else if (turns_clock(&event)) {
+    } else if (ikvi_loop_turns_clock(&event)) {
         ikvi_loop_turn(loop, &event, due, entry.lost);
     } else {
         if (event.time_ns > loop->s.moment)
@@ -480,27 +291,12 @@ static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
         return true; /* nothing will make the steps go on */
     if (is_early(loop, event) && (group == 0 || entry->group != group))
         return false;
-    if (entry->group != 0 || turns_clock(event))
+    if (entry->group != 0 || ikvi_loop_turns_clock(event))
         return due < loop->s.next_end;
     if (entry->due != NO_DUE)
         return false; /* it waits for its step */
     return loop->s.stopped ||
            (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
-}
-
-/* Whether a handler has changed what mice rest on, so that they are to be
- * tested again while the steps stand still. */
-static void note_owed(ikv_loop *loop)
-{
-    loop->s.owed = false;
-    for (uint32_t i = 0; loop->s.stopped && i < loop->router_count; i++)
-        loop->s.owed = loop->s.owed || ikvi_router_is_stale(loop->routers[i]);
-}
-
-void ikvi_loop_retest(ikv_loop *loop)
-{
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], loop->s.moment);
 }
 
 /* Whether a played event says with which others it was routed. */
@@ -514,14 +310,14 @@ static bool is_alone(const loop_entry *entry)
 static void feed_raw(ikv_loop *loop, uint64_t end, bool between)
 {
     const loop_entry *head = loop_entry_at(loop, loop->s.head);
-    uint64_t due = earliest_due(loop);
+    uint64_t due = ikvi_loop_earliest_due(loop);
     for (uint32_t nth = 0; nth < loop->s.count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         const loop_entry *entry = loop_entry_at(loop, at);
-        due = due_of(loop, loop_event(loop, at), entry, due);
+        due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
         if (due >= end ||
             (between && nth > 0 &&
-             (turns_clock(loop_event(loop, at)) || is_alone(entry) ||
+             (ikvi_loop_turns_clock(loop_event(loop, at)) || is_alone(entry) ||
               entry->group != head->group || entry->played != head->played)))
             return;
         if (nth >= loop->s.fed)
@@ -551,16 +347,6 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
     }
 }
 
-/* While the steps stand still: holds that are due, and what resting mice owe
- * because a handler has changed something. */
-void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock)
-{
-    ikvi_loop_advance_holds(loop, clock);
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], clock);
-    note_owed(loop);
-}
-
 /* That a hold has come due, or that mice were tested for what came of routed
  * input, is recorded as a further loop.pause: on the tape it stands before what
  * was routed after it. What changes by other code is on no tape. */
@@ -577,7 +363,7 @@ void ikvi_loop_stand_still(ikv_loop *loop)
     if (next <= loop->now || loop->s.owed) {
         ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
         ikv_intake intake = IKV_INTAKE_INIT;
-        intake.due_ns = earliest_due(loop);
+        intake.due_ns = ikvi_loop_earliest_due(loop);
         ikvi_loop_record(loop, &mark, &intake);
     }
     ikvi_loop_pass_time(loop, loop->now);
@@ -595,7 +381,8 @@ void ikvi_loop_route_between(ikv_loop *loop)
     while (has_more(loop)) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         const ikv_event *event = loop_event(loop, loop->s.head);
-        uint64_t due = due_of(loop, event, entry, earliest_due(loop));
+        uint64_t due =
+            ikvi_loop_due_of(loop, event, entry, ikvi_loop_earliest_due(loop));
         if (loop->s.marked == 0 && !is_between(loop, due, routed ? last : 0))
             break;
         if (!entry->played && live == 0)
@@ -605,7 +392,8 @@ void ikvi_loop_route_between(ikv_loop *loop)
                                              : live;
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
-        bool input = entry->how == IKV_INTAKE_INPUT && !turns_clock(event);
+        bool input =
+            entry->how == IKV_INTAKE_INPUT && !ikvi_loop_turns_clock(event);
         /* A tape's numbers and those given here have nothing in common. */
         bool apart = is_alone(entry) || group != last;
         if (routed && apart)
@@ -615,7 +403,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             feed_raw(loop, UINT64_MAX, true);
         }
         if (loop->s.marked == 0 && !is_alone(entry))
-            mark_run(loop, UINT64_MAX);
+            ikvi_loop_mark_run(loop, UINT64_MAX);
         take_head(loop, due, group);
         routed = input || (routed && !apart);
         last = group;
@@ -623,7 +411,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
     loop->s.marked = 0;
     if (routed)
         ikvi_loop_retest(loop);
-    note_owed(loop);
+    ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
 
@@ -633,11 +421,12 @@ void ikvi_loop_route_step(ikv_loop *loop)
     while (has_more(loop)) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         const ikv_event *event = loop_event(loop, loop->s.head);
-        uint64_t due = due_of(loop, event, entry, earliest_due(loop));
+        uint64_t due =
+            ikvi_loop_due_of(loop, event, entry, ikvi_loop_earliest_due(loop));
         if (due >= loop->s.next_end)
             break;
         if (loop->s.marked == 0)
-            mark_run(loop, loop->s.next_end);
+            ikvi_loop_mark_run(loop, loop->s.next_end);
         take_head(loop, due, 0);
     }
     loop->s.marked = 0;

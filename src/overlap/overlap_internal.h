@@ -5,6 +5,8 @@
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
  * of, between two targets or two bodies, and lasts while touches hold it.
+ *
+ * Files, lowest first: overlap_contact.c, overlap_near.c, overlap.c.
  */
 #ifndef IKVI_OVERLAP_INTERNAL_H
 #define IKVI_OVERLAP_INTERNAL_H

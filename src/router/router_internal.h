@@ -1,7 +1,10 @@
-/* router_internal.h - the router's inside: router.c opens it and sends each
- * event on its way, router_path.c sends along paths, router_pointer.c keeps
- * pointers, router_click.c makes clicks, holds and drags of presses,
- * router_keys.c keeps keys and focus. */
+/* router_internal.h - the router's inside: pointers, paths, keys and focus,
+ * clicks and drags, gestures, capture, pads.
+ *
+ * Files, lowest first: router_table.c, router_path.c, router_keys.c,
+ * router_click.c, router_gesture.c, router_capture.c, router_pad.c,
+ * router_pointer.c, router.c.
+ */
 #ifndef IKVI_ROUTER_INTERNAL_H
 #define IKVI_ROUTER_INTERNAL_H
 

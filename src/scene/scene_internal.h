@@ -1,6 +1,9 @@
-/* scene_internal.h - the scene's inside: scene.c keeps the tree, scene_place.c
- * the spaces, scene_shape.c the shapes, scene_index.c finds candidates,
- * scene_pick.c answers queries. */
+/* scene_internal.h - the scene's inside: the tree, shapes, what queries take,
+ * the index of candidates, spaces.
+ *
+ * Files, lowest first: scene_tree.c, scene_shape.c, scene_probe.c,
+ * scene_index.c, scene_place.c, scene_pick.c, scene.c.
+ */
 #ifndef IKVI_SCENE_INTERNAL_H
 #define IKVI_SCENE_INTERNAL_H
 

@@ -1,5 +1,5 @@
-/* scene_probe.c - what a query takes of the candidates that it is offered: those
- * that are wanted and met, the topmost or a heap of the topmost. */
+/* scene_probe.c - what a query takes of the candidates that it is offered:
+ * those that are wanted and met, the topmost or a heap of the topmost. */
 #include "scene_internal.h"
 
 static bool clips_let(const ikv_scene *scene, const scene_item *item, float x,

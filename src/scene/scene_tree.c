@@ -12,7 +12,8 @@ uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target)
 }
 
 /* The item after a subtree in the walk, NO_ITEM at the end. */
-uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top, uint32_t place)
+uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top,
+                              uint32_t place)
 {
     while (place != top) {
         const scene_item *item = item_at(scene, place);

@@ -1,0 +1,152 @@
+/* loop_merge.c - Q2: moves of one pointer up to the next transition are one. */
+#include "loop_internal.h"
+
+bool ikvi_loop_turns_clock(const ikv_event *event)
+{
+    return event->kind >= IKV_KIND_LOOP_DROPPED &&
+           event->kind <= IKV_KIND_LOOP_IDLE;
+}
+
+/* When the head's or a later entry's turn is, in steps' time, given that of the
+ * one before it. */
+uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
+                          const loop_entry *entry, uint64_t before)
+{
+    uint64_t due = entry->due != NO_DUE
+                       ? entry->due
+                       : ikvi_loop_to_steps(loop, event->time_ns);
+    return due < before ? before : due;
+}
+
+uint64_t ikvi_loop_earliest_due(const ikv_loop *loop)
+{
+    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
+                                                 : loop->s.next_begin;
+}
+
+/* Whose moves are merged: as far as a number tells. */
+static uint64_t merge_key(const ikv_event *event, uint8_t family)
+{
+    uint32_t who = family == IKV_FAMILY_POINTER ? event->pointer.pointer
+                   : family == IKV_FAMILY_WHEEL ? event->wheel.pointer
+                   : family == IKV_FAMILY_PAD
+                       ? event->pad.pad * 256u + event->pad.index
+                       : event->target.bits;
+    return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;
+}
+
+static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
+{
+    if (a->view != b->view || a->seat != b->seat ||
+        a->modifiers != b->modifiers ||
+        ((a->flags ^ b->flags) & (unsigned)~IKV_GAP) != 0 ||
+        a->target.bits != b->target.bits || a->source.bits != b->source.bits)
+        return false;
+    if (family == IKV_FAMILY_POINTER)
+        return a->pointer.type == b->pointer.type &&
+               a->pointer.button == b->pointer.button &&
+               a->pointer.buttons == b->pointer.buttons;
+    if (family == IKV_FAMILY_WHEEL)
+        return a->wheel.mode == b->wheel.mode &&
+               a->wheel.type == b->wheel.type &&
+               a->wheel.buttons == b->wheel.buttons;
+    return true;
+}
+
+/* What is known of a key in this run; NULL if there is no room. */
+static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
+{
+    uint32_t at = (uint32_t)((key * UINT64_C(0x9e3779b97f4a7c15)) >> 58);
+    for (uint32_t i = 0; i < MERGE_SLOTS; i++) {
+        merge_slot *known = &loop->s.slots[(at + i) % MERGE_SLOTS];
+        if (known->run != loop->s.run) {
+            *known = (merge_slot){key, loop->s.run, UINT32_MAX};
+            return known;
+        }
+        if (known->key == key)
+            return known;
+    }
+    return NULL;
+}
+
+/* Ties a move to the one before it of the same pointer. */
+static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
+{
+    const ikv_event *event = loop_event(loop, index);
+    loop_entry *entry = loop_entry_at(loop, index);
+    merge_slot *known = find_slot(loop, merge_key(event, family));
+    entry->length = 1;
+    entry->merged = false;
+    if (known == NULL)
+        return;
+    if (known->last != UINT32_MAX) {
+        loop_entry *before = loop_entry_at(loop, known->last);
+        if (before->length < loop->sample_limit &&
+            mergeable(loop_event(loop, known->last), event, family)) {
+            before->merged = true;
+            entry->length = (uint16_t)(before->length + 1);
+            entry->before = (index - known->last) & (loop->capacity - 1);
+        }
+    }
+    known->last = index;
+}
+
+/* Q2: from the head on, moves until something else comes, or another group's or
+ * step's event. `end` is in steps' time. */
+void ikvi_loop_mark_run(ikv_loop *loop, uint64_t end)
+{
+    uint64_t due = ikvi_loop_earliest_due(loop);
+    uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
+    loop->s.run++;
+    for (; nth < loop->s.count; nth++) {
+        uint32_t at = loop_ring_index(loop, nth);
+        const ikv_event *event = loop_event(loop, at);
+        const loop_entry *entry = loop_entry_at(loop, at);
+        const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+        if (entry->how == IKV_INTAKE_INBOX && entry->within) {
+            loop_entry_at(loop, at)->length = 1;
+            loop_entry_at(loop, at)->merged = false;
+            continue;
+        }
+        due = ikvi_loop_due_of(loop, event, entry, due);
+        if (info->queue_class != IKV_QUEUE_MERGEABLE ||
+            entry->how != IKV_INTAKE_INPUT || entry->group != group ||
+            due >= end)
+            break;
+        chain_move(loop, at, info->family);
+    }
+    loop->s.marked = nth;
+}
+
+static void add_motion(ikv_event *to, const ikv_event *from, uint8_t family)
+{
+    if (family == IKV_FAMILY_POINTER) {
+        to->pointer.dx += from->pointer.dx;
+        to->pointer.dy += from->pointer.dy;
+    } else if (family == IKV_FAMILY_WHEEL) {
+        to->wheel.dx += from->wheel.dx;
+        to->wheel.dy += from->wheel.dy;
+        to->wheel.dz += from->wheel.dz;
+    }
+}
+
+/* The moves that the entry at `index` carries, oldest first; it becomes their
+ * sum. Returns how many. */
+uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event)
+{
+    const loop_entry *entry = loop_entry_at(loop, index);
+    uint32_t count = entry->length;
+    uint8_t family = loop_kind_info(loop, event->kind)->family;
+    ikv_event *samples = ikvi_at(loop, loop->samples);
+    for (uint32_t i = count; i-- > 0;) {
+        samples[i] = *loop_event(loop, index);
+        index = (index - entry->before) & (loop->capacity - 1);
+        entry = loop_entry_at(loop, index);
+    }
+    for (uint32_t i = 0; i + 1 < count; i++) {
+        add_motion(event, &samples[i], family);
+        event->flags |= samples[i].flags & IKV_GAP;
+    }
+    event->samples = (uint16_t)count;
+    return count;
+}

@@ -1,0 +1,47 @@
+/* loop_tell.c - what the loop tells: its own events, and recorders. */
+#include "loop_internal.h"
+
+bool ikvi_loop_scope(ikv_loop *loop, bool of_step)
+{
+    bool was = loop->in_scope;
+    if (was != of_step) {
+        loop->in_scope = of_step;
+        ikvi_bus_set_scope(loop->bus, of_step);
+    }
+    return was;
+}
+
+void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                    uint64_t step, float seconds, uint32_t count)
+{
+    if (ikvi_bus_nobody_hears(loop->bus, kind))
+        return;
+    ikv_event event = ikv_event_make(kind, time_ns);
+    event.target = ikv_bus_root(loop->bus);
+    event.loop.step = step;
+    event.loop.frame = loop->in_scope ? 0 : loop->frame;
+    event.loop.seconds = seconds;
+    event.loop.count = count;
+    ikv_bus_deliver(loop->bus, &event);
+}
+
+void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
+                      const ikv_intake *intake)
+{
+    if (loop->recorder != NULL)
+        loop->recorder(event, intake, loop->recorder_user);
+}
+
+uint32_t ikvi_loop_next_group(ikv_loop *loop)
+{
+    loop->groups += loop->groups < UINT32_MAX;
+    return loop->groups;
+}
+
+void ikvi_loop_note_past(ikv_loop *loop)
+{
+    bool past = loop->s.next_step < loop->furthest && !loop->s.stopped;
+    ikvi_bus_hold_inboxes(loop->bus,
+                          loop->given > 0 ||
+                              (ikvi_bus_holds_inboxes(loop->bus) && past));
+}

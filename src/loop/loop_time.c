@@ -1,0 +1,53 @@
+/* loop_time.c - two times, and the anchor that ties them. */
+#include "loop_internal.h"
+
+/* n = q * num + r gives q whole spans of den seconds, and r steps more. */
+uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den)
+{
+    if (num == 0)
+        return 0;
+    uint64_t span = (uint64_t)den * SECOND;
+    uint64_t whole = span / num, rest = span % num;
+    return n * whole + n / num * rest + n % num * rest / num;
+}
+
+uint64_t ikvi_loop_frame_period(const ikv_loop *loop)
+{
+    uint32_t hz = loop->frame_hz == IKV_UNPACED ? 60 : loop->frame_hz;
+    return SECOND / hz;
+}
+
+uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock)
+{
+    if (loop->s.stopped || clock <= loop->s.anchor_clock)
+        return loop->s.anchor_steps;
+    uint64_t past = clock - loop->s.anchor_clock;
+    if (loop->s.scale != REAL_TIME)
+        past = past / REAL_TIME * loop->s.scale +
+               past % REAL_TIME * loop->s.scale / REAL_TIME;
+    return loop->s.anchor_steps + past;
+}
+
+/* The first moment of the clock at which the steps' time is that. */
+uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps)
+{
+    if (loop->s.stopped || steps <= loop->s.anchor_steps)
+        return loop->s.anchor_clock;
+    uint64_t past = steps - loop->s.anchor_steps, scale = loop->s.scale;
+    if (scale != REAL_TIME)
+        past = past / scale * REAL_TIME +
+               (past % scale * REAL_TIME + scale - 1) / scale;
+    return loop->s.anchor_clock + past;
+}
+
+void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps)
+{
+    loop->s.anchor_clock = clock;
+    loop->s.anchor_steps = steps;
+}
+
+void ikvi_loop_time_step(ikv_loop *loop)
+{
+    uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
+    loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
+}

@@ -1,0 +1,243 @@
+/* loop_turn.c - what turns the clock: pauses, single steps, scale, lost time.
+ */
+#include "loop_internal.h"
+
+/* A moment of the steps' time within the step that comes next. */
+static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
+{
+    steps = steps < loop->s.next_begin ? loop->s.next_begin : steps;
+    return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
+}
+
+/* Turns the clock, at that place in steps' time. */
+static void turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                 uint64_t lost)
+{
+    uint64_t at = event->time_ns, from = loop->s.anchor_clock;
+    from = at > from ? at : from;
+    switch (event->kind) {
+    case IKV_KIND_LOOP_DROPPED:
+    case IKV_KIND_LOOP_IDLE:
+        ikvi_loop_set_anchor(loop, at + lost, due);
+        loop->s.step_begin = at + lost;
+        break;
+    case IKV_KIND_LOOP_PAUSE:
+        ikvi_loop_set_anchor(loop, from, within_next_step(loop, due));
+        loop->s.stopped = true;
+        break;
+    case IKV_KIND_LOOP_RESUME:
+        ikvi_loop_advance_holds(loop, at);
+        ikvi_loop_set_anchor(loop, from, loop->s.anchor_steps);
+        loop->s.stopped = false;
+        break;
+    case IKV_KIND_LOOP_SINGLE:
+        if (loop->s.stopped)
+            ikvi_loop_set_anchor(loop, from, loop->s.next_end);
+        break;
+    default: /* loop.scale */
+        ikvi_loop_set_anchor(loop, from, ikvi_loop_to_steps(loop, from));
+        loop->s.scale = event->loop.count;
+        break;
+    }
+    loop->s.moment = at > loop->s.moment ? at : loop->s.moment;
+    ikvi_loop_time_step(loop);
+    if (event->kind == IKV_KIND_LOOP_PAUSE)
+        ikvi_loop_retest(loop); /* as at a step's begin, which won't come */
+}
+
+static void turn_at_step(ikv_loop *loop, ikv_kind kind, uint64_t lost)
+{
+    ikv_event event = ikv_event_make(kind, loop->s.step_begin);
+    event.loop.count = loop->s.new_scale;
+    turn(loop, &event, loop->s.next_begin, lost);
+}
+
+void ikvi_loop_settle(ikv_loop *loop)
+{
+    uint64_t losing = loop->s.losing;
+    bool single = loop->s.single;
+    loop->s.losing = 0;
+    loop->s.single = false;
+    if (losing > 0)
+        turn_at_step(loop, IKV_KIND_LOOP_DROPPED, losing);
+    if (loop->s.scale != loop->s.new_scale)
+        turn_at_step(loop, IKV_KIND_LOOP_SCALE, 0);
+    if (loop->s.stopped != loop->s.paused)
+        turn_at_step(
+            loop, loop->s.paused ? IKV_KIND_LOOP_PAUSE : IKV_KIND_LOOP_RESUME,
+            0);
+    if (single)
+        turn_at_step(loop, IKV_KIND_LOOP_SINGLE, 0);
+}
+
+/* Takes a wish down: what it comes to is done now, or when the step that runs
+ * has ended. ABSENT if it is so already. */
+static ikv_status wish(ikv_loop *loop, const ikv_event *event, uint64_t lost)
+{
+    bool in_step = loop->where == IN_STEP;
+    uint32_t scale = event->loop.count;
+    switch (event->kind) {
+    case IKV_KIND_LOOP_PAUSE:
+    case IKV_KIND_LOOP_RESUME:
+        if (loop->s.paused == (event->kind == IKV_KIND_LOOP_PAUSE))
+            return IKV_ABSENT;
+        loop->s.paused = !loop->s.paused;
+        return IKV_OK;
+    case IKV_KIND_LOOP_SINGLE:
+        if (!loop->s.paused)
+            return IKV_ABSENT;
+        loop->s.single = in_step;
+        return IKV_OK;
+    case IKV_KIND_LOOP_SCALE:
+        if (scale == 0 || scale > IKV_SCALE_LIMIT)
+            return IKV_BAD_VALUE;
+        if (scale == loop->s.new_scale)
+            return IKV_ABSENT;
+        loop->s.new_scale = scale;
+        return IKV_OK;
+    default:
+        loop->s.losing += in_step ? lost : 0;
+        return IKV_OK;
+    }
+}
+
+static void tell_of_turn(ikv_loop *loop, const ikv_event *event)
+{
+    ikvi_loop_tell(loop, event->kind, event->time_ns, loop->s.next_step,
+                   event->loop.seconds, event->loop.count);
+}
+
+void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                    uint64_t lost)
+{
+    if (wish(loop, event, lost) != IKV_OK) {
+        if (loop->s.stopped) /* time goes on all the same */
+            ikvi_loop_pass_time(loop, event->time_ns);
+        return;
+    }
+    if (loop->where != IN_STEP)
+        turn(loop, event, due, lost);
+    tell_of_turn(loop, event);
+}
+
+static void record_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                        uint64_t lost)
+{
+    ikv_intake intake = IKV_INTAKE_INIT;
+    intake.has_due = true;
+    intake.due_ns = due;
+    intake.lost_ns = lost;
+    loop->s.last_due = due;
+    ikvi_loop_record(loop, event, &intake);
+}
+
+/* Asks for a turn of the clock. Within a step it takes effect at the step's
+ * end; what a handler asks for between steps, at its event's time, so that it
+ * is the same at any frame rate; else now, and then it is recorded. */
+static ikv_status ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
+{
+    if (loop == NULL)
+        return IKV_BAD_ARGUMENT;
+    bool recorded = !loop->in_scope;
+    uint64_t at = loop->in_scope ? loop->s.moment : loop->now;
+    ikv_event event = ikv_event_make(kind, at);
+    event.loop.count = count;
+    ikv_status status = wish(loop, &event, 0);
+    if (status != IKV_OK)
+        return status;
+    bool scope = ikvi_loop_scope(loop, true);
+    if (loop->where != IN_STEP) {
+        uint64_t due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
+        due = due > loop->s.last_due ? due : loop->s.last_due;
+        uint64_t then = ikvi_loop_to_clock(loop, due);
+        if (kind == IKV_KIND_LOOP_PAUSE && recorded && then < at)
+            event.time_ns = then;
+        if (recorded)
+            record_turn(loop, &event, due, 0);
+        turn(loop, &event, due, 0);
+    }
+    tell_of_turn(loop, &event);
+    ikvi_loop_scope(loop, scope);
+    return IKV_OK;
+}
+
+ikv_status ikv_loop_pause(ikv_loop *loop)
+{
+    return ask(loop, IKV_KIND_LOOP_PAUSE, 0);
+}
+
+ikv_status ikv_loop_resume(ikv_loop *loop)
+{
+    return ask(loop, IKV_KIND_LOOP_RESUME, 0);
+}
+
+ikv_status ikv_loop_single_step(ikv_loop *loop)
+{
+    return ask(loop, IKV_KIND_LOOP_SINGLE, 0);
+}
+
+ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths)
+{
+    return ask(loop, IKV_KIND_LOOP_SCALE, thousandths);
+}
+
+bool ikv_loop_paused(const ikv_loop *loop)
+{
+    return loop != NULL && loop->s.paused;
+}
+
+uint32_t ikv_loop_scale(const ikv_loop *loop)
+{
+    return loop != NULL ? loop->s.new_scale : 0;
+}
+
+/* The steps stand still at the next one's begin for that long. */
+void ikvi_loop_lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
+                         uint64_t lost, uint32_t count)
+{
+    uint64_t at = ikvi_loop_to_clock(loop, due);
+    ikv_event event = ikv_event_make(kind, at);
+    event.loop.step = loop->s.next_step;
+    event.loop.seconds = (float)((double)lost / (double)SECOND);
+    event.loop.count = count;
+    bool scope = ikvi_loop_scope(loop, true);
+    record_turn(loop, &event, due, lost);
+    turn(loop, &event, due, lost);
+    tell_of_turn(loop, &event);
+    ikvi_loop_scope(loop, scope);
+}
+
+/* Steps that have run before, and are run again, come first: how far the steps'
+ * time has come is known then. */
+static IKVI_APART void drop_beyond(ikv_loop *loop)
+{
+    uint64_t from =
+        loop->s.next_step > loop->furthest ? loop->s.next_step : loop->furthest;
+    uint64_t reached = ikvi_loop_to_steps(loop, loop->now);
+    uint64_t kept = from + loop->max_steps;
+    if (loop->playing || reached < loop_step_start(loop, kept + 1))
+        return;
+    uint64_t length = loop->whole + (loop->rest != 0);
+    uint64_t steps = (reached - loop_step_start(loop, kept)) / length;
+    while (loop_step_start(loop, kept + steps + 1) <= reached)
+        steps++;
+    uint64_t due = loop->s.next_begin;
+    uint64_t lost =
+        ikvi_loop_to_clock(loop,
+                           loop_step_start(loop, loop->s.next_step + steps)) -
+        ikvi_loop_to_clock(loop, due);
+    loop->counters.dropped_ns += lost;
+    loop->counters.dropped_steps += steps;
+    due = due > loop->s.last_due ? due : loop->s.last_due;
+    loop_say_once(loop, SAID_DROPPED, IKV_REPORT_WARNING, IKV_OK,
+                  "more steps were due than loop.max_steps: time was dropped");
+    ikvi_loop_lose_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
+                        steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
+}
+
+void ikvi_loop_drop_time(ikv_loop *loop)
+{
+    loop->dropping = ikvi_bus_holds_inboxes(loop->bus);
+    if (!loop->dropping && loop->now > loop->s.step_end + loop->whole)
+        drop_beyond(loop);
+}

@@ -472,10 +472,90 @@ START_TEST(shapes_in_double)
 }
 END_TEST
 
+/* ------------------------------------------------------------ candidates -- */
+
+/* How many shapes a query compares, in hundredths: what the index is for. */
+static const struct {
+    const char *layout;
+    uint32_t count;
+    uint32_t far; /* each nth lies a thousand times as far away, and all far
+                     from the origin; 0: none */
+    uint32_t crowding; /* how much they are drawn together */
+    float large;       /* each 97th is, by so much */
+    uint32_t most;
+} crowd_table[] = {
+    {"spread evenly", 100, 0, 1, 40, 152},
+    {"spread evenly", 400, 0, 1, 40, 96},
+    {"spread evenly", 3000, 0, 1, 40, 82},
+    {"some far away", 100, 20, 1, 40, 310},
+    {"some far away", 400, 50, 1, 40, 211},
+    {"some far away", 3000, 50, 1, 40, 189},
+    {"drawn together", 400, 0, 4, 5, 1792},
+    {"drawn together", 3000, 0, 4, 5, 2736},
+    {"large ones", 400, 0, 1, 400, 251},
+    {"large ones", 3000, 0, 1, 400, 721},
+};
+
+static float drawn(uint64_t *seed, float side, uint32_t times)
+{
+    float part = side;
+    for (uint32_t i = 0; i < times; i++)
+        part *= (float)random_below(seed, 1 << 20) / (1 << 20);
+    return part;
+}
+
+START_TEST(few_candidates)
+{
+    enum {
+        QUERIES = 400
+    };
+    static float at[3000][2];
+    static ikv_target targets[3000];
+    bench_kit k;
+    uint32_t count = crowd_table[_i].count;
+    float side = 10 * sqrtf((float)count);
+    uint64_t seed = 11;
+    kit_prepare(&k);
+    k.config.bus.targets = count + 8;
+    kit_open(&k);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_query query = IKV_QUERY_INIT;
+    for (uint32_t i = 0; i < count; i++) {
+        bool away = crowd_table[_i].far > 0 && i % crowd_table[_i].far == 0;
+        float base = crowd_table[_i].far > 0 ? 1e6f : 0;
+        t.x = drawn(&seed, away ? 1000 * side : side, crowd_table[_i].crowding);
+        t.y = drawn(&seed, side, crowd_table[_i].crowding);
+        t.x += base;
+        t.y += base;
+        float size = i % 97 == 0 ? crowd_table[_i].large : 5;
+        t.shape = ikv_scene_rect(0, 0, size, size);
+        at[i][0] = t.x;
+        at[i][1] = t.y;
+        ok(ikv_scene_add(k.scene, &t, &targets[i], NULL));
+    }
+    for (uint32_t i = 0; i < QUERIES; i++) {
+        uint32_t near = random_below(&seed, count);
+        query.x = at[near][0] + drawn(&seed, 8, 1);
+        query.y = at[near][1] + drawn(&seed, 8, 1);
+        ikv_scene_pick_all(k.scene, &query, NULL, 0);
+        if (i % 4 == 0) /* a small move */
+            ok(ikv_scene_move(k.scene, targets[near], at[near][0] + 0.25f,
+                              at[near][1]));
+    }
+    ikv_scene_counters n = ikv_scene_count(k.scene);
+    ck_assert(n.gridded == (count > 200));
+    ck_assert_msg(n.tested * 100 <= (uint64_t)crowd_table[_i].most * QUERIES,
+                  "%s, %u: %.2f a query", crowd_table[_i].layout, count,
+                  (double)n.tested / QUERIES);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *hits_suite(void)
 {
     Suite *s = suite_create("hits");
     add_table(s, "HIT index equals scan", index_model, ROWS(spreads));
     add_table(s, "HIT2 shapes", shapes_in_double, 5);
+    add_table(s, "HIT few candidates", few_candidates, ROWS(crowd_table));
     return s;
 }

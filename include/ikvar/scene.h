@@ -472,11 +472,13 @@ IKV_API ikv_status ikv_scene_watch_removals(ikv_scene *scene,
  *   rebuilds   of the grid since opening
  *   refreshes  of all boxes at once, before a scan
  *   relabels   of the whole order
+ *   tested     candidates whose shapes were compared, by all queries
  *   index_bytes, target_bytes  a target, as opened */
 typedef struct ikv_scene_counters {
     IKV_ALIGNED(8) uint64_t rebuilds;
     IKV_ALIGNED(8) uint64_t refreshes;
     IKV_ALIGNED(8) uint64_t relabels;
+    IKV_ALIGNED(8) uint64_t tested;
     uint32_t targets;
     uint32_t polygons;
     bool gridded;

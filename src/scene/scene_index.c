@@ -893,7 +893,7 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
             }
 }
 
-void ikvi_index_search(ikv_scene *scene, probe *p)
+static void search(ikv_scene *scene, probe *p)
 {
     scene_index *x = &scene->index;
     uint16_t q[4];
@@ -912,6 +912,13 @@ void ikvi_index_search(ikv_scene *scene, probe *p)
     for (uint32_t level = 0; level < GRID_LEVELS; level++)
         if (x->level_count[level] > 0)
             search_cells(scene, p, wanted, level, q);
+}
+
+void ikvi_index_search(ikv_scene *scene, probe *p)
+{
+    search(scene, p);
+    scene->counters.tested += p->tested;
+    p->tested = 0;
 }
 
 /* ------------------------------------------------------------ validator -- */

@@ -233,6 +233,7 @@ typedef struct probe {
     uint32_t best; /* place, or NO_ITEM */
     ikv_target *heap;
     uint32_t room, filled, total;
+    uint32_t tested; /* since that was counted */
 } probe;
 
 void ikvi_index_search(ikv_scene *scene, probe *p);

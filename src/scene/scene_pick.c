@@ -23,7 +23,7 @@ IKVI_INLINE void begin_probe(probe *p, const ikv_scene *scene,
     p->limit = UINT64_MAX;
     p->best = NO_ITEM;
     p->heap = NULL;
-    p->room = p->filled = p->total = 0;
+    p->room = p->filled = p->total = p->tested = 0;
     if (query->skip_body.bits == 0)
         return;
     uint32_t skip = ikvi_scene_find(scene, query->skip_body);

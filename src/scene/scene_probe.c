@@ -44,8 +44,9 @@ static bool wanted(const probe *p, const scene_item *item, uint32_t place)
             ikvi_scene_body(p->scene, place) != p->skip_body);
 }
 
-static bool met(const probe *p, const scene_item *item)
+static bool met(probe *p, const scene_item *item)
 {
+    p->tested++;
     if (p->rect != NULL)
         return meets_rect(p, item);
     return ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius,

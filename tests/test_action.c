@@ -282,13 +282,13 @@ static void bind_all(const char *words)
             ikv_scope scope = {IKV_ANYWHERE, 0, {0}};
             if (where != NULL) {
                 *where++ = '\0';
-                scope.where = strcmp(where, "layer1") == 0  ? IKV_IN_LAYER
-                              : strcmp(where, "focus") == 0 ? IKV_FOCUSED
-                                                            : IKV_WITHIN;
+                scope.where = strcmp(where, "layer1") == 0     ? IKV_IN_LAYER
+                              : strstr(where, "focus") != NULL ? IKV_FOCUSED
+                                                               : IKV_WITHIN;
                 scope.layer = scope.where == IKV_IN_LAYER;
-                scope.target = scope.where == IKV_WITHIN    ? lamp
-                               : scope.where == IKV_FOCUSED ? field
-                                                            : (ikv_target){0};
+                scope.target = scope.where == IKV_WITHIN     ? lamp
+                               : strcmp(where, "focus") == 0 ? field
+                                                             : (ikv_target){0};
             }
             ok(ikv_action_bind(actions, id, at, &scope, NULL));
         }
@@ -398,6 +398,8 @@ static const struct {
     {"A4 in a layer", "press:pointer.primary@layer1", "to105 b+0 b-0 |", "| "},
     {"A4 with the focus", "send:F5@focus", "+F5 -F5 | type +F5 -F5 | untype |",
      "| send^ sendv | | "},
+    {"A4 with any focus", "send:F5@anyfocus",
+     "+F5 -F5 | type +F5 -F5 | untype +F5 -F5 |", "| send^ sendv | | "},
     {"A4 the focus goes", "send:F5@focus", "type | +F5 | untype | -F5 |",
      "| send^ send= | sendv/1 | | "},
     {"A5 the longest chord", "s:KeyS save:Control+KeyS as:Control+Shift+KeyS",
@@ -621,6 +623,9 @@ static const struct {
     bool clash;
 } clashes[] = {{"KeyA", "KeyA", true},
                {"KeyA", "KeyB", false},
+               {"Control", "KeyA", false},
+               {"ControlLeft", "KeyA", false},
+               {"ControlLeft", "ControlRight", false},
                {"KeyA", "Control+KeyA", false},
                {"Control+Shift+KeyA", "Shift+Control+KeyA", true},
                {"Control+KeyA", "ControlLeft+KeyA", true},

@@ -630,10 +630,13 @@ static int nesting, inner_frames;
 static ikv_status poll_with_frames(void *state)
 {
     fake_port *f = state;
+    static bool polled;
+    ck_assert(!polled); /* not while it is polled already */
     if (nesting == 0 || f->sink == NULL)
         return IKV_OK;
     int frames = nesting;
     nesting = 0;
+    polled = true;
     for (int i = 0; i < frames; i++) {
         f->now_ns += 10 * ms_ns;
         ck_assert(ikv_loop_begin(k.loop));
@@ -644,6 +647,7 @@ static ikv_status poll_with_frames(void *state)
             ok(ikv_loop_end(k.loop)); /* the last one ends by itself */
     }
     note(&seen, "polled ");
+    polled = false;
     return IKV_OK;
 }
 

@@ -398,6 +398,9 @@ START_TEST(events_print)
     ck_assert_uint_eq(ikv_event_format(NULL, &e, small, sizeof small), length);
     ck_assert_str_eq(small, "pointer.dow");
     ck_assert_uint_eq(ikv_event_format(NULL, &e, NULL, 0), length);
+    char one[1] = {'x'};
+    ck_assert_uint_eq(ikv_event_format(NULL, &e, one, 1), length);
+    ck_assert_int_eq(one[0], '\0');
     e = ikv_event_make(IKV_KIND_KEY_UP, 0);
     e.key.code = IKV_CODE(0x04);
     e.key.key = 0xe9;

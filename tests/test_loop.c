@@ -608,6 +608,73 @@ START_TEST(loop_fails_to_open)
 }
 END_TEST
 
+/* What is subscribed for once a frame is called once in each. */
+static ikv_verdict note_frame(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)event, (void)user;
+    note(&seen, "%llu ", (unsigned long long)d->step);
+    return IKV_CONTINUE;
+}
+
+START_TEST(once_a_frame)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    seen.text[0] = '\0';
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_KEY_DOWN;
+    config.at_most = IKV_PER_FRAME;
+    config.handler = note_frame;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    kit_frame(&k, 0);
+    for (uint64_t frame = 1; frame < 4; frame++) {
+        push_key(&k, (double)frame * 40 - 35);
+        push_key(&k, (double)frame * 40 - 15); /* in another step */
+        kit_frame(&k, frame * 40);
+    }
+    ck_assert_str_eq(seen.text, "0 2 5 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* L6: what a handler asks for in a step happens at its end: it stands, and one
+ * more step runs. */
+static int steps_seen;
+
+static ikv_verdict stop_and_step(const ikv_event *event, const ikv_delivery *d,
+                                 void *user)
+{
+    ikv_loop *loop = user;
+    (void)event;
+    if (++steps_seen == 2) {
+        ok(ikv_loop_pause(loop));
+        ok(ikv_loop_single_step(loop));
+    }
+    ck_assert_uint_eq(d->step + 1, (uint64_t)steps_seen);
+    return IKV_CONTINUE;
+}
+
+START_TEST(single_in_step)
+{
+    bench_kit k = {0};
+    ikv_target everywhere = {0};
+    kit_open(&k);
+    steps_seen = 0;
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_STEP, everywhere, stop_and_step,
+                    k.loop, NULL));
+    for (uint64_t frame = 0; frame < 12; frame++)
+        kit_frame(&k, frame * 20);
+    ck_assert_int_eq(steps_seen, 3);
+    ck_assert(ikv_loop_paused(k.loop));
+    ok(ikv_loop_single_step(k.loop));
+    kit_frame(&k, 260);
+    kit_frame(&k, 280);
+    ck_assert_int_eq(steps_seen, 4);
+    kit_close(&k);
+}
+END_TEST
+
 /* A kit without what a program doesn't need runs as well. */
 START_TEST(smaller_kits)
 {
@@ -766,6 +833,8 @@ Suite *loop_suite(void)
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
+    add(s, "D7 once a frame", once_a_frame);
+    add(s, "L6 a single step asked for in one", single_in_step);
     add_table(s, "L9 smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));

@@ -195,6 +195,35 @@ START_TEST(threads_keep_their_order)
 }
 END_TEST
 
+/* Q3: each device that lost something is named once. */
+START_TEST(lost_devices)
+{
+    counted c = {0};
+    ikv_queue *q = open_queue(&c, 8, 8);
+    static bool named[IKV_DEVICE_LIMIT];
+    memset(named, 0, sizeof named);
+    uint16_t device, found = 0;
+    for (uint32_t i = 0; i < IKV_DEVICE_LIMIT; i++) {
+        ikv_queue_mark_lost(q, (uint16_t)i);
+        if (i % 37 == 0)
+            ikv_queue_mark_lost(q, (uint16_t)i);
+    }
+    for (; ikv_queue_take_lost(q, &device); found++) {
+        ck_assert_uint_lt(device, IKV_DEVICE_LIMIT);
+        ck_assert(!named[device]);
+        named[device] = true;
+    }
+    ck_assert_uint_eq(found, IKV_DEVICE_LIMIT);
+    for (uint32_t i = 0; i < IKV_DEVICE_LIMIT; i += 11) {
+        ikv_queue_mark_lost(q, (uint16_t)i);
+        ck_assert(ikv_queue_take_lost(q, &device));
+        ck_assert_uint_eq(device, i);
+        ck_assert(!ikv_queue_take_lost(q, &device));
+    }
+    close_queue(&c, q);
+}
+END_TEST
+
 Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
@@ -203,5 +232,6 @@ Suite *queue_suite(void)
     add(s, "Q1 wrong use", wrong_use);
     add(s, "memory", own_buffer);
     add(s, "Q1 threads", threads_keep_their_order);
+    add(s, "Q3 lost devices", lost_devices);
     return s;
 }

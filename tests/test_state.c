@@ -237,6 +237,29 @@ START_TEST(many_edges)
 }
 END_TEST
 
+/* K1: after a loss what the device says is down stays so, whichever it names
+ * first. */
+START_TEST(held_keys)
+{
+    static const char *const codes[] = {"KeyA", "KeyS", "KeyD"};
+    open_state();
+    ikv_event held[3], resync = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 0);
+    resync.device = k.fake.device;
+    for (int i = 0; i < 3; i++) {
+        push_key(IKV_KIND_KEY_DOWN, codes[i], 0);
+        held[i] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        held[i].device = k.fake.device;
+        held[i].key.code = ikv_code_find(codes[(i + _i) % 3]);
+    }
+    kit_frame(&k, 20);
+    ikv_state_resync(state, IKV_RAW, &resync, held, 2);
+    for (int i = 0; i < 3; i++)
+        ck_assert(ikv_state_key(state, IKV_RAW, 0, held[i].key.code).down ==
+                  (i < 2));
+    kit_close(&k);
+}
+END_TEST
+
 /* ------------------------------------------------------------- pointers -- */
 
 /* Each step: buttons, went down, went up, x, motion; "-" for no pointer. */
@@ -550,6 +573,7 @@ Suite *state_suite(void)
     add(s, "full pads", too_many_pads);
     add_table(s, "S1 S2 keys", keys, ROWS(key_table));
     add(s, "S1 many edges", many_edges);
+    add_table(s, "K1 held keys", held_keys, 3);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));

@@ -1,14 +1,14 @@
 /* action.c - sets, actions and bindings. See action_internal.h.
  *
- * A1  an action's bindings form one list, from `first` to `last`, in the order
- *     of binding
+ * action-1  an action's bindings form one list, from `first` to `last`, in the
+ *           order of binding
  *
- * A2  a binding lies in the bucket of each of its triggers: the last part of a
- *     chord, each part of an axis
+ * action-2  a binding lies in the bucket of each of its triggers: the last part
+ *           of a chord, each part of an axis
  *
- * A3  `held` names each binding and seat that is satisfied, once
+ * action-3  `held` names each binding and seat that is satisfied, once
  *
- * A4  an action is held by as many bindings as are satisfied
+ * action-4  an action is held by as many bindings as are satisfied
  */
 #include "action_internal.h"
 
@@ -581,13 +581,13 @@ static const char *validate_lists(const ikv_actions *a)
              at = binding_at(a, at)->next, listed++) {
             if (listed > a->binding_slots.used ||
                 binding_at(a, at)->action != i)
-                return "A1";
+                return "action-1";
             last = at;
         }
         if (last != row->last)
-            return "A1";
+            return "action-1";
     }
-    return listed == a->binding_slots.used ? NULL : "A1";
+    return listed == a->binding_slots.used ? NULL : "action-1";
 }
 
 static const char *validate_triggers(const ikv_actions *a)
@@ -599,7 +599,7 @@ static const char *validate_triggers(const ikv_actions *a)
             uint32_t part = at % ACTION_PARTS;
             if (!slot_used(&a->binding_slots, a, at / ACTION_PARTS) ||
                 trigger_bucket(b->shape.parts[part]) != i)
-                return "A2";
+                return "action-2";
             at = b->same[part];
         }
     for (uint32_t i = 0; i < a->binding_slots.capacity; i++)
@@ -607,7 +607,7 @@ static const char *validate_triggers(const ikv_actions *a)
             const action_shape *shape = &binding_at(a, i)->shape;
             expected += shape->count - first_trigger(shape);
         }
-    return listed == expected ? NULL : "A2";
+    return listed == expected ? NULL : "action-2";
 }
 
 static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
@@ -632,10 +632,10 @@ const char *ikv_action_validate(const ikv_actions *actions)
         return broken;
     for (uint32_t i = 0; i < a->held_count; i++) {
         if (!binding_run_at(a, *held_at(a, i))->on)
-            return "A3";
+            return "action-3";
         for (uint32_t k = 0; k < i; k++)
             if (*held_at(a, k) == *held_at(a, i))
-                return "A3";
+                return "action-3";
     }
     for (uint32_t i = 0; i < a->action_slots.capacity; i++)
         for (uint32_t seat = 0;
@@ -643,7 +643,7 @@ const char *ikv_action_validate(const ikv_actions *actions)
             uint32_t bindings = count_on(a, i, seat);
             on += bindings;
             if (action_run_at(a, i, seat)->on != bindings)
-                return "A4";
+                return "action-4";
         }
-    return on == a->held_count ? NULL : "A3";
+    return on == a->held_count ? NULL : "action-3";
 }

@@ -1,7 +1,7 @@
 /* bus_gate.c - conditions and limits: checked against the catalogue when
  * subscribing, kept in a compact form, looked at before a handler is called.
  *
- * G1  conditions that are used and those that are free make up all of them
+ * bus-9  conditions that are used and those that are free make up all of them
  */
 #include "bus_internal.h"
 

@@ -7,16 +7,17 @@
  * that end get `visits` 0, and what is subscribed waits in `pending`; when
  * busy returns to 0, settling tidies up.
  *
- * B1  run->count entries from run->first are in the pool; run->dead of them
- *     have no subscription
- * B2  a run's entries are sorted by rank, then birth
- * B3  links, entries and subscriptions refer to each other
- * B4  a target's chain holds all its runs, once each; the root's are also in
- *     root_runs by kind
- * B5  pending links are sorted as B2, and there are none while busy is 0
- * B6  subscriptions in owners' lists are in use and name that owner
- * B7  deferred events are on one lane or free, and each lane's count is right
- * B8  timers that are in use are in one list, in the order of due times
+ * bus-1  run->count entries from run->first are in the pool; run->dead of them
+ *        have no subscription
+ * bus-2  a run's entries are sorted by rank, then birth
+ * bus-3  links, entries and subscriptions refer to each other
+ * bus-4  a target's chain holds all its runs, once each; the root's are also in
+ *        root_runs by kind
+ * bus-5  pending links are sorted as bus-2, and there are none while busy is 0
+ * bus-6  subscriptions in owners' lists are in use and name that owner
+ * bus-7  deferred events are on one lane or free, and each lane's count is
+ *        right
+ * bus-8  timers that are in use are in one list, in the order of due times
  *
  * Files, lowest first: bus_gate.c, bus_past.c, bus_mail.c, bus_store.c,
  * bus_deliver.c, bus_time.c, bus.c.

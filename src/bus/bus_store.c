@@ -861,7 +861,7 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
     if (run->count > run->room ||
         run->first + run->room > b->pool_start + b->pool_half ||
         (run->room > 0 && run->first < b->pool_start))
-        return "B1";
+        return "bus-1";
     for (uint32_t i = 0; i < run->count; i++) {
         const bus_entry *e = ikvi_bus_entry(b, run->first + i);
         uint32_t link = ikvi_bus_words(b, b->pool_links)[run->first + i];
@@ -870,15 +870,15 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
             continue;
         }
         if (last != NULL && !link_comes_before(b, last, link))
-            return "B2";
+            return "bus-2";
         last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
         const bus_link *l = ikvi_bus_link(b, link);
         if (l->run != at || l->position != i || l->kind != run->kind ||
             ikvi_slots_bits(&b->subscription_slots, (void *)(uintptr_t)b,
                             l->subscription) != e->subscription)
-            return "B3";
+            return "bus-3";
     }
-    return dead == run->dead ? NULL : "B1";
+    return dead == run->dead ? NULL : "bus-1";
 }
 
 static const char *validate_chains(const ikv_bus *b)
@@ -890,11 +890,11 @@ static const char *validate_chains(const ikv_bus *b)
             const bus_run *run = ikvi_bus_run(b, at);
             if (++chained > b->entry_capacity || run->target != i ||
                 ikvi_bus_find_run(b, i, run->kind) != at)
-                return "B4";
+                return "bus-4";
         }
     for (uint32_t i = 0; i < b->entry_capacity; i++)
         used += ikvi_bus_run(b, i)->used;
-    return chained == used ? NULL : "B4";
+    return chained == used ? NULL : "bus-4";
 }
 
 const char *ikvi_bus_store_validate(const ikv_bus *b)
@@ -906,12 +906,12 @@ const char *ikvi_bus_store_validate(const ikv_bus *b)
             return broken;
     }
     if (b->busy == 0 && (b->pending_count != 0 || b->dirty_run != IKVI_NONE))
-        return "B5";
+        return "bus-5";
     for (uint32_t o = 0; o < b->owner_slots.capacity; o++) {
         for (uint32_t at = ikvi_bus_owner(b, o)->first; at != IKVI_NONE;
              at = ikvi_bus_subscription(b, at)->owner_next)
             if (ikvi_bus_subscription(b, at)->owner != o)
-                return "B6";
+                return "bus-6";
     }
     return validate_chains(b);
 }

@@ -521,7 +521,7 @@ static const char *validate_lane(const ikv_bus *b, const bus_lane *l)
         count++;
         last = at;
     }
-    return count == l->count && last == l->tail ? NULL : "B7";
+    return count == l->count && last == l->tail ? NULL : "bus-7";
 }
 
 const char *ikvi_bus_time_validate(const ikv_bus *b)
@@ -534,18 +534,18 @@ const char *ikvi_bus_time_validate(const ikv_bus *b)
     for (uint32_t i = 0; i < b->lane_count; i++) {
         const bus_lane *l = ikvi_bus_lane(b, i);
         if (validate_lane(b, l) != NULL)
-            return "B7";
+            return "bus-7";
         on_lanes += l->count;
     }
     if (on_lanes != b->deferred_used ||
         free_count + on_lanes != b->deferred_capacity)
-        return "B7";
+        return "bus-7";
     uint64_t due = 0;
     for (uint32_t at = b->first_timer; at != IKVI_NONE;
          at = ikvi_bus_timer(b, at)->next) {
         if (++timers > b->timer_slots.used || ikvi_bus_timer(b, at)->due < due)
-            return "B8";
+            return "bus-8";
         due = ikvi_bus_timer(b, at)->due;
     }
-    return timers == b->timer_slots.used ? NULL : "B8";
+    return timers == b->timer_slots.used ? NULL : "bus-8";
 }

@@ -1,7 +1,9 @@
 /* catalogue.c - the table of all kinds, fields and named values.
  *
- * C1  the rows of built_in_kinds stand in the order of their numbers, from 1
- * C2  user kind u has number IKV_KIND_USER + u; its fields lie in one run
+ * catalogue-1  the rows of built_in_kinds stand in the order of their numbers,
+ *              from 1
+ * catalogue-2  user kind u has number IKV_KIND_USER + u; its fields lie in one
+ *              run
  */
 #include "catalogue_shared.h"
 #include "memory.h"
@@ -75,7 +77,7 @@ enum {
     BUILT_IN_KINDS = sizeof built_in_kinds / sizeof built_in_kinds[0],
     HEADER_FIELDS = sizeof header_fields / sizeof header_fields[0]
 };
-_Static_assert((int)BUILT_IN_KINDS < (int)IKV_KIND_USER, "C2");
+_Static_assert((int)BUILT_IN_KINDS < (int)IKV_KIND_USER, "catalogue-2");
 
 static const struct family_row {
     const char *name, *meaning, *order;

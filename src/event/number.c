@@ -4,9 +4,9 @@
  * are short decimals: those are found by trying 0 to 6 decimals in exact
  * double arithmetic. The rest goes through exact big integers.
  *
- * N1  what is printed reads back (strtod, then cast to float if it is one) as
- *     the same value
- * N2  no shorter run of digits does
+ * number-1  what is printed reads back (strtod, then cast to float if it is
+ *           one) as the same value
+ * number-2  no shorter run of digits does
  */
 #include "number.h"
 

@@ -64,11 +64,11 @@ const char *ikvi_slots_validate(const ikvi_slots *slots, void *base)
     uint32_t free_count = 0, last = IKVI_NO_SLOT;
     for (uint32_t i = slots->head; i != IKVI_NO_SLOT;) {
         if (i >= slots->capacity || ++free_count > slots->capacity)
-            return "H1";
+            return "slots-1";
         last = i;
         i = ikvi_slots_at(slots, base, i)->next;
     }
     if (last != slots->tail)
-        return "H1";
-    return free_count + slots->used == slots->capacity ? NULL : "H3";
+        return "slots-1";
+    return free_count + slots->used == slots->capacity ? NULL : "slots-3";
 }

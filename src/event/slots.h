@@ -8,9 +8,9 @@
  * A handle is slot + 1 in the low bits, generation in the rest; so zero bits
  * name nothing, and the generations get all the bits that are left.
  *
- * H1  free slots form one list from `head` to `tail` by `next`
- * H2  slots that are in use have next == IKVI_IN_USE
- * H3  used + free slots == capacity
+ * slots-1  free slots form one list from `head` to `tail` by `next`
+ * slots-2  slots that are in use have next == IKVI_IN_USE
+ * slots-3  used + free slots == capacity
  */
 typedef struct ikvi_slot {
     uint32_t next;

@@ -5,9 +5,9 @@
  * den / num) of it. Pauses, dropped time and the scale lie between the two; the
  * anchor is a moment of which both are known.
  *
- * L1  what is routed never goes backwards in steps' time
- * L2  what is in `entries` lies in the order in which it is routed
- * L3  steps run in order, and never beyond the present steps' time
+ * loop-1  what is routed never goes backwards in steps' time
+ * loop-2  what is in `entries` lies in the order in which it is routed
+ * loop-3  steps run in order, and never beyond the present steps' time
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
  * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_route.c,

@@ -1,8 +1,8 @@
 /* overlap.c - opens the overlaps, keeps what targets sense, runs a step. See
  * overlap_internal.h.
  *
- * O1  a part is in if its target is there, enabled and shown, has a shape and
- *     bears or senses a tag
+ * overlap-1  a part is in if its target is there, enabled and shown, has a
+ *            shape and bears or senses a tag
  */
 #include "overlap_internal.h"
 
@@ -603,10 +603,10 @@ const char *ikv_overlap_validate(const ikv_overlaps *overlaps)
                                                  o->changes.marks))[i] != 0;
         in += is_in;
         if (o->scene != NULL && !changed && is_in && !counts_at_all(o, i))
-            return "O1";
+            return "overlap-1";
     }
     if (in != o->in_count)
-        return "O1";
+        return "overlap-1";
     const char *broken = ikvi_near_validate(o);
     return broken != NULL ? broken : ikvi_contact_validate(o);
 }

@@ -1,13 +1,14 @@
 /* overlap_contact.c - touches and contacts, and what is told of them.
  *
- * O2  a touch is found by its pair, and lies in the lists of both parts
+ * overlap-2  a touch is found by its pair, and lies in the lists of both parts
  *
- * O3  a side of a touch that senses the other holds one contact, whose `pieces`
- *     counts such touches
+ * overlap-3  a side of a touch that senses the other holds one contact, whose
+ *            `pieces` counts such touches
  *
- * O4  a contact lies in the list of each party that was told that it entered
+ * overlap-4  a contact lies in the list of each party that was told that it
+ *            entered
  *
- * O5  a contact has pieces, or was entered, or it is free
+ * overlap-5  a contact has pieces, or was entered, or it is free
  */
 #include "overlap_internal.h"
 
@@ -777,18 +778,18 @@ static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
 {
     const overlap_touch *t = touch_at(o, index);
     if (ikvi_touch_find(o, t->part[0], t->part[1]) != index || t->by == 0)
-        return "O2";
+        return "overlap-2";
     for (uint32_t side = 0; side < SIDES; side++) {
         uint32_t at = part_at(o, t->part[side])->touches;
         while (at != NO_TOUCH && at != index * 2 + side)
             at = touch_at(o, at / 2)->after[at % 2];
         if (at == NO_TOUCH)
-            return "O2";
+            return "overlap-2";
         if (t->contact[side] != NO_TOUCH &&
             contact_at(o, t->contact[side])
                     ->pieces[side_in(contact_at(o, t->contact[side]), t,
                                      side)] == 0)
-            return "O3";
+            return "overlap-3";
     }
     return NULL;
 }
@@ -810,19 +811,19 @@ const char *ikvi_contact_validate(const ikv_overlaps *o)
             const overlap_contact *c = contact_at(o, at);
             pieces += c->pieces[0] + c->pieces[1];
             if (!c->pending && c->pieces[0] + c->pieces[1] == 0)
-                return "O5";
+                return "overlap-5";
             for (uint32_t side = 0; side < SIDES; side++) {
                 uint32_t in = part_at(o, c->place[side])->contacts;
                 while (in != NO_TOUCH && in != at * 2 + side)
                     in = contact_at(o, in / 2)->after[in % 2];
                 if ((in != NO_TOUCH) != c->entered[side])
-                    return "O4";
+                    return "overlap-4";
             }
         }
     }
     if (held != pieces)
-        return "O3";
+        return "overlap-3";
     return touches == o->counters.touching && contacts == o->counters.contacts
                ? NULL
-               : "O2";
+               : "overlap-2";
 }

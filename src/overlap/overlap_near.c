@@ -7,12 +7,12 @@
  * made with; when many do, the list is made anew. Each candidate
  * remembers its touch, so that beginning and ending need no search.
  *
- * N1  of two parts that are in, whose fat boxes meet and of which one senses
- *     the other, there is a candidate
+ * overlap-6  of two parts that are in, whose fat boxes meet and of which one
+ *            senses the other, there is a candidate
  *
- * N2  a part's box lies within its fat box
+ * overlap-7  a part's box lies within its fat box
  *
- * N3  a candidate's state says whether the two touch
+ * overlap-8  a candidate's state says whether the two touch
  */
 #include "overlap_internal.h"
 
@@ -662,17 +662,17 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
         if (!is_in(o, a))
             continue;
         if (!box_lies_in(box_at(o, a), fat_at(o, a)))
-            return "N2";
+            return "overlap-7";
         for (uint32_t b = a + 1; b < o->capacity; b++)
             if (is_in(o, b) && are_near(o, a, b) && !has_pair(o, a, b))
-                return "N1";
+                return "overlap-6";
     }
     for (uint32_t i = 0; i < o->pair_count; i++) {
         uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
         if (who_counts(who_at(o, a), who_at(o, b)) && is_in(o, a) &&
             is_in(o, b) &&
             (*pair_state(o, i) != NO_TOUCH) != touches_by_shape(o, a, b))
-            return "N3";
+            return "overlap-8";
     }
     return NULL;
 }

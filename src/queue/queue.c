@@ -12,8 +12,9 @@
  *
  * Whether an event may use the reserve is asked only when the rest is full.
  *
- * Q1  head <= tail <= head + capacity, in the shared ring and in the own one
- * Q2  the stamps in the own ring never go backwards
+ * queue-1  head <= tail <= head + capacity, in the shared ring and in the own
+ *          one
+ * queue-2  the stamps in the own ring never go backwards
  */
 #include "../event/atomic.h"
 #include "../event/memory.h"
@@ -522,10 +523,10 @@ const char *ikv_queue_validate(const ikv_queue *queue)
     uint32_t head = ikvi_load(&q->head), tail = ikvi_load(&q->tail);
     if (q->next != head || tail - head > q->mask + 1 ||
         q->own_tail - q->own_head > q->own_mask + 1)
-        return "Q1";
+        return "queue-1";
     for (uint32_t i = q->own_head + 1;
          i - q->own_head < q->own_tail - q->own_head; i++)
         if ((int32_t)(own_at(q, i)->stamp - own_at(q, i - 1)->stamp) < 0)
-            return "Q2";
+            return "queue-2";
     return NULL;
 }

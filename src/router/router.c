@@ -3,11 +3,11 @@
  * A pointer's state is brought up to date before handlers are told of it, and
  * what is still to be told lies in local arrays; so handlers may do anything.
  *
- * R1  a pointer in use has a chain of the targets that it has entered, root
- *     first; `over` is the last of them, unless it is owed (GONE1)
- * R2  captures, presses and holds belong to pointers with a button down
- * R3  no two pointers in use are of the same device and id
- * R4  no key is down twice
+ * router-1  a pointer in use has a chain of the targets that it has entered,
+ *           root first; `over` is the last of them, unless it is owed (GONE1)
+ * router-2  captures, presses and holds belong to pointers with a button down
+ * router-3  no two pointers in use are of the same device and id
+ * router-4  no key is down twice
  */
 #include "router_internal.h"
 
@@ -352,11 +352,11 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
         (p->in_view && !p->over_owed &&
          (p->chain_length == 0 ||
           !same(p->chain[p->chain_length - 1], p->over))))
-        return "R1";
+        return "router-1";
     if (p->buttons == 0 && (p->captured.bits != 0 || p->pressed.bits != 0 ||
                             p->clicking.bits != 0 || p->hold_due))
-        return "R2";
-    return ikvi_router_find(router, p->device, p->id) == p ? NULL : "R3";
+        return "router-2";
+    return ikvi_router_find(router, p->device, p->id) == p ? NULL : "router-3";
 }
 
 const char *ikv_router_validate(const ikv_router *router)
@@ -378,10 +378,10 @@ const char *ikv_router_validate(const ikv_router *router)
         for (uint32_t k = 0; k < i; k++)
             if (key_at(router, i)->code == key_at(router, k)->code &&
                 key_at(router, i)->device == key_at(router, k)->device)
-                return "R4";
+                return "router-4";
     if (due != router->holds_due)
-        return "R2";
-    return used == router->counters.pointers ? NULL : "R3";
+        return "router-2";
+    return used == router->counters.pointers ? NULL : "router-3";
 }
 
 /* ------------------------------------------------------ for those above -- */

@@ -2,11 +2,12 @@
  *
  * Items are placed as the bus places their targets; place 0 is the root.
  *
- * S1  an item in use bears its target's handle, and its parent is in use
- * S2  siblings are linked from low to high, sorted by layer and z
- * S3  an item's world transform is its parent's joined with its own placement;
- *     what it has from its ancestors (layer, covered, clipped) agrees with them
- * S4  keys rise in a walk that meets parents first and low siblings first
+ * scene-1  an item in use bears its target's handle, and its parent is in use
+ * scene-2  siblings are linked from low to high, sorted by layer and z
+ * scene-3  an item's world transform is its parent's joined with its own
+ *          placement; what it has from its ancestors (layer, covered, clipped)
+ *          agrees with them
+ * scene-4  keys rise in a walk that meets parents first and low siblings first
  */
 #include "scene_internal.h"
 
@@ -894,16 +895,17 @@ static const char *validate_item(const ikv_scene *scene, uint32_t place)
     ikv_target target = {item->target};
     if (ikv_bus_target_place(scene->bus, target) != place ||
         parent->target == 0)
-        return "S1";
+        return "scene-1";
     if (item->above != NO_ITEM &&
         (lies_above(item, item_at(scene, item->above), false) ||
          item_at(scene, item->above)->below != place))
-        return "S2";
+        return "scene-2";
     if (!same_placement(item, parent) ||
         (item->parent != ROOT_ITEM && item->layer != parent->layer))
-        return "S3";
-    return item_at(scene, walk_before(scene, place))->key < item->key ? NULL
-                                                                      : "S4";
+        return "scene-3";
+    return item_at(scene, walk_before(scene, place))->key < item->key
+               ? NULL
+               : "scene-4";
 }
 
 const char *ikv_scene_validate(const ikv_scene *scene)
@@ -923,6 +925,6 @@ const char *ikv_scene_validate(const ikv_scene *scene)
          at = ikvi_scene_walk(scene, ROOT_ITEM, at))
         walked++;
     if (used != scene->count || walked != used + 1)
-        return "S1";
+        return "scene-1";
     return ikvi_index_validate(scene);
 }

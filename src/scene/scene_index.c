@@ -12,12 +12,12 @@
  *
  * Both give candidates alone; ikvi_probe_offer() tests them exactly.
  *
- * I1  in the grid, a target that can be hit has a box and a home, and is listed
- *     once in each cell of its home, and nowhere else
- * I2  in a scan, `order` holds every target once, topmost first, and a box that
- *     holds that of order[i] is at i
- * I3  what is not so is marked dirty, or all is
- * I4  entries in cells + free entries == entry_room
+ * scene-5  in the grid, a target that can be hit has a box and a home, and is
+ *          listed once in each cell of its home, and nowhere else
+ * scene-6  in a scan, `order` holds every target once, topmost first, and a box
+ *          that holds that of order[i] is at i
+ * scene-7  what is not so is marked dirty, or all is
+ * scene-8  entries in cells + free entries == entry_room
  */
 #include "scene_internal.h"
 
@@ -946,14 +946,14 @@ static const char *validate_grid(const ikv_scene *s)
         levels[home->level] += home->in;
         for (uint32_t k = 0; home->in && k < home_size(home); k++)
             if (!listed_once(s, home_head(x, home, k), i))
-                return "I1";
+                return "scene-5";
         if (x->all_dirty || (item->flags & ITEM_DIRTY))
             continue;
         bool can = box_item(s, item, 0, q);
         if (can != (home->in != 0) ||
             (can &&
              (!home_holds(x, home, q) || boxes_of(s)[i] != packed_box(q))))
-            return "I1";
+            return "scene-5";
     }
     for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)
         for (uint32_t at = heads_of(s)[i]; at != NO_ITEM;
@@ -963,11 +963,11 @@ static const char *validate_grid(const ikv_scene *s)
          at = entries_of(s)[at].next)
         free_ones++;
     if (listed != used)
-        return "I1";
+        return "scene-5";
     for (uint32_t level = 0; level < GRID_LEVELS; level++)
         if (levels[level] != x->level_count[level])
-            return "I1";
-    return used + free_ones == x->entry_room ? NULL : "I4";
+            return "scene-5";
+    return used + free_ones == x->entry_room ? NULL : "scene-8";
 }
 
 const char *ikvi_index_validate(const ikv_scene *scene)
@@ -983,15 +983,15 @@ const char *ikvi_index_validate(const ikv_scene *scene)
         const scene_item *item = item_at(scene, place);
         uint16_t q[4];
         if (item->target == 0 || item->key >= above)
-            return "I2";
+            return "scene-6";
         above = item->key;
         if (x->absent || x->all_dirty)
             continue;
         if (rank_of(scene, place) != i)
-            return "I2";
+            return "scene-6";
         if ((item->flags & ITEM_DIRTY) == 0 &&
             !scan_box_holds(scene, i, box_item(scene, item, 0, q) ? q : NULL))
-            return "I3";
+            return "scene-7";
     }
     return NULL;
 }

@@ -3,9 +3,9 @@
  * Edges and motion bear the number of the step and of the frame in which they
  * were counted, so that nothing has to be cleared when one begins.
  *
- * S1  a key is down while a device holds it: at most two are told apart
- * S2  no two pointers in use are of the same device and id
- * S3  a touch that is not down is forgotten when the next step begins
+ * state-1  a key is down while a device holds it: at most two are told apart
+ * state-2  no two pointers in use are of the same device and id
+ * state-3  a touch that is not down is forgotten when the next step begins
  */
 #include "../event/memory.h"
 #include "../event/report.h"
@@ -758,13 +758,13 @@ const char *ikv_state_validate(const ikv_state *state)
                 const state_key *key = state_key_at(state, view, (uint8_t)seat,
                                                     0x00070000 | usage);
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
-                    return "S1";
+                    return "state-1";
             }
         for (uint32_t i = 0; i < state->capacity; i++) {
             const state_pointer *p = pointer_in(state, view, i);
             if (p->used &&
                 find_in(state, view, p->now.device, p->now.pointer) != p)
-                return "S2";
+                return "state-2";
         }
     }
     return NULL;

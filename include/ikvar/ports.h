@@ -65,7 +65,8 @@ typedef struct ikv_sim_count {
  *              a pen and two hands on a keyboard do what comes to mind
  *   faults     copied. NULL: none, and the loop gets what is taped in the steps
  *              in which it was recorded. With faults the port behaves as
- * hardware view_width, view_height  where made-up input goes (640, 360)
+ *              hardware
+ *   view_width, view_height  where made-up input goes (640, 360)
  *   until_ns   end then even if the tape goes on; 0: with the tape
  */
 typedef struct ikv_sim_config {

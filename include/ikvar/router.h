@@ -93,9 +93,12 @@ typedef struct ikv_picking {
  *   keep_focus   a press does not change the focus (false)
  *   no_tab       nor does Tab (false)
  *   dead_zone    how far a pad's stick may be off its middle and still count as
- *                in it (0.15); full_zone: from where on it counts as all the
- * way (0.95); in between evenly axial_zones  each axis for itself; else by the
- * stick's length (false) bus          it must outlive the router picking copied
+ *                in it (0.15)
+ *   full_zone    from where on it counts as all the way (0.95); in between
+ *                evenly
+ *   axial_zones  each axis for itself; else by the stick's length (false)
+ *   bus          it must outlive the router
+ *   picking      copied
  */
 typedef struct ikv_router_config {
     uint32_t size;
@@ -171,8 +174,9 @@ IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
 IKV_API void ikv_router_let_go(ikv_router *router, const ikv_event *cause);
 
 /* After events of a device were lost: ends, flagged synthetic, what of it is
- * down and not among the held ones (keys by up, pointers by cancel). cause  a
- * device.resync held   downs, as a port's held() gives them */
+ * down and not among the held ones (keys by up, pointers by cancel).
+ *   cause  a device.resync
+ *   held   downs, as a port's held() gives them */
 IKV_API void ikv_router_resync(ikv_router *router, const ikv_event *cause,
                                const ikv_event *held, uint32_t count);
 
@@ -260,10 +264,11 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *   too_many_keys  keys that went down while `keys` others were
  *   not_passed  events that were passed to as many as `passed` allows, with
  *               more beneath
- *   outside   events outside the view that meant nothing; among them, of a
- *             pointer's first press and last release, downs_outside,
- * ups_outside pointers, pointers_high  known now, and at most pointers_down  of
- * them with a button down */
+ *   outside   events outside the view that meant nothing
+ *   downs_outside, ups_outside  among them, of a pointer's first press and last
+ *             release
+ *   pointers, pointers_high  known now, and at most
+ *   pointers_down  of them with a button down */
 typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t not_finite;

@@ -100,8 +100,9 @@ IKV_API void ikv_state_take(ikv_state *state, uint32_t view,
 IKV_API void ikv_state_take_claimed(ikv_state *state, const ikv_event *event);
 
 /* After events of a device were lost: releases what is not held, presses what
- * is held and not down, of that device. cause  a device.resync;  held  downs,
- * as a port's held() gives them */
+ * is held and not down, of that device.
+ *   cause  a device.resync
+ *   held   downs, as a port's held() gives them */
 IKV_API void ikv_state_resync(ikv_state *state, uint32_t view,
                               const ikv_event *cause, const ikv_event *held,
                               uint32_t count);
@@ -166,8 +167,9 @@ IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
 
 /*   device, pad   its number, and the port's number of the pad
  *   vendor, product, version, bus  by which it is known again, as its
- * device.add said; 0 if none was seen connected     false after device.remove:
- * it keeps its place, and gets it back when the same one is plugged in again
+ *                 device.add said; 0 if none was seen
+ *   connected     false after device.remove: it keeps its place, and gets it
+ *                 back when the same one is plugged in again
  *   buttons       that are down, bit n for button n; went_down, went_up in this
  *                 step; frame_down, frame_up in the frame
  *   axes          as the port said, -1 to 1

@@ -30,6 +30,7 @@ test: debug
 	@scripts/check-exports $(BUILD)/debug
 	@scripts/check-names $(BUILD)/debug
 	@scripts/check-snippets
+	@scripts/rules --check
 	@$(BUILD)/debug/tests/ikvar_tests
 
 # The same tests under the sanitizers; threads under TSan.

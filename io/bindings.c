@@ -289,6 +289,7 @@ static ikv_status bind_all(loading *l, const json_t *document)
 
 static const ikv_bindings_config no_config = IKV_BINDINGS_INIT;
 
+/* A7. */
 ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
                              const ikv_bindings_config *config,
                              ikv_message *message)

@@ -1,4 +1,4 @@
-/* record.c - writes tapes, with digests; compares runs with them. */
+/* record.c - T1: writes tapes, with digests; compares runs with them. */
 #define _POSIX_C_SOURCE 200809L
 #include "tape.h"
 

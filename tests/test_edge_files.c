@@ -1200,7 +1200,7 @@ static void add_in_folder(Suite *suite, const char *rule, const TTest *test)
 Suite *edge_files_suite(void)
 {
     Suite *s = suite_create("edge_files");
-    add_in_folder(s, "10 torn anywhere", torn_anywhere);
+    add_in_folder(s, "T4 10 torn anywhere", torn_anywhere);
     add_table_in_folder(s, "10 torn or wrong", torn_or_wrong, ROWS(torn_table));
     add_in_folder(s, "10 12 killed", killed_recording);
     add_table_in_folder(s, "11 cut anywhere", cut_anywhere, 4);

@@ -1162,13 +1162,13 @@ Suite *edge_ports_suite(void)
 {
     Suite *s = suite_create("edge_ports");
     add(s, "5 no kind at all", no_kind_at_all);
-    add_table(s, "1 ahead of the clock", ahead_of_the_clock, 3);
+    add_table(s, "L8 1 ahead of the clock", ahead_of_the_clock, 3);
     add(s, "1 a hostile clock", hostile_clock);
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 of no device, two ports", unnamed_of_two);
     add_table(s, "4 clocks drift", drift, 5);
-    add(s, "5 text", text_values);
+    add(s, "E5 5 text", text_values);
     add_table(s, "5 floats", float_values, 3);
     add_table(s, "5 recordings read back", recordings_read_back, 6);
     add_table(s, "6 meaningless, with reason", meaningless_events,

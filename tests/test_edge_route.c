@@ -38,7 +38,7 @@ static void push(const ikv_event *e)
 /* ---------------------------------------------------------- 30, 31 limits --
  */
 
-/* Up to 2^30 answers are exact, with and without an index; beyond it what is
+/* HIT5: up to 2^30 answers are exact, with and without an index; beyond it what is
  * asked or placed is refused. */
 static const struct {
     float x, y, size, ask_x, ask_y, radius;

@@ -1002,7 +1002,7 @@ END_TEST
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
-    add(s, "32 damaged images", damaged);
+    add(s, "T6 32 damaged images", damaged);
     add(s, "32 images of some parts", images_of_some_parts);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);

@@ -464,7 +464,7 @@ START_TEST(keys_both_ways)
 }
 END_TEST
 
-/* E6: what a field holds, of every type: put, got and printed; and what does
+/* E2: what a field holds, of every type: put, got and printed; and what does
  * not fit is refused, with the event as it was. */
 #define I(n)                                                                   \
     {                                                                          \

@@ -188,6 +188,7 @@ static void end_what_is_off(ikv_actions *a)
     }
 }
 
+/* A3: what is held ends with its set. */
 ikv_status ikv_action_switch(ikv_actions *actions, ikv_action_set set,
                              uint8_t seat, bool on)
 {

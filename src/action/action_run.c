@@ -209,6 +209,7 @@ static bool focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
     return false;
 }
 
+/* A4. */
 static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
                         uint32_t seat, const action_news *news)
 {
@@ -536,6 +537,7 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
     }
 }
 
+/* A6: not of what was stopped or typed. */
 static void take_press(ikv_actions *a, const action_news *news)
 {
     action_part parts[TRIGGERS];

@@ -270,6 +270,7 @@ ikv_status ikvi_shape_read(const char *text, action_shape *to,
     return status;
 }
 
+/* A1: what may be bound. */
 ikv_status ikv_binding_check(const char *text, ikv_message *message)
 {
     action_shape shape;

@@ -168,6 +168,7 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
     tell_watchers(b, &watch);
 }
 
+/* D7: why one was not called. */
 static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
 {
     if (!b->counting)
@@ -461,7 +462,9 @@ static bool has_seen(const ikv_bus *b, uint32_t place, ikv_kind kind)
     return ((seen >> kind % 64 | seen) & 1) != 0;
 }
 
-/* Calls what listens at the target in these visits; false after a stop. */
+/* PATH3, D4: those of one target and phase, by rank and age; a stop lets them
+ * finish. Calls what listens at the target in these visits; false after a
+ * stop. */
 static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
                   uint16_t phase)
 {
@@ -509,6 +512,8 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
 
 /* ------------------------------------------------------------- the path -- */
 
+/* PATH1, PATH2: down the path, the target's own visit, and up again if the
+ * kind bubbles. */
 static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
                  bool bubbles)
 {
@@ -568,6 +573,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     return x;
 }
 
+/* D10: what nobody heard is counted by kind. */
 static inline ikv_outcome end(ikv_bus *b, dispatch *x)
 {
     ikv_outcome outcome = {IKV_OK, x->verdict, x->heard, 0};
@@ -579,6 +585,7 @@ static inline ikv_outcome end(ikv_bus *b, dispatch *x)
     return outcome;
 }
 
+/* PATH1: the path is fixed before the first is called. */
 static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
                                 uint32_t traits, const ikv_target *path,
                                 uint32_t length, const ikv_route *route)
@@ -778,6 +785,7 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
     return true;
 }
 
+/* D1, PATH7: runs to its end before it returns, also inside a handler. */
 ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
 {
     if (IKVI_UNLIKELY(bus == NULL || event == NULL))

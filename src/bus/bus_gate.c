@@ -795,6 +795,7 @@ static bool test_excludes(const bus_gate *gate, const ikv_event *event)
     return (field & gate->test_mask) != gate->test_value;
 }
 
+/* D7: conditions, after, once a step or frame, gap, limit. */
 uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
                            const ikv_delivery *delivery)
 {

@@ -153,6 +153,7 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
 
 /* ---------------------------------------------------------------- links -- */
 
+/* D4: rank, then age. */
 static bool comes_before(int32_t rank, uint64_t birth, int32_t other_rank,
                          uint64_t other_birth)
 {
@@ -200,6 +201,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     place_entry(b, at, position, entry, link_at);
 }
 
+/* PATH6, D5: what is subscribed during a dispatch waits here. */
 static void insert_pending(ikv_bus *b, uint32_t link_at)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending);
@@ -379,8 +381,8 @@ static void join_body(ikv_bus *b, uint32_t subscription)
     body->of_body = subscription;
 }
 
-/* Detached wholly before on_drop is called: at once, or if a call of it runs,
- * when that has returned. */
+/* D5: it is not called any more from now on. Detached wholly before on_drop is
+ * called: at once, or if a call of it runs, when that has returned. */
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
@@ -460,6 +462,8 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
 
 /* ---------------------------------------------------------- subscribing -- */
 
+/* PATH8: without a phase the own visit and bubbling; at the root also what
+ * does not bubble. */
 static uint32_t visits_of(const ikv_subscription_config *config)
 {
     uint32_t visits = 0;
@@ -539,6 +543,7 @@ static ikv_status check_targets(const ikv_bus *b,
     return IKV_OK;
 }
 
+/* D7: what can't match is refused, with what is needed. */
 static ikv_status check_config(const ikv_bus *b,
                                const ikv_subscription_config *config,
                                ikv_message *message)

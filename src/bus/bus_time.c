@@ -312,6 +312,8 @@ static ikv_outcome deliver_deferred(ikv_bus *b, const ikv_event *event,
     return ikvi_bus_deliver_with(b, &orphan, data, extra->size);
 }
 
+/* D2: first in, first out; what is deferred meanwhile waits for the next
+ * flush. */
 ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
 {
     if (delivered != NULL)
@@ -454,9 +456,9 @@ static bool is_orphan(const ikv_bus *b, const ikv_event *event)
            !ikv_catalogue_info(b->catalogue, event->kind)->outlives_target;
 }
 
-/* The first timer is due: puts its event on its lane, and ends it or sets it
- * on. A lane without room loses the event, which is counted. With its target it
- * ends too. */
+/* D3: each due time once, in order. The first timer is due: puts its event on
+ * its lane, and ends it or sets it on. A lane without room loses the event,
+ * which is counted. With its target it ends too. */
 static void fire_first(ikv_bus *b)
 {
     uint32_t at = b->first_timer;

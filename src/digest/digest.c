@@ -81,6 +81,7 @@ static void add_event(ikv_digest *d, const ikv_bus *bus, const ikv_event *event)
         add_value(d, bus, &info->fields[i], event);
 }
 
+/* T2: in little-endian form, kinds by name. */
 void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
                     const ikv_watch *watch)
 {

@@ -11,6 +11,7 @@
 #include "report.h"
 #include "text.h"
 
+/* E1: where each part lies is part of the interface. */
 _Static_assert(sizeof(ikv_event) == 64, "E1: an event is 64 bytes");
 _Static_assert(offsetof(ikv_event, stamp) == 0, "E1");
 _Static_assert(offsetof(ikv_event, kind) == 4, "E1");
@@ -332,6 +333,7 @@ static uint64_t identity_with(const ikv_catalogue *c, const ikv_kind_info *info)
     return hash;
 }
 
+/* E2: kinds of one's own, after the built-in table. */
 ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                   const ikv_kind_config *config, ikv_kind *kind,
                                   ikv_message *message)

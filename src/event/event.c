@@ -162,6 +162,7 @@ static void print_field(ikvi_text *text, const ikv_field *field,
         print_value(text, field, value);
 }
 
+/* E4. */
 size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
                         char *buffer, size_t size)
 {

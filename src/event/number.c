@@ -256,6 +256,7 @@ static void print_decimal(ikvi_text *text, decimal d)
         ikvi_text_add(text, "0");
 }
 
+/* T3. */
 size_t ikv_number_format(double value, bool is_float, char *buffer)
 {
     ikvi_text text = {buffer, buffer != NULL ? 32 : 0, 0};

@@ -257,7 +257,7 @@ static void tell_bus(const ikv_parts *parts, const image_ranges *ranges,
         from + ikvi_round_up(ranges->list[BUS_RANGE].size, ROUNDING));
 }
 
-/* Whether it is an image of these parts, as it was saved. */
+/* T6. Whether it is an image of these parts, as it was saved. */
 static bool is_image(const ikv_parts *parts, const image_ranges *ranges,
                      const char *image, size_t size, image_head *head)
 {

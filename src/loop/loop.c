@@ -234,6 +234,7 @@ static void run_out(ikv_loop *loop)
 
 /* --------------------------------------------------------------- frames -- */
 
+/* L4: once. */
 IKVI_APART static bool finish(ikv_loop *loop)
 {
     if (!loop->over && loop->started) {
@@ -342,6 +343,7 @@ static bool step_is_due(const ikv_loop *loop)
            ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
 }
 
+/* L3: state, what mice rest on, input, holds, loop.step. */
 IKVI_APART static void run_step(ikv_loop *loop)
 {
     loop->counters.steps++;

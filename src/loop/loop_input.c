@@ -314,6 +314,7 @@ static void say_bad_value(ikv_loop *loop, ikv_kind kind, uint32_t offset)
             "or text that does not fit its field or is not UTF-8");
 }
 
+/* P2: only kinds that ports may push. */
 static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
 {
     const ikv_kind_info *info = loop_kind_info(loop, event->kind);

@@ -131,8 +131,8 @@ static void idle(ikv_loop *loop)
     loop->frame_index = 0;
 }
 
-/* Frames are counted from the first one, so that errors don't add up; a frame
- * that is over a period late begins a new count. */
+/* L7. Frames are counted from the first one, so that errors don't add up; a
+ * frame that is over a period late begins a new count. */
 void ikvi_loop_pace(ikv_loop *loop)
 {
     if (may_idle(loop)) {

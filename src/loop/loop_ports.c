@@ -56,6 +56,7 @@ void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
     loop->may_nest = lent;
 }
 
+/* P1. */
 IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->port_count; i++) {

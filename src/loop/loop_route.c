@@ -165,8 +165,8 @@ static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
     ikv_action_settle(loop->actions, event->time_ns, typed, lost);
 }
 
-/* With `close` asking for the end, unless that is refused. S2: what a handler
- * stopped, or was typed into a text, is claimed. */
+/* D6. With `close` asking for the end, unless that is refused. S2: what a
+ * handler stopped, or was typed into a text, is claimed. */
 static void route_input(ikv_loop *loop, const ikv_event *event,
                         uint32_t samples)
 {

@@ -1,7 +1,8 @@
 /* loop_time.c - two times, and the anchor that ties them. */
 #include "loop_internal.h"
 
-/* n = q * num + r gives q whole spans of den seconds, and r steps more. */
+/* L2: quotient and remainder apart, so that nothing overflows. n = q * num + r
+ * gives q whole spans of den seconds, and r steps more. */
 uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den)
 {
     if (num == 0)

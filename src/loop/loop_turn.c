@@ -9,7 +9,7 @@ static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
     return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
 }
 
-/* Turns the clock, at that place in steps' time. */
+/* L5. Turns the clock, at that place in steps' time. */
 static void turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
                  uint64_t lost)
 {

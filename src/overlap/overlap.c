@@ -218,6 +218,7 @@ ikv_sensing ikv_overlap_sensing(const ikv_overlaps *overlaps, ikv_target target)
     return sensing;
 }
 
+/* O4: who loses it hears so. */
 ikv_status ikv_overlap_enable(ikv_overlaps *overlaps, ikv_target target,
                               bool enabled)
 {
@@ -547,6 +548,7 @@ static bool is_hidden(const ikv_overlaps *o, uint32_t place, ikv_target target)
            !is_shown(ikvi_scene_item(o->scene, place));
 }
 
+/* O6: from an engine's own collision. */
 ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
                               ikv_target b, const float *point)
 {

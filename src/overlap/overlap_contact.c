@@ -573,6 +573,7 @@ static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
     }
 }
 
+/* O2: leaves first, then enters, each side its own. */
 static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
 {
     for (uint32_t i = 0; i < o->changed_count; i++) {
@@ -724,6 +725,7 @@ static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
                  0));
 }
 
+/* S3. */
 uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps, ikv_target target,
                               uint32_t tags)
 {

@@ -1,4 +1,4 @@
-/* queue.c - many producers, one consumer, bounded, without locks.
+/* queue.c - Q1: many producers, one consumer, bounded, without locks.
  *
  * Positions count up for ever; a position's slot is position % capacity. A
  * producer claims positions by moving the tail, writes its slots, and stores

@@ -11,8 +11,9 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
                               owed ? root_of(r) : captured, (ikv_target){0});
 }
 
-/* CAP2. Handlers of the boundary events may remove the new one: then it is told
- * neither got nor lost. */
+/* CAP4, CAP6, TOUCH2: before each event of the pointer. CAP2. Handlers of the
+ * boundary events may remove the new one: then it is told neither got nor
+ * lost. */
 void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
 {
     ikv_target none = {0};
@@ -49,6 +50,7 @@ static pointer *pointer_of(const ikv_router *r, const ikv_event *event)
     return ikvi_router_find(r, event->device, event->pointer.pointer);
 }
 
+/* CAP1, CAP7: makes it the pending one; with no button down, nothing. */
 ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
                               ikv_target target)
 {

@@ -70,6 +70,7 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
                           (ikv_target){0});
 }
 
+/* CLICK3: of this pointer alone. */
 void ikvi_router_no_click(ikv_router *r, pointer *p)
 {
     ikvi_router_no_hold(r, p);

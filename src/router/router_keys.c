@@ -168,7 +168,7 @@ static void remove_key(ikv_router *r, uint32_t index)
         *key_at(r, i) = *key_at(r, i + 1);
 }
 
-/* KEYS1 to KEYS3. */
+/* KEYS2: a key that is down already repeats. KEYS1 to KEYS3. */
 static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);

@@ -108,8 +108,9 @@ static bool same_path(const pointer *p, const path *now)
     return same_nodes;
 }
 
-/* OVER1 to OVER3, GONE1, GONE4. With the same target but other ancestors
- * (GONE5) only these are left and entered. */
+/* OVER1, OVER2: out and leaves, then over and enters. OVER1 to OVER3, GONE1,
+ * GONE4. With the same target but other ancestors (GONE5) only these are left
+ * and entered. */
 void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
                            const ikv_event *cause)
 {

@@ -148,7 +148,8 @@ static bool is_out_of_view(const ikv_router *r, const pointer *p)
 
 /* ------------------------------------------------------- pointer events -- */
 
-/* Along the pointer's chain, which is the path unless the scene has changed. */
+/* PATH4: what is stopped changes nothing of what the router keeps. Along the
+ * pointer's chain, which is the path unless the scene has changed. */
 static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
                                    const ikv_event *event)
 {
@@ -168,7 +169,8 @@ static void arrive(ikv_router *r, pointer *p, const ikv_event *event)
     ikvi_router_move_over(r, p, target_of(r, p), event);
 }
 
-/* CAP9, TOUCH1: what captures by itself, before the down's handlers. */
+/* TOUCH6: a pen as a touch. CAP9, TOUCH1: what captures by itself, before the
+ * down's handlers. */
 static void capture_by_press(ikv_router *r, pointer *p)
 {
     if (p->type != IKV_MOUSE)

@@ -179,8 +179,8 @@ ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
 
 /* ------------------------------------------------------------- the tree -- */
 
-/* Whether a sibling lies above where an item is to go: above those of its own
- * layer and z, or beneath them. */
+/* HIT1: by layer, z and age among siblings. Whether a sibling lies above where
+ * an item is to go: above those of its own layer and z, or beneath them. */
 static bool lies_above(const scene_item *sibling, const scene_item *item,
                        bool lowest)
 {

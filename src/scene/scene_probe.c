@@ -35,6 +35,7 @@ static bool meets_rect(const probe *p, const scene_item *item)
            rect_clips_let(p->scene, item, p->rect);
 }
 
+/* HIT3: a target that is off is passed through, alone. */
 static bool wanted(const probe *p, const scene_item *item, uint32_t place)
 {
     const ikv_query *query = p->query;

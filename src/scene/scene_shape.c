@@ -162,6 +162,7 @@ static float outside(float at, float size)
     return at < 0 ? -at : at > size ? at - size : 0;
 }
 
+/* HIT2: the left and top edge are in, the right and bottom ones not. */
 static bool rect_holds(const float *n, float x, float y, float radius)
 {
     x -= n[0];

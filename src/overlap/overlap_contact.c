@@ -20,51 +20,51 @@ static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
     return (uint32_t)(key >> 32) & (o->heads - 1);
 }
 
-/* In a part's list of touches, newest first; entries are index * 2 + side. */
-static void link_touch(ikv_overlaps *o, uint32_t index, uint32_t side)
+/* The lists of parts: of touches, and of contacts. */
+typedef enum list_kind {
+    LIST_OF_TOUCHES,
+    LIST_OF_CONTACTS
+} list_kind;
+
+static overlap_links *links_of(const ikv_overlaps *o, list_kind kind,
+                               uint32_t index)
 {
-    overlap_touch *t = touch_at(o, index);
-    uint32_t *head = &part_at(o, t->part[side])->touches;
-    t->before[side] = NO_TOUCH;
-    t->after[side] = *head;
+    return kind == LIST_OF_TOUCHES ? &touch_at(o, index)->links
+                                   : &contact_at(o, index)->links;
+}
+
+static uint32_t *list_of(const ikv_overlaps *o, list_kind kind, uint32_t index,
+                         uint32_t side)
+{
+    return kind == LIST_OF_TOUCHES
+               ? &part_at(o, touch_at(o, index)->part[side])->touches
+               : &part_at(o, contact_at(o, index)->place[side])->contacts;
+}
+
+/* The newest comes first. */
+static void link_in(ikv_overlaps *o, list_kind kind, uint32_t index,
+                    uint32_t side)
+{
+    overlap_links *own = links_of(o, kind, index);
+    uint32_t *head = list_of(o, kind, index, side);
+    own->before[side] = NO_TOUCH;
+    own->after[side] = *head;
     if (*head != NO_TOUCH)
-        touch_at(o, *head / 2)->before[*head % 2] = index * 2 + side;
+        links_of(o, kind, *head / 2)->before[*head % 2] = index * 2 + side;
     *head = index * 2 + side;
 }
 
-static void unlink_touch(ikv_overlaps *o, uint32_t index, uint32_t side)
+static void link_out(ikv_overlaps *o, list_kind kind, uint32_t index,
+                     uint32_t side)
 {
-    overlap_touch *t = touch_at(o, index);
-    uint32_t before = t->before[side], after = t->after[side];
+    const overlap_links *own = links_of(o, kind, index);
+    uint32_t before = own->before[side], after = own->after[side];
     if (before == NO_TOUCH)
-        part_at(o, t->part[side])->touches = after;
+        *list_of(o, kind, index, side) = after;
     else
-        touch_at(o, before / 2)->after[before % 2] = after;
+        links_of(o, kind, before / 2)->after[before % 2] = after;
     if (after != NO_TOUCH)
-        touch_at(o, after / 2)->before[after % 2] = before;
-}
-
-static void link_contact(ikv_overlaps *o, uint32_t index, uint32_t side)
-{
-    overlap_contact *c = contact_at(o, index);
-    uint32_t *head = &part_at(o, c->place[side])->contacts;
-    c->before[side] = NO_TOUCH;
-    c->after[side] = *head;
-    if (*head != NO_TOUCH)
-        contact_at(o, *head / 2)->before[*head % 2] = index * 2 + side;
-    *head = index * 2 + side;
-}
-
-static void unlink_contact(ikv_overlaps *o, uint32_t index, uint32_t side)
-{
-    overlap_contact *c = contact_at(o, index);
-    uint32_t before = c->before[side], after = c->after[side];
-    if (before == NO_TOUCH)
-        part_at(o, c->place[side])->contacts = after;
-    else
-        contact_at(o, before / 2)->after[before % 2] = after;
-    if (after != NO_TOUCH)
-        contact_at(o, after / 2)->before[after % 2] = before;
+        links_of(o, kind, after / 2)->before[after % 2] = before;
 }
 
 /* ------------------------------------------------------------- contacts -- */
@@ -109,7 +109,7 @@ static void set_party(ikv_overlaps *o, overlap_contact *c, uint32_t side,
     c->place[side] = own ? part : ikv_bus_target_place(o->bus, target);
     c->id[side] =
         own ? part_at(o, part)->id : ikv_bus_target_id(o->bus, target);
-    c->before[side] = c->after[side] = NO_TOUCH;
+    c->links.before[side] = c->links.after[side] = NO_TOUCH;
 }
 
 static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
@@ -287,8 +287,8 @@ static void free_touch(ikv_overlaps *o, uint32_t index)
     while (*link != index)
         link = &touch_at(o, *link)->next_hash;
     *link = t->next_hash;
-    unlink_touch(o, index, 0);
-    unlink_touch(o, index, 1);
+    link_out(o, LIST_OF_TOUCHES, index, 0);
+    link_out(o, LIST_OF_TOUCHES, index, 1);
     t->by = 0;
     t->next_hash = o->free_touch;
     o->free_touch = index;
@@ -343,8 +343,8 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     uint32_t *head = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
     t->next_hash = *head;
     *head = index;
-    link_touch(o, index, 0);
-    link_touch(o, index, 1);
+    link_in(o, LIST_OF_TOUCHES, index, 0);
+    link_in(o, LIST_OF_TOUCHES, index, 1);
     o->counters.touching++;
     if (index >= o->touches_high)
         o->touches_high = index + 1;
@@ -437,7 +437,7 @@ void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
 {
     uint32_t at = part_at(o, part)->touches;
     while (at != NO_TOUCH) {
-        uint32_t after = touch_at(o, at / 2)->after[at % 2];
+        uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
         if (!settle_touch(o, at / 2, false, IKV_OVERLAP_DISABLED))
             no_room(o, touch_at(o, at / 2)->part[0],
                     touch_at(o, at / 2)->part[1]);
@@ -450,7 +450,7 @@ void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
 {
     uint32_t at = part_at(o, part)->touches;
     while (at != NO_TOUCH) {
-        uint32_t after = touch_at(o, at / 2)->after[at % 2];
+        uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
         ikvi_touch_end(o, at / 2, by, reason);
         o->ended_early = true;
         at = after;
@@ -589,7 +589,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
             if (!leaves[side])
                 continue;
             c->entered[side] = c->lingers[side] = false;
-            unlink_contact(o, index, side);
+            link_out(o, LIST_OF_CONTACTS, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_LEAVE, index, side, mirror,
                                time_ns);
         }
@@ -615,7 +615,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
                 continue;
             c->entered[side] = true;
             c->since[side] = o->step;
-            link_contact(o, index, side);
+            link_in(o, LIST_OF_CONTACTS, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_ENTER, index, side, mirror,
                                time_ns);
         }
@@ -731,7 +731,7 @@ uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps, ikv_target target,
 {
     uint32_t count = 0;
     for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
-         at = contact_at(overlaps, at / 2)->after[at % 2])
+         at = contact_at(overlaps, at / 2)->links.after[at % 2])
         count += is_with(overlaps, at, target, tags);
     return count;
 }
@@ -744,7 +744,7 @@ bool ikv_overlap_contact(const ikv_overlaps *overlaps, ikv_target target,
     if (contact == NULL || nth >= count)
         return false;
     nth = count - 1 - nth; /* the list has the newest first */
-    for (;; at = contact_at(overlaps, at / 2)->after[at % 2])
+    for (;; at = contact_at(overlaps, at / 2)->links.after[at % 2])
         if (is_with(overlaps, at, target, tags) && nth-- == 0)
             break;
     const overlap_contact *c = contact_at(overlaps, at / 2);
@@ -767,7 +767,7 @@ bool ikv_overlap_touches(const ikv_overlaps *overlaps, ikv_target target,
                          ikv_target other)
 {
     for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
-         at = contact_at(overlaps, at / 2)->after[at % 2])
+         at = contact_at(overlaps, at / 2)->links.after[at % 2])
         if (is_with(overlaps, at, target, 0) &&
             contact_at(overlaps, at / 2)->party[!(at % 2)] == other.bits)
             return true;
@@ -784,7 +784,7 @@ static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
     for (uint32_t side = 0; side < SIDES; side++) {
         uint32_t at = part_at(o, t->part[side])->touches;
         while (at != NO_TOUCH && at != index * 2 + side)
-            at = touch_at(o, at / 2)->after[at % 2];
+            at = touch_at(o, at / 2)->links.after[at % 2];
         if (at == NO_TOUCH)
             return "overlap-2";
         if (t->contact[side] != NO_TOUCH &&
@@ -817,7 +817,7 @@ const char *ikvi_contact_validate(const ikv_overlaps *o)
             for (uint32_t side = 0; side < SIDES; side++) {
                 uint32_t in = part_at(o, c->place[side])->contacts;
                 while (in != NO_TOUCH && in != at * 2 + side)
-                    in = contact_at(o, in / 2)->after[in % 2];
+                    in = contact_at(o, in / 2)->links.after[in % 2];
                 if ((in != NO_TOUCH) != c->entered[side])
                     return "overlap-4";
             }

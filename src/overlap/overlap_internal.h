@@ -102,14 +102,20 @@ enum {
     TOUCH_REPORTED = 2
 };
 
+/* Where each side of a touch or contact lies in a list of its own; what is next
+ * is named as index * 2 + side. */
+typedef struct overlap_links {
+    uint32_t before[SIDES], after[SIDES];
+} overlap_links;
+
 /* A pair whose shapes meet. part[0] < part[1]. */
 typedef struct overlap_touch {
     uint32_t target[SIDES]; /* bits */
     uint32_t part[SIDES];
     uint32_t contact[SIDES]; /* of the side that senses, or NO_TOUCH */
     uint32_t next_hash;
-    uint32_t before[SIDES], after[SIDES]; /* in its parts' lists; *2 + side */
-    uint32_t reported;                    /* index in `reported`, if it is */
+    overlap_links links;  /* in its parts' lists */
+    uint32_t reported;    /* index in `reported`, if it is */
     uint32_t told;        /* the turn when it was last reported */
     uint32_t checked;     /* the turn when the shapes were last seen to meet */
     uint32_t body[SIDES]; /* by which its contacts were found */
@@ -125,7 +131,7 @@ typedef struct overlap_contact {
     uint32_t id[SIDES];
     uint32_t body[SIDES]; /* bits */
     uint32_t next_hash;
-    uint32_t before[SIDES], after[SIDES]; /* in its parties' lists */
+    overlap_links links;    /* in its parties' lists */
     uint32_t pieces[SIDES]; /* touches in which that side senses */
     uint32_t since[SIDES];  /* steps, of which the low bits count */
     uint32_t due[SIDES];    /* when it will have lingered long enough */

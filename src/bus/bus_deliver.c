@@ -223,26 +223,10 @@ enum {
     RUNS = 4
 };
 
-/* Where a subscription stands among others in a visit. */
-typedef struct standing {
-    int32_t rank;
-    uint64_t birth;
-} standing;
-
-static standing order_of_sub(const bus_subscription *s)
+static bus_order order_of_entry(const ikv_bus *b, const bus_entry *entry)
 {
-    return (standing){s->rank, s->birth};
-}
-
-static standing order_of_entry(const ikv_bus *b, const bus_entry *entry)
-{
-    return order_of_sub(
+    return ikvi_bus_order(
         ikvi_bus_subscription(b, ikvi_bus_place_of(b, entry->subscription)));
-}
-
-static bool earlier(standing a, standing b)
-{
-    return a.rank != b.rank ? a.rank < b.rank : a.birth < b.birth;
 }
 
 /* Sorted sources that a visit walks as one: the kind's own run and the wide
@@ -252,7 +236,7 @@ typedef struct sources {
     const bus_entry *at[RUNS], *end[RUNS]; /* odd ones are wide */
     const uint32_t *pending, *pending_end;
     bus_entry waiting; /* the pending one at `pending`, made into an entry */
-    standing waiting_order;
+    bus_order waiting_order;
 } sources;
 
 static void skip_foreign(const ikv_bus *b, const dispatch *x, sources *m)
@@ -297,7 +281,7 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
                                  .subscription = ikvi_slots_bits(
                                      &b->subscription_slots,
                                      (void *)(uintptr_t)b, link->subscription)};
-        m->waiting_order = order_of_sub(s);
+        m->waiting_order = ikvi_bus_order(s);
         break;
     }
 }
@@ -309,13 +293,13 @@ static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
     skip_foreign(b, x, m);
     skip_pending(b, x, target, own, m);
     const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
-    standing least = m->waiting_order;
+    bus_order least = m->waiting_order;
     int from = RUNS;
     for (int i = 0; i < RUNS; i++) {
         if (m->at[i] == m->end[i])
             continue;
-        standing one = order_of_entry(b, m->at[i]);
-        if (best == NULL || earlier(one, least)) {
+        bus_order one = order_of_entry(b, m->at[i]);
+        if (best == NULL || ikvi_bus_earlier(one, least)) {
             best = m->at[i];
             least = one;
             from = i;
@@ -339,12 +323,13 @@ static void add_source(const ikv_bus *b, sources *m, int i, uint32_t run)
 /* The pending array may change inside a handler: goes on behind the last one
  * that was called. What is subscribed there is too young for this delivery. */
 static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                           bool own, standing last, sources *m)
+                           bool own, bus_order last, sources *m)
 {
     m->pending = ikvi_bus_words(b, b->pending);
     m->pending_end = m->pending + b->pending_count;
     for (skip_pending(b, x, target, own, m);
-         m->pending < m->pending_end && !earlier(last, m->waiting_order);
+         m->pending < m->pending_end &&
+         !ikvi_bus_earlier(last, m->waiting_order);
          skip_pending(b, x, target, own, m))
         m->pending++;
 }
@@ -377,7 +362,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
             continue;
         }
         bus_entry last = *entry;
-        standing last_order = order_of_entry(b, entry);
+        bus_order last_order = order_of_entry(b, entry);
         if (last.visits & VISIT_GATED) {
             x->verdict |= call_gated(b, x, &last, &x->delivery);
         } else {

@@ -26,6 +26,7 @@
 #define IKVI_BUS_INTERNAL_H
 
 #include "../event/catalogue_shared.h"
+#include "../event/hash.h"
 #include "../event/names.h"
 #include "../event/number.h"
 #include "../event/report.h"
@@ -435,6 +436,22 @@ static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
     return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
                ? at
                : IKVI_NO_SLOT;
+}
+
+/* D4: where a subscription stands among others in a visit: by rank, then age. */
+typedef struct bus_order {
+    int32_t rank;
+    uint64_t birth;
+} bus_order;
+
+static inline bus_order ikvi_bus_order(const bus_subscription *s)
+{
+    return (bus_order){s->rank, s->birth};
+}
+
+static inline bool ikvi_bus_earlier(bus_order a, bus_order b)
+{
+    return a.rank != b.rank ? a.rank < b.rank : a.birth < b.birth;
 }
 
 /* Whether there is one at a place. */

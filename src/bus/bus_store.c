@@ -153,19 +153,12 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
 
 /* ---------------------------------------------------------------- links -- */
 
-/* D4: rank, then age. */
-static bool comes_before(int32_t rank, uint64_t birth, int32_t other_rank,
-                         uint64_t other_birth)
-{
-    return rank != other_rank ? rank < other_rank : birth < other_birth;
-}
-
 static bool link_comes_before(const ikv_bus *b, const bus_subscription *s,
                               uint32_t other_link)
 {
     const bus_subscription *other =
         ikvi_bus_subscription(b, ikvi_bus_link(b, other_link)->subscription);
-    return comes_before(s->rank, s->birth, other->rank, other->birth);
+    return ikvi_bus_earlier(ikvi_bus_order(s), ikvi_bus_order(other));
 }
 
 /* Puts a link's entry into its run. Only while nothing is busy. */
@@ -783,12 +776,10 @@ ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind)
     return status;
 }
 
-static uint64_t hash_name(const char *name)
+/* Never 0, which is a free place's. */
+static uint64_t hash_of(const char *name)
 {
-    uint64_t hash = UINT64_C(0xcbf29ce484222325);
-    for (; *name != '\0'; name++)
-        hash = (hash ^ (uint8_t)*name) * UINT64_C(0x100000001b3);
-    return hash | 1;
+    return ikvi_hash_text(IKVI_HASH_BEGIN, name) | 1;
 }
 
 /* The place of a name among those that were rebound, or a free one. */
@@ -818,7 +809,7 @@ void ikvi_bus_restored(ikv_bus *b)
         bus_subscription *s = ikvi_bus_subscription(b, i);
         if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
             continue;
-        uint64_t name = hash_name(ikvi_names_text(&b->names, b, s->name));
+        uint64_t name = hash_of(ikvi_names_text(&b->names, b, s->name));
         uint32_t at = rebound_place(b, name);
         if (at == IKV_REBIND_LIMIT || ikvi_bus_rebinding(b, at)->name != name)
             continue;
@@ -833,7 +824,7 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
 {
     if (bus == NULL || name == NULL || name[0] == '\0' || handler == NULL)
         return IKV_BAD_ARGUMENT;
-    uint64_t hash = hash_name(name);
+    uint64_t hash = hash_of(name);
     uint32_t place = rebound_place(bus, hash);
     if (ikvi_names_find(&bus->names, bus, name) == 0)
         return IKV_ABSENT; /* no subscription ever had it */

@@ -1,16 +1,13 @@
 /* digest.c - a canonical form of deliveries, and its FNV-1a hash. */
 #include "../bus/bus_shared.h"
+#include "../event/hash.h"
 #include "../event/platform.h"
 
 #include "ikvar/digest.h"
 
 static void add_bytes(ikv_digest *d, const void *bytes, size_t count)
 {
-    const uint8_t *at = bytes;
-    uint64_t value = d->value;
-    for (size_t i = 0; i < count; i++)
-        value = (value ^ at[i]) * UINT64_C(0x100000001b3);
-    d->value = value;
+    d->value = ikvi_hash(d->value, bytes, count);
 }
 
 /* Least significant byte first, on every machine. */
@@ -24,10 +21,7 @@ static void add_number(ikv_digest *d, uint64_t number, uint32_t bytes)
 
 static void add_string(ikv_digest *d, const char *string)
 {
-    size_t length = 0;
-    while (string[length] != '\0')
-        length++;
-    add_bytes(d, string, length + 1);
+    d->value = ikvi_hash_text(d->value, string);
 }
 
 /* Independent of how a handle's bits are split. */

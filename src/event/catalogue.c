@@ -6,6 +6,7 @@
  *              run
  */
 #include "catalogue_shared.h"
+#include "hash.h"
 #include "memory.h"
 #include "names.h"
 #include "report.h"
@@ -310,25 +311,17 @@ static const char *keep(ikv_catalogue *c, const char *text, bool *full)
     return ikvi_names_text(&c->names, c, at);
 }
 
-static uint64_t hash_text(uint64_t hash, const char *text)
-{
-    size_t length = 0;
-    while (text[length] != '\0')
-        length++;
-    return ikvi_hash(hash, text, length + 1);
-}
-
 /* A hash of the kinds so far and of this one. */
 static uint64_t identity_with(const ikv_catalogue *c, const ikv_kind_info *info)
 {
     uint64_t hash = ikvi_catalogue_identity(c, c->kind_count);
     const uint32_t numbers[] = {info->kind, info->from, info->queue_class,
                                 info->bubbles, info->outlives_target};
-    hash = hash_text(ikvi_hash(hash, numbers, sizeof numbers), info->name);
+    hash = ikvi_hash_text(ikvi_hash(hash, numbers, sizeof numbers), info->name);
     for (uint32_t i = 0; i < info->field_count; i++) {
         const uint32_t field[] = {info->fields[i].type, info->fields[i].offset};
-        hash = hash_text(ikvi_hash(hash, field, sizeof field),
-                         info->fields[i].name);
+        hash = ikvi_hash_text(ikvi_hash(hash, field, sizeof field),
+                              info->fields[i].name);
     }
     return hash;
 }

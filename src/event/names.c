@@ -1,6 +1,7 @@
 /* names.c - strings kept once each, in buckets. */
 #include "names.h"
 
+#include "hash.h"
 #include "text.h"
 
 /* Each string is preceded by the offset of the next one in its bucket. The
@@ -14,19 +15,11 @@ void ikvi_names_layout(ikvi_names *names, ikvi_layout *layout,
     names->heads = ikvi_layout_add(layout, names->buckets, sizeof(uint32_t));
 }
 
-static uint32_t name_hash(const char *text)
-{
-    uint32_t hash = 2166136261u; /* FNV-1a */
-    for (; *text != '\0'; text++)
-        hash = (hash ^ (uint8_t)*text) * 16777619u;
-    return hash;
-}
-
 static uint32_t *name_head(const ikvi_names *names, void *base,
                            const char *text)
 {
     uint32_t *heads = ikvi_at(base, names->heads);
-    return &heads[name_hash(text) & (names->buckets - 1)];
+    return &heads[ikvi_hash_text(IKVI_HASH_BEGIN, text) & (names->buckets - 1)];
 }
 
 uint32_t ikvi_names_find(const ikvi_names *names, void *base, const char *text)

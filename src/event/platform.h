@@ -1,6 +1,6 @@
 /* platform.h - what the core asks of a compiler, and its own assertion.
  *
- * Files, lowest first: status.c, memory.c, text.c, slots.c, names.c,
+ * Files, lowest first: status.c, memory.c, text.c, hash.c, slots.c, names.c,
  * number.c, stick.c, report.c, keys.c, catalogue.c, values.c, event.c.
  */
 #ifndef IKVI_PLATFORM_H

@@ -1,21 +1,13 @@
 /* report.c - configs that are in their ranges, and their hashes. */
 #include "report.h"
 
+#include "hash.h"
 #include "text.h"
-
-uint64_t ikvi_hash(uint64_t hash, const void *bytes, size_t count)
-{
-    const uint8_t *at = bytes;
-    for (size_t i = 0; i < count; i++)
-        hash = (hash ^ at[i]) * UINT64_C(0x100000001b3);
-    return hash;
-}
 
 uint64_t ikvi_identity(const void *config, size_t end)
 {
     const size_t size = sizeof(uint32_t);
-    return ikvi_hash(UINT64_C(0xcbf29ce484222325), (const char *)config + size,
-                     end - size);
+    return ikvi_hash(IKVI_HASH_BEGIN, (const char *)config + size, end - size);
 }
 
 const ikv_reporter ikvi_silent = {NULL, NULL};

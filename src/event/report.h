@@ -38,7 +38,6 @@ ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
 /* A hash of what follows a config's `size` up to `end`, all plain numbers: two
  * modules of different configs differ in it. */
 uint64_t ikvi_identity(const void *config, size_t end);
-uint64_t ikvi_hash(uint64_t hash, const void *bytes, size_t count);
 
 /* Drops what it is told: for footprints. */
 extern const ikv_reporter ikvi_silent;

@@ -6,6 +6,7 @@
 #include "../action/action_shared.h"
 #include "../bus/bus_shared.h"
 #include "../event/catalogue_shared.h"
+#include "../event/hash.h"
 #include "../event/memory.h"
 #include "../event/report.h"
 #include "../loop/loop_shared.h"

@@ -105,11 +105,28 @@ void kit_open(bench_kit *k)
     k->loop = ikv_kit_loop(k->kit);
 }
 
+void valid_parts(const ikv_parts *parts)
+{
+    valid(ikv_bus_validate(parts->bus));
+    valid(ikv_scene_validate(parts->scene));
+    valid(ikv_state_validate(parts->state));
+    valid(ikv_action_validate(parts->actions));
+    valid(ikv_overlap_validate(parts->overlaps));
+    valid(ikv_loop_validate(parts->loop));
+    for (uint32_t i = 0; i < parts->router_count; i++)
+        valid(ikv_router_validate(parts->routers[i]));
+}
+
+void restore(const ikv_parts *parts, const void *image, size_t size)
+{
+    ok(ikv_image_restore(parts, image, size, NULL, 0));
+    valid_parts(parts);
+}
+
 void kit_close(bench_kit *k)
 {
-    valid(ikv_bus_validate(k->bus));
-    valid(ikv_scene_validate(k->scene));
-    valid(ikv_router_validate(k->router));
+    ikv_parts parts = ikv_kit_parts(k->kit);
+    valid_parts(&parts);
     valid(ikv_queue_validate(ikv_kit_queue(k->kit)));
     ck_assert_int_eq(k->memory.takes, 1); /* nothing after opening */
     ikv_kit_close(k->kit);

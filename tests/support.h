@@ -102,6 +102,11 @@ void kit_prepare(bench_kit *k);
 void kit_open(bench_kit *k);
 void kit_close(bench_kit *k);
 
+/* No part has a broken invariant. */
+void valid_parts(const ikv_parts *parts);
+/* Goes back to an image; all parts are whole then. */
+void restore(const ikv_parts *parts, const void *image, size_t size);
+
 /* One frame at that time; how many steps ran. */
 int kit_frame(bench_kit *k, uint64_t time_ms);
 

@@ -531,13 +531,9 @@ static void close_all(void)
     ikv_trace_close(made_trace);
     ikv_recording_close(made_recording, NULL);
     ikv_comparison_close(made_comparison);
-    valid(ikv_bus_validate(k.bus));
-    valid(ikv_scene_validate(k.scene));
-    valid(ikv_router_validate(k.router));
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    valid_parts(&parts);
     valid(ikv_queue_validate(ikv_kit_queue(k.kit)));
-    valid(ikv_state_validate(ikv_kit_state(k.kit)));
-    valid(ikv_action_validate(ikv_kit_actions(k.kit)));
-    valid(ikv_overlap_validate(ikv_kit_overlaps(k.kit)));
     kit_frame(&k, 100);
     ok(ikv_kit_close(k.kit));
     ikv_tape_close(made_tape);

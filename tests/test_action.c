@@ -845,7 +845,7 @@ START_TEST(rolled_back)
     ck_assert_ptr_nonnull(strstr(seen.text, "jumpv"));
     ck_assert_ptr_nonnull(strstr(seen.text, "turnv"));
     ck_assert_uint_eq(ikv_action_count(actions).held, 0);
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     valid(ikv_action_validate(actions));
     ck_assert_uint_eq(ikv_action_count(actions).held, 2);
     ck_assert(ikv_action_ask(actions, ikv_action_find(actions, "turn"), 0).on);

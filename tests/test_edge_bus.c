@@ -380,7 +380,7 @@ START_TEST(handles_over_a_restore)
         for (int i = 0; i < MANY; i++)
             ok(ikv_bus_subscribe(k.bus, &config, &after[i], NULL));
     }
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     valid(ikv_bus_validate(k.bus));
     for (int i = 0; i < MANY; i++) {
         status_is(ikv_bus_unsubscribe(k.bus, after[i]), IKV_ABSENT);

@@ -87,7 +87,7 @@ START_TEST(damaged)
               IKV_BAD_FILE);
     kit_frame(&k, 20);
     ck_assert_int_eq(heard, 1);
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     kit_frame(&k, 40);
     ck_assert_int_eq(heard, 2);
     free(image);
@@ -181,7 +181,7 @@ START_TEST(other_catalogues)
         ok(ikv_image_save(&parts, image, size));
         lamp.name = names[2];
         ok(ikv_catalogue_register(catalogues[i], &lamp, &kind, NULL));
-        ok(ikv_image_restore(&parts, image, size, NULL, 0));
+        restore(&parts, image, size);
     }
     free(image);
     for (int i = 0; i < 2; i++) {
@@ -372,6 +372,7 @@ static void go_back(uint64_t turn)
     memcpy(since, past.taken + past.taken_then[at], count * sizeof since[0]);
     ok(ikv_image_restore(&past.parts, past.images[at],
                          ikv_image_size(&past.parts), since, count));
+    valid_parts(&past.parts);
     past.count = past.taken_then[at];
     past.digest = past.digest_then[at];
     past.game = past.game_then[at];
@@ -537,7 +538,7 @@ START_TEST(ended_and_back)
     ok(ikv_image_save(&parts, first, size)); /* number 1 */
     ok(ikv_bus_unsubscribe(k.bus, made[0]));
     ck_assert_int_eq(life[0], 1);
-    ok(ikv_image_restore(&parts, first, size, NULL, 0));
+    restore(&parts, first, size);
     ok(ikv_bus_unsubscribe(k.bus, made[0])); /* it was back */
     ok(ikv_image_save(&parts, later, size)); /* 2 */
     ok(ikv_image_save(&parts, later, size));
@@ -545,7 +546,7 @@ START_TEST(ended_and_back)
     ok(ikv_image_save(&parts, later, size)); /* 4: three since it ended */
     ck_assert_int_eq(life[0], 2);
     status_is(ikv_image_restore(&parts, first, size, NULL, 0), IKV_STALE);
-    ok(ikv_image_restore(&parts, later, size, NULL, 0));
+    restore(&parts, later, size);
     ok(ikv_bus_unsubscribe(k.bus, made[1]));
     ok(ikv_bus_unsubscribe(k.bus, made[2]));
     ck_assert_int_eq(life[1], 1);
@@ -558,7 +559,7 @@ START_TEST(ended_and_back)
     life[0] = 1;
     config.user = &life[0];
     ok(ikv_bus_subscribe(k.bus, &config, &born, NULL));
-    ok(ikv_image_restore(&parts, later, size, NULL, 0));
+    restore(&parts, later, size);
     ck_assert_int_eq(life[0], 2);
     /* Its handle is of nothing now, and never of another one. */
     for (int i = 0; i < 70; i++) {
@@ -570,7 +571,7 @@ START_TEST(ended_and_back)
         if (i % 2 == 0)
             ok(ikv_bus_unsubscribe(k.bus, next));
         else
-            ok(ikv_image_restore(&parts, later, size, NULL, 0));
+            restore(&parts, later, size);
     }
     free(first);
     free(later);
@@ -605,7 +606,7 @@ START_TEST(little_room)
     }
     ok(ikv_image_save(&parts, later, size)); /* holds the others too */
     ok(ikv_bus_unsubscribe(k.bus, made[0]));
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     ck_assert(ikv_bus_subscribed(k.bus, made[0]));
     ck_assert_int_eq(life[0], 1);
     ck_assert_int_eq(life[1] + life[2], 3); /* there is room for one */
@@ -634,7 +635,7 @@ START_TEST(handles_and_back)
     ok(ikv_bus_add_owner(k.bus, &owner));
     ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 5, &e, &timer));
     target = rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     ok(ikv_bus_add_owner(k.bus, &next_owner));
     ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 5, &e, &next_timer));
     next_target = rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
@@ -670,6 +671,7 @@ static int frames_to_the_end(int back_at, int *steps)
         if (frames == back_at) {
             ikv_loop_end(k.loop);
             ok(ikv_image_restore(&parts, image, size, &none, 0));
+            valid_parts(&parts);
             *steps = 0;
             continue;
         }
@@ -990,7 +992,7 @@ START_TEST(images_of_some_parts)
         less = ikv_image_size(&parts);
         ck_assert(less > 0 && less < size);
         ok(ikv_image_save(&parts, image, less));
-        ok(ikv_image_restore(&parts, image, less, NULL, 0));
+        restore(&parts, image, less);
         status_is(ikv_image_restore(&all, image, less, NULL, 0), IKV_BAD_FILE);
         status_is(ikv_image_save(&parts, image, less - 1), IKV_BAD_SIZE);
     }

@@ -823,7 +823,7 @@ START_TEST(images)
     ok(ikv_bus_subscribe(k.bus, &named, NULL, NULL));
     ok(ikv_image_save(&parts, image, size));
     ok(ikv_bus_rebind(k.bus, "named", newer, NULL));
-    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    restore(&parts, image, size);
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_bus_deliver(k.bus, &e);
     expect("newer ");

@@ -92,14 +92,21 @@ static int open_soak(soak_run *s)
 
 static const char *first_broken(const soak_run *s)
 {
-    const char *broken = ikv_bus_validate(ikv_kit_bus(s->kit));
-    if (broken == NULL)
-        broken = ikv_scene_validate(ikv_kit_scene(s->kit));
-    if (broken == NULL)
-        broken = ikv_router_validate(ikv_kit_router(s->kit));
-    if (broken == NULL)
-        broken = ikv_queue_validate(ikv_kit_queue(s->kit));
-    return broken;
+    const ikv_kit *kit = s->kit;
+    const char *const broken[] = {
+        ikv_bus_validate(ikv_kit_bus(kit)),
+        ikv_scene_validate(ikv_kit_scene(kit)),
+        ikv_router_validate(ikv_kit_router(kit)),
+        ikv_queue_validate(ikv_kit_queue(kit)),
+        ikv_state_validate(ikv_kit_state(kit)),
+        ikv_action_validate(ikv_kit_actions(kit)),
+        ikv_overlap_validate(ikv_kit_overlaps(kit)),
+        ikv_loop_validate(ikv_kit_loop(kit)),
+    };
+    for (size_t i = 0; i < sizeof broken / sizeof broken[0]; i++)
+        if (broken[i] != NULL)
+            return broken[i];
+    return NULL;
 }
 
 /* Downs and ends of pointers, as handlers at the root would hear them. */

@@ -296,6 +296,9 @@ IKV_API ikv_loop_counters ikv_loop_count(const ikv_loop *loop);
  * a quarter: 50 for the usual one, 99 for the worst but a hundredth. */
 IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
 
+/* The name of the first invariant that does not hold, NULL if all do. */
+IKV_API const char *ikv_loop_validate(const ikv_loop *loop);
+
 #ifdef __cplusplus
 }
 #endif

@@ -590,6 +590,30 @@ ikv_loop_counters ikv_loop_count(const ikv_loop *loop)
     return counters;
 }
 
+/* ------------------------------------------------------------ validator -- */
+
+const char *ikv_loop_validate(const ikv_loop *loop)
+{
+    if (loop == NULL || !loop->started)
+        return NULL;
+    uint32_t waiting = loop->s.count;
+    if (loop->s.last_due >= loop->s.next_end)
+        return "loop-1";
+    if (waiting > loop->capacity || loop->s.fed > waiting ||
+        loop->s.marked > waiting || loop->given > waiting)
+        return "loop-2";
+    for (uint32_t nth = 0; nth < waiting; nth++) {
+        const ikv_event *event = loop_event(loop, loop_ring_index(loop, nth));
+        if (loop_kind_info(loop, event->kind) == NULL)
+            return "loop-2";
+    }
+    if (loop->s.next_begin != loop_step_start(loop, loop->s.next_step) ||
+        loop->s.next_end != loop_step_start(loop, loop->s.next_step + 1) ||
+        loop->s.next_step > loop->furthest)
+        return "loop-3";
+    return NULL;
+}
+
 /* --------------------------------------------------------------- images -- */
 
 uint64_t ikvi_loop_saved(ikv_loop *loop, ikvi_saved to[2])

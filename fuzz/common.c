@@ -37,6 +37,7 @@ void fuzz_validate(const ikv_kit *kit)
     check(ikv_state_validate(ikv_kit_state(kit)));
     check(ikv_action_validate(ikv_kit_actions(kit)));
     check(ikv_overlap_validate(ikv_kit_overlaps(kit)));
+    check(ikv_loop_validate(ikv_kit_loop(kit)));
 }
 
 void fuzz_told(ikv_status status, const ikv_message *message)

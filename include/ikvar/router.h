@@ -171,7 +171,7 @@ IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
  * that is gone still holds down: keys by up, pointers by cancel. `cause` is
  * the window.blur or device.remove; routing it does this too. For routers that
  * share a loop and do not route it. */
-IKV_API void ikv_router_let_go(ikv_router *router, const ikv_event *cause);
+IKV_API void ikv_router_release_all(ikv_router *router, const ikv_event *cause);
 
 /* After events of a device were lost: ends, flagged synthetic, what of it is
  * down and not among the held ones (keys by up, pointers by cancel).

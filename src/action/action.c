@@ -101,9 +101,9 @@ ikv_status ikv_actions_close(ikv_actions *actions)
 {
     if (actions == NULL)
         return IKV_OK;
-    if (actions->settling || ikvi_bus_is_busy(actions->bus)) {
-        ikvi_say(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
-                 "not closed: inside a handler");
+    if (actions->resolving || ikvi_bus_is_busy(actions->bus)) {
+        ikvi_report(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
+                    "not closed: inside a handler");
         return IKV_BUSY;
     }
     for (uint32_t i = 0; i < actions->router_count; i++)
@@ -127,7 +127,7 @@ ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router)
     if (actions->router_count == IKV_ROUTER_LIMIT)
         return IKV_FULL_ROUTERS;
     actions->routers[actions->router_count++] = router;
-    ikv_router_set_follower(router, ikvi_action_told, actions);
+    ikv_router_set_follower(router, ikvi_action_on_routed, actions);
     return IKV_OK;
 }
 
@@ -183,7 +183,7 @@ static void end_what_is_off(ikv_actions *a)
             nth++;
             continue;
         }
-        ikvi_binding_let_go(a, place, seat);
+        ikvi_binding_release(a, place, seat);
         nth = 0;
     }
 }
@@ -423,7 +423,7 @@ ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding)
         return IKV_ABSENT;
     for (uint32_t seat = 0; seat < actions->seats; seat++) {
         if (binding_run_at(actions, place * actions->seats + seat)->on)
-            ikvi_binding_let_go(actions, place, seat);
+            ikvi_binding_release(actions, place, seat);
         if (find_binding(actions, binding) == IKVI_NO_SLOT)
             return IKV_OK; /* a handler of its end has removed it */
     }

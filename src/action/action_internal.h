@@ -105,20 +105,20 @@ typedef struct action_set {
 } action_set;
 
 /* Something that may start actions. */
-typedef struct action_news {
+typedef struct action_input {
     ikv_event event;
     uint8_t router;
     bool claimed;
     bool release; /* only axes may start by it: their other side is held */
-} action_news;
+} action_input;
 
-typedef struct action_lesson {
+typedef struct action_learning {
     bool on, done;
     uint8_t seat;
     uint32_t cancel_code;
     uint32_t modifier; /* the code of the one that was pressed last */
     action_shape shape;
-} action_lesson;
+} action_learning;
 
 struct ikv_actions {
     ikv_memory memory;
@@ -141,10 +141,10 @@ struct ikv_actions {
     uint32_t tries;   /* counts presses */
     uint64_t changes; /* of what is held: loops begin anew after one */
     uint64_t time_ns; /* of what is being settled */
-    bool settling, synthetic;
-    uint32_t news_count;
-    action_news news[ACTION_QUEUE];
-    action_lesson lesson;
+    bool resolving, synthetic;
+    uint32_t input_count;
+    action_input input[ACTION_QUEUE];
+    action_learning learning;
     ikv_action_counters counters;
 };
 
@@ -204,8 +204,9 @@ bool ikvi_shapes_clash(const action_shape *a, const action_shape *b);
 
 /* action_run.c */
 /* Takes a binding's satisfaction away, without a look at its input. */
-void ikvi_binding_let_go(ikv_actions *a, uint32_t place, uint32_t seat);
-void ikvi_action_told(void *actions, ikv_router *router, const ikv_event *event,
-                      ikv_outcome outcome, bool passed);
+void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat);
+void ikvi_action_on_routed(void *actions, ikv_router *router,
+                           const ikv_event *event, ikv_outcome outcome,
+                           bool passed);
 
 #endif

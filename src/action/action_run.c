@@ -211,17 +211,17 @@ static bool focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
 
 /* A4. */
 static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
-                        uint32_t seat, const action_news *news)
+                        uint32_t seat, const action_input *input)
 {
     const ikv_router *router =
-        news->router < a->router_count ? a->routers[news->router] : NULL;
+        input->router < a->router_count ? a->routers[input->router] : NULL;
     switch (scope->where) {
     case IKV_WITHIN:
         return router != NULL &&
-               lies_within(router, news->event.target, scope->target);
+               lies_within(router, input->event.target, scope->target);
     case IKV_IN_LAYER:
-        return router != NULL && news->event.target.bits != 0 &&
-               ikvi_router_layer(router, news->event.target) == scope->layer;
+        return router != NULL && input->event.target.bits != 0 &&
+               ikvi_router_layer(router, input->event.target) == scope->layer;
     case IKV_FOCUSED:
         return focus_is_within(a, seat, scope->target);
     default:
@@ -278,7 +278,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
 }
 
 static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
-                          const action_news *news)
+                          const action_input *input)
 {
     uint32_t index = place * a->seats + seat;
     uint32_t at = binding_at(a, place)->action;
@@ -290,15 +290,15 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
         refresh_action(a, at, seat);
         return;
     }
-    run->cause = news->event;
-    run->router = news->router;
+    run->cause = input->event;
+    run->router = input->router;
     run->steps = 0;
     refresh_action(a, at, seat);
     a->counters.started++;
     tell(a, IKV_KIND_ACTION_START, at, seat);
 }
 
-void ikvi_binding_let_go(ikv_actions *a, uint32_t place, uint32_t seat)
+void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 {
     uint32_t index = place * a->seats + seat, nth = 0;
     uint32_t at = binding_at(a, place)->action;
@@ -314,7 +314,7 @@ void ikvi_binding_let_go(ikv_actions *a, uint32_t place, uint32_t seat)
         refresh_action(a, at, seat);
         return;
     }
-    a->synthetic = synthetic || !a->settling;
+    a->synthetic = synthetic || !a->resolving;
     tell(a, IKV_KIND_ACTION_END, at, seat);
     a->synthetic = synthetic;
 }
@@ -434,14 +434,14 @@ static void measure_press(const ikv_event *event, action_part part,
 
 /* Whether that event satisfies the binding now, which it did not before. */
 static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
-                        const action_news *news, action_part part)
+                        const action_input *input, action_part part)
 {
     const action_binding *b = binding_at(a, place);
     const binding_run *run = binding_run_at(a, place * a->seats + seat);
     ikv_action_set set = action_row_at(a, b->action)->set;
-    if (run->on || (news->release && !b->shape.axis) ||
+    if (run->on || (input->release && !b->shape.axis) ||
         !ikv_action_is_on(a, set, (uint8_t)seat) ||
-        !scope_holds(a, &b->scope, seat, news))
+        !scope_holds(a, &b->scope, seat, input))
         return false;
     binding_run trial = *run;
     if (b->shape.axis || (part.type >= PART_AXIS && part.type <= PART_STICK))
@@ -471,15 +471,16 @@ static uint32_t chord_length(const action_binding *b)
 
 /* A5: of the chords that the event completes, how long the longest is. */
 static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
-                              const action_news *news, const action_part *parts,
-                              uint32_t count)
+                              const action_input *input,
+                              const action_part *parts, uint32_t count)
 {
     uint32_t longest = 0, place;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = a->heads[trigger_bucket(parts[i])];
         while (next_with(a, &at, parts[i], &place)) {
             uint32_t length = chord_length(binding_at(a, place));
-            if (length > longest && would_start(a, place, seat, news, parts[i]))
+            if (length > longest &&
+                would_start(a, place, seat, input, parts[i]))
                 longest = length;
         }
     }
@@ -488,7 +489,7 @@ static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
 
 /* The next one of that length which was not tried for this event yet. */
 static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
-                              const action_news *news, action_part part,
+                              const action_input *input, action_part part,
                               uint32_t length)
 {
     uint32_t at = a->heads[trigger_bucket(part)], place;
@@ -496,68 +497,68 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
         const binding_run *run = binding_run_at(a, place * a->seats + seat);
         if (run->tried != a->tries &&
             chord_length(binding_at(a, place)) == length &&
-            would_start(a, place, seat, news, part))
+            would_start(a, place, seat, input, part))
             return place;
     }
     return NO_PLACE;
 }
 
-static void start_all(ikv_actions *a, uint32_t seat, const action_news *news,
+static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
                       action_part part, uint32_t length)
 {
     uint32_t place;
-    while ((place = next_to_start(a, seat, news, part, length)) != NO_PLACE) {
+    while ((place = next_to_start(a, seat, input, part, length)) != NO_PLACE) {
         binding_run *run = binding_run_at(a, place * a->seats + seat);
         const action_binding *b = binding_at(a, place);
         run->tried = a->tries;
         run->moved_x = run->moved_y = 0;
-        measure_press(&news->event, part, run);
+        measure_press(&input->event, part, run);
         if (b->shape.axis ||
             (part.type >= PART_AXIS && part.type <= PART_STICK))
             measure_binding(a, b, seat, run);
-        start_binding(a, place, seat, news);
+        start_binding(a, place, seat, input);
         if (is_momentary(part) && run->on)
-            ikvi_binding_let_go(a, place, seat);
+            ikvi_binding_release(a, place, seat);
     }
 }
 
 /* Motion that adds to what has started already. */
 static void add_motion_to_held(ikv_actions *a, uint32_t seat,
-                               const action_news *news)
+                               const action_input *input)
 {
     for (uint32_t nth = 0; nth < a->held_count; nth++) {
         uint32_t index = *held_at(a, nth);
         const action_binding *b = binding_at(a, index / a->seats);
         action_part part = b->shape.parts[b->shape.count - 1];
         if (index % a->seats == seat && part.type == PART_MOVE &&
-            scope_holds(a, &b->scope, seat, news)) {
-            measure_press(&news->event, part, binding_run_at(a, index));
+            scope_holds(a, &b->scope, seat, input)) {
+            measure_press(&input->event, part, binding_run_at(a, index));
             refresh_action(a, b->action, seat);
         }
     }
 }
 
 /* A6: not of what was stopped or typed. */
-static void take_press(ikv_actions *a, const action_news *news)
+static void take_press(ikv_actions *a, const action_input *input)
 {
     action_part parts[TRIGGERS];
-    uint32_t count = news->release ? releases_of(&news->event, parts)
-                                   : triggers_of(&news->event, parts);
-    uint32_t seat = action_seat(a, news->event.seat);
+    uint32_t count = input->release ? releases_of(&input->event, parts)
+                                    : triggers_of(&input->event, parts);
+    uint32_t seat = action_seat(a, input->event.seat);
     if (count == 0)
         return;
-    if (news->claimed && !news->release) {
+    if (input->claimed && !input->release) {
         a->counters.passed_over++;
         return;
     }
     if (parts[count - 1].type == PART_MOVE)
-        add_motion_to_held(a, seat, news);
-    uint32_t length = longest_chord(a, seat, news, parts, count);
+        add_motion_to_held(a, seat, input);
+    uint32_t length = longest_chord(a, seat, input, parts, count);
     if (length == 0)
         return;
     a->tries++;
     for (uint32_t i = 0; i < count; i++)
-        start_all(a, seat, news, parts[i], length);
+        start_all(a, seat, input, parts[i], length);
 }
 
 /* ------------------------------------------------------------- learning -- */
@@ -572,7 +573,7 @@ static void add_held_modifiers(action_shape *shape, uint16_t modifiers)
 }
 
 /* The part by which an event is remembered; false if it says nothing yet. */
-static bool lesson_part(const ikv_event *event, action_part *to)
+static bool learned_part(const ikv_event *event, action_part *to)
 {
     float axis = event->pad.index % 2 == 0 ? event->pad.x : event->pad.y;
     bool touch = event->pointer.type == IKV_TOUCH;
@@ -599,26 +600,26 @@ static bool lesson_part(const ikv_event *event, action_part *to)
                        to->type != PART_HOLD;
 }
 
-static void take_lesson(ikv_actions *a, const ikv_event *event)
+static void learn_from(ikv_actions *a, const ikv_event *event)
 {
-    action_lesson *lesson = &a->lesson;
+    action_learning *learning = &a->learning;
     action_part part;
-    if (event->kind == IKV_KIND_KEY_DOWN && lesson->cancel_code != 0 &&
-        event->key.code == lesson->cancel_code) {
-        lesson->on = false;
+    if (event->kind == IKV_KIND_KEY_DOWN && learning->cancel_code != 0 &&
+        event->key.code == learning->cancel_code) {
+        learning->on = false;
         return;
     }
     if (event->kind == IKV_KIND_KEY_DOWN)
-        lesson->modifier = event->key.code;
-    if (!lesson_part(event, &part) ||
-        (event->kind == IKV_KIND_KEY_UP && event->key.code != lesson->modifier))
+        learning->modifier = event->key.code;
+    if (!learned_part(event, &part) || (event->kind == IKV_KIND_KEY_UP &&
+                                        event->key.code != learning->modifier))
         return;
-    lesson->shape = (action_shape){0};
+    learning->shape = (action_shape){0};
     if (event->kind != IKV_KIND_KEY_UP)
-        add_held_modifiers(&lesson->shape, event->modifiers);
-    lesson->shape.parts[lesson->shape.count++] = part;
-    lesson->done = true;
-    lesson->on = false;
+        add_held_modifiers(&learning->shape, event->modifiers);
+    learning->shape.parts[learning->shape.count++] = part;
+    learning->done = true;
+    learning->on = false;
 }
 
 ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
@@ -626,10 +627,10 @@ ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
 {
     if (actions == NULL || seat >= actions->seats)
         return IKV_BAD_ARGUMENT;
-    if (actions->lesson.on)
+    if (actions->learning.on)
         return IKV_BUSY;
-    actions->lesson =
-        (action_lesson){.on = true, .seat = seat, .cancel_code = cancel_code};
+    actions->learning =
+        (action_learning){.on = true, .seat = seat, .cancel_code = cancel_code};
     return IKV_OK;
 }
 
@@ -637,70 +638,71 @@ ikv_status ikv_action_learned(ikv_actions *actions, char *buffer, size_t size)
 {
     if (actions == NULL || buffer == NULL || size == 0)
         return IKV_BAD_ARGUMENT;
-    if (actions->lesson.on)
+    if (actions->learning.on)
         return IKV_BUSY;
-    if (!actions->lesson.done)
+    if (!actions->learning.done)
         return IKV_ABSENT;
-    actions->lesson.done = false;
-    ikvi_shape_write(&actions->lesson.shape, buffer, size);
+    actions->learning.done = false;
+    ikvi_shape_write(&actions->learning.shape, buffer, size);
     return IKV_OK;
 }
 
 void ikv_action_stop_learning(ikv_actions *actions)
 {
     if (actions != NULL)
-        actions->lesson = (action_lesson){0};
+        actions->learning = (action_learning){0};
 }
 
 /* -------------------------------------------------------------- feeding -- */
 
-static void add_news(ikv_actions *a, const action_news *news)
+static void add_input(ikv_actions *a, const action_input *input)
 {
-    if (a->news_count == ACTION_QUEUE)
+    if (a->input_count == ACTION_QUEUE)
         a->counters.overflowed++;
     else
-        a->news[a->news_count++] = *news;
+        a->input[a->input_count++] = *input;
 }
 
 /* A chord's move may both move and let go. */
-static void note_news(ikv_actions *a, const ikv_event *event, uint8_t router,
-                      bool claimed)
+static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
+                       bool claimed)
 {
     action_part parts[TRIGGERS];
-    action_news news = {*event, router, claimed, false};
-    if (a->binding_slots.used == 0 && !a->lesson.on)
+    action_input input = {*event, router, claimed, false};
+    if (a->binding_slots.used == 0 && !a->learning.on)
         return;
     if (triggers_of(event, parts) > 0)
-        add_news(a, &news);
-    news.release = true;
-    if (releases_of(event, parts) > 0 && (a->axes > 0 || a->lesson.on))
-        add_news(a, &news);
+        add_input(a, &input);
+    input.release = true;
+    if (releases_of(event, parts) > 0 && (a->axes > 0 || a->learning.on))
+        add_input(a, &input);
 }
 
 /* What a target that lets events through passes on may be stopped beneath. */
-void ikvi_action_told(void *actions, ikv_router *router, const ikv_event *event,
-                      ikv_outcome outcome, bool passed)
+void ikvi_action_on_routed(void *actions, ikv_router *router,
+                           const ikv_event *event, ikv_outcome outcome,
+                           bool passed)
 {
     ikv_actions *a = actions;
     bool claimed = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
     uint8_t at = 0;
     if (passed) {
-        for (uint32_t i = a->news_count; claimed && i-- > 0;)
-            if (a->news[i].event.kind == event->kind) {
-                a->news[i].claimed = true;
+        for (uint32_t i = a->input_count; claimed && i-- > 0;)
+            if (a->input[i].event.kind == event->kind) {
+                a->input[i].claimed = true;
                 return;
             }
         return;
     }
     while (at < a->router_count && a->routers[at] != router)
         at++;
-    note_news(a, event, at, claimed);
+    note_input(a, event, at, claimed);
 }
 
 void ikv_action_take(ikv_actions *actions, const ikv_event *event, bool claimed)
 {
     if (actions != NULL && event != NULL && ikvi_event_is_good(NULL, event))
-        note_news(actions, event, UINT8_MAX, claimed);
+        note_input(actions, event, UINT8_MAX, claimed);
 }
 
 /* A binding that holds only while something has the focus ends with that. */
@@ -723,7 +725,7 @@ static void end_what_is_over(ikv_actions *a)
             nth++;
             continue;
         }
-        ikvi_binding_let_go(a, index / a->seats, index % a->seats);
+        ikvi_binding_release(a, index / a->seats, index % a->seats);
         nth = 0;
     }
 }
@@ -732,24 +734,26 @@ void ikv_action_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                        bool lost)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->settling || (a->news_count == 0 && a->held_count == 0))
+    if (a == NULL || a->resolving ||
+        (a->input_count == 0 && a->held_count == 0))
         return;
-    a->settling = true;
+    a->resolving = true;
     a->time_ns = time_ns;
     a->synthetic = lost;
-    for (uint32_t i = 0; i < a->news_count; i++) {
-        action_news news = a->news[i];
-        bool key = news.event.kind == IKV_KIND_KEY_DOWN;
-        news.claimed = news.claimed || (key && typed);
-        if (a->lesson.on && action_seat(a, news.event.seat) == a->lesson.seat)
-            take_lesson(a, &news.event);
+    for (uint32_t i = 0; i < a->input_count; i++) {
+        action_input input = a->input[i];
+        bool key = input.event.kind == IKV_KIND_KEY_DOWN;
+        input.claimed = input.claimed || (key && typed);
+        if (a->learning.on &&
+            action_seat(a, input.event.seat) == a->learning.seat)
+            learn_from(a, &input.event);
         else
-            take_press(a, &news);
+            take_press(a, &input);
     }
-    a->news_count = 0;
+    a->input_count = 0;
     end_what_is_over(a);
     a->synthetic = false;
-    a->settling = false;
+    a->resolving = false;
 }
 
 /* Motion ends with a step in which nothing moved. */
@@ -767,7 +771,7 @@ static void end_motion(ikv_actions *a)
         run->moved_x = run->moved_y = 0;
         if (moved)
             continue;
-        ikvi_binding_let_go(a, index / a->seats, index % a->seats);
+        ikvi_binding_release(a, index / a->seats, index % a->seats);
         nth = 0;
     }
 }
@@ -775,9 +779,9 @@ static void end_motion(ikv_actions *a)
 void ikv_action_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->settling || a->held_count == 0)
+    if (a == NULL || a->resolving || a->held_count == 0)
         return;
-    a->settling = true;
+    a->resolving = true;
     a->time_ns = time_ns;
     a->step++;
     end_motion(a);
@@ -795,5 +799,5 @@ void ikv_action_step(ikv_actions *actions, uint64_t time_ns)
         if (a->changes != changes)
             nth = 0;
     }
-    a->settling = false;
+    a->resolving = false;
 }

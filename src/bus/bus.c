@@ -182,8 +182,8 @@ ikv_status ikv_bus_close(ikv_bus *bus)
     if (bus == NULL)
         return IKV_OK;
     if (ikvi_bus_is_busy(bus)) {
-        ikvi_say(&bus->reporter, IKV_REPORT_ERROR, IKV_BUSY, "bus",
-                 "not closed: inside a handler");
+        ikvi_report(&bus->reporter, IKV_REPORT_ERROR, IKV_BUSY, "bus",
+                    "not closed: inside a handler");
         return IKV_BUSY;
     }
     bus->closing = true;

@@ -525,10 +525,10 @@ static ikv_outcome not_delivered(ikv_status status)
 ikv_status ikvi_bus_too_deep(ikv_bus *b)
 {
     b->too_deep++;
-    ikvi_say_once(&b->said_deep, &b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP,
-                  "bus",
-                  "a handler delivers inside handlers past the depth limit: "
-                  "the event was not delivered; defer it, or raise bus.depth");
+    ikvi_report_once(
+        &b->said_deep, &b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP, "bus",
+        "a handler delivers inside handlers past the depth limit: "
+        "the event was not delivered; defer it, or raise bus.depth");
     return IKV_TOO_DEEP;
 }
 

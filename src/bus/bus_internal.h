@@ -5,7 +5,7 @@
  * then by birth. What is subscribed to families or to all kinds lies in the
  * target's wide run, of kind 0. Nothing moves while `busy` is not 0: entries
  * that end get `visits` 0, and what is subscribed waits in `pending`; when
- * busy returns to 0, settling tidies up.
+ * busy returns to 0, compacting tidies up.
  *
  * bus-1  run->count entries from run->first are in the pool; run->dead of them
  *        have no subscription
@@ -507,7 +507,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
 /* D8: tells those that have ended and don't run any more. */
 void ikvi_bus_tell_ended(ikv_bus *b);
 void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
-void ikvi_bus_settle(ikv_bus *b);
+void ikvi_bus_compact(ikv_bus *b);
 const char *ikvi_bus_store_validate(const ikv_bus *b);
 
 static inline void ikvi_bus_hold(ikv_bus *b)
@@ -520,7 +520,7 @@ static inline void ikvi_bus_release(ikv_bus *b)
     if (--b->busy == 0 &&
         IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
                       b->ended != IKVI_NONE))
-        ikvi_bus_settle(b);
+        ikvi_bus_compact(b);
 }
 
 /* bus_deliver.c */

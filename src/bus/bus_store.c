@@ -267,7 +267,7 @@ static void free_link(ikv_bus *b, uint32_t at)
     b->links_used--;
 }
 
-void ikvi_bus_settle(ikv_bus *b)
+void ikvi_bus_compact(ikv_bus *b)
 {
     while (b->dirty_run != IKVI_NONE) {
         uint32_t at = b->dirty_run;

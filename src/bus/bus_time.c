@@ -223,7 +223,7 @@ static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
         if (ikv_catalogue_info(b->catalogue, event.kind) == NULL) {
             l->dropped++;
             b->dropped++;
-            ikvi_say_once(
+            ikvi_report_once(
                 &b->said_inbox, &b->reporter, IKV_REPORT_ERROR,
                 IKV_UNKNOWN_KIND, "bus",
                 "another thread deferred an event of an unknown kind");
@@ -483,11 +483,11 @@ static void fire_first(ikv_bus *b)
     ikv_status status =
         ikvi_bus_put(b, timer->lane, &event, data, timer->payload_size);
     if (status < 0)
-        ikvi_say_once(&b->said_timer, &b->reporter, IKV_REPORT_ERROR, status,
-                      "bus",
-                      "a timer's event found no room on its lane, or for its "
-                      "payload, and was lost: raise bus.deferred, or "
-                      "bus.payloads");
+        ikvi_report_once(
+            &b->said_timer, &b->reporter, IKV_REPORT_ERROR, status, "bus",
+            "a timer's event found no room on its lane, or for its "
+            "payload, and was lost: raise bus.deferred, or "
+            "bus.payloads");
     if (status < 0) { /* there is no room for those that are due too */
         b->defer_refused += due - times;
         times = due;

@@ -27,7 +27,7 @@ static void say_range(const ikv_reporter *reporter, const char *module,
     ikvi_text_add(&text, " to ");
     ikvi_text_unsigned(&text, range->most);
     ikvi_text_end(&text);
-    ikvi_say(reporter, IKV_REPORT_ERROR, IKV_BAD_CONFIG, module, bytes);
+    ikvi_report(reporter, IKV_REPORT_ERROR, IKV_BAD_CONFIG, module, bytes);
 }
 
 ikv_status ikvi_check_ranges(const ikv_reporter *reporter, const char *module,
@@ -53,6 +53,6 @@ bool ikvi_is_fused(void)
 ikv_status ikvi_bad_config(const ikv_reporter *reporter, ikv_status status,
                            const char *module, const char *text)
 {
-    ikvi_say(reporter, IKV_REPORT_ERROR, status, module, text);
+    ikvi_report(reporter, IKV_REPORT_ERROR, status, module, text);
     return status;
 }

@@ -4,9 +4,9 @@
 
 #include "platform.h"
 
-static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,
-                            ikv_status status, const char *module,
-                            const char *text)
+static inline void ikvi_report(const ikv_reporter *reporter, uint32_t level,
+                               ikv_status status, const char *module,
+                               const char *text)
 {
     if (reporter->report != NULL) {
         ikv_report report = {level, status, module, text};
@@ -15,13 +15,13 @@ static inline void ikvi_say(const ikv_reporter *reporter, uint32_t level,
 }
 
 /* A report that is made once: the flag remembers. */
-static inline void ikvi_say_once(bool *said, const ikv_reporter *reporter,
-                                 uint32_t level, ikv_status status,
-                                 const char *module, const char *text)
+static inline void ikvi_report_once(bool *said, const ikv_reporter *reporter,
+                                    uint32_t level, ikv_status status,
+                                    const char *module, const char *text)
 {
     if (!*said) {
         *said = true;
-        ikvi_say(reporter, level, status, module, text);
+        ikvi_report(reporter, level, status, module, text);
     }
 }
 

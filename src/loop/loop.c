@@ -139,8 +139,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         return status;
     ikv_loop *l = block;
     *l = plan;
-    l->whole = (uint64_t)l->den * SECOND / l->num;
-    l->rest = (uint64_t)l->den * SECOND % l->num;
+    l->step_ns = (uint64_t)l->den * SECOND / l->num;
+    l->step_rest = (uint64_t)l->den * SECOND % l->num;
     l->at_frame = config->timing == IKV_AT_FRAME;
     l->idles = config->idles;
     l->spin_ns = config->spin_ns;
@@ -163,8 +163,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         l->polled_count += l->ports[i].poll != NULL;
         status = l->ports[i].open(l->ports[i].state, &l->sinks[i]);
         if (status < 0) {
-            ikvi_say(&l->reporter, IKV_REPORT_ERROR, status, l->ports[i].name,
-                     "the port could not be opened");
+            ikvi_report(&l->reporter, IKV_REPORT_ERROR, status,
+                        l->ports[i].name, "the port could not be opened");
             close_ports(l, i);
             leave_routers(l);
             ikvi_memory_give(&config->memory, l, l->size);
@@ -180,7 +180,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
 static bool is_refused(ikv_loop *loop, bool refused, const char *text)
 {
     if (refused)
-        ikvi_say(&loop->reporter, IKV_REPORT_ERROR, IKV_BUSY, "loop", text);
+        ikvi_report(&loop->reporter, IKV_REPORT_ERROR, IKV_BUSY, "loop", text);
     return refused;
 }
 
@@ -292,7 +292,7 @@ IKVI_INLINE void leave(ikv_loop *loop, int entered)
 /* Whether something may belong between two steps. */
 static bool has_between(const ikv_loop *loop)
 {
-    return loop->s.count > 0 || loop->behind;
+    return loop->s.count > 0 || loop->more_to_poll;
 }
 
 /* Where what is run again has come to the present: as at a frame's begin. */
@@ -306,7 +306,7 @@ static void end_past(ikv_loop *loop)
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (loop->s.stopped)
-        ikvi_loop_stand_still(loop);
+        ikvi_loop_pass_paused_frame(loop);
 }
 
 /* What follows the user's code of a step. */
@@ -329,7 +329,7 @@ static void finish_step(ikv_loop *loop)
     }
     if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
         ikvi_loop_note_past(loop);
-    ikvi_loop_settle(loop);
+    ikvi_loop_apply_requests(loop);
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
     ikvi_loop_time_step(loop);
@@ -350,12 +350,12 @@ IKVI_APART static void run_step(ikv_loop *loop)
     loop->where = IN_STEP;
     ikvi_loop_scope(loop, true);
     ikv_bus_set_step(loop->bus, loop->s.next_step);
-    if (loop->s.step_begin > loop->s.moment)
-        loop->s.moment = loop->s.step_begin;
+    if (loop->s.step_begin > loop->s.routed_at)
+        loop->s.routed_at = loop->s.step_begin;
     if (loop->state != NULL)
         ikvi_loop_feed_state(loop, loop->s.step_end);
     for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], loop->s.moment);
+        ikv_router_retest(loop->routers[i], loop->s.routed_at);
     if (has_between(loop))
         ikvi_loop_route_step(loop);
     ikvi_loop_advance_holds(loop,
@@ -370,8 +370,8 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
-    if (loop->behind) { /* so that no step's input is in two */
-        loop->behind = false;
+    if (loop->more_to_poll) { /* so that no step's input is in two */
+        loop->more_to_poll = false;
         ikvi_loop_poll(loop);
     }
     if (loop->dropping)
@@ -380,7 +380,8 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 
 IKVI_INLINE bool begin_step(ikv_loop *loop)
 {
-    if (IKVI_UNLIKELY((loop->where == IN_STEP) | loop->behind | loop->dropping))
+    if (IKVI_UNLIKELY((loop->where == IN_STEP) | loop->more_to_poll |
+                      loop->dropping))
         end_what_was_before(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
@@ -465,7 +466,7 @@ IKVI_APART static void look_back(ikv_loop *loop)
     if (loop->dropping)
         end_past(loop);
     else if (loop->s.stopped)
-        ikvi_loop_stand_still(loop);
+        ikvi_loop_pass_paused_frame(loop);
 }
 
 IKVI_APART static void end_late(ikv_loop *loop)
@@ -489,7 +490,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     read_clock(loop);
     if (IKVI_UNLIKELY(loop->now >= loop->next_match))
         ikvi_loop_match_clocks(loop, false);
-    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->whole ||
+    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->step_ns ||
                       ikvi_bus_holds_inboxes(loop->bus)))
         ikvi_loop_drop_time(loop);
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
@@ -599,7 +600,7 @@ const char *ikv_loop_validate(const ikv_loop *loop)
     uint32_t waiting = loop->s.count;
     if (loop->s.last_due >= loop->s.next_end)
         return "loop-1";
-    if (waiting > loop->capacity || loop->s.fed > waiting ||
+    if (waiting > loop->capacity || loop->s.fed_count > waiting ||
         loop->s.marked > waiting || loop->given > waiting)
         return "loop-2";
     for (uint32_t nth = 0; nth < waiting; nth++) {
@@ -660,7 +661,7 @@ static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
 {
     loop->s.head = (now.head - count) & (loop->capacity - 1);
     loop->s.count = now.count + count;
-    loop->s.marked = loop->s.fed = 0;
+    loop->s.marked = loop->s.fed_count = 0;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
         *loop_event(loop, at) = since[i].event;

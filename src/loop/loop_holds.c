@@ -37,7 +37,7 @@ void ikvi_loop_send_due_holds(ikv_loop *loop, uint64_t clock)
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
 {
     ikvi_loop_send_due_holds(loop, clock);
-    ikv_action_settle(loop->actions, loop->s.moment, false, false);
+    ikv_action_settle(loop->actions, loop->s.routed_at, false, false);
 }
 
 /* Whether a handler has changed what mice rest on, so that they are to be
@@ -52,7 +52,7 @@ void ikvi_loop_note_owed(ikv_loop *loop)
 void ikvi_loop_retest(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], loop->s.moment);
+        ikv_router_retest(loop->routers[i], loop->s.routed_at);
 }
 
 /* While the steps stand still: holds that are due, and what resting mice owe

@@ -180,7 +180,7 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
     if (status < 0)
         return status;
     if (loop->s.count == loop->capacity) {
-        loop->behind = true;
+        loop->more_to_poll = true;
         return IKV_FULL_PENDING;
     }
     loop_entry entry = ikvi_loop_played_entry(intake);
@@ -249,8 +249,8 @@ static void say_ahead(const ikv_loop *loop, uint32_t port, uint64_t by_ns)
                          "on the clock of the port's now()");
     ikvi_text_end(&text);
     const char *name = loop->ports[port].name;
-    ikvi_say(&loop->reporter, IKV_REPORT_WARNING, IKV_BAD_VALUE,
-             name != NULL ? name : "loop", bytes);
+    ikvi_report(&loop->reporter, IKV_REPORT_WARNING, IKV_BAD_VALUE,
+                name != NULL ? name : "loop", bytes);
 }
 
 /* L8: nothing is of later than now. What another thread has pushed since the
@@ -295,7 +295,7 @@ static void say_bad(ikv_loop *loop, ikv_status status, ikv_kind kind,
     ikvi_text_add(&text, field);
     ikvi_text_add(&text, after);
     ikvi_text_end(&text);
-    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status, "loop", bytes);
+    ikvi_report(&loop->reporter, IKV_REPORT_ERROR, status, "loop", bytes);
 }
 
 static void say_bad_value(ikv_loop *loop, ikv_kind kind, uint32_t offset)
@@ -341,7 +341,7 @@ static void note_age(ikv_loop *loop, uint64_t age)
     loop->counters.aged++;
     if (age > loop->counters.max_age_ns)
         loop->counters.max_age_ns = age;
-    loop_say_once(
+    loop_report_once(
         loop, SAID_AGED, IKV_REPORT_WARNING, IKV_OK,
         "events waited longer than a frame before they were drained: is the "
         "frame slow, or ikv_loop_begin() called too rarely?");
@@ -413,10 +413,10 @@ static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
         good = is_down_event(loop, &held[i]);
     if (good)
         return count;
-    loop_say_once(loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
-                  "a port's held() named over 64 events, or one that is no "
-                  "key.down, pointer.down or pad.down: it is taken that the "
-                  "device holds nothing");
+    loop_report_once(loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
+                     "a port's held() named over 64 events, or one that is no "
+                     "key.down, pointer.down or pad.down: it is taken that the "
+                     "device holds nothing");
     return 0;
 }
 
@@ -470,8 +470,9 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         room = room < 64 ? room : 64;
         if (room == 0) {
             loop->counters.held_back++;
-            loop_say_once(loop, SAID_FULL_PENDING, IKV_REPORT_WARNING,
-                          IKV_FULL_PENDING, ikv_status_text(IKV_FULL_PENDING));
+            loop_report_once(loop, SAID_FULL_PENDING, IKV_REPORT_WARNING,
+                             IKV_FULL_PENDING,
+                             ikv_status_text(IKV_FULL_PENDING));
             return;
         }
         uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room);
@@ -481,9 +482,9 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
             break;
     }
     if (!loop->said[SAID_REFUSED] && ikv_queue_count(loop->queue).refused > 0)
-        loop_say_once(loop, SAID_REFUSED, IKV_REPORT_WARNING, IKV_FULL_QUEUE,
-                      "the queue was full and refused events: raise "
-                      "queue.capacity, or own_capacity for polled ports");
+        loop_report_once(loop, SAID_REFUSED, IKV_REPORT_WARNING, IKV_FULL_QUEUE,
+                         "the queue was full and refused events: raise "
+                         "queue.capacity, or own_capacity for polled ports");
     resync_lost(loop);
 }
 
@@ -504,7 +505,7 @@ static bool append_removal(ikv_loop *loop, uint16_t device)
 }
 
 /* What has no device is of all ports that have named none. */
-static bool let_unnamed_go(ikv_loop *loop, uint32_t port)
+static bool release_unnamed(ikv_loop *loop, uint32_t port)
 {
     bool shared = false;
     for (uint32_t i = 0; i < loop->port_count; i++)
@@ -517,14 +518,14 @@ static bool let_unnamed_go(ikv_loop *loop, uint32_t port)
 }
 
 /* L8: as by a removed device. False while there is no room. */
-static bool let_devices_go(ikv_loop *loop, uint32_t port)
+static bool remove_devices(ikv_loop *loop, uint32_t port)
 {
     for (uint16_t device = 1; device <= loop->devices; device++)
         if (loop->device_port[device] == port &&
             (loop->present[device / 32] >> device % 32 & 1) != 0 &&
             !append_removal(loop, device))
             return false;
-    return let_unnamed_go(loop, port);
+    return release_unnamed(loop, port);
 }
 
 static void report_refused(ikv_loop *loop)
@@ -544,7 +545,7 @@ void ikvi_loop_look_after(ikv_loop *loop)
     if (loop->leaving_count == 0 || ikv_queue_waiting(loop->queue) > 0)
         return; /* what they pushed comes first */
     for (uint32_t i = 0; i < loop->port_count; i++)
-        if (loop->leaving[i] && let_devices_go(loop, i)) {
+        if (loop->leaving[i] && remove_devices(loop, i)) {
             loop->leaving[i] = false;
             loop->leaving_count--;
         }

@@ -126,7 +126,8 @@ struct ikv_loop {
     uint64_t spin_ns, age_limit;
     bool at_frame, playing, idles;
     size_t events, entries, samples;
-    uint64_t whole, rest; /* a step's length in ns, and num-ths of a ns */
+    uint64_t step_ns,
+        step_rest; /* a step's length in ns, and num-ths of a ns */
     uint16_t devices;
     uint8_t device_port[IKV_DEVICE_LIMIT];   /* which port a device is of */
     uint32_t present[IKV_DEVICE_LIMIT / 32]; /* not removed so far */
@@ -136,11 +137,11 @@ struct ikv_loop {
     /* Of frames. */
     uint32_t where;
     bool started, quit, over;
-    bool last;     /* all ports have ended: this frame is the last one */
-    bool behind;   /* a port that plays has more than there was room for */
-    bool in_event; /* an event is being routed */
-    bool inside;   /* in one of the frame's functions, or what it calls */
-    bool may_nest; /* but in a port, which may run a whole frame */
+    bool last;         /* all ports have ended: this frame is the last one */
+    bool more_to_poll; /* a port that plays has more than there was room for */
+    bool in_event;     /* an event is being routed */
+    bool inside;       /* in one of the frame's functions, or what it calls */
+    bool may_nest;     /* but in a port, which may run a whole frame */
     bool closing;
     bool dropping; /* time may have to be dropped when the past has rerun */
     bool in_scope; /* of a step: what happens follows from what is taped */
@@ -156,13 +157,13 @@ struct ikv_loop {
     /* The state that is saved and restored. */
     struct {
         uint32_t head, count; /* of pending */
-        uint32_t fed;         /* from the head on: the raw state has them */
+        uint32_t fed_count;   /* from the head on: the raw state has them */
         uint32_t marked;      /* from the head on: looked through for merging */
         uint32_t run;         /* number of the last run of moves */
         uint64_t next_step;   /* the step that runs or comes next */
         uint64_t next_begin, next_end; /* of it, in steps' time */
         uint64_t step_begin, step_end; /* of it, on the clock */
-        uint64_t last_due, moment;     /* of what was routed last */
+        uint64_t last_due, routed_at;  /* of what was routed last */
         uint64_t anchor_clock, anchor_steps;
         uint32_t scale;
         bool stopped;
@@ -170,7 +171,7 @@ struct ikv_loop {
         bool paused, single;
         bool owed; /* while stopped: mice are to be tested again */
         uint32_t new_scale;
-        uint64_t losing;
+        uint64_t lost_ns;
         uint32_t held_count;
         ikv_event held[HELD_LIMIT];
         merge_slot slots[MERGE_SLOTS];
@@ -202,8 +203,8 @@ static inline const ikv_kind_info *loop_kind_info(const ikv_loop *loop,
 
 static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 {
-    return n * loop->whole + n / loop->num * loop->rest +
-           n % loop->num * loop->rest / loop->num;
+    return n * loop->step_ns + n / loop->num * loop->step_rest +
+           n % loop->num * loop->step_rest / loop->num;
 }
 
 static inline uint64_t loop_clock(const ikv_loop *loop)
@@ -211,11 +212,12 @@ static inline uint64_t loop_clock(const ikv_loop *loop)
     return loop->ports[0].now(loop->ports[0].state) - loop->clocks[0].offset;
 }
 
-static inline void loop_say_once(ikv_loop *loop, uint32_t what, uint32_t level,
-                                 ikv_status status, const char *text)
+static inline void loop_report_once(ikv_loop *loop, uint32_t what,
+                                    uint32_t level, ikv_status status,
+                                    const char *text)
 {
-    ikvi_say_once(&loop->said[what], &loop->reporter, level, status, "loop",
-                  text);
+    ikvi_report_once(&loop->said[what], &loop->reporter, level, status, "loop",
+                     text);
 }
 
 /* loop_time.c */
@@ -260,7 +262,7 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
 
 /* loop_merge.c */
 /* Whether it is one of the kinds that turn the clock. */
-bool ikvi_loop_turns_clock(const ikv_event *event);
+bool ikvi_loop_is_of_clock(const ikv_event *event);
 /* An entry's place in steps' time, not before that of what was before it. */
 uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
                           const loop_entry *entry, uint64_t before);
@@ -284,14 +286,14 @@ void ikvi_loop_retest(ikv_loop *loop);
 /* Drops the time of the steps beyond max_steps. */
 void ikvi_loop_drop_time(ikv_loop *loop);
 /* Steps stand still for so long: told, recorded, done. */
-void ikvi_loop_lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
+void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
                          uint64_t lost, uint32_t steps);
 /* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
  * time. Within a step it takes effect at its end. */
-void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                    uint64_t lost);
+void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
+                            uint64_t due, uint64_t lost);
 /* What was asked for within the step that has ended. */
-void ikvi_loop_settle(ikv_loop *loop);
+void ikvi_loop_apply_requests(ikv_loop *loop);
 
 /* loop_route.c */
 /* Takes in what belongs between two steps; and what belongs into this one. */
@@ -301,7 +303,7 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
 void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_give_inboxes(ikv_loop *loop);
 /* A frame while the steps stand still: holds come due in it. */
-void ikvi_loop_stand_still(ikv_loop *loop);
+void ikvi_loop_pass_paused_frame(ikv_loop *loop);
 
 /* loop_pace.c */
 void ikvi_loop_pace(ikv_loop *loop);

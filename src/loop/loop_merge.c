@@ -1,7 +1,7 @@
 /* loop_merge.c - Q2: moves of one pointer up to the next transition are one. */
 #include "loop_internal.h"
 
-bool ikvi_loop_turns_clock(const ikv_event *event)
+bool ikvi_loop_is_of_clock(const ikv_event *event)
 {
     return event->kind >= IKV_KIND_LOOP_DROPPED &&
            event->kind <= IKV_KIND_LOOP_IDLE;

@@ -126,7 +126,7 @@ static void idle(ikv_loop *loop)
     uint64_t now = loop_clock(loop), lost = now > before ? now - before : 0;
     loop->counters.idle_ns += lost;
     if (lost > 0)
-        ikvi_loop_lose_time(loop, IKV_KIND_LOOP_IDLE, steps, lost, 0);
+        ikvi_loop_skip_time(loop, IKV_KIND_LOOP_IDLE, steps, lost, 0);
     loop->frame_origin = now;
     loop->frame_index = 0;
 }

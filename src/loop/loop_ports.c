@@ -35,8 +35,8 @@ void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
                          "devices hold is let go");
     ikvi_text_end(&text);
     const char *name = loop->ports[port].name;
-    ikvi_say(&loop->reporter, IKV_REPORT_ERROR, status,
-             name != NULL ? name : "loop", bytes);
+    ikvi_report(&loop->reporter, IKV_REPORT_ERROR, status,
+                name != NULL ? name : "loop", bytes);
     end_port(loop, port);
 }
 

@@ -51,7 +51,7 @@ static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
     ikv_router *router = ikvi_loop_router_of(loop, event);
     for (uint32_t i = 0; i < loop->router_count; i++)
         if (loop->routers[i] != router) {
-            ikv_router_let_go(loop->routers[i], event);
+            ikv_router_release_all(loop->routers[i], event);
             if (is_of_place(loop, event))
                 ikvi_router_elsewhere(loop->routers[i], event);
         }
@@ -87,15 +87,15 @@ static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
 {
     ikv_status status = ikvi_bus_give(loop->bus, lane, event);
     if (status < 0)
-        loop_say_once(loop, SAID_INBOX, IKV_REPORT_ERROR, status,
-                      "a played event found no room in its lane's inbox");
+        loop_report_once(loop, SAID_INBOX, IKV_REPORT_ERROR, status,
+                         "a played event found no room in its lane's inbox");
 }
 
 /* The raw state has each input once: the first `fed` from the head on. */
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
     const ikv_event *event = loop_event(loop, at);
-    loop->s.fed++;
+    loop->s.fed_count++;
     if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
         event->kind != IKV_KIND_DEVICE_RESYNC)
         ikv_state_take(loop->state, IKV_RAW, event);
@@ -103,9 +103,9 @@ static void feed_one(ikv_loop *loop, uint32_t at)
 
 static void pop(ikv_loop *loop)
 {
-    if (loop->state != NULL && loop->s.fed == 0)
+    if (loop->state != NULL && loop->s.fed_count == 0)
         feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
-    loop->s.fed -= loop->s.fed > 0;
+    loop->s.fed_count -= loop->s.fed_count > 0;
     loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
     loop->counters.waiting = --loop->s.count;
     loop->s.marked -= loop->s.marked > 0;
@@ -236,11 +236,11 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         loop->counters.held_named++;
         if (loop->s.held_count < HELD_LIMIT)
             loop->s.held[loop->s.held_count++] = event;
-    } else if (ikvi_loop_turns_clock(&event)) {
-        ikvi_loop_turn(loop, &event, due, entry.lost);
+    } else if (ikvi_loop_is_of_clock(&event)) {
+        ikvi_loop_apply_played(loop, &event, due, entry.lost);
     } else {
-        if (event.time_ns > loop->s.moment)
-            loop->s.moment = event.time_ns;
+        if (event.time_ns > loop->s.routed_at)
+            loop->s.routed_at = event.time_ns;
         if (entry.played)
             give_what_is_within(loop, group);
         route_input(loop, &event, samples);
@@ -256,8 +256,8 @@ static bool has_more(ikv_loop *loop)
     if (IKVI_UNLIKELY(loop->given == 0 &&
                       (ikvi_bus_holds_inboxes(loop->bus) || loop->dropping)))
         return false;
-    if (loop->s.count == 0 && loop->behind) {
-        loop->behind = false;
+    if (loop->s.count == 0 && loop->more_to_poll) {
+        loop->more_to_poll = false;
         ikvi_loop_poll(loop);
     }
     return loop->s.count > 0;
@@ -291,7 +291,7 @@ static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
         return true; /* nothing will make the steps go on */
     if (is_early(loop, event) && (group == 0 || entry->group != group))
         return false;
-    if (entry->group != 0 || ikvi_loop_turns_clock(event))
+    if (entry->group != 0 || ikvi_loop_is_of_clock(event))
         return due < loop->s.next_end;
     if (entry->due != NO_DUE)
         return false; /* it waits for its step */
@@ -317,10 +317,10 @@ static void feed_raw(ikv_loop *loop, uint64_t end, bool between)
         due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
         if (due >= end ||
             (between && nth > 0 &&
-             (ikvi_loop_turns_clock(loop_event(loop, at)) || is_alone(entry) ||
+             (ikvi_loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
               entry->group != head->group || entry->played != head->played)))
             return;
-        if (nth >= loop->s.fed)
+        if (nth >= loop->s.fed_count)
             feed_one(loop, at);
     }
 }
@@ -350,7 +350,7 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
 /* That a hold has come due, or that mice were tested for what came of routed
  * input, is recorded as a further loop.pause: on the tape it stands before what
  * was routed after it. What changes by other code is on no tape. */
-void ikvi_loop_stand_still(ikv_loop *loop)
+void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 {
     uint64_t next = UINT64_MAX;
     if (single_step_waits(loop) || (loop->playing && loop->s.owed))
@@ -393,7 +393,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
         bool input =
-            entry->how == IKV_INTAKE_INPUT && !ikvi_loop_turns_clock(event);
+            entry->how == IKV_INTAKE_INPUT && !ikvi_loop_is_of_clock(event);
         /* A tape's numbers and those given here have nothing in common. */
         bool apart = is_alone(entry) || group != last;
         if (routed && apart)

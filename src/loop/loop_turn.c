@@ -10,8 +10,8 @@ static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
 }
 
 /* L5. Turns the clock, at that place in steps' time. */
-static void turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                 uint64_t lost)
+static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                  uint64_t lost)
 {
     uint64_t at = event->time_ns, from = loop->s.anchor_clock;
     from = at > from ? at : from;
@@ -39,40 +39,41 @@ static void turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
         loop->s.scale = event->loop.count;
         break;
     }
-    loop->s.moment = at > loop->s.moment ? at : loop->s.moment;
+    loop->s.routed_at = at > loop->s.routed_at ? at : loop->s.routed_at;
     ikvi_loop_time_step(loop);
     if (event->kind == IKV_KIND_LOOP_PAUSE)
         ikvi_loop_retest(loop); /* as at a step's begin, which won't come */
 }
 
-static void turn_at_step(ikv_loop *loop, ikv_kind kind, uint64_t lost)
+static void apply_after_step(ikv_loop *loop, ikv_kind kind, uint64_t lost)
 {
     ikv_event event = ikv_event_make(kind, loop->s.step_begin);
     event.loop.count = loop->s.new_scale;
-    turn(loop, &event, loop->s.next_begin, lost);
+    apply(loop, &event, loop->s.next_begin, lost);
 }
 
-void ikvi_loop_settle(ikv_loop *loop)
+void ikvi_loop_apply_requests(ikv_loop *loop)
 {
-    uint64_t losing = loop->s.losing;
+    uint64_t losing = loop->s.lost_ns;
     bool single = loop->s.single;
-    loop->s.losing = 0;
+    loop->s.lost_ns = 0;
     loop->s.single = false;
     if (losing > 0)
-        turn_at_step(loop, IKV_KIND_LOOP_DROPPED, losing);
+        apply_after_step(loop, IKV_KIND_LOOP_DROPPED, losing);
     if (loop->s.scale != loop->s.new_scale)
-        turn_at_step(loop, IKV_KIND_LOOP_SCALE, 0);
+        apply_after_step(loop, IKV_KIND_LOOP_SCALE, 0);
     if (loop->s.stopped != loop->s.paused)
-        turn_at_step(
+        apply_after_step(
             loop, loop->s.paused ? IKV_KIND_LOOP_PAUSE : IKV_KIND_LOOP_RESUME,
             0);
     if (single)
-        turn_at_step(loop, IKV_KIND_LOOP_SINGLE, 0);
+        apply_after_step(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
-/* Takes a wish down: what it comes to is done now, or when the step that runs
+/* Takes a note_request down: what it comes to is done now, or when the step that runs
  * has ended. ABSENT if it is so already. */
-static ikv_status wish(ikv_loop *loop, const ikv_event *event, uint64_t lost)
+static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
+                               uint64_t lost)
 {
     bool in_step = loop->where == IN_STEP;
     uint32_t scale = event->loop.count;
@@ -96,32 +97,32 @@ static ikv_status wish(ikv_loop *loop, const ikv_event *event, uint64_t lost)
         loop->s.new_scale = scale;
         return IKV_OK;
     default:
-        loop->s.losing += in_step ? lost : 0;
+        loop->s.lost_ns += in_step ? lost : 0;
         return IKV_OK;
     }
 }
 
-static void tell_of_turn(ikv_loop *loop, const ikv_event *event)
+static void announce_change(ikv_loop *loop, const ikv_event *event)
 {
     ikvi_loop_tell(loop, event->kind, event->time_ns, loop->s.next_step,
                    event->loop.seconds, event->loop.count);
 }
 
-void ikvi_loop_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                    uint64_t lost)
+void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
+                            uint64_t due, uint64_t lost)
 {
-    if (wish(loop, event, lost) != IKV_OK) {
+    if (note_request(loop, event, lost) != IKV_OK) {
         if (loop->s.stopped) /* time goes on all the same */
             ikvi_loop_pass_time(loop, event->time_ns);
         return;
     }
     if (loop->where != IN_STEP)
-        turn(loop, event, due, lost);
-    tell_of_turn(loop, event);
+        apply(loop, event, due, lost);
+    announce_change(loop, event);
 }
 
-static void record_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
-                        uint64_t lost)
+static void record_request(ikv_loop *loop, const ikv_event *event, uint64_t due,
+                           uint64_t lost)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
     intake.has_due = true;
@@ -134,15 +135,15 @@ static void record_turn(ikv_loop *loop, const ikv_event *event, uint64_t due,
 /* Asks for a turn of the clock. Within a step it takes effect at the step's
  * end; what a handler asks for between steps, at its event's time, so that it
  * is the same at any frame rate; else now, and then it is recorded. */
-static ikv_status ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
+static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
 {
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
     bool recorded = !loop->in_scope;
-    uint64_t at = loop->in_scope ? loop->s.moment : loop->now;
+    uint64_t at = loop->in_scope ? loop->s.routed_at : loop->now;
     ikv_event event = ikv_event_make(kind, at);
     event.loop.count = count;
-    ikv_status status = wish(loop, &event, 0);
+    ikv_status status = note_request(loop, &event, 0);
     if (status != IKV_OK)
         return status;
     bool scope = ikvi_loop_scope(loop, true);
@@ -153,32 +154,32 @@ static ikv_status ask(ikv_loop *loop, ikv_kind kind, uint32_t count)
         if (kind == IKV_KIND_LOOP_PAUSE && recorded && then < at)
             event.time_ns = then;
         if (recorded)
-            record_turn(loop, &event, due, 0);
-        turn(loop, &event, due, 0);
+            record_request(loop, &event, due, 0);
+        apply(loop, &event, due, 0);
     }
-    tell_of_turn(loop, &event);
+    announce_change(loop, &event);
     ikvi_loop_scope(loop, scope);
     return IKV_OK;
 }
 
 ikv_status ikv_loop_pause(ikv_loop *loop)
 {
-    return ask(loop, IKV_KIND_LOOP_PAUSE, 0);
+    return request(loop, IKV_KIND_LOOP_PAUSE, 0);
 }
 
 ikv_status ikv_loop_resume(ikv_loop *loop)
 {
-    return ask(loop, IKV_KIND_LOOP_RESUME, 0);
+    return request(loop, IKV_KIND_LOOP_RESUME, 0);
 }
 
 ikv_status ikv_loop_single_step(ikv_loop *loop)
 {
-    return ask(loop, IKV_KIND_LOOP_SINGLE, 0);
+    return request(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
 ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths)
 {
-    return ask(loop, IKV_KIND_LOOP_SCALE, thousandths);
+    return request(loop, IKV_KIND_LOOP_SCALE, thousandths);
 }
 
 bool ikv_loop_paused(const ikv_loop *loop)
@@ -192,7 +193,7 @@ uint32_t ikv_loop_scale(const ikv_loop *loop)
 }
 
 /* The steps stand still at the next one's begin for that long. */
-void ikvi_loop_lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
+void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
                          uint64_t lost, uint32_t count)
 {
     uint64_t at = ikvi_loop_to_clock(loop, due);
@@ -201,9 +202,9 @@ void ikvi_loop_lose_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     event.loop.seconds = (float)((double)lost / (double)SECOND);
     event.loop.count = count;
     bool scope = ikvi_loop_scope(loop, true);
-    record_turn(loop, &event, due, lost);
-    turn(loop, &event, due, lost);
-    tell_of_turn(loop, &event);
+    record_request(loop, &event, due, lost);
+    apply(loop, &event, due, lost);
+    announce_change(loop, &event);
     ikvi_loop_scope(loop, scope);
 }
 
@@ -217,7 +218,7 @@ static IKVI_APART void drop_beyond(ikv_loop *loop)
     uint64_t kept = from + loop->max_steps;
     if (loop->playing || reached < loop_step_start(loop, kept + 1))
         return;
-    uint64_t length = loop->whole + (loop->rest != 0);
+    uint64_t length = loop->step_ns + (loop->step_rest != 0);
     uint64_t steps = (reached - loop_step_start(loop, kept)) / length;
     while (loop_step_start(loop, kept + steps + 1) <= reached)
         steps++;
@@ -229,15 +230,16 @@ static IKVI_APART void drop_beyond(ikv_loop *loop)
     loop->counters.dropped_ns += lost;
     loop->counters.dropped_steps += steps;
     due = due > loop->s.last_due ? due : loop->s.last_due;
-    loop_say_once(loop, SAID_DROPPED, IKV_REPORT_WARNING, IKV_OK,
-                  "more steps were due than loop.max_steps: time was dropped");
-    ikvi_loop_lose_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
+    loop_report_once(
+        loop, SAID_DROPPED, IKV_REPORT_WARNING, IKV_OK,
+        "more steps were due than loop.max_steps: time was dropped");
+    ikvi_loop_skip_time(loop, IKV_KIND_LOOP_DROPPED, due, lost,
                         steps < UINT32_MAX ? (uint32_t)steps : UINT32_MAX);
 }
 
 void ikvi_loop_drop_time(ikv_loop *loop)
 {
     loop->dropping = ikvi_bus_holds_inboxes(loop->bus);
-    if (!loop->dropping && loop->now > loop->s.step_end + loop->whole)
+    if (!loop->dropping && loop->now > loop->s.step_end + loop->step_ns)
         drop_beyond(loop);
 }

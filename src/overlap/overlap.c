@@ -133,8 +133,8 @@ ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
     if (overlaps == NULL)
         return IKV_OK;
     if (overlaps->stepping || ikvi_bus_is_busy(overlaps->bus)) {
-        ikvi_say(&overlaps->reporter, IKV_REPORT_ERROR, IKV_BUSY, "overlap",
-                 "not closed: inside a handler");
+        ikvi_report(&overlaps->reporter, IKV_REPORT_ERROR, IKV_BUSY, "overlap",
+                    "not closed: inside a handler");
         return IKV_BUSY;
     }
     if (overlaps->scene != NULL)
@@ -244,7 +244,7 @@ ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target)
 
 static bool is_shown(const scene_item *item)
 {
-    return (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+    return (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
 }
 
 /* Whether the place has something that can overlap. */
@@ -478,7 +478,7 @@ static void take_changes(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->changes.count; i++) {
         uint32_t place = places[i];
         if (o->scene != NULL && i + 8 < o->changes.count &&
-            o->in_count > NEAR_BY)
+            o->in_count > CACHED_PARTS)
             fetch_part(o, places[i + 8]);
         bool moved = marks[place] == IKVI_HAS_MOVED;
         marks[place] = 0;

@@ -201,15 +201,15 @@ static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
     t->contact[side] = index;
     c->pieces[side_in(c, t, side)]++;
     follow_sensing(o, t, side);
-    if (c->at_of == 0 ||
-        (!c->entered[0] && !c->entered[1] && pair < c->at_of)) {
+    if (c->pair_key == 0 ||
+        (!c->entered[0] && !c->entered[1] && pair < c->pair_key)) {
         memcpy(c->at, t->at, sizeof c->at);
-        c->at_of = pair;
+        c->pair_key = pair;
     }
     contact_changed(o, index);
 }
 
-static void let_go_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
+static void detach_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
                            uint8_t reason)
 {
     uint32_t index = t->contact[side];
@@ -241,8 +241,8 @@ uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
 /* Makes each side hold the contact that it wants now; false if there is no
  * room. `fresh`: it can hold none that is there already, unless one lingers, is
  * of bodies, or has lost its touch in this step. */
-static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
-                         uint8_t reason)
+static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
+                            uint8_t reason)
 {
     overlap_touch *t = touch_at(o, index);
     uint32_t wanted[SIDES] = {NO_TOUCH, NO_TOUCH};
@@ -269,7 +269,7 @@ static bool settle_touch(ikv_overlaps *o, uint32_t index, bool fresh,
     }
     for (uint32_t side = 0; side < SIDES; side++)
         if (t->contact[side] != wanted[side])
-            let_go_contact(o, t, side, reason);
+            detach_contact(o, t, side, reason);
     for (uint32_t side = 0; side < SIDES; side++) {
         t->body[side] = body_bits(o, t->part[side]);
         if (t->contact[side] == NO_TOUCH && wanted[side] != NO_TOUCH)
@@ -311,8 +311,8 @@ void ikvi_touch_end(ikv_overlaps *o, uint32_t touch, uint8_t by, uint8_t reason)
     t->by &= (uint8_t)~by;
     if (t->by != 0)
         return;
-    let_go_contact(o, t, 0, reason);
-    let_go_contact(o, t, 1, reason);
+    detach_contact(o, t, 0, reason);
+    detach_contact(o, t, 1, reason);
     free_touch(o, touch);
 }
 
@@ -357,9 +357,10 @@ static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
     part_at(o, a)->refused = part_at(o, b)->refused = true;
     o->retries = o->scene != NULL;
     if (o->counters.refused++ == 0)
-        ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS, "overlap",
-                 "more pairs touch than there is room for: raise "
-                 "overlaps.contacts");
+        ikvi_report(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS,
+                    "overlap",
+                    "more pairs touch than there is room for: raise "
+                    "overlaps.contacts");
     return NO_TOUCH;
 }
 
@@ -372,7 +373,7 @@ static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
     memcpy(t->at, point, sizeof t->at);
     for (uint32_t side = 0; side < SIDES; side++)
         if (t->contact[side] != NO_TOUCH &&
-            contact_at(o, t->contact[side])->at_of == pair)
+            contact_at(o, t->contact[side])->pair_key == pair)
             memcpy(contact_at(o, t->contact[side])->at, point, sizeof t->at);
 }
 
@@ -391,7 +392,8 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     overlap_touch *t = touch_at(o, index);
     if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
-    if (made && !settle_touch(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
+    if (made &&
+        !attach_contacts(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
         free_touch(o, index);
         return no_room(o, a, b);
     }
@@ -438,7 +440,7 @@ void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
     uint32_t at = part_at(o, part)->touches;
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
-        if (!settle_touch(o, at / 2, false, IKV_OVERLAP_DISABLED))
+        if (!attach_contacts(o, at / 2, false, IKV_OVERLAP_DISABLED))
             no_room(o, touch_at(o, at / 2)->part[0],
                     touch_at(o, at / 2)->part[1]);
         at = after;
@@ -543,7 +545,7 @@ static bool is_switched_off(const ikv_overlaps *o, const overlap_contact *c,
         o->scene != NULL ? ikvi_scene_item(o->scene, c->place[side]) : NULL;
     return (part->owner == c->party[side] && part->disabled) ||
            (item != NULL && item->target == c->party[side] &&
-            (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0);
+            (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0);
 }
 
 /* Whether a side's contact has ended: it was apart long enough, or who it was

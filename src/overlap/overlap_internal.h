@@ -24,10 +24,10 @@
 #define NO_TOUCH UINT32_MAX
 
 enum {
-    CELL_LIMIT = 64,  /* in more cells it is compared with all */
-    HUGE_LIMIT = 256, /* so many of such */
-    NEAR_BY = 2000,   /* what so many need lies in the nearer caches */
-    FEET_AHEAD = 10,  /* steps that a target's margin lasts */
+    CELL_LIMIT = 64,     /* in more cells it is compared with all */
+    HUGE_LIMIT = 256,    /* so many of such */
+    CACHED_PARTS = 2000, /* what so many need lies in the nearer caches */
+    STEPS_AHEAD = 10,    /* steps that a target's margin lasts */
     SIDES = 2
 };
 
@@ -144,7 +144,7 @@ typedef struct overlap_contact {
     bool passed[SIDES]; /* a swept one went through in this step */
     bool pending;       /* in `changed` */
     float at[3];
-    uint64_t at_of; /* the pair that `at` is of */
+    uint64_t pair_key; /* the pair that `at` is of */
 } overlap_contact;
 
 /* Something to tell, in order. */

@@ -180,7 +180,7 @@ static void fatten(near_box *fat, const near_box *box, uint32_t axis,
 {
     float size = -box->high[axis] - box->low[axis];
     float slack = (0.05f * size + 0.05f * typical) * margin;
-    float ahead = step * FEET_AHEAD * margin, most = 4 * (typical + size);
+    float ahead = step * STEPS_AHEAD * margin, most = 4 * (typical + size);
     ahead = ahead > most ? most : ahead < -most ? -most : ahead;
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
@@ -374,7 +374,7 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
     for (uint32_t i = begin; i < end; i++) {
         uint32_t a = *sorted_at(o, i);
         const near_box *fat = fat_at(o, a);
-        if (o->in_count > NEAR_BY && i + 24 < 4 * o->capacity)
+        if (o->in_count > CACHED_PARTS && i + 24 < 4 * o->capacity)
             IKVI_FETCH(fat_at(o, *sorted_at(o, i + 24)));
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
@@ -436,9 +436,10 @@ static bool rebuild_list(ikv_overlaps *o)
     o->grid.built = false;
     o->pair_count = 0;
     if (o->counters.scans == 0)
-        ikvi_say(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_PAIRS, "overlap",
-                 "more pairs are near each other than there is room for, and "
-                 "all are compared with all: raise overlaps.pairs");
+        ikvi_report(
+            &o->reporter, IKV_REPORT_ERROR, IKV_FULL_PAIRS, "overlap",
+            "more pairs are near each other than there is room for, and "
+            "all are compared with all: raise overlaps.pairs");
     return false;
 }
 
@@ -555,7 +556,7 @@ static void find_in_all_pairs(ikv_overlaps *o)
     const near_who *whos = who_at(o, 0);
     const near_pair *pairs = pair_at(o, 0);
     uint32_t *states = pair_state(o, 0), count = o->pair_count;
-    bool far = o->in_count > NEAR_BY, sweeps = o->swept_count > 0;
+    bool far = o->in_count > CACHED_PARTS, sweeps = o->swept_count > 0;
     for (uint32_t i = 0; i < count; i++) {
         const near_who *a = &whos[pairs[i].part[0]];
         const near_who *b = &whos[pairs[i].part[1]];
@@ -572,7 +573,7 @@ static void find_in_all_pairs(ikv_overlaps *o)
 
 static void find_in_new_list(ikv_overlaps *o)
 {
-    bool far = o->in_count > NEAR_BY;
+    bool far = o->in_count > CACHED_PARTS;
     for (uint32_t i = 0; i < o->pair_count; i++) {
         const near_pair *pair = pair_at(o, i);
         if (far)

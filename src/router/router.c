@@ -145,8 +145,8 @@ ikv_status ikv_router_close(ikv_router *router)
     if (router == NULL)
         return IKV_OK;
     if (router->routing || ikvi_bus_is_busy(router->bus)) {
-        ikvi_say(&router->reporter, IKV_REPORT_ERROR, IKV_BUSY, "router",
-                 "not closed: inside a handler");
+        ikvi_report(&router->reporter, IKV_REPORT_ERROR, IKV_BUSY, "router",
+                    "not closed: inside a handler");
         return IKV_BUSY;
     }
     ikv_memory memory = router->memory;
@@ -176,7 +176,7 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
     for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used && (p->buttons != 0) == down &&
-            ikvi_router_goes(cause, p->device, p->view) &&
+            ikvi_router_belongs(cause, p->device, p->view) &&
             (count == 0 || p->buttons != buttons_held(p, held, count)) &&
             (next == NULL || p->press_number < next->press_number))
             next = p;
@@ -186,8 +186,8 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
 
 /* K1, TOUCH4: those that are down, in the order of their downs; pointers of a
  * device that is gone leave too. */
-static void let_go(ikv_router *r, const ikv_event *cause, const ikv_event *held,
-                   uint32_t count)
+static void release_all(ikv_router *r, const ikv_event *cause,
+                        const ikv_event *held, uint32_t count)
 {
     bool leaves = cause->kind == IKV_KIND_DEVICE_REMOVE;
     pointer *p;
@@ -207,7 +207,7 @@ void ikv_router_resync(ikv_router *router, const ikv_event *cause,
         return;
     router->routing = true;
     router->time_ns = cause->time_ns;
-    let_go(router, cause, held, count);
+    release_all(router, cause, held, count);
     router->routing = false;
 }
 
@@ -223,7 +223,7 @@ bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
            (p->buttons & ikvi_button_bit(down->pointer.button)) != 0;
 }
 
-void ikv_router_let_go(ikv_router *router, const ikv_event *cause)
+void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
 {
     if (router == NULL || cause == NULL || router->routing ||
         (cause->kind != IKV_KIND_DEVICE_REMOVE &&
@@ -231,7 +231,7 @@ void ikv_router_let_go(ikv_router *router, const ikv_event *cause)
         return;
     router->routing = true;
     router->time_ns = cause->time_ns;
-    let_go(router, cause, NULL, 0);
+    release_all(router, cause, NULL, 0);
     router->routing = false;
 }
 
@@ -256,7 +256,7 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
     default:
         if (event->kind == IKV_KIND_DEVICE_REMOVE ||
             event->kind == IKV_KIND_WINDOW_BLUR)
-            let_go(r, event, NULL, 0);
+            release_all(r, event, NULL, 0);
         if (event->kind == IKV_KIND_WINDOW_RESIZE)
             ikvi_router_resized(r, event);
         return ikvi_router_send_to(r, event, event->target);
@@ -349,7 +349,7 @@ ikv_router_counters ikv_router_count(const ikv_router *router)
 static const char *validate_pointer(const ikv_router *router, const pointer *p)
 {
     if (p->chain_length > IKV_PATH_LIMIT ||
-        (p->in_view && !p->over_owed &&
+        (p->in_view && !p->over_untold &&
          (p->chain_length == 0 ||
           !same(p->chain[p->chain_length - 1], p->over))))
         return "router-1";

@@ -4,8 +4,8 @@
 void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
                       const ikv_event *cause)
 {
-    bool told = p->got, owed = p->lost_owed;
-    p->got = p->lost_owed = false;
+    bool told = p->capture_told, owed = p->loss_untold;
+    p->capture_told = p->loss_untold = false;
     if (owed || (told && captured.bits != 0))
         ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
                               owed ? root_of(r) : captured, (ikv_target){0});
@@ -14,12 +14,13 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
 /* CAP4, CAP6, TOUCH2: before each event of the pointer. CAP2. Handlers of the
  * boundary events may remove the new one: then it is told neither got nor
  * lost. */
-void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
+void ikvi_router_apply_capture(ikv_router *r, pointer *p,
+                               const ikv_event *cause)
 {
     ikv_target none = {0};
-    if (p->pending.bits != 0 && !ikvi_router_there(r, p->pending))
+    if (p->pending.bits != 0 && !ikvi_router_alive(r, p->pending))
         p->pending = none;
-    if (p->lost_owed)
+    if (p->loss_untold)
         ikvi_router_lose(r, p, none, cause);
     if (same(p->pending, p->captured))
         return;
@@ -29,12 +30,12 @@ void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause)
         ikvi_router_lose(r, p, old, cause);
         ikvi_gesture_lost(r, p, cause);
     }
-    if (now.bits == 0 || !ikvi_router_there(r, now))
+    if (now.bits == 0 || !ikvi_router_alive(r, now))
         return;
     ikvi_router_move_over(r, p, now, cause);
-    if (!ikvi_router_there(r, now))
+    if (!ikvi_router_alive(r, now))
         return;
-    p->got = true;
+    p->capture_told = true;
     ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_GOT, now, none);
 }
 
@@ -57,7 +58,7 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
     pointer *p = pointer_of(router, event);
     if (p == NULL)
         return IKV_BAD_ARGUMENT;
-    if (!ikvi_router_there(router, target))
+    if (!ikvi_router_alive(router, target))
         return IKV_STALE;
     if (p->buttons == 0)
         return IKV_ABSENT;

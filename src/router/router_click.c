@@ -30,7 +30,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->press_y = p->y;
     p->press_button = event->pointer.button;
     p->press_number = ++r->presses;
-    p->dragged = p->menued = false;
+    p->dragged = p->menu_sent = false;
     ikvi_router_no_hold(r, p);
     p->hold_due = true;
     p->hold_ns = event->time_ns + r->hold_ns;
@@ -74,7 +74,7 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
 void ikvi_router_no_click(ikv_router *r, pointer *p)
 {
     ikvi_router_no_hold(r, p);
-    p->menued = true;
+    p->menu_sent = true;
 }
 
 /* A pointer has no button down any more. */
@@ -114,9 +114,9 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         ikv_outcome outcome = ikvi_router_send_kind(
             r, &hold, IKV_KIND_POINTER_HOLD, p->pressed, none);
         if (p->type != IKV_TOUCH || (outcome.verdict & IKV_REFUSE) ||
-            !ikvi_router_there(r, p->pressed))
+            !ikvi_router_alive(r, p->pressed))
             continue;
-        p->menued = true;
+        p->menu_sent = true;
         ikvi_router_send_kind(r, &hold, IKV_KIND_POINTER_MENU, p->pressed,
                               none);
     }
@@ -128,7 +128,7 @@ ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b)
 {
     path pa, pb;
     ikv_target common = {0};
-    if (!ikvi_router_there(r, a) || !ikvi_router_there(r, b))
+    if (!ikvi_router_alive(r, a) || !ikvi_router_alive(r, b))
         return common;
     ikvi_router_path(r, a, &pa);
     ikvi_router_path(r, b, &pb);
@@ -142,9 +142,9 @@ ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b)
 ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
                                     const ikv_event *event)
 {
-    if (p->clicking.bits == 0 || !ikvi_router_there(r, p->clicking) ||
+    if (p->clicking.bits == 0 || !ikvi_router_alive(r, p->clicking) ||
         (event->flags & IKV_SYNTHETIC) ||
-        (p->type == IKV_TOUCH && (p->dragged || p->menued)))
+        (p->type == IKV_TOUCH && (p->dragged || p->menu_sent)))
         return (ikv_target){0};
     if (p->captured.bits != 0)
         return p->captured;

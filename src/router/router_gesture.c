@@ -187,7 +187,7 @@ bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
     finger_pair *pair = pair_of(r, p);
     if (pair == NULL)
         return false;
-    bool taps = pair->may_tap && !p->dragged && !p->menued &&
+    bool taps = pair->may_tap && !p->dragged && !p->menu_sent &&
                 event->kind == IKV_KIND_POINTER_UP &&
                 event->time_ns <= pair->tap_until_ns &&
                 (event->flags & IKV_SYNTHETIC) == 0;

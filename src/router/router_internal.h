@@ -27,16 +27,17 @@ enum {
 
 typedef struct pointer {
     bool used;
-    bool in_view;   /* it is over something, the root at least */
-    bool outside;   /* it left the view while it was captured */
-    bool away;      /* it left the view, held and captured by nobody (OVER5) */
-    bool over_owed; /* what it was over is gone: the next over is due anyway */
-    bool got;       /* who captured it was told so */
-    bool lost_owed; /* and is gone since (GONE2) */
+    bool in_view; /* it is over something, the root at least */
+    bool outside; /* it left the view while it was captured */
+    bool away;    /* it left the view, held and captured by nobody (OVER5) */
+    bool
+        over_untold; /* what it was over is gone: the next over is due anyway */
+    bool capture_told; /* who captured it was told so */
+    bool loss_untold;  /* and is gone since (GONE2) */
     bool primary;
-    bool hold_due; /* pressed, not moved: a hold will come */
-    bool dragged;  /* moved further than the slop since the press */
-    bool menued;   /* a long press sent the menu, or it pinches: no click */
+    bool hold_due;  /* pressed, not moved: a hold will come */
+    bool dragged;   /* moved further than the slop since the press */
+    bool menu_sent; /* a long press sent the menu, or it pinches: no click */
     uint8_t type, view, seat;
     uint8_t next_view; /* where it was let go */
     uint8_t buttons;
@@ -184,7 +185,7 @@ typedef struct path {
     uint32_t length;
 } path;
 
-bool ikvi_router_there(const ikv_router *r, ikv_target target);
+bool ikvi_router_alive(const ikv_router *r, ikv_target target);
 uint32_t ikvi_router_traits(const ikv_router *r, ikv_target target);
 ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target);
 /* The path from the root to a target. */
@@ -207,7 +208,8 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
 /* router_capture.c */
 
 /* Carries out what was asked for since the pointer's last event. */
-void ikvi_router_settle(ikv_router *r, pointer *p, const ikv_event *cause);
+void ikvi_router_apply_capture(ikv_router *r, pointer *p,
+                               const ikv_event *cause);
 
 /* Tells who had captured the pointer of its loss; the root, if it is gone. */
 void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
@@ -268,6 +270,6 @@ void ikvi_router_unfocus(ikv_router *r, ikv_target gone);
 /* FOCUS4: takes the keys from what can't have them any more. */
 void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns);
 /* Whether a key or pointer goes with what has gone: a window, or a device. */
-bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view);
+bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view);
 
 #endif

@@ -53,7 +53,7 @@ static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
     if (r->focused[seat].bits != 0 || target.bits == 0 ||
-        !ikvi_router_there(r, target))
+        !ikvi_router_alive(r, target))
         return IKV_OK;
     r->focused[seat] = target;
     send_focus(r, IKV_KIND_FOCUS_IN, seat, target, old, reason);
@@ -76,7 +76,7 @@ void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns)
     r->time_ns = time_ns;
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
         ikv_target target = r->focused[seat];
-        if (target.bits != 0 && ikvi_router_there(r, target) &&
+        if (target.bits != 0 && ikvi_router_alive(r, target) &&
             !may_have_keys(r, target))
             set_focus(r, seat, (ikv_target){0}, IKV_FOCUS_HIDDEN);
     }
@@ -86,7 +86,7 @@ ikv_status ikv_router_focus(ikv_router *router, uint8_t seat, ikv_target target)
 {
     if (router == NULL || seat >= IKV_SEAT_LIMIT)
         return IKV_BAD_ARGUMENT;
-    if (!ikvi_router_there(router, target))
+    if (!ikvi_router_alive(router, target))
         return IKV_STALE;
     if (!may_have_keys(router, target))
         return IKV_ABSENT;
@@ -109,14 +109,14 @@ ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
 bool ikv_router_takes_text(const ikv_router *router, uint8_t seat)
 {
     ikv_target target = ikv_router_focused(router, seat);
-    return target.bits != 0 && ikvi_router_there(router, target) &&
+    return target.bits != 0 && ikvi_router_alive(router, target) &&
            (ikvi_router_traits(router, target) & IKV_TAKES_TEXT) != 0;
 }
 
 /* FOCUS2: the nearest focusable self-or-ancestor, or nobody. */
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 {
-    if (r->keep_focus || !ikvi_router_there(r, pressed))
+    if (r->keep_focus || !ikvi_router_alive(r, pressed))
         return;
     while (!same(pressed, root_of(r)) && !may_have_keys(r, pressed))
         pressed = ikvi_router_parent(r, pressed);
@@ -212,7 +212,7 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
     return ikvi_router_send_to(r, &event, r->focused[event.seat]);
 }
 
-bool ikvi_router_goes(const ikv_event *cause, uint16_t device, uint8_t view)
+bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view)
 {
     return cause->kind == IKV_KIND_WINDOW_BLUR ? view == cause->view
                                                : device == cause->device;
@@ -237,7 +237,7 @@ void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
 {
     for (uint32_t i = 0; i < r->key_count;) {
         held_key key = *key_at(r, i);
-        if (!ikvi_router_goes(cause, key.device, key.view) ||
+        if (!ikvi_router_belongs(cause, key.device, key.view) ||
             is_held(&key, held, count)) {
             i++;
             continue;

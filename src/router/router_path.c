@@ -1,7 +1,7 @@
 /* router_path.c - paths, sending along them, boundary events. */
 #include "router_internal.h"
 
-bool ikvi_router_there(const ikv_router *r, ikv_target target)
+bool ikvi_router_alive(const ikv_router *r, ikv_target target)
 {
     return same(target, root_of(r)) ||
            (target.bits != 0 && r->picking.alive(r->picking.scene, target));
@@ -80,7 +80,7 @@ ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,
                                 ikv_target target)
 {
     path along;
-    ikvi_router_path(r, ikvi_router_there(r, target) ? target : root_of(r),
+    ikvi_router_path(r, ikvi_router_alive(r, target) ? target : root_of(r),
                      &along);
     return ikvi_router_send(r, event, along.nodes, along.length, false);
 }
@@ -89,7 +89,7 @@ ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
                                   ikv_kind kind, ikv_target target,
                                   ikv_target related)
 {
-    if (!ikvi_router_there(r, target))
+    if (!ikvi_router_alive(r, target))
         return no_outcome(IKV_STALE);
     ikv_event event = *cause;
     event.kind = kind;
@@ -115,14 +115,14 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
                            const ikv_event *cause)
 {
     uint64_t revision = scene_revision_of(r);
-    bool stays = p->in_view && same(p->over, to) && !p->over_owed;
+    bool stays = p->in_view && same(p->over, to) && !p->over_untold;
     if ((stays && p->chain_revision == revision) ||
         (!p->in_view && to.bits == 0))
         return;
     path old = {.length = p->chain_length}, now = {.length = 0};
     memcpy(old.nodes, p->chain, p->chain_length * sizeof p->chain[0]);
     ikv_target from = p->in_view ? p->over : (ikv_target){0};
-    bool owed = p->over_owed;
+    bool owed = p->over_untold;
     if (to.bits != 0)
         ikvi_router_path(r, to, &now);
     p->chain_revision = revision;
@@ -132,7 +132,7 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     p->chain_length = now.length;
     p->over = to;
     p->in_view = to.bits != 0;
-    p->over_owed = false;
+    p->over_untold = false;
 
     if (from.bits != 0 && !owed && !stays)
         ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OUT, from, to);

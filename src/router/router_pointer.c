@@ -60,7 +60,7 @@ static ikv_target pick_at(const ikv_router *r, uint8_t view, uint8_t type,
 /* The pointer's target now: who captured it, or what is there (CAP3). */
 static ikv_target target_of(const ikv_router *r, const pointer *p)
 {
-    if (p->captured.bits != 0 && ikvi_router_there(r, p->captured))
+    if (p->captured.bits != 0 && ikvi_router_alive(r, p->captured))
         return p->captured;
     return pick_at(r, p->view, p->type, p->x, p->y, 0);
 }
@@ -95,7 +95,7 @@ static void take_position(pointer *p, ikv_event *event)
 static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
                          ikv_target above, ikv_verdict verdict, bool remember)
 {
-    if (!ikvi_router_there(r, above))
+    if (!ikvi_router_alive(r, above))
         return;
     for (uint32_t nth = 1; (ikvi_router_traits(r, above) & IKV_PASSES) != 0 &&
                            (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
@@ -111,7 +111,7 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
             passed_of(r, p)[p->passed_count++] = next;
         verdict = ikvi_router_send(r, event, &next, 1, true).verdict;
         above = next;
-        if (!ikvi_router_there(r, above))
+        if (!ikvi_router_alive(r, above))
             return;
     }
 }
@@ -122,7 +122,7 @@ static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
 {
     for (uint32_t i = 0; i < p->passed_count; i++) {
         ikv_target passed = passed_of(r, p)[i];
-        if (ikvi_router_there(r, passed) && !same(passed, target))
+        if (ikvi_router_alive(r, passed) && !same(passed, target))
             ikvi_router_send(r, event, &passed, 1, true);
     }
     p->passed_count = 0;
@@ -154,7 +154,7 @@ static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
                                    const ikv_event *event)
 {
     path along;
-    if (p->chain_revision != scene_revision_of(r) || p->over_owed ||
+    if (p->chain_revision != scene_revision_of(r) || p->over_untold ||
         p->chain_length == 0)
         return ikvi_router_send_to(r, event, p->over);
     along.length = p->chain_length;
@@ -165,7 +165,7 @@ static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
 /* OVER6: what must be told before any event of a pointer. */
 static void arrive(ikv_router *r, pointer *p, const ikv_event *event)
 {
-    ikvi_router_settle(r, p, event);
+    ikvi_router_apply_capture(r, p, event);
     ikvi_router_move_over(r, p, target_of(r, p), event);
 }
 
@@ -259,7 +259,7 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
              (p->outside && same(target_of(r, p), root_of(r)))) {
         ikvi_router_move_over(r, p, none, event);
         ikvi_router_forget(r, p);
-    } else if (captured.bits != 0 || p->over_owed) {
+    } else if (captured.bits != 0 || p->over_untold) {
         ikvi_router_move_over(r, p, target_of(r, p), event);
     }
 }
@@ -326,8 +326,8 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
     r->counters.outside++;
     r->counters.downs_outside += !was_down && p->buttons != 0;
     r->counters.ups_outside += was_down && p->buttons == 0;
-    if (p->lost_owed)
-        ikvi_router_settle(r, p, event);
+    if (p->loss_untold)
+        ikvi_router_apply_capture(r, p, event);
     ikvi_router_no_hold(r, p);
     if (up)
         p->clicking = (ikv_target){0};
@@ -558,12 +558,12 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
     p->chain_length = kept;
     if (p->in_view && same(p->over, target)) {
         p->over = former;
-        p->over_owed = true;
+        p->over_untold = true;
     }
     if (same(p->captured, target)) {
         p->captured = none;
-        p->lost_owed = p->got;
-        p->got = false;
+        p->loss_untold = p->capture_told;
+        p->capture_told = false;
     }
     if (same(p->pending, target))
         p->pending = none;

@@ -67,6 +67,6 @@ ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
     ikvi_text_add(&text, ": ");
     ikvi_text_add(&text, why);
     ikvi_text_end(&text);
-    ikvi_say(&r->reporter, IKV_REPORT_NOTE, IKV_ABSENT, "router", bytes);
+    ikvi_report(&r->reporter, IKV_REPORT_NOTE, IKV_ABSENT, "router", bytes);
     return no_outcome(IKV_ABSENT);
 }

@@ -135,8 +135,8 @@ ikv_status ikv_scene_close(ikv_scene *scene)
     if (scene == NULL)
         return IKV_OK;
     if (ikvi_bus_is_busy(scene->bus)) {
-        ikvi_say(&scene->reporter, IKV_REPORT_ERROR, IKV_BUSY, "scene",
-                 "not closed: inside a handler");
+        ikvi_report(&scene->reporter, IKV_REPORT_ERROR, IKV_BUSY, "scene",
+                    "not closed: inside a handler");
         return IKV_BUSY;
     }
     ikvi_bus_take_scene(scene->bus, false);
@@ -770,7 +770,8 @@ uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
 bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
 {
     scene_item item = item_of(scene, target);
-    return item.target != 0 && (item.flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+    return item.target != 0 &&
+           (item.flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
 }
 
 uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
@@ -791,7 +792,7 @@ ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
 static bool tab_reaches(const scene_item *item)
 {
     return (item_traits(item) & IKV_FOCUSABLE) != 0 && item->tab >= 0 &&
-           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0;
+           (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
 }
 
 /* Whether a comes before b in Tab order. */
@@ -879,12 +880,12 @@ static bool same_placement(const scene_item *item, const scene_item *parent)
     const transform *p = &parent->world, *w = &item->world;
     float x = p->x + (p->c * item->x - p->s * item->y);
     float y = p->y + (p->s * item->x + p->c * item->y);
-    bool covered = (parent->flags & (ITEM_HIDDEN | ITEM_COVERED)) != 0;
+    bool covered = (parent->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0;
     bool clipped = (parent->flags & (ITEM_CLIPS | ITEM_CLIPPED)) != 0;
     return (w->x == x || !number_finite(x)) &&
            (w->y == y || !number_finite(y)) &&
            item->level == parent->level + 1 &&
-           ((item->flags & ITEM_COVERED) != 0) == covered &&
+           ((item->flags & ITEM_IN_HIDDEN) != 0) == covered &&
            ((item->flags & ITEM_CLIPPED) != 0) == clipped;
 }
 

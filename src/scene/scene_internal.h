@@ -155,7 +155,7 @@ static inline bool coordinate_fits(float value)
 static inline bool item_hittable(const scene_item *item)
 {
     return (item->flags & ITEM_HIT) != IKV_HIT_OFF &&
-           (item->flags & (ITEM_HIDDEN | ITEM_COVERED)) == 0 &&
+           (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0 &&
            item_shape(item) != IKV_SHAPE_NONE;
 }
 

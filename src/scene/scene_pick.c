@@ -233,7 +233,7 @@ uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
     begin_probe(&p, scene, query);
     if (!aim(&p, item->layer))
         return IKV_PICK_NO_VIEW;
-    if (item->flags & (ITEM_HIDDEN | ITEM_COVERED))
+    if (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN))
         return explain_hidden(scene, place, by);
     if ((item->flags & ITEM_HIT) == IKV_HIT_OFF)
         return IKV_PICK_HIT_OFF;

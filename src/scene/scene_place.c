@@ -88,9 +88,9 @@ static void place_item(ikv_scene *scene, uint32_t place)
 {
     scene_item *item = item_at(scene, place);
     const scene_item *parent = item_at(scene, item->parent);
-    unsigned flags = item->flags & ~(unsigned)(ITEM_COVERED | ITEM_CLIPPED);
-    if (parent->flags & (ITEM_HIDDEN | ITEM_COVERED))
-        flags |= ITEM_COVERED;
+    unsigned flags = item->flags & ~(unsigned)(ITEM_IN_HIDDEN | ITEM_CLIPPED);
+    if (parent->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN))
+        flags |= ITEM_IN_HIDDEN;
     if (parent->flags & (ITEM_CLIPS | ITEM_CLIPPED))
         flags |= ITEM_CLIPPED;
     item->flags = (uint8_t)flags;

@@ -19,7 +19,7 @@ enum {
 enum {
     ITEM_HIT = 3,
     ITEM_HIDDEN = 4,
-    ITEM_COVERED = 8, /* an ancestor is hidden */
+    ITEM_IN_HIDDEN = 8, /* an ancestor is hidden */
     ITEM_BODY = 16,
     ITEM_CLIPS = 32,
     ITEM_CLIPPED = 64, /* an ancestor clips */

@@ -191,7 +191,7 @@ static bool is_down(const state_key *key)
     return key->holders[0] != 0 || key->holders[1] != 0;
 }
 
-static void settle_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
+static void update_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
@@ -213,7 +213,7 @@ static void press_key(ikv_state *s, uint32_t view, const ikv_event *event)
     }
     key->holders[key->holders[0] != 0] = holder;
     key->window = event->view;
-    settle_modifiers(s, view, event->seat);
+    update_modifiers(s, view, event->seat);
 }
 
 static void release_key(ikv_state *s, state_key *key, uint32_t holder)
@@ -229,7 +229,7 @@ static void let_key_up(ikv_state *s, uint32_t view, const ikv_event *event)
     for (uint32_t i = 0; key != NULL && i < 2; i++)
         if (key->holders[i] == event->device + 1)
             release_key(s, key, i);
-    settle_modifiers(s, view, event->seat);
+    update_modifiers(s, view, event->seat);
 }
 
 static bool names_key(const ikv_event *held, uint32_t count, uint32_t usage)
@@ -257,7 +257,7 @@ static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
                     !names_key(held, count, usage))
                     release_key(s, key, i);
         }
-        settle_modifiers(s, view, seat);
+        update_modifiers(s, view, seat);
     }
 }
 

@@ -216,7 +216,7 @@ static callee on_action;
 static void press_ours(void)
 {
     for (uint32_t i = 0; i < 2 * KEYS; i++) {
-        ikv_state_take(state, IKV_UNCLAIMED, &presses[i]);
+        ikv_state_take(state, IKV_STATE_UNCLAIMED, &presses[i]);
         ikv_action_take(actions, &presses[i], false);
         ikv_action_settle(actions, presses[i].time_ns, false, false);
     }
@@ -288,10 +288,10 @@ static void state_ours(void)
     for (uint32_t i = 0; i < 2 * KEYS; i += 20) {
         ikv_state_begin_step(state, i);
         for (uint32_t k = 0; k < 20; k++)
-            ikv_state_take(state, IKV_RAW, &presses[i + k]);
+            ikv_state_take(state, IKV_STATE_RAW, &presses[i + k]);
         for (uint32_t k = 0; k < KEYS; k++) {
             ikv_key_state key =
-                ikv_state_key(state, IKV_RAW, 0, presses[2 * k].key.code);
+                ikv_state_key(state, IKV_STATE_RAW, 0, presses[2 * k].key.code);
             answers += key.down + key.went_down;
         }
     }

@@ -11,10 +11,10 @@
 
 static void look(const ikv_state *state, uint64_t step)
 {
-    ikv_key_state right =
-        ikv_state_key(state, IKV_UNCLAIMED, 0, ikv_code_find("ArrowRight"));
+    ikv_key_state right = ikv_state_key(state, IKV_STATE_UNCLAIMED, 0,
+                                        ikv_code_find("ArrowRight"));
     bool shift =
-        (ikv_state_modifiers(state, IKV_UNCLAIMED, 0) & IKV_SHIFT) != 0;
+        (ikv_state_modifiers(state, IKV_STATE_UNCLAIMED, 0) & IKV_SHIFT) != 0;
     ikv_pointer_state pointer;
     ikv_pad_state pad;
     printf("step %2u ", (unsigned)step);
@@ -25,7 +25,7 @@ static void look(const ikv_state *state, uint64_t step)
                (int)(right.held_ns / 1000000));
     if (right.went_up)
         printf(" right goes up;");
-    if (ikv_state_pointer(state, IKV_UNCLAIMED, 0, &pointer)) {
+    if (ikv_state_pointer(state, IKV_STATE_UNCLAIMED, 0, &pointer)) {
         printf(" pointer at %g, %g", (double)pointer.x, (double)pointer.y);
         if (pointer.dx > 0)
             printf(", moved by %g", (double)pointer.dx);
@@ -33,7 +33,7 @@ static void look(const ikv_state *state, uint64_t step)
             printf(", pressed and released");
         printf(";");
     }
-    if (ikv_state_pad(state, IKV_UNCLAIMED, 0, &pad) && pad.left[0] < 0)
+    if (ikv_state_pad(state, IKV_STATE_UNCLAIMED, 0, &pad) && pad.left[0] < 0)
         printf(" stick left by %.2f;", (double)-pad.left[0]);
     printf("\n");
 }

@@ -226,8 +226,8 @@ static void hold_all(fake_port *port, uint64_t at_ns)
 static void check_let_go(void)
 {
     const ikv_state *state = ikv_kit_state(k.kit);
-    ck_assert(!ikv_state_any_key(state, IKV_RAW, 0).down);
-    ck_assert(!ikv_state_any_key(state, IKV_UNCLAIMED, 0).down);
+    ck_assert(!ikv_state_any_key(state, IKV_STATE_RAW, 0).down);
+    ck_assert(!ikv_state_any_key(state, IKV_STATE_UNCLAIMED, 0).down);
     ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 0);
 }
 
@@ -237,7 +237,7 @@ START_TEST(port_falls_over)
     open_two(0);
     hold_all(&other, 0);
     kit_frame(&k, 20);
-    ck_assert(ikv_state_any_key(ikv_kit_state(k.kit), IKV_RAW, 0).down);
+    ck_assert(ikv_state_any_key(ikv_kit_state(k.kit), IKV_STATE_RAW, 0).down);
     ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 1);
     seen.text[0] = '\0';
     other.poll_status = _i == 0 ? IKV_ENDED : IKV_PORT_FAILED;

@@ -383,7 +383,7 @@ START_TEST(motion_in_scope)
     bad.pointer.dx = NAN;
     status_is(ikv_sink_push(k.fake.sink, &bad), IKV_BAD_VALUE);
     ikv_action_take(actions, &bad, false);
-    ikv_state_take(ikv_kit_state(k.kit), IKV_RAW, &bad);
+    ikv_state_take(ikv_kit_state(k.kit), IKV_STATE_RAW, &bad);
     k.fake.now_ns += 20000000;
     ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
     ck_assert_float_eq(ikv_action_ask(actions, look, 0).x, 0.5f);

@@ -190,8 +190,9 @@ START_TEST(keys)
         }
         ms += 20;
         kit_frame(&k, ms);
-        ikv_key_state raw = ikv_state_key(state, IKV_RAW, 0, code);
-        ikv_key_state unclaimed = ikv_state_key(state, IKV_UNCLAIMED, 0, code);
+        ikv_key_state raw = ikv_state_key(state, IKV_STATE_RAW, 0, code);
+        ikv_key_state unclaimed =
+            ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code);
         note_key(raw);
         if (raw.down != unclaimed.down ||
             raw.went_down != unclaimed.went_down ||
@@ -200,7 +201,7 @@ START_TEST(keys)
             note_key(unclaimed);
         }
         note(&seen, " ");
-        ikv_key_state any = ikv_state_any_key(state, IKV_RAW, 0);
+        ikv_key_state any = ikv_state_any_key(state, IKV_STATE_RAW, 0);
         ck_assert(any.down == raw.down && any.went_down == raw.went_down);
         valid(ikv_state_validate(state));
     }
@@ -226,13 +227,14 @@ START_TEST(many_edges)
             ok(ikv_sink_push(k.fake.sink, &e));
         }
     kit_frame(&k, 20);
-    ikv_key_state one = ikv_state_key(state, IKV_RAW, 0, code);
-    ikv_key_state any = ikv_state_any_key(state, IKV_RAW, 0);
+    ikv_key_state one = ikv_state_key(state, IKV_STATE_RAW, 0, code);
+    ikv_key_state any = ikv_state_any_key(state, IKV_STATE_RAW, 0);
     ck_assert(one.frame_down == 255 && one.frame_up == 255);
     ck_assert(one.went_down == 255 && one.went_up == 255);
     ck_assert(any.frame_down == 255 && any.went_up == 255);
     kit_frame(&k, 80);
-    ck_assert_uint_eq(ikv_state_key(state, IKV_RAW, 0, code).frame_down, 0);
+    ck_assert_uint_eq(ikv_state_key(state, IKV_STATE_RAW, 0, code).frame_down,
+                      0);
     kit_close(&k);
 }
 END_TEST
@@ -252,10 +254,11 @@ START_TEST(held_keys)
         held[i].key.code = ikv_code_find(codes[(i + _i) % 3]);
     }
     kit_frame(&k, 20);
-    ikv_state_resync(state, IKV_RAW, &resync, held, 2);
+    ikv_state_resync(state, IKV_STATE_RAW, &resync, held, 2);
     for (int i = 0; i < 3; i++)
-        ck_assert(ikv_state_key(state, IKV_RAW, 0, held[i].key.code).down ==
-                  (i < 2));
+        ck_assert(
+            ikv_state_key(state, IKV_STATE_RAW, 0, held[i].key.code).down ==
+            (i < 2));
     kit_close(&k);
 }
 END_TEST
@@ -298,10 +301,10 @@ START_TEST(pointers)
         }
         ms += 20;
         kit_frame(&k, ms);
-        note_pointer(IKV_RAW);
+        note_pointer(IKV_STATE_RAW);
         if (strstr(pointer_table[_i].sees, "/") != NULL) {
             note(&seen, "/");
-            note_pointer(IKV_UNCLAIMED);
+            note_pointer(IKV_STATE_UNCLAIMED);
         }
         note(&seen, " ");
         valid(ikv_state_validate(state));
@@ -323,10 +326,11 @@ static ikv_verdict look(const ikv_event *event, const ikv_delivery *d, void *u)
     (void)d, (void)u;
     if (event->kind == IKV_KIND_POINTER_MOVE) {
         /* Routed before the key: raw has it already, unclaimed not yet. */
-        raw_seen = ikv_state_key(state, IKV_RAW, 0, code).down;
-        unclaimed_seen = ikv_state_key(state, IKV_UNCLAIMED, 0, code).down;
+        raw_seen = ikv_state_key(state, IKV_STATE_RAW, 0, code).down;
+        unclaimed_seen =
+            ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code).down;
     } else if (event->loop.step == 1)
-        ck_assert(ikv_state_key(state, IKV_UNCLAIMED, 0, code).down);
+        ck_assert(ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code).down);
     return IKV_CONTINUE;
 }
 
@@ -351,19 +355,19 @@ START_TEST(times)
     ck_assert(!ikv_loop_newest(k.loop, k.fake.device, 1, &x, &y));
     kit_frame(&k, 40);
     ck_assert(raw_seen && !unclaimed_seen);
-    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_RAW, 0), IKV_SHIFT);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_STATE_RAW, 0), IKV_SHIFT);
     ck_assert(!ikv_loop_newest(k.loop, k.fake.device, 0, &x, &y));
     kit_frame(&k, 140);
-    ikv_key_state s = ikv_state_key(state, IKV_RAW, 0, code);
+    ikv_key_state s = ikv_state_key(state, IKV_STATE_RAW, 0, code);
     ck_assert_uint_eq(s.held_ns, 119000000); /* since 21 ms */
     ck_assert_uint_eq(s.frame_down, 0);
     ms = 140;
     act('A');
     act('S');
     kit_frame(&k, 200); /* three steps: the edge was in the first */
-    s = ikv_state_key(state, IKV_RAW, 0, code);
+    s = ikv_state_key(state, IKV_STATE_RAW, 0, code);
     ck_assert(!s.down && s.went_up == 0 && s.frame_up == 1 && s.held_ns == 0);
-    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_RAW, 0), 0);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_STATE_RAW, 0), 0);
     kit_close(&k);
 }
 END_TEST
@@ -436,7 +440,7 @@ START_TEST(dead_zones)
     push_pad(IKV_KIND_PAD_AXIS, 2, zone_table[_i].x);
     push_pad(IKV_KIND_PAD_AXIS, 3, zone_table[_i].y);
     next_frame();
-    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert_float_eq_tol(pad.right[0], zone_table[_i].out_x, 1e-5f);
     ck_assert_float_eq_tol(pad.right[1], zone_table[_i].out_y, 1e-5f);
     ck_assert_float_eq(pad.left[0], 0);
@@ -468,31 +472,31 @@ START_TEST(pads)
     push_pad(IKV_KIND_PAD_AXIS, 0, 0.9f);
     next_frame();
     ck_assert_str_eq(pad_events.text, "down0 down16 axis0 ");
-    ck_assert(ikv_state_pad(state, IKV_UNCLAIMED, 0, &pad));
+    ck_assert(ikv_state_pad(state, IKV_STATE_UNCLAIMED, 0, &pad));
     ck_assert_uint_eq(pad.buttons, 0x10001);
     ck_assert_uint_eq(pad.went_down, 0x10001);
     ck_assert_uint_eq(pad.product, 1);
     ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 2);
     push_pad(IKV_KIND_PAD_UP, 0, 0);
     next_frame();
-    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert(pad.buttons == 0x10000 && pad.went_up == 1 && !pad.went_down);
     pad_events.text[0] = '\0';
     plug(IKV_KIND_DEVICE_REMOVE, 1);
     next_frame();
     ck_assert_str_eq(pad_events.text, "up16* axis0* ");
-    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert(!pad.connected && pad.buttons == 0 && pad.axes[0] == 0);
     plug(IKV_KIND_DEVICE_ADD, 2); /* another one takes the next place */
     next_frame();
-    ck_assert(ikv_state_pad(state, IKV_RAW, 1, &pad) && pad.product == 2);
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 1, &pad) && pad.product == 2);
     plug(IKV_KIND_DEVICE_REMOVE, 2);
     plug(IKV_KIND_DEVICE_ADD, 1); /* and the first one its own */
     next_frame();
-    ck_assert(ikv_state_pad(state, IKV_RAW, 0, &pad));
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert(pad.connected && pad.product == 1);
-    ck_assert(!ikv_state_pad(state, IKV_RAW, 2, &pad));
-    ck_assert(!ikv_state_pad(state, IKV_RAW, IKV_PAD_LIMIT, &pad));
+    ck_assert(!ikv_state_pad(state, IKV_STATE_RAW, 2, &pad));
+    ck_assert(!ikv_state_pad(state, IKV_STATE_RAW, IKV_PAD_LIMIT, &pad));
     kit_close(&k);
 }
 END_TEST
@@ -514,10 +518,10 @@ START_TEST(wrong_state)
     status_is(ikv_state_open(&config, &other), IKV_BAD_SIZE);
     status_is(ikv_state_open(NULL, &other), IKV_BAD_ARGUMENT);
     open_state();
-    ck_assert(!ikv_state_key(state, IKV_RAW, 0, 0).down);
+    ck_assert(!ikv_state_key(state, IKV_STATE_RAW, 0, 0).down);
     ck_assert(!ikv_state_key(state, 7, 0, IKV_CODE(4)).down);
     ck_assert(!ikv_state_pointer(state, 7, 0, &p));
-    ck_assert(!ikv_state_find_pointer(state, IKV_RAW, 1, 1, &p));
+    ck_assert(!ikv_state_find_pointer(state, IKV_STATE_RAW, 1, 1, &p));
     /* More pointers than there is room for are counted. */
     for (uint16_t i = 0; i < 5; i++) {
         ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
@@ -525,25 +529,26 @@ START_TEST(wrong_state)
         e.pointer.pointer = i;
         e.pointer.button = 0;
         e.pointer.type = IKV_TOUCH;
-        ikv_state_take(state, IKV_RAW, &e);
+        ikv_state_take(state, IKV_STATE_RAW, &e);
     }
     ck_assert_uint_eq(ikv_state_refused(state), 2);
-    ck_assert(ikv_state_find_pointer(state, IKV_RAW, 9, 2, &p));
+    ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 9, 2, &p));
     ck_assert_uint_eq(p.buttons, 1);
     /* A seat past the last counts for the last one. */
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
     e.seat = 5;
     e.key.code = IKV_CODE(4);
-    ikv_state_take(state, IKV_RAW, &e);
-    ck_assert(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
+    ikv_state_take(state, IKV_STATE_RAW, &e);
+    ck_assert(ikv_state_key(state, IKV_STATE_RAW, 1, IKV_CODE(4)).down);
     /* What is held after a loss stays, without edges. */
     ikv_state_begin_step(state, 5);
     ikv_event cause = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 0), held = e;
-    ikv_state_resync(state, IKV_RAW, &cause, &held, 1);
-    ck_assert(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
-    ck_assert_uint_eq(ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).went_up, 0);
-    ikv_state_resync(state, IKV_RAW, &cause, NULL, 0);
-    ck_assert(!ikv_state_key(state, IKV_RAW, 1, IKV_CODE(4)).down);
+    ikv_state_resync(state, IKV_STATE_RAW, &cause, &held, 1);
+    ck_assert(ikv_state_key(state, IKV_STATE_RAW, 1, IKV_CODE(4)).down);
+    ck_assert_uint_eq(
+        ikv_state_key(state, IKV_STATE_RAW, 1, IKV_CODE(4)).went_up, 0);
+    ikv_state_resync(state, IKV_STATE_RAW, &cause, NULL, 0);
+    ck_assert(!ikv_state_key(state, IKV_STATE_RAW, 1, IKV_CODE(4)).down);
     ikv_state_close(NULL);
     kit_close(&k);
 }

@@ -6,24 +6,24 @@
  * loop feeds it.
  *
  *       while (ikv_loop_step(loop)) {
- *           ikv_key_state left = ikv_state_key(state, IKV_UNCLAIMED, 0, code);
+ *           ikv_key_state left = ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code);
  *           if (left.down)
  *               turn(-1, left.held_ns);
  *       }
  *
- *   There are two views. RAW has all input of a step from the step's start on,
+ *   There are two filters. RAW has all input of a step from the step's start on,
  *   before any of it is routed. UNCLAIMED lacks what a handler stopped or a
  * target that takes text received; it is complete when loop.step is delivered.
  * A press and its release within one step are both seen: went_down and went_up
  * are 1.
  *
  *   After the window's loss of the focus or the loss of a device nothing of it
- * is down. While the loop is paused, what is routed at a frame's begin counts
- * as a step.
+ *   is down. While the loop is paused, what is routed at a frame's begin counts
+ *   as a step.
  *
  * Memory
- *   One block: 24 bytes for each of 256 keys, views and seats, and about 200
- * for each pointer and view.
+ *   One block: 24 bytes for each of 256 keys, filters and seats, and about 200
+ *   for each pointer and filter.
  *
  * Threads
  *   The owner's thread; queries inside handlers too.
@@ -41,8 +41,8 @@ typedef struct ikv_state ikv_state;
 
 /* Views of the state. */
 enum {
-    IKV_RAW = 0,
-    IKV_UNCLAIMED = 1
+    IKV_STATE_RAW = 0,
+    IKV_STATE_UNCLAIMED = 1
 };
 
 /* Zero is the default in brackets.
@@ -89,10 +89,10 @@ IKV_API void ikv_state_begin_step(ikv_state *state, uint64_t time_ns);
 /* Begins a frame, likewise. */
 IKV_API void ikv_state_begin_frame(ikv_state *state);
 
-/* Takes an event that a port pushed into a view; kinds that say nothing of what
- * is down or where are passed over. Releases that were never seen go down do
- * nothing. O(1), O(pointers) for a pointer's. */
-IKV_API void ikv_state_take(ikv_state *state, uint32_t view,
+/* Takes an event that a port pushed, into what a filter shows; kinds that say
+ * nothing of what is down or where are passed over. Releases that were never
+ * seen go down do nothing. O(1), O(pointers) for a pointer's. */
+IKV_API void ikv_state_take(ikv_state *state, uint32_t filter,
                             const ikv_event *event);
 
 /* Takes an event that was claimed: what is down is released by it, nothing goes
@@ -103,7 +103,7 @@ IKV_API void ikv_state_take_claimed(ikv_state *state, const ikv_event *event);
  * is held and not down, of that device.
  *   cause  a device.resync
  *   held   downs, as a port's held() gives them */
-IKV_API void ikv_state_resync(ikv_state *state, uint32_t view,
+IKV_API void ikv_state_resync(ikv_state *state, uint32_t filter,
                               const ikv_event *cause, const ikv_event *held,
                               uint32_t count);
 
@@ -123,16 +123,16 @@ typedef struct ikv_key_state {
 } ikv_key_state;
 
 /* A key by its code; zeros for one that is not known. O(1). */
-IKV_API ikv_key_state ikv_state_key(const ikv_state *state, uint32_t view,
+IKV_API ikv_key_state ikv_state_key(const ikv_state *state, uint32_t filter,
                                     uint8_t seat, uint32_t code);
 
 /* Any key of the seat: down if one is, edges of all together, held_ns of the
  * one that has been down longest. O(keys). */
-IKV_API ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t view,
+IKV_API ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t filter,
                                         uint8_t seat);
 
 /* IKV_SHIFT ... of the keys that the seat holds down. O(1). */
-IKV_API uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t view,
+IKV_API uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
                                      uint8_t seat);
 
 /*   x, y       in its view, as of the last event of this step; a scene takes it
@@ -157,11 +157,11 @@ typedef struct ikv_pointer_state {
 /* The nth pointer that is known, from 0 on: mice and pens that are in a view,
  * touches while they are down and in the step in which they end. False past the
  * last. O(pointers). */
-IKV_API bool ikv_state_pointer(const ikv_state *state, uint32_t view,
+IKV_API bool ikv_state_pointer(const ikv_state *state, uint32_t filter,
                                uint32_t nth, ikv_pointer_state *to);
 
 /* The pointer of that device and id; false if it is not known. */
-IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
+IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t filter,
                                     uint16_t device, uint16_t id,
                                     ikv_pointer_state *to);
 
@@ -187,8 +187,8 @@ typedef struct ikv_pad_state {
 
 /* The nth pad, in the order in which they were first seen. False past the last.
  * O(1). */
-IKV_API bool ikv_state_pad(const ikv_state *state, uint32_t view, uint32_t nth,
-                           ikv_pad_state *to);
+IKV_API bool ikv_state_pad(const ikv_state *state, uint32_t filter,
+                           uint32_t nth, ikv_pad_state *to);
 
 /* How many presses were not taken in since there was no room for the pointer.
  */

@@ -26,7 +26,8 @@ bool ikv_action_is_on(const ikv_actions *actions, ikv_action_set set,
 static bool pad_of_seat(const ikv_actions *a, uint32_t nth, uint32_t seat,
                         ikv_pad_state *pad)
 {
-    for (uint32_t i = 0; ikv_state_pad(a->state, IKV_UNCLAIMED, i, pad); i++)
+    for (uint32_t i = 0; ikv_state_pad(a->state, IKV_STATE_UNCLAIMED, i, pad);
+         i++)
         if (pad->connected && action_seat(a, pad->seat) == seat && nth-- == 0)
             return true;
     return false;
@@ -57,7 +58,8 @@ static bool button_is_down(const ikv_actions *a, uint32_t seat, int8_t button)
 {
     ikv_pointer_state p;
     uint8_t bit = ikvi_button_bit(button);
-    for (uint32_t i = 0; ikv_state_pointer(a->state, IKV_UNCLAIMED, i, &p); i++)
+    for (uint32_t i = 0;
+         ikv_state_pointer(a->state, IKV_STATE_UNCLAIMED, i, &p); i++)
         if (action_seat(a, p.seat) == seat && (p.buttons & bit) != 0)
             return true;
     return false;
@@ -75,7 +77,7 @@ static bool pad_button_is_down(const ikv_actions *a, uint32_t seat,
 
 static bool key_is_down(const ikv_actions *a, uint32_t seat, uint32_t usage)
 {
-    return ikv_state_key(a->state, IKV_UNCLAIMED, (uint8_t)seat,
+    return ikv_state_key(a->state, IKV_STATE_UNCLAIMED, (uint8_t)seat,
                          0x00070000u | usage)
         .down;
 }
@@ -88,9 +90,11 @@ static float amount(const ikv_actions *a, uint32_t seat, action_part part)
     case PART_KEY:
         return key_is_down(a, seat, part.number);
     case PART_ANY_KEY:
-        return ikv_state_any_key(a->state, IKV_UNCLAIMED, (uint8_t)seat).down;
+        return ikv_state_any_key(a->state, IKV_STATE_UNCLAIMED, (uint8_t)seat)
+            .down;
     case PART_MODIFIER:
-        return (ikv_state_modifiers(a->state, IKV_UNCLAIMED, (uint8_t)seat) &
+        return (ikv_state_modifiers(a->state, IKV_STATE_UNCLAIMED,
+                                    (uint8_t)seat) &
                 part.number) != 0;
     case PART_BUTTON:
         return button_is_down(a, seat, (int8_t)part.number);
@@ -132,7 +136,7 @@ static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
                             uint8_t buttons)
 {
     ikv_pointer_state p;
-    return ikv_state_find_pointer(a->state, IKV_UNCLAIMED, run->device,
+    return ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
                                   run->pointer, &p) &&
            (p.buttons & buttons) != 0;
 }

@@ -67,8 +67,9 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 {
     uint32_t count = loop->s.held_count;
     loop->s.held_count = 0;
-    ikv_state_resync(loop->state, IKV_RAW, event, loop->s.held, count);
-    ikv_state_resync(loop->state, IKV_UNCLAIMED, event, loop->s.held, count);
+    ikv_state_resync(loop->state, IKV_STATE_RAW, event, loop->s.held, count);
+    ikv_state_resync(loop->state, IKV_STATE_UNCLAIMED, event, loop->s.held,
+                     count);
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_resync(loop->routers[i], event, loop->s.held, count);
     route_event(loop, event, 1);
@@ -98,7 +99,7 @@ static void feed_one(ikv_loop *loop, uint32_t at)
     loop->s.fed_count++;
     if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
         event->kind != IKV_KIND_DEVICE_RESYNC)
-        ikv_state_take(loop->state, IKV_RAW, event);
+        ikv_state_take(loop->state, IKV_STATE_RAW, event);
 }
 
 static void pop(ikv_loop *loop)
@@ -188,7 +189,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
         if (claimed)
             ikv_state_take_claimed(loop->state, event);
         else
-            ikv_state_take(loop->state, IKV_UNCLAIMED, event);
+            ikv_state_take(loop->state, IKV_STATE_UNCLAIMED, event);
         if (event->kind == IKV_KIND_WINDOW_CLOSE &&
             (outcome.verdict & IKV_REFUSE) == 0)
             loop->quit = true;

@@ -17,7 +17,7 @@
 
 enum {
     KEYS = 256,
-    STATE_VIEWS = 2,
+    STATE_FILTERS = 2,
     STATE_SEATS = 8
 };
 
@@ -31,7 +31,7 @@ typedef struct state_key {
     uint64_t since_ns;
     state_edges down, up;
     uint16_t holders[2]; /* devices, plus 1; 0: nobody */
-    uint8_t window;
+    uint8_t view;
 } state_key;
 
 typedef struct state_pointer {
@@ -57,9 +57,9 @@ struct ikv_state {
     uint32_t step, frame; /* from 1 on */
     uint64_t time_ns;
     uint64_t refused;
-    uint16_t modifiers[STATE_VIEWS][STATE_SEATS];
-    uint32_t found[STATE_VIEWS]; /* where a pointer was found last */
-    state_pad pads[STATE_VIEWS][IKV_PAD_LIMIT];
+    uint16_t modifiers[STATE_FILTERS][STATE_SEATS];
+    uint32_t found[STATE_FILTERS]; /* where a pointer was found last */
+    state_pad pads[STATE_FILTERS][IKV_PAD_LIMIT];
 };
 
 /* -------------------------------------------------------------- opening -- */
@@ -84,9 +84,9 @@ static ikv_status lay_out_state(const ikv_state_config *config,
     s->capacity = ikvi_or(config->pointers, 32);
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
-    s->keys = ikvi_layout_add(&l, (size_t)STATE_VIEWS * s->seats * KEYS,
+    s->keys = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->seats * KEYS,
                               sizeof(state_key));
-    s->pointers = ikvi_layout_add(&l, (size_t)STATE_VIEWS * s->capacity,
+    s->pointers = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->capacity,
                                   sizeof(state_pointer));
     s->size = ikvi_layout_size(&l);
     return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
@@ -144,26 +144,28 @@ static uint8_t seat_of(const ikv_state *s, uint8_t seat)
     return seat < s->seats ? seat : (uint8_t)(s->seats - 1);
 }
 
-static state_key *state_key_at(const ikv_state *s, uint32_t view, uint8_t seat,
-                               uint32_t code)
+static state_key *state_key_at(const ikv_state *s, uint32_t filter,
+                               uint8_t seat, uint32_t code)
 {
-    if (view >= STATE_VIEWS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
+    if (filter >= STATE_FILTERS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
         return NULL;
     return (state_key *)ikvi_at((void *)(uintptr_t)s, s->keys) +
-           ((size_t)view * s->seats + seat_of(s, seat)) * KEYS + (code & 0xff);
+           ((size_t)filter * s->seats + seat_of(s, seat)) * KEYS +
+           (code & 0xff);
 }
 
-static state_pointer *pointer_in(const ikv_state *s, uint32_t view, uint32_t at)
+static state_pointer *pointer_in(const ikv_state *s, uint32_t filter,
+                                 uint32_t at)
 {
     return (state_pointer *)ikvi_at((void *)(uintptr_t)s, s->pointers) +
-           (size_t)view * s->capacity + at;
+           (size_t)filter * s->capacity + at;
 }
 
-static state_pointer *find_in(const ikv_state *s, uint32_t view,
+static state_pointer *find_in(const ikv_state *s, uint32_t filter,
                               uint16_t device, uint16_t id)
 {
     for (uint32_t i = 0; i < s->capacity; i++) {
-        state_pointer *p = pointer_in(s, view, i);
+        state_pointer *p = pointer_in(s, filter, i);
         if (p->used && p->now.device == device && p->now.pointer == id)
             return p;
     }
@@ -191,19 +193,19 @@ static bool is_down(const state_key *key)
     return key->holders[0] != 0 || key->holders[1] != 0;
 }
 
-static void update_modifiers(ikv_state *s, uint32_t view, uint8_t seat)
+static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
-        if (is_down(state_key_at(s, view, seat, code)))
+        if (is_down(state_key_at(s, filter, seat, code)))
             modifiers |= ikvi_modifier_bit(code);
-    s->modifiers[view][seat_of(s, seat)] = modifiers;
+    s->modifiers[filter][seat_of(s, seat)] = modifiers;
 }
 
 /* A key that its device holds already repeats. */
-static void press_key(ikv_state *s, uint32_t view, const ikv_event *event)
+static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_key *key = state_key_at(s, view, event->seat, event->key.code);
+    state_key *key = state_key_at(s, filter, event->seat, event->key.code);
     uint16_t holder = (uint16_t)(event->device + 1);
     if (key == NULL || key->holders[0] == holder || key->holders[1] == holder)
         return;
@@ -212,8 +214,8 @@ static void press_key(ikv_state *s, uint32_t view, const ikv_event *event)
         count_edge(s, &key->down);
     }
     key->holders[key->holders[0] != 0] = holder;
-    key->window = event->view;
-    update_modifiers(s, view, event->seat);
+    key->view = event->view;
+    update_modifiers(s, filter, event->seat);
 }
 
 static void release_key(ikv_state *s, state_key *key, uint32_t holder)
@@ -223,13 +225,13 @@ static void release_key(ikv_state *s, state_key *key, uint32_t holder)
         count_edge(s, &key->up);
 }
 
-static void let_key_up(ikv_state *s, uint32_t view, const ikv_event *event)
+static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_key *key = state_key_at(s, view, event->seat, event->key.code);
+    state_key *key = state_key_at(s, filter, event->seat, event->key.code);
     for (uint32_t i = 0; key != NULL && i < 2; i++)
         if (key->holders[i] == event->device + 1)
             release_key(s, key, i);
-    update_modifiers(s, view, event->seat);
+    update_modifiers(s, filter, event->seat);
 }
 
 static bool names_key(const ikv_event *held, uint32_t count, uint32_t usage)
@@ -242,22 +244,22 @@ static bool names_key(const ikv_event *held, uint32_t count, uint32_t usage)
 }
 
 /* Keys of a device, or of a window that has lost the focus. */
-static void release_keys(ikv_state *s, uint32_t view, const ikv_event *cause,
+static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
                          const ikv_event *held, uint32_t count)
 {
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
     for (uint32_t n = 0; n < s->seats; n++) {
         uint8_t seat = (uint8_t)n;
         for (uint32_t usage = 0; usage < KEYS; usage++) {
-            state_key *key = state_key_at(s, view, seat, 0x00070000 | usage);
+            state_key *key = state_key_at(s, filter, seat, 0x00070000 | usage);
             for (uint32_t i = 0; i < 2; i++)
                 if (key->holders[i] != 0 &&
-                    (blur ? key->window == cause->view
+                    (blur ? key->view == cause->view
                           : key->holders[i] == cause->device + 1) &&
                     !names_key(held, count, usage))
                     release_key(s, key, i);
         }
-        update_modifiers(s, view, seat);
+        update_modifiers(s, filter, seat);
     }
 }
 
@@ -286,38 +288,38 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
 }
 
 /* The same, beginning behind the one that was found last: hands take turns. */
-static state_pointer *find_next(ikv_state *s, uint32_t view, uint16_t device,
+static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
-    uint32_t at = s->found[view];
+    uint32_t at = s->found[filter];
     for (uint32_t i = 0; i < s->capacity; i++) {
         at = at + 1 < s->capacity ? at + 1 : 0;
-        state_pointer *p = pointer_in(s, view, at);
+        state_pointer *p = pointer_in(s, filter, at);
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;
-        s->found[view] = at;
+        s->found[filter] = at;
         return p;
     }
     return NULL;
 }
 
-static state_pointer *free_place(const ikv_state *s, uint32_t view)
+static state_pointer *free_place(const ikv_state *s, uint32_t filter)
 {
     for (uint32_t i = 0; i < s->capacity; i++) {
-        state_pointer *p = pointer_in(s, view, i);
+        state_pointer *p = pointer_in(s, filter, i);
         if (!p->used || is_over(s, p))
             return p;
     }
     return NULL;
 }
 
-static state_pointer *known_pointer(ikv_state *s, uint32_t view,
+static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
                                     const ikv_event *event, uint16_t id,
                                     uint8_t type)
 {
-    state_pointer *p = find_next(s, view, event->device, id);
+    state_pointer *p = find_next(s, filter, event->device, id);
     if (p == NULL) {
-        p = free_place(s, view);
+        p = free_place(s, filter);
         if (p == NULL) {
             s->refused++;
             return NULL;
@@ -367,16 +369,16 @@ static void press_button(state_pointer *p, uint8_t button, uint64_t time_ns)
     p->now.buttons |= button;
 }
 
-static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
+static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
                          bool claimed)
 {
     uint16_t id = event->pointer.pointer;
     uint8_t button = ikvi_button_bit(event->pointer.button);
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
-    if (ends && find_in(s, view, event->device, id) == NULL)
+    if (ends && find_in(s, filter, event->device, id) == NULL)
         return;
-    state_pointer *p = known_pointer(s, view, event, id, event->pointer.type);
+    state_pointer *p = known_pointer(s, filter, event, id, event->pointer.type);
     if (p == NULL)
         return;
     if (event->kind != IKV_KIND_POINTER_CANCEL)
@@ -391,10 +393,10 @@ static void take_pointer(ikv_state *s, uint32_t view, const ikv_event *event,
         p->used = false;
 }
 
-static void take_wheel(ikv_state *s, uint32_t view, const ikv_event *event)
+static void take_wheel(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_pointer *p =
-        known_pointer(s, view, event, event->wheel.pointer, event->wheel.type);
+    state_pointer *p = known_pointer(s, filter, event, event->wheel.pointer,
+                                     event->wheel.type);
     if (p != NULL) {
         p->now.wheel_dx += event->wheel.dx;
         p->now.wheel_dy += event->wheel.dy;
@@ -413,13 +415,13 @@ static uint8_t buttons_named(const state_pointer *p, const ikv_event *held,
 }
 
 /* Pointers of a device, or of a window that has lost the focus. */
-static void release_pointers(ikv_state *s, uint32_t view,
+static void release_pointers(ikv_state *s, uint32_t filter,
                              const ikv_event *cause, const ikv_event *held,
                              uint32_t count)
 {
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
     for (uint32_t i = 0; i < s->capacity; i++) {
-        state_pointer *p = pointer_in(s, view, i);
+        state_pointer *p = pointer_in(s, filter, i);
         if (!p->used || (blur ? p->now.view != cause->view
                               : p->now.device != cause->device))
             continue;
@@ -443,10 +445,10 @@ static void date_pad(const ikv_state *s, state_pad *p)
     p->frame = s->frame;
 }
 
-static state_pad *pad_of(ikv_state *s, uint32_t view, uint16_t device)
+static state_pad *pad_of(ikv_state *s, uint32_t filter, uint16_t device)
 {
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->pads[view][i];
+        state_pad *p = &s->pads[filter][i];
         if (p->used && p->now.connected && p->now.device == device)
             return p;
     }
@@ -455,12 +457,12 @@ static state_pad *pad_of(ikv_state *s, uint32_t view, uint16_t device)
 
 /* A new pad's place: that of the same one before it was unplugged, or else a
  * new one, or that of another that is gone. */
-static state_pad *place_for_pad(ikv_state *s, uint32_t view,
+static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
                                 const ikv_device *who)
 {
     state_pad *fresh = NULL, *gone = NULL;
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->pads[view][i];
+        state_pad *p = &s->pads[filter][i];
         if (!p->used) {
             fresh = fresh == NULL ? p : fresh;
         } else if (!p->now.connected) {
@@ -474,10 +476,10 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t view,
     return fresh != NULL ? fresh : gone;
 }
 
-static state_pad *connect_pad(ikv_state *s, uint32_t view,
+static state_pad *connect_pad(ikv_state *s, uint32_t filter,
                               const ikv_event *event, const ikv_device *who)
 {
-    state_pad *p = place_for_pad(s, view, who);
+    state_pad *p = place_for_pad(s, filter, who);
     if (p == NULL) {
         s->refused++;
         return NULL;
@@ -495,15 +497,15 @@ static state_pad *connect_pad(ikv_state *s, uint32_t view,
     return p;
 }
 
-static void take_pad(ikv_state *s, uint32_t view, const ikv_event *event,
+static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
                      bool claimed)
 {
     bool axis = event->kind == IKV_KIND_PAD_AXIS;
-    state_pad *p = pad_of(s, view, event->device);
+    state_pad *p = pad_of(s, filter, event->device);
     if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return;
     if (p == NULL)
-        p = connect_pad(s, view, event, NULL);
+        p = connect_pad(s, filter, event, NULL);
     if (p == NULL)
         return;
     date_pad(s, p);
@@ -527,9 +529,9 @@ static void take_pad(ikv_state *s, uint32_t view, const ikv_event *event,
     }
 }
 
-static void release_pad(ikv_state *s, uint32_t view, const ikv_event *cause)
+static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
 {
-    state_pad *p = pad_of(s, view, cause->device);
+    state_pad *p = pad_of(s, filter, cause->device);
     if (p == NULL || cause->kind == IKV_KIND_WINDOW_BLUR)
         return;
     date_pad(s, p);
@@ -558,7 +560,7 @@ void ikv_state_begin_frame(ikv_state *state)
         state->frame++;
 }
 
-static void take_event(ikv_state *s, uint32_t view, const ikv_event *event,
+static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
                        bool claimed)
 {
     if (IKVI_UNLIKELY(!ikvi_event_is_good(NULL, event)))
@@ -566,67 +568,67 @@ static void take_event(ikv_state *s, uint32_t view, const ikv_event *event,
     switch (event->kind) {
     case IKV_KIND_KEY_DOWN:
         if (!claimed)
-            press_key(s, view, event);
+            press_key(s, filter, event);
         break;
     case IKV_KIND_KEY_UP:
-        let_key_up(s, view, event);
+        let_key_up(s, filter, event);
         break;
     case IKV_KIND_POINTER_DOWN:
     case IKV_KIND_POINTER_MOVE:
     case IKV_KIND_POINTER_UP:
     case IKV_KIND_POINTER_CANCEL:
     case IKV_KIND_POINTER_LEAVE:
-        take_pointer(s, view, event, claimed);
+        take_pointer(s, filter, event, claimed);
         break;
     case IKV_KIND_WHEEL:
         if (!claimed)
-            take_wheel(s, view, event);
+            take_wheel(s, filter, event);
         break;
     case IKV_KIND_PAD_DOWN:
     case IKV_KIND_PAD_UP:
     case IKV_KIND_PAD_AXIS:
-        take_pad(s, view, event, claimed);
+        take_pad(s, filter, event, claimed);
         break;
     case IKV_KIND_DEVICE_ADD:
         if ((event->info.types & IKV_DEVICE_PAD) != 0 &&
-            pad_of(s, view, event->device) == NULL)
-            connect_pad(s, view, event, &event->info);
+            pad_of(s, filter, event->device) == NULL)
+            connect_pad(s, filter, event, &event->info);
         break;
     case IKV_KIND_WINDOW_BLUR:
     case IKV_KIND_DEVICE_REMOVE:
     case IKV_KIND_DEVICE_RESYNC:
-        release_pad(s, view, event);
-        release_keys(s, view, event, NULL, 0);
-        release_pointers(s, view, event, NULL, 0);
+        release_pad(s, filter, event);
+        release_keys(s, filter, event, NULL, 0);
+        release_pointers(s, filter, event, NULL, 0);
         break;
     default:
         break;
     }
 }
 
-void ikv_state_take(ikv_state *state, uint32_t view, const ikv_event *event)
+void ikv_state_take(ikv_state *state, uint32_t filter, const ikv_event *event)
 {
-    if (state != NULL && event != NULL && view < STATE_VIEWS)
-        take_event(state, view, event, false);
+    if (state != NULL && event != NULL && filter < STATE_FILTERS)
+        take_event(state, filter, event, false);
 }
 
 void ikv_state_take_claimed(ikv_state *state, const ikv_event *event)
 {
     if (state != NULL && event != NULL)
-        take_event(state, IKV_UNCLAIMED, event, true);
+        take_event(state, IKV_STATE_UNCLAIMED, event, true);
 }
 
-void ikv_state_resync(ikv_state *state, uint32_t view, const ikv_event *cause,
+void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
                       const ikv_event *held, uint32_t count)
 {
-    if (state == NULL || cause == NULL || view >= STATE_VIEWS ||
+    if (state == NULL || cause == NULL || filter >= STATE_FILTERS ||
         (held == NULL && count > 0))
         return;
-    release_keys(state, view, cause, held, count);
-    release_pointers(state, view, cause, held, count);
-    release_pad(state, view, cause);
+    release_keys(state, filter, cause, held, count);
+    release_pointers(state, filter, cause, held, count);
+    release_pad(state, filter, cause);
     for (uint32_t i = 0; i < count; i++)
-        take_event(state, view, &held[i], false);
+        take_event(state, filter, &held[i], false);
 }
 
 /* -------------------------------------------------------------- queries -- */
@@ -657,11 +659,11 @@ static ikv_key_state key_state_of(const ikv_state *s, const state_key *key)
                            .held_ns = down ? held_for(s, key->since_ns) : 0};
 }
 
-ikv_key_state ikv_state_key(const ikv_state *state, uint32_t view, uint8_t seat,
-                            uint32_t code)
+ikv_key_state ikv_state_key(const ikv_state *state, uint32_t filter,
+                            uint8_t seat, uint32_t code)
 {
     const state_key *key =
-        state != NULL ? state_key_at(state, view, seat, code) : NULL;
+        state != NULL ? state_key_at(state, filter, seat, code) : NULL;
     return key != NULL ? key_state_of(state, key) : (ikv_key_state){0};
 }
 
@@ -670,13 +672,13 @@ static uint8_t add_up(uint8_t a, uint8_t b)
     return (uint8_t)(a + b > UINT8_MAX ? UINT8_MAX : a + b);
 }
 
-ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t view,
+ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t filter,
                                 uint8_t seat)
 {
     ikv_key_state any = {0};
     for (uint32_t usage = 0; state != NULL && usage < KEYS; usage++) {
         ikv_key_state one =
-            ikv_state_key(state, view, seat, 0x00070000 | usage);
+            ikv_state_key(state, filter, seat, 0x00070000 | usage);
         any.down = any.down || one.down;
         any.went_down = add_up(any.went_down, one.went_down);
         any.went_up = add_up(any.went_up, one.went_up);
@@ -687,11 +689,11 @@ ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t view,
     return any;
 }
 
-uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t view,
+uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
                              uint8_t seat)
 {
-    return state != NULL && view < STATE_VIEWS
-               ? state->modifiers[view][seat_of(state, seat)]
+    return state != NULL && filter < STATE_FILTERS
+               ? state->modifiers[filter][seat_of(state, seat)]
                : 0;
 }
 
@@ -704,13 +706,13 @@ static ikv_pointer_state pointer_state_of(const ikv_state *s,
     return copy.now;
 }
 
-bool ikv_state_pointer(const ikv_state *state, uint32_t view, uint32_t nth,
+bool ikv_state_pointer(const ikv_state *state, uint32_t filter, uint32_t nth,
                        ikv_pointer_state *to)
 {
-    if (state == NULL || to == NULL || view >= STATE_VIEWS)
+    if (state == NULL || to == NULL || filter >= STATE_FILTERS)
         return false;
     for (uint32_t i = 0; i < state->capacity; i++) {
-        const state_pointer *p = pointer_in(state, view, i);
+        const state_pointer *p = pointer_in(state, filter, i);
         if (!p->used || is_over(state, p) || nth-- > 0)
             continue;
         *to = pointer_state_of(state, p);
@@ -719,25 +721,25 @@ bool ikv_state_pointer(const ikv_state *state, uint32_t view, uint32_t nth,
     return false;
 }
 
-bool ikv_state_find_pointer(const ikv_state *state, uint32_t view,
+bool ikv_state_find_pointer(const ikv_state *state, uint32_t filter,
                             uint16_t device, uint16_t id, ikv_pointer_state *to)
 {
-    if (state == NULL || to == NULL || view >= STATE_VIEWS)
+    if (state == NULL || to == NULL || filter >= STATE_FILTERS)
         return false;
-    const state_pointer *p = find_in(state, view, device, id);
+    const state_pointer *p = find_in(state, filter, device, id);
     if (p == NULL || is_over(state, p))
         return false;
     *to = pointer_state_of(state, p);
     return true;
 }
 
-bool ikv_state_pad(const ikv_state *state, uint32_t view, uint32_t nth,
+bool ikv_state_pad(const ikv_state *state, uint32_t filter, uint32_t nth,
                    ikv_pad_state *to)
 {
-    if (state == NULL || to == NULL || view >= STATE_VIEWS ||
-        nth >= IKV_PAD_LIMIT || !state->pads[view][nth].used)
+    if (state == NULL || to == NULL || filter >= STATE_FILTERS ||
+        nth >= IKV_PAD_LIMIT || !state->pads[filter][nth].used)
         return false;
-    state_pad copy = state->pads[view][nth];
+    state_pad copy = state->pads[filter][nth];
     date_pad(state, &copy);
     *to = copy.now;
     return true;
@@ -752,18 +754,18 @@ const char *ikv_state_validate(const ikv_state *state)
 {
     if (state == NULL)
         return NULL;
-    for (uint32_t view = 0; view < STATE_VIEWS; view++) {
+    for (uint32_t filter = 0; filter < STATE_FILTERS; filter++) {
         for (uint32_t seat = 0; seat < state->seats; seat++)
             for (uint32_t usage = 0; usage < KEYS; usage++) {
-                const state_key *key = state_key_at(state, view, (uint8_t)seat,
-                                                    0x00070000 | usage);
+                const state_key *key = state_key_at(
+                    state, filter, (uint8_t)seat, 0x00070000 | usage);
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
                     return "state-1";
             }
         for (uint32_t i = 0; i < state->capacity; i++) {
-            const state_pointer *p = pointer_in(state, view, i);
+            const state_pointer *p = pointer_in(state, filter, i);
             if (p->used &&
-                find_in(state, view, p->now.device, p->now.pointer) != p)
+                find_in(state, filter, p->now.device, p->now.pointer) != p)
                 return "state-2";
         }
     }

@@ -14,10 +14,10 @@
  *       ikv_bus_add_watcher(bus, watch, &digest);
  *
  *   It covers: kinds by name, all fields in little-endian order, targets by
- * place and caller's id, step, phase, flags of the delivery, names of handlers
- * and their verdicts, and that nobody heard an event or a deferred one was
- * dropped. The function is FNV-1a with 64 bits, which finds differences; it
- * does not stand up to people who make them.
+ *   place and caller's id, step, phase, flags of the delivery, names of
+ *   handlers and their verdicts, and that nobody heard an event or a deferred
+ *   one was dropped. The function is FNV-1a with 64 bits, which finds
+ *   differences; it does not stand up to people who make them.
  *
  * Memory
  *   A plain struct; copy it to go back to it.

@@ -23,7 +23,7 @@
  *   The C library's allocator; not on the path of an event, but for the lines
  *   of a trace. What can't be allocated is NO_MEMORY, with a message. One
  *   limit: jansson 2.14, which reads the JSON, reads past its buffer for a text
- * when that can't grow; a program that must live through it gives jansson an
+ *   when that can't grow; a program that must live through it gives jansson an
  *   allocator with a reserve (json_set_alloc_funcs()), as the ikvar command
  *   does.
  *

@@ -2,8 +2,8 @@
  *
  * Overview
  *   queue, bus, scene, router, state, actions, overlaps and loop, opened with
- * one call and one block of memory. Each part's config may be set as if it were
- * opened alone; what ties them together is filled in by the kit.
+ *   one call and one block of memory. Each part's config may be set as if it
+ *   were opened alone; what ties them together is filled in by the kit.
  *
  *       ikv_kit_config config = IKV_KIT_INIT;
  *       config.memory = ikv_host_memory();

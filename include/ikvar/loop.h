@@ -23,11 +23,11 @@
  *   The clock's time is what a port's clock shows, 0 at loop.start; events bear
  *   it. The steps' time is what steps have run through; timers count it. They
  *   differ after a pause, after time was dropped, and by the scale. Moves of
- * one pointer within one step come as one event that carries all of them.
+ *   one pointer within one step come as one event that carries all of them.
  *
  * Recording
  *   A recorder is told of all that came in and when it took effect; given back
- * by a port with ikv_sink_play(), it has the same effects in the same steps.
+ *   by a port with ikv_sink_play(), it has the same effects in the same steps.
  *
  * Memory
  *   One block: 96 bytes for each event that may wait for its step.

@@ -40,8 +40,8 @@
  *
  * Threads and re-entrancy
  *   The owner's thread. Inside its handlers all but stepping, reporting and
- * closing; what is changed there counts from the next step on. Of what is
- * removed nothing more is told to it.
+ *   closing; what is changed there counts from the next step on. Of what is
+ *   removed nothing more is told to it.
  */
 #ifndef IKVAR_OVERLAP_H
 #define IKVAR_OVERLAP_H

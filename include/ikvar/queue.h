@@ -9,7 +9,7 @@
  *   A share of the slots is kept for transitions (downs, ups, keys: the
  *   catalogue gives each kind its class), so that moves give way first. If even
  *   a transition is refused, its device is marked, and the loop makes up what
- * is missing.
+ *   is missing.
  *
  *        any thread --push-->  [ shared ring ] --+
  *                                                +--drain--> the loop

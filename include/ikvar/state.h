@@ -3,19 +3,20 @@
  * Overview
  *   Where a question is simpler than an event: is this key down, did it go down
  *   in this step, for how long; where is the pointer, how far has it moved. A
- * loop feeds it.
+ *   loop feeds it.
  *
  *       while (ikv_loop_step(loop)) {
- *           ikv_key_state left = ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code);
+ *           ikv_key_state left =
+ *               ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code);
  *           if (left.down)
  *               turn(-1, left.held_ns);
  *       }
  *
- *   There are two filters. RAW has all input of a step from the step's start on,
- *   before any of it is routed. UNCLAIMED lacks what a handler stopped or a
- * target that takes text received; it is complete when loop.step is delivered.
- * A press and its release within one step are both seen: went_down and went_up
- * are 1.
+ *   There are two filters. RAW has all input of a step from the step's start
+ *   on, before any of it is routed. UNCLAIMED lacks what a handler stopped or a
+ *   target that takes text received; it is complete when loop.step is
+ *   delivered. A press and its release within one step are both seen: went_down
+ *   and went_up are 1.
  *
  *   After the window's loss of the focus or the loss of a device nothing of it
  *   is down. While the loop is paused, what is routed at a frame's begin counts

@@ -79,7 +79,7 @@ static void open_bodies(uint32_t n)
         c.hit = IKV_HIT_OFF;
         c.tags = sensing.senses = 1;
         if (ikv_scene_add(scene, &c, &targets[i], NULL) < 0 ||
-            ikv_overlap_sense(overlaps, targets[i], &sensing) < 0)
+            ikv_overlaps_sense(overlaps, targets[i], &sensing) < 0)
             exit(2);
         boxes[i][0] = c.x;
         boxes[i][1] = c.y;
@@ -88,7 +88,7 @@ static void open_bodies(uint32_t n)
         speeds[i][0] = real(-1, 1);
         speeds[i][1] = real(-1, 1);
     }
-    ikv_overlap_step(overlaps, step++, 0);
+    ikv_overlaps_step(overlaps, step++, 0);
     pair_finder_frame(finder, (const float(*)[4])boxes, side);
     blocks_taken = 0;
 }
@@ -146,17 +146,17 @@ static void measure_bodies(const char *name, const char *baseline,
         for (int frame = 0; frame < FRAMES; frame++) {
             move_bodies();
             uint64_t begin = read_clock(NULL);
-            ikv_overlap_step(overlaps, step++, 0);
+            ikv_overlaps_step(overlaps, step++, 0);
             uint64_t middle = read_clock(NULL);
             theirs();
             uint64_t end = read_clock(NULL);
             sum[0] += (double)(middle - begin) / FRAMES;
             sum[1] += (double)(end - middle) / FRAMES;
-            if (ikv_overlap_count(overlaps).touching !=
+            if (ikv_overlaps_count(overlaps).touching !=
                     pair_finder_count(finder) ||
                 changes[0] != changes[1]) {
                 fprintf(stderr, "%s: %u pairs, the baseline has %u\n", name,
-                        ikv_overlap_count(overlaps).touching,
+                        ikv_overlaps_count(overlaps).touching,
                         pair_finder_count(finder));
                 exit(2);
             }
@@ -217,8 +217,8 @@ static void press_ours(void)
 {
     for (uint32_t i = 0; i < 2 * KEYS; i++) {
         ikv_state_take(state, IKV_STATE_UNCLAIMED, &presses[i]);
-        ikv_action_take(actions, &presses[i], false);
-        ikv_action_settle(actions, presses[i].time_ns, false, false);
+        ikv_actions_take(actions, &presses[i], false);
+        ikv_actions_settle(actions, presses[i].time_ns, false, false);
     }
 }
 
@@ -256,9 +256,9 @@ static void action_rows(void)
         snprintf(name, sizeof name, "action %u", i);
         snprintf(text, sizeof text, "%s%s", others[i / KEYS],
                  ikv_code_name(code));
-        if (ikv_action_add(actions, IKV_MAIN_SET, name, &id) < 0)
+        if (ikv_actions_add(actions, IKV_MAIN_SET, name, &id) < 0)
             exit(2);
-        if (ikv_action_bind(actions, id, text, NULL, NULL) < 0 &&
+        if (ikv_actions_bind(actions, id, text, NULL, NULL) < 0 &&
             strstr(text, "F1") == NULL)
             exit(2);
         plain_bindings[i] = (binding_row){code, i / KEYS, id.bits};

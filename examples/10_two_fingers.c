@@ -19,7 +19,7 @@ static ikv_verdict handle(const ikv_event *event, const ikv_delivery *delivery,
                           void *user)
 {
     ferry *f = user;
-    const ikv_pointer *p = &event->pointer;
+    const ikv_pointer_data *p = &event->pointer;
     float at[2];
     switch (event->kind) {
     case IKV_KIND_POINTER_DOWN:

@@ -18,7 +18,7 @@ static ikv_verdict sound(const ikv_event *event, const ikv_delivery *delivery,
     const ikv_kind_info *cause =
         ikv_catalogue_info(NULL, delivery->cause->kind);
     (void)user;
-    ikv_binding_text(actions, ikv_action_binding_of(actions, event), binding,
+    ikv_binding_text(actions, ikv_actions_binding_of(actions, event), binding,
                      sizeof binding);
     if (event->kind == IKV_KIND_ACTION_START)
         printf("%3d ms  the foghorn sounds: %s, by a %s\n",
@@ -71,12 +71,12 @@ int main(void)
     if (ikv_kit_open(&config, &kit) < 0)
         return 1;
     actions = ikv_kit_actions(kit);
-    ikv_action_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
-    ikv_action_bind(actions, foghorn, "KeyF", NULL, NULL);
-    ikv_action_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
-    ikv_action_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
-    ikv_action_add(actions, IKV_MAIN_SET, "greet", &greeting);
-    ikv_action_bind(actions, greeting, "KeyG", NULL, NULL);
+    ikv_actions_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
+    ikv_actions_bind(actions, foghorn, "KeyF", NULL, NULL);
+    ikv_actions_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
+    ikv_actions_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
+    ikv_actions_add(actions, IKV_MAIN_SET, "greet", &greeting);
+    ikv_actions_bind(actions, greeting, "KeyG", NULL, NULL);
 
     ikv_bus *bus = ikv_kit_bus(kit);
     hear(bus, IKV_KIND_ACTION_START, foghorn, sound, 0);

@@ -17,10 +17,10 @@ static ikv_verdict on_action(const ikv_event *event,
     ikv_action_id action = {event->action.action};
     (void)delivery, (void)user;
     printf("%3d ms  %s\n", (int)(event->time_ns / 1000000),
-           ikv_action_name(actions, action));
+           ikv_actions_name(actions, action));
     if (action.bits == choose.bits) {
         printf("        press what you want to use for lift\n");
-        ikv_action_learn(actions, 0, ikv_code_find("Escape"));
+        ikv_actions_learn(actions, 0, ikv_code_find("Escape"));
     }
     return IKV_CONTINUE;
 }
@@ -30,16 +30,16 @@ static void look_at_lesson(const char *path)
 {
     char text[IKV_BINDING_BYTES];
     ikv_binding other;
-    if (ikv_action_learned(actions, text, sizeof text) != IKV_OK)
+    if (ikv_actions_learned(actions, text, sizeof text) != IKV_OK)
         return;
-    if (ikv_action_conflicts(actions, lift, text, NULL, &other, 1) > 0) {
+    if (ikv_actions_conflicts(actions, lift, text, NULL, &other, 1) > 0) {
         printf("        %s is taken by %s: press another\n", text,
-               ikv_action_name(actions, ikv_binding_action(actions, other)));
-        ikv_action_learn(actions, 0, ikv_code_find("Escape"));
+               ikv_actions_name(actions, ikv_binding_action(actions, other)));
+        ikv_actions_learn(actions, 0, ikv_code_find("Escape"));
         return;
     }
-    ikv_action_unbind_all(actions, lift);
-    ikv_action_bind(actions, lift, text, NULL, NULL);
+    ikv_actions_unbind_all(actions, lift);
+    ikv_actions_bind(actions, lift, text, NULL, NULL);
     printf("        lift is %s now\n", text);
     if (path != NULL && ikv_bindings_save(path, actions, NULL, NULL) == IKV_OK)
         printf("        written\n");
@@ -48,8 +48,8 @@ static void look_at_lesson(const char *path)
 static ikv_action_id add(const char *name, const char *binding)
 {
     ikv_action_id id = {0};
-    ikv_action_add(actions, IKV_MAIN_SET, name, &id);
-    ikv_action_bind(actions, id, binding, NULL, NULL);
+    ikv_actions_add(actions, IKV_MAIN_SET, name, &id);
+    ikv_actions_bind(actions, id, binding, NULL, NULL);
     return id;
 }
 

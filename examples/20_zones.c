@@ -71,9 +71,9 @@ int main(void)
     ikv_sensing bodies = IKV_SENSING_INIT;
     bodies.senses = FERRY;
     bodies.scope = IKV_OVERLAP_OF_BODIES;
-    ikv_overlap_sense(ikv_kit_overlaps(kit), berth, &bodies);
+    ikv_overlaps_sense(ikv_kit_overlaps(kit), berth, &bodies);
     bodies.linger = 3;
-    ikv_overlap_sense(ikv_kit_overlaps(kit), shallow, &bodies);
+    ikv_overlaps_sense(ikv_kit_overlaps(kit), shallow, &bodies);
     ikv_bus *bus = ikv_kit_bus(kit);
     ikv_bus_hear(bus, IKV_KIND_OVERLAP_ENTER, berth, tell, "berth", NULL);
     for (int kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;

@@ -59,7 +59,7 @@ int main(void)
     ikv_sensing sensing = IKV_SENSING_INIT;
     ikv_overlaps *overlaps = ikv_kit_overlaps(kit);
     sensing.senses = GROUND | ROPE;
-    ikv_overlap_sense(overlaps, feet, &sensing);
+    ikv_overlaps_sense(overlaps, feet, &sensing);
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_OVERLAP_ENTER, feet, set_flag,
                  &flag, NULL);
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_OVERLAP_LEAVE, feet, set_flag,
@@ -73,12 +73,12 @@ int main(void)
                 continue;
             /* As of the last step; then the next move. */
             printf("x %3d  %s", (int)x - 12,
-                   ikv_overlap_contacts(overlaps, feet, GROUND) > 0
+                   ikv_overlaps_contacts(overlaps, feet, GROUND) > 0
                        ? "stands on"
                        : "falls");
             ikv_contact contact;
             for (uint32_t n = 0;
-                 ikv_overlap_contact(overlaps, feet, GROUND, n, &contact); n++)
+                 ikv_overlaps_contact(overlaps, feet, GROUND, n, &contact); n++)
                 printf(" %s", names[contact.other_id]);
             printf("%s\n", flag ? "" : "   (a flag would say: falls)");
             ikv_scene_move(ikv_kit_scene(kit), feet, x, 5);

@@ -60,7 +60,7 @@ static void report_pairs(ikv_overlaps *overlaps)
             float middle[3] = {(a->x + b->x) / 2, (a->y + b->y) / 2,
                                (a->z + b->z) / 2};
             if (dx * dx + dy * dy + dz * dz <= reach * reach)
-                ikv_overlap_report(overlaps, a->target, b->target, middle);
+                ikv_overlaps_report(overlaps, a->target, b->target, middle);
         }
 }
 
@@ -85,7 +85,7 @@ int main(void)
     sensing.senses = 1; /* the engine has no tags: everything bears all */
     sensing.scope = IKV_OVERLAP_OF_BODIES;
     sensing.linger = 2;
-    ikv_overlap_sense(overlaps, spheres[2].target, &sensing);
+    ikv_overlaps_sense(overlaps, spheres[2].target, &sensing);
     for (int kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
         ikv_bus_hear(bus, (ikv_kind)kind, spheres[2].target, tell, NULL, NULL);
@@ -94,7 +94,7 @@ int main(void)
         spheres[1].y = heights[step]; /* the hook comes down, bounces, rises */
         ikv_bus_set_step(bus, step);
         report_pairs(overlaps);
-        ikv_overlap_step(overlaps, step, step * 16666667);
+        ikv_overlaps_step(overlaps, step, step * 16666667);
     }
     ikv_overlaps_close(overlaps);
     ikv_bus_close(bus);

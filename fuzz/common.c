@@ -35,8 +35,8 @@ void fuzz_validate(const ikv_kit *kit)
     check(ikv_router_validate(ikv_kit_router(kit)));
     check(ikv_queue_validate(ikv_kit_queue(kit)));
     check(ikv_state_validate(ikv_kit_state(kit)));
-    check(ikv_action_validate(ikv_kit_actions(kit)));
-    check(ikv_overlap_validate(ikv_kit_overlaps(kit)));
+    check(ikv_actions_validate(ikv_kit_actions(kit)));
+    check(ikv_overlaps_validate(ikv_kit_overlaps(kit)));
     check(ikv_loop_validate(ikv_kit_loop(kit)));
 }
 

@@ -499,21 +499,21 @@ static void use_overlaps(world *w)
         sensing.inside = byte(w) % 3;
         sensing.swept = byte(w) % 2;
         sensing.disabled = byte(w) % 4 == 0;
-        ikv_overlap_sense(w->overlaps, a, &sensing);
+        ikv_overlaps_sense(w->overlaps, a, &sensing);
         break;
     case 1:
-        ikv_overlap_enable(w->overlaps, a, byte(w) % 2);
+        ikv_overlaps_enable(w->overlaps, a, byte(w) % 2);
         break;
     case 2:
-        ikv_overlap_place(w->overlaps, a);
+        ikv_overlaps_place(w->overlaps, a);
         break;
     case 3:
-        ikv_overlap_report(w->overlaps, a, b, byte(w) % 2 ? point : NULL);
+        ikv_overlaps_report(w->overlaps, a, b, byte(w) % 2 ? point : NULL);
         break;
     default:
-        ikv_overlap_contact(w->overlaps, a, byte(w), byte(w) % 3, &contact);
-        MUST(ikv_overlap_touches(w->overlaps, a, b) ==
-             ikv_overlap_touches(w->overlaps, b, a));
+        ikv_overlaps_contact(w->overlaps, a, byte(w), byte(w) % 3, &contact);
+        MUST(ikv_overlaps_touches(w->overlaps, a, b) ==
+             ikv_overlaps_touches(w->overlaps, b, a));
         break;
     }
 }
@@ -529,32 +529,32 @@ static void use_actions(world *w)
     char text[IKV_BINDING_BYTES];
     switch (byte(w) % 8) {
     case 0:
-        ikv_action_add(w->actions, byte(w) % 3, name(w), id);
+        ikv_actions_add(w->actions, byte(w) % 3, name(w), id);
         break;
     case 1:
-        ikv_action_remove(w->actions, *id);
+        ikv_actions_remove(w->actions, *id);
         break;
     case 2:
-        ikv_action_bind(w->actions, *id, texts[byte(w) % 11],
-                        byte(w) % 2 ? &scope : NULL, NULL);
+        ikv_actions_bind(w->actions, *id, texts[byte(w) % 11],
+                         byte(w) % 2 ? &scope : NULL, NULL);
         break;
     case 3:
-        ikv_action_unbind(w->actions,
-                          ikv_action_binding(w->actions, *id, byte(w) % 3));
+        ikv_actions_unbind(w->actions,
+                           ikv_actions_binding(w->actions, *id, byte(w) % 3));
         break;
     case 4:
-        ikv_action_unbind_all(w->actions, *id);
+        ikv_actions_unbind_all(w->actions, *id);
         break;
     case 5:
-        ikv_action_switch(w->actions, byte(w) % 3, byte(w), byte(w) % 2);
+        ikv_actions_switch(w->actions, byte(w) % 3, byte(w), byte(w) % 2);
         break;
     case 6:
-        ikv_action_learn(w->actions, byte(w) % 5, 0);
-        ikv_action_learned(w->actions, text, sizeof text);
+        ikv_actions_learn(w->actions, byte(w) % 5, 0);
+        ikv_actions_learned(w->actions, text, sizeof text);
         break;
     default:
-        ikv_action_ask(w->actions, *id, byte(w));
-        ikv_action_stop_learning(w->actions);
+        ikv_actions_ask(w->actions, *id, byte(w));
+        ikv_actions_stop_learning(w->actions);
         break;
     }
 }

@@ -153,7 +153,7 @@ ikv_status ikvi_bind_list(reader *r, const binding_names *names,
         ikv_scope scope = binding.scope;
         if (binding.target_id != NULL)
             scope.target = ikv_setup_target(names->setup, binding.target_id);
-        status = ikv_action_bind(actions, action, binding.text, &scope, NULL);
+        status = ikv_actions_bind(actions, action, binding.text, &scope, NULL);
     }
     return status;
 }
@@ -192,8 +192,8 @@ static bool unknown_action(loading *l, const place *at, const char *name)
     ikv_message message = {""};
     reader one = {.path = l->reader.path, .message = &message};
     while (count < BINDINGS_FILE_LIMIT &&
-           (id = ikv_action_list(l->actions, count)).bits != 0)
-        known[count++] = ikv_action_name(l->actions, id);
+           (id = ikv_actions_list(l->actions, count)).bits != 0)
+        known[count++] = ikv_actions_name(l->actions, id);
     known[count] = NULL;
     ikvi_setup_unknown(&one, at, "action", name, known);
     return leave_out(l, &message, true);
@@ -243,7 +243,7 @@ static bool check_bindings(loading *l, const json_t *document)
     {
         place here = {&at_all, name, 0};
         bool known =
-            l->actions == NULL || ikv_action_find(l->actions, name).bits != 0;
+            l->actions == NULL || ikv_actions_find(l->actions, name).bits != 0;
         if (known ? !check_list(l, &here, list)
                   : !unknown_action(l, &here, name))
             return false;
@@ -256,17 +256,17 @@ static bool has_room(const json_t *document, const ikv_actions *actions)
 {
     json_t *all = json_object_get(document, "bindings"), *list;
     const char *name;
-    size_t needed = ikv_action_count(actions).bindings;
+    size_t needed = ikv_actions_count(actions).bindings;
     json_object_foreach(all, name, list)
     {
-        ikv_action_id id = ikv_action_find(actions, name);
+        ikv_action_id id = ikv_actions_find(actions, name);
         if (id.bits == 0)
             continue;
-        for (uint32_t n = 0; ikv_action_binding(actions, id, n).bits != 0; n++)
+        for (uint32_t n = 0; ikv_actions_binding(actions, id, n).bits != 0; n++)
             needed--;
         needed += json_array_size(list);
     }
-    return needed <= ikv_action_room(actions);
+    return needed <= ikv_actions_room(actions);
 }
 
 static ikv_status bind_all(loading *l, const json_t *document)
@@ -275,10 +275,10 @@ static ikv_status bind_all(loading *l, const json_t *document)
     json_t *list;
     json_object_foreach(json_object_get(document, "bindings"), name, list)
     {
-        ikv_action_id id = ikv_action_find(l->actions, name);
+        ikv_action_id id = ikv_actions_find(l->actions, name);
         if (id.bits == 0)
             continue;
-        ikv_action_unbind_all(l->actions, id);
+        ikv_actions_unbind_all(l->actions, id);
         ikv_status status =
             ikvi_bind_list(&l->reader, &l->names, l->actions, id, list);
         if (status < 0)
@@ -343,9 +343,9 @@ static known_binding know(const ikv_actions *actions, ikv_binding binding)
 
 static bool is_twice(const ikv_actions *actions, ikv_action_id id, uint32_t nth)
 {
-    known_binding b = know(actions, ikv_action_binding(actions, id, nth));
+    known_binding b = know(actions, ikv_actions_binding(actions, id, nth));
     for (uint32_t i = 0; i < nth; i++) {
-        known_binding a = know(actions, ikv_action_binding(actions, id, i));
+        known_binding a = know(actions, ikv_actions_binding(actions, id, i));
         if (strcmp(a.text, b.text) == 0 && a.scope.where == b.scope.where &&
             a.scope.layer == b.scope.layer &&
             a.scope.target.bits == b.scope.target.bits)
@@ -359,7 +359,7 @@ static bool comes_first(const ikv_actions *actions, ikv_action_id a,
                         ikv_action_id b)
 {
     ikv_action_id id;
-    for (uint32_t i = 0; (id = ikv_action_list(actions, i)).bits != 0; i++)
+    for (uint32_t i = 0; (id = ikv_actions_list(actions, i)).bits != 0; i++)
         if (id.bits == a.bits || id.bits == b.bits)
             return id.bits == a.bits;
     return false;
@@ -372,17 +372,17 @@ static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
     known_binding own = know(actions, binding);
     ikv_binding list[CLASHES];
     uint32_t count =
-        ikv_action_conflicts(actions, id, own.text, &own.scope, list, CLASHES);
+        ikv_actions_conflicts(actions, id, own.text, &own.scope, list, CLASHES);
     for (uint32_t i = 0; i < count && i < CLASHES; i++) {
         ikv_action_id other = ikv_binding_action(actions, list[i]);
-        if (ikv_action_set_of(actions, other) !=
-                ikv_action_set_of(actions, id) ||
+        if (ikv_actions_set_of(actions, other) !=
+                ikv_actions_set_of(actions, id) ||
             !comes_first(actions, other, id))
             continue;
         snprintf(line, sizeof line,
                  "%.60s: %.60s starts \"%.60s\" too, in the same set",
-                 ikv_action_name(actions, id), own.text,
-                 ikv_action_name(actions, other));
+                 ikv_actions_name(actions, id), own.text,
+                 ikv_actions_name(actions, other));
         told(line, user);
     }
 }
@@ -395,12 +395,12 @@ void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_note_fn told,
     ikv_binding binding;
     if (actions == NULL || told == NULL)
         return;
-    for (uint32_t i = 0; (id = ikv_action_list(actions, i)).bits != 0; i++)
+    for (uint32_t i = 0; (id = ikv_actions_list(actions, i)).bits != 0; i++)
         for (uint32_t n = 0;
-             (binding = ikv_action_binding(actions, id, n)).bits != 0; n++) {
+             (binding = ikv_actions_binding(actions, id, n)).bits != 0; n++) {
             if (is_twice(actions, id, n)) {
                 snprintf(line, sizeof line, "%.60s: %.60s is listed twice",
-                         ikv_action_name(actions, id),
+                         ikv_actions_name(actions, id),
                          know(actions, binding).text);
                 told(line, user);
             }
@@ -460,10 +460,10 @@ static bool write_action(json_writer *w, reader *r, const ikv_actions *actions,
                          ikv_action_id id, const ikv_bindings_config *config)
 {
     ikv_binding binding;
-    ikvi_write_name(w, ikv_action_name(actions, id));
+    ikvi_write_name(w, ikv_actions_name(actions, id));
     ikvi_write_list(w);
     for (uint32_t n = 0;
-         (binding = ikv_action_binding(actions, id, n)).bits != 0; n++) {
+         (binding = ikv_actions_binding(actions, id, n)).bits != 0; n++) {
         ikv_scope scope = ikv_binding_scope(actions, binding);
         bool named = scope.where == IKV_WITHIN || scope.where == IKV_FOCUSED;
         const char *name =
@@ -473,7 +473,7 @@ static bool write_action(json_writer *w, reader *r, const ikv_actions *actions,
                 r, NULL,
                 "the action \"%.60s\" is bound within a target that has no "
                 "name: give a setup, or target_name",
-                ikv_action_name(actions, id));
+                ikv_actions_name(actions, id));
         write_binding(w, actions, binding, config->setup, name);
     }
     ikvi_write_close_list(w);
@@ -490,7 +490,7 @@ static bool write_bindings(json_writer *w, reader *r,
     ikvi_write_text(w, "ikvar.bindings/1");
     ikvi_write_name(w, "bindings");
     ikvi_write_object(w);
-    for (uint32_t i = 0; (id = ikv_action_list(actions, i)).bits != 0; i++)
+    for (uint32_t i = 0; (id = ikv_actions_list(actions, i)).bits != 0; i++)
         if (!write_action(w, r, actions, id, config))
             return false;
     ikvi_write_close_object(w);

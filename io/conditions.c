@@ -46,7 +46,7 @@ static uint32_t find_number_by_name(const void *user, const ikv_field *field,
     if (field->set != IKV_SET_ACTION)
         return 0;
     if (setup->kit != NULL)
-        return ikv_action_find(ikv_kit_actions(setup->kit), name).bits;
+        return ikv_actions_find(ikv_kit_actions(setup->kit), name).bits;
     return ikvi_setup_find_action(setup, name) != NULL;
 }
 

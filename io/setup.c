@@ -577,8 +577,8 @@ static ikv_status apply_target(ikv_setup *setup, uint32_t index, reader *r)
                          message.text[0] != '\0' ? message.text
                                                  : ikv_status_text(status));
     else if (t->has_sensing && ikv_kit_overlaps(setup->kit) != NULL) {
-        status = ikv_overlap_sense(ikv_kit_overlaps(setup->kit), t->handle,
-                                   &t->sensing);
+        status = ikv_overlaps_sense(ikv_kit_overlaps(setup->kit), t->handle,
+                                    &t->sensing);
         if (status < 0)
             ikvi_reader_fail(r, &here, "target \"%.60s\" can't sense: %s",
                              t->id, ikv_status_text(status));
@@ -660,7 +660,8 @@ static void take_back(ikv_setup *setup)
     while (setup->owner_count > 0)
         ikv_bus_drop_owner(bus, setup->owners[--setup->owner_count].owner);
     for (uint32_t i = 0; i < setup->action_count; i++) {
-        ikv_action_remove(ikv_kit_actions(setup->kit), setup->actions[i].added);
+        ikv_actions_remove(ikv_kit_actions(setup->kit),
+                           setup->actions[i].added);
         setup->actions[i].added = (ikv_action_id){0};
     }
     for (uint32_t i = 0; i < setup->target_count; i++) {

@@ -93,11 +93,11 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
     ikv_status status = IKV_OK;
     for (uint32_t i = 0; status == IKV_OK && i < setup->set_count; i++) {
         setup_set *set = &setup->sets[i];
-        status = ikv_action_add_set(actions, set->name, &set->number);
+        status = ikv_actions_add_set(actions, set->name, &set->number);
         if (status == IKV_DUPLICATE) /* the kit's, or of an earlier try */
-            status = ikv_action_find_set(actions, set->name, &set->number);
+            status = ikv_actions_find_set(actions, set->name, &set->number);
         if (status == IKV_OK && !set->on)
-            ikv_action_switch(actions, set->number, IKV_ALL_SEATS, false);
+            ikv_actions_switch(actions, set->number, IKV_ALL_SEATS, false);
     }
     for (uint32_t i = 0; status == IKV_OK && i < setup->action_count; i++) {
         setup_action *a = &setup->actions[i];
@@ -105,7 +105,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
         ikv_action_set set = IKV_MAIN_SET;
         if (a->set != NULL)
             set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
-        status = ikv_action_add(actions, set, a->name, &a->added);
+        status = ikv_actions_add(actions, set, a->name, &a->added);
         if (status == IKV_OK)
             status = ikvi_bind_list(r, &names, actions, a->added, a->bindings);
         if (status < 0)
@@ -166,7 +166,7 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
     const binding_names names = {.setup = setup};
     ikv_action_set numbers[1001] = {0};
     for (uint32_t i = 0; i < setup->set_count; i++)
-        if (ikv_action_add_set(t->actions, setup->sets[i].name, &numbers[i]) <
+        if (ikv_actions_add_set(t->actions, setup->sets[i].name, &numbers[i]) <
             0)
             return false;
     for (uint32_t i = 0; i < setup->action_count; i++) {
@@ -175,7 +175,7 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
         ikv_action_set set = IKV_MAIN_SET;
         if (a->set != NULL)
             set = numbers[ikvi_setup_find_set(setup, a->set)];
-        if (ikv_action_add(t->actions, set, a->name, &id) < 0)
+        if (ikv_actions_add(t->actions, set, a->name, &id) < 0)
             return false;
         for (size_t n = 0; n < json_array_size(a->bindings); n++) {
             reader silent = {.path = setup->path};
@@ -189,7 +189,7 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
                                      : t->targets[ikvi_setup_find_target(
                                                       setup, b.target_id) -
                                                   setup->targets];
-            if (ikv_action_bind(t->actions, id, b.text, &b.scope, NULL) < 0)
+            if (ikv_actions_bind(t->actions, id, b.text, &b.scope, NULL) < 0)
                 return false;
         }
     }

@@ -1,5 +1,5 @@
-/* tape_lines.c - finds the lines of tapes; their headers. T4: a torn last one is
- * left out. See tape.h. */
+/* tape_lines.c - finds the lines of tapes; their headers. T4: a torn last one
+ * is left out. See tape.h. */
 #define _POSIX_C_SOURCE 200809L
 #include "tape.h"
 

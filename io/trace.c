@@ -73,7 +73,7 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
     static _Thread_local char text[IKV_BINDING_BYTES];
     if (field->set == IKV_SET_ACTION) {
         const char *name =
-            ikv_action_name(trace->actions, (ikv_action_id){bits});
+            ikv_actions_name(trace->actions, (ikv_action_id){bits});
         return name != NULL ? name : "gone";
     }
     if (field->set == IKV_SET_FIELD)
@@ -82,7 +82,7 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
         return target_name(user, (ikv_target){bits});
     ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);
     event.action.binding = (uint16_t)bits;
-    ikv_binding binding = ikv_action_binding_of(trace->actions, &event);
+    ikv_binding binding = ikv_actions_binding_of(trace->actions, &event);
     return ikv_binding_text(trace->actions, binding, text, sizeof text) > 0
                ? text
                : "gone";

@@ -110,8 +110,8 @@ void valid_parts(const ikv_parts *parts)
     valid(ikv_bus_validate(parts->bus));
     valid(ikv_scene_validate(parts->scene));
     valid(ikv_state_validate(parts->state));
-    valid(ikv_action_validate(parts->actions));
-    valid(ikv_overlap_validate(parts->overlaps));
+    valid(ikv_actions_validate(parts->actions));
+    valid(ikv_overlaps_validate(parts->overlaps));
     valid(ikv_loop_validate(parts->loop));
     for (uint32_t i = 0; i < parts->router_count; i++)
         valid(ikv_router_validate(parts->routers[i]));

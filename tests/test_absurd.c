@@ -469,7 +469,7 @@ typedef struct observed {
 static observed observe(void)
 {
     ikv_bus_counters b = ikv_bus_count(k.bus);
-    ikv_action_counters a = ikv_action_count(ikv_kit_actions(k.kit));
+    ikv_action_counters a = ikv_actions_count(ikv_kit_actions(k.kit));
     observed o;
     memset(&o, 0, sizeof o);
     o.subscriptions = b.subscriptions;
@@ -484,7 +484,7 @@ static observed observe(void)
     o.actions = a.actions;
     o.bindings = a.bindings;
     o.held = a.held;
-    o.contacts = ikv_overlap_count(ikv_kit_overlaps(k.kit)).contacts;
+    o.contacts = ikv_overlaps_count(ikv_kit_overlaps(k.kit)).contacts;
     o.pending = ikv_loop_count(k.loop).waiting;
     o.revision = ikv_scene_revision(k.scene);
     o.time_ns = ikv_loop_time_ns(k.loop);
@@ -519,9 +519,9 @@ static void open_all(void)
     event.device = k.fake.device;
     event.key.code = ikv_code_find("KeyA");
     ok(ikv_bus_defer_after(k.bus, lane, 1000000000, &event, &timer));
-    ok(ikv_action_add(ikv_kit_actions(k.kit), 0, "foghorn", &foghorn));
-    ok(ikv_action_bind(ikv_kit_actions(k.kit), foghorn, "KeyF", NULL,
-                       &binding));
+    ok(ikv_actions_add(ikv_kit_actions(k.kit), 0, "foghorn", &foghorn));
+    ok(ikv_actions_bind(ikv_kit_actions(k.kit), foghorn, "KeyF", NULL,
+                        &binding));
     a_watch = (ikv_watch){.what = IKV_WATCH_EVENT, .event = &event};
     trace_file = tmpfile();
 }

@@ -29,8 +29,8 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
                                void *user)
 {
     static const char marks[] = "^=v";
-    const ikv_action *a = &e->action;
-    const char *name = ikv_action_name(actions, (ikv_action_id){a->action});
+    const ikv_action_data *a = &e->action;
+    const char *name = ikv_actions_name(actions, (ikv_action_id){a->action});
     (void)user;
     ck_assert_uint_lt(a->state, 3);
     ck_assert_int_eq(a->state, e->kind - IKV_KIND_ACTION_START);
@@ -47,12 +47,12 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
     if (e->flags & IKV_SYNTHETIC)
         note(&seen, "!");
     note(&seen, " ");
-    valid(ikv_action_validate(actions));
+    valid(ikv_actions_validate(actions));
     if (hook != NULL) {
         const char *what = hook;
         hook = NULL;
         do_word(what);
-        valid(ikv_action_validate(actions));
+        valid(ikv_actions_validate(actions));
     }
     return IKV_CONTINUE;
 }
@@ -102,7 +102,7 @@ static void open_actions(uint32_t seats)
 
 static void close_actions(void)
 {
-    valid(ikv_action_validate(actions));
+    valid(ikv_actions_validate(actions));
     kit_close(&k);
     ck_assert_int_eq(k.memory.takes, k.memory.gives);
 }
@@ -162,21 +162,21 @@ static void do_command(const char *word)
     char name[40] = "", text[IKV_BINDING_BYTES];
     ikv_action_set set;
     if (sscanf(word, "off:%39s", name) == 1) {
-        ok(ikv_action_find_set(actions, name, &set));
-        ok(ikv_action_switch(actions, set, IKV_ALL_SEATS, false));
+        ok(ikv_actions_find_set(actions, name, &set));
+        ok(ikv_actions_switch(actions, set, IKV_ALL_SEATS, false));
     } else if (sscanf(word, "on:%39s", name) == 1) {
-        ok(ikv_action_find_set(actions, name, &set));
-        ok(ikv_action_switch(actions, set, IKV_ALL_SEATS, true));
+        ok(ikv_actions_find_set(actions, name, &set));
+        ok(ikv_actions_switch(actions, set, IKV_ALL_SEATS, true));
     } else if (sscanf(word, "remove:%39s", name) == 1) {
-        ok(ikv_action_remove(actions, ikv_action_find(actions, name)));
+        ok(ikv_actions_remove(actions, ikv_actions_find(actions, name)));
     } else if (sscanf(word, "unbind:%39s", name) == 1) {
-        ok(ikv_action_unbind(
+        ok(ikv_actions_unbind(
             actions,
-            ikv_action_binding(actions, ikv_action_find(actions, name), 0)));
+            ikv_actions_binding(actions, ikv_actions_find(actions, name), 0)));
     } else if (strcmp(word, "learn") == 0) {
-        ok(ikv_action_learn(actions, 0, ikv_code_find("Escape")));
+        ok(ikv_actions_learn(actions, 0, ikv_code_find("Escape")));
     } else if (strcmp(word, "learned") == 0) {
-        ikv_status status = ikv_action_learned(actions, text, sizeof text);
+        ikv_status status = ikv_actions_learned(actions, text, sizeof text);
         note(&seen, "%s ", status == IKV_OK ? text : ikv_status_name(status));
     } else if (strcmp(word, "blur") == 0 || strcmp(word, "unplug") == 0) {
         ikv_event e = ikv_event_make(
@@ -271,12 +271,12 @@ static void bind_all(const char *words)
         words += used;
         if (sscanf(words, "/%39[^:]%n", set_name, &used) == 1) {
             words += used;
-            if (ikv_action_find_set(actions, set_name, &set) != IKV_OK)
-                ok(ikv_action_add_set(actions, set_name, &set));
+            if (ikv_actions_find_set(actions, set_name, &set) != IKV_OK)
+                ok(ikv_actions_add_set(actions, set_name, &set));
         }
         ck_assert_int_eq(sscanf(words, ":%199s%n", list, &used), 1);
         words += used;
-        ok(ikv_action_add(actions, set, name, &id));
+        ok(ikv_actions_add(actions, set, name, &id));
         for (char *at = strtok(list, ","); at != NULL; at = strtok(NULL, ",")) {
             char *where = strchr(at, '@');
             ikv_scope scope = {IKV_ANYWHERE, 0, {0}};
@@ -290,7 +290,7 @@ static void bind_all(const char *words)
                                : strcmp(where, "focus") == 0 ? field
                                                              : (ikv_target){0};
             }
-            ok(ikv_action_bind(actions, id, at, &scope, NULL));
+            ok(ikv_actions_bind(actions, id, at, &scope, NULL));
         }
     }
 }
@@ -486,16 +486,16 @@ START_TEST(seats)
     ikv_action_set deck;
     open_actions(2);
     bind_all("jump/deck:KeyA");
-    ok(ikv_action_find_set(actions, "deck", &deck));
+    ok(ikv_actions_find_set(actions, "deck", &deck));
     do_words("+KeyA 1+KeyA |");
     ck_assert_str_eq(seen.text, "jump^ jump^ jump= jump= | ");
-    ok(ikv_action_switch(actions, deck, 1, false));
-    ck_assert(ikv_action_is_on(actions, deck, 0));
-    ck_assert(!ikv_action_is_on(actions, deck, 1));
-    ikv_action_id jump = ikv_action_find(actions, "jump");
-    ck_assert(ikv_action_ask(actions, jump, 0).on);
-    ck_assert_uint_eq(ikv_action_ask(actions, jump, 0).steps, 1);
-    ck_assert(!ikv_action_ask(actions, jump, 1).on);
+    ok(ikv_actions_switch(actions, deck, 1, false));
+    ck_assert(ikv_actions_is_on(actions, deck, 0));
+    ck_assert(!ikv_actions_is_on(actions, deck, 1));
+    ikv_action_id jump = ikv_actions_find(actions, "jump");
+    ck_assert(ikv_actions_ask(actions, jump, 0).on);
+    ck_assert_uint_eq(ikv_actions_ask(actions, jump, 0).steps, 1);
+    ck_assert(!ikv_actions_ask(actions, jump, 1).on);
     seen.text[0] = '\0';
     do_words("-KeyA seat1 -KeyA | ");
     bind_all("walk:pad.left,pointer.primary fire:pad.1 "
@@ -507,8 +507,8 @@ START_TEST(seats)
         "jumpv/1 | walk^ fire^ look^(1,2) walk= fire= look=(1,2) | look^(0,3) "
         "lookv(1,2)/1 walk= fire= look=(0,3) | lookv(0,3)/1 walk= fire= | "
         "firev/3 walkv/3 | BUSY | KeyX ");
-    status_is(ikv_action_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
-    status_is(ikv_action_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
+    status_is(ikv_actions_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
     close_actions();
 }
 END_TEST
@@ -524,8 +524,9 @@ static ikv_verdict check_cause(const ikv_event *e, const ikv_delivery *d,
     ck_assert_ptr_eq(d->router, k.router);
     ck_assert_uint_eq(e->target.bits, lamp.bits);
     ck_assert_uint_eq(
-        ikv_action_binding_of(actions, e).bits,
-        ikv_action_binding(actions, ikv_action_find(actions, "grab"), 0).bits);
+        ikv_actions_binding_of(actions, e).bits,
+        ikv_actions_binding(actions, ikv_actions_find(actions, "grab"), 0)
+            .bits);
     return IKV_CONTINUE;
 }
 
@@ -598,17 +599,17 @@ START_TEST(text)
     ikv_binding binding;
     char shown[IKV_BINDING_BYTES];
     open_actions(1);
-    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &id));
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &id));
     ikv_status status = ikv_binding_check(texts[_i].text, &message);
     if (texts[_i].shown[0] == '!') {
         status_is(status, IKV_BAD_VALUE);
         ck_assert_msg(strstr(message.text, texts[_i].shown + 1) != NULL,
                       "\"%s\": %s", texts[_i].text, message.text);
-        status_is(ikv_action_bind(actions, id, texts[_i].text, NULL, NULL),
+        status_is(ikv_actions_bind(actions, id, texts[_i].text, NULL, NULL),
                   IKV_BAD_VALUE);
-        ck_assert_uint_eq(ikv_action_count(actions).bindings, 0);
+        ck_assert_uint_eq(ikv_actions_count(actions).bindings, 0);
     } else {
-        ok(ikv_action_bind(actions, id, texts[_i].text, NULL, &binding));
+        ok(ikv_actions_bind(actions, id, texts[_i].text, NULL, &binding));
         ck_assert_uint_eq(
             ikv_binding_text(actions, binding, shown, sizeof shown),
             strlen(texts[_i].shown));
@@ -656,20 +657,20 @@ START_TEST(conflicts)
         ikv_scope within = {IKV_WITHIN, 0, {0}};
         open_actions(1);
         ikv_action_id a;
-        ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &a));
+        ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &a));
         bind_all("b:pointer.back");
-        ikv_action_id b = ikv_action_find(actions, "b");
-        ok(ikv_action_bind(actions, a, first, NULL, NULL));
+        ikv_action_id b = ikv_actions_find(actions, "b");
+        ok(ikv_actions_bind(actions, a, first, NULL, NULL));
         ck_assert_uint_eq(
-            ikv_action_conflicts(actions, b, second, NULL, &other, 1),
+            ikv_actions_conflicts(actions, b, second, NULL, &other, 1),
             clashes[_i].clash);
         if (clashes[_i].clash)
             ck_assert_uint_eq(ikv_binding_action(actions, other).bits, a.bits);
         ck_assert_uint_eq(
-            ikv_action_conflicts(actions, a, second, NULL, NULL, 0), 0);
+            ikv_actions_conflicts(actions, a, second, NULL, NULL, 0), 0);
         within.target = lamp;
         ck_assert_uint_eq(
-            ikv_action_conflicts(actions, b, second, &within, NULL, 0),
+            ikv_actions_conflicts(actions, b, second, &within, NULL, 0),
             clashes[_i].clash);
         close_actions();
     }
@@ -690,9 +691,9 @@ START_TEST(scopes_that_meet)
     ikv_scope scopes[ROWS(scope_table)];
     ikv_action_id a;
     open_actions(1);
-    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &a));
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &a));
     bind_all("b:pointer.back");
-    ikv_action_id b = ikv_action_find(actions, "b");
+    ikv_action_id b = ikv_actions_find(actions, "b");
     for (int i = 0; i < ROWS(scope_table); i++) {
         int of = scope_table[i].target;
         scopes[i] = (ikv_scope){scope_table[i].where, scope_table[i].layer,
@@ -700,10 +701,10 @@ START_TEST(scopes_that_meet)
                                 : of == 1 ? lamp
                                           : ikv_bus_root(k.bus)};
     }
-    ok(ikv_action_bind(actions, a, "KeyA", &scopes[_i], NULL));
+    ok(ikv_actions_bind(actions, a, "KeyA", &scopes[_i], NULL));
     for (int i = 0; i < ROWS(scope_table); i++) {
         uint32_t found =
-            ikv_action_conflicts(actions, b, "KeyA", &scopes[i], NULL, 0);
+            ikv_actions_conflicts(actions, b, "KeyA", &scopes[i], NULL, 0);
         bool anywhere = scope_table[i].where == IKV_ANYWHERE ||
                         scope_table[_i].where == IKV_ANYWHERE;
         if (i == _i || anywhere)
@@ -736,54 +737,54 @@ START_TEST(statuses)
     status_is(ikv_actions_open(&config, &none), IKV_BAD_SIZE);
     status_is(ikv_actions_open(NULL, &none), IKV_BAD_ARGUMENT);
     ck_assert_uint_eq(ikv_actions_footprint(&config), 0);
-    ok(ikv_action_add(actions, IKV_MAIN_SET, "a", &id));
-    status_is(ikv_action_add(actions, IKV_MAIN_SET, "a", &other),
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &id));
+    status_is(ikv_actions_add(actions, IKV_MAIN_SET, "a", &other),
               IKV_DUPLICATE);
-    status_is(ikv_action_add(actions, IKV_MAIN_SET, "", &other),
+    status_is(ikv_actions_add(actions, IKV_MAIN_SET, "", &other),
               IKV_BAD_ARGUMENT);
-    status_is(ikv_action_add(actions, 7, "b", &other), IKV_UNKNOWN_NAME);
-    status_is(ikv_action_add_set(actions, "", &set), IKV_DUPLICATE);
-    status_is(ikv_action_bind(actions, id, "KeyA", &bad, NULL),
+    status_is(ikv_actions_add(actions, 7, "b", &other), IKV_UNKNOWN_NAME);
+    status_is(ikv_actions_add_set(actions, "", &set), IKV_DUPLICATE);
+    status_is(ikv_actions_bind(actions, id, "KeyA", &bad, NULL),
               IKV_BAD_ARGUMENT);
-    status_is(ikv_action_bind(actions, id, "KeyA", &stale, NULL),
+    status_is(ikv_actions_bind(actions, id, "KeyA", &stale, NULL),
               IKV_BAD_ARGUMENT);
-    status_is(ikv_action_bind(NULL, id, "KeyA", NULL, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_bind(NULL, id, "KeyA", NULL, NULL), IKV_BAD_ARGUMENT);
     for (int i = 0; i < 40; i++)
-        ok(ikv_action_bind(actions, id, i % 2 ? "KeyA" : "KeyB", NULL,
-                           &binding));
-    status_is(ikv_action_bind(actions, id, "KeyA", NULL, NULL),
+        ok(ikv_actions_bind(actions, id, i % 2 ? "KeyA" : "KeyB", NULL,
+                            &binding));
+    status_is(ikv_actions_bind(actions, id, "KeyA", NULL, NULL),
               IKV_FULL_BINDINGS);
-    ok(ikv_action_unbind(actions, binding));
-    status_is(ikv_action_unbind(actions, binding), IKV_ABSENT);
+    ok(ikv_actions_unbind(actions, binding));
+    status_is(ikv_actions_unbind(actions, binding), IKV_ABSENT);
     ck_assert_uint_eq(ikv_binding_action(actions, binding).bits, 0);
     ck_assert_uint_eq(ikv_binding_text(actions, binding, NULL, 0), 0);
-    ok(ikv_action_remove(actions, id));
-    status_is(ikv_action_remove(actions, id), IKV_ABSENT);
-    status_is(ikv_action_bind(actions, id, "KeyA", NULL, NULL), IKV_STALE);
-    status_is(ikv_action_unbind_all(actions, id), IKV_STALE);
-    ck_assert_ptr_null(ikv_action_name(actions, id));
-    ck_assert(!ikv_action_ask(actions, id, 0).on);
-    ck_assert_uint_eq(ikv_action_count(actions).bindings, 0);
-    ck_assert_uint_eq(ikv_action_count(actions).bindings_high, 40);
-    ok(ikv_action_learn(actions, 0, 0));
-    status_is(ikv_action_learn(actions, 0, 0), IKV_BUSY);
-    ikv_action_stop_learning(actions);
-    ok(ikv_action_learn(actions, 0, 0));
+    ok(ikv_actions_remove(actions, id));
+    status_is(ikv_actions_remove(actions, id), IKV_ABSENT);
+    status_is(ikv_actions_bind(actions, id, "KeyA", NULL, NULL), IKV_STALE);
+    status_is(ikv_actions_unbind_all(actions, id), IKV_STALE);
+    ck_assert_ptr_null(ikv_actions_name(actions, id));
+    ck_assert(!ikv_actions_ask(actions, id, 0).on);
+    ck_assert_uint_eq(ikv_actions_count(actions).bindings, 0);
+    ck_assert_uint_eq(ikv_actions_count(actions).bindings_high, 40);
+    ok(ikv_actions_learn(actions, 0, 0));
+    status_is(ikv_actions_learn(actions, 0, 0), IKV_BUSY);
+    ikv_actions_stop_learning(actions);
+    ok(ikv_actions_learn(actions, 0, 0));
     for (int i = 0; i < 64; i++) {
         char name[16];
         snprintf(name, sizeof name, "n%d", i);
-        ok(ikv_action_add(actions, IKV_MAIN_SET, name, NULL));
+        ok(ikv_actions_add(actions, IKV_MAIN_SET, name, NULL));
     }
-    status_is(ikv_action_add(actions, IKV_MAIN_SET, "more", NULL),
+    status_is(ikv_actions_add(actions, IKV_MAIN_SET, "more", NULL),
               IKV_FULL_ACTIONS);
     for (int i = 0; i < 15; i++) {
         char name[16];
         snprintf(name, sizeof name, "s%d", i);
-        ok(ikv_action_add_set(actions, name, &set));
-        ck_assert_str_eq(ikv_action_set_name(actions, set), name);
+        ok(ikv_actions_add_set(actions, name, &set));
+        ck_assert_str_eq(ikv_actions_set_name(actions, set), name);
     }
-    status_is(ikv_action_add_set(actions, "more", &set), IKV_FULL_SETS);
-    ck_assert_ptr_null(ikv_action_set_name(actions, 16));
+    status_is(ikv_actions_add_set(actions, "more", &set), IKV_FULL_SETS);
+    ck_assert_ptr_null(ikv_actions_set_name(actions, 16));
     close_actions();
 }
 END_TEST
@@ -809,22 +810,22 @@ START_TEST(random_use)
     bind_all("a:KeyA b/deck:KeyB c/deck:pointer.move d:pad.left");
     for (int i = 0; i < 400; i++) {
         uint32_t throw = random_below(&dice, 10);
-        ikv_action_id id = ikv_action_list(actions, random_below(&dice, 4));
+        ikv_action_id id = ikv_actions_list(actions, random_below(&dice, 4));
         if (throw == 0)
-            ikv_action_bind(actions, id,
-                            inputs[random_below(&dice, ROWS(inputs))], NULL,
-                            NULL);
+            ikv_actions_bind(actions, id,
+                             inputs[random_below(&dice, ROWS(inputs))], NULL,
+                             NULL);
         else if (throw == 1)
-            ikv_action_unbind(
+            ikv_actions_unbind(
                 actions,
-                ikv_action_binding(actions, id, random_below(&dice, 3)));
+                ikv_actions_binding(actions, id, random_below(&dice, 3)));
         else
             do_word(words[random_below(&dice, ROWS(words))]);
-        valid(ikv_action_validate(actions));
+        valid(ikv_actions_validate(actions));
         seen.text[0] = '\0';
     }
     do_words("-KeyA -KeyB -ControlLeft b-0 b-2 a0=0 a1=0 P-1 | | |");
-    ck_assert_uint_eq(ikv_action_count(actions).held, 0);
+    ck_assert_uint_eq(ikv_actions_count(actions).held, 0);
     close_actions();
 }
 END_TEST
@@ -844,11 +845,12 @@ START_TEST(rolled_back)
     do_words("-KeyA -KeyE |");
     ck_assert_ptr_nonnull(strstr(seen.text, "jumpv"));
     ck_assert_ptr_nonnull(strstr(seen.text, "turnv"));
-    ck_assert_uint_eq(ikv_action_count(actions).held, 0);
+    ck_assert_uint_eq(ikv_actions_count(actions).held, 0);
     restore(&parts, image, size);
-    valid(ikv_action_validate(actions));
-    ck_assert_uint_eq(ikv_action_count(actions).held, 2);
-    ck_assert(ikv_action_ask(actions, ikv_action_find(actions, "turn"), 0).on);
+    valid(ikv_actions_validate(actions));
+    ck_assert_uint_eq(ikv_actions_count(actions).held, 2);
+    ck_assert(
+        ikv_actions_ask(actions, ikv_actions_find(actions, "turn"), 0).on);
     free(image);
     close_actions();
 }
@@ -916,8 +918,8 @@ START_TEST(bindings_file)
     ikv_actions *of_kit = ikv_kit_actions(kit);
     ikv_bindings_config names = IKV_BINDINGS_INIT;
     names.setup = setup;
-    ok(ikv_action_find_set(of_kit, "deck", &deck));
-    ck_assert(!ikv_action_is_on(of_kit, deck, 0));
+    ok(ikv_actions_find_set(of_kit, "deck", &deck));
+    ck_assert(!ikv_actions_is_on(of_kit, deck, 0));
     write_file("b.bindings.json", files[_i].text);
     ikv_status status =
         ikv_bindings_load("b.bindings.json", of_kit, &names, &message);

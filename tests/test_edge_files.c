@@ -756,13 +756,13 @@ START_TEST(bindings_without_setup)
     ok(ikv_actions_open(&config, &actions));
     for (uint32_t i = 0; i < 3; i++)
         ok(ikv_bus_add_target(config.bus, i + 1, &piers[i]));
-    ok(ikv_action_add(actions, IKV_MAIN_SET, "horn", &horn));
-    ok(ikv_action_add(actions, IKV_MAIN_SET, "bell", &bell));
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "horn", &horn));
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "bell", &bell));
     ikv_scope west = {IKV_WITHIN, 0, piers[1]}, third = {IKV_IN_LAYER, 2, {0}},
               nameless = {IKV_WITHIN, 0, piers[2]}, any = {IKV_FOCUSED, 0, {0}};
-    ok(ikv_action_bind(actions, horn, "KeyF", &west, NULL));
-    ok(ikv_action_bind(actions, horn, "KeyG", &third, NULL));
-    ok(ikv_action_bind(actions, bell, "Shift+KeyB", &any, NULL));
+    ok(ikv_actions_bind(actions, horn, "KeyF", &west, NULL));
+    ok(ikv_actions_bind(actions, horn, "KeyG", &third, NULL));
+    ok(ikv_actions_bind(actions, bell, "Shift+KeyB", &any, NULL));
     names.target_name = name_by_place;
     names.find_target = place_by_name;
     names.skipped = note_skipped;
@@ -780,7 +780,7 @@ START_TEST(bindings_without_setup)
     ok(ikv_bindings_save("again.json", actions, &names, &message));
     char *again = read_file("again.json");
     ck_assert_str_eq(first, again);
-    ok(ikv_action_bind(actions, bell, "KeyC", &nameless, NULL));
+    ok(ikv_actions_bind(actions, bell, "KeyC", &nameless, NULL));
     status_is(ikv_bindings_save("again.json", actions, &names, &message),
               IKV_BAD_FILE);
     char *kept = read_file("again.json");
@@ -794,10 +794,10 @@ START_TEST(bindings_without_setup)
               IKV_BAD_FILE);
     ck_assert_str_eq(message.text, "old.json: /bindings/horn/1/within: nobody "
                                    "knows the target \"north\"");
-    ck_assert_uint_eq(ikv_action_count(actions).bindings, 4);
+    ck_assert_uint_eq(ikv_actions_count(actions).bindings, 4);
     names.flags = IKV_BINDINGS_LENIENT;
     ok(ikv_bindings_load("old.json", actions, &names, &message));
-    ck_assert_uint_eq(ikv_action_count(actions).bindings, 3);
+    ck_assert_uint_eq(ikv_actions_count(actions).bindings, 3);
     static const char *const told[] = {
         "old.json: /bindings/horn/1/within: nobody knows",
         "old.json: /bindings/horn/2: at character 1: there is no input",
@@ -811,7 +811,7 @@ START_TEST(bindings_without_setup)
                            "\"horn\":[3]}}");
     status_is(ikv_bindings_load("old.json", actions, &names, &message),
               IKV_BAD_FILE);
-    ck_assert_uint_eq(ikv_action_count(actions).bindings, 3);
+    ck_assert_uint_eq(ikv_actions_count(actions).bindings, 3);
     names.size = 1;
     status_is(ikv_bindings_save("b.json", actions, &names, NULL), IKV_BAD_SIZE);
     status_is(ikv_bindings_load("b.json", actions, &names, NULL), IKV_BAD_SIZE);
@@ -854,7 +854,7 @@ START_TEST(applied_again)
                       "%s", message.text);
         ck_assert_uint_eq(ikv_bus_count(bus).targets, 0);
         ck_assert_uint_eq(ikv_bus_count(bus).subscriptions, 0);
-        ck_assert_uint_eq(ikv_action_count(ikv_kit_actions(kits[0])).actions,
+        ck_assert_uint_eq(ikv_actions_count(ikv_kit_actions(kits[0])).actions,
                           0);
         ck_assert_uint_eq(ikv_setup_target(setup, "lamp").bits, 0);
         is_valid(ikv_bus_validate(bus), "the bus");

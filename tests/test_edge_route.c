@@ -38,8 +38,8 @@ static void push(const ikv_event *e)
 /* ---------------------------------------------------------- 30, 31 limits --
  */
 
-/* HIT5: up to 2^30 answers are exact, with and without an index; beyond it what is
- * asked or placed is refused. */
+/* HIT5: up to 2^30 answers are exact, with and without an index; beyond it
+ * what is asked or placed is refused. */
 static const struct {
     float x, y, size, ask_x, ask_y, radius;
     bool hit;
@@ -259,7 +259,7 @@ START_TEST(kept_of_a_pointer)
     static const ikv_kind kinds[] = {IKV_KIND_POINTER_HOLD,
                                      IKV_KIND_POINTER_CAPTURE_GOT};
     for (int i = 0; i < 2; i++) {
-        const ikv_pointer *p = &last_of[kinds[i]].pointer;
+        const ikv_pointer_data *p = &last_of[kinds[i]].pointer;
         ck_assert_msg(p->pressure == 30000 && p->tilt_x == -20 &&
                           p->twist == 90 && p->width == 40,
                       "%s", ikv_catalogue_info(NULL, kinds[i])->name);
@@ -324,8 +324,8 @@ static ikv_action_id add_action(const char *name, const char *binding,
     ikv_actions *actions = ikv_kit_actions(k.kit);
     ikv_action_id action;
     ikv_scope scope = {.where = IKV_WITHIN, .target = within};
-    ok(ikv_action_add(actions, IKV_MAIN_SET, name, &action));
-    ok(ikv_action_bind(actions, action, binding, &scope, NULL));
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, name, &action));
+    ok(ikv_actions_bind(actions, action, binding, &scope, NULL));
     return action;
 }
 
@@ -382,11 +382,11 @@ START_TEST(motion_in_scope)
     ikv_event bad = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, 20, 10);
     bad.pointer.dx = NAN;
     status_is(ikv_sink_push(k.fake.sink, &bad), IKV_BAD_VALUE);
-    ikv_action_take(actions, &bad, false);
+    ikv_actions_take(actions, &bad, false);
     ikv_state_take(ikv_kit_state(k.kit), IKV_STATE_RAW, &bad);
     k.fake.now_ns += 20000000;
     ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
-    ck_assert_float_eq(ikv_action_ask(actions, look, 0).x, 0.5f);
+    ck_assert_float_eq(ikv_actions_ask(actions, look, 0).x, 0.5f);
     ikv_loop_end(k.loop);
     kit_close(&k);
 }
@@ -406,13 +406,13 @@ static ikv_target piece(float x, uint32_t tags, uint32_t senses,
     ikv_sensing s = IKV_SENSING_INIT;
     s.senses = senses;
     s.linger = linger;
-    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), target, &s));
+    ok(ikv_overlaps_sense(ikv_kit_overlaps(k.kit), target, &s));
     return target;
 }
 
 static uint32_t touching(ikv_target target)
 {
-    return ikv_overlap_contacts(ikv_kit_overlaps(k.kit), target, 0);
+    return ikv_overlaps_contacts(ikv_kit_overlaps(k.kit), target, 0);
 }
 
 static uint64_t frame_ms;
@@ -421,7 +421,7 @@ static void a_step(void)
 {
     kit_frame(&k, frame_ms += 20);
     kit_frame(&k, frame_ms);
-    valid(ikv_overlap_validate(ikv_kit_overlaps(k.kit)));
+    valid(ikv_overlaps_validate(ikv_kit_overlaps(k.kit)));
 }
 
 static void open_overlaps(uint32_t contacts)
@@ -446,7 +446,7 @@ START_TEST(room_again)
     a_step();
     a_step();
     ck_assert_uint_eq(touching(d), 0);
-    ck_assert_uint_ge(ikv_overlap_count(ikv_kit_overlaps(k.kit)).refused, 2);
+    ck_assert_uint_ge(ikv_overlaps_count(ikv_kit_overlaps(k.kit)).refused, 2);
     ok(ikv_scene_move(k.scene, a, 0, 50));
     a_step();
     a_step();
@@ -462,9 +462,9 @@ START_TEST(linger_changed)
     open_overlaps(0);
     ikv_target a = piece(0, 1, 0, 0), b = piece(5, 2, 1, 0);
     a_step();
-    ikv_sensing s = ikv_overlap_sensing(ikv_kit_overlaps(k.kit), b);
+    ikv_sensing s = ikv_overlaps_sensing(ikv_kit_overlaps(k.kit), b);
     s.linger = 3;
-    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), b, &s));
+    ok(ikv_overlaps_sense(ikv_kit_overlaps(k.kit), b, &s));
     a_step();
     ok(ikv_scene_move(k.scene, a, 0, 50));
     for (uint32_t i = 0; i < 3; i++) {
@@ -488,9 +488,9 @@ START_TEST(off_while_lingering)
     a_step();
     ck_assert_uint_eq(touching(b), 1);
     if (_i == 0)
-        ok(ikv_overlap_enable(ikv_kit_overlaps(k.kit), a, false));
+        ok(ikv_overlaps_enable(ikv_kit_overlaps(k.kit), a, false));
     else if (_i == 1)
-        ok(ikv_overlap_enable(ikv_kit_overlaps(k.kit), b, false));
+        ok(ikv_overlaps_enable(ikv_kit_overlaps(k.kit), b, false));
     else
         ok(ikv_scene_show(k.scene, a, false));
     a_step();
@@ -510,9 +510,9 @@ START_TEST(own_reasons)
     a_step();
     last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason = 99;
     ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, b, keep_last, NULL, NULL));
-    ikv_sensing s = ikv_overlap_sensing(ikv_kit_overlaps(k.kit), a);
+    ikv_sensing s = ikv_overlaps_sensing(ikv_kit_overlaps(k.kit), a);
     s.senses = 0;
-    ok(ikv_overlap_sense(ikv_kit_overlaps(k.kit), a, &s));
+    ok(ikv_overlaps_sense(ikv_kit_overlaps(k.kit), a, &s));
     ok(ikv_scene_move(k.scene, b, 5, 50));
     a_step();
     ck_assert_uint_eq(last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason,
@@ -539,7 +539,7 @@ START_TEST(inside_of_pieces)
     s.senses = 1;
     s.scope = IKV_OVERLAP_OF_BODIES;
     s.inside = _i == 0 ? IKV_INSIDE_MOVING : IKV_INSIDE_ALWAYS;
-    ok(ikv_overlap_sense(o, hull, &s));
+    ok(ikv_overlaps_sense(o, hull, &s));
     piece(5, 1, 0, 0);
     ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_INSIDE, body, hear, NULL, NULL));
     a_step();
@@ -560,13 +560,13 @@ START_TEST(reported_hidden)
     ikv_target a = piece(0, 1, 0, 0), b = piece(500, 2, 1, 0);
     const float points[][3] = {{NAN, 0, 0}, {0, INFINITY, 0}, {0, 0, 1e10f}};
     for (int i = 0; i < 3; i++)
-        status_is(ikv_overlap_report(o, a, b, points[i]), IKV_BAD_VALUE);
+        status_is(ikv_overlaps_report(o, a, b, points[i]), IKV_BAD_VALUE);
     for (int hidden = 0; hidden < 2; hidden++) {
         ok(ikv_scene_show(k.scene, a, hidden == 0));
         a_step();
         k.fake.now_ns = 7000000000 + (frame_ms += 20) * 1000000;
         ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
-        ok(ikv_overlap_report(o, a, b, NULL));
+        ok(ikv_overlaps_report(o, a, b, NULL));
         ikv_loop_end(k.loop);
         ck_assert_uint_eq(touching(b), hidden == 0);
     }

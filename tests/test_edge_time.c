@@ -471,8 +471,8 @@ static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
         }
         ikv_loop_end(k.loop);
         if (frame % 16 == 0) { /* they take long */
-            valid(ikv_overlap_validate(ikv_kit_overlaps(k.kit)));
-            valid(ikv_action_validate(ikv_kit_actions(k.kit)));
+            valid(ikv_overlaps_validate(ikv_kit_overlaps(k.kit)));
+            valid(ikv_actions_validate(ikv_kit_actions(k.kit)));
         }
     }
     for (int i = 0; i < KEPT_IMAGES; i++)

@@ -26,7 +26,7 @@ static ikv_verdict note_overlap(const ikv_event *e, const ikv_delivery *d,
                                 void *user)
 {
     static const char marks[] = "+=-";
-    const ikv_overlap *v = &e->overlap;
+    const ikv_overlap_data *v = &e->overlap;
     (void)user;
     note(&seen, "%c%c%c", name_of(e->target),
          marks[e->kind - IKV_KIND_OVERLAP_ENTER],
@@ -67,7 +67,7 @@ static void open_overlaps(bool plain, bool inside)
 
 static void close_overlaps(void)
 {
-    valid(ikv_overlap_validate(o));
+    valid(ikv_overlaps_validate(o));
     kit_close(&k);
     ck_assert_int_eq(k.memory.takes, k.memory.gives);
 }
@@ -76,7 +76,7 @@ static void step(void)
 {
     kit_frame(&k, ++steps * 20);
     kit_frame(&k, steps * 20); /* the step's end comes with the next */
-    valid(ikv_overlap_validate(o));
+    valid(ikv_overlaps_validate(o));
     note(&seen, "| ");
 }
 
@@ -163,7 +163,7 @@ static void add_named(const char *text)
         text += used;
     }
     ok(ikv_scene_add(k.scene, &config, &named[index], NULL));
-    ok(ikv_overlap_sense(o, named[index], &sensing));
+    ok(ikv_overlaps_sense(o, named[index], &sensing));
 }
 
 static void do_word(const char *word)
@@ -183,22 +183,22 @@ static void do_word(const char *word)
     } else if (sscanf(word, "show:%c", &a) == 1) {
         ok(ikv_scene_show(k.scene, named[a - 'a'], true));
     } else if (sscanf(word, "off:%c", &a) == 1) {
-        ok(ikv_overlap_enable(o, named[a - 'a'], false));
+        ok(ikv_overlaps_enable(o, named[a - 'a'], false));
     } else if (sscanf(word, "on:%c", &a) == 1) {
-        ok(ikv_overlap_enable(o, named[a - 'a'], true));
+        ok(ikv_overlaps_enable(o, named[a - 'a'], true));
     } else if (sscanf(word, "place:%c", &a) == 1) {
-        ok(ikv_overlap_place(o, named[a - 'a']));
+        ok(ikv_overlaps_place(o, named[a - 'a']));
     } else if (sscanf(word, "parent:%c%c", &a, &b) == 2) {
         ok(ikv_scene_set_parent(k.scene, named[a - 'a'], named[b - 'a']));
     } else if (sscanf(word, "tags:%c%7s", &a, text) == 2) {
         ok(ikv_scene_set_tags(k.scene, named[a - 'a'], tags_of(text)));
     } else if (sscanf(word, "senses:%c%7s", &a, text) == 2) {
-        ikv_sensing s = ikv_overlap_sensing(o, named[a - 'a']);
+        ikv_sensing s = ikv_overlaps_sensing(o, named[a - 'a']);
         s.senses = tags_of(text);
-        ok(ikv_overlap_sense(o, named[a - 'a'], &s));
+        ok(ikv_overlaps_sense(o, named[a - 'a'], &s));
     } else if (sscanf(word, "report:%c%c", &a, &b) == 2) {
         const float point[3] = {1, 2, 3};
-        ok(ikv_overlap_report(o, named[a - 'a'], named[b - 'a'], point));
+        ok(ikv_overlaps_report(o, named[a - 'a'], named[b - 'a'], point));
     } else {
         ck_abort_msg("unknown word %s", word);
     }
@@ -432,7 +432,7 @@ START_TEST(raster)
             config.tags = FERRY;
             sensing.senses = i ? FERRY : 0;
             ok(ikv_scene_add(k.scene, &config, &target, NULL));
-            ok(ikv_overlap_sense(o, target, &sensing));
+            ok(ikv_overlaps_sense(o, target, &sensing));
             place[i][0] = (double)config.x;
             place[i][1] = (double)config.y;
             place[i][2] = cos(angle);
@@ -518,7 +518,7 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
                 s.swept = random_below(&dice, 5) == 0;
                 s.inside = (uint8_t)random_below(&dice, 2);
                 ok(ikv_scene_add(k.scene, &config, &target[i], NULL));
-                ok(ikv_overlap_sense(o, target[i], &s));
+                ok(ikv_overlaps_sense(o, target[i], &s));
                 there[i] = true;
                 speed[i][0] = (float)random_below(&dice, 9) - 4;
                 speed[i][1] = (float)random_below(&dice, 9) - 4;
@@ -527,7 +527,7 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
                 for (int n = 0; n < MODEL_TARGETS; n++)
                     there[n] = there[n] && ikv_scene_alive(k.scene, target[n]);
             } else if (what == 1) {
-                ok(ikv_overlap_enable(o, target[i], turn % 2 == 0));
+                ok(ikv_overlaps_enable(o, target[i], turn % 2 == 0));
             } else if (what == 2) {
                 ok(ikv_scene_show(k.scene, target[i], turn % 3 > 0));
             } else if (what == 3 && there[other]) {
@@ -536,12 +536,12 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
                 ok(ikv_scene_set_tags(k.scene, target[i],
                                       random_below(&dice, 8)));
             } else if (what == 5 && there[other] && other != i) {
-                ok(ikv_overlap_report(o, target[i], target[other], NULL));
+                ok(ikv_overlaps_report(o, target[i], target[other], NULL));
             } else if (what == 6) {
                 ok(ikv_scene_turn(k.scene, target[i],
                                   ikv_scene_rotation(x * 7)));
             } else if (what == 7) {
-                ok(ikv_overlap_place(o, target[i]));
+                ok(ikv_overlaps_place(o, target[i]));
                 ok(ikv_scene_move(k.scene, target[i], x, y));
             } else if (what < 12) {
                 ok(ikv_scene_move(k.scene, target[i], x, y));
@@ -556,7 +556,7 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
         step();
         for (int i = 0; i < MODEL_TARGETS; i++)
             if (there[i])
-                note(&seen, "%u", ikv_overlap_contacts(o, target[i], 0));
+                note(&seen, "%u", ikv_overlaps_contacts(o, target[i], 0));
         if (strlen(seen.text) > sizeof seen.text / 2) {
             uint64_t sum = 0; /* what is too long is kept as a sum */
             for (const char *c = seen.text; *c != '\0'; c++)
@@ -643,7 +643,7 @@ static void play_many(int nth, bool plain)
                 : ikv_scene_rect(0, 0, 10, 10);
         config.tags = s.senses = FERRY;
         ok(ikv_scene_add(k.scene, &config, &target[i], NULL));
-        ok(ikv_overlap_sense(o, target[i], &s));
+        ok(ikv_overlaps_sense(o, target[i], &s));
     }
     for (uint32_t turn = 0; turn < (count > 400 ? 6 : 60); turn++) {
         for (uint32_t i = 0; i < many_table[nth].moving; i++) {
@@ -661,7 +661,7 @@ static void play_many(int nth, bool plain)
         }
         kit_frame(&k, ++steps * 20);
         if (turn % 20 == 19)
-            valid(ikv_overlap_validate(o));
+            valid(ikv_overlaps_validate(o));
         if (strlen(seen.text) > sizeof seen.text / 2) {
             uint64_t sum = 0;
             for (const char *c = seen.text; *c != '\0'; c++)
@@ -677,7 +677,7 @@ START_TEST(many)
     static record first;
     bool scans = many_table[_i].scans;
     play_many(_i, false);
-    ikv_overlap_counters counters = ikv_overlap_count(o);
+    ikv_overlap_counters counters = ikv_overlaps_count(o);
     first = seen;
     ck_assert(scans ? counters.scans > 0 : counters.rebuilds > 0);
     ck_assert(many_table[_i].pairs != 0 || counters.scans == 0);
@@ -699,8 +699,8 @@ static ikv_verdict remove_source(const ikv_event *e, const ikv_delivery *d,
     (void)d, (void)user;
     if (ikv_scene_alive(k.scene, e->source))
         ok(ikv_scene_remove(k.scene, e->source));
-    status_is(ikv_overlap_step(o, 0, 0), IKV_BUSY);
-    status_is(ikv_overlap_report(o, named[1], named[2], NULL), IKV_BUSY);
+    status_is(ikv_overlaps_step(o, 0, 0), IKV_BUSY);
+    status_is(ikv_overlaps_report(o, named[1], named[2], NULL), IKV_BUSY);
     return IKV_CONTINUE;
 }
 
@@ -723,8 +723,8 @@ static void move_and_step(const char *words, uint32_t count)
 {
     do_words(words);
     for (uint32_t i = 0; i < count; i++) {
-        ok(ikv_overlap_step(o, ++steps, 0));
-        valid(ikv_overlap_validate(o));
+        ok(ikv_overlaps_step(o, ++steps, 0));
+        valid(ikv_overlaps_validate(o));
         note(&seen, "| ");
     }
 }
@@ -750,8 +750,8 @@ START_TEST(rolled_back)
             break;
         first = seen;
         restore(&parts, image, size);
-        valid(ikv_overlap_validate(o));
-        ck_assert(ikv_overlap_touches(o, named[0], named[1]));
+        valid(ikv_overlaps_validate(o));
+        ck_assert(ikv_overlaps_touches(o, named[0], named[1]));
     }
     ck_assert_ptr_nonnull(strstr(first.text, "a-b"));
     ck_assert_ptr_nonnull(strstr(first.text, "c+a"));
@@ -767,31 +767,31 @@ START_TEST(queries)
     ikv_contact contact;
     open_overlaps(false, false);
     do_words("+a:F>LG@0,0~2 +b:L@-5,5 +c:L@5,5 +d:G@5,5 | |");
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 3);
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], LAMP), 2);
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], FERRY), 0);
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[1], 0), 0);
-    ck_assert(ikv_overlap_touches(o, named[0], named[2]));
-    ck_assert(!ikv_overlap_touches(o, named[2], named[0]));
-    ck_assert(ikv_overlap_contact(o, named[0], LAMP, 1, &contact));
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], 0), 3);
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], LAMP), 2);
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], FERRY), 0);
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[1], 0), 0);
+    ck_assert(ikv_overlaps_touches(o, named[0], named[2]));
+    ck_assert(!ikv_overlaps_touches(o, named[2], named[0]));
+    ck_assert(ikv_overlaps_contact(o, named[0], LAMP, 1, &contact));
     ck_assert_uint_eq(contact.other.bits, named[2].bits);
     ck_assert_uint_eq(contact.other_id, 3);
     ck_assert_uint_eq(contact.count, 1);
     ck_assert_uint_eq(contact.steps, 1);
     ck_assert_float_eq(contact.x, 7.5f);
     ck_assert_float_eq(contact.y, 7.5f);
-    ck_assert(!ikv_overlap_contact(o, named[0], LAMP, 2, &contact));
+    ck_assert(!ikv_overlaps_contact(o, named[0], LAMP, 2, &contact));
     do_words("b@-50,0 |"); /* it lingers */
-    ck_assert(ikv_overlap_contact(o, named[0], 0, 0, &contact));
+    ck_assert(ikv_overlaps_contact(o, named[0], 0, 0, &contact));
     ck_assert_uint_eq(contact.other.bits, named[1].bits);
     ck_assert_uint_eq(contact.count, 0);
     do_words("| |");
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 2);
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], 0), 2);
     do_words("remove:a");
-    ck_assert_uint_eq(ikv_overlap_contacts(o, named[0], 0), 0);
+    ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], 0), 0);
     step();
-    ck_assert_uint_eq(ikv_overlap_count(o).touching, 0);
-    ck_assert_uint_eq(ikv_overlap_count(o).contacts, 0);
+    ck_assert_uint_eq(ikv_overlaps_count(o).touching, 0);
+    ck_assert_uint_eq(ikv_overlaps_count(o).contacts, 0);
     close_overlaps();
 }
 END_TEST
@@ -830,35 +830,35 @@ START_TEST(own_collision)
     ok(ikv_bus_add_target(bus, 1, &a));
     ok(ikv_bus_add_target(bus, 2, &b));
     sensing.senses = 1;
-    ok(ikv_overlap_sense(own, a, &sensing));
+    ok(ikv_overlaps_sense(own, a, &sensing));
     expected_point = point;
     for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
         ok(ikv_bus_hear(bus, kind, a, check_point, &calls, NULL));
-    ok(ikv_overlap_report(own, b, a, point));
-    ok(ikv_overlap_step(own, 0, 0));
+    ok(ikv_overlaps_report(own, b, a, point));
+    ok(ikv_overlaps_step(own, 0, 0));
     ck_assert_int_eq(calls, 1);
-    ok(ikv_overlap_report(own, a, b, point));
-    ok(ikv_overlap_step(own, 1, 0));
+    ok(ikv_overlaps_report(own, a, b, point));
+    ok(ikv_overlaps_step(own, 1, 0));
     ck_assert_int_eq(calls, 2);
-    ck_assert(ikv_overlap_touches(own, a, b));
+    ck_assert(ikv_overlaps_touches(own, a, b));
     ikv_target c;
     ok(ikv_bus_add_target(bus, 3, &c));
-    status_is(ikv_overlap_report(own, a, c, NULL), IKV_FULL_CONTACTS);
-    ck_assert_uint_eq(ikv_overlap_count(own).refused, 1);
-    status_is(ikv_overlap_report(own, a, a, NULL), IKV_BAD_ARGUMENT);
-    status_is(ikv_overlap_report(own, a, none, NULL), IKV_STALE);
-    ok(ikv_overlap_step(own, 2, 0));
+    status_is(ikv_overlaps_report(own, a, c, NULL), IKV_FULL_CONTACTS);
+    ck_assert_uint_eq(ikv_overlaps_count(own).refused, 1);
+    status_is(ikv_overlaps_report(own, a, a, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_overlaps_report(own, a, none, NULL), IKV_STALE);
+    ok(ikv_overlaps_step(own, 2, 0));
     ck_assert_int_eq(calls, 3);
-    valid(ikv_overlap_validate(own));
+    valid(ikv_overlaps_validate(own));
     sensing.scope = 7;
-    status_is(ikv_overlap_sense(own, a, &sensing), IKV_BAD_ARGUMENT);
+    status_is(ikv_overlaps_sense(own, a, &sensing), IKV_BAD_ARGUMENT);
     sensing.size = 0;
-    status_is(ikv_overlap_sense(own, a, &sensing), IKV_BAD_SIZE);
+    status_is(ikv_overlaps_sense(own, a, &sensing), IKV_BAD_SIZE);
     ok(ikv_bus_remove_target(bus, a));
-    status_is(ikv_overlap_enable(own, a, true), IKV_STALE);
-    status_is(ikv_overlap_place(own, a), IKV_STALE);
-    ck_assert_uint_eq(ikv_overlap_sensing(own, a).size, 0);
+    status_is(ikv_overlaps_enable(own, a, true), IKV_STALE);
+    status_is(ikv_overlaps_place(own, a), IKV_STALE);
+    ck_assert_uint_eq(ikv_overlaps_sensing(own, a).size, 0);
     ikv_overlaps_close(own);
     ikv_bus_close(bus);
 }

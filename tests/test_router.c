@@ -861,7 +861,7 @@ START_TEST(two_routers)
 }
 END_TEST
 
-static ikv_gesture last_gesture;
+static ikv_gesture_data last_gesture;
 static uint32_t gestures;
 
 static ikv_verdict keep_gesture(const ikv_event *event, const ikv_delivery *d,

@@ -384,7 +384,7 @@ static const struct {
     {true, -0.55f, 1, -0.5f, 1},       {false, 5, 0, 1, 0},
 };
 
-static ikv_pad last_pad;
+static ikv_pad_data last_pad;
 static record pad_events;
 
 static ikv_verdict keep_pad(const ikv_event *event, const ikv_delivery *d,

@@ -88,7 +88,7 @@ static void describe_pointer(const ikv_event *event, char *to, size_t size)
 {
     static const char *const buttons[] = {"primary", "middle", "secondary",
                                           "back", "forward"};
-    const ikv_pointer *p = &event->pointer;
+    const ikv_pointer_data *p = &event->pointer;
     const char *type = ikv_value_name(IKV_SET_POINTER_TYPE, p->type);
     append(to, size, "%s", type != NULL ? type : "pointer");
     if (p->type == IKV_TOUCH)
@@ -176,7 +176,7 @@ static void describe_fields(const run_log *log, const ikv_event *event,
 static void describe_overlap(const run_log *log, const ikv_event *event,
                              char *to, size_t size)
 {
-    const ikv_overlap *v = &event->overlap;
+    const ikv_overlap_data *v = &event->overlap;
     append(to, size, "with %s", name_of(log, event->source));
     if (v->scope == IKV_OVERLAP_OF_BODIES && v->count > 0)
         append(to, size, ", %u piece%s", v->count, v->count > 1 ? "s" : "");
@@ -191,11 +191,11 @@ static void describe_overlap(const run_log *log, const ikv_event *event,
 static void describe_action(const run_log *log, const ikv_event *event,
                             char *to, size_t size)
 {
-    const ikv_action *a = &event->action;
+    const ikv_action_data *a = &event->action;
     const char *name =
-        ikv_action_name(ikv_kit_actions(log->kit), (ikv_action_id){a->action});
+        ikv_actions_name(ikv_kit_actions(log->kit), (ikv_action_id){a->action});
     ikv_binding binding =
-        ikv_action_binding_of(ikv_kit_actions(log->kit), event);
+        ikv_actions_binding_of(ikv_kit_actions(log->kit), event);
     char text[IKV_BINDING_BYTES];
     append(to, size, "%s", name != NULL ? name : "gone");
     if (ikv_binding_text(ikv_kit_actions(log->kit), binding, text,

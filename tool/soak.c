@@ -99,8 +99,8 @@ static const char *first_broken(const soak_run *s)
         ikv_router_validate(ikv_kit_router(kit)),
         ikv_queue_validate(ikv_kit_queue(kit)),
         ikv_state_validate(ikv_kit_state(kit)),
-        ikv_action_validate(ikv_kit_actions(kit)),
-        ikv_overlap_validate(ikv_kit_overlaps(kit)),
+        ikv_actions_validate(ikv_kit_actions(kit)),
+        ikv_overlaps_validate(ikv_kit_overlaps(kit)),
         ikv_loop_validate(ikv_kit_loop(kit)),
     };
     for (size_t i = 0; i < sizeof broken / sizeof broken[0]; i++)

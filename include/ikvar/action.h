@@ -6,10 +6,10 @@
  *   code hears action.start, action.hold and action.end, or asks; players may
  *   rebind as they like.
  *
- *       ikv_action_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
- *       ikv_action_bind(actions, foghorn, "KeyF", NULL, NULL);
- *       ikv_action_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
- *       ikv_action_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
+ *       ikv_actions_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
+ *       ikv_actions_bind(actions, foghorn, "KeyF", NULL, NULL);
+ *       ikv_actions_bind(actions, foghorn, "pointer.secondary", NULL, NULL);
+ *       ikv_actions_bind(actions, foghorn, "gesture.two_tap", NULL, NULL);
  *
  *       ikv_bus_hear(bus, IKV_KIND_ACTION_START, none, sound, horn, NULL);
  *
@@ -124,48 +124,49 @@ IKV_API ikv_status ikv_actions_close(ikv_actions *actions);
 
 /* Makes a set, which is on for all seats. Returns IKV_OK, BAD_ARGUMENT,
  * DUPLICATE, FULL_SETS or FULL_NAMES. */
-IKV_API ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
-                                      ikv_action_set *set);
+IKV_API ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
+                                       ikv_action_set *set);
 
 /* The set of that name ("" is the main one). Returns IKV_OK, UNKNOWN_NAME, or
  * BAD_ARGUMENT for NULL. */
-IKV_API ikv_status ikv_action_find_set(const ikv_actions *actions,
-                                       const char *name, ikv_action_set *set);
+IKV_API ikv_status ikv_actions_find_set(const ikv_actions *actions,
+                                        const char *name, ikv_action_set *set);
 
 /* The set's name, "" for the main one, NULL past the last. */
-IKV_API const char *ikv_action_set_name(const ikv_actions *actions,
-                                        ikv_action_set set);
+IKV_API const char *ikv_actions_set_name(const ikv_actions *actions,
+                                         ikv_action_set set);
 
 /* Switches a set on or off for a seat, or IKV_ALL_SEATS. Switching off ends
  * what is held, at once, flagged synthetic; what is pressed when it is switched
  * on starts with its next press.
  * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat). */
-IKV_API ikv_status ikv_action_switch(ikv_actions *actions, ikv_action_set set,
-                                     uint8_t seat, bool on);
-IKV_API bool ikv_action_is_on(const ikv_actions *actions, ikv_action_set set,
-                              uint8_t seat);
+IKV_API ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
+                                      uint8_t seat, bool on);
+IKV_API bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
+                               uint8_t seat);
 
 /* Adds an action. Returns IKV_OK, BAD_ARGUMENT (no name), UNKNOWN_NAME (no such
  * set), DUPLICATE, FULL_ACTIONS, FULL_NAMES. */
-IKV_API ikv_status ikv_action_add(ikv_actions *actions, ikv_action_set set,
-                                  const char *name, ikv_action_id *action);
+IKV_API ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
+                                   const char *name, ikv_action_id *action);
 
 /* Removes an action with its bindings; if it is held it ends first. IKV_OK, or
  * ABSENT if it is gone already. */
-IKV_API ikv_status ikv_action_remove(ikv_actions *actions,
-                                     ikv_action_id action);
+IKV_API ikv_status ikv_actions_remove(ikv_actions *actions,
+                                      ikv_action_id action);
 
 /* The action of that name, zero bits if none; its name, NULL if it is gone; its
  * set. */
-IKV_API ikv_action_id ikv_action_find(const ikv_actions *actions,
-                                      const char *name);
-IKV_API const char *ikv_action_name(const ikv_actions *actions,
-                                    ikv_action_id action);
-IKV_API ikv_action_set ikv_action_set_of(const ikv_actions *actions,
-                                         ikv_action_id action);
+IKV_API ikv_action_id ikv_actions_find(const ikv_actions *actions,
+                                       const char *name);
+IKV_API const char *ikv_actions_name(const ikv_actions *actions,
+                                     ikv_action_id action);
+IKV_API ikv_action_set ikv_actions_set_of(const ikv_actions *actions,
+                                          ikv_action_id action);
 
 /* The nth action, from 0 on; zero bits past the last. O(actions). */
-IKV_API ikv_action_id ikv_action_list(const ikv_actions *actions, uint32_t nth);
+IKV_API ikv_action_id ikv_actions_list(const ikv_actions *actions,
+                                       uint32_t nth);
 
 /* ------------------------------------------------------------- bindings -- */
 
@@ -194,9 +195,9 @@ typedef struct ikv_scope {
  *   binding  gets the handle; may be NULL
  * Returns IKV_OK, STALE (the action), FULL_BINDINGS, BAD_ARGUMENT (the scope),
  * or as ikv_binding_check() for the text, which says what is wrong. O(1). */
-IKV_API ikv_status ikv_action_bind(ikv_actions *actions, ikv_action_id action,
-                                   const char *text, const ikv_scope *scope,
-                                   ikv_binding *binding);
+IKV_API ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
+                                    const char *text, const ikv_scope *scope,
+                                    ikv_binding *binding);
 
 /* Whether a text is a binding: IKV_OK, or BAD_VALUE; `message` then says at
  * which character, what was found and what is expected. May be NULL.
@@ -205,20 +206,21 @@ IKV_API ikv_status ikv_binding_check(const char *text, ikv_message *message);
 
 /* Removes a binding; if it holds its action, and no other does, that ends.
  * IKV_OK, or ABSENT if it is gone already. */
-IKV_API ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding);
+IKV_API ikv_status ikv_actions_unbind(ikv_actions *actions,
+                                      ikv_binding binding);
 
 /* All of an action's bindings. IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
-IKV_API ikv_status ikv_action_unbind_all(ikv_actions *actions,
-                                         ikv_action_id action);
+IKV_API ikv_status ikv_actions_unbind_all(ikv_actions *actions,
+                                          ikv_action_id action);
 
 /* The nth binding of an action, in the order of binding; zero bits past the
  * last. */
-IKV_API ikv_binding ikv_action_binding(const ikv_actions *actions,
-                                       ikv_action_id action, uint32_t nth);
+IKV_API ikv_binding ikv_actions_binding(const ikv_actions *actions,
+                                        ikv_action_id action, uint32_t nth);
 
 /* The binding that an action's event names; zero bits if it is gone. */
-IKV_API ikv_binding ikv_action_binding_of(const ikv_actions *actions,
-                                          const ikv_event *event);
+IKV_API ikv_binding ikv_actions_binding_of(const ikv_actions *actions,
+                                           const ikv_event *event);
 
 /* What a binding binds, and where it holds; zeros if it is gone. */
 IKV_API ikv_action_id ikv_binding_action(const ikv_actions *actions,
@@ -234,13 +236,13 @@ IKV_API size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
 
 /* Bindings of other actions that the same press would satisfy, as long, in the
  * same scope or in one without bounds: the first `room` of them go to `list`.
- * They are of any set: compare ikv_action_set_of().
+ * They are of any set: compare ikv_actions_set_of().
  *   text   a binding that may become one of `action`
  * Returns how many there are; 0 for a text that is no binding. */
-IKV_API uint32_t ikv_action_conflicts(const ikv_actions *actions,
-                                      ikv_action_id action, const char *text,
-                                      const ikv_scope *scope, ikv_binding *list,
-                                      uint32_t room);
+IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
+                                       ikv_action_id action, const char *text,
+                                       const ikv_scope *scope,
+                                       ikv_binding *list, uint32_t room);
 
 /* ------------------------------------------------------------- learning -- */
 
@@ -250,16 +252,16 @@ IKV_API uint32_t ikv_action_conflicts(const ikv_actions *actions,
  *   cancel_code  a key that ends it without a result; 0: none
  * Returns IKV_OK, BUSY if it is asked for already, or BAD_ARGUMENT for NULL or
  * a seat that there is not. */
-IKV_API ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
-                                    uint32_t cancel_code);
+IKV_API ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
+                                     uint32_t cancel_code);
 
 /* What came of it: IKV_OK and the text, once; BUSY while it waits; ABSENT if
  * nothing was asked for, or it was cancelled; BAD_ARGUMENT without a buffer. */
-IKV_API ikv_status ikv_action_learned(ikv_actions *actions, char *buffer,
-                                      size_t size);
+IKV_API ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer,
+                                       size_t size);
 
 /* Ends it without a result. */
-IKV_API void ikv_action_stop_learning(ikv_actions *actions);
+IKV_API void ikv_actions_stop_learning(ikv_actions *actions);
 
 /* --------------------------------------------------------------- state -- */
 
@@ -276,30 +278,30 @@ typedef struct ikv_action_state {
 } ikv_action_state;
 
 /* Zeros if the action is gone. O(1). */
-IKV_API ikv_action_state ikv_action_ask(const ikv_actions *actions,
-                                        ikv_action_id action, uint8_t seat);
+IKV_API ikv_action_state ikv_actions_ask(const ikv_actions *actions,
+                                         ikv_action_id action, uint8_t seat);
 
 /* -------------------------------------------------------------- feeding -- */
 /* A loop that is given the actions does this; for hosts that have none. */
 
 /* Lets a router tell of what it routes. Returns IKV_OK, FULL_ROUTERS, or
  * BAD_ARGUMENT for NULL. */
-IKV_API ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router);
+IKV_API ikv_status ikv_actions_follow(ikv_actions *actions, ikv_router *router);
 
 /* Takes an event that no router routes.
  *   claimed  a handler stopped it */
-IKV_API void ikv_action_take(ikv_actions *actions, const ikv_event *event,
-                             bool claimed);
+IKV_API void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
+                              bool claimed);
 
 /* After an input was routed and the state fed with it: starts and ends what
  * follows from it.
  *   typed  it was typed into a target that takes text
  *   lost   a device or the window's focus is gone: what ends is synthetic */
-IKV_API void ikv_action_settle(ikv_actions *actions, uint64_t time_ns,
-                               bool typed, bool lost);
+IKV_API void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns,
+                                bool typed, bool lost);
 
 /* After a step's input: tells of what is held. */
-IKV_API void ikv_action_step(ikv_actions *actions, uint64_t time_ns);
+IKV_API void ikv_actions_step(ikv_actions *actions, uint64_t time_ns);
 
 /* ------------------------------------------------------------- counting -- */
 
@@ -317,14 +319,14 @@ typedef struct ikv_action_counters {
     uint32_t held;
 } ikv_action_counters;
 
-IKV_API ikv_action_counters ikv_action_count(const ikv_actions *actions);
+IKV_API ikv_action_counters ikv_actions_count(const ikv_actions *actions);
 
 /* How many bindings there can be. */
-IKV_API uint32_t ikv_action_room(const ikv_actions *actions);
+IKV_API uint32_t ikv_actions_room(const ikv_actions *actions);
 
 /* The name of the first invariant (action.c lists them) that does not hold,
  * NULL if all do. */
-IKV_API const char *ikv_action_validate(const ikv_actions *actions);
+IKV_API const char *ikv_actions_validate(const ikv_actions *actions);
 
 #ifdef __cplusplus
 }

@@ -160,7 +160,7 @@ enum {
 /* ------------------------------------------------------------- payloads -- */
 /* Units, ranges and meanings of the members stand in kinds.h, IKV_FIELDS. */
 
-typedef struct ikv_pointer {
+typedef struct ikv_pointer_data {
     float x, y, dx, dy;
     uint16_t pressure, width, height;
     int8_t tilt_x, tilt_y;
@@ -170,64 +170,64 @@ typedef struct ikv_pointer {
     int8_t button;
     uint8_t buttons;
     uint8_t clicks;
-} ikv_pointer;
+} ikv_pointer_data;
 
-typedef struct ikv_wheel {
+typedef struct ikv_wheel_data {
     float x, y, dx, dy, dz;
     uint16_t pointer;
     uint8_t mode;
     uint8_t type;
     uint8_t buttons;
-} ikv_wheel;
+} ikv_wheel_data;
 
-typedef struct ikv_gesture {
+typedef struct ikv_gesture_data {
     float x, y, dx, dy, scale, rotation;
     uint16_t pointer, other;
     uint8_t count;
-} ikv_gesture;
+} ikv_gesture_data;
 
-typedef struct ikv_key {
+typedef struct ikv_key_data {
     uint32_t code;
     uint32_t key;
     uint8_t location;
-} ikv_key;
+} ikv_key_data;
 
 #define IKV_TEXT_BYTES    31
 #define IKV_COMPOSE_BYTES 25
 
 /* `length` bytes of UTF-8, whole code points, without an end mark. */
-typedef struct ikv_text {
+typedef struct ikv_text_data {
     uint8_t length;
     char bytes[IKV_TEXT_BYTES];
-} ikv_text;
+} ikv_text_data;
 
-typedef struct ikv_compose {
+typedef struct ikv_compose_data {
     uint16_t cursor, selection, total;
     uint8_t length;
     char bytes[IKV_COMPOSE_BYTES];
-} ikv_compose;
+} ikv_compose_data;
 
-typedef struct ikv_focus {
+typedef struct ikv_focus_data {
     uint8_t reason;
-} ikv_focus;
+} ikv_focus_data;
 
-typedef struct ikv_window {
+typedef struct ikv_window_data {
     float width, height, density;
     uint8_t reason;
-} ikv_window;
+} ikv_window_data;
 
-typedef struct ikv_device {
+typedef struct ikv_device_data {
     uint16_t vendor, product, version, bus;
     uint32_t types;
-} ikv_device;
+} ikv_device_data;
 
-typedef struct ikv_pad {
+typedef struct ikv_pad_data {
     float value, x, y;
     uint8_t index;
     uint8_t pad;
-} ikv_pad;
+} ikv_pad_data;
 
-typedef struct ikv_overlap {
+typedef struct ikv_overlap_data {
     float x, y, z;
     uint32_t steps;
     ikv_target body, other_body;
@@ -235,13 +235,13 @@ typedef struct ikv_overlap {
     uint8_t reason;
     uint8_t scope;
     uint32_t other_id;
-} ikv_overlap;
+} ikv_overlap_data;
 
-typedef struct ikv_tree {
+typedef struct ikv_tree_data {
     ikv_target parent;
     float x, y;
     uint8_t reason;
-} ikv_tree;
+} ikv_tree_data;
 
 /* A value whose type stands beside it: one of IKV_VALUE_... */
 typedef union ikv_bits {
@@ -251,26 +251,26 @@ typedef union ikv_bits {
     ikv_target target;
 } ikv_bits;
 
-typedef struct ikv_field_change {
+typedef struct ikv_field_data {
     uint32_t field;
     uint8_t type;
     ikv_bits before, after;
-} ikv_field_change;
+} ikv_field_data;
 
-typedef struct ikv_action {
+typedef struct ikv_action_data {
     uint32_t action;
     float value, x, y;
     uint16_t binding;
     uint8_t state;
     uint32_t steps;
-} ikv_action;
+} ikv_action_data;
 
-typedef struct ikv_loop_info {
+typedef struct ikv_loop_data {
     IKV_ALIGNED(8) uint64_t step;
     IKV_ALIGNED(8) uint64_t frame;
     float seconds;
     uint32_t count;
-} ikv_loop_info;
+} ikv_loop_data;
 
 /* ---------------------------------------------------------------- event -- */
 
@@ -301,21 +301,21 @@ typedef struct ikv_event {
     uint8_t seat;
     uint16_t samples;
     union {
-        ikv_pointer pointer;
-        ikv_wheel wheel;
-        ikv_gesture gesture;
-        ikv_key key;
-        ikv_text text;
-        ikv_compose compose;
-        ikv_focus focus;
-        ikv_window window;
-        ikv_device info;
-        ikv_pad pad;
-        ikv_overlap overlap;
-        ikv_tree tree;
-        ikv_field_change field;
-        ikv_action action;
-        ikv_loop_info loop;
+        ikv_pointer_data pointer;
+        ikv_wheel_data wheel;
+        ikv_gesture_data gesture;
+        ikv_key_data key;
+        ikv_text_data text;
+        ikv_compose_data compose;
+        ikv_focus_data focus;
+        ikv_window_data window;
+        ikv_device_data info;
+        ikv_pad_data pad;
+        ikv_overlap_data overlap;
+        ikv_tree_data tree;
+        ikv_field_data field;
+        ikv_action_data action;
+        ikv_loop_data loop;
         IKV_ALIGNED(8) uint8_t user[32];
     };
 } ikv_event;

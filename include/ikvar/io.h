@@ -85,7 +85,7 @@ enum {
  * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; DUPLICATE for
  * an action that the kit has; BAD_ARGUMENT for NULL, or if it is applied
  * already; or why something could not be added, as ikv_scene_add(),
- * ikv_bus_subscribe(), ikv_action_add(). */
+ * ikv_bus_subscribe(), ikv_actions_add(). */
 IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
                                    uint32_t flags, ikv_message *message);
 

@@ -10,17 +10,17 @@
  *       ikv_sensing berth = IKV_SENSING_INIT;
  *       berth.senses = FERRY;
  *       berth.scope = IKV_OVERLAP_OF_BODIES;  // hull and mast are one contact
- *       ikv_overlap_sense(overlaps, target, &berth);
+ *       ikv_overlaps_sense(overlaps, target, &berth);
  *
  *       ikv_bus_hear(bus, IKV_KIND_OVERLAP_ENTER, target, moor, NULL, NULL);
  *       ...
- *       standing = ikv_overlap_contacts(overlaps, feet, GROUND) > 0;
+ *       standing = ikv_overlaps_contacts(overlaps, feet, GROUND) > 0;
  *
  *   An engine with collision of its own, in 2D or 3D, reports the pairs of each
  *   step and gets the same events; it needs no scene:
  *
  *       while (my_engine_next_pair(&pair))
- *           ikv_overlap_report(overlaps, pair.a, pair.b, pair.point);
+ *           ikv_overlaps_report(overlaps, pair.a, pair.b, pair.point);
  *
  * The rules
  *   A pair counts when one of the two senses a tag of the other, both are
@@ -137,21 +137,22 @@ typedef struct ikv_sensing {
 /* Sets what a target senses; it holds until the target is removed.
  * Returns IKV_OK, STALE, BAD_SIZE, BAD_ARGUMENT (a member out of range). O(1).
  */
-IKV_API ikv_status ikv_overlap_sense(ikv_overlaps *overlaps, ikv_target target,
-                                     const ikv_sensing *sensing);
+IKV_API ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
+                                      const ikv_sensing *sensing);
 
 /* What was set; all zero if nothing was, or it is stale. */
-IKV_API ikv_sensing ikv_overlap_sensing(const ikv_overlaps *overlaps,
-                                        ikv_target target);
+IKV_API ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
+                                         ikv_target target);
 
 /* Enables or disables a target: `disabled` alone is changed. Returns as
- * ikv_overlap_sense(). */
-IKV_API ikv_status ikv_overlap_enable(ikv_overlaps *overlaps, ikv_target target,
-                                      bool enabled);
+ * ikv_overlaps_sense(). */
+IKV_API ikv_status ikv_overlaps_enable(ikv_overlaps *overlaps,
+                                       ikv_target target, bool enabled);
 
 /* A swept target was set where it is: it has passed nothing in this step.
  * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
-IKV_API ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target);
+IKV_API ikv_status ikv_overlaps_place(ikv_overlaps *overlaps,
+                                      ikv_target target);
 
 /* -------------------------------------------------------- own collision -- */
 
@@ -166,16 +167,16 @@ IKV_API ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target);
  * FULL_CONTACTS (it is tried again when it is reported again; of a scene, in
  * the next step).
  * About O(1). */
-IKV_API ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
-                                      ikv_target b, const float *point);
+IKV_API ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
+                                       ikv_target b, const float *point);
 
 /* ------------------------------------------------------------- stepping -- */
 
 /* Compares and delivers. A loop that is given the overlaps does it.
  *   step  its number, for `steps` of the events
  * Returns IKV_OK, BUSY inside one of its handlers, or BAD_ARGUMENT for NULL. */
-IKV_API ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
-                                    uint64_t time_ns);
+IKV_API ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
+                                     uint64_t time_ns);
 
 /* -------------------------------------------------------------- queries -- */
 
@@ -198,17 +199,17 @@ typedef struct ikv_contact {
 /* How many contacts a target senses now: entered, not left.
  *   tags  of others; 0: any
  * O(its contacts). */
-IKV_API uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps,
-                                      ikv_target target, uint32_t tags);
+IKV_API uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps,
+                                       ikv_target target, uint32_t tags);
 
 /* The nth of them, in the order in which they began; false past the last. */
-IKV_API bool ikv_overlap_contact(const ikv_overlaps *overlaps,
-                                 ikv_target target, uint32_t tags, uint32_t nth,
-                                 ikv_contact *contact);
+IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,
+                                  ikv_target target, uint32_t tags,
+                                  uint32_t nth, ikv_contact *contact);
 
 /* Whether a target senses another now. */
-IKV_API bool ikv_overlap_touches(const ikv_overlaps *overlaps,
-                                 ikv_target target, ikv_target other);
+IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
+                                  ikv_target target, ikv_target other);
 
 /* ------------------------------------------------------------- counting -- */
 
@@ -230,11 +231,11 @@ typedef struct ikv_overlap_counters {
     uint32_t touching, contacts;
 } ikv_overlap_counters;
 
-IKV_API ikv_overlap_counters ikv_overlap_count(const ikv_overlaps *overlaps);
+IKV_API ikv_overlap_counters ikv_overlaps_count(const ikv_overlaps *overlaps);
 
 /* The name of the first invariant (overlap.c and overlap_near.c list them) that
  * does not hold, NULL if all do. */
-IKV_API const char *ikv_overlap_validate(const ikv_overlaps *overlaps);
+IKV_API const char *ikv_overlaps_validate(const ikv_overlaps *overlaps);
 
 #ifdef __cplusplus
 }

@@ -120,7 +120,7 @@ uint64_t ikvi_actions_saved(ikv_actions *actions, ikvi_saved *to)
     return actions->identity;
 }
 
-ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router)
+ikv_status ikv_actions_follow(ikv_actions *actions, ikv_router *router)
 {
     if (actions == NULL || router == NULL)
         return IKV_BAD_ARGUMENT;
@@ -133,26 +133,26 @@ ikv_status ikv_action_follow(ikv_actions *actions, ikv_router *router)
 
 /* ----------------------------------------------------------------- sets -- */
 
-ikv_status ikv_action_find_set(const ikv_actions *actions, const char *name,
-                               ikv_action_set *set)
+ikv_status ikv_actions_find_set(const ikv_actions *actions, const char *name,
+                                ikv_action_set *set)
 {
     if (actions == NULL || name == NULL || set == NULL)
         return IKV_BAD_ARGUMENT;
     for (uint32_t i = 0; i < actions->set_count; i++)
-        if (ikvi_same(ikv_action_set_name(actions, (ikv_action_set)i), name)) {
+        if (ikvi_same(ikv_actions_set_name(actions, (ikv_action_set)i), name)) {
             *set = (ikv_action_set)i;
             return IKV_OK;
         }
     return IKV_UNKNOWN_NAME;
 }
 
-ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
-                              ikv_action_set *set)
+ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
+                               ikv_action_set *set)
 {
     ikv_action_set known;
     if (actions == NULL || name == NULL || set == NULL)
         return IKV_BAD_ARGUMENT;
-    if (ikv_action_find_set(actions, name, &known) == IKV_OK)
+    if (ikv_actions_find_set(actions, name, &known) == IKV_OK)
         return IKV_DUPLICATE;
     if (actions->set_count == actions->set_room)
         return IKV_FULL_SETS;
@@ -164,7 +164,7 @@ ikv_status ikv_action_add_set(ikv_actions *actions, const char *name,
     return IKV_OK;
 }
 
-const char *ikv_action_set_name(const ikv_actions *actions, ikv_action_set set)
+const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
 {
     return actions != NULL && set < actions->set_count
                ? ikvi_names_text(&actions->names, actions,
@@ -189,8 +189,8 @@ static void end_what_is_off(ikv_actions *a)
 }
 
 /* A3: what is held ends with its set. */
-ikv_status ikv_action_switch(ikv_actions *actions, ikv_action_set set,
-                             uint8_t seat, bool on)
+ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
+                              uint8_t seat, bool on)
 {
     if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
         return IKV_BAD_ARGUMENT;
@@ -226,7 +226,7 @@ static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
            IKVI_IN_USE;
 }
 
-ikv_action_id ikv_action_list(const ikv_actions *actions, uint32_t nth)
+ikv_action_id ikv_actions_list(const ikv_actions *actions, uint32_t nth)
 {
     for (uint32_t i = 0; actions != NULL && i < actions->action_slots.capacity;
          i++)
@@ -235,7 +235,7 @@ ikv_action_id ikv_action_list(const ikv_actions *actions, uint32_t nth)
     return (ikv_action_id){0};
 }
 
-ikv_action_id ikv_action_find(const ikv_actions *actions, const char *name)
+ikv_action_id ikv_actions_find(const ikv_actions *actions, const char *name)
 {
     for (uint32_t i = 0;
          actions != NULL && name != NULL && i < actions->action_slots.capacity;
@@ -248,14 +248,14 @@ ikv_action_id ikv_action_find(const ikv_actions *actions, const char *name)
     return (ikv_action_id){0};
 }
 
-ikv_status ikv_action_add(ikv_actions *actions, ikv_action_set set,
-                          const char *name, ikv_action_id *action)
+ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
+                           const char *name, ikv_action_id *action)
 {
     if (actions == NULL || name == NULL || name[0] == '\0')
         return IKV_BAD_ARGUMENT;
     if (set >= actions->set_count)
         return IKV_UNKNOWN_NAME;
-    if (ikv_action_find(actions, name).bits != 0)
+    if (ikv_actions_find(actions, name).bits != 0)
         return IKV_DUPLICATE;
     if (actions->action_slots.used == actions->action_slots.capacity)
         return IKV_FULL_ACTIONS;
@@ -272,7 +272,7 @@ ikv_status ikv_action_add(ikv_actions *actions, ikv_action_set set,
     return IKV_OK;
 }
 
-const char *ikv_action_name(const ikv_actions *actions, ikv_action_id action)
+const char *ikv_actions_name(const ikv_actions *actions, ikv_action_id action)
 {
     uint32_t place = find_action(actions, action);
     return place != IKVI_NO_SLOT
@@ -281,19 +281,19 @@ const char *ikv_action_name(const ikv_actions *actions, ikv_action_id action)
                : NULL;
 }
 
-ikv_action_set ikv_action_set_of(const ikv_actions *actions,
-                                 ikv_action_id action)
+ikv_action_set ikv_actions_set_of(const ikv_actions *actions,
+                                  ikv_action_id action)
 {
     uint32_t place = find_action(actions, action);
     return place != IKVI_NO_SLOT ? action_row_at(actions, place)->set
                                  : (ikv_action_set)IKV_MAIN_SET;
 }
 
-ikv_status ikv_action_remove(ikv_actions *actions, ikv_action_id action)
+ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
 {
     if (find_action(actions, action) == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    ikv_action_unbind_all(actions, action);
+    ikv_actions_unbind_all(actions, action);
     uint32_t place = find_action(actions, action);
     if (place == IKVI_NO_SLOT)
         return IKV_OK; /* a handler of its end has removed it */
@@ -363,9 +363,9 @@ static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
     }
 }
 
-ikv_status ikv_action_bind(ikv_actions *actions, ikv_action_id action,
-                           const char *text, const ikv_scope *scope,
-                           ikv_binding *binding)
+ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
+                            const char *text, const ikv_scope *scope,
+                            ikv_binding *binding)
 {
     static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
     action_shape shape;
@@ -416,7 +416,7 @@ static void unlink_binding(ikv_actions *a, uint32_t place)
         row->last = before;
 }
 
-ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding)
+ikv_status ikv_actions_unbind(ikv_actions *actions, ikv_binding binding)
 {
     uint32_t place = find_binding(actions, binding);
     if (place == IKVI_NO_SLOT)
@@ -434,18 +434,18 @@ ikv_status ikv_action_unbind(ikv_actions *actions, ikv_binding binding)
     return IKV_OK;
 }
 
-ikv_status ikv_action_unbind_all(ikv_actions *actions, ikv_action_id action)
+ikv_status ikv_actions_unbind_all(ikv_actions *actions, ikv_action_id action)
 {
     if (find_action(actions, action) == IKVI_NO_SLOT)
         return actions != NULL ? IKV_STALE : IKV_BAD_ARGUMENT;
     ikv_binding first;
-    while ((first = ikv_action_binding(actions, action, 0)).bits != 0)
-        ikv_action_unbind(actions, first);
+    while ((first = ikv_actions_binding(actions, action, 0)).bits != 0)
+        ikv_actions_unbind(actions, first);
     return IKV_OK;
 }
 
-ikv_binding ikv_action_binding(const ikv_actions *actions, ikv_action_id action,
-                               uint32_t nth)
+ikv_binding ikv_actions_binding(const ikv_actions *actions,
+                                ikv_action_id action, uint32_t nth)
 {
     uint32_t at = find_action(actions, action);
     uint32_t place =
@@ -456,8 +456,8 @@ ikv_binding ikv_action_binding(const ikv_actions *actions, ikv_action_id action,
                              : (ikv_binding){0};
 }
 
-ikv_binding ikv_action_binding_of(const ikv_actions *actions,
-                                  const ikv_event *event)
+ikv_binding ikv_actions_binding_of(const ikv_actions *actions,
+                                   const ikv_event *event)
 {
     if (actions == NULL || event == NULL ||
         event->kind < IKV_KIND_ACTION_START ||
@@ -507,9 +507,9 @@ static bool scopes_meet(const ikv_scope *a, const ikv_scope *b)
                                      : a->target.bits == b->target.bits);
 }
 
-uint32_t ikv_action_conflicts(const ikv_actions *actions, ikv_action_id action,
-                              const char *text, const ikv_scope *scope,
-                              ikv_binding *list, uint32_t room)
+uint32_t ikv_actions_conflicts(const ikv_actions *actions, ikv_action_id action,
+                               const char *text, const ikv_scope *scope,
+                               ikv_binding *list, uint32_t room)
 {
     static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
     action_shape shape;
@@ -533,8 +533,8 @@ uint32_t ikv_action_conflicts(const ikv_actions *actions, ikv_action_id action,
 
 /* --------------------------------------------------------------- asking -- */
 
-ikv_action_state ikv_action_ask(const ikv_actions *actions,
-                                ikv_action_id action, uint8_t seat)
+ikv_action_state ikv_actions_ask(const ikv_actions *actions,
+                                 ikv_action_id action, uint8_t seat)
 {
     uint32_t place = find_action(actions, action);
     if (place == IKVI_NO_SLOT)
@@ -550,7 +550,7 @@ ikv_action_state ikv_action_ask(const ikv_actions *actions,
                               .steps = run->steps};
 }
 
-ikv_action_counters ikv_action_count(const ikv_actions *actions)
+ikv_action_counters ikv_actions_count(const ikv_actions *actions)
 {
     if (actions == NULL)
         return (ikv_action_counters){0};
@@ -563,7 +563,7 @@ ikv_action_counters ikv_action_count(const ikv_actions *actions)
     return counters;
 }
 
-uint32_t ikv_action_room(const ikv_actions *actions)
+uint32_t ikv_actions_room(const ikv_actions *actions)
 {
     return actions != NULL ? actions->binding_slots.capacity : 0;
 }
@@ -620,7 +620,7 @@ static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
     return on;
 }
 
-const char *ikv_action_validate(const ikv_actions *actions)
+const char *ikv_actions_validate(const ikv_actions *actions)
 {
     if (actions == NULL)
         return NULL;

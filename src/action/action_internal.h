@@ -137,7 +137,7 @@ struct ikv_actions {
     uint32_t heads[TRIGGER_BUCKETS];
     uint32_t held_count;
     uint32_t axes;    /* bindings that are one of several parts */
-    uint32_t step;    /* counts ikv_action_step() */
+    uint32_t step;    /* counts ikv_actions_step() */
     uint32_t tries;   /* counts presses */
     uint64_t changes; /* of what is held: loops begin anew after one */
     uint64_t time_ns; /* of what is being settled */

@@ -13,8 +13,8 @@ enum {
 /* From where on half an axis counts as pressed, and below where as let go. */
 static const float press_at = 0.5f, release_at = 0.4f;
 
-bool ikv_action_is_on(const ikv_actions *actions, ikv_action_set set,
-                      uint8_t seat)
+bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
+                       uint8_t seat)
 {
     return actions != NULL && set < actions->set_count &&
            (action_set_at(actions, set)->off >> action_seat(actions, seat) &
@@ -444,7 +444,7 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
     const binding_run *run = binding_run_at(a, place * a->seats + seat);
     ikv_action_set set = action_row_at(a, b->action)->set;
     if (run->on || (input->release && !b->shape.axis) ||
-        !ikv_action_is_on(a, set, (uint8_t)seat) ||
+        !ikv_actions_is_on(a, set, (uint8_t)seat) ||
         !scope_holds(a, &b->scope, seat, input))
         return false;
     binding_run trial = *run;
@@ -626,8 +626,8 @@ static void learn_from(ikv_actions *a, const ikv_event *event)
     learning->on = false;
 }
 
-ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
-                            uint32_t cancel_code)
+ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
+                             uint32_t cancel_code)
 {
     if (actions == NULL || seat >= actions->seats)
         return IKV_BAD_ARGUMENT;
@@ -638,7 +638,7 @@ ikv_status ikv_action_learn(ikv_actions *actions, uint8_t seat,
     return IKV_OK;
 }
 
-ikv_status ikv_action_learned(ikv_actions *actions, char *buffer, size_t size)
+ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer, size_t size)
 {
     if (actions == NULL || buffer == NULL || size == 0)
         return IKV_BAD_ARGUMENT;
@@ -651,7 +651,7 @@ ikv_status ikv_action_learned(ikv_actions *actions, char *buffer, size_t size)
     return IKV_OK;
 }
 
-void ikv_action_stop_learning(ikv_actions *actions)
+void ikv_actions_stop_learning(ikv_actions *actions)
 {
     if (actions != NULL)
         actions->learning = (action_learning){0};
@@ -703,7 +703,8 @@ void ikvi_action_on_routed(void *actions, ikv_router *router,
     note_input(a, event, at, claimed);
 }
 
-void ikv_action_take(ikv_actions *actions, const ikv_event *event, bool claimed)
+void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
+                      bool claimed)
 {
     if (actions != NULL && event != NULL && ikvi_event_is_good(NULL, event))
         note_input(actions, event, UINT8_MAX, claimed);
@@ -734,8 +735,8 @@ static void end_what_is_over(ikv_actions *a)
     }
 }
 
-void ikv_action_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
-                       bool lost)
+void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
+                        bool lost)
 {
     ikv_actions *a = actions;
     if (a == NULL || a->resolving ||
@@ -780,7 +781,7 @@ static void end_motion(ikv_actions *a)
     }
 }
 
-void ikv_action_step(ikv_actions *actions, uint64_t time_ns)
+void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;
     if (a == NULL || a->resolving || a->held_count == 0)

@@ -438,7 +438,7 @@ static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
                : IKVI_NO_SLOT;
 }
 
-/* D4: where a subscription stands among others in a visit: by rank, then age. */
+/* D4: where a subscription stands among others in a visit: rank, then age. */
 typedef struct bus_order {
     int32_t rank;
     uint64_t birth;

@@ -26,10 +26,10 @@ _Static_assert(offsetof(ikv_event, view) == 28, "E1");
 _Static_assert(offsetof(ikv_event, seat) == 29, "E1");
 _Static_assert(offsetof(ikv_event, samples) == 30, "E1");
 _Static_assert(offsetof(ikv_event, user) == 32, "E1");
-_Static_assert(sizeof(ikv_pointer) == 32, "E1");
-_Static_assert(sizeof(ikv_text) == 32, "E1");
-_Static_assert(sizeof(ikv_compose) == 32, "E1");
-_Static_assert(offsetof(ikv_field_change, after) == 16, "E1");
+_Static_assert(sizeof(ikv_pointer_data) == 32, "E1");
+_Static_assert(sizeof(ikv_text_data) == 32, "E1");
+_Static_assert(sizeof(ikv_compose_data) == 32, "E1");
+_Static_assert(offsetof(ikv_field_data, after) == 16, "E1");
 
 enum {
     PAYLOAD = offsetof(ikv_event, user),

@@ -154,7 +154,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         ikvi_router_join(l->routers[i], l->routers, l->router_count);
     }
     for (uint32_t i = 0; l->actions != NULL && i < l->router_count; i++)
-        ikv_action_follow(l->actions, l->routers[i]);
+        ikv_actions_follow(l->actions, l->routers[i]);
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i].loop = l;
@@ -312,7 +312,7 @@ static void end_past(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
-    ikv_overlap_step(loop->overlaps, loop->s.next_step, loop->s.step_end);
+    ikv_overlaps_step(loop->overlaps, loop->s.next_step, loop->s.step_end);
     ikv_bus_advance(loop->bus, loop->s.next_end);
     if (IKVI_UNLIKELY(loop->given > 0))
         ikvi_loop_give_inboxes(loop);
@@ -360,7 +360,7 @@ IKVI_APART static void run_step(ikv_loop *loop)
         ikvi_loop_route_step(loop);
     ikvi_loop_advance_holds(loop,
                             loop->s.step_end > 0 ? loop->s.step_end - 1 : 0);
-    ikv_action_step(loop->actions, loop->s.step_end);
+    ikv_actions_step(loop->actions, loop->s.step_end);
     ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end,
                    loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
 }

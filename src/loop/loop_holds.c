@@ -30,14 +30,14 @@ void ikvi_loop_send_due_holds(ikv_loop *loop, uint64_t clock)
             sent = ikvi_router_advance(loop->routers[i], next) || sent;
         if (!sent)
             return; /* inside a handler: they are sent after its event */
-        ikv_action_settle(loop->actions, next, false, false);
+        ikv_actions_settle(loop->actions, next, false, false);
     }
 }
 
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
 {
     ikvi_loop_send_due_holds(loop, clock);
-    ikv_action_settle(loop->actions, loop->s.routed_at, false, false);
+    ikv_actions_settle(loop->actions, loop->s.routed_at, false, false);
 }
 
 /* Whether a handler has changed what mice rest on, so that they are to be

@@ -161,9 +161,9 @@ static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
     if (loop->router_count == 0) {
         ikv_event at_root = *event;
         at_root.target = ikv_bus_root(loop->bus);
-        ikv_action_take(loop->actions, &at_root, false);
+        ikv_actions_take(loop->actions, &at_root, false);
     }
-    ikv_action_settle(loop->actions, event->time_ns, typed, lost);
+    ikv_actions_settle(loop->actions, event->time_ns, typed, lost);
 }
 
 /* D6. With `close` asking for the end, unless that is refused. S2: what a

@@ -70,8 +70,8 @@ void ikvi_loop_apply_requests(ikv_loop *loop)
         apply_after_step(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
-/* Takes a note_request down: what it comes to is done now, or when the step that runs
- * has ended. ABSENT if it is so already. */
+/* Takes a request down: what it comes to is done now, or when the step that
+ * runs has ended. ABSENT if it is so already. */
 static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
                                uint64_t lost)
 {

@@ -174,8 +174,8 @@ static void own_part(ikv_overlaps *o, uint32_t place, ikv_target target)
     who_at(o, place)->senses = 0;
 }
 
-ikv_status ikv_overlap_sense(ikv_overlaps *overlaps, ikv_target target,
-                             const ikv_sensing *sensing)
+ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
+                              const ikv_sensing *sensing)
 {
     uint32_t place;
     if (overlaps == NULL || sensing == NULL)
@@ -199,7 +199,8 @@ ikv_status ikv_overlap_sense(ikv_overlaps *overlaps, ikv_target target,
     return IKV_OK;
 }
 
-ikv_sensing ikv_overlap_sensing(const ikv_overlaps *overlaps, ikv_target target)
+ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
+                                 ikv_target target)
 {
     uint32_t place;
     ikv_sensing sensing = {0};
@@ -219,17 +220,17 @@ ikv_sensing ikv_overlap_sensing(const ikv_overlaps *overlaps, ikv_target target)
 }
 
 /* O4: who loses it hears so. */
-ikv_status ikv_overlap_enable(ikv_overlaps *overlaps, ikv_target target,
-                              bool enabled)
+ikv_status ikv_overlaps_enable(ikv_overlaps *overlaps, ikv_target target,
+                               bool enabled)
 {
-    ikv_sensing sensing = ikv_overlap_sensing(overlaps, target);
+    ikv_sensing sensing = ikv_overlaps_sensing(overlaps, target);
     if (sensing.size == 0)
         return overlaps != NULL ? IKV_STALE : IKV_BAD_ARGUMENT;
     sensing.disabled = !enabled;
-    return ikv_overlap_sense(overlaps, target, &sensing);
+    return ikv_overlaps_sense(overlaps, target, &sensing);
 }
 
-ikv_status ikv_overlap_place(ikv_overlaps *overlaps, ikv_target target)
+ikv_status ikv_overlaps_place(ikv_overlaps *overlaps, ikv_target target)
 {
     uint32_t place;
     near_part *part = part_of(overlaps, target, &place);
@@ -516,8 +517,8 @@ IKVI_APART static void try_again(ikv_overlaps *o)
         }
 }
 
-ikv_status ikv_overlap_step(ikv_overlaps *overlaps, uint64_t step,
-                            uint64_t time_ns)
+ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
+                             uint64_t time_ns)
 {
     ikv_overlaps *o = overlaps;
     if (o == NULL)
@@ -549,8 +550,8 @@ static bool is_hidden(const ikv_overlaps *o, uint32_t place, ikv_target target)
 }
 
 /* O6: from an engine's own collision. */
-ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
-                              ikv_target b, const float *point)
+ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
+                               ikv_target b, const float *point)
 {
     ikv_overlaps *o = overlaps;
     uint32_t place[SIDES];
@@ -581,7 +582,7 @@ ikv_status ikv_overlap_report(ikv_overlaps *overlaps, ikv_target a,
     return o->counters.refused == refused ? IKV_OK : IKV_FULL_CONTACTS;
 }
 
-ikv_overlap_counters ikv_overlap_count(const ikv_overlaps *overlaps)
+ikv_overlap_counters ikv_overlaps_count(const ikv_overlaps *overlaps)
 {
     if (overlaps == NULL)
         return (ikv_overlap_counters){0};
@@ -593,7 +594,7 @@ ikv_overlap_counters ikv_overlap_count(const ikv_overlaps *overlaps)
 
 /* ----------------------------------------------------------- validating -- */
 
-const char *ikv_overlap_validate(const ikv_overlaps *overlaps)
+const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
 {
     if (overlaps == NULL)
         return NULL;

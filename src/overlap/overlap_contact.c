@@ -728,8 +728,8 @@ static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
 }
 
 /* S3. */
-uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps, ikv_target target,
-                              uint32_t tags)
+uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps, ikv_target target,
+                               uint32_t tags)
 {
     uint32_t count = 0;
     for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
@@ -738,10 +738,10 @@ uint32_t ikv_overlap_contacts(const ikv_overlaps *overlaps, ikv_target target,
     return count;
 }
 
-bool ikv_overlap_contact(const ikv_overlaps *overlaps, ikv_target target,
-                         uint32_t tags, uint32_t nth, ikv_contact *contact)
+bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
+                          uint32_t tags, uint32_t nth, ikv_contact *contact)
 {
-    uint32_t count = ikv_overlap_contacts(overlaps, target, tags);
+    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
     uint32_t at = contacts_of(overlaps, target);
     if (contact == NULL || nth >= count)
         return false;
@@ -765,8 +765,8 @@ bool ikv_overlap_contact(const ikv_overlaps *overlaps, ikv_target target,
     return true;
 }
 
-bool ikv_overlap_touches(const ikv_overlaps *overlaps, ikv_target target,
-                         ikv_target other)
+bool ikv_overlaps_touches(const ikv_overlaps *overlaps, ikv_target target,
+                          ikv_target other)
 {
     for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
          at = contact_at(overlaps, at / 2)->links.after[at % 2])

@@ -335,7 +335,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
     return p;
 }
 
-static void place_pointer(state_pointer *p, const ikv_pointer *at)
+static void place_pointer(state_pointer *p, const ikv_pointer_data *at)
 {
     float dx = at->dx, dy = at->dy;
     if (dx == 0 && dy == 0 && p->placed) {
@@ -458,7 +458,7 @@ static state_pad *pad_of(ikv_state *s, uint32_t filter, uint16_t device)
 /* A new pad's place: that of the same one before it was unplugged, or else a
  * new one, or that of another that is gone. */
 static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
-                                const ikv_device *who)
+                                const ikv_device_data *who)
 {
     state_pad *fresh = NULL, *gone = NULL;
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
@@ -477,7 +477,8 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
 }
 
 static state_pad *connect_pad(ikv_state *s, uint32_t filter,
-                              const ikv_event *event, const ikv_device *who)
+                              const ikv_event *event,
+                              const ikv_device_data *who)
 {
     state_pad *p = place_for_pad(s, filter, who);
     if (p == NULL) {

@@ -199,8 +199,8 @@ static void add_ferries(void)
         sensing.scope = i % 4 == 0;
         sensing.linger = (uint16_t)(i % 3);
         sensing.swept = i % 5 == 0;
-        if (ikv_overlap_sense(ikv_kit_overlaps(h.kit), h.ferries[i], &sensing) <
-            0)
+        if (ikv_overlaps_sense(ikv_kit_overlaps(h.kit), h.ferries[i],
+                               &sensing) < 0)
             exit(4);
         hear(IKV_KIND_POINTER_DOWN, h.ferries[i], grab, NULL, "grab");
         hear(IKV_KIND_POINTER_MOVE, h.ferries[i], follow, NULL, "follow");
@@ -219,10 +219,10 @@ static void add_actions(void)
         ikv_action_id id;
         char name[16];
         snprintf(name, sizeof name, "action %d", (int)i / 2);
-        id = ikv_action_find(actions, name);
+        id = ikv_actions_find(actions, name);
         if (id.bits == 0)
-            ikv_action_add(actions, IKV_MAIN_SET, name, &id);
-        if (ikv_action_bind(actions, id, bindings[i], NULL, NULL) < 0)
+            ikv_actions_add(actions, IKV_MAIN_SET, name, &id);
+        if (ikv_actions_bind(actions, id, bindings[i], NULL, NULL) < 0)
             exit(4);
     }
 }

@@ -38,6 +38,13 @@ static float size_of(float value)
     return value < 0 ? -value : value;
 }
 
+static float axis_value(const ikv_pad_state *pad, uint32_t number)
+{
+    if (number < 2)
+        return pad->left[number];
+    return number < 4 ? pad->right[number - 2] : pad->axes[number];
+}
+
 /* After the dead zone; of several pads the one that is furthest. */
 static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
 {
@@ -46,9 +53,7 @@ static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
     if (number >= IKV_PAD_AXES)
         return 0;
     for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++) {
-        float value = number < 2   ? pad.left[number]
-                      : number < 4 ? pad.right[number - 2]
-                                   : pad.axes[number];
+        float value = axis_value(&pad, number);
         most = size_of(value) > size_of(most) ? value : most;
     }
     return most;

@@ -206,8 +206,9 @@ static const char *value_fault(uint32_t field, const ikv_condition *condition)
         return given == IKV_VALUE_INTEGER || given == IKV_VALUE_NUMBER
                    ? NULL
                    : "a number: {IKV_VALUE_INTEGER, {.integer = 1}}";
-    return given == field ? NULL
-           : field == IKV_VALUE_BOOL
+    if (given == field)
+        return NULL;
+    return field == IKV_VALUE_BOOL
                ? "{IKV_VALUE_BOOL, {.boolean = true}}"
                : "a target: {IKV_VALUE_TARGET, {.target = lamp}}";
 }
@@ -226,7 +227,7 @@ static int order_of_signed(int64_t value, double with)
     if (value != whole)
         return value < whole ? -1 : 1;
     double rest = with - (double)whole;
-    return rest > 0 ? -1 : rest < 0 ? 1 : 0;
+    return (rest < 0) - (rest > 0);
 }
 
 static int order_of_unsigned(uint64_t value, double with)
@@ -251,19 +252,23 @@ static int order_of_numbers(uint8_t field_type, ikv_value value,
 {
     if (value.type == IKV_VALUE_NUMBER) {
         double a = value.bits.number, b = with.number;
-        return a < b ? -1 : a > b ? 1 : a == b ? 0 : UNORDERED;
+        if (a != a || b != b)
+            return UNORDERED;
+        return (a > b) - (a < b);
     }
     int64_t a = value.bits.integer;
     bool wide = field_type == IKV_TYPE_U64;
+    if (with_type == IKV_VALUE_NUMBER && with.number != with.number)
+        return UNORDERED;
     if (with_type == IKV_VALUE_NUMBER)
-        return with.number != with.number ? UNORDERED
-               : wide ? order_of_unsigned((uint64_t)a, with.number)
-                      : order_of_signed(a, with.number);
+        return wide ? order_of_unsigned((uint64_t)a, with.number)
+                    : order_of_signed(a, with.number);
+    if (wide && with.integer < 0)
+        return 1;
     if (wide)
-        return with.integer < 0 || (uint64_t)a > (uint64_t)with.integer ? 1
-               : (uint64_t)a < (uint64_t)with.integer                   ? -1
-                                                                        : 0;
-    return a < with.integer ? -1 : a > with.integer ? 1 : 0;
+        return ((uint64_t)a > (uint64_t)with.integer) -
+               ((uint64_t)a < (uint64_t)with.integer);
+    return (a > with.integer) - (a < with.integer);
 }
 
 static bool holds_order(uint32_t comparison, int order)

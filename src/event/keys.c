@@ -373,7 +373,7 @@ const char *ikv_key_name(uint32_t key, char *buffer)
                    : NULL;
     if (!is_character(key) || buffer == NULL)
         return NULL;
-    int more = key < 0x80 ? 0 : key < 0x800 ? 1 : key < 0x10000 ? 2 : 3;
+    int more = (key >= 0x80) + (key >= 0x800) + (key >= 0x10000);
     static const uint8_t lead[] = {0, 0xc0, 0xe0, 0xf0};
     buffer[0] = (char)(lead[more] | key >> (6 * more));
     for (int i = 1; i <= more; i++)
@@ -386,10 +386,7 @@ const char *ikv_key_name(uint32_t key, char *buffer)
 static uint32_t only_character(const char *name)
 {
     const uint8_t *bytes = (const uint8_t *)name;
-    int more = bytes[0] < 0x80   ? 0
-               : bytes[0] < 0xe0 ? 1
-               : bytes[0] < 0xf0 ? 2
-                                 : 3;
+    int more = (bytes[0] >= 0x80) + (bytes[0] >= 0xe0) + (bytes[0] >= 0xf0);
     static const uint8_t mask[] = {0x7f, 0x1f, 0x0f, 0x07};
     uint32_t point = bytes[0] & mask[more];
     for (int i = 1; i <= more; i++) {

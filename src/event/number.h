@@ -6,4 +6,12 @@
 
 float ikvi_sqrt(double value);
 
+/* What is no number stays so. */
+static inline float ikvi_clamp(float value, float least, float most)
+{
+    if (value < least)
+        return least;
+    return value > most ? most : value;
+}
+
 #endif

@@ -8,7 +8,7 @@ static float zoned(const ikvi_zones *zones, float value)
 {
     float size = value < 0 ? -value : value;
     float part = (size - zones->inner) / (zones->outer - zones->inner);
-    part = part < 0 ? 0 : part > 1 ? 1 : part;
+    part = ikvi_clamp(part, 0, 1);
     return value < 0 ? -part : part;
 }
 

@@ -27,11 +27,13 @@ uint64_t ikvi_loop_earliest_due(const ikv_loop *loop)
 /* Whose moves are merged: as far as a number tells. */
 static uint64_t merge_key(const ikv_event *event, uint8_t family)
 {
-    uint32_t who = family == IKV_FAMILY_POINTER ? event->pointer.pointer
-                   : family == IKV_FAMILY_WHEEL ? event->wheel.pointer
-                   : family == IKV_FAMILY_PAD
-                       ? event->pad.pad * 256u + event->pad.index
-                       : event->target.bits;
+    uint32_t who = event->target.bits;
+    if (family == IKV_FAMILY_POINTER)
+        who = event->pointer.pointer;
+    else if (family == IKV_FAMILY_WHEEL)
+        who = event->wheel.pointer;
+    else if (family == IKV_FAMILY_PAD)
+        who = event->pad.pad * 256u + event->pad.index;
     return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;
 }
 

@@ -388,9 +388,9 @@ void ikvi_loop_route_between(ikv_loop *loop)
             break;
         if (!entry->played && live == 0)
             live = ikvi_loop_next_group(loop);
-        uint32_t group = is_alone(entry)     ? ikvi_loop_next_group(loop)
-                         : entry->group != 0 ? entry->group
-                                             : live;
+        uint32_t group = entry->group != 0 ? entry->group : live;
+        if (is_alone(entry))
+            group = ikvi_loop_next_group(loop);
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
         bool input =

@@ -181,7 +181,7 @@ static void fatten(near_box *fat, const near_box *box, uint32_t axis,
     float size = -box->high[axis] - box->low[axis];
     float slack = (0.05f * size + 0.05f * typical) * margin;
     float ahead = step * STEPS_AHEAD * margin, most = 4 * (typical + size);
-    ahead = ahead > most ? most : ahead < -most ? -most : ahead;
+    ahead = ikvi_clamp(ahead, -most, most);
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
 }
@@ -199,7 +199,9 @@ static uint32_t cell_along(const overlap_grid *g, uint32_t axis, float x)
 {
     uint32_t count = axis == 0 ? g->columns : g->rows;
     float at = (x - g->from[axis]) * g->per[axis];
-    return at > 0 ? (at < (float)count ? (uint32_t)at : count - 1) : 0;
+    if (!(at > 0))
+        return 0;
+    return at < (float)count ? (uint32_t)at : count - 1;
 }
 
 typedef struct cell_range {

@@ -159,9 +159,9 @@ static uint8_t class_of(const ikv_queue *q, ikv_kind kind)
 static uint32_t kept_free(const ikv_queue *q, ikv_kind kind, uint32_t reserve)
 {
     uint8_t class = class_of(q, kind);
-    return class == IKV_QUEUE_TRANSITION  ? 0
-           : class == IKV_QUEUE_MERGEABLE ? reserve
-                                          : reserve / 2;
+    if (class == IKV_QUEUE_TRANSITION)
+        return 0;
+    return class == IKV_QUEUE_MERGEABLE ? reserve : reserve / 2;
 }
 
 static uint32_t least_kept_free(const ikv_queue *q, const ikv_event *events,

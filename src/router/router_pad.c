@@ -3,11 +3,6 @@
  */
 #include "router_internal.h"
 
-static float clamped(float value)
-{
-    return value > 1 ? 1 : value < -1 ? -1 : value;
-}
-
 static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 {
     pad_state *free_one = NULL;
@@ -48,7 +43,7 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
-    event.pad.value = clamped(event.pad.value);
+    event.pad.value = ikvi_clamp(event.pad.value, -1, 1);
     pad_state *pad = find_pad(r, &event, event.kind != IKV_KIND_PAD_UP);
     bool axis = event.kind == IKV_KIND_PAD_AXIS;
     if (pad == NULL && event.kind != IKV_KIND_PAD_UP)

@@ -354,13 +354,13 @@ static const char *nonsense(const pointer *p, const ikv_event *event)
         return "the pointer was of another type before";
     switch (event->kind) {
     case IKV_KIND_POINTER_DOWN:
-        return bit == 0               ? "its button is none of 0 to 7"
-               : (buttons & bit) != 0 ? "the button is down already"
-                                      : NULL;
+        if (bit == 0)
+            return "its button is none of 0 to 7";
+        return (buttons & bit) != 0 ? "the button is down already" : NULL;
     case IKV_KIND_POINTER_UP:
-        return bit == 0               ? "its button is none of 0 to 7"
-               : (buttons & bit) == 0 ? "the button is not down"
-                                      : NULL;
+        if (bit == 0)
+            return "its button is none of 0 to 7";
+        return (buttons & bit) == 0 ? "the button is not down" : NULL;
     case IKV_KIND_POINTER_CANCEL:
         return buttons != 0 ? NULL : "the pointer is not down";
     case IKV_KIND_POINTER_LEAVE:

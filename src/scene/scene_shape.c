@@ -143,10 +143,14 @@ bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
     float *n = item->shape.numbers;
     n[0] = shape->x;
     n[1] = shape->y;
-    n[2] = shape->type == IKV_SHAPE_CAPSULE  ? shape->x2
-           : shape->type == IKV_SHAPE_CIRCLE ? shape->radius
-                                             : shape->width;
-    n[3] = shape->type == IKV_SHAPE_CAPSULE ? shape->y2 : shape->height;
+    n[2] = shape->width;
+    n[3] = shape->height;
+    if (shape->type == IKV_SHAPE_CIRCLE)
+        n[2] = shape->radius;
+    if (shape->type == IKV_SHAPE_CAPSULE) {
+        n[2] = shape->x2;
+        n[3] = shape->y2;
+    }
     n[4] = shape->radius;
     if (polygon)
         item->shape.polygon = index;
@@ -159,7 +163,9 @@ bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
 /* How far `at` is outside 0..size. */
 static float outside(float at, float size)
 {
-    return at < 0 ? -at : at > size ? at - size : 0;
+    if (at < 0)
+        return -at;
+    return at > size ? at - size : 0;
 }
 
 /* HIT2: the left and top edge are in, the right and bottom ones not. */
@@ -179,7 +185,7 @@ static float line_distance(float x, float y, const float *a, const float *b)
     float lx = b[0] - a[0], ly = b[1] - a[1], px = x - a[0], py = y - a[1];
     float length = lx * lx + ly * ly, along = px * lx + py * ly;
     float share = length > 0 ? along / length : 0;
-    share = share < 0 ? 0 : share > 1 ? 1 : share;
+    share = ikvi_clamp(share, 0, 1);
     px -= share * lx;
     py -= share * ly;
     return px * px + py * py;

@@ -8,6 +8,7 @@
  * state-3  a touch that is not down is forgotten when the next step begins
  */
 #include "../event/memory.h"
+#include "../event/number.h"
 #include "../event/report.h"
 #include "../event/stick.h"
 #include "../event/values.h"
@@ -514,7 +515,7 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
     uint32_t bit = 1u << event->pad.index;
     if (axis && !claimed) {
         float value = event->pad.value;
-        p->now.axes[event->pad.index] = value > 1 ? 1 : value < -1 ? -1 : value;
+        p->now.axes[event->pad.index] = ikvi_clamp(value, -1, 1);
         ikvi_stick(&s->zones, &p->now.axes[0], p->now.left);
         ikvi_stick(&s->zones, &p->now.axes[2], p->now.right);
     } else if (event->kind == IKV_KIND_PAD_DOWN && !claimed) {

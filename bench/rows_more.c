@@ -1,5 +1,5 @@
-/* rows_more.c - the questions that users ask: growth, filters, churn, cold
- * caches, a general signal library, threads. */
+/* rows_more.c - growth, filters, churn, cold caches, a general signal library,
+ * threads. */
 #include "bench.h"
 
 #include <ck_ring.h>

@@ -481,6 +481,15 @@ static const struct {
      "-DIKV_SINGLE_THREAD=ON && cmake --build bare && cmake --install bare "
      "--prefix \"$PWD/bare/to\" && ls bare/to/lib/libikvar.a && ! ls "
      "bare/to/lib/*.so"},
+    {"what is not used",
+     "cmake -S " SOURCE " -B small -DCMAKE_BUILD_TYPE=Release -DIKV_HOST=OFF "
+     "-DIKV_TOOL=OFF -DIKV_EXAMPLES=OFF -DIKV_SHARED=OFF && cmake --build "
+     "small "
+     "&& " TEST_CC " -std=c11 -O2 -I" SOURCE "/include " SOURCE
+     "/tests/consumer/bus_only.c small/libikvar.a -Wl,--gc-sections -o small/"
+     "bus_only && small/bus_only && ! nm small/bus_only | grep -E "
+     "'ikvi?_(scene|state|router|gesture|overlap|touch|near|action|loop|image|"
+     "kit|digest)'"},
     {"no compiler of C++",
      "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "
      "--build plain --target ikvar_host ikvar_example_02_topmost && "
@@ -492,7 +501,7 @@ START_TEST(built_elsewhere)
     int code =
         run_command_line(output, sizeof output, "%s", build_table[_i].commands);
     ck_assert_msg(code == 0, "%s: %s", build_table[_i].what, output);
-    run_command_line(output, sizeof output, "rm -rf host bare plain");
+    run_command_line(output, sizeof output, "rm -rf host bare plain small");
 }
 END_TEST
 

@@ -280,24 +280,45 @@ static bool is_early(const ikv_loop *loop, const ikv_event *event)
            ikvi_loop_to_steps(loop, loop->now) < loop->s.next_end;
 }
 
-/* Whether the head belongs before the next step, not into it. `group` is the
- * one that is being routed, 0 for none: it stays together. */
-static bool is_between(const ikv_loop *loop, uint64_t due, uint32_t group)
+/* L1, T5: whether the head is routed now, between two steps; else it waits for
+ * its step, which takes all that is due before its end. For all alike: live and
+ * played, running and paused, in steps and at frames. `due` is its place in
+ * steps' time; `group` the one that is being routed, which stays together, 0
+ * for none. */
+static bool comes_between(const ikv_loop *loop, uint64_t due, uint32_t group)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    /* Moves that merge are taken to their end. */
+    if (loop->s.marked > 0)
+        return true;
+    /* A single step that is due comes before all else. */
     if (single_step_waits(loop))
         return false;
+    /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
-        return true; /* nothing will make the steps go on */
+        return true;
+    /* It is played and here before its time, alone. */
     if (is_early(loop, event) && (group == 0 || entry->group != group))
         return false;
+    /* It was routed between two steps when it was recorded; or turns the
+     * clock, which has its place there. */
     if (entry->group != 0 || ikvi_loop_is_of_clock(event))
         return due < loop->s.next_end;
+    /* Its tape names its step. */
     if (entry->due != NO_DUE)
-        return false; /* it waits for its step */
+        return false;
+    /* Live: at once while the steps stand still, and at frames what comes from
+     * ports. */
     return loop->s.stopped ||
            (loop->at_frame && entry->how != IKV_INTAKE_INBOX);
+}
+
+static uint64_t due_of_head(const ikv_loop *loop)
+{
+    return ikvi_loop_due_of(loop, loop_event(loop, loop->s.head),
+                            loop_entry_at(loop, loop->s.head),
+                            ikvi_loop_earliest_due(loop));
 }
 
 /* Whether a played event says with which others it was routed. */
@@ -371,59 +392,77 @@ void ikvi_loop_pass_paused_frame(ikv_loop *loop)
     ikvi_loop_scope(loop, scope);
 }
 
+/* What is being routed between two steps. */
+typedef struct between {
+    uint32_t live;  /* the group of what comes from ports; 0: none yet */
+    uint32_t group; /* of what was taken last */
+    bool routed;    /* input was, of that group */
+} between;
+
+/* The group that the head is of: its tape's, one of its own, or that of this
+ * frame's input. */
+static uint32_t group_of_head(ikv_loop *loop, between *b)
+{
+    const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    if (!entry->played && b->live == 0)
+        b->live = ikvi_loop_next_group(loop);
+    if (is_alone(entry))
+        return ikvi_loop_next_group(loop);
+    return entry->group != 0 ? entry->group : b->live;
+}
+
+/* Takes the head, of that group: before the first of a group the raw state has
+ * all its input, after the last resting mice are tested again. */
+static void take_between(ikv_loop *loop, between *b, uint64_t due,
+                         uint32_t group)
+{
+    const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    bool alone = is_alone(entry);
+    bool input = entry->how == IKV_INTAKE_INPUT &&
+                 !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
+    /* A tape's numbers and those given here have nothing in common. */
+    bool apart = alone || group != b->group;
+    if (b->routed && apart)
+        ikvi_loop_retest(loop);
+    if (loop->state != NULL && (!b->routed || apart) && input) {
+        ikv_state_begin_step(loop->state, loop->now);
+        feed_raw(loop, UINT64_MAX, true);
+    }
+    if (loop->s.marked == 0 && !alone)
+        ikvi_loop_mark_run(loop, UINT64_MAX);
+    take_head(loop, due, group);
+    b->routed = input || (b->routed && !apart);
+    b->group = group;
+}
+
 /* L1: paused, or with timing at_frame, what has been taken in is routed at the
  * frame's begin. The moves of one frame merge; of a tape's those of one group,
- * which is a frame of the recorded run; else each is alone. After each group
- * resting mice are tested again. */
+ * which is a frame of the recorded run; else each is alone. */
 void ikvi_loop_route_between(ikv_loop *loop)
 {
-    bool scope = ikvi_loop_scope(loop, true), routed = false;
-    uint32_t live = 0, last = 0;
+    bool scope = ikvi_loop_scope(loop, true);
+    between b = {0, 0, false};
     while (has_more(loop)) {
-        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-        const ikv_event *event = loop_event(loop, loop->s.head);
-        uint64_t due =
-            ikvi_loop_due_of(loop, event, entry, ikvi_loop_earliest_due(loop));
-        if (loop->s.marked == 0 && !is_between(loop, due, routed ? last : 0))
+        uint64_t due = due_of_head(loop);
+        if (!comes_between(loop, due, b.routed ? b.group : 0))
             break;
-        if (!entry->played && live == 0)
-            live = ikvi_loop_next_group(loop);
-        uint32_t group = entry->group != 0 ? entry->group : live;
-        if (is_alone(entry))
-            group = ikvi_loop_next_group(loop);
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
-        bool input =
-            entry->how == IKV_INTAKE_INPUT && !ikvi_loop_is_of_clock(event);
-        /* A tape's numbers and those given here have nothing in common. */
-        bool apart = is_alone(entry) || group != last;
-        if (routed && apart)
-            ikvi_loop_retest(loop);
-        if (loop->state != NULL && (!routed || apart) && input) {
-            ikv_state_begin_step(loop->state, loop->now);
-            feed_raw(loop, UINT64_MAX, true);
-        }
-        if (loop->s.marked == 0 && !is_alone(entry))
-            ikvi_loop_mark_run(loop, UINT64_MAX);
-        take_head(loop, due, group);
-        routed = input || (routed && !apart);
-        last = group;
+        take_between(loop, &b, due, group_of_head(loop, &b));
     }
     loop->s.marked = 0;
-    if (routed)
+    if (b.routed)
         ikvi_loop_retest(loop);
     ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
 
-/* The input of the step that begins; `due` before its end. */
+/* The input of the step that begins. What should have come before it and could
+ * not is late, and comes in it. */
 void ikvi_loop_route_step(ikv_loop *loop)
 {
     while (has_more(loop)) {
-        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-        const ikv_event *event = loop_event(loop, loop->s.head);
-        uint64_t due =
-            ikvi_loop_due_of(loop, event, entry, ikvi_loop_earliest_due(loop));
+        uint64_t due = due_of_head(loop);
         if (due >= loop->s.next_end)
             break;
         if (loop->s.marked == 0)

@@ -127,30 +127,6 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group)
     }
 }
 
-/* Whether a key is a command though the keys go into a text: with Control or
- * Meta, but not with Alt too, which types on some layouts; these three
- * themselves; Escape and F1 to F24. */
-static bool commands(const ikv_loop *loop, const ikv_event *event)
-{
-    uint32_t usage = event->key.code & 0xffff;
-    uint16_t held =
-        ikvi_router_modifiers(ikvi_loop_router_of(loop, event), event->seat);
-    return ((held & IKV_ALT) == 0 && (held & (IKV_CONTROL | IKV_META)) != 0) ||
-           (ikvi_modifier_bit(event->key.code) & ~IKV_SHIFT) != 0 ||
-           usage == 0x29 || (usage >= 0x3a && usage <= 0x45) ||
-           (usage >= 0x68 && usage <= 0x73);
-}
-
-/* Whether it goes into a text. */
-static bool is_typed(const ikv_loop *loop, const ikv_event *event)
-{
-    const ikv_kind_info *info = loop_kind_info(loop, event->kind);
-    bool key = info->family == IKV_FAMILY_KEY;
-    return loop->router_count > 0 &&
-           (key ? !commands(loop, event) : info->family == IKV_FAMILY_TEXT) &&
-           ikv_router_takes_text(ikvi_loop_router_of(loop, event), event->seat);
-}
-
 /* After an input, whatever came of it: what it does to the actions. */
 static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
 {
@@ -175,7 +151,8 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     loop->in_event = true;
     if (loop->actions != NULL)
         ikvi_loop_send_due_holds(loop, event->time_ns);
-    bool typed = loop->state != NULL && is_typed(loop, event);
+    bool typed = loop->state != NULL && loop->router_count > 0 &&
+                 ikvi_router_types(ikvi_loop_router_of(loop, event), event);
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         route_resync(loop, event);
     } else {

@@ -253,3 +253,36 @@ void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
         key_up(r, &up);
     }
 }
+
+/* ----------------------------------------------------------------- text -- */
+
+/* HID usages. */
+enum {
+    USAGE_ESCAPE = 0x29,
+    USAGE_F1 = 0x3a,
+    USAGE_F12 = 0x45,
+    USAGE_F13 = 0x68,
+    USAGE_F24 = 0x73
+};
+
+/* Whether a key is a command though the keys go into a text: with Control or
+ * Meta, but not with Alt too, which types on some layouts; these three
+ * themselves; Escape and F1 to F24. */
+static bool is_command(const ikv_router *r, const ikv_event *event)
+{
+    uint32_t usage = event->key.code & 0xffff;
+    uint16_t held = ikvi_router_modifiers(r, event->seat);
+    return ((held & IKV_ALT) == 0 && (held & (IKV_CONTROL | IKV_META)) != 0) ||
+           (ikvi_modifier_bit(event->key.code) & ~IKV_SHIFT) != 0 ||
+           usage == USAGE_ESCAPE || (usage >= USAGE_F1 && usage <= USAGE_F12) ||
+           (usage >= USAGE_F13 && usage <= USAGE_F24);
+}
+
+bool ikvi_router_types(const ikv_router *r, const ikv_event *event)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
+    bool key = info->family == IKV_FAMILY_KEY;
+    return (key ? !is_command(r, event) : info->family == IKV_FAMILY_TEXT) &&
+           ikv_router_takes_text(r, event->seat);
+}

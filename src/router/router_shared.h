@@ -30,6 +30,9 @@ bool ikvi_router_is_stale(const ikv_router *router);
 /* The modifiers of the keys that the seat holds down. */
 uint16_t ikvi_router_modifiers(const ikv_router *router, uint8_t seat);
 
+/* S2: whether a key or a text goes into a target that takes text. */
+bool ikvi_router_types(const ikv_router *router, const ikv_event *event);
+
 /* Whether an event is under way in it. */
 bool ikvi_router_is_routing(const ikv_router *router);
 

@@ -71,7 +71,7 @@
       "the pointer's target is this one no more", "hover, mouse out, unhover") \
     X(3, POINTER_ENTER, "pointer.enter", POINTER, POINTER, IKV_FROM_R, false,  \
       NONE, "the pointer came into the target or one of its descendants",      \
-      "hover start, roll over, hover, mouse enter")                            \
+      "hover start, pointer came in, hover, mouse enter")                      \
     X(4, POINTER_LEAVE, "pointer.leave", POINTER, POINTER,                     \
       IKV_FROM_R | IKV_FROM_P, false, NONE,                                    \
       "the pointer left the target and all its descendants; from a port: it "  \
@@ -200,11 +200,11 @@
       "a named field of a target got a value", "property changed, attribute")  \
     X(50, ACTION_START, "action.start", ACTION, ACTION, IKV_FROM_A, true,      \
       NONE, "a binding of the action was satisfied",                           \
-      "command, shortcut, virtual event, walk, jump")                          \
+      "command, shortcut, named command, walk, jump")                          \
     X(51, ACTION_HOLD, "action.hold", ACTION, ACTION, IKV_FROM_A, true, NONE,  \
       "each step while the binding is satisfied", "command, held, virtual")    \
     X(52, ACTION_END, "action.end", ACTION, ACTION, IKV_FROM_A, true, NONE,    \
-      "the binding is satisfied no more", "command, released, virtual event")  \
+      "the binding is satisfied no more", "command, released, named command")  \
     X(53, LOOP_START, "loop.start", LOOP, LOOP, IKV_FROM_L, false, NONE,       \
       "once, before the first step", "init, load, ready, begin")               \
     X(54, LOOP_END, "loop.end", LOOP, LOOP, IKV_FROM_L, false, NONE,           \

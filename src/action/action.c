@@ -208,22 +208,19 @@ ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
 
 static uint32_t find_action(const ikv_actions *a, ikv_action_id action)
 {
-    return a != NULL ? ikvi_slots_find(&a->action_slots, (void *)(uintptr_t)a,
-                                       action.bits)
+    return a != NULL ? ikvi_slots_find(&a->action_slots, a, action.bits)
                      : IKVI_NO_SLOT;
 }
 
 static ikv_action_id action_id_at(const ikv_actions *a, uint32_t place)
 {
-    return (ikv_action_id){
-        ikvi_slots_bits(&a->action_slots, (void *)(uintptr_t)a, place)};
+    return (ikv_action_id){ikvi_slots_bits(&a->action_slots, a, place)};
 }
 
 static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
                       uint32_t place)
 {
-    return ikvi_slots_at(slots, (void *)(uintptr_t)a, place)->next ==
-           IKVI_IN_USE;
+    return ikvi_slots_at(slots, a, place)->next == IKVI_IN_USE;
 }
 
 ikv_action_id ikv_actions_list(const ikv_actions *actions, uint32_t nth)
@@ -305,15 +302,13 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
 
 static uint32_t find_binding(const ikv_actions *a, ikv_binding binding)
 {
-    return a != NULL ? ikvi_slots_find(&a->binding_slots, (void *)(uintptr_t)a,
-                                       binding.bits)
+    return a != NULL ? ikvi_slots_find(&a->binding_slots, a, binding.bits)
                      : IKVI_NO_SLOT;
 }
 
 static ikv_binding binding_handle(const ikv_actions *a, uint32_t place)
 {
-    return (ikv_binding){
-        ikvi_slots_bits(&a->binding_slots, (void *)(uintptr_t)a, place)};
+    return (ikv_binding){ikvi_slots_bits(&a->binding_slots, a, place)};
 }
 
 /* A2: the first part that is a trigger. A bucket is in the order of binding. */

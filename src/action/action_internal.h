@@ -152,37 +152,40 @@ struct ikv_actions {
 
 static inline action_row *action_row_at(const ikv_actions *a, uint32_t place)
 {
-    return (action_row *)ikvi_at((void *)(uintptr_t)a, a->rows) + place;
+    IKVI_CHECK(place < a->action_slots.capacity);
+    return (action_row *)ikvi_at(a, a->rows) + place;
 }
 
 static inline action_run *action_run_at(const ikv_actions *a, uint32_t place,
                                         uint32_t seat)
 {
-    return (action_run *)ikvi_at((void *)(uintptr_t)a, a->action_runs) +
-           place * a->seats + seat;
+    IKVI_CHECK(place < a->action_slots.capacity && seat < a->seats);
+    return (action_run *)ikvi_at(a, a->action_runs) + place * a->seats + seat;
 }
 
 static inline action_binding *binding_at(const ikv_actions *a, uint32_t place)
 {
-    return (action_binding *)ikvi_at((void *)(uintptr_t)a, a->bindings) + place;
+    IKVI_CHECK(place < a->binding_slots.capacity);
+    return (action_binding *)ikvi_at(a, a->bindings) + place;
 }
 
 /* Of a binding and a seat: place * seats + seat. */
 static inline binding_run *binding_run_at(const ikv_actions *a, uint32_t index)
 {
-    return (binding_run *)ikvi_at((void *)(uintptr_t)a, a->binding_runs) +
-           index;
+    IKVI_CHECK(index < a->binding_slots.capacity * a->seats);
+    return (binding_run *)ikvi_at(a, a->binding_runs) + index;
 }
 
 static inline action_set *action_set_at(const ikv_actions *a, uint32_t set)
 {
-    return (action_set *)ikvi_at((void *)(uintptr_t)a, a->sets) + set;
+    IKVI_CHECK(set < a->set_room);
+    return (action_set *)ikvi_at(a, a->sets) + set;
 }
 
 /* Which bindings are satisfied, in the order in which they were. */
 static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
 {
-    return (uint32_t *)ikvi_at((void *)(uintptr_t)a, a->held) + nth;
+    return (uint32_t *)ikvi_at(a, a->held) + nth;
 }
 
 static inline uint32_t trigger_bucket(action_part part)

@@ -266,8 +266,7 @@ uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
 {
     if (place >= b->target_slots.capacity)
         return 0;
-    uint32_t bits =
-        ikvi_slots_bits(&b->target_slots, (void *)(uintptr_t)b, place);
+    uint32_t bits = ikvi_slots_bits(&b->target_slots, b, place);
     return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
 }
 

@@ -35,7 +35,7 @@ void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame)
 
 static inline uint8_t *kind_traits(const ikv_bus *b, ikv_kind kind)
 {
-    return (uint8_t *)ikvi_at((void *)(uintptr_t)b, b->kind_traits) + kind;
+    return (uint8_t *)ikvi_at(b, b->kind_traits) + kind;
 }
 
 /* The kind's traits, 0 if the catalogue does not know it. */
@@ -275,12 +275,12 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
             ikvi_bus_subscription(b, link->subscription);
         if (!pending_matches(b, x, target, own, link))
             continue;
-        m->waiting = (bus_entry){.handler = s->handler,
-                                 .user = s->user,
-                                 .visits = s->muted ? 0 : s->visits,
-                                 .subscription = ikvi_slots_bits(
-                                     &b->subscription_slots,
-                                     (void *)(uintptr_t)b, link->subscription)};
+        m->waiting =
+            (bus_entry){.handler = s->handler,
+                        .user = s->user,
+                        .visits = s->muted ? 0 : s->visits,
+                        .subscription = ikvi_slots_bits(&b->subscription_slots,
+                                                        b, link->subscription)};
         m->waiting_order = ikvi_bus_order(s);
         break;
     }

@@ -305,60 +305,68 @@ struct ikv_bus {
 
 static inline bus_entry *ikvi_bus_entry(const ikv_bus *b, uint32_t at)
 {
-    return (bus_entry *)ikvi_at((void *)(uintptr_t)b, b->pool) + at;
+    IKVI_CHECK(at < 2 * b->pool_half);
+    return (bus_entry *)ikvi_at(b, b->pool) + at;
 }
 
 static inline bus_run *ikvi_bus_run(const ikv_bus *b, uint32_t at)
 {
-    return (bus_run *)ikvi_at((void *)(uintptr_t)b, b->runs) + at;
+    IKVI_CHECK(at < b->entry_capacity);
+    return (bus_run *)ikvi_at(b, b->runs) + at;
 }
 
 static inline bus_link *ikvi_bus_link(const ikv_bus *b, uint32_t at)
 {
-    return (bus_link *)ikvi_at((void *)(uintptr_t)b, b->links) + at;
+    IKVI_CHECK(at < b->entry_capacity);
+    return (bus_link *)ikvi_at(b, b->links) + at;
 }
 
 static inline bus_subscription *ikvi_bus_subscription(const ikv_bus *b,
                                                       uint32_t at)
 {
-    return (bus_subscription *)ikvi_at((void *)(uintptr_t)b, b->subscriptions) +
-           at;
+    IKVI_CHECK(at < b->subscription_slots.capacity);
+    return (bus_subscription *)ikvi_at(b, b->subscriptions) + at;
 }
 
 static inline bus_target *ikvi_bus_target(const ikv_bus *b, uint32_t at)
 {
-    return (bus_target *)ikvi_at((void *)(uintptr_t)b, b->targets) + at;
+    IKVI_CHECK(at < b->target_slots.capacity);
+    return (bus_target *)ikvi_at(b, b->targets) + at;
 }
 
 static inline bus_owner *ikvi_bus_owner(const ikv_bus *b, uint32_t at)
 {
-    return (bus_owner *)ikvi_at((void *)(uintptr_t)b, b->owners) + at;
+    IKVI_CHECK(at < b->owner_slots.capacity);
+    return (bus_owner *)ikvi_at(b, b->owners) + at;
 }
 
 static inline uint32_t *ikvi_bus_words(const ikv_bus *b, size_t array)
 {
-    return ikvi_at((void *)(uintptr_t)b, array);
+    return ikvi_at(b, array);
 }
 
 static inline bus_lane *ikvi_bus_lane(const ikv_bus *b, uint32_t at)
 {
-    return (bus_lane *)ikvi_at((void *)(uintptr_t)b, b->lanes) + at;
+    IKVI_CHECK(at < b->lane_capacity);
+    return (bus_lane *)ikvi_at(b, b->lanes) + at;
 }
 
 static inline ikv_event *ikvi_bus_deferred(const ikv_bus *b, uint32_t at)
 {
-    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->deferred) + at;
+    IKVI_CHECK(at < b->deferred_capacity);
+    return (ikv_event *)ikvi_at(b, b->deferred) + at;
 }
 
 static inline ikv_kind_counters *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
 {
-    return (ikv_kind_counters *)ikvi_at((void *)(uintptr_t)b, b->kind_counts) +
-           kind;
+    IKVI_CHECK(kind < b->kind_limit);
+    return (ikv_kind_counters *)ikvi_at(b, b->kind_counts) + kind;
 }
 
 static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
 {
-    return (bus_dispatch *)ikvi_at((void *)(uintptr_t)b, b->dispatches) + depth;
+    IKVI_CHECK(depth < b->depth_limit);
+    return (bus_dispatch *)ikvi_at(b, b->dispatches) + depth;
 }
 
 /* The root: place 0, generation 0; it is never given back. */
@@ -370,8 +378,7 @@ static inline ikv_target ikvi_bus_root(void)
 /* The place of a live target, 0 for the root, IKVI_NONE if stale. */
 static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
 {
-    uint32_t place =
-        ikvi_slots_find(&b->target_slots, (void *)(uintptr_t)b, target.bits);
+    uint32_t place = ikvi_slots_find(&b->target_slots, b, target.bits);
     return place != IKVI_NO_SLOT && !ikvi_bus_target(b, place)->closing
                ? place
                : IKVI_NONE;
@@ -391,48 +398,52 @@ static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
 
 static inline bus_gate *ikvi_bus_gate(const ikv_bus *b, uint32_t at)
 {
-    return (bus_gate *)ikvi_at((void *)(uintptr_t)b, b->gates) + at;
+    IKVI_CHECK(at < b->subscription_slots.capacity);
+    return (bus_gate *)ikvi_at(b, b->gates) + at;
 }
 
 static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
 {
-    return (bus_condition *)ikvi_at((void *)(uintptr_t)b, b->conditions) + at;
+    IKVI_CHECK(at < b->condition_capacity);
+    return (bus_condition *)ikvi_at(b, b->conditions) + at;
 }
 
 static inline ikv_subscription_counters *ikvi_bus_counters(const ikv_bus *b,
                                                            uint32_t at)
 {
-    return (ikv_subscription_counters *)ikvi_at((void *)(uintptr_t)b,
-                                                b->counters) +
-           at;
+    IKVI_CHECK(at < b->subscription_slots.capacity);
+    return (ikv_subscription_counters *)ikvi_at(b, b->counters) + at;
 }
 
 static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)
 {
-    return (bus_extra *)ikvi_at((void *)(uintptr_t)b, b->extras) + at;
+    IKVI_CHECK(at < b->deferred_capacity);
+    return (bus_extra *)ikvi_at(b, b->extras) + at;
 }
 
 static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
 {
-    return (bus_timer *)ikvi_at((void *)(uintptr_t)b, b->timers) + at;
+    IKVI_CHECK(at < b->timer_slots.capacity);
+    return (bus_timer *)ikvi_at(b, b->timers) + at;
 }
 
 static inline bus_rebinding *ikvi_bus_rebinding(const ikv_bus *b, uint32_t at)
 {
-    return (bus_rebinding *)ikvi_at((void *)(uintptr_t)b, b->rebindings) + at;
+    IKVI_CHECK(at < IKV_REBIND_LIMIT);
+    return (bus_rebinding *)ikvi_at(b, b->rebindings) + at;
 }
 
 static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
 {
-    return (bus_mailbox *)ikvi_at((void *)(uintptr_t)b, b->mailboxes) + at;
+    IKVI_CHECK(at < b->mailbox_capacity);
+    return (bus_mailbox *)ikvi_at(b, b->mailboxes) + at;
 }
 
 /* The place of a subscription that has not ended; IKVI_NO_SLOT. */
 static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
                                                   uint32_t bits)
 {
-    uint32_t at =
-        ikvi_slots_find(&b->subscription_slots, (void *)(uintptr_t)b, bits);
+    uint32_t at = ikvi_slots_find(&b->subscription_slots, b, bits);
     return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
                ? at
                : IKVI_NO_SLOT;
@@ -457,8 +468,7 @@ static inline bool ikvi_bus_earlier(bus_order a, bus_order b)
 /* Whether there is one at a place. */
 static inline bool ikvi_bus_subscribed_at(const ikv_bus *b, uint32_t at)
 {
-    return ikvi_slots_at(&b->subscription_slots, (void *)(uintptr_t)b, at)
-                   ->next == IKVI_IN_USE &&
+    return ikvi_slots_at(&b->subscription_slots, b, at)->next == IKVI_IN_USE &&
            !ikvi_bus_subscription(b, at)->ended;
 }
 

@@ -4,7 +4,7 @@
 
 static ikv_event *mail_at(const ikv_bus *b, uint32_t mailbox, uint32_t index)
 {
-    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->mail) +
+    return (ikv_event *)ikvi_at(b, b->mail) +
            (size_t)mailbox * b->mailbox_events + index % b->mailbox_events;
 }
 

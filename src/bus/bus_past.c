@@ -11,7 +11,7 @@
 
 static bus_kept *kept_at(const ikv_bus *b, uint32_t at)
 {
-    return (bus_kept *)ikvi_at((void *)(uintptr_t)b, b->kept) + at;
+    return (bus_kept *)ikvi_at(b, b->kept) + at;
 }
 
 static void take_out_kept(ikv_bus *b, uint32_t at)

@@ -556,8 +556,8 @@ static ikv_status check_config(const ikv_bus *b,
         return refuse(message, IKV_BAD_ARGUMENT, "phases has a bit of no phase",
                       "", ": join IKV_CAPTURING, IKV_AT_TARGET, IKV_BUBBLING");
     if (config->owner.bits != 0) {
-        uint32_t owner = ikvi_slots_find(&b->owner_slots, (void *)(uintptr_t)b,
-                                         config->owner.bits);
+        uint32_t owner =
+            ikvi_slots_find(&b->owner_slots, b, config->owner.bits);
         if (owner == IKVI_NO_SLOT || ikvi_bus_owner(b, owner)->closing)
             return refuse(message, IKV_STALE, "the owner is stale", "",
                           ": it has been dropped, or is not of this bus");
@@ -870,8 +870,8 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
         last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
         const bus_link *l = ikvi_bus_link(b, link);
         if (l->run != at || l->position != i || l->kind != run->kind ||
-            ikvi_slots_bits(&b->subscription_slots, (void *)(uintptr_t)b,
-                            l->subscription) != e->subscription)
+            ikvi_slots_bits(&b->subscription_slots, b, l->subscription) !=
+                e->subscription)
             return "bus-3";
     }
     return dead == run->dead ? NULL : "bus-1";

@@ -48,7 +48,7 @@ ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
 
 static ikv_queue *inbox_of(const ikv_bus *b, const bus_lane *lane)
 {
-    return ikvi_at((void *)(uintptr_t)b, lane->inbox);
+    return ikvi_at(b, lane->inbox);
 }
 
 const char *ikv_bus_lane_name(const ikv_bus *bus, ikv_lane lane)
@@ -85,7 +85,7 @@ ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane)
 static char *payload_at(const ikv_bus *b, uint32_t at)
 {
     size_t size = ikvi_round_up(b->payload_bytes, 16);
-    return (char *)ikvi_at((void *)(uintptr_t)b, b->payloads) + at * size;
+    return (char *)ikvi_at(b, b->payloads) + at * size;
 }
 
 static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
@@ -189,7 +189,7 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
 
 static ikv_event *given_at(const ikv_bus *b, ikv_lane lane, uint32_t at)
 {
-    return (ikv_event *)ikvi_at((void *)(uintptr_t)b, b->given) +
+    return (ikv_event *)ikvi_at(b, b->given) +
            (size_t)lane * b->inbox_capacity + (at & (b->inbox_capacity - 1));
 }
 

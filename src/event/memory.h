@@ -23,9 +23,11 @@ ikv_status ikvi_memory_take(const ikv_memory *memory, size_t size,
                             void **block);
 void ikvi_memory_give(const ikv_memory *memory, void *block, size_t size);
 
-static inline void *ikvi_at(void *block, size_t offset)
+/* What lies there in a block. A module's functions that only look get their
+ * block as const, and the way to its arrays is the same. */
+static inline void *ikvi_at(const void *block, size_t offset)
 {
-    return (char *)block + offset;
+    return (char *)(uintptr_t)block + offset;
 }
 
 static inline uint32_t ikvi_or(uint32_t value, uint32_t fallback)

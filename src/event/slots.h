@@ -35,22 +35,22 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base);
 void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index);
 const char *ikvi_slots_validate(const ikvi_slots *slots, void *base);
 
-static inline ikvi_slot *ikvi_slots_at(const ikvi_slots *slots, void *base,
-                                       uint32_t index)
+static inline ikvi_slot *ikvi_slots_at(const ikvi_slots *slots,
+                                       const void *base, uint32_t index)
 {
     return (ikvi_slot *)ikvi_at(base, slots->slots) + index;
 }
 
-static inline uint32_t ikvi_slots_bits(const ikvi_slots *slots, void *base,
-                                       uint32_t index)
+static inline uint32_t ikvi_slots_bits(const ikvi_slots *slots,
+                                       const void *base, uint32_t index)
 {
     ikvi_slot *slot = ikvi_slots_at(slots, base, index);
     return slot->generation << slots->bits | (index + 1);
 }
 
 /* The slot that a handle names, IKVI_NO_SLOT if it is stale. */
-static inline uint32_t ikvi_slots_find(const ikvi_slots *slots, void *base,
-                                       uint32_t bits)
+static inline uint32_t ikvi_slots_find(const ikvi_slots *slots,
+                                       const void *base, uint32_t bits)
 {
     uint32_t index = (bits & ((1u << slots->bits) - 1)) - 1;
     if (index >= slots->capacity)

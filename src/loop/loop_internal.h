@@ -180,13 +180,14 @@ struct ikv_loop {
 
 static inline ikv_event *loop_event(const ikv_loop *loop, uint32_t index)
 {
-    return (ikv_event *)ikvi_at((void *)(uintptr_t)loop, loop->events) + index;
+    IKVI_CHECK(index < loop->capacity);
+    return (ikv_event *)ikvi_at(loop, loop->events) + index;
 }
 
 static inline loop_entry *loop_entry_at(const ikv_loop *loop, uint32_t index)
 {
-    return (loop_entry *)ikvi_at((void *)(uintptr_t)loop, loop->entries) +
-           index;
+    IKVI_CHECK(index < loop->capacity);
+    return (loop_entry *)ikvi_at(loop, loop->entries) + index;
 }
 
 /* The place in the ring of the nth from the head on. */

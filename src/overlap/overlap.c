@@ -602,8 +602,8 @@ const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
     uint32_t in = 0;
     for (uint32_t i = 0; i < o->capacity; i++) {
         bool is_in = (who_at(o, i)->flags & PART_IN) != 0;
-        bool changed = ((const uint8_t *)ikvi_at((void *)(uintptr_t)&o->changes,
-                                                 o->changes.marks))[i] != 0;
+        bool changed =
+            ((const uint8_t *)ikvi_at(&o->changes, o->changes.marks))[i] != 0;
         in += is_in;
         if (o->scene != NULL && !changed && is_in && !counts_at_all(o, i))
             return "overlap-1";

@@ -186,7 +186,7 @@ struct ikv_overlaps {
 #define OVERLAP_ARRAY(name, type, member)                                      \
     static inline type *name(const ikv_overlaps *o, uint32_t index)            \
     {                                                                          \
-        return (type *)ikvi_at((void *)(uintptr_t)o, o->member) + index;       \
+        return (type *)ikvi_at(o, o->member) + index;                          \
     }
 OVERLAP_ARRAY(part_at, near_part, parts)
 OVERLAP_ARRAY(who_at, near_who, whos)

@@ -145,8 +145,7 @@ static slot *slot_at(ikv_queue *q, uint32_t position)
 
 static ikv_event *own_at(const ikv_queue *q, uint32_t position)
 {
-    return (ikv_event *)ikvi_at((void *)(uintptr_t)q, q->own) +
-           (position & q->own_mask);
+    return (ikv_event *)ikvi_at(q, q->own) + (position & q->own_mask);
 }
 
 static uint8_t class_of(const ikv_queue *q, ikv_kind kind)

@@ -132,19 +132,21 @@ struct ikv_router {
 
 static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
 {
-    return (pointer *)ikvi_at((void *)(uintptr_t)r, r->pointers) + index;
+    IKVI_CHECK(index < r->capacity);
+    return (pointer *)ikvi_at(r, r->pointers) + index;
 }
 
 /* Who was passed a pointer's down (HIT4): passed_limit of them. */
 static inline ikv_target *passed_of(const ikv_router *r, const pointer *p)
 {
-    return (ikv_target *)ikvi_at((void *)(uintptr_t)r, r->passed) +
+    return (ikv_target *)ikvi_at(r, r->passed) +
            (size_t)(p - pointer_at(r, 0)) * r->passed_limit;
 }
 
 static inline held_key *key_at(const ikv_router *r, uint32_t index)
 {
-    return (held_key *)ikvi_at((void *)(uintptr_t)r, r->keys) + index;
+    IKVI_CHECK(index < r->key_capacity);
+    return (held_key *)ikvi_at(r, r->keys) + index;
 }
 
 static inline bool same(ikv_target a, ikv_target b)

@@ -45,37 +45,37 @@ typedef struct box_block {
 
 static uint64_t *boxes_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.boxes);
+    return ikvi_at(s, s->index.boxes);
 }
 
 static box_block *blocks_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.boxes);
+    return ikvi_at(s, s->index.boxes);
 }
 
 static index_home *homes_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.homes);
+    return ikvi_at(s, s->index.homes);
 }
 
 static index_entry *entries_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.entries);
+    return ikvi_at(s, s->index.entries);
 }
 
 static uint32_t *heads_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.heads);
+    return ikvi_at(s, s->index.heads);
 }
 
 static uint32_t *order_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.order);
+    return ikvi_at(s, s->index.order);
 }
 
 static uint32_t *dirty_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.dirty);
+    return ikvi_at(s, s->index.dirty);
 }
 
 /* In a scan a home is not needed: it holds the target's place in `order`. */
@@ -255,7 +255,7 @@ _Static_assert(sizeof(scan_origin) <= 2 * sizeof(index_entry),
 
 static scan_origin *origins_of(const ikv_scene *s)
 {
-    return ikvi_at((void *)(uintptr_t)s, s->index.entries);
+    return ikvi_at(s, s->index.entries);
 }
 
 IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)

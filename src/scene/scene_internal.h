@@ -103,20 +103,21 @@ struct ikv_scene {
 
 static inline scene_item *item_at(const ikv_scene *scene, uint32_t place)
 {
-    return (scene_item *)ikvi_at((void *)(uintptr_t)scene, scene->items) +
-           place;
+    IKVI_CHECK(place < scene->capacity);
+    return (scene_item *)ikvi_at(scene, scene->items) + place;
 }
 
 static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
 {
-    return (scene_polygon *)ikvi_at((void *)(uintptr_t)scene, scene->polygons) +
-           index;
+    IKVI_CHECK(index < scene->polygon_room);
+    return (scene_polygon *)ikvi_at(scene, scene->polygons) + index;
 }
 
 static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
                                       uint32_t view)
 {
-    return (scene_camera *)ikvi_at((void *)(uintptr_t)scene, scene->cameras) +
+    IKVI_CHECK(layer * scene->views + view < scene->layers * scene->views);
+    return (scene_camera *)ikvi_at(scene, scene->cameras) +
            layer * scene->views + view;
 }
 

@@ -150,7 +150,7 @@ static state_key *state_key_at(const ikv_state *s, uint32_t filter,
 {
     if (filter >= STATE_FILTERS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
         return NULL;
-    return (state_key *)ikvi_at((void *)(uintptr_t)s, s->keys) +
+    return (state_key *)ikvi_at(s, s->keys) +
            ((size_t)filter * s->seats + seat_of(s, seat)) * KEYS +
            (code & 0xff);
 }
@@ -158,7 +158,8 @@ static state_key *state_key_at(const ikv_state *s, uint32_t filter,
 static state_pointer *pointer_in(const ikv_state *s, uint32_t filter,
                                  uint32_t at)
 {
-    return (state_pointer *)ikvi_at((void *)(uintptr_t)s, s->pointers) +
+    IKVI_CHECK(filter < STATE_FILTERS && at < s->capacity);
+    return (state_pointer *)ikvi_at(s, s->pointers) +
            (size_t)filter * s->capacity + at;
 }
 

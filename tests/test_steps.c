@@ -554,6 +554,58 @@ START_TEST(told_apart)
 }
 END_TEST
 
+/* Q2, E5: however far the merged ones went, the sum comes, as far as it can be
+ * told. */
+static float motion_heard[2];
+
+static ikv_verdict keep_motion(const ikv_event *e, const ikv_delivery *d,
+                               void *user)
+{
+    (void)d, (void)user;
+    motion_heard[0] = e->kind == IKV_KIND_WHEEL ? e->wheel.dx : e->pointer.dx;
+    motion_heard[1] = e->kind == IKV_KIND_WHEEL ? e->wheel.dy : e->pointer.dy;
+    return IKV_CONTINUE;
+}
+
+START_TEST(far_motion)
+{
+    static const struct {
+        float dx, dy, sum[2];
+    } rows[] = {{6e8f, 1, {IKV_COORDINATE_LIMIT, 3}},
+                {-6e8f, -6e8f, {-IKV_COORDINATE_LIMIT, -IKV_COORDINATE_LIMIT}},
+                {3e8f, 0, {9e8f, 0}}};
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_MOVE, IKV_KIND_WHEEL};
+    ikv_target everywhere = {0};
+    open_loop();
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int kind = 0; kind < 2; kind++)
+        ok(ikv_bus_hear(k.bus, kinds[kind], everywhere, keep_motion, NULL,
+                        NULL));
+    for (int kind = 0; kind < 2; kind++) {
+        for (int i = 0; i < 3; i++) {
+            ikv_event e = ikv_event_make(kinds[kind], k.fake.now_ns);
+            e.device = k.fake.device;
+            if (kind == 0) {
+                e.pointer.button = -1;
+                e.pointer.dx = rows[_i].dx;
+                e.pointer.dy = rows[_i].dy;
+            } else {
+                e.wheel.dx = rows[_i].dx;
+                e.wheel.dy = rows[_i].dy;
+            }
+            ok(ikv_sink_push(k.fake.sink, &e));
+        }
+        motion_heard[0] = motion_heard[1] = 0;
+        kit_frame(&k, 40 + 40 * (uint64_t)kind);
+        ck_assert_float_eq(motion_heard[0], rows[_i].sum[0]);
+        ck_assert_float_eq(motion_heard[1], rows[_i].sum[1]);
+    }
+    ck_assert_uint_eq(ikv_router_count(k.router).not_finite, 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* Q2: more pointers than there is room to remember: told apart, none lost. */
 START_TEST(many_merge)
 {
@@ -890,6 +942,7 @@ Suite *steps_suite(void)
     add_table(s, "L6 not idle", not_idle, ROWS(idle_table));
     add_table(s, "Q2 told apart", told_apart, ROWS(differ_table));
     add(s, "Q2 many pointers", many_merge);
+    add_table(s, "Q2 E5 far motion", far_motion, 3);
     add(s, "L5 no router", no_router);
     add_table(s, "Q3 flood", flood, 3);
     add_table(s, "Q3 reserve", reserve, 2);

@@ -19,6 +19,7 @@
 #include "../bus/bus_shared.h"
 #include "../event/atomic.h"
 #include "../event/memory.h"
+#include "../event/number.h"
 #include "../event/report.h"
 #include "../event/text.h"
 #include "../event/values.h"

@@ -120,15 +120,22 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint64_t end)
     loop->s.marked = nth;
 }
 
+/* E5: what comes of it is still a motion that may be delivered and recorded. */
+static void add_to(float *sum, float motion)
+{
+    *sum =
+        ikvi_clamp(*sum + motion, -IKV_COORDINATE_LIMIT, IKV_COORDINATE_LIMIT);
+}
+
 static void add_motion(ikv_event *to, const ikv_event *from, uint8_t family)
 {
     if (family == IKV_FAMILY_POINTER) {
-        to->pointer.dx += from->pointer.dx;
-        to->pointer.dy += from->pointer.dy;
+        add_to(&to->pointer.dx, from->pointer.dx);
+        add_to(&to->pointer.dy, from->pointer.dy);
     } else if (family == IKV_FAMILY_WHEEL) {
-        to->wheel.dx += from->wheel.dx;
-        to->wheel.dy += from->wheel.dy;
-        to->wheel.dz += from->wheel.dz;
+        add_to(&to->wheel.dx, from->wheel.dx);
+        add_to(&to->wheel.dy, from->wheel.dy);
+        add_to(&to->wheel.dz, from->wheel.dz);
     }
 }
 

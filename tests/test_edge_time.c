@@ -1001,6 +1001,40 @@ START_TEST(images_of_some_parts)
 }
 END_TEST
 
+/* While a lane is flushed no image is saved: what was taken from its inbox is in
+ * neither place. */
+static int saves_tried;
+
+static void try_to_save(const ikv_event *event, const ikv_intake *intake,
+                        void *image)
+{
+    (void)event;
+    if (intake->how != IKV_INTAKE_INBOX)
+        return;
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    status_is(ikv_image_save(&parts, image, ikv_image_size(&parts)), IKV_BUSY);
+    saves_tried++;
+}
+
+START_TEST(saved_in_a_flush)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    char *image = malloc(ikv_image_size(&parts));
+    saves_tried = 0;
+    ok(ikv_loop_set_recorder(k.loop, try_to_save, image));
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e));
+    kit_frame(&k, 40);
+    ck_assert_int_eq(saves_tried, 1);
+    ok(ikv_image_save(&parts, image, ikv_image_size(&parts)));
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
@@ -1013,6 +1047,7 @@ Suite *edge_time_suite(void)
     add_table(s, "39 a drag between views", drag_between_views, 2);
     add(s, "39 one scene a bus", one_scene);
     add(s, "43 names in the log", log_names);
+    add(s, "32 saved in a flush", saved_in_a_flush);
     add(s, "38 going back", going_back);
     add(s, "38 ended and back", ended_and_back);
     add(s, "38 little room", little_room);

@@ -341,6 +341,28 @@ START_TEST(wrong_here)
 }
 END_TEST
 
+/* A rectangle of the view finds what lies in each of its corners. */
+START_TEST(rect_corners)
+{
+    static const float at[4][2] = {{2, 2}, {94, 2}, {94, 94}, {2, 94}};
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_query query = IKV_QUERY_INIT;
+    ikv_target found[4], corner[4], none = {0};
+    for (int i = 0; i < 4; i++)
+        corner[i] = rect_target(k.scene, none, at[i][0], at[i][1], 4, 4, 0);
+    rect_target(k.scene, none, 101, 2, 4, 4, 0);
+    rect_target(k.scene, none, 2, 101, 4, 4, 0);
+    ck_assert_uint_eq(ikv_scene_pick_rect(k.scene, &query, 100, 100, found, 4),
+                      4);
+    for (int i = 0; i < 4; i++) /* the topmost first */
+        ck_assert_uint_eq(found[i].bits, corner[3 - i].bits);
+    ikv_scene_counters n = ikv_scene_count(k.scene);
+    ck_assert_uint_eq(n.refreshes, 1);
+    kit_close(&k);
+}
+END_TEST
+
 /* Questions that can't be asked are answered with nothing, by each that asks.
  */
 static const struct {
@@ -837,6 +859,7 @@ Suite *scene_suite(void)
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));
     add(s, "E4 what can't be here", wrong_here);
+    add(s, "HIT2 corners", rect_corners);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));

@@ -532,7 +532,7 @@ static void sort_notices(overlap_notice *list, overlap_notice *scratch,
         from = to;
         to = swap;
     }
-    if (from != list && count > 0)
+    if (from != list)
         memcpy(list, from, count * sizeof *list);
 }
 

@@ -239,6 +239,27 @@ START_TEST(many_edges)
 }
 END_TEST
 
+/* S1: motion of the step, and of the frame. */
+START_TEST(frame_motion)
+{
+    ikv_pointer_state p;
+    open_state();
+    for (int frame = 1; frame <= 3; frame++) {
+        push_pointer(IKV_KIND_POINTER_MOVE, -1, (float)frame, IKV_MOUSE);
+        ms += 20;
+        kit_frame(&k, ms);
+        ck_assert(ikv_state_pointer(state, IKV_STATE_RAW, 0, &p));
+        ck_assert_float_eq(p.dx, (float)frame);
+        ck_assert_float_eq(p.frame_dx, (float)frame);
+    }
+    ms += 20;
+    kit_frame(&k, ms);
+    ck_assert(ikv_state_pointer(state, IKV_STATE_RAW, 0, &p));
+    ck_assert(p.dx == 0 && p.frame_dx == 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* K1: after a loss what the device says is down stays so, whichever it names
  * first. */
 START_TEST(held_keys)
@@ -578,6 +599,7 @@ Suite *state_suite(void)
     add(s, "full pads", too_many_pads);
     add_table(s, "S1 S2 keys", keys, ROWS(key_table));
     add(s, "S1 many edges", many_edges);
+    add(s, "S1 motion of frames", frame_motion);
     add_table(s, "K1 held keys", held_keys, 3);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);

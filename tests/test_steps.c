@@ -375,16 +375,27 @@ static void has_left(void)
 {
     k.fake.poll_status = IKV_ENDED;
 }
+static void has_deferred(void)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ok(ikv_bus_defer(k.bus, IKV_STEP_LANE, &e));
+}
+static void has_deferred_any(void)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e));
+}
 static void nothing(void) {}
 
 static const struct {
     void (*obstacle)(void);
     int waits; /* for input */
     bool no_wait;
-} idle_table[] = {{nothing, 1, false},       {nothing, 0, true},
-                  {is_stopped, 0, false},    {has_quit, 0, false},
-                  {has_key_ahead, 0, false}, {may_hold, 0, false},
-                  {has_left, 0, false}};
+} idle_table[] = {{nothing, 1, false},         {nothing, 0, true},
+                  {is_stopped, 0, false},      {has_quit, 0, false},
+                  {has_key_ahead, 0, false},   {may_hold, 0, false},
+                  {has_left, 0, false},        {has_deferred, 0, false},
+                  {has_deferred_any, 0, false}};
 
 START_TEST(not_idle)
 {

@@ -195,7 +195,8 @@ IKVI_INLINE void set_scan_box(ikv_scene *s, uint32_t rank, const uint16_t *q)
         block->sides[side][lane] = q != NULL ? (int16_t)q[side] : -1;
 }
 
-static bool scan_box_holds(const ikv_scene *s, uint32_t rank, const uint16_t *q)
+static bool validate_scan_box(const ikv_scene *s, uint32_t rank,
+                              const uint16_t *q)
 {
     const box_block *block = blocks_of(s) + rank / LANES;
     int16_t at[4];
@@ -990,7 +991,8 @@ const char *ikvi_index_validate(const ikv_scene *scene)
         if (rank_of(scene, place) != i)
             return "scene-6";
         if ((item->flags & ITEM_DIRTY) == 0 &&
-            !scan_box_holds(scene, i, box_item(scene, item, 0, q) ? q : NULL))
+            !validate_scan_box(scene, i,
+                               box_item(scene, item, 0, q) ? q : NULL))
             return "scene-7";
     }
     return NULL;

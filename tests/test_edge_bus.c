@@ -80,6 +80,7 @@ static const ikv_field all_types[] = {
     {.name = "f32", .type = IKV_TYPE_F32, .offset = 28},
     {.name = "tilt", .type = IKV_TYPE_I8, .offset = 25, .scale = 2},
     {.name = "lit", .type = IKV_TYPE_BOOL, .offset = 26},
+    {.name = "i64", .type = IKV_TYPE_I64, .offset = 8},
 };
 
 static const struct {
@@ -150,6 +151,10 @@ static const struct {
     {"i32", WHOLE(-4), IKV_BELOW, NUMBER(1e300), false, 1},
     {"i32", WHOLE(-4), IKV_EQUAL, NUMBER(-0x1p62), false, -1},
     {"i32", WHOLE(7), IKV_AT_MOST, NUMBER(7), false, 1},
+    {"i64", WHOLE(INT64_MIN), IKV_EQUAL, NUMBER(-0x1p63), false, 1},
+    {"i64", WHOLE(INT64_MIN), IKV_ABOVE, NUMBER(-0x1p63), false, 0},
+    {"i64", WHOLE(INT64_MIN), IKV_ABOVE, NUMBER(-1e19), false, 1},
+    {"i64", WHOLE(INT64_MAX), IKV_BELOW, NUMBER(0x1p63), false, 1},
     {"lit", BOOL(true), IKV_EQUAL, BOOL(true), false, 1},
     {"lit", BOOL(true), IKV_EQUAL, WHOLE(1), false, -1},
     {"lit", BOOL(true), IKV_CHANGED, BOOL(true), false, 1},
@@ -211,7 +216,8 @@ START_TEST(conditions)
     ikv_event e = ikv_event_make(kind, 1);
     const ikv_field *field =
         ikv_field_find(ikv_catalogue_info(catalogue, kind), condition.field);
-    if (field->type == IKV_TYPE_U64 || field->type == IKV_TYPE_F64)
+    if (field->type == IKV_TYPE_U64 || field->type == IKV_TYPE_F64 ||
+        field->type == IKV_TYPE_I64)
         memcpy((char *)&e + field->offset,
                &condition_table[_i].set.bits.integer, 8);
     else

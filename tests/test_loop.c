@@ -733,6 +733,37 @@ START_TEST(least_time)
 }
 END_TEST
 
+/* P1: of several ports those that can be polled are, until they end. */
+static ikv_status count_poll(void *state)
+{
+    fake_port *f = state;
+    f->waits++; /* counts polls here */
+    return f->poll_status;
+}
+
+START_TEST(polled_ports)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    fake_port still = {.now_ns = 1}, ending = {.now_ns = 1};
+    ikv_port ports[3] = {k.port, fake_port_of(&still), fake_port_of(&ending)};
+    ports[1].poll = NULL;
+    ports[2].poll = count_poll;
+    k.config.ports = ports;
+    k.config.port_count = 3;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    kit_frame(&k, 20);
+    ck_assert_int_eq(ending.waits, 2);
+    ending.poll_status = IKV_ENDED;
+    kit_frame(&k, 40);
+    kit_frame(&k, 60);
+    ck_assert_int_eq(ending.waits, 3);
+    kit_close(&k);
+    ck_assert(still.closed == 1 && ending.closed == 1);
+}
+END_TEST
+
 /* What the config of a loop lacks is said, and nothing is taken. */
 static ikv_loop_config whole_config, spoilt_config;
 static ikv_port spoilt_port;
@@ -834,6 +865,7 @@ Suite *loop_suite(void)
     add(s, "P1 second", second_port_fails);
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
     add(s, "D7 once a frame", once_a_frame);
+    add(s, "P1 polled", polled_ports);
     add(s, "L6 a single step asked for in one", single_in_step);
     add_table(s, "L9 smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);

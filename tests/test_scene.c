@@ -341,6 +341,34 @@ START_TEST(wrong_here)
 }
 END_TEST
 
+/* A finger's margin, of targets that are turned and scaled too. */
+START_TEST(margins)
+{
+    static const float turns[] = {0, 45, 90, 0}, scales[] = {1, 1, 2, 3};
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target;
+    config.x = config.y = 500;
+    config.rotation = ikv_scene_rotation(turns[_i]);
+    config.scale = scales[_i];
+    config.shape = ikv_scene_circle(0, 0, 10);
+    config.grace = 8;
+    ok(ikv_scene_add(k.scene, &config, &target, NULL));
+    ikv_query query = IKV_QUERY_INIT;
+    query.y = 500;
+    for (int touch = 0; touch < 2; touch++) {
+        float reach = (touch == 1 ? 18.0f : 10.0f) * scales[_i];
+        query.touch = touch == 1;
+        query.x = 500 + reach - 0.5f;
+        ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits, target.bits);
+        query.x = 500 + reach + 0.5f;
+        ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits, 0);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* A rectangle of the view finds what lies in each of its corners. */
 START_TEST(rect_corners)
 {
@@ -860,6 +888,7 @@ Suite *scene_suite(void)
     add_table(s, "HIT2", points, ROWS(point_table));
     add(s, "E4 what can't be here", wrong_here);
     add(s, "HIT2 corners", rect_corners);
+    add_table(s, "HIT2 margins", margins, 4);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));

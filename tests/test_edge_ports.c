@@ -275,6 +275,60 @@ START_TEST(unnamed_of_two)
 }
 END_TEST
 
+/* What has no device is asked of all ports, and all that they hold stays. */
+static ikv_status held_by(ikv_event *events, uint32_t room, uint32_t *count,
+                          const char *code)
+{
+    ck_assert_uint_gt(room, 0);
+    events[0] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    events[0].key.code = ikv_code_find(code);
+    *count = 1;
+    return IKV_OK;
+}
+
+static ikv_status holds_a(void *state, uint16_t device, ikv_event *events,
+                          uint32_t room, uint32_t *count)
+{
+    (void)state, (void)device;
+    return held_by(events, room, count, "KeyA");
+}
+
+static ikv_status holds_b(void *state, uint16_t device, ikv_event *events,
+                          uint32_t room, uint32_t *count)
+{
+    (void)state, (void)device;
+    return held_by(events, room, count, "KeyB");
+}
+
+START_TEST(unnamed_of_all)
+{
+    static const char *const codes[] = {"KeyA", "KeyB", "KeyC"};
+    prepare();
+    fake_port second = {.now_ns = 1};
+    ikv_port ports[2] = {k.port, fake_port_of(&second)};
+    ports[0].held = holds_a;
+    ports[1].held = holds_b;
+    k.config.ports = ports;
+    k.config.port_count = 2;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < 3; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, base_ns);
+        e.key.code = ikv_code_find(codes[i]);
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    ikv_sink_lost(k.fake.sink, 0);
+    kit_frame(&k, 40);
+    kit_frame(&k, 60);
+    for (int i = 0; i < 3; i++)
+        ck_assert(ikv_state_key(ikv_kit_state(k.kit), IKV_STATE_RAW, 0,
+                                ikv_code_find(codes[i]))
+                      .down == (i < 2));
+    kit_close(&k);
+}
+END_TEST
+
 /* Answers of held() that fail, are too many, or name what is none. */
 static const struct {
     ikv_status status;
@@ -353,7 +407,9 @@ static const char *const good_text[] = {"",
                                         "\xf0\x9f\x9a\xa2",
                                         "\xf4\x8f\xbf\xbf",
                                         "\xed\x9f\xbf",
-                                        "\xee\x80\x80"};
+                                        "\xee\x80\x80",
+                                        "\xe0\xa0\x80",
+                                        "\xf0\x90\x80\x80"};
 static const char *const bad_text[] = {
     "\x80",         "\xc0\x80",         "\xc1\xbf",     "\xe0\x80\x80",
     "\xe0\x9f\xbf", "\xed\xa0\x80",     "\xed\xbf\xbf", "\xf0\x80\x80\x80",
@@ -1167,6 +1223,7 @@ Suite *edge_ports_suite(void)
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 of no device, two ports", unnamed_of_two);
+    add(s, "3 unnamed of all ports", unnamed_of_all);
     add_table(s, "4 clocks drift", drift, 5);
     add(s, "E5 5 text", text_values);
     add_table(s, "5 floats", float_values, 3);

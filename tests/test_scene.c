@@ -341,6 +341,22 @@ START_TEST(wrong_here)
 }
 END_TEST
 
+/* Without a number in the config there is room for 64 polygons. */
+START_TEST(usual_polygons)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target;
+    ikv_message message;
+    config.shape = ikv_scene_polygon(wrong_points, 3);
+    for (int i = 0; i < 65; i++)
+        status_is(ikv_scene_add(k.scene, &config, &target, &message),
+                  i < 64 ? IKV_OK : IKV_FULL_POLYGONS);
+    kit_close(&k);
+}
+END_TEST
+
 /* A finger's margin, of targets that are turned and scaled too. */
 START_TEST(margins)
 {
@@ -888,6 +904,7 @@ Suite *scene_suite(void)
     add_table(s, "HIT2", points, ROWS(point_table));
     add(s, "E4 what can't be here", wrong_here);
     add(s, "HIT2 corners", rect_corners);
+    add(s, "E4 usual polygons", usual_polygons);
     add_table(s, "HIT2 margins", margins, 4);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);

@@ -733,6 +733,45 @@ START_TEST(least_time)
 }
 END_TEST
 
+/* What turns the clock is recorded, with its place in steps' time; what was
+ * dropped with the step that it began at. */
+static void keep_turn(const ikv_event *event, const ikv_intake *intake,
+                      void *user)
+{
+    (void)user;
+    note(&seen, "%s step %llu count %u due %llu; ",
+         ikv_catalogue_info(NULL, event->kind)->name,
+         (unsigned long long)event->loop.step, event->loop.count,
+         (unsigned long long)(intake->due_ns / 1000000));
+}
+
+START_TEST(recorded_turns)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    seen.text[0] = '\0';
+    ok(ikv_loop_set_recorder(k.loop, keep_turn, NULL));
+    kit_frame(&k, 0);
+    kit_frame(&k, 70);
+    ok(ikv_loop_set_scale(k.loop, 2000));
+    kit_frame(&k, 90);
+    ok(ikv_loop_pause(k.loop));
+    kit_frame(&k, 110);
+    ok(ikv_loop_single_step(k.loop));
+    kit_frame(&k, 130);
+    ok(ikv_loop_resume(k.loop));
+    ok(ikv_loop_set_scale(k.loop, 1000));
+    kit_frame(&k, 3000);
+    ck_assert_str_eq(
+        seen.text,
+        "loop.scale step 0 count 2000 due 70; loop.pause step 0 count 0 due "
+        "110; loop.single step 0 count 0 due 110; loop.resume step 0 count 0 "
+        "due 116; loop.scale step 0 count 1000 due 116; loop.dropped step 7 "
+        "count 164 due 116; ");
+    kit_close(&k);
+}
+END_TEST
+
 /* P1: of several ports those that can be polled are, until they end. */
 static ikv_status count_poll(void *state)
 {
@@ -866,6 +905,7 @@ Suite *loop_suite(void)
     add(s, "L9 a loop that fails to open", loop_fails_to_open);
     add(s, "D7 once a frame", once_a_frame);
     add(s, "P1 polled", polled_ports);
+    add(s, "L5 recorded", recorded_turns);
     add(s, "L6 a single step asked for in one", single_in_step);
     add_table(s, "L9 smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);

@@ -776,6 +776,43 @@ START_TEST(rebind_of_the_absent)
 }
 END_TEST
 
+/* D1: each level of nesting gets a whole delivery. */
+static int deepest;
+
+static ikv_verdict nest(const ikv_event *event, const ikv_delivery *d,
+                        void *user)
+{
+    int level = *(int *)user;
+    ck_assert_ptr_eq(d->bus, k.bus);
+    ck_assert_uint_eq(d->size, sizeof *d);
+    ck_assert_uint_ne(d->subscription.bits, 0);
+    ck_assert_uint_eq(d->step, 5);
+    deepest = level > deepest ? level : deepest;
+    if (level == 6)
+        return IKV_CONTINUE;
+    ++*(int *)user;
+    ikv_event next = ikv_event_make(event->kind, 1);
+    ok(ikv_bus_deliver(k.bus, &next).status);
+    --*(int *)user;
+    return IKV_CONTINUE;
+}
+
+START_TEST(nested_deliveries)
+{
+    int level = 0;
+    kit_prepare(&k);
+    kit_open(&k);
+    deepest = 0;
+    ikv_bus_set_step(k.bus, 5);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, nest, &level,
+                    NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    ck_assert_int_eq(deepest, 6);
+    kit_close(&k);
+}
+END_TEST
+
 /* So many names can be rebound; one more is said. */
 START_TEST(rebound_names)
 {
@@ -905,6 +942,7 @@ Suite *edge_bus_suite(void)
     add(s, "41 a timer without a payload", timer_without_payload);
     add(s, "24 rebind of the absent", rebind_of_the_absent);
     add(s, "D5 names that are rebound", rebound_names);
+    add(s, "D1 nested deliveries", nested_deliveries);
     add(s, "24 gaps and older events", gap_and_older_events);
     add(s, "24 a body that is gone", body_that_is_gone);
 #ifdef IKV_DEBUG

@@ -341,6 +341,29 @@ START_TEST(wrong_here)
 }
 END_TEST
 
+/* Views that there are not, asked by each that takes one. */
+START_TEST(no_such_view)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.scene.views = 2;
+    kit_open(&k);
+    ikv_target none = {0}, t = rect_target(k.scene, none, 0, 0, 20, 20, 0);
+    float a[2], b[2];
+    for (uint32_t view = 0; view < 4; view++) {
+        bool there = view < 2;
+        ck_assert(ikv_scene_to_layer(k.scene, 0, view, 1, 1, a) == there);
+        ck_assert(ikv_scene_to_local(k.scene, t, view, 1, 1, a, b) == there);
+        ck_assert(ikv_scene_to_parent(k.scene, t, view, 1, 1, a) == there);
+        ck_assert(ikv_scene_to_view(k.scene, t, view, 1, 1, a) == there);
+        status_is(ikv_scene_turn_to(k.scene, t, view, 5, 5),
+                  there ? IKV_OK : IKV_BAD_ARGUMENT);
+    }
+    ck_assert(!ikv_scene_to_layer(k.scene, 1, 0, 1, 1, a));
+    kit_close(&k);
+}
+END_TEST
+
 /* Without a number in the config there is room for 64 polygons. */
 START_TEST(usual_polygons)
 {
@@ -905,6 +928,7 @@ Suite *scene_suite(void)
     add(s, "E4 what can't be here", wrong_here);
     add(s, "HIT2 corners", rect_corners);
     add(s, "E4 usual polygons", usual_polygons);
+    add(s, "E4 no such view", no_such_view);
     add_table(s, "HIT2 margins", margins, 4);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);

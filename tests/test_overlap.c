@@ -865,6 +865,27 @@ START_TEST(own_collision)
 }
 END_TEST
 
+/* What was set is told as it was set. */
+START_TEST(sensing_kept)
+{
+    open_overlaps(false, false);
+    ikv_target none = {0}, t = rect_target(k.scene, none, 0, 0, 9, 9, 0);
+    ikv_sensing s = IKV_SENSING_INIT;
+    s.senses = FERRY | LAMP;
+    s.scope = IKV_OVERLAP_OF_BODIES;
+    s.inside = IKV_INSIDE_MOVING;
+    s.linger = 7;
+    s.swept = true;
+    s.disabled = true;
+    ok(ikv_overlaps_sense(o, t, &s));
+    ikv_sensing kept = ikv_overlaps_sensing(o, t);
+    ck_assert(kept.senses == s.senses && kept.scope == s.scope);
+    ck_assert(kept.inside == s.inside && kept.linger == s.linger);
+    ck_assert(kept.swept && kept.disabled);
+    close_overlaps();
+}
+END_TEST
+
 Suite *overlap_suite(void)
 {
     Suite *s = suite_create("overlap");
@@ -877,5 +898,6 @@ Suite *overlap_suite(void)
     add(s, "S3", queries);
     add(s, "O1 rollback", rolled_back);
     add(s, "O6 own collision", own_collision);
+    add(s, "O1 what was set", sensing_kept);
     return s;
 }

@@ -276,6 +276,7 @@ START_TEST(nobody_there)
     ck_assert_int_lt(ikv_scene_set_camera(k.scene, 2, 0, &camera), 0);
     ck_assert_int_lt(ikv_scene_set_camera(k.scene, 0, 2, &camera), 0);
     ck_assert_uint_eq(ikv_scene_revision(NULL), 0);
+    ck_assert_str_eq(ikv_scene_reason_text(IKV_PICK_REASON_COUNT), "unknown");
     ck_assert_uint_eq(ikv_scene_count(NULL).relabels, 0);
     ck_assert_uint_eq(ikv_scene_layer(NULL, (ikv_target){1}), 0);
     ck_assert_uint_eq(ikv_scene_tags(NULL, (ikv_target){1}), 0);

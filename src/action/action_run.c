@@ -42,7 +42,9 @@ static float axis_value(const ikv_pad_state *pad, uint32_t number)
 {
     if (number < 2)
         return pad->left[number];
-    return number < 4 ? pad->right[number - 2] : pad->axes[number];
+    if (number < 4)
+        return pad->right[number - 2];
+    return number < IKV_PAD_AXES ? pad->axes[number] : 0;
 }
 
 /* After the dead zone; of several pads the one that is furthest. */
@@ -50,8 +52,6 @@ static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
 {
     ikv_pad_state pad;
     float most = 0;
-    if (number >= IKV_PAD_AXES)
-        return 0;
     for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++) {
         float value = axis_value(&pad, number);
         most = size_of(value) > size_of(most) ? value : most;

@@ -203,8 +203,9 @@ static ikv_status sim_poll(void *state)
     return now >= end_of(s) ? IKV_ENDED : IKV_OK;
 }
 
-static ikv_status sim_state(void *state, uint16_t device, ikv_event *events,
-                            uint32_t room, uint32_t *count)
+static ikv_status sim_report_held(void *state, uint16_t device,
+                                  ikv_event *events, uint32_t room,
+                                  uint32_t *count)
 {
     const sim *s = state;
     *count = 0;
@@ -254,7 +255,7 @@ ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
                        .poll = sim_poll,
                        .wait = sim_wait,
                        .now = sim_now,
-                       .held = sim_state,
+                       .held = sim_report_held,
                        .close = sim_close};
     return IKV_OK;
 }

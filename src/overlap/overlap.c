@@ -33,7 +33,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *o);
     o->parts = ikvi_layout_add(&l, n, sizeof(near_part));
-    o->whos = ikvi_layout_add(&l, n, sizeof(near_who));
+    o->summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
     o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
     o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
     o->states = ikvi_layout_add(&l, o->pair_room, sizeof(uint32_t));
@@ -171,7 +171,7 @@ static void own_part(ikv_overlaps *o, uint32_t place, ikv_target target)
     part->linger = 0;
     part->scope = part->inside = 0;
     part->swept = part->disabled = part->placed = false;
-    who_at(o, place)->senses = 0;
+    summary_at(o, place)->senses = 0;
 }
 
 ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
@@ -194,7 +194,7 @@ ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
     part->inside = sensing->inside;
     part->swept = sensing->swept;
     part->disabled = sensing->disabled;
-    who_at(overlaps, place)->senses = sensing->senses;
+    summary_at(overlaps, place)->senses = sensing->senses;
     note_change(overlaps, place);
     return IKV_OK;
 }
@@ -210,7 +210,7 @@ ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
     sensing.size = sizeof sensing;
     if (part->owner != target.bits)
         return sensing;
-    sensing.senses = who_at(overlaps, place)->senses;
+    sensing.senses = summary_at(overlaps, place)->senses;
     sensing.linger = part->linger;
     sensing.scope = part->scope;
     sensing.inside = part->inside;
@@ -256,7 +256,7 @@ static bool counts_at_all(const ikv_overlaps *o, uint32_t place)
     bool mine = part->owner == item->target;
     return place != ROOT_ITEM && item->target != 0 && is_shown(item) &&
            item_shape(item) != IKV_SHAPE_NONE && !(mine && part->disabled) &&
-           (item->tags | (mine ? who_at(o, place)->senses : 0)) != 0;
+           (item->tags | (mine ? summary_at(o, place)->senses : 0)) != 0;
 }
 
 static void widen(near_box *box, float x, float y, float radius)
@@ -298,7 +298,7 @@ static bool shape_box(const ikv_scene *scene, const scene_item *item,
 static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
                      uint8_t reason)
 {
-    near_who *who = who_at(o, place);
+    near_summary *who = summary_at(o, place);
     ikvi_touch_end_all(o, place, by, reason);
     if ((who->flags & PART_IN) == 0)
         return;
@@ -311,7 +311,7 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
 
 static void add_mover(ikv_overlaps *o, uint32_t place)
 {
-    near_who *who = who_at(o, place);
+    near_summary *who = summary_at(o, place);
     bool strays = (who->flags & PART_NEW) != 0 ||
                   !box_lies_in(box_at(o, place), fat_at(o, place));
     o->stray_count += strays;
@@ -323,7 +323,7 @@ static void add_mover(ikv_overlaps *o, uint32_t place)
 static bool shift_part(ikv_overlaps *o, uint32_t place)
 {
     const scene_item *item = ikvi_scene_item(o->scene, place);
-    near_who *who = who_at(o, place);
+    near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     near_box *box = box_at(o, place), now;
     if ((who->flags & (PART_IN | PART_PLAIN)) != (PART_IN | PART_PLAIN) ||
@@ -346,7 +346,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
 
 static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
 {
-    near_who *who = who_at(o, place);
+    near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     const scene_item *item = ikvi_scene_item(o->scene, place);
     if ((who->flags & PART_IN) == 0) {
@@ -389,7 +389,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
 static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
                      uint32_t body, uint8_t layer)
 {
-    near_who *who = who_at(o, place);
+    near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     uint32_t senses = part->owner == part->target ? who->senses : 0;
     bool same =
@@ -420,7 +420,7 @@ static void identify_by_bus(ikv_overlaps *o, uint32_t place)
 {
     ikv_target target = {part_at(o, place)->target};
     identify(o, place, ikvi_bus_tags(o->bus, target),
-             ikvi_bus_body(o->bus, target).bits, who_at(o, place)->layer);
+             ikvi_bus_body(o->bus, target).bits, summary_at(o, place)->layer);
 }
 
 /* Another target is at the place now, or none. */
@@ -466,7 +466,7 @@ static inline void fetch_part(const ikv_overlaps *o, uint32_t place)
     const scene_item *item = ikvi_scene_item(o->scene, place);
     IKVI_FETCH(&item->world);
     IKVI_FETCH(&item->shape);
-    IKVI_FETCH(who_at(o, place));
+    IKVI_FETCH(summary_at(o, place));
     IKVI_FETCH(part_at(o, place));
     IKVI_FETCH(fat_at(o, place));
 }
@@ -496,7 +496,7 @@ static void settle_movers(ikv_overlaps *o)
         uint32_t place = *mover_at(o, i);
         near_part *part = part_at(o, place);
         const scene_item *item = ikvi_scene_item(o->scene, place);
-        who_at(o, place)->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
+        summary_at(o, place)->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
         if (!part->swept)
             continue;
         part->x = item->world.x;
@@ -601,7 +601,7 @@ const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
     const ikv_overlaps *o = overlaps;
     uint32_t in = 0;
     for (uint32_t i = 0; i < o->capacity; i++) {
-        bool is_in = (who_at(o, i)->flags & PART_IN) != 0;
+        bool is_in = (summary_at(o, i)->flags & PART_IN) != 0;
         bool changed =
             ((const uint8_t *)ikvi_at(&o->changes, o->changes.marks))[i] != 0;
         in += is_in;

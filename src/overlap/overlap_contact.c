@@ -96,7 +96,7 @@ static uint32_t find_contact(const ikv_overlaps *o, uint32_t a, uint32_t b,
 
 static uint32_t body_bits(const ikv_overlaps *o, uint32_t place)
 {
-    return who_at(o, place)->body;
+    return summary_at(o, place)->body;
 }
 
 /* The place and number of one party: a part's own, or its body's. */
@@ -125,7 +125,7 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
     *c = (overlap_contact){.next_hash = *head, .scope = scope};
     *head = index;
     bool turned = scope == IKV_OVERLAP_OF_BODIES &&
-                  who_at(o, t->part[0])->body != party[0];
+                  summary_at(o, t->part[0])->body != party[0];
     for (uint32_t i = 0; i < SIDES; i++) {
         set_party(o, c, i, party[i], t->part[turned ? !i : i]);
         c->body[i] = body[i];
@@ -151,8 +151,8 @@ static void free_contact(ikv_overlaps *o, uint32_t index)
 static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
                            uint32_t side, uint32_t party[SIDES], uint8_t *scope)
 {
-    const near_who *own = who_at(o, t->part[side]);
-    const near_who *other = who_at(o, t->part[!side]);
+    const near_summary *own = summary_at(o, t->part[side]);
+    const near_summary *other = summary_at(o, t->part[!side]);
     *scope = part_at(o, t->part[side])->told_scope;
     if ((own->senses & other->tags) == 0 || own->body == other->body)
         return false;
@@ -383,7 +383,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     bool known = !fresh || o->report_count > 0;
     uint32_t index = known ? ikvi_touch_find(o, a, b) : NO_TOUCH;
     bool made = index == NO_TOUCH;
-    if (made && !who_senses(who_at(o, a), who_at(o, b)))
+    if (made && !either_senses(summary_at(o, a), summary_at(o, b)))
         return NO_TOUCH;
     if (made)
         index = make_touch(o, a, b);

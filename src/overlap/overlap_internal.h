@@ -50,12 +50,12 @@ typedef struct near_box {
 
 /* What a pair needs to know of each: where it is, and whether it counts at all;
  * half a cache line. */
-typedef struct near_who {
+typedef struct near_summary {
     near_box box;
     uint32_t tags, senses, body;
     uint8_t layer, flags;
     uint16_t reserved;
-} near_who;
+} near_summary;
 
 /* A target, by its place. */
 typedef struct near_part {
@@ -164,7 +164,7 @@ struct ikv_overlaps {
     /* From here on an image holds it. */
     bool stepping;
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
-    size_t parts, whos, fats, pairs, states, cells, nodes, huge, sorted;
+    size_t parts, summaries, fats, pairs, states, cells, nodes, huge, sorted;
     size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
     size_t reports, movers;
     uint32_t heads; /* of each hash table: a power of two */
@@ -189,7 +189,7 @@ struct ikv_overlaps {
         return (type *)ikvi_at(o, o->member) + index;                          \
     }
 OVERLAP_ARRAY(part_at, near_part, parts)
-OVERLAP_ARRAY(who_at, near_who, whos)
+OVERLAP_ARRAY(summary_at, near_summary, summaries)
 OVERLAP_ARRAY(fat_at, near_box, fats)
 OVERLAP_ARRAY(pair_at, near_pair, pairs)
 OVERLAP_ARRAY(pair_state, uint32_t, states)
@@ -209,7 +209,7 @@ OVERLAP_ARRAY(mover_at, uint32_t, movers)
 
 static inline near_box *box_at(const ikv_overlaps *o, uint32_t index)
 {
-    return &who_at(o, index)->box;
+    return &summary_at(o, index)->box;
 }
 
 static inline void note_change(ikv_overlaps *o, uint32_t place)
@@ -244,15 +244,15 @@ static inline bool boxes_meet(const near_box *a, const near_box *b)
 }
 
 /* O1: whether one of the two senses the other. */
-static inline bool who_senses(const near_who *a, const near_who *b)
+static inline bool either_senses(const near_summary *a, const near_summary *b)
 {
     return ((a->senses & b->tags) | (b->senses & a->tags)) != 0 &&
            a->body != b->body;
 }
 
-static inline bool who_counts(const near_who *a, const near_who *b)
+static inline bool pair_counts(const near_summary *a, const near_summary *b)
 {
-    return who_senses(a, b) && a->layer == b->layer;
+    return either_senses(a, b) && a->layer == b->layer;
 }
 
 /* overlap_near.c */

@@ -37,7 +37,7 @@ static bool shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b)
 
 static inline bool pair_meets(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    const near_who *x = who_at(o, a), *y = who_at(o, b);
+    const near_summary *x = summary_at(o, a), *y = summary_at(o, b);
     return boxes_meet(box_at(o, a), box_at(o, b)) && x->layer == y->layer &&
            ((x->flags & y->flags & PART_PLAIN) != 0 || shapes_meet(o, a, b));
 }
@@ -96,7 +96,7 @@ static void way_back(const ikv_overlaps *o, uint32_t place, float way[2])
 {
     const near_part *part = part_at(o, place);
     const scene_item *item = ikvi_scene_item(o->scene, place);
-    bool swept = (who_at(o, place)->flags & PART_SWEPT) != 0;
+    bool swept = (summary_at(o, place)->flags & PART_SWEPT) != 0;
     way[0] = swept ? part->x - item->world.x : 0;
     way[1] = swept ? part->y - item->world.y : 0;
 }
@@ -124,9 +124,11 @@ static bool pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 static bool may_have_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     return o->swept_count > 0 &&
-           ((who_at(o, a)->flags | who_at(o, b)->flags) & PART_SWEPT) != 0 &&
+           ((summary_at(o, a)->flags | summary_at(o, b)->flags) & PART_SWEPT) !=
+               0 &&
            boxes_meet(box_at(o, a), box_at(o, b)) &&
-           who_counts(who_at(o, a), who_at(o, b)) && pair_passed(o, a, b);
+           pair_counts(summary_at(o, a), summary_at(o, b)) &&
+           pair_passed(o, a, b);
 }
 
 /* Looks at a candidate; gives its new state: its touch, or NO_TOUCH. */
@@ -170,7 +172,7 @@ void ikvi_near_open(ikv_overlaps *o)
 
 static bool is_in(const ikv_overlaps *o, uint32_t place)
 {
-    return (who_at(o, place)->flags & PART_IN) != 0;
+    return (summary_at(o, place)->flags & PART_IN) != 0;
 }
 
 /* How far a part may go before it is looked up again, along one axis: some
@@ -192,7 +194,7 @@ static void set_fat(ikv_overlaps *o, uint32_t place, float margin)
     const near_box *box = box_at(o, place);
     fatten(fat_at(o, place), box, 0, part->step_x, o->grid.extent, margin);
     fatten(fat_at(o, place), box, 1, part->step_y, o->grid.extent, margin);
-    who_at(o, place)->flags &= (uint8_t)~PART_NEW;
+    summary_at(o, place)->flags &= (uint8_t)~PART_NEW;
 }
 
 static uint32_t cell_along(const overlap_grid *g, uint32_t axis, float x)
@@ -275,9 +277,9 @@ static bool count_near_cells(ikv_overlaps *o)
         if (!is_in(o, i))
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
-        who_at(o, i)->flags &= (uint8_t)~PART_HUGE;
+        summary_at(o, i)->flags &= (uint8_t)~PART_HUGE;
         if (range_size(&r) > CELL_LIMIT && g->huge_count < HUGE_LIMIT) {
-            who_at(o, i)->flags |= PART_HUGE;
+            summary_at(o, i)->flags |= PART_HUGE;
             *huge_at(o, g->huge_count++) = i;
             continue;
         }
@@ -300,7 +302,7 @@ static void fill_near_cells(ikv_overlaps *o)
 {
     overlap_grid *g = &o->grid;
     for (uint32_t i = o->capacity; i-- > 1;) {
-        if (!is_in(o, i) || (who_at(o, i)->flags & PART_HUGE) != 0)
+        if (!is_in(o, i) || (summary_at(o, i)->flags & PART_HUGE) != 0)
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
         for (uint32_t y = r.y0; y <= r.y1; y++)
@@ -355,7 +357,7 @@ static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 static inline bool are_near(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     return boxes_meet(fat_at(o, a), fat_at(o, b)) &&
-           who_counts(who_at(o, a), who_at(o, b));
+           pair_counts(summary_at(o, a), summary_at(o, b));
 }
 
 /* A pair that shares several cells is taken in the one where the corner of what
@@ -381,7 +383,7 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
             if (boxes_meet(fat, fat_at(o, b)) &&
-                who_counts(who_at(o, a), who_at(o, b)) &&
+                pair_counts(summary_at(o, a), summary_at(o, b)) &&
                 is_home(g, fat, fat_at(o, b), x, y) && !add_pair(o, a, b))
                 return false;
         }
@@ -394,7 +396,7 @@ static bool pair_huge(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->grid.huge_count; i++) {
         uint32_t a = *huge_at(o, i);
         for (uint32_t b = 1; b < o->capacity; b++) {
-            bool later = (who_at(o, b)->flags & PART_HUGE) == 0 || b > a;
+            bool later = (summary_at(o, b)->flags & PART_HUGE) == 0 || b > a;
             if (is_in(o, b) && b != a && later && are_near(o, a, b) &&
                 !add_pair(o, a, b))
                 return false;
@@ -523,7 +525,7 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
 static bool relocate_strays(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->mover_count; i++)
-        if ((who_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
+        if ((summary_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
             !relocate(o, *mover_at(o, i)))
             return false;
     return true;
@@ -547,21 +549,21 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
 static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
 {
     if (index < o->pair_count) {
-        IKVI_FETCH(who_at(o, pair_at(o, index)->part[0]));
-        IKVI_FETCH(who_at(o, pair_at(o, index)->part[1]));
+        IKVI_FETCH(summary_at(o, pair_at(o, index)->part[0]));
+        IKVI_FETCH(summary_at(o, pair_at(o, index)->part[1]));
     }
 }
 
 /* Most go on as they were, which is seen here. */
 static void find_in_all_pairs(ikv_overlaps *o)
 {
-    const near_who *whos = who_at(o, 0);
+    const near_summary *summaries = summary_at(o, 0);
     const near_pair *pairs = pair_at(o, 0);
     uint32_t *states = pair_state(o, 0), count = o->pair_count;
     bool far = o->in_count > CACHED_PARTS, sweeps = o->swept_count > 0;
     for (uint32_t i = 0; i < count; i++) {
-        const near_who *a = &whos[pairs[i].part[0]];
-        const near_who *b = &whos[pairs[i].part[1]];
+        const near_summary *a = &summaries[pairs[i].part[0]];
+        const near_summary *b = &summaries[pairs[i].part[1]];
         bool meets = boxes_meet(&a->box, &b->box);
         if (far)
             fetch_pair(o, i + 12);
@@ -596,7 +598,8 @@ static void find_by_movers(ikv_overlaps *o)
             const near_pair *pair = pair_at(o, at / 2);
             uint32_t other = pair->part[!(at % 2)];
             uint32_t *state = pair_state(o, at / 2);
-            if ((who_at(o, other)->flags & PART_MOVED) == 0 || other > place)
+            if ((summary_at(o, other)->flags & PART_MOVED) == 0 ||
+                other > place)
                 *state = check_pair(o, pair->part[0], pair->part[1], *state);
         }
     }
@@ -672,7 +675,7 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
     }
     for (uint32_t i = 0; i < o->pair_count; i++) {
         uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
-        if (who_counts(who_at(o, a), who_at(o, b)) && is_in(o, a) &&
+        if (pair_counts(summary_at(o, a), summary_at(o, b)) && is_in(o, a) &&
             is_in(o, b) &&
             (*pair_state(o, i) != NO_TOUCH) != touches_by_shape(o, a, b))
             return "overlap-8";

@@ -55,14 +55,34 @@ enum {
     IKV_TOUCH = 2
 };
 
-/* Buttons of a pointer, and their bits in `buttons` (Pointer Events 3, 4.2). */
+/* Numbers of a pointer's buttons (Pointer Events 3, 4.2). A pen's tip is the
+ * primary one, its barrel's the secondary. */
 enum {
     IKV_NO_BUTTON = -1,
     IKV_PRIMARY_BUTTON = 0,
     IKV_MIDDLE_BUTTON = 1,
     IKV_SECONDARY_BUTTON = 2,
     IKV_BACK_BUTTON = 3,
-    IKV_FORWARD_BUTTON = 4
+    IKV_FORWARD_BUTTON = 4,
+    IKV_ERASER_BUTTON = 5 /* a pen's */
+};
+
+/* Their bits in `buttons`, which are in another order. */
+enum {
+    IKV_BUTTONS_PRIMARY = 1,
+    IKV_BUTTONS_SECONDARY = 2,
+    IKV_BUTTONS_MIDDLE = 4,
+    IKV_BUTTONS_BACK = 8,
+    IKV_BUTTONS_FORWARD = 16,
+    IKV_BUTTONS_ERASER = 32
+};
+
+/* Units of a wheel's motion: the view's own, lines or pages (UI Events,
+ * deltaMode). */
+enum {
+    IKV_WHEEL_UNITS = 0,
+    IKV_WHEEL_LINES = 1,
+    IKV_WHEEL_PAGES = 2
 };
 
 /* Modifier keys (UI Events, KeyboardEvent modifiers). */

@@ -409,9 +409,9 @@
     X(POINTER_TYPE, IKV_MOUSE, "mouse")                                        \
     X(POINTER_TYPE, IKV_PEN, "pen")                                            \
     X(POINTER_TYPE, IKV_TOUCH, "touch")                                        \
-    X(WHEEL_MODE, 0, "units")                                                  \
-    X(WHEEL_MODE, 1, "lines")                                                  \
-    X(WHEEL_MODE, 2, "pages")                                                  \
+    X(WHEEL_MODE, IKV_WHEEL_UNITS, "units")                                    \
+    X(WHEEL_MODE, IKV_WHEEL_LINES, "lines")                                    \
+    X(WHEEL_MODE, IKV_WHEEL_PAGES, "pages")                                    \
     X(KEY_LOCATION, 0, "standard")                                             \
     X(KEY_LOCATION, 1, "left")                                                 \
     X(KEY_LOCATION, 2, "right")                                                \

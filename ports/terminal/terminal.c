@@ -311,7 +311,7 @@ static void take_wheel(terminal *t, const token *m, uint64_t now)
     event.wheel.y = t->y;
     event.wheel.dx = steps[m->button & 3][0];
     event.wheel.dy = steps[m->button & 3][1];
-    event.wheel.mode = 1; /* lines */
+    event.wheel.mode = IKV_WHEEL_LINES;
     event.wheel.type = IKV_MOUSE;
     push(t, &event);
 }

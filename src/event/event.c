@@ -193,7 +193,16 @@ size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
 
 uint8_t ikvi_button_bit(int8_t button)
 {
-    static const uint8_t bits[] = {1, 4, 2, 8, 16, 32, 64, 128};
+    static const uint8_t bits[] = {
+        [IKV_PRIMARY_BUTTON] = IKV_BUTTONS_PRIMARY,
+        [IKV_MIDDLE_BUTTON] = IKV_BUTTONS_MIDDLE,
+        [IKV_SECONDARY_BUTTON] = IKV_BUTTONS_SECONDARY,
+        [IKV_BACK_BUTTON] = IKV_BUTTONS_BACK,
+        [IKV_FORWARD_BUTTON] = IKV_BUTTONS_FORWARD,
+        [IKV_ERASER_BUTTON] = IKV_BUTTONS_ERASER,
+        [6] = 64,
+        [7] = 128,
+    };
     return button >= 0 && button < 8 ? bits[button] : 0;
 }
 

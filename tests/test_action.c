@@ -717,6 +717,45 @@ START_TEST(scopes_that_meet)
 }
 END_TEST
 
+/* A scene of one's own that knows no layers: nothing is in one. */
+START_TEST(scopes_without_layers)
+{
+    ikv_actions_config config = IKV_ACTIONS_INIT;
+    ikv_router_config route = IKV_ROUTER_INIT;
+    ikv_actions *own = NULL;
+    ikv_router *router = NULL;
+    ikv_action_id in_layer, within;
+    ikv_scope layer = {IKV_IN_LAYER, 0, {0}};
+    open_actions(1);
+    ikv_scope target = {IKV_WITHIN, 0, lamp};
+    config.bus = route.bus = k.bus;
+    config.state = ikv_kit_state(k.kit);
+    config.memory = route.memory = ikv_host_memory();
+    route.picking = ikv_kit_picking(k.scene);
+    if (_i == 0)
+        route.picking.layer = NULL;
+    ok(ikv_router_open(&route, &router));
+    ok(ikv_actions_open(&config, &own));
+    ok(ikv_actions_follow(own, router));
+    ok(ikv_actions_add(own, IKV_MAIN_SET, "in layer", &in_layer));
+    ok(ikv_actions_add(own, IKV_MAIN_SET, "within", &within));
+    ok(ikv_actions_bind(own, in_layer, "pointer.primary", &layer, NULL));
+    ok(ikv_actions_bind(own, within, "pointer.primary", &target, NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    e.pointer.x = 105;
+    e.pointer.y = 5;
+    ok(ikv_router_route(router, &e).status);
+    ikv_state_take(config.state, IKV_STATE_RAW, &e);
+    ikv_state_take(config.state, IKV_STATE_UNCLAIMED, &e);
+    ikv_actions_settle(own, 0, false, false);
+    ck_assert(ikv_actions_ask(own, within, 0).on);
+    ck_assert_int_eq(ikv_actions_ask(own, in_layer, 0).on, _i != 0);
+    ok(ikv_actions_close(own));
+    ikv_router_close(router);
+    close_actions();
+}
+END_TEST
+
 /* What can't be is a status; handles of what is gone are stale. */
 START_TEST(statuses)
 {
@@ -958,6 +997,7 @@ Suite *action_suite(void)
     add_table(s, "A1 text", text, ROWS(texts));
     add_table(s, "A1 conflicts", conflicts, ROWS(clashes));
     add_table(s, "A1 scopes that meet", scopes_that_meet, ROWS(scope_table));
+    add_table(s, "A4 scopes without layers", scopes_without_layers, 2);
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
     add(s, "A1 rollback", rolled_back);

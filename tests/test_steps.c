@@ -331,9 +331,12 @@ START_TEST(idle)
     ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ok(ikv_bus_defer_after(k.bus, IKV_STEP_LANE, 1000000000, &later, &timer));
     int before = waits_for_input;
+    uint64_t woke_ns = k.fake.now_ns;
     ck_assert(ikv_loop_begin(k.loop));
     ikv_loop_end(k.loop);
     ck_assert_int_eq(waits_for_input, before);
+    /* Frames are paced anew from when the wait ended. */
+    ck_assert_uint_eq(k.fake.now_ns - woke_ns, 10000000);
     ikv_loop_wake(k.loop);
     ikv_loop_wake(NULL);
     kit_close(&k);
@@ -853,8 +856,8 @@ END_TEST
 static ikv_verdict newer(const ikv_event *event, const ikv_delivery *d,
                          void *user)
 {
-    (void)event, (void)d, (void)user;
-    note(&heard, "newer ");
+    (void)event, (void)d;
+    note(&heard, "newer %s ", user != NULL ? (const char *)user : "none");
     return IKV_CONTINUE;
 }
 
@@ -885,11 +888,11 @@ START_TEST(images)
     named.name = "named";
     ok(ikv_bus_subscribe(k.bus, &named, NULL, NULL));
     ok(ikv_image_save(&parts, image, size));
-    ok(ikv_bus_rebind(k.bus, "named", newer, NULL));
+    ok(ikv_bus_rebind(k.bus, "named", newer, "user"));
     restore(&parts, image, size);
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_bus_deliver(k.bus, &e);
-    expect("newer ");
+    expect("newer user ");
     ck_assert_uint_eq(ikv_image_size(&none), 0);
     status_is(ikv_image_save(&none, image, size), IKV_BAD_ARGUMENT);
     status_is(ikv_image_save(&parts, image, size - 1), IKV_BAD_SIZE);

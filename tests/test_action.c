@@ -326,6 +326,8 @@ static const struct {
      "fire^ fire= | firev/1 | "},
     {"A1 an axis", "turn:pad.axis0", "a0=0.55 | a0=-1 | a0=0.1 |",
      "turn^0.5 turn=0.5 | turn=-1 | turnv-1/2 | "},
+    {"A1 an axis in its dead zone", "turn:pad.axis0",
+     "a0=0.05 | a0=0.1 a0=0 | a0=0.55 |", "| | turn^0.5 turn=0.5 | "},
     {"A1 half an axis, with some play", "left:pad.axis0-",
      "a0=-0.5 | a0=-0.6 | a0=-0.5 | a0=-0.3 | ",
      "| left^0.56 left=0.56 | left=0.44 | leftv0.44/2 | "},

@@ -21,6 +21,7 @@ enum {
 };
 
 typedef struct world {
+    float points[16]; /* of the last polygon: a shape only points to them */
     const uint8_t *at, *end;
     ikv_kit *kit;
     ikv_bus *bus;
@@ -141,7 +142,6 @@ static ikv_event some_event(world *w)
 
 static ikv_shape shape(world *w)
 {
-    float points[16];
     switch (byte(w) % 7) {
     case 0:
         return ikv_scene_rect(number(w), number(w), number(w), number(w));
@@ -152,8 +152,8 @@ static ikv_shape shape(world *w)
                                  number(w));
     case 3:
         for (int i = 0; i < 16; i++)
-            points[i] = number(w);
-        return ikv_scene_polygon(points, 3 + byte(w) % 6);
+            w->points[i] = number(w);
+        return ikv_scene_polygon(w->points, 3 + byte(w) % 6);
     case 4:
         return ikv_scene_point(number(w), number(w));
     case 5:

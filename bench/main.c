@@ -151,9 +151,19 @@ int main(int argc, char **argv)
                   {"overlap", overlap_rows}};
     bool json = argc > 1 && strcmp(argv[1], "--json") == 0;
     const char *only = argc > 1 + json ? argv[1 + json] : NULL;
+    int run = 0;
     for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++)
-        if (only == NULL || strcmp(only, groups[i].name) == 0)
+        if (only == NULL || strcmp(only, groups[i].name) == 0) {
             groups[i].run();
+            run++;
+        }
+    if (run == 0) {
+        fprintf(stderr, "bench: found \"%s\", expected", only);
+        for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++)
+            fprintf(stderr, " %s", groups[i].name);
+        fprintf(stderr, "\n");
+        return 2;
+    }
     progress("");
     int over = json ? print_json() : print_rows();
     return over > 0 || blocks_taken > 0 ? 1 : 0;

@@ -253,7 +253,7 @@ static struct {
         ikv_target boats[6];
     } game_then[KEPT_IMAGES], game;
     ikv_taken taken[TAKEN];
-    uint32_t count;
+    uint32_t count, played;
     int alive[ENDS], ends; /* of what on_drop is told */
 } past;
 
@@ -317,11 +317,15 @@ static ikv_verdict play(const ikv_event *event, const ikv_delivery *d,
                         void *user)
 {
     ck_assert_int_eq(*(int *)user, 1); /* not told that it has ended */
+    ikv_pointer_state raw; /* S1: has all that is routed with this */
+    if (ikv_state_pointer(ikv_kit_state(k.kit), IKV_STATE_RAW, 0, &raw))
+        past.game.seed += raw.went_down * 4u + raw.went_up + raw.held_ns +
+                          (uint64_t)(int64_t)(raw.x + 3 * raw.dx);
     past.game.heard = past.game.heard * 31 + event->kind + d->sample_count;
     ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, event->time_ns);
     uint32_t at = of_game(6);
     later.target = past.game.boats[at];
-    switch (of_game(14)) {
+    switch (of_game(18)) {
     case 0:
         ikv_bus_defer_after(d->bus, IKV_STEP_LANE, of_game(60) * 1000000,
                             &later, NULL);
@@ -347,6 +351,16 @@ static ikv_verdict play(const ikv_event *event, const ikv_delivery *d,
         break;
     case 7:
         ikv_bus_defer(d->bus, IKV_STEP_LANE, &later);
+        break;
+    case 8:
+        ikv_loop_resume(k.loop);
+        break;
+    case 9:
+        if (of_game(3) == 0)
+            ikv_loop_pause(k.loop);
+        break;
+    case 10:
+        ikv_loop_single_step(k.loop);
         break;
     default:
         break;
@@ -381,11 +395,13 @@ static void go_back(uint64_t turn)
 /* What the player and other threads do in a frame. */
 static void act(uint64_t *seed, uint64_t ms, bool *down)
 {
-    ikv_event e =
-        ikv_event_make(IKV_KIND_POINTER_MOVE, 7000000000 + ms * 1000000 - 500);
+    uint64_t late = random_below(seed, 4) == 0 ? random_below(seed, 40) : 0;
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE,
+                                 7000000000 + (ms - late) * 1000000 - 500);
     e.device = k.fake.device;
     e.pointer.x = (float)random_below(seed, 250);
     e.pointer.y = (float)random_below(seed, 60);
+    e.pointer.dx = (float)random_below(seed, 20);
     ok(ikv_sink_push(k.fake.sink, &e));
     if (random_below(seed, 4) == 0) {
         e.kind = *down ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_DOWN;
@@ -399,7 +415,7 @@ static void act(uint64_t *seed, uint64_t ms, bool *down)
         ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &tide));
 }
 
-/* Between frames; it is recorded, and does not come again. */
+/* Outside the steps; it is recorded, and does not come again. */
 static void turn_clock(uint64_t *seed)
 {
     switch (random_below(seed, 12)) {
@@ -421,16 +437,16 @@ static void turn_clock(uint64_t *seed)
     }
 }
 
-/* A program of that number; every so many turns back, 0 never. A turn is a step
- * or, if `outside`, a frame. */
-static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
+static void open_past(uint64_t program)
 {
-    uint64_t seed = program * 7919 + 3, ms = 0, turn = 0, bent = 0;
-    bool down = false;
-    memset(&past, 0, sizeof past);
+    static const ikv_kind kinds[] = {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_PAUSE,
+                                     IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_SINGLE,
+                                     IKV_KIND_LOOP_DROPPED};
+    memset(&past.digest, 0, sizeof past.digest);
     past.digest = (ikv_digest)IKV_DIGEST_INIT;
+    memset(&past.game, 0, sizeof past.game);
     past.game.seed = program + 1;
-    open_small(&k);
+    past.ends = 0;
     k.config.loop.step_num = 100;
     k.config.loop.timing = program % 3 == 2 ? IKV_AT_FRAME : IKV_IN_STEP;
     k.config.loop.pending = 256;
@@ -440,13 +456,34 @@ static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
     kit_open(&k);
     kit_frame(&k, 0);
     past.parts = parts_of(&k);
+    ok(ikv_bus_add_watcher(k.bus, watch_past, NULL));
+    for (int i = 0; i < ROWS(kinds); i++)
+        hear_at(kinds[i], (ikv_target){0});
+    for (uint32_t i = 0; i < 6; i++)
+        add_boat(i);
+}
+
+static ikv_digest close_past(void)
+{
+    ikv_digest digest = past.digest;
+    kit_close(&k);
+    for (int i = 0; i < past.ends; i++)
+        ck_assert_int_eq(past.alive[i], 2); /* all were told, once */
+    return digest;
+}
+
+/* A program of that number; every so many turns back, 0 never. A turn is a step
+ * or, if `outside`, a frame. */
+static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
+{
+    uint64_t seed = program * 7919 + 3, ms = 0, turn = 0, bent = 0;
+    bool down = false;
+    past.count = 0;
+    open_small(&k);
+    open_past(program);
     for (int i = 0; i < KEPT_IMAGES; i++)
         past.images[i] = malloc(ikv_image_size(&past.parts));
     ok(ikv_loop_set_recorder(k.loop, take, NULL));
-    ok(ikv_bus_add_watcher(k.bus, watch_past, NULL));
-    hear_at(IKV_KIND_FIELD_SET, (ikv_target){0});
-    for (uint32_t i = 0; i < 6; i++)
-        add_boat(i);
     for (int frame = 0; frame < 60; frame++) {
         ms += random_below(&seed, 20) == 0 ? 150 : 3 + random_below(&seed, 30);
         act(&seed, ms, &down);
@@ -469,46 +506,81 @@ static ikv_digest play_past(uint64_t program, uint64_t every, bool outside)
                 go_back(step - BACK);
             }
         }
+        turn_clock(&seed);
         ikv_loop_end(k.loop);
         if (frame % 16 == 0) { /* they take long */
             valid(ikv_overlaps_validate(ikv_kit_overlaps(k.kit)));
             valid(ikv_actions_validate(ikv_kit_actions(k.kit)));
         }
     }
+    kit_frame(&k, ms); /* the steps that max_steps left */
     for (int i = 0; i < KEPT_IMAGES; i++)
         free(past.images[i]);
-    ikv_digest digest = past.digest;
-    kit_close(&k);
-    for (int i = 0; i < past.ends; i++)
-        ck_assert_int_eq(past.alive[i], 2); /* all were told, once */
-    return digest;
+    return close_past();
+}
+
+static ikv_status poll_taken(void *state)
+{
+    (void)state;
+    while (past.played < past.count &&
+           ikv_sink_play(k.fake.sink, &past.taken[past.played].event,
+                         &past.taken[past.played].intake) == IKV_OK)
+        past.played++;
+    return IKV_OK;
+}
+
+/* What was recorded last, as a tape, with frames of other lengths. */
+static ikv_digest play_taken(uint64_t program)
+{
+    uint64_t seed = program, end_ns = k.fake.now_ns;
+    past.played = past.count;
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    k.port.poll = poll_taken;
+    open_past(program);
+    past.played = 0;
+    while (k.fake.now_ns < end_ns) {
+        k.fake.now_ns += (1 + random_below(&seed, 60)) * 1000000;
+        if (k.fake.now_ns > end_ns)
+            k.fake.now_ns = end_ns;
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop))
+            valid(ikv_loop_validate(k.loop));
+        ikv_loop_end(k.loop);
+    }
+    ck_assert_uint_eq(past.played, past.count);
+    return close_past();
 }
 
 /* Programs that pause, slow down, drop time, subscribe, remove and hear other
- * threads: gone back or not, saved in a step or outside, the same run. */
+ * threads, whose handlers turn the clock and read the raw state: gone back or
+ * not, saved in a step or outside, or played from what was recorded, the same
+ * run. */
 START_TEST(going_back)
 {
     enum {
         PROGRAMS = 200
     };
-    int differ[2] = {0, 0}, first = -1;
+    int differ[3] = {0, 0, 0}, first = -1;
     uint64_t deliveries = 0;
     for (uint64_t program = 0; program < PROGRAMS; program++) {
         ikv_digest straight = play_past(program, 0, false);
         deliveries += straight.deliveries;
-        for (int outside = 0; outside < 2; outside++) {
-            ikv_digest bent = play_past(program, 9 + program % 5, outside != 0);
-            if (bent.value != straight.value ||
-                bent.deliveries != straight.deliveries) {
-                differ[outside]++;
+        for (int way = 0; way < 3; way++) {
+            ikv_digest other =
+                way == 0 ? play_taken(program)
+                         : play_past(program, 9 + program % 5, way == 2);
+            if (other.value != straight.value ||
+                other.deliveries != straight.deliveries) {
+                differ[way]++;
                 first = first < 0 ? (int)program : first;
             }
         }
     }
-    ck_assert_msg(differ[0] + differ[1] == 0,
-                  "of %d programs %d differ inside steps, %d outside; the "
-                  "first is %d",
-                  PROGRAMS, differ[0], differ[1], first);
+    ck_assert_msg(differ[0] + differ[1] + differ[2] == 0,
+                  "of %d programs %d differ when played, %d gone back inside "
+                  "steps, %d outside; the first is %d",
+                  PROGRAMS, differ[0], differ[1], differ[2], first);
     ck_assert_uint_gt(deliveries, 10000);
 }
 END_TEST

@@ -240,6 +240,8 @@ static const struct {
      "c+a c+b | c-a c-b d+a d+b | "},
     {"O2 per body", "+a:F@0,0B +b:F@8,0/a +c:G>F@5,5! | a@50,50 |",
      "c+aB2 | c-aB | "},
+    {"O2 per body, with pieces before and after the other's",
+     "+a:F@0,0B +c:G>F@5,5! +b:F@8,0/a | a@50,50 |", "c+aB2 | c-aB | "},
     {"O2 told to the body", "+a:F@0,0B +b:F>L@20,0/a! +c:L@25,5 | b@60,0 |",
      "a+cB | a-cB | "},
     {"O2 one piece follows the other",

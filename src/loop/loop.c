@@ -216,18 +216,12 @@ IKVI_APART static void start(ikv_loop *loop)
     ikvi_loop_scope(loop, false);
 }
 
-/* Whether steps are due that have run before; not while they stand still. */
-static bool is_rerunning(const ikv_loop *loop)
-{
-    return loop->s.next_step < loop->furthest && !loop->s.stopped;
-}
-
 /* All ports have ended: what waits past the end of the last step gets the steps
  * that it still needs, one a frame, so that they are the same ones at any frame
  * rate, and whether or not the clock goes on. */
 static void run_out(ikv_loop *loop)
 {
-    bool waits = loop->s.count > 0 || is_rerunning(loop);
+    bool waits = loop->s.count > 0 || ikvi_loop_is_rerunning(loop);
     if (waits && loop->now < loop->s.step_end)
         loop->now = loop->s.step_end;
 }
@@ -295,7 +289,8 @@ static bool has_between(const ikv_loop *loop)
     return loop->s.count > 0 || loop->more_to_poll;
 }
 
-/* Where what is run again has come to the present: as at a frame's begin. */
+/* Where what is run again has come to the present: as at a frame's begin. What
+ * was pushed waits for it: what is late is known then. */
 static void end_past(ikv_loop *loop)
 {
     if (has_between(loop))
@@ -303,6 +298,8 @@ static void end_past(ikv_loop *loop)
     ikvi_loop_drop_time(loop);
     if (loop->dropping)
         return;
+    if (ikv_queue_has_news(loop->queue))
+        ikvi_loop_drain(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (loop->s.stopped)
@@ -327,11 +324,12 @@ static void finish_step(ikv_loop *loop)
         if (loop->steps_left > 0)
             loop->steps_left--;
     }
-    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
-        ikvi_loop_note_past(loop);
     ikvi_loop_apply_requests(loop);
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
+    /* now that all that may turn the clock here has */
+    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
+        ikvi_loop_note_past(loop);
     ikvi_loop_time_step(loop);
     ikvi_loop_scope(loop, false);
 }
@@ -348,6 +346,7 @@ IKVI_APART static void run_step(ikv_loop *loop)
 {
     loop->counters.steps++;
     loop->where = IN_STEP;
+    loop->s.edges = EDGES_NONE;
     ikvi_loop_scope(loop, true);
     ikv_bus_set_step(loop->bus, loop->s.next_step);
     if (loop->s.step_begin > loop->s.routed_at)
@@ -451,9 +450,8 @@ IKVI_APART static void look_around(ikv_loop *loop)
         ikvi_loop_look_after(loop);
     loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
                  loop->leaving_count == 0 &&
-                 ikv_queue_waiting(loop->queue) == 0 && !is_rerunning(loop);
-    if (loop->s.stopped)
-        ikv_state_begin_step(loop->state, loop->now);
+                 ikv_queue_waiting(loop->queue) == 0 &&
+                 !ikvi_loop_is_rerunning(loop);
     if (ikvi_bus_holds_inboxes(loop->bus))
         ikvi_loop_note_past(loop);
 }
@@ -493,7 +491,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->step_ns ||
                       ikvi_bus_holds_inboxes(loop->bus)))
         ikvi_loop_drop_time(loop);
-    if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue)))
+    if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue) && !loop->dropping))
         ikvi_loop_drain(loop);
     loop->counters.frames++;
     ikv_state_begin_frame(loop->state);
@@ -503,6 +501,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
             ended | loop->s.stopped | ikvi_bus_holds_inboxes(loop->bus)))
         look_around(loop);
     loop->where = IN_FRAME;
+    loop->live_group = 0;
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
     if (has_between(loop))
@@ -661,7 +660,7 @@ static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
 {
     loop->s.head = (now.head - count) & (loop->capacity - 1);
     loop->s.count = now.count + count;
-    loop->s.marked = loop->s.fed_count = 0;
+    IKVI_CHECK(loop->s.marked == 0 && loop->s.fed_count == 0);
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
         *loop_event(loop, at) = since[i].event;

@@ -57,8 +57,13 @@ void ikvi_loop_retest(ikv_loop *loop)
 
 /* While the steps stand still: holds that are due, and what resting mice owe
  * because a handler has changed something. */
-void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock)
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock, bool ends)
 {
+    if (ends) {
+        ikv_state_begin_step(loop->state, clock);
+        loop->s.edges = EDGES_NONE;
+    }
+    ikvi_state_set_time(loop->state, clock);
     ikvi_loop_advance_holds(loop, clock);
     for (uint32_t i = 0; i < loop->router_count; i++)
         ikv_router_retest(loop->routers[i], clock);

@@ -25,6 +25,7 @@
 #include "../event/values.h"
 #include "../queue/queue_shared.h"
 #include "../router/router_shared.h"
+#include "../state/state_shared.h"
 #include "loop_shared.h"
 
 #include "ikvar/loop.h"
@@ -65,6 +66,14 @@ enum {
     MERGE_SLOTS = 64,
     LATE_BUCKETS = 128,
     DRIFT_LIMIT = 1000000 /* ns a second */
+};
+
+/* What ends the edges and motion that the state has, while the steps stand
+ * still: a frame without input; on playing what was recorded, the tape. */
+enum {
+    EDGES_NONE,
+    EDGES_RECORDED,
+    EDGES_MADE_UP /* by a tape that was not recorded */
 };
 
 /* What has been reported, and is not again. */
@@ -147,7 +156,8 @@ struct ikv_loop {
     bool dropping; /* time may have to be dropped when the past has rerun */
     bool in_scope; /* of a step: what happens follows from what is taped */
     uint64_t now, frame;
-    uint32_t groups; /* of what was routed between steps, so far */
+    uint32_t groups;     /* of what was routed between steps, so far */
+    uint32_t live_group; /* of this frame's input; 0: none */
     uint32_t steps_left;
     uint64_t frame_origin, frame_index; /* of the pacing */
     uint64_t next_match; /* when the ports' clocks are compared again */
@@ -170,7 +180,8 @@ struct ikv_loop {
         bool stopped;
         /* Asked for within a step: takes effect at its end. */
         bool paused, single;
-        bool owed; /* while stopped: mice are to be tested again */
+        bool owed;     /* while stopped: mice are to be tested again */
+        uint8_t edges; /* in the state's step, of what input */
         uint32_t new_scale;
         uint64_t lost_ns;
         uint32_t held_count;
@@ -229,6 +240,9 @@ uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
 void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps);
 /* When the next step ends, on the clock. */
 void ikvi_loop_time_step(ikv_loop *loop);
+/* The steps stand still but for one that is due, or runs: it comes before all
+ * else. */
+bool ikvi_loop_single_waits(const ikv_loop *loop);
 
 /* loop_tell.c */
 /* Delivers one of the loop's own events to the root. */
@@ -240,7 +254,10 @@ void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake);
 /* A number for what is routed together between two steps. */
 uint32_t ikvi_loop_next_group(ikv_loop *loop);
-/* Whether what is run has been run before; inboxes wait until it is over. */
+/* Whether the step that runs, or that will come next without being asked for,
+ * has run before. */
+bool ikvi_loop_is_rerunning(const ikv_loop *loop);
+/* Inboxes wait until what has run before is over. */
 void ikvi_loop_note_past(ikv_loop *loop);
 
 /* loop_ports.c */
@@ -270,7 +287,8 @@ uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
                           const loop_entry *entry, uint64_t before);
 /* What is routed next is not before that. */
 uint64_t ikvi_loop_earliest_due(const ikv_loop *loop);
-void ikvi_loop_mark_run(ikv_loop *loop, uint64_t end);
+/* Of the first `count` from the head on, those due before `end`. */
+void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end);
 /* Puts a chain's samples side by side, and its whole motion into the event; how
  * many they are. */
 uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event);
@@ -279,7 +297,8 @@ uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event);
 ikv_router *ikvi_loop_router_of(const ikv_loop *loop, const ikv_event *event);
 void ikvi_loop_send_due_holds(ikv_loop *loop, uint64_t clock);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
-void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock);
+/* `ends`: the state's edges, too. */
+void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock, bool ends);
 void ikvi_loop_note_owed(ikv_loop *loop);
 /* OVER7, at the moment of what was routed last. */
 void ikvi_loop_retest(ikv_loop *loop);
@@ -293,7 +312,7 @@ void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
 /* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
  * time. Within a step it takes effect at its end. */
 void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
-                            uint64_t due, uint64_t lost);
+                            uint64_t due, const loop_entry *entry);
 /* What was asked for within the step that has ended. */
 void ikvi_loop_apply_requests(ikv_loop *loop);
 

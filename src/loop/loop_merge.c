@@ -95,12 +95,12 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
 
 /* Q2: from the head on, moves until something else comes, or another group's or
  * step's event. `end` is in steps' time. */
-void ikvi_loop_mark_run(ikv_loop *loop, uint64_t end)
+void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
 {
     uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
     loop->s.run++;
-    for (; nth < loop->s.count; nth++) {
+    for (; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         const ikv_event *event = loop_event(loop, at);
         const loop_entry *entry = loop_entry_at(loop, at);

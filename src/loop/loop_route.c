@@ -92,12 +92,13 @@ static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
                          "a played event found no room in its lane's inbox");
 }
 
-/* The raw state has each input once: the first `fed` from the head on. */
+/* The raw state has each input once: the first `fed_count` from the head on. */
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
     const ikv_event *event = loop_event(loop, at);
     loop->s.fed_count++;
-    if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
+    if (loop->state != NULL &&
+        loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
         event->kind != IKV_KIND_DEVICE_RESYNC)
         ikv_state_take(loop->state, IKV_STATE_RAW, event);
 }
@@ -193,6 +194,12 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
     }
 }
 
+/* Whether it is played and does not say with which others it was routed. */
+static bool is_alone(const loop_entry *entry)
+{
+    return entry->played && entry->group == 0;
+}
+
 /* Takes the head off and does what it says. */
 static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
 {
@@ -215,18 +222,29 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         if (loop->s.held_count < HELD_LIMIT)
             loop->s.held[loop->s.held_count++] = event;
     } else if (ikvi_loop_is_of_clock(&event)) {
-        ikvi_loop_apply_played(loop, &event, due, entry.lost);
+        ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {
         if (event.time_ns > loop->s.routed_at)
             loop->s.routed_at = event.time_ns;
         if (entry.played)
             give_what_is_within(loop, group);
+        loop->s.edges = is_alone(&entry) && loop->where != IN_STEP
+                            ? EDGES_MADE_UP
+                            : EDGES_RECORDED;
         route_input(loop, &event, samples);
     }
 }
 
-/* A port that plays may have more than there was room for. What came in since
- * the past was run waits until it has been run again. */
+/* A port that plays may have more than there was room for. */
+static void refill(ikv_loop *loop)
+{
+    if (loop->s.count == 0 && loop->more_to_poll) {
+        loop->more_to_poll = false;
+        ikvi_loop_poll(loop);
+    }
+}
+
+/* What came in since the past was run waits until it has been run again. */
 static bool has_more(ikv_loop *loop)
 {
     if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
@@ -234,20 +252,11 @@ static bool has_more(ikv_loop *loop)
     if (IKVI_UNLIKELY(loop->given == 0 &&
                       (ikvi_bus_holds_inboxes(loop->bus) || loop->dropping)))
         return false;
-    if (loop->s.count == 0 && loop->more_to_poll) {
-        loop->more_to_poll = false;
-        ikvi_loop_poll(loop);
-    }
+    refill(loop);
     return loop->s.count > 0;
 }
 
 /* -------------------------------------------------------- between steps -- */
-
-/* The steps stand still but for one that is due: it comes before all else. */
-static bool single_step_waits(const ikv_loop *loop)
-{
-    return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
-}
 
 /* What is played may be here before its time; it is due at the latest when the
  * next step is. */
@@ -257,26 +266,38 @@ static bool is_early(const ikv_loop *loop, const ikv_event *event)
            ikvi_loop_to_steps(loop, loop->now) < loop->s.next_end;
 }
 
+/* Whether the head is of the group that has begun between two steps, which is
+ * taken to its end whatever a handler makes of the clock meanwhile. Of what is
+ * live that is settled as its first is routed, of a tape by the number. */
+static bool is_of_group(ikv_loop *loop, uint32_t group)
+{
+    refill(loop);
+    if (loop->s.count == 0)
+        return false;
+    const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    if (entry->played)
+        return entry->group == group &&
+               !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
+    return loop->s.fed_count > 0;
+}
+
 /* L1, T5: whether the head is routed now, between two steps; else it waits for
  * its step, which takes all that is due before its end. For all alike: live and
  * played, running and paused, in steps and at frames. `due` is its place in
- * steps' time; `group` the one that is being routed, which stays together, 0
- * for none. */
-static bool comes_between(const ikv_loop *loop, uint64_t due, uint32_t group)
+ * steps' time. */
+static bool comes_between(const ikv_loop *loop, uint64_t due)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-    /* Moves that merge are taken to their end. */
-    if (loop->s.marked > 0)
-        return true;
-    /* A single step that is due comes before all else. */
-    if (single_step_waits(loop))
-        return false;
+    /* A single step that is due comes before all else but what turned the clock
+     * before it. */
+    if (ikvi_loop_single_waits(loop))
+        return ikvi_loop_is_of_clock(event) && due < loop->s.next_end;
     /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;
-    /* It is played and here before its time, alone. */
-    if (is_early(loop, event) && (group == 0 || entry->group != group))
+    /* It is played and here before its time. */
+    if (is_early(loop, event))
         return false;
     /* It was routed between two steps when it was recorded; or turns the
      * clock, which has its place there. */
@@ -298,36 +319,64 @@ static uint64_t due_of_head(const ikv_loop *loop)
                             ikvi_loop_earliest_due(loop));
 }
 
-/* Whether a played event says with which others it was routed. */
-static bool is_alone(const loop_entry *entry)
+/* How many, from the head on, may be routed now: what came in since the past
+ * was run waits until it has been run again. */
+static uint32_t count_ready(const ikv_loop *loop)
 {
-    return entry->played && entry->group == 0;
+    bool past =
+        ikvi_bus_holds_inboxes(loop->bus) && ikvi_loop_is_rerunning(loop);
+    return past || loop->dropping ? loop->given : loop->s.count;
 }
 
-/* S1: the raw state takes what belongs to this step, or between steps to this
- * group, before any of it is routed. */
-static void feed_raw(ikv_loop *loop, uint64_t end, bool between)
+/* S1: the raw state takes what belongs to this step before any of it is
+ * routed. */
+void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
 {
-    const loop_entry *head = loop_entry_at(loop, loop->s.head);
     uint64_t due = ikvi_loop_earliest_due(loop);
-    for (uint32_t nth = 0; nth < loop->s.count; nth++) {
+    uint32_t count = count_ready(loop);
+    ikv_state_begin_step(loop->state, time_ns);
+    for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
-        const loop_entry *entry = loop_entry_at(loop, at);
-        due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
-        if (due >= end ||
-            (between && nth > 0 &&
-             (ikvi_loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
-              entry->group != head->group || entry->played != head->played)))
+        due = ikvi_loop_due_of(loop, loop_event(loop, at),
+                               loop_entry_at(loop, at), due);
+        if (due >= loop->s.next_end)
             return;
         if (nth >= loop->s.fed_count)
             feed_one(loop, at);
     }
 }
 
-void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
+/* How many, from the head on, are routed together with it between two steps. */
+static uint32_t count_group(const ikv_loop *loop)
 {
-    ikv_state_begin_step(loop->state, time_ns);
-    feed_raw(loop, loop->s.next_end, false);
+    const loop_entry *head = loop_entry_at(loop, loop->s.head);
+    uint32_t ready = count_ready(loop), count = 1;
+    for (; count < ready; count++) {
+        uint32_t at = loop_ring_index(loop, count);
+        const loop_entry *entry = loop_entry_at(loop, at);
+        if (ikvi_loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
+            entry->group != head->group || entry->played != head->played)
+            break;
+    }
+    return count;
+}
+
+/* S1: the raw state takes what is routed together between two steps. That is
+ * settled here, before a handler of it may turn the clock. `begins`: nothing of
+ * it has been routed; the state's step is of its latest time, and not of the
+ * frame's, which is on no tape. */
+static void settle_group(ikv_loop *loop, bool begins)
+{
+    uint32_t count = count_group(loop);
+    uint64_t latest = 0;
+    for (uint32_t nth = 0; begins && nth < count; nth++) {
+        uint64_t at = loop_event(loop, loop_ring_index(loop, nth))->time_ns;
+        latest = at > latest ? at : latest;
+    }
+    if (begins)
+        ikv_state_begin_step(loop->state, latest);
+    for (uint32_t nth = 0; nth < count; nth++)
+        feed_one(loop, loop_ring_index(loop, nth));
 }
 
 /* What was taken from an inbox at a step's end, when a step that is run again
@@ -346,26 +395,31 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
     }
 }
 
-/* That a hold has come due, or that mice were tested for what came of routed
- * input, is recorded as a further loop.pause: on the tape it stands before what
- * was routed after it. What changes by other code is on no tape. */
+/* That a hold has come due, that mice were tested for what came of routed
+ * input, or that a frame without input ends the state's edges, is recorded as a
+ * further loop.pause: on the tape it stands before what was routed after it. It
+ * is of the group of its frame's input, if there was any. What changes by other
+ * code is on no tape. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 {
     uint64_t next = UINT64_MAX;
-    if (single_step_waits(loop) || (loop->playing && loop->s.owed))
+    if (ikvi_loop_single_waits(loop) || (loop->playing && loop->s.owed))
         return; /* the tape says when */
     bool scope = ikvi_loop_scope(loop, true);
     for (uint32_t i = 0; i < loop->router_count; i++) {
         uint64_t hold = ikv_router_next_hold(loop->routers[i]);
         next = hold < next ? hold : next;
     }
-    if (next <= loop->now || loop->s.owed) {
+    bool ends = loop->live_group == 0 &&
+                loop->s.edges > (loop->playing ? EDGES_RECORDED : EDGES_NONE);
+    if (next <= loop->now || loop->s.owed || ends) {
         ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
         ikv_intake intake = IKV_INTAKE_INIT;
         intake.due_ns = ikvi_loop_earliest_due(loop);
+        intake.group = loop->live_group;
         ikvi_loop_record(loop, &mark, &intake);
     }
-    ikvi_loop_pass_time(loop, loop->now);
+    ikvi_loop_pass_time(loop, loop->now, ends);
     ikvi_loop_scope(loop, scope);
 }
 
@@ -388,48 +442,46 @@ static uint32_t group_of_head(ikv_loop *loop, between *b)
     return entry->group != 0 ? entry->group : b->live;
 }
 
-/* Takes the head, of that group: before the first of a group the raw state has
- * all its input, after the last resting mice are tested again. */
+/* Takes the head, of that group. A tape's may go on beyond the ring. */
 static void take_between(ikv_loop *loop, between *b, uint64_t due,
                          uint32_t group)
 {
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-    bool alone = is_alone(entry);
     bool input = entry->how == IKV_INTAKE_INPUT &&
                  !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
-    /* A tape's numbers and those given here have nothing in common. */
-    bool apart = alone || group != b->group;
-    if (b->routed && apart)
-        ikvi_loop_retest(loop);
-    if (loop->state != NULL && (!b->routed || apart) && input) {
-        ikv_state_begin_step(loop->state, loop->now);
-        feed_raw(loop, UINT64_MAX, true);
-    }
-    if (loop->s.marked == 0 && !alone)
-        ikvi_loop_mark_run(loop, UINT64_MAX);
+    if (input && loop->s.fed_count == 0)
+        settle_group(loop, !b->routed);
+    if (input && !entry->played)
+        loop->live_group = group;
+    if (loop->s.marked == 0 && !is_alone(entry))
+        ikvi_loop_mark_run(loop, loop->s.fed_count, UINT64_MAX);
     take_head(loop, due, group);
-    b->routed = input || (b->routed && !apart);
+    b->routed = b->routed || input;
     b->group = group;
 }
 
 /* L1: paused, or with timing at_frame, what has been taken in is routed at the
  * frame's begin. The moves of one frame merge; of a tape's those of one group,
- * which is a frame of the recorded run; else each is alone. */
+ * which is a frame of the recorded run; else each is alone. After each group
+ * resting mice are tested again, which may turn the clock, too. */
 void ikvi_loop_route_between(ikv_loop *loop)
 {
     bool scope = ikvi_loop_scope(loop, true);
     between b = {0, 0, false};
-    while (has_more(loop)) {
+    while (b.routed || has_more(loop)) {
+        if (b.routed && !is_of_group(loop, b.group)) {
+            b.routed = false;
+            ikvi_loop_retest(loop);
+            continue;
+        }
         uint64_t due = due_of_head(loop);
-        if (!comes_between(loop, due, b.routed ? b.group : 0))
+        if (!b.routed && !comes_between(loop, due))
             break;
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
         take_between(loop, &b, due, group_of_head(loop, &b));
     }
-    loop->s.marked = 0;
-    if (b.routed)
-        ikvi_loop_retest(loop);
+    IKVI_CHECK(loop->s.marked == 0 && loop->s.fed_count == 0);
     ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
@@ -443,10 +495,10 @@ void ikvi_loop_route_step(ikv_loop *loop)
         if (due >= loop->s.next_end)
             break;
         if (loop->s.marked == 0)
-            ikvi_loop_mark_run(loop, loop->s.next_end);
+            ikvi_loop_mark_run(loop, count_ready(loop), loop->s.next_end);
         take_head(loop, due, 0);
     }
-    loop->s.marked = 0;
+    IKVI_CHECK(loop->s.marked == 0);
 }
 
 bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,

@@ -38,10 +38,15 @@ uint32_t ikvi_loop_next_group(ikv_loop *loop)
     return loop->groups;
 }
 
+bool ikvi_loop_is_rerunning(const ikv_loop *loop)
+{
+    return loop->s.next_step < loop->furthest &&
+           (!loop->s.stopped || ikvi_loop_single_waits(loop));
+}
+
 void ikvi_loop_note_past(ikv_loop *loop)
 {
-    bool past = loop->s.next_step < loop->furthest && !loop->s.stopped;
-    ikvi_bus_hold_inboxes(loop->bus,
-                          loop->given > 0 ||
-                              (ikvi_bus_holds_inboxes(loop->bus) && past));
+    bool holds = ikvi_bus_holds_inboxes(loop->bus);
+    ikvi_bus_hold_inboxes(
+        loop->bus, loop->given > 0 || (holds && ikvi_loop_is_rerunning(loop)));
 }

@@ -52,3 +52,8 @@ void ikvi_loop_time_step(ikv_loop *loop)
     uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
     loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
 }
+
+bool ikvi_loop_single_waits(const ikv_loop *loop)
+{
+    return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
+}

@@ -15,6 +15,8 @@ static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
 {
     uint64_t at = event->time_ns, from = loop->s.anchor_clock;
     from = at > from ? at : from;
+    if (loop->s.stopped && !loop->in_event)
+        ikvi_state_set_time(loop->state, at);
     switch (event->kind) {
     case IKV_KIND_LOOP_DROPPED:
     case IKV_KIND_LOOP_IDLE:
@@ -109,15 +111,15 @@ static void announce_change(ikv_loop *loop, const ikv_event *event)
 }
 
 void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
-                            uint64_t due, uint64_t lost)
+                            uint64_t due, const loop_entry *entry)
 {
-    if (note_request(loop, event, lost) != IKV_OK) {
+    if (note_request(loop, event, entry->lost) != IKV_OK) {
         if (loop->s.stopped) /* time goes on all the same */
-            ikvi_loop_pass_time(loop, event->time_ns);
+            ikvi_loop_pass_time(loop, event->time_ns, entry->group == 0);
         return;
     }
     if (loop->where != IN_STEP)
-        apply(loop, event, due, lost);
+        apply(loop, event, due, entry->lost);
     announce_change(loop, event);
 }
 

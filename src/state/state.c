@@ -557,6 +557,12 @@ void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
     }
 }
 
+void ikvi_state_set_time(ikv_state *state, uint64_t time_ns)
+{
+    if (state != NULL)
+        state->time_ns = time_ns;
+}
+
 void ikv_state_begin_frame(ikv_state *state)
 {
     if (state != NULL)

@@ -1,4 +1,4 @@
-/* state_shared.h - what images need of the state. */
+/* state_shared.h - what images and the loop need of the state. */
 #ifndef IKVI_STATE_SHARED_H
 #define IKVI_STATE_SHARED_H
 
@@ -7,5 +7,7 @@
 #include "ikvar/state.h"
 
 uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to);
+/* What is held has been so up to then; edges and motion stay. NULL is fine. */
+void ikvi_state_set_time(ikv_state *state, uint64_t time_ns);
 
 #endif

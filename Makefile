@@ -31,6 +31,7 @@ test: debug
 	@scripts/check-names $(BUILD)/debug
 	@scripts/check-snippets
 	@scripts/rules --check
+	@scripts/kinds $(BUILD)/debug/ikvar --check
 	@$(BUILD)/debug/tests/ikvar_tests
 
 # The same tests under the sanitizers; threads under TSan.

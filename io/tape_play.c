@@ -103,7 +103,7 @@ static bool read_common(reader *r, const json_t *object, tape_play *play)
         !read_small(r, object, "view", 255, &view) ||
         !read_small(r, object, "seat", 255, &seat) ||
         !read_small(r, object, "pointer", UINT16_MAX - 1, &pointer) ||
-        !read_small(r, object, "button", 4, &button) ||
+        !read_small(r, object, "button", IKV_BUTTON_LIMIT - 1, &button) ||
         !ikvi_read_integer(r, NULL, object, "count", 1, 1000, &count) ||
         !ikvi_read_number(r, NULL, object, "from", 0, 1e6, &from) ||
         !ikvi_read_number(r, NULL, object, "to", 0, 1e6, &to) ||

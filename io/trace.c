@@ -93,8 +93,9 @@ static const char *name_in_trace(const void *user, const ikv_field *field,
 static bool is_whole(const ikv_kind_info *info, const ikv_field *field)
 {
     const uint32_t routed = 1u << IKV_FAMILY_POINTER | 1u << IKV_FAMILY_CLICK |
-                            1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_KEY |
-                            1u << IKV_FAMILY_TEXT | 1u << IKV_FAMILY_FOCUS;
+                            1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_PEN |
+                            1u << IKV_FAMILY_KEY | 1u << IKV_FAMILY_TEXT |
+                            1u << IKV_FAMILY_FOCUS;
     return (routed >> info->family & 1) != 0 &&
            (field->offset == offsetof(ikv_event, source) ||
             field->offset == offsetof(ikv_event, modifiers) ||

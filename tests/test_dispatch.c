@@ -170,7 +170,7 @@ START_TEST(conditions)
         config.condition_count = condition_table[_i].count;
         config.join = condition_table[_i].join;
         if (form > 0) {
-            both[0] = (ikv_condition){"clicks", IKV_EQUAL, I(0), false};
+            both[0] = (ikv_condition){"twist", IKV_EQUAL, I(0), false};
             config.join = IKV_ALL;
             config.conditions = both;
             config.condition_count = 1;

@@ -887,9 +887,12 @@ static const struct {
      "/handlers/0/conditions/0/field: unknown field of pointer.down \"xx\"; "
      "did "
      "you mean \"x\"?"},
-    {HEARS(DOWN ",\"conditions\":[{\"field\":\"clicks\",\"value\":300}]"), 3,
+    {HEARS(DOWN ",\"conditions\":[{\"field\":\"view\",\"value\":300}]"), 3,
      "/handlers/0/conditions/0/value: expected a whole number from 0 to 255, "
      "found 300"},
+    {HEARS(DOWN ",\"conditions\":[{\"field\":\"clicks\",\"value\":3}]"), 3,
+     "/handlers/0/conditions/0/field: unknown field of pointer.down "
+     "\"clicks\""},
     {HEARS(DOWN ",\"conditions\":[{\"field\":\"local.z\",\"value\":3}]"), 3,
      "/handlers/0: handler \"h\": "},
     {HEARS(DOWN ",\"group\":\"hh\""), 3, "/handlers/0/group: unknown group"},

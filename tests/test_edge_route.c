@@ -260,8 +260,9 @@ START_TEST(kept_of_a_pointer)
                                      IKV_KIND_POINTER_CAPTURE_GOT};
     for (int i = 0; i < 2; i++) {
         const ikv_pointer_data *p = &last_of[kinds[i]].pointer;
+        /* where a pointer has its twist, a click has the number of clicks */
         ck_assert_msg(p->pressure == 30000 && p->tilt_x == -20 &&
-                          p->twist == 90 && p->width == 40,
+                          p->twist == (i == 0 ? 0 : 90) && p->width == 40,
                       "%s", ikv_catalogue_info(NULL, kinds[i])->name);
     }
     kit_close(&k);
@@ -280,11 +281,70 @@ START_TEST(many_clicks)
         push(&e);
         kit_frame(&k, i * 20);
         kit_frame(&k, i * 20 + 17);
-        ck_assert_uint_eq(last_of[IKV_KIND_POINTER_CLICK].pointer.clicks,
-                          i < 255 ? i : 255);
+        ck_assert_uint_eq(last_of[IKV_KIND_POINTER_CLICK].click.clicks, i);
     }
     ck_assert_uint_eq(
         ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_DOUBLE).delivered, 300);
+    kit_close(&k);
+}
+END_TEST
+
+/* How far a pen is: merged, at what it is over, also while another has captured
+ * it; where it says so it hovers. A further button is one like the others. */
+START_TEST(pen_above)
+{
+    ikv_pointer_state pen;
+    kit_prepare(&k);
+    k.config.router.view_width = k.config.router.view_height = 100;
+    kit_open(&k);
+    memset(last_of, 0, sizeof last_of);
+    listen_all(keep_last);
+    ikv_target pad = rect_target(k.scene, (ikv_target){0}, 0, 0, 50, 100, 0);
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_PEN, 3, 60, 5);
+    push(&e);
+    kit_frame(&k, 20);
+    ikv_event far = ikv_event_make(IKV_KIND_PEN_DISTANCE, k.fake.now_ns);
+    far.device = e.device;
+    far.pen.pointer = 3;
+    far.pen.x = far.pen.y = 5;
+    far.pen.distance = 0.75f;
+    push(&far);
+    far.pen.distance = 0.5f;
+    push(&far);
+    kit_frame(&k, 40);
+    const ikv_event *last = &last_of[IKV_KIND_PEN_DISTANCE];
+    ck_assert_uint_eq(last->target.bits, pad.bits);
+    ck_assert_uint_eq(last->samples, 2);
+    ck_assert_float_eq(last->pen.distance, 0.5f);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_OVER].target.bits, pad.bits);
+    ck_assert(ikv_state_find_pointer(ikv_kit_state(k.kit), IKV_STATE_RAW,
+                                     e.device, 3, &pen));
+    ck_assert_float_eq(pen.distance, 0.5f);
+    e.kind = IKV_KIND_POINTER_DOWN;
+    e.pointer.x = 5;
+    e.pointer.button = 15;
+    push(&e);
+    kit_frame(&k, 60);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_DOWN].pointer.buttons, 0x8000);
+    ck_assert(ikv_state_find_pointer(ikv_kit_state(k.kit), IKV_STATE_RAW,
+                                     e.device, 3, &pen));
+    ck_assert(pen.distance == 0 && pen.buttons == 0x8000 &&
+              pen.went_down == 0x8000);
+    ok(ikv_router_capture(k.router, &e, pad));
+    far.pen.x = 60;
+    push(&far);
+    kit_frame(&k, 80);
+    ck_assert_uint_ne(last->target.bits, pad.bits);
+    memset(last_of, 0, sizeof last_of);
+    far.pen.x = 101; /* out of the view */
+    push(&far);
+    far.pen.x = 5;
+    far.pen.distance = (float)INFINITY;
+    status_is(ikv_sink_push(k.fake.sink, &far), IKV_BAD_VALUE);
+    kit_frame(&k, 100);
+    ck_assert_uint_eq(last->kind, 0);
+    ck_assert_uint_eq(ikv_router_count(k.router).outside, 1);
     kit_close(&k);
 }
 END_TEST
@@ -655,6 +715,7 @@ Suite *edge_route_suite(void)
     add_table(s, "35 characters", characters, ROWS(character_table));
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
+    add(s, "P2 S1 a pen above the surface", pen_above);
     add(s, "40 a small pinch", small_pinch);
     return s;
 }

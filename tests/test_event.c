@@ -23,15 +23,16 @@ static const struct {
     bool bubbles, pushable;
     uint32_t fields, queue_class;
 } kind_table[] = {
-    {"pointer.over", "pointer", true, false, 15, IKV_QUEUE_NONE},
-    {"pointer.enter", "pointer", false, false, 15, IKV_QUEUE_NONE},
-    {"pointer.leave", "pointer", false, true, 15, IKV_QUEUE_NONE},
-    {"pointer.down", "pointer", true, true, 15, IKV_QUEUE_TRANSITION},
-    {"pointer.move", "pointer", true, true, 15, IKV_QUEUE_MERGEABLE},
-    {"pointer.cancel", "pointer", true, true, 15, IKV_QUEUE_TRANSITION},
-    {"pointer.click", "click", true, false, 15, IKV_QUEUE_NONE},
-    {"pointer.drag", "click", true, false, 15, IKV_QUEUE_NONE},
+    {"pointer.over", "pointer", true, false, 14, IKV_QUEUE_NONE},
+    {"pointer.enter", "pointer", false, false, 14, IKV_QUEUE_NONE},
+    {"pointer.leave", "pointer", false, true, 14, IKV_QUEUE_NONE},
+    {"pointer.down", "pointer", true, true, 14, IKV_QUEUE_TRANSITION},
+    {"pointer.move", "pointer", true, true, 14, IKV_QUEUE_MERGEABLE},
+    {"pointer.cancel", "pointer", true, true, 14, IKV_QUEUE_TRANSITION},
+    {"pointer.click", "click", true, false, 14, IKV_QUEUE_NONE},
+    {"pointer.drag", "click", true, false, 14, IKV_QUEUE_NONE},
     {"wheel", "wheel", true, true, 9, IKV_QUEUE_MERGEABLE},
+    {"pen.distance", "pen", true, true, 4, IKV_QUEUE_MERGEABLE},
     {"gesture.pinch", "gesture", true, false, 9, IKV_QUEUE_NONE},
     {"key.down", "key", true, true, 3, IKV_QUEUE_TRANSITION},
     {"text.input", "text", true, true, 1, IKV_QUEUE_TRANSITION},
@@ -96,7 +97,7 @@ START_TEST(catalogue_fields)
                                                      : value.bits.integer == 1);
         }
     }
-    ck_assert_int_eq(kinds, 62);
+    ck_assert_int_eq(kinds, 63);
 }
 END_TEST
 
@@ -112,8 +113,12 @@ static const struct {
      IKV_BAD_VALUE},
     {"pointer.down",
      "buttons",
-     {IKV_VALUE_INTEGER, {.integer = 256}},
+     {IKV_VALUE_INTEGER, {.integer = 65536}},
      IKV_BAD_VALUE},
+    {"pointer.down",
+     "buttons",
+     {IKV_VALUE_INTEGER, {.integer = 65535}},
+     IKV_OK},
     {"pointer.down",
      "buttons",
      {IKV_VALUE_NUMBER, {.number = 2.5}},

@@ -510,7 +510,7 @@ static void check_fields(const char *line, const char *rule_name)
     else if (strcmp(what, "modifiers") == 0)
         snprintf(found, sizeof found, "%u", e->modifiers);
     else if (strcmp(what, "clicks") == 0)
-        snprintf(found, sizeof found, "%u", e->pointer.clicks);
+        snprintf(found, sizeof found, "%u", e->click.clicks);
     else if (strcmp(what, "time") == 0)
         snprintf(found, sizeof found, "%g", (double)(e->time_ns) / 1e6);
     else if (strcmp(what, "reason") == 0)

@@ -490,7 +490,8 @@ START_TEST(pads)
     push_pad(IKV_KIND_PAD_DOWN, 0, 1);
     push_pad(IKV_KIND_PAD_DOWN, 0, 1); /* twice: refused */
     push_pad(IKV_KIND_PAD_DOWN, 16, 1);
-    push_pad(IKV_KIND_PAD_DOWN, 17, 1); /* there is none */
+    push_pad(IKV_KIND_PAD_DOWN, 32, 1); /* there is none */
+    push_pad(IKV_KIND_PAD_AXIS, 16, 1);
     push_pad(IKV_KIND_PAD_AXIS, 0, 0.9f);
     next_frame();
     ck_assert_str_eq(pad_events.text, "down0 down16 axis0 ");
@@ -498,7 +499,7 @@ START_TEST(pads)
     ck_assert_uint_eq(pad.buttons, 0x10001);
     ck_assert_uint_eq(pad.went_down, 0x10001);
     ck_assert_uint_eq(pad.product, 1);
-    ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 2);
+    ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 3);
     push_pad(IKV_KIND_PAD_UP, 0, 0);
     next_frame();
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));

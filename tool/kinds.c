@@ -140,6 +140,7 @@ static void print_tape_line(const ikv_kind_info *info)
         {"pointer.move", ",\"type\":\"mouse\",\"x\":130,\"y\":84.5"},
         {"pointer.cancel", ",\"type\":\"touch\",\"pointer\":1"},
         {"pointer.leave", ",\"type\":\"mouse\""},
+        {"pen.distance", ",\"pointer\":1,\"x\":130,\"y\":84,\"distance\":0.5"},
         {"wheel", ",\"x\":130,\"y\":84,\"dy\":-1,\"mode\":\"lines\""},
         {"key.down", ",\"code\":\"KeyB\",\"key\":\"b\""},
         {"key.up", ",\"code\":\"KeyB\",\"key\":\"b\""},
@@ -166,14 +167,14 @@ static void print_tape_line(const ikv_kind_info *info)
 static const char *payload_member(const ikv_kind_info *info)
 {
     static const char *const members[IKV_FAMILY_COUNT] = {
-        [IKV_FAMILY_POINTER] = "pointer", [IKV_FAMILY_CLICK] = "pointer",
-        [IKV_FAMILY_WHEEL] = "wheel",     [IKV_FAMILY_GESTURE] = "gesture",
-        [IKV_FAMILY_KEY] = "key",         [IKV_FAMILY_TEXT] = "text",
-        [IKV_FAMILY_FOCUS] = "focus",     [IKV_FAMILY_WINDOW] = "window",
-        [IKV_FAMILY_DEVICE] = "info",     [IKV_FAMILY_PAD] = "pad",
-        [IKV_FAMILY_OVERLAP] = "overlap", [IKV_FAMILY_TREE] = "tree",
-        [IKV_FAMILY_FIELD] = "field",     [IKV_FAMILY_ACTION] = "action",
-        [IKV_FAMILY_LOOP] = "loop"};
+        [IKV_FAMILY_POINTER] = "pointer", [IKV_FAMILY_CLICK] = "click",
+        [IKV_FAMILY_WHEEL] = "wheel",     [IKV_FAMILY_PEN] = "pen",
+        [IKV_FAMILY_GESTURE] = "gesture", [IKV_FAMILY_KEY] = "key",
+        [IKV_FAMILY_TEXT] = "text",       [IKV_FAMILY_FOCUS] = "focus",
+        [IKV_FAMILY_WINDOW] = "window",   [IKV_FAMILY_DEVICE] = "info",
+        [IKV_FAMILY_PAD] = "pad",         [IKV_FAMILY_OVERLAP] = "overlap",
+        [IKV_FAMILY_TREE] = "tree",       [IKV_FAMILY_FIELD] = "field",
+        [IKV_FAMILY_ACTION] = "action",   [IKV_FAMILY_LOOP] = "loop"};
     return info->kind == IKV_KIND_TEXT_COMPOSE ? "compose"
                                                : members[info->family];
 }
@@ -385,6 +386,8 @@ static bool is_other_word(const ikv_catalogue *catalogue, const char *word)
 
 static json_t *kind_json(const ikv_kind_info *info)
 {
+    static const char *const classes[] = {"never", "transition", "mergeable",
+                                          "other"};
     json_t *kind = json_object(), *fields = json_array(), *from = json_array();
     put_json(kind, "name", json_string(info->name));
     put_json(kind, "family", json_string(ikv_family_name(info->family)));
@@ -392,6 +395,7 @@ static json_t *kind_json(const ikv_kind_info *info)
     put_json(kind, "when", json_string(info->when));
     put_json(kind, "words", json_string(info->words));
     put_json(kind, "bubbles", json_boolean(info->bubbles));
+    put_json(kind, "queue", json_string(classes[info->queue_class]));
     for (size_t i = 0; i < MAKERS; i++)
         if (info->from & makers[i].bit)
             add_json(from, json_string(makers[i].name));

@@ -86,14 +86,16 @@ static void append_number(char *to, size_t size, double value)
 
 static void describe_pointer(const ikv_event *event, char *to, size_t size)
 {
-    static const char *const buttons[] = {"primary", "middle", "secondary",
-                                          "back", "forward"};
+    static const char *const buttons[] = {"primary", "middle",  "secondary",
+                                          "back",    "forward", "eraser"};
     const ikv_pointer_data *p = &event->pointer;
     const char *type = ikv_value_name(IKV_SET_POINTER_TYPE, p->type);
     append(to, size, "%s", type != NULL ? type : "pointer");
     if (p->type == IKV_TOUCH)
         append(to, size, " %u", p->pointer);
-    if (p->button > 0 && p->button < 5)
+    if (p->button > IKV_ERASER_BUTTON)
+        append(to, size, " button %d", p->button);
+    else if (p->button > 0)
         append(to, size, " %s", buttons[p->button]);
     append(to, size, " at ");
     append_number(to, size, (double)p->x);

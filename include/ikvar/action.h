@@ -26,12 +26,13 @@
  *
  *       KeyW              a key by its W3C code; key.any is any key
  *       Shift, Control, Alt, Meta   the modifier on either side
- *       pointer.primary, .middle, .secondary, .back, .forward   buttons
+ *       pointer.primary, .middle, .secondary, .back, .forward, .eraser  buttons
+ *       pointer.6 ... pointer.15  further buttons
  *       pointer.click, pointer.double, pointer.hold, gesture.two_tap
  *       pointer.move      motion: x and y
  *       wheel.up, wheel.down, wheel.left, wheel.right
- *       pad.0 ... pad.16  buttons of W3C Gamepad's standard mapping
- *       pad.axis0 ... pad.axis7   an axis; with + or - one half of it
+ *       pad.0 ... pad.31  buttons, 0 to 16 of W3C Gamepad's standard mapping
+ *       pad.axis0 ... pad.axis15  an axis; with + or - one half of it
  *       pad.left, pad.right       a stick: x and y
  *
  *       Control+Shift+KeyS    KeyA|KeyD    KeyA|KeyD|KeyW|KeyS    pad.axis1-

@@ -55,6 +55,9 @@ enum {
     IKV_TOUCH = 2
 };
 
+/* A pointer has so many buttons. */
+#define IKV_BUTTON_LIMIT 16
+
 /* Numbers of a pointer's buttons (Pointer Events 3, 4.2). A pen's tip is the
  * primary one, its barrel's the secondary. */
 enum {
@@ -138,8 +141,8 @@ enum {
 
 /* Axes and buttons of a pad (W3C Gamepad's standard mapping has 4 and 17), and
  * pads that a router and a state know at once. */
-#define IKV_PAD_AXES    8
-#define IKV_PAD_BUTTONS 17
+#define IKV_PAD_AXES    16
+#define IKV_PAD_BUTTONS 32
 #define IKV_PAD_LIMIT   8
 
 /* `state` of an action's events. */
@@ -188,17 +191,34 @@ typedef struct ikv_pointer_data {
     uint16_t pointer;
     uint8_t type;
     int8_t button;
-    uint8_t buttons;
-    uint8_t clicks;
+    uint16_t buttons;
 } ikv_pointer_data;
+
+/* Where members have the same names they lie in the same place. */
+typedef struct ikv_click_data {
+    float x, y, dx, dy;
+    uint16_t pressure, width, height;
+    int8_t tilt_x, tilt_y;
+    uint16_t clicks;
+    uint16_t pointer;
+    uint8_t type;
+    int8_t button;
+    uint16_t buttons;
+} ikv_click_data;
 
 typedef struct ikv_wheel_data {
     float x, y, dx, dy, dz;
     uint16_t pointer;
     uint8_t mode;
     uint8_t type;
-    uint8_t buttons;
+    uint16_t buttons;
 } ikv_wheel_data;
+
+typedef struct ikv_pen_data {
+    float x, y;
+    float distance;
+    uint16_t pointer;
+} ikv_pen_data;
 
 typedef struct ikv_gesture_data {
     float x, y, dx, dy, scale, rotation;
@@ -322,7 +342,9 @@ typedef struct ikv_event {
     uint16_t samples;
     union {
         ikv_pointer_data pointer;
+        ikv_click_data click;
         ikv_wheel_data wheel;
+        ikv_pen_data pen;
         ikv_gesture_data gesture;
         ikv_key_data key;
         ikv_text_data text;

@@ -29,6 +29,8 @@
       "after the up and capture_lost, before over and out")                    \
     X(WHEEL, "wheel", "scrolling",                                             \
       "alone; a resting pointer gets no move for it")                          \
+    X(PEN, "pen", "a pen above the surface",                                   \
+      "alone; a resting pen gets no move for it")                              \
     X(GESTURE, "gesture", "two fingers", "after the moves of both fingers")    \
     X(KEY, "key", "keys of a keyboard",                                        \
       "down, repeats, up; text.input after the down that types it")            \
@@ -102,23 +104,23 @@
     X(10, POINTER_CAPTURE_LOST, "pointer.capture_lost", POINTER, POINTER,      \
       IKV_FROM_R, true, NONE, "the pointer belongs to this target no more",    \
       "ungrab, lost capture, drag end")                                        \
-    X(11, POINTER_CLICK, "pointer.click", CLICK, POINTER, IKV_FROM_R, true,    \
+    X(11, POINTER_CLICK, "pointer.click", CLICK, CLICK, IKV_FROM_R, true,      \
       NONE, "a press and its release with the primary button on the target",   \
       "tap, mouse click, press")                                               \
-    X(12, POINTER_DOUBLE, "pointer.double", CLICK, POINTER, IKV_FROM_R, true,  \
+    X(12, POINTER_DOUBLE, "pointer.double", CLICK, CLICK, IKV_FROM_R, true,    \
       NONE, "a second click soon after and near the first",                    \
       "double tap, double click")                                              \
-    X(13, POINTER_AUXILIARY, "pointer.auxiliary", CLICK, POINTER, IKV_FROM_R,  \
+    X(13, POINTER_AUXILIARY, "pointer.auxiliary", CLICK, CLICK, IKV_FROM_R,    \
       true, NONE, "a press and its release with another button",               \
       "right click, middle click, secondary click")                            \
-    X(14, POINTER_MENU, "pointer.menu", CLICK, POINTER, IKV_FROM_R, true,      \
-      NONE, "a secondary press, or a touch's long press",                      \
+    X(14, POINTER_MENU, "pointer.menu", CLICK, CLICK, IKV_FROM_R, true, NONE,  \
+      "a secondary press, or a touch's long press",                            \
       "context menu, right click, context")                                    \
-    X(15, POINTER_HOLD, "pointer.hold", CLICK, POINTER, IKV_FROM_R, true,      \
-      NONE, "pressed for the hold time without moving away",                   \
+    X(15, POINTER_HOLD, "pointer.hold", CLICK, CLICK, IKV_FROM_R, true, NONE,  \
+      "pressed for the hold time without moving away",                         \
       "long press, press and hold")                                            \
-    X(16, POINTER_DRAG, "pointer.drag", CLICK, POINTER, IKV_FROM_R, true,      \
-      NONE, "a pressed pointer moved beyond the slop; once a press",           \
+    X(16, POINTER_DRAG, "pointer.drag", CLICK, CLICK, IKV_FROM_R, true, NONE,  \
+      "a pressed pointer moved beyond the slop; once a press",                 \
       "drag start, pan start, dragged")                                        \
     X(17, WHEEL, "wheel", WHEEL, WHEEL, IKV_FROM_P, true, MERGEABLE,           \
       "something scrolled over the target", "scroll, mouse wheel, zoom")       \
@@ -232,13 +234,18 @@
       "slow motion, time scale, speed, bullet time")                           \
     X(62, LOOP_IDLE, "loop.idle", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T, false,  \
       NONE, "the loop waited for input; the steps stood still",                \
-      "sleep, wait, rest")
+      "sleep, wait, rest")                                                     \
+    X(63, PEN_DISTANCE, "pen.distance", PEN, PEN, IKV_FROM_P, true, MERGEABLE, \
+      "the pen came nearer to the surface or went away from it",               \
+      "hover distance, height, proximity, stylus")
 
 /* Payload layouts: X(NAME, member of ikv_event, whether it has a position in
  * the view). */
 #define IKV_LAYOUTS(X)                                                         \
     X(POINTER, pointer, true)                                                  \
+    X(CLICK, click, true)                                                      \
     X(WHEEL, wheel, true)                                                      \
+    X(PEN, pen, true)                                                          \
     X(GESTURE, gesture, true)                                                  \
     X(KEY, key, false)                                                         \
     X(TEXT, text, false)                                                       \
@@ -269,32 +276,43 @@
  * TYPE, SET, "unit", scale, "meaning"). In files and conditions a field's
  * number is the stored one divided by scale. */
 
-#define IKV_FIELDS_POINTER(X)                                                  \
-    X(pointer.x, "x", F32, NONE, "view units", 1, "position")                  \
-    X(pointer.y, "y", F32, NONE, "view units", 1, "position")                  \
-    X(pointer.dx, "dx", F32, NONE, "view units", 1, "motion")                  \
-    X(pointer.dy, "dy", F32, NONE, "view units", 1, "motion")                  \
-    X(pointer.pressure, "pressure", U16, NONE, "0..1", 65535,                  \
+/* What pointers and clicks have in common, before and after what differs. */
+#define IKV_FIELDS_CONTACT(X, P)                                               \
+    X(P.x, "x", F32, NONE, "view units", 1, "position")                        \
+    X(P.y, "y", F32, NONE, "view units", 1, "position")                        \
+    X(P.dx, "dx", F32, NONE, "view units", 1, "motion")                        \
+    X(P.dy, "dy", F32, NONE, "view units", 1, "motion")                        \
+    X(P.pressure, "pressure", U16, NONE, "0..1", 65535,                        \
       "force of the contact")                                                  \
-    X(pointer.width, "width", U16, NONE, "view units", 16,                     \
+    X(P.width, "width", U16, NONE, "view units", 16,                           \
       "width of the contact, 0 unknown")                                       \
-    X(pointer.height, "height", U16, NONE, "view units", 16,                   \
+    X(P.height, "height", U16, NONE, "view units", 16,                         \
       "height of the contact, 0 unknown")                                      \
-    X(pointer.tilt_x, "tilt_x", I8, NONE, "degrees", 1, "pen's tilt")          \
-    X(pointer.tilt_y, "tilt_y", I8, NONE, "degrees", 1, "pen's tilt")          \
+    X(P.tilt_x, "tilt_x", I8, NONE, "degrees", 1, "pen's tilt")                \
+    X(P.tilt_y, "tilt_y", I8, NONE, "degrees", 1, "pen's tilt")
+
+#define IKV_FIELDS_BUTTONS(X, P)                                               \
+    X(P.pointer, "pointer", U16, NONE, "", 1,                                  \
+      "number of the pointer on its device")                                   \
+    X(P.type, "type", U8, POINTER_TYPE, "", 1, "what it is")                   \
+    X(P.button, "button", I8, NONE, "", 1,                                     \
+      "button that changed: 0 primary, 1 middle, 2 secondary, 3 back, "        \
+      "4 forward, 5 eraser, 6 to 15 further ones, -1 none")                    \
+    X(P.buttons, "buttons", U16, NONE, "mask", 1,                              \
+      "buttons down: 1 primary, 2 secondary, 4 middle, 8 back, 16 forward, "   \
+      "32 eraser, 64 and so on further ones")
+
+#define IKV_FIELDS_POINTER(X)                                                  \
+    IKV_FIELDS_CONTACT(X, pointer)                                             \
     X(pointer.twist, "twist", U16, NONE, "degrees", 1,                         \
       "pen's rotation, 0..359")                                                \
-    X(pointer.pointer, "pointer", U16, NONE, "", 1,                            \
-      "number of the pointer on its device")                                   \
-    X(pointer.type, "type", U8, POINTER_TYPE, "", 1, "what it is")             \
-    X(pointer.button, "button", I8, NONE, "", 1,                               \
-                                                                               \
-      "button that changed: 0 primary, 1 middle, 2 secondary, 3 back, "        \
-      "4 forward, -1 none")                                                    \
-    X(pointer.buttons, "buttons", U8, NONE, "mask", 1,                         \
-                                                                               \
-      "buttons down: 1 primary, 2 secondary, 4 middle, 8 back, 16 forward")    \
-    X(pointer.clicks, "clicks", U8, NONE, "", 1, "how many clicks in a row")
+    IKV_FIELDS_BUTTONS(X, pointer)
+
+#define IKV_FIELDS_CLICK(X)                                                    \
+    IKV_FIELDS_CONTACT(X, click)                                               \
+    X(click.clicks, "clicks", U16, NONE, "", 1,                                \
+      "how many clicks in a row; 0 of what is none")                           \
+    IKV_FIELDS_BUTTONS(X, click)
 
 #define IKV_FIELDS_WHEEL(X)                                                    \
     X(wheel.x, "x", F32, NONE, "view units", 1, "position")                    \
@@ -306,7 +324,15 @@
       "number of the pointer on its device")                                   \
     X(wheel.mode, "mode", U8, WHEEL_MODE, "", 1, "unit of the motion")         \
     X(wheel.type, "type", U8, POINTER_TYPE, "", 1, "what it is")               \
-    X(wheel.buttons, "buttons", U8, NONE, "mask", 1, "buttons down")
+    X(wheel.buttons, "buttons", U16, NONE, "mask", 1, "buttons down")
+
+#define IKV_FIELDS_PEN(X)                                                      \
+    X(pen.x, "x", F32, NONE, "view units", 1, "position")                      \
+    X(pen.y, "y", F32, NONE, "view units", 1, "position")                      \
+    X(pen.distance, "distance", F32, NONE, "0..1", 1,                          \
+      "above the surface: 0 on it, 1 as far as the pen is sensed")             \
+    X(pen.pointer, "pointer", U16, NONE, "", 1,                                \
+      "number of the pointer on its device")
 
 #define IKV_FIELDS_GESTURE(X)                                                  \
     X(gesture.x, "x", F32, NONE, "view units", 1, "centre")                    \

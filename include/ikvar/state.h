@@ -141,17 +141,21 @@ IKV_API uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
  *              (ikv_scene_to_layer, ikv_scene_to_local)
  *   dx, dy     motion in this step; frame_dx, frame_dy: in the frame
  *   wheel_dx, wheel_dy  scrolled in this step
+ *   distance   of a pen above the surface, as pen.distance said last, 0 to 1; 0
+ *              while it is down
  *   buttons    that are down (Pointer Events 3); went_down, went_up: masks of
  *              those that did in this step; frame_down, frame_up: in the frame
  *   held_ns    since the first of its buttons went down */
 typedef struct ikv_pointer_state {
     uint16_t device, pointer;
     uint8_t type, view, seat;
-    uint8_t buttons;
-    uint8_t went_down, went_up, frame_down, frame_up;
+    uint8_t reserved;
+    uint16_t buttons;
+    uint16_t went_down, went_up, frame_down, frame_up;
     float x, y;
     float dx, dy, frame_dx, frame_dy;
     float wheel_dx, wheel_dy;
+    float distance;
     IKV_ALIGNED(8) uint64_t held_ns;
 } ikv_pointer_state;
 

@@ -62,7 +62,7 @@ static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
 static bool button_is_down(const ikv_actions *a, uint32_t seat, int8_t button)
 {
     ikv_pointer_state p;
-    uint8_t bit = ikvi_button_bit(button);
+    uint16_t bit = ikvi_button_bit(button);
     for (uint32_t i = 0;
          ikv_state_pointer(a->state, IKV_STATE_UNCLAIMED, i, &p); i++)
         if (action_seat(a, p.seat) == seat && (p.buttons & bit) != 0)
@@ -138,7 +138,7 @@ static bool measure_axis(const ikv_actions *a, uint32_t seat,
 
 /* By the pointer that began it: others are elsewhere. */
 static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
-                            uint8_t buttons)
+                            uint16_t buttons)
 {
     ikv_pointer_state p;
     return ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
@@ -339,7 +339,7 @@ static bool moves(const ikv_event *event)
 /* What is let go, which an axis may have been kept in its middle by. */
 static uint32_t releases_of(const ikv_event *event, action_part *to)
 {
-    uint8_t button = ikvi_button_bit(event->pointer.button);
+    uint16_t button = ikvi_button_bit(event->pointer.button);
     uint16_t modifier = ikvi_modifier_bit(event->key.code);
     uint32_t count = 0;
     if (event->kind == IKV_KIND_KEY_UP && event->key.code >> 16 == 7) {
@@ -361,7 +361,7 @@ static uint32_t releases_of(const ikv_event *event, action_part *to)
 static uint32_t triggers_of(const ikv_event *event, action_part *to)
 {
     uint32_t count = 0;
-    uint8_t button = ikvi_button_bit(event->pointer.button);
+    uint16_t button = ikvi_button_bit(event->pointer.button);
     uint8_t index = event->pad.index;
     switch (event->kind) {
     case IKV_KIND_KEY_DOWN:

@@ -20,6 +20,7 @@ static const struct part_row {
     {"pointer.secondary", PART_BUTTON, IKV_SECONDARY_BUTTON, 0, false},
     {"pointer.back", PART_BUTTON, IKV_BACK_BUTTON, 0, false},
     {"pointer.forward", PART_BUTTON, IKV_FORWARD_BUTTON, 0, false},
+    {"pointer.eraser", PART_BUTTON, IKV_ERASER_BUTTON, 0, false},
     {"pointer.click", PART_CLICK, 0, 0, false},
     {"pointer.double", PART_DOUBLE, 0, 0, false},
     {"pointer.hold", PART_HOLD, 0, 0, false},
@@ -32,7 +33,8 @@ static const struct part_row {
     {"pad.left", PART_STICK, 0, 0, false},
     {"pad.right", PART_STICK, 1, 0, false},
     {"pad.axis", PART_AXIS, 0, IKV_PAD_AXES, true},
-    {"pad.", PART_PAD, 0, IKV_PAD_BUTTONS, false}};
+    {"pad.", PART_PAD, 0, IKV_PAD_BUTTONS, false},
+    {"pointer.", PART_BUTTON, 0, IKV_BUTTON_LIMIT, false}};
 
 enum {
     PART_ROWS = sizeof part_rows / sizeof part_rows[0],
@@ -200,8 +202,9 @@ static ikv_status add_part(part_reader *r, action_shape *to)
             r, "there is no input",
             "expected are codes such as KeyW, Shift, Control, Alt, Meta, "
             "key.any, pointer.primary, .middle, .secondary, .back, .forward, "
-            ".click, .double, .hold, .move, gesture.two_tap, wheel.up, .down, "
-            ".left, .right, pad.0 to pad.16, pad.axis0 to pad.axis7, "
+            ".eraser, .6 to .15, .click, .double, .hold, .move, "
+            "gesture.two_tap, wheel.up, .down, "
+            ".left, .right, pad.0 to pad.31, pad.axis0 to pad.axis15, "
             "pad.left, pad.right");
     if (to->count == ACTION_PARTS)
         return refuse_text(r, "too much:", "a binding has at most 4 parts");

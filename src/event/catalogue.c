@@ -27,6 +27,13 @@ _Static_assert(offsetof(ikv_event, seat) == 29, "E1");
 _Static_assert(offsetof(ikv_event, samples) == 30, "E1");
 _Static_assert(offsetof(ikv_event, user) == 32, "E1");
 _Static_assert(sizeof(ikv_pointer_data) == 32, "E1");
+_Static_assert(sizeof(ikv_click_data) == 32, "E1");
+_Static_assert(offsetof(ikv_click_data, x) == offsetof(ikv_pointer_data, x) &&
+                   offsetof(ikv_click_data, clicks) ==
+                       offsetof(ikv_pointer_data, twist) &&
+                   offsetof(ikv_click_data, buttons) ==
+                       offsetof(ikv_pointer_data, buttons),
+               "E1: a click's members lie where the pointer's do");
 _Static_assert(sizeof(ikv_text_data) == 32, "E1");
 _Static_assert(sizeof(ikv_compose_data) == 32, "E1");
 _Static_assert(offsetof(ikv_field_data, after) == 16, "E1");

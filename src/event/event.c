@@ -191,19 +191,15 @@ size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
 
 /* -------------------------------------------------------------- numbers -- */
 
-uint8_t ikvi_button_bit(int8_t button)
+uint16_t ikvi_button_bit(int8_t button)
 {
-    static const uint8_t bits[] = {
-        [IKV_PRIMARY_BUTTON] = IKV_BUTTONS_PRIMARY,
-        [IKV_MIDDLE_BUTTON] = IKV_BUTTONS_MIDDLE,
-        [IKV_SECONDARY_BUTTON] = IKV_BUTTONS_SECONDARY,
-        [IKV_BACK_BUTTON] = IKV_BUTTONS_BACK,
-        [IKV_FORWARD_BUTTON] = IKV_BUTTONS_FORWARD,
-        [IKV_ERASER_BUTTON] = IKV_BUTTONS_ERASER,
-        [6] = 64,
-        [7] = 128,
-    };
-    return button >= 0 && button < 8 ? bits[button] : 0;
+    if (button < 0 || button >= IKV_BUTTON_LIMIT)
+        return 0;
+    if (button == IKV_MIDDLE_BUTTON)
+        return IKV_BUTTONS_MIDDLE;
+    if (button == IKV_SECONDARY_BUTTON)
+        return IKV_BUTTONS_SECONDARY;
+    return (uint16_t)(1u << button);
 }
 
 uint16_t ikvi_modifier_bit(uint32_t code)

@@ -32,7 +32,7 @@ static inline bool ikvi_event_is_good(const ikv_catalogue *catalogue,
 
 /* The bit of a pointer's button in `buttons`, and of a modifier's key
  * in `modifiers`; 0 for none. */
-uint8_t ikvi_button_bit(int8_t button);
+uint16_t ikvi_button_bit(int8_t button);
 uint16_t ikvi_modifier_bit(uint32_t code);
 
 #endif

@@ -32,6 +32,8 @@ static uint64_t merge_key(const ikv_event *event, uint8_t family)
         who = event->pointer.pointer;
     else if (family == IKV_FAMILY_WHEEL)
         who = event->wheel.pointer;
+    else if (family == IKV_FAMILY_PEN)
+        who = event->pen.pointer;
     else if (family == IKV_FAMILY_PAD)
         who = event->pad.pad * 256u + event->pad.index;
     return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;

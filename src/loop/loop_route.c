@@ -28,7 +28,8 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
 static bool is_of_place(const ikv_loop *loop, const ikv_event *event)
 {
     uint32_t family = loop_kind_info(loop, event->kind)->family;
-    return family == IKV_FAMILY_POINTER || family == IKV_FAMILY_WHEEL;
+    return family == IKV_FAMILY_POINTER || family == IKV_FAMILY_WHEEL ||
+           family == IKV_FAMILY_PEN;
 }
 
 /* One router delivers it; the others let go of what goes with it. */

@@ -157,10 +157,10 @@ ikv_status ikv_router_close(ikv_router *router)
 /* -------------------------------------------------------------- routing -- */
 
 /* The buttons of a pointer that a port says are down. */
-static uint8_t buttons_held(const pointer *p, const ikv_event *held,
-                            uint32_t count)
+static uint16_t buttons_held(const pointer *p, const ikv_event *held,
+                             uint32_t count)
 {
-    uint8_t buttons = 0;
+    uint16_t buttons = 0;
     for (uint32_t i = 0; i < count; i++)
         if (held[i].kind == IKV_KIND_POINTER_DOWN &&
             held[i].pointer.pointer == p->id)
@@ -248,6 +248,8 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
         return ikvi_router_pointer(r, event);
     case IKV_FAMILY_WHEEL:
         return ikvi_router_wheel(r, event);
+    case IKV_FAMILY_PEN:
+        return ikvi_router_pen(r, event);
     case IKV_FAMILY_PAD:
         return ikvi_router_pad(r, event);
     case IKV_FAMILY_KEY:

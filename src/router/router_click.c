@@ -40,9 +40,12 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
 /* After its handlers: CLICK2's menu. */
 void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
 {
-    if (event->pointer.button == IKV_SECONDARY_BUTTON)
-        ikvi_router_send_kind(r, event, IKV_KIND_POINTER_MENU, p->clicking,
-                              (ikv_target){0});
+    if (event->pointer.button != IKV_SECONDARY_BUTTON)
+        return;
+    ikv_event menu = *event;
+    menu.click.clicks = 0;
+    ikvi_router_send_kind(r, &menu, IKV_KIND_POINTER_MENU, p->clicking,
+                          (ikv_target){0});
 }
 
 /* Where it is now, or was in this step. */
@@ -65,6 +68,7 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
     p->dragged = true;
     ikvi_router_no_hold(r, p);
     ikv_event drag = *event;
+    drag.click.clicks = 0;
     drag.pointer.button = p->press_button;
     ikvi_router_send_kind(r, &drag, IKV_KIND_POINTER_DRAG, p->pressed,
                           (ikv_target){0});
@@ -110,6 +114,7 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         ikvi_router_no_hold(r, p);
         ikv_event hold =
             ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
+        hold.click.clicks = 0;
         hold.pointer.button = p->press_button;
         ikv_outcome outcome = ikvi_router_send_kind(
             r, &hold, IKV_KIND_POINTER_HOLD, p->pressed, none);
@@ -186,7 +191,7 @@ void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
     if (target.bits == 0)
         return;
     uint32_t clicks = primary ? count_click(r, p, event) : 1;
-    click.pointer.clicks = (uint8_t)(clicks < UINT8_MAX ? clicks : UINT8_MAX);
+    click.click.clicks = (uint16_t)(clicks < UINT16_MAX ? clicks : UINT16_MAX);
     ikvi_router_send_kind(r, &click,
                           primary ? IKV_KIND_POINTER_CLICK
                                   : IKV_KIND_POINTER_AUXILIARY,

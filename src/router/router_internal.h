@@ -40,8 +40,8 @@ typedef struct pointer {
     bool menu_sent; /* a long press sent the menu, or it pinches: no click */
     uint8_t type, view, seat;
     uint8_t next_view; /* where it was let go */
-    uint8_t buttons;
     int8_t press_button;
+    uint16_t buttons;
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
@@ -220,6 +220,7 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
 /* router_pointer.c */
 ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *event);
 ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
+ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *event);
 /* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
 void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
 void ikvi_router_forget(ikv_router *r, pointer *p);

@@ -187,7 +187,7 @@ static void capture_by_press(ikv_router *r, pointer *p)
 /* A move, which may be a chord's press or release of one more button. */
 static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
 {
-    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool presses = (p->buttons & bit) != 0, releases = bit != 0 && !presses;
     ikv_target click = {0};
     arrive(r, p, event);
@@ -315,13 +315,13 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
 
 static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
 {
-    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool up = event->kind == IKV_KIND_POINTER_UP;
     bool was_down = p->buttons != 0;
     if (event->kind == IKV_KIND_POINTER_DOWN)
         p->buttons |= bit;
     else if (up)
-        p->buttons &= (uint8_t)~bit;
+        p->buttons &= (uint16_t)~bit;
     ikvi_router_fill_in(p, event, event->pointer.button);
     r->counters.outside++;
     r->counters.downs_outside += !was_down && p->buttons != 0;
@@ -344,9 +344,9 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
  * does. */
 static const char *nonsense(const pointer *p, const ikv_event *event)
 {
-    uint8_t bit = ikvi_button_bit(event->pointer.button);
+    uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool touch = event->pointer.type == IKV_TOUCH;
-    uint8_t buttons = p != NULL ? p->buttons : 0;
+    uint16_t buttons = p != NULL ? p->buttons : 0;
     if (event->pointer.type > IKV_TOUCH)
         return "its type is none of mouse, pen, touch";
     if (p != NULL && p->type != event->pointer.type &&
@@ -355,11 +355,11 @@ static const char *nonsense(const pointer *p, const ikv_event *event)
     switch (event->kind) {
     case IKV_KIND_POINTER_DOWN:
         if (bit == 0)
-            return "its button is none of 0 to 7";
+            return "its button is none of 0 to 15";
         return (buttons & bit) != 0 ? "the button is down already" : NULL;
     case IKV_KIND_POINTER_UP:
         if (bit == 0)
-            return "its button is none of 0 to 7";
+            return "its button is none of 0 to 15";
         return (buttons & bit) == 0 ? "the button is not down" : NULL;
     case IKV_KIND_POINTER_CANCEL:
         return buttons != 0 ? NULL : "the pointer is not down";
@@ -388,7 +388,7 @@ static ikv_outcome route_down(ikv_router *r, pointer *p, ikv_event *event)
 static ikv_outcome route_up(ikv_router *r, pointer *p, ikv_event *event)
 {
     int8_t button = event->pointer.button;
-    p->buttons &= (uint8_t)~ikvi_button_bit(button);
+    p->buttons &= (uint16_t)~ikvi_button_bit(button);
     p->next_view = event->view;
     ikvi_router_fill_in(p, event, button);
     if (p->buttons == 0)
@@ -458,10 +458,12 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
 
 void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
 {
-    bool wheel = event->kind == IKV_KIND_WHEEL;
-    pointer *p =
-        ikvi_router_find(router, event->device,
-                         wheel ? event->wheel.pointer : event->pointer.pointer);
+    uint16_t id = event->pointer.pointer;
+    if (event->kind == IKV_KIND_WHEEL)
+        id = event->wheel.pointer;
+    else if (event->kind == IKV_KIND_PEN_DISTANCE)
+        id = event->pen.pointer;
+    pointer *p = ikvi_router_find(router, event->device, id);
     if (router->routing || p == NULL || p->type == IKV_TOUCH || p->buttons != 0)
         return;
     router->routing = true;
@@ -470,49 +472,67 @@ void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
     router->routing = false;
 }
 
-/* ---------------------------------------------------------------- wheel -- */
+/* -------------------------------------------------------- wheel and pen -- */
 
-/* OVER6 for the wheel: a hovering mouse is where it turned its wheel. */
-static void hover_to_wheel(ikv_router *r, const ikv_event *wheel)
+/* OVER6: a hovering mouse is where it turned its wheel, a pen where it said how
+ * far it is. */
+static void hover_to(ikv_router *r, pointer *p, const ikv_event *event,
+                     const pointer *at)
 {
-    pointer *p = ikvi_router_find(r, wheel->device, wheel->wheel.pointer);
     if (p == NULL || p->type == IKV_TOUCH || p->buttons != 0 ||
-        (p->x == wheel->wheel.x && p->y == wheel->wheel.y))
+        (p->x == at->x && p->y == at->y))
         return;
-    p->x = wheel->wheel.x;
-    p->y = wheel->wheel.y;
-    p->view = wheel->view;
-    p->modifiers = wheel->modifiers;
+    p->x = at->x;
+    p->y = at->y;
+    p->view = event->view;
+    p->modifiers = event->modifiers;
     ikv_event cause =
-        ikvi_router_event_of(p, IKV_KIND_POINTER_MOVE, wheel->time_ns);
+        ikvi_router_event_of(p, IKV_KIND_POINTER_MOVE, event->time_ns);
     arrive(r, p, &cause);
 }
 
-/* CAP8: the wheel ignores capture. */
-ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
+/* CAP8: by its place; capture does not matter. */
+static ikv_outcome route_at(ikv_router *r, ikv_event *event, pointer *at)
 {
-    ikv_event event = *given;
-    if (!ikvi_event_is_good(NULL, &event)) {
+    if (!ikvi_event_is_good(NULL, event)) {
         r->counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
-    pointer at = {.view = event.view,
-                  .type = event.wheel.type,
-                  .x = event.wheel.x,
-                  .y = event.wheel.y};
-    if (is_out_of_view(r, &at)) {
+    if (is_out_of_view(r, at)) {
         r->counters.outside++;
         return no_outcome(IKV_OK);
     }
-    event.modifiers |= ikvi_router_modifiers(r, event.seat);
-    hover_to_wheel(r, &event);
-    const pointer *p = ikvi_router_find(r, event.device, event.wheel.pointer);
-    if (p != NULL)
-        event.wheel.buttons = p->buttons;
-    ikv_target target = target_of(r, &at);
-    ikv_outcome outcome = ikvi_router_send_to(r, &event, target);
-    pass_beneath(r, &at, &event, target, outcome.verdict, false);
+    event->modifiers |= ikvi_router_modifiers(r, event->seat);
+    pointer *p = ikvi_router_find(r, event->device, at->id);
+    hover_to(r, p, event, at);
+    if (p != NULL && event->kind == IKV_KIND_WHEEL)
+        event->wheel.buttons = p->buttons;
+    ikv_target target = target_of(r, at);
+    ikv_outcome outcome = ikvi_router_send_to(r, event, target);
+    pass_beneath(r, at, event, target, outcome.verdict, false);
     return outcome;
+}
+
+ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    pointer at = {.view = event.view,
+                  .id = event.wheel.pointer,
+                  .type = event.wheel.type,
+                  .x = event.wheel.x,
+                  .y = event.wheel.y};
+    return route_at(r, &event, &at);
+}
+
+ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *given)
+{
+    ikv_event event = *given;
+    pointer at = {.view = event.view,
+                  .id = event.pen.pointer,
+                  .type = IKV_PEN,
+                  .x = event.pen.x,
+                  .y = event.pen.y};
+    return route_at(r, &event, &at);
 }
 
 /* ------------------------------------------ changes beneath the pointer -- */

@@ -353,17 +353,18 @@ static void place_pointer(state_pointer *p, const ikv_pointer_data *at)
     p->now.frame_dy += dy;
 }
 
-static void release_buttons(state_pointer *p, uint8_t buttons)
+static void release_buttons(state_pointer *p, uint16_t buttons)
 {
-    p->now.buttons &= (uint8_t)~buttons;
+    p->now.buttons &= (uint16_t)~buttons;
     p->now.went_up |= buttons;
     p->now.frame_up |= buttons;
 }
 
-static void press_button(state_pointer *p, uint8_t button, uint64_t time_ns)
+static void press_button(state_pointer *p, uint16_t button, uint64_t time_ns)
 {
     if (p->now.buttons == 0)
         p->since_ns = time_ns;
+    p->now.distance = 0;
     if ((p->now.buttons & button) == 0) {
         p->now.went_down |= button;
         p->now.frame_down |= button;
@@ -375,7 +376,7 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
                          bool claimed)
 {
     uint16_t id = event->pointer.pointer;
-    uint8_t button = ikvi_button_bit(event->pointer.button);
+    uint16_t button = ikvi_button_bit(event->pointer.button);
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
     if (ends && find_in(s, filter, event->device, id) == NULL)
@@ -405,15 +406,22 @@ static void take_wheel(ikv_state *s, uint32_t filter, const ikv_event *event)
     }
 }
 
-static uint8_t buttons_named(const state_pointer *p, const ikv_event *held,
-                             uint32_t count)
+static uint16_t buttons_named(const state_pointer *p, const ikv_event *held,
+                              uint32_t count)
 {
-    uint8_t buttons = 0;
+    uint16_t buttons = 0;
     for (uint32_t i = 0; i < count; i++)
         if (held[i].kind == IKV_KIND_POINTER_DOWN &&
             held[i].pointer.pointer == p->now.pointer)
             buttons |= ikvi_button_bit(held[i].pointer.button);
     return buttons;
+}
+
+static void take_distance(ikv_state *s, uint32_t filter, const ikv_event *event)
+{
+    state_pointer *p = find_in(s, filter, event->device, event->pen.pointer);
+    if (p != NULL && p->now.buttons == 0)
+        p->now.distance = ikvi_clamp(event->pen.distance, 0, 1);
 }
 
 /* Pointers of a device, or of a window that has lost the focus. */
@@ -429,7 +437,7 @@ static void release_pointers(ikv_state *s, uint32_t filter,
             continue;
         bring_up_to_date(s, p);
         release_buttons(
-            p, (uint8_t)(p->now.buttons & ~buttons_named(p, held, count)));
+            p, (uint16_t)(p->now.buttons & ~buttons_named(p, held, count)));
         if (cause->kind == IKV_KIND_DEVICE_REMOVE && p->now.type != IKV_TOUCH)
             p->used = false;
     }
@@ -592,6 +600,9 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
     case IKV_KIND_WHEEL:
         if (!claimed)
             take_wheel(s, filter, event);
+        break;
+    case IKV_KIND_PEN_DISTANCE:
+        take_distance(s, filter, event);
         break;
     case IKV_KIND_PAD_DOWN:
     case IKV_KIND_PAD_UP:

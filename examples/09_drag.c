@@ -1,8 +1,9 @@
 /* 09: a drag with capture.
  *
- * A press on the crate captures the pointer: every move and the release are the
- * crate's then, over the other crate, off the view and back. The space that the
- * crate's position is in comes from the scene, so this works under any camera.
+ * A press on the crate attaches it to the pointer, which captures the pointer:
+ * every move and the release are the crate's then, over the other crate, off the
+ * view and back, and it has been put where the pointer is before its handlers
+ * hear of them. This works under any camera.
  */
 #include <ikvar/host.h>
 
@@ -12,35 +13,26 @@ typedef struct crate {
     const char *name;
     ikv_kit *kit;
     ikv_target target;
-    float grip[2]; /* where it was taken, from its own corner */
 } crate;
 
 static ikv_verdict pressed(const ikv_event *event, const ikv_delivery *delivery,
                            void *user)
 {
-    crate *c = user;
-    c->grip[0] = delivery->local_x;
-    c->grip[1] = delivery->local_y;
-    ikv_router_capture(delivery->router, event, c->target);
+    const crate *c = user;
+    ikv_router_attach(delivery->router, event, c->target);
     printf("%4d ms  %s is taken at %g, %g of its own\n",
-           (int)(event->time_ns / 1000000), c->name, (double)c->grip[0],
-           (double)c->grip[1]);
+           (int)(event->time_ns / 1000000), c->name, (double)delivery->local_x,
+           (double)delivery->local_y);
     return IKV_STOP;
 }
 
 static ikv_verdict moved(const ikv_event *event, const ikv_delivery *delivery,
                          void *user)
 {
-    crate *c = user;
-    float at[2];
-    if (!ikv_router_has_capture(delivery->router, event, c->target) ||
-        !ikv_scene_to_parent(ikv_kit_scene(c->kit), c->target, event->view,
-                             event->pointer.x, event->pointer.y, at))
-        return IKV_CONTINUE; /* it hovers */
-    ikv_scene_move(ikv_kit_scene(c->kit), c->target, at[0] - c->grip[0],
-                   at[1] - c->grip[1]);
-    printf("%4d ms  %s moves\n", (int)(event->time_ns / 1000000), c->name);
-    return IKV_CONTINUE;
+    const crate *c = user;
+    if (ikv_router_has_capture(delivery->router, event, c->target))
+        printf("%4d ms  %s moves\n", (int)(event->time_ns / 1000000), c->name);
+    return IKV_CONTINUE; /* or it hovers */
 }
 
 /* The release ends the capture; so does a cancel, or the crate's removal. */

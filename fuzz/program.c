@@ -463,9 +463,12 @@ static void use_router(world *w)
 {
     ikv_event made = some_event(w);
     const ikv_event *e = w->event != NULL && byte(w) % 2 ? w->event : &made;
-    switch (byte(w) % 6) {
+    switch (byte(w) % 7) {
     case 0:
         ikv_router_capture(w->router, e, target(w));
+        break;
+    case 6:
+        ikv_router_attach(w->router, e, target(w));
         break;
     case 1:
         ikv_router_release(w->router, e, target(w));

@@ -1,5 +1,7 @@
 /* reactions.c - what handlers in a setup can do. A reaction is one public call,
- * with constants or the event's fields; the table below is all there is. */
+ * with constants or the event's fields; the table below is all there is. But for
+ * "set" and "toggle": the fields of a setup's targets are the setup's own, and
+ * what the library has of them is the kind field.set. */
 #include "setup.h"
 
 #include <stdarg.h>
@@ -97,6 +99,14 @@ static ikv_verdict run_release(const doing *d)
     ikv_target target = its_target(d);
     note_outcome(d->setup, "release by", target,
                  ikv_router_release(d->delivery->router, d->event, target));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_attach(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "attach", target,
+                 ikv_router_attach(d->delivery->router, d->event, target));
     return IKV_CONTINUE;
 }
 
@@ -361,82 +371,6 @@ static ikv_verdict run_defer(const doing *d)
 static ikv_verdict run_log(const doing *d)
 {
     note(d->setup, "\"%s\"", d->what->text);
-    return IKV_CONTINUE;
-}
-
-/* ------------------------------------------------------------ following -- */
-
-static ikv_verdict follow(const ikv_event *event, const ikv_delivery *delivery,
-                          void *user)
-{
-    follower *f = user;
-    ikv_scene *scene = ikv_kit_scene(f->setup->kit);
-    float at[2];
-    if (event->device != f->device || event->pointer.pointer != f->pointer)
-        return IKV_CONTINUE;
-    if (event->kind != IKV_KIND_POINTER_MOVE) {
-        ikv_bus_unsubscribe(delivery->bus, f->subscription);
-        return IKV_CONTINUE;
-    }
-    if (ikv_scene_to_parent(scene, f->target, event->view, event->pointer.x,
-                            event->pointer.y, at)) {
-        float x = at[0] - f->grip_x;
-        float y = at[1] - f->grip_y;
-        ikv_scene_move(scene, f->target, x, y);
-        note(f->setup, "%s follows to %s, %s", name_of(f->setup, f->target),
-             ikvi_number((double)x).text, ikvi_number((double)y).text);
-    }
-    return IKV_CONTINUE;
-}
-
-static void stop_following(void *user)
-{
-    follower *f = user;
-    f->used = false;
-}
-
-/* The target captures the pointer and hears its moves itself, until the
- * capture ends. */
-static ikv_verdict run_attach(const doing *d)
-{
-    static const ikv_kind kinds[] = {IKV_KIND_POINTER_MOVE,
-                                     IKV_KIND_POINTER_CAPTURE_LOST,
-                                     IKV_KIND_POINTER_CANCEL};
-    ikv_target target = its_target(d);
-    ikv_status status =
-        ikv_router_capture(d->delivery->router, d->event, target);
-    follower *f = d->setup->followers;
-    while (f < d->setup->followers + FOLLOWERS && f->used)
-        f++;
-    ikv_scene *scene = ikv_kit_scene(d->setup->kit);
-    float own[2], view[2], at[2];
-    if (status == IKV_OK && f < d->setup->followers + FOLLOWERS &&
-        ikv_scene_position(scene, target, own, view) &&
-        ikv_scene_to_parent(scene, target, d->event->view, d->event->pointer.x,
-                            d->event->pointer.y, at)) {
-        *f = (follower){.setup = d->setup,
-                        .used = true,
-                        .target = target,
-                        .device = d->event->device,
-                        .pointer = d->event->pointer.pointer,
-                        .grip_x = at[0] - own[0],
-                        .grip_y = at[1] - own[1]};
-        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
-        config.kinds = kinds;
-        config.kind_count = 3;
-        config.at = target;
-        config.phases = IKV_AT_TARGET;
-        config.handler = follow;
-        config.user = f;
-        config.on_drop = stop_following;
-        config.name = "attach";
-        status = ikv_bus_subscribe(d->delivery->bus, &config, &f->subscription,
-                                   NULL);
-        f->used = status == IKV_OK;
-    } else if (status == IKV_OK) {
-        status = IKV_FULL_POINTERS;
-    }
-    note_outcome(d->setup, "attach", target, status);
     return IKV_CONTINUE;
 }
 

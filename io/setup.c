@@ -479,8 +479,7 @@ static void size_router(const ikv_setup *setup, ikv_router_config *to)
     to->axial_zones = to->axial_zones || from->axial_zones;
 }
 
-/* Room for what the file has, for what attaching subscribes, and for as much
- * again of one's own. */
+/* Room for what the file has, and for as much again of one's own. */
 ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
 {
     if (setup == NULL || config == NULL || config->size != sizeof *config)
@@ -493,7 +492,7 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
             conditions += 1 + h->conditions[c].count;
         conditions += h->group != NULL ? h->group->condition_count : 0;
     }
-    uint32_t spare = 3 * FOLLOWERS + 64, polygons = 64;
+    uint32_t spare = 160, polygons = 64;
     for (uint32_t i = 0; i < setup->target_count; i++)
         polygons += setup->targets[i].points != NULL;
     config->scene.layers = larger(config->scene.layers, setup->layer_count);

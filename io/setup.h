@@ -128,18 +128,7 @@ typedef struct doing {
     const ikv_delivery *delivery;
 } doing;
 
-/* A target that follows a pointer until its release. */
-typedef struct follower {
-    ikv_setup *setup;
-    bool used;
-    ikv_target target;
-    ikv_subscription subscription;
-    uint16_t device, pointer;
-    float grip_x, grip_y;
-} follower;
-
 enum {
-    FOLLOWERS = 32,
     OWNERS = 64
 };
 
@@ -170,7 +159,6 @@ struct ikv_setup {
         ikv_owner owner;
     } owners[OWNERS];
     uint32_t owner_count;
-    follower followers[FOLLOWERS];
     char **warnings;
     uint32_t warning_count, warning_room;
     bool warning_lost; /* for lack of memory */

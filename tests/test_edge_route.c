@@ -289,6 +289,114 @@ START_TEST(many_clicks)
 }
 END_TEST
 
+/* CAP1: a target that is attached to a pointer follows it, as it was taken, in
+ * its parent's space under any camera: until the release, where it stays;
+ * another captures the pointer; or it is removed. */
+static ikv_target carried, rival;
+static float heard_at[2];
+
+static ikv_verdict hear_carried(const ikv_event *event,
+                                const ikv_delivery *delivery, void *user)
+{
+    float view[2];
+    (void)user;
+    if (event->kind == IKV_KIND_POINTER_DOWN)
+        ok(ikv_router_attach(delivery->router, event, carried));
+    if (event->kind == IKV_KIND_POINTER_MOVE)
+        ikv_scene_position(k.scene, carried, heard_at, view);
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 1)
+        ok(ikv_router_capture(delivery->router, event, rival));
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 2)
+        ok(ikv_scene_remove(k.scene, carried));
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 3)
+        ok(ikv_scene_move(k.scene, carried, 7, 7));
+    return IKV_CONTINUE;
+}
+
+static const struct {
+    const char *what;
+    uint16_t pressure; /* of the first move: what its handler does */
+    float at[3];       /* after each of three events; -1: it is gone */
+} carry_table[] = {
+    {"followed", 0, {25, 30, 35}},
+    {"captured by another", 1, {25, 25, 25}},
+    {"removed", 2, {-1, -1, -1}},
+    {"put elsewhere by a handler", 3, {7, 30, 35}},
+};
+
+START_TEST(attached)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_POINTER_DOWN,
+                                     IKV_KIND_POINTER_MOVE};
+    float at[2], view[2];
+    kit_open(&k);
+    const ikv_camera camera = {.zoom = 2};
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    ikv_target frame =
+        rect_target(k.scene, (ikv_target){0}, 10, 10, 200, 200, 0);
+    rival = rect_target(k.scene, (ikv_target){0}, 300, 0, 20, 20, 0);
+    carried = rect_target(k.scene, frame, 5, 5, 20, 20, 0);
+    for (int i = 0; i < 2; i++)
+        ok(ikv_bus_hear(k.bus, kinds[i], carried, hear_carried, NULL, NULL));
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 3, 40, 40);
+    status_is(ikv_router_attach(k.router, &e, carried), IKV_BAD_ARGUMENT);
+    push(&e);
+    kit_frame(&k, 20);
+    ok(ikv_scene_position(k.scene, carried, at, view) ? IKV_OK : IKV_STALE);
+    ck_assert_float_eq(at[0], 5);
+    for (int i = 0; i < 3; i++) {
+        e = pointer(i == 2 ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_MOVE,
+                    IKV_TOUCH, 3, (float)(80 + i * 10), 40);
+        e.pointer.pressure = i == 0 ? carry_table[_i].pressure : 0;
+        push(&e);
+        kit_frame(&k, (uint64_t)(40 + i * 20));
+        bool there = ikv_scene_position(k.scene, carried, at, view);
+        ck_assert_int_eq(there, carry_table[_i].at[i] >= 0);
+        if (there)
+            ck_assert_msg(at[0] == carry_table[_i].at[i], "%s: %g after %d",
+                          carry_table[_i].what, (double)at[0], i);
+        if (i == 0) /* it was there before its handlers heard of it */
+            ck_assert_float_eq(heard_at[0], 25);
+    }
+    ok(ikv_router_validate(k.router) == NULL ? IKV_OK : IKV_STALE);
+    kit_close(&k);
+}
+END_TEST
+
+/* What can't be attached. */
+START_TEST(not_attached)
+{
+    ikv_router *router;
+    kit_open(&k);
+    ikv_target pad = rect_target(k.scene, (ikv_target){0}, 0, 0, 50, 100, 0);
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3, 5, 5);
+    push(&e);
+    kit_frame(&k, 20);
+    status_is(ikv_router_attach(k.router, &e, pad), IKV_ABSENT);
+    status_is(ikv_router_attach(NULL, &e, pad), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_attach(k.router, NULL, pad), IKV_BAD_ARGUMENT);
+    e.kind = IKV_KIND_POINTER_DOWN;
+    e.pointer.button = 0;
+    push(&e);
+    kit_frame(&k, 40);
+    status_is(ikv_router_attach(k.router, &e, (ikv_target){0}), IKV_STALE);
+    status_is(ikv_router_attach(k.router, &e, ikv_bus_root(k.bus)), IKV_ABSENT);
+    ok(ikv_router_attach(k.router, &e, pad));
+    ikv_router_config config = IKV_ROUTER_INIT;
+    config.bus = k.bus;
+    config.picking = ikv_kit_picking(k.scene);
+    config.picking.carry = NULL;
+    config.memory = ikv_host_memory();
+    ok(ikv_router_open(&config, &router));
+    status_is(ikv_router_route(router, &e).status, IKV_OK);
+    status_is(ikv_router_attach(router, &e, pad), IKV_ABSENT);
+    ikv_router_close(router);
+    kit_close(&k);
+}
+END_TEST
+
 /* How far a pen is: merged, at what it is over, also while another has captured
  * it; where it says so it hovers. A further button is one like the others. */
 START_TEST(pen_above)
@@ -715,6 +823,8 @@ Suite *edge_route_suite(void)
     add_table(s, "35 characters", characters, ROWS(character_table));
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
+    add_table(s, "CAP1 attached", attached, ROWS(carry_table));
+    add(s, "CAP1 not attached", not_attached);
     add(s, "P2 S1 a pen above the surface", pen_above);
     add(s, "40 a small pinch", small_pinch);
     return s;

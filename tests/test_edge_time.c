@@ -341,7 +341,10 @@ static ikv_verdict play(const ikv_event *event, const ikv_delivery *d,
         add_boat(at);
         break;
     case 4:
-        ikv_router_capture(k.router, event, past.game.boats[at]);
+        if (of_game(2) == 0)
+            ikv_router_attach(k.router, event, past.game.boats[at]);
+        else
+            ikv_router_capture(k.router, event, past.game.boats[at]);
         break;
     case 5:
         ikv_scene_move(k.scene, past.game.boats[at], (float)of_game(200), 10);

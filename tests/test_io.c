@@ -726,11 +726,13 @@ START_TEST(attached_target_follows)
         ikv_kind kind;
         float x;
         const char *notes;
-    } steps[] = {{IKV_KIND_POINTER_DOWN, 20, "attach a; "},
-                 {IKV_KIND_POINTER_MOVE, 300, "a follows to 280, 0; "},
-                 {IKV_KIND_POINTER_MOVE, 20, "a follows to 0, 0; "},
-                 {IKV_KIND_POINTER_UP, 20, ""},
-                 {IKV_KIND_POINTER_MOVE, 25, ""}};
+        float at;
+    } steps[] = {{IKV_KIND_POINTER_DOWN, 20, "attach a; ", 0},
+                 {IKV_KIND_POINTER_MOVE, 300, "", 280},
+                 {IKV_KIND_POINTER_MOVE, 20, "", 0},
+                 {IKV_KIND_POINTER_UP, 22, "", 2},
+                 {IKV_KIND_POINTER_MOVE, 25, "", 2}};
+    float own[2], view[2];
     bench_kit k;
     ikv_setup *setup;
     run_setup(&k, &setup, ON("pointer.down", "\"attach\""));
@@ -744,6 +746,9 @@ START_TEST(attached_target_follows)
         ok(ikv_sink_push(k.fake.sink, &e));
         kit_frame(&k, (uint64_t)i * 40 + 40);
         ck_assert_str_eq(notes.text, steps[i].notes);
+        ck_assert(ikv_scene_position(k.scene, ikv_setup_target(setup, "a"), own,
+                                     view));
+        ck_assert_float_eq(own[0], steps[i].at);
     }
     ck_assert_uint_eq(ikv_bus_count(k.bus).subscriptions, 2);
     kit_close(&k);

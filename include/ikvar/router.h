@@ -37,7 +37,8 @@ typedef struct ikv_router ikv_router;
 /* How many routers a loop can have. */
 #define IKV_ROUTER_LIMIT 8
 
-/* What the router asks of a scene. All but tab_next and layer are needed.
+/* What the router asks of a scene. All but tab_next, layer, grip and carry are
+ * needed.
  *   pick      the nth target from the top at the query's point (base.h), 0 the
  *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
@@ -49,6 +50,10 @@ typedef struct ikv_router ikv_router;
  *             the keys, may change
  *   layer     the target's layer, for bindings that hold in one alone; NULL is
  *             fine
+ *   grip      how far the point of the view is from the target's position, in
+ *             its parent's space; false if that can't be said
+ *   carry     moves the target so that this is its grip at that point; for
+ *             ikv_router_attach()
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
 typedef struct ikv_picking {
     uint32_t size;
@@ -63,11 +68,15 @@ typedef struct ikv_picking {
     ikv_target (*tab_next)(void *scene, ikv_target from, bool backwards);
     uint64_t (*revision)(void *scene);
     uint32_t (*layer)(void *scene, ikv_target target);
+    bool (*grip)(void *scene, ikv_target target, uint8_t view, float x, float y,
+                 float grip[2]);
+    bool (*carry)(void *scene, ikv_target target, uint8_t view, float x,
+                  float y, const float grip[2]);
 } ikv_picking;
 
 #define IKV_PICKING_INIT                                                       \
     {                                                                          \
-        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0                      \
+        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0                \
     }
 
 /* -------------------------------------------------------------- opening -- */
@@ -224,6 +233,15 @@ IKV_API void ikv_router_set_follower(ikv_router *router,
 IKV_API ikv_status ikv_router_capture(ikv_router *router,
                                       const ikv_event *event,
                                       ikv_target target);
+
+/* Captures the pointer, and the target follows it: each move and the release put
+ * it where it was taken, before their handlers run, under any camera, until the
+ * capture ends. A handler may move it elsewhere (onto a grid, say); the next
+ * move counts from where it was taken all the same.
+ * Returns as ikv_router_capture(); ABSENT also if the target has no place there,
+ * or the picking has no grip() and carry(). O(1), and O(depth) a move. */
+IKV_API ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
+                                     ikv_target target);
 
 /* Ends a capture by that target at the pointer's next event.
  * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT. */

@@ -64,6 +64,27 @@ static uint32_t scene_layer(void *scene, ikv_target target)
     return ikv_scene_layer(scene, target);
 }
 
+static bool scene_grip(void *scene, ikv_target target, uint8_t view, float x,
+                       float y, float grip[2])
+{
+    float own[2], in_view[2];
+    if (!ikv_scene_to_parent(scene, target, view, x, y, grip) ||
+        !ikv_scene_position(scene, target, own, in_view))
+        return false;
+    grip[0] -= own[0];
+    grip[1] -= own[1];
+    return true;
+}
+
+static bool scene_carry(void *scene, ikv_target target, uint8_t view, float x,
+                        float y, const float grip[2])
+{
+    float at[2];
+    return ikv_scene_to_parent(scene, target, view, x, y, at) &&
+           ikv_scene_move(scene, target, at[0] - grip[0], at[1] - grip[1]) ==
+               IKV_OK;
+}
+
 ikv_picking ikv_kit_picking(ikv_scene *scene)
 {
     ikv_picking picking = IKV_PICKING_INIT;
@@ -76,6 +97,8 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.tab_next = scene_tab;
     picking.revision = scene_revision;
     picking.layer = scene_layer;
+    picking.grip = scene_grip;
+    picking.carry = scene_carry;
     return picking;
 }
 

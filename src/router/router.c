@@ -355,8 +355,9 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
          (p->chain_length == 0 ||
           !same(p->chain[p->chain_length - 1], p->over))))
         return "router-1";
-    if (p->buttons == 0 && (p->captured.bits != 0 || p->pressed.bits != 0 ||
-                            p->clicking.bits != 0 || p->hold_due))
+    if (p->buttons == 0 &&
+        (p->captured.bits != 0 || p->pressed.bits != 0 ||
+         p->clicking.bits != 0 || p->attached.bits != 0 || p->hold_due))
         return "router-2";
     return ikvi_router_find(router, p->device, p->id) == p ? NULL : "router-3";
 }

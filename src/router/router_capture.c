@@ -26,6 +26,8 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
         return;
     ikv_target old = p->captured, now = p->pending;
     p->captured = now;
+    if (!same(p->attached, now))
+        p->attached = none;
     if (old.bits != 0) {
         ikvi_router_lose(r, p, old, cause);
         ikvi_gesture_lost(r, p, cause);
@@ -64,6 +66,33 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
         return IKV_ABSENT;
     p->pending = target;
     return IKV_OK;
+}
+
+ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
+                             ikv_target target)
+{
+    pointer *p = pointer_of(router, event);
+    float grip[2];
+    if (p == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (!ikvi_router_alive(router, target))
+        return IKV_STALE;
+    const ikv_picking *picking = &router->picking;
+    if (p->buttons == 0 || picking->grip == NULL || picking->carry == NULL ||
+        !picking->grip(picking->scene, target, p->view, p->x, p->y, grip))
+        return IKV_ABSENT;
+    p->pending = p->attached = target;
+    p->grip[0] = grip[0];
+    p->grip[1] = grip[1];
+    return IKV_OK;
+}
+
+/* What is attached to it is where it is. */
+void ikvi_router_carry(ikv_router *r, const pointer *p)
+{
+    if (p->attached.bits != 0 && same(p->attached, p->captured))
+        r->picking.carry(r->picking.scene, p->attached, p->view, p->x, p->y,
+                         p->grip);
 }
 
 ikv_status ikv_router_release(ikv_router *router, const ikv_event *event,

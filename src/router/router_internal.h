@@ -45,6 +45,8 @@ typedef struct pointer {
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
+    ikv_target attached; /* follows it while it has captured it; */
+    float grip[2];       /* so it was taken */
     uint16_t pressure, width, height, twist; /* as they were told last */
     int8_t tilt_x, tilt_y;
     uint64_t hold_ns; /* when the hold is due */
@@ -212,6 +214,9 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
 /* Carries out what was asked for since the pointer's last event. */
 void ikvi_router_apply_capture(ikv_router *r, pointer *p,
                                const ikv_event *cause);
+
+/* What is attached to the pointer goes where it is. */
+void ikvi_router_carry(ikv_router *r, const pointer *p);
 
 /* Tells who had captured the pointer of its loss; the root, if it is gone. */
 void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,

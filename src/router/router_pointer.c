@@ -192,6 +192,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
     ikv_target click = {0};
     arrive(r, p, event);
     ikvi_router_moved(r, p, event);
+    ikvi_router_carry(r, p);
     if (presses)
         ikvi_router_press(r, p, event);
     if (releases)
@@ -268,6 +269,7 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
 {
     arrive(r, p, event);
     ikvi_router_moved(r, p, event); /* where it is let go counts */
+    ikvi_router_carry(r, p);
     ikv_target target = p->over;
     ikv_target click = ikvi_router_click_target(r, p, event);
     ikv_outcome outcome = send_to_pointer(r, p, event);
@@ -587,6 +589,8 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
     }
     if (same(p->pending, target))
         p->pending = none;
+    if (same(p->attached, target))
+        p->attached = none;
     if (same(p->pressed, target))
         p->pressed = none;
     if (same(p->clicking, target))

@@ -377,6 +377,37 @@ START_TEST(held_answers)
 }
 END_TEST
 
+/* An answer for which there is no room beside its device.resync is none. */
+static const struct {
+    uint32_t held;
+    uint64_t made_up;
+} room_table[] = {{15, 16}, {16, 1}, {17, 1}};
+
+START_TEST(held_beyond_the_ring)
+{
+    prepare();
+    k.port.held = held_badly;
+    k.config.loop.pending = 16;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    hold_all(&k.fake, base_ns);
+    kit_frame(&k, 20);
+    bad_status = IKV_OK;
+    bad_count = room_table[_i].held;
+    for (uint32_t i = 0; i < ROWS(bad_held); i++) {
+        bad_held[i] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        bad_held[i].key.code = IKV_CODE(4 + i);
+    }
+    ikv_sink_lost(k.fake.sink, k.fake.device);
+    kit_frame(&k, 40);
+    kit_frame(&k, 60);
+    ck_assert_uint_eq(ikv_loop_count(k.loop).made_up, room_table[_i].made_up);
+    ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 0);
+    ck_assert(ikv_loop_validate(k.loop) == NULL);
+    kit_close(&k);
+}
+END_TEST
+
 /* A wait() that fails is asked once; frames are paced by the clock. */
 START_TEST(wait_fails)
 {
@@ -1244,6 +1275,8 @@ Suite *edge_ports_suite(void)
     add_table(s, "8a what is given back is checked", since_is_checked, 4);
     add(s, "9 a fast mouse", fast_mouse);
     add_table(s, "41 held() that is no answer", held_answers, ROWS(held_table));
+    add_table(s, "41 held() beyond the ring", held_beyond_the_ring,
+              ROWS(room_table));
     add_table(s, "41 wait() that fails", wait_fails, 2);
     return s;
 }

@@ -289,6 +289,42 @@ START_TEST(many_clicks)
 }
 END_TEST
 
+/* What a handler does while lost input is made up bears that moment's time. */
+static ikv_verdict focus_then(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    (void)event;
+    ok(ikv_router_focus(delivery->router, 0, *(ikv_target *)user));
+    return IKV_CONTINUE;
+}
+
+START_TEST(focused_in_a_resync)
+{
+    kit_open(&k);
+    listen_all(keep_last);
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target field;
+    config.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(k.scene, &config, &field, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_UP, (ikv_target){0}, focus_then, &field,
+                    NULL));
+    kit_frame(&k, 0);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.key.code = ikv_code_find("KeyA");
+    push(&e);
+    kit_frame(&k, 20);
+    kit_frame(&k, 40);
+    ikv_sink_lost(k.fake.sink, k.fake.device);
+    kit_frame(&k, 60);
+    kit_frame(&k, 80);
+    ck_assert_uint_eq(last_of[IKV_KIND_KEY_UP].time_ns, 60000000);
+    ck_assert_uint_eq(last_of[IKV_KIND_FOCUS_IN].target.bits, field.bits);
+    ck_assert_uint_eq(last_of[IKV_KIND_FOCUS_IN].time_ns, 60000000);
+    kit_close(&k);
+}
+END_TEST
+
 /* CAP1: a target that is attached to a pointer follows it, as it was taken, in
  * its parent's space under any camera: until the release, where it stays;
  * another captures the pointer; or it is removed. */
@@ -360,6 +396,79 @@ START_TEST(attached)
             ck_assert_float_eq(heard_at[0], 25);
     }
     ok(ikv_router_validate(k.router) == NULL ? IKV_OK : IKV_STALE);
+    kit_close(&k);
+}
+END_TEST
+
+/* A kit with a picking of one's own: its bus asks that who is alive and where. */
+static ikv_target buoy;
+static bool buoy_lives;
+
+static ikv_target buoy_pick(void *scene, const ikv_query *query, uint32_t nth)
+{
+    (void)scene, (void)query;
+    return nth == 0 && buoy_lives ? buoy : (ikv_target){0};
+}
+
+static ikv_target buoy_parent(void *scene, ikv_target target)
+{
+    (void)scene, (void)target;
+    return (ikv_target){0};
+}
+
+static bool buoy_alive(void *scene, ikv_target target)
+{
+    (void)scene;
+    return buoy_lives && target.bits == buoy.bits;
+}
+
+static uint32_t buoy_traits(void *scene, ikv_target target)
+{
+    (void)scene, (void)target;
+    return 0;
+}
+
+static bool buoy_local(void *scene, ikv_target target, uint8_t view, float x,
+                       float y, float layer[2], float local[2])
+{
+    (void)scene, (void)target, (void)view;
+    layer[0] = local[0] = x - 100;
+    layer[1] = local[1] = y;
+    return true;
+}
+
+static uint64_t buoy_revision(void *scene)
+{
+    (void)scene;
+    return buoy_lives;
+}
+
+START_TEST(picking_of_a_kit)
+{
+    kit_prepare(&k);
+    k.config.router.picking = (ikv_picking){.size = sizeof(ikv_picking),
+                                            .pick = buoy_pick,
+                                            .parent = buoy_parent,
+                                            .alive = buoy_alive,
+                                            .traits = buoy_traits,
+                                            .to_local = buoy_local,
+                                            .revision = buoy_revision};
+    buoy_lives = true;
+    kit_open(&k);
+    ck_assert_ptr_null(k.scene);
+    ok(ikv_bus_add_target(k.bus, 3, &buoy));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, buoy, keep_last, NULL, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, buoy, keep_last, NULL, NULL));
+    kit_frame(&k, 0);
+    ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 3, 40, 40);
+    push(&e);
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_DOWN].target.bits, buoy.bits);
+    e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    e.target = buoy;
+    ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 1);
+    buoy_lives = false;
+    ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 0);
     kit_close(&k);
 }
 END_TEST
@@ -823,7 +932,9 @@ Suite *edge_route_suite(void)
     add_table(s, "35 characters", characters, ROWS(character_table));
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
+    add(s, "Q3 focused in a resync", focused_in_a_resync);
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
+    add(s, "HIT1 a kit's own picking", picking_of_a_kit);
     add(s, "CAP1 not attached", not_attached);
     add(s, "P2 S1 a pen above the surface", pen_above);
     add(s, "40 a small pinch", small_pinch);

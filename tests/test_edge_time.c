@@ -770,6 +770,79 @@ START_TEST(back_at_the_end)
 }
 END_TEST
 
+/* Paused while the past is run again: that is the present then, and what comes
+ * in is heard. */
+START_TEST(paused_on_the_way)
+{
+    open_small(&k);
+    k.config.loop.step_num = 100;
+    kit_open(&k);
+    int heard = 0;
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard,
+                    &heard, NULL));
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    kit_frame(&k, 50);
+    ok(ikv_image_restore(&parts, image, size, past.taken, 0));
+    k.fake.now_ns += 10000000;
+    ck_assert(ikv_loop_begin(k.loop));
+    ck_assert(ikv_loop_step(k.loop));
+    if (_i == 0) { /* when the step ends */
+        ok(ikv_loop_pause(k.loop));
+        ck_assert(!ikv_loop_step(k.loop));
+    }
+    ikv_loop_end(k.loop);
+    if (_i == 1) /* the others have not run */
+        ok(ikv_loop_pause(k.loop));
+    ck_assert_uint_eq(ikv_loop_step_number(k.loop), 0);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns);
+    e.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    kit_frame(&k, 80);
+    ck_assert_int_eq(heard, 1);
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
+/* A hold that comes due just when a frame of a paused loop does is of that
+ * frame, and recorded as such. */
+static void count_marks(const ikv_event *event, const ikv_intake *intake,
+                        void *marks)
+{
+    (void)intake;
+    *(int *)marks += event->kind == IKV_KIND_LOOP_PAUSE;
+}
+
+START_TEST(held_while_paused)
+{
+    int held = 0, marks = 0;
+    open_small(&k);
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_HOLD, (ikv_target){0}, count_heard,
+                    &held, NULL));
+    kit_frame(&k, 0);
+    ok(ikv_loop_pause(k.loop));
+    ikv_event e =
+        ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns + 20000000);
+    e.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    kit_frame(&k, 20);
+    kit_frame(&k, 40); /* its edges end */
+    ok(ikv_loop_set_recorder(k.loop, count_marks, &marks));
+    kit_frame(&k, 60);
+    ck_assert(held == 0 && marks == 0);
+    kit_frame(&k, 520);
+    ck_assert(held == 1 && marks == 1);
+    kit_frame(&k, 540);
+    ck_assert(held == 1 && marks == 1);
+    kit_close(&k);
+}
+END_TEST
+
 /* The log names a field that is set as traces do. */
 START_TEST(log_names)
 {
@@ -1128,5 +1201,7 @@ Suite *edge_time_suite(void)
     add(s, "38 little room", little_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
+    add_table(s, "38 paused on the way back", paused_on_the_way, 2);
+    add(s, "L5 T1 held while paused", held_while_paused);
     return s;
 }

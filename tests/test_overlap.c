@@ -285,6 +285,14 @@ static const struct {
     {"O5 aslant, near enough",
      "+a:F@0,0s=circle,1; +b:L>F@50,50=point; | a@100,98 | a@0,0 |",
      "| b+a b-a | b+a b-a | "},
+    {"O5 aslant, at the edge of where a corner passed",
+     "+a:F@0,0s +b:L>F@105,95.5=point; +c:L>F@105,94.5=point; "
+     "+d:L>F@95.5,105=point; +e:L>F@94.5,105=point; | a@100,100 |",
+     "| b+a d+a b-a d-a | "},
+    {"O5 aslant the other way",
+     "+a:F@0,100s +b:L>F@105,14.5=point; +c:L>F@105,15.5=point; "
+     "+d:L>F@5,95.5=point; +e:L>F@5,94.5=point; | a@100,0 |",
+     "| b+a d+a b-a d-a | "},
     {"O5 both move",
      "+a:F@0,0s=circle,1; +b:L>F@100,0s=circle,1; | a@100,0 "
      "b@0,0 |",

@@ -361,6 +361,10 @@ START_TEST(no_such_view)
                   there ? IKV_OK : IKV_BAD_ARGUMENT);
     }
     ck_assert(!ikv_scene_to_layer(k.scene, 1, 0, 1, 1, a));
+    ok(ikv_scene_move(k.scene, t, 10, 10)); /* from where it is */
+    ok(ikv_scene_turn_to(k.scene, t, 0, 10, 15));
+    ck_assert(ikv_scene_to_view(k.scene, t, 0, 5, 0, b));
+    ck_assert(b[0] == 10 && b[1] == 15);
     kit_close(&k);
 }
 END_TEST

@@ -41,6 +41,43 @@ static void push(ikv_event *e)
     ok(ikv_sink_push(k.fake.sink, e));
 }
 
+/* S1: a loop that has no router feeds its state all the same; nothing is typed
+ * into anything. */
+START_TEST(without_routers)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_KEY_DOWN, IKV_KIND_TEXT_INPUT};
+    ikv_loop *loop;
+    fake_port fake = {.now_ns = 5000000000};
+    ikv_port port = fake_port_of(&fake);
+    open_state();
+    ikv_loop_config config = IKV_LOOP_INIT;
+    config.bus = k.bus;
+    config.queue = ikv_kit_queue(k.kit);
+    config.state = state;
+    config.ports = &port;
+    config.port_count = 1;
+    config.frame_hz = IKV_UNPACED;
+    config.memory = ikv_host_memory();
+    ok(ikv_loop_open(&config, &loop));
+    ck_assert(ikv_loop_begin(loop));
+    ikv_loop_end(loop);
+    for (int i = 0; i < ROWS(kinds); i++) {
+        ikv_event e = ikv_event_make(kinds[i], fake.now_ns);
+        if (i == 0)
+            e.key.code = ikv_code_find("KeyA");
+        ok(ikv_sink_push(fake.sink, &e));
+    }
+    fake.now_ns += 20000000;
+    ck_assert(ikv_loop_begin(loop));
+    ck_assert(ikv_loop_step(loop));
+    for (uint32_t filter = 0; filter < 2; filter++)
+        ck_assert(ikv_state_key(state, filter, 0, ikv_code_find("KeyA")).down);
+    ikv_loop_end(loop);
+    ikv_loop_close(loop);
+    kit_close(&k);
+}
+END_TEST
+
 static void push_key(ikv_kind kind, const char *code, uint16_t device)
 {
     ikv_event e = ikv_event_make(kind, 0);
@@ -509,7 +546,8 @@ START_TEST(pads)
     next_frame();
     ck_assert_str_eq(pad_events.text, "up16* axis0* ");
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
-    ck_assert(!pad.connected && pad.buttons == 0 && pad.axes[0] == 0);
+    ck_assert(!pad.connected && pad.buttons == 0 && pad.axes[0] == 0 &&
+              pad.left[0] == 0 && pad.right[1] == 0);
     plug(IKV_KIND_DEVICE_ADD, 2); /* another one takes the next place */
     next_frame();
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 1, &pad) && pad.product == 2);
@@ -607,6 +645,7 @@ Suite *state_suite(void)
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));
     add(s, "S1 K1 pads", pads);
+    add(s, "S1 without routers", without_routers);
     add(s, "wrong", wrong_state);
     return s;
 }

@@ -152,12 +152,12 @@ static void measure_bodies(const char *name, const char *baseline,
             uint64_t end = read_clock(NULL);
             sum[0] += (double)(middle - begin) / FRAMES;
             sum[1] += (double)(end - middle) / FRAMES;
-            if (ikv_overlaps_count(overlaps).touching !=
-                    pair_finder_count(finder) ||
+            ikv_overlaps_counts counts = IKV_OVERLAPS_COUNTS_INIT;
+            ikv_overlaps_counters(overlaps, &counts);
+            if (counts.touching != pair_finder_count(finder) ||
                 changes[0] != changes[1]) {
                 fprintf(stderr, "%s: %u pairs, the baseline has %u\n", name,
-                        ikv_overlaps_count(overlaps).touching,
-                        pair_finder_count(finder));
+                        counts.touching, pair_finder_count(finder));
                 exit(2);
             }
         }

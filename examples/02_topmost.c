@@ -76,8 +76,8 @@ int main(void)
             ikv_loop_quit(loop); /* one step is enough here */
         ikv_loop_end(loop);
     }
-    ikv_kind_counters clicks =
-        ikv_bus_count_kind(ikv_kit_bus(kit), IKV_KIND_POINTER_CLICK);
+    ikv_kind_counts clicks = IKV_KIND_COUNTS_INIT;
+    ikv_bus_kind_counters(ikv_kit_bus(kit), IKV_KIND_POINTER_CLICK, &clicks);
     printf("lamp %d, crate %d; %d of %d taps were heard by nobody\n", lamp.taps,
            crate.taps, (int)clicks.unheard, (int)clicks.delivered);
     ikv_kit_close(kit);

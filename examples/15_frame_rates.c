@@ -78,7 +78,8 @@ static void run(uint32_t frame_hz)
         }
         ikv_loop_end(loop);
     }
-    ikv_loop_counters count = ikv_loop_count(loop);
+    ikv_loop_counts count = IKV_LOOP_COUNTS_INIT;
+    ikv_loop_counters(loop, &count);
     printf("%4u frames a second: %4u frames, %u steps, digest %016llx\n",
            (unsigned)frame_hz, (unsigned)count.frames, (unsigned)count.steps,
            (unsigned long long)t.digest.value);

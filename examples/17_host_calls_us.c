@@ -107,8 +107,10 @@ int main(void)
         if (frame == 9)
             on_host_touch(&h, now + 1000000, IKV_KIND_POINTER_UP, 46, 51);
     }
-    printf("%d frames by the host, %d steps of ours\n",
-           (int)ikv_loop_count(loop).frames, (int)ikv_loop_count(loop).steps);
+    ikv_loop_counts count = IKV_LOOP_COUNTS_INIT;
+    ikv_loop_counters(loop, &count);
+    printf("%d frames by the host, %d steps of ours\n", (int)count.frames,
+           (int)count.steps);
     ikv_kit_close(kit);
     return 0;
 }

@@ -256,7 +256,9 @@ static bool has_room(const json_t *document, const ikv_actions *actions)
 {
     json_t *all = json_object_get(document, "bindings"), *list;
     const char *name;
-    size_t needed = ikv_actions_count(actions).bindings;
+    ikv_actions_counts counts = IKV_ACTIONS_COUNTS_INIT;
+    ikv_actions_counters(actions, &counts);
+    size_t needed = counts.bindings;
     json_object_foreach(all, name, list)
     {
         ikv_action_id id = ikv_actions_find(actions, name);

@@ -749,12 +749,16 @@ void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user)
     }
 }
 
-ikv_setup_counts ikv_setup_count(const ikv_setup *setup)
+ikv_status ikv_setup_counters(const ikv_setup *setup, ikv_setup_counts *counts)
 {
-    return setup != NULL
-               ? (ikv_setup_counts){setup->target_count, setup->handler_count,
-                                    setup->kind_count}
-               : (ikv_setup_counts){0, 0, 0};
+    if (setup == NULL || counts == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (counts->size != sizeof *counts)
+        return IKV_BAD_SIZE;
+    counts->targets = setup->target_count;
+    counts->handlers = setup->handler_count;
+    counts->kinds = setup->kind_count;
+    return IKV_OK;
 }
 
 const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index)

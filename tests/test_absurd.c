@@ -134,6 +134,17 @@ static uint64_t clock_ns(void *user)
     enum {                                                                     \
         ABSURD_##type##_p = 1                                                  \
     };
+/* NULL; a size that is none; too small. */
+#define SIZED_OUT(type)                                                        \
+    static type *given_##type##_p(int nth)                                     \
+    {                                                                          \
+        static type to;                                                        \
+        to.size = nth == 1 ? 3 : sizeof to - (nth == 2 ? 8 : 0);               \
+        return nth == 0 ? NULL : &to;                                          \
+    }                                                                          \
+    enum {                                                                     \
+        ABSURD_##type##_p = 3                                                  \
+    };
 #define OUT_POINTER(type, where)                                               \
     static type **given_##type##_p_p(int nth)                                  \
     {                                                                          \
@@ -232,6 +243,17 @@ POINTER(ikv_router_follower, ikv_router_follower, followed)
 POINTER(ikv_note_fn, ikv_note_fn, noted)
 POINTER(ikv_clock_fn, ikv_clock_fn, clock_ns)
 
+SIZED_OUT(ikv_bus_counts)
+SIZED_OUT(ikv_subscription_counts)
+SIZED_OUT(ikv_lane_counts)
+SIZED_OUT(ikv_kind_counts)
+SIZED_OUT(ikv_loop_counts)
+SIZED_OUT(ikv_overlaps_counts)
+SIZED_OUT(ikv_queue_counts)
+SIZED_OUT(ikv_router_counts)
+SIZED_OUT(ikv_scene_counts)
+SIZED_OUT(ikv_actions_counts)
+SIZED_OUT(ikv_setup_counts)
 OUT(ikv_message)
 OUT(ikv_target)
 OUT(ikv_subscription)
@@ -468,8 +490,8 @@ typedef struct observed {
 
 static observed observe(void)
 {
-    ikv_bus_counters b = ikv_bus_count(k.bus);
-    ikv_action_counters a = ikv_actions_count(ikv_kit_actions(k.kit));
+    ikv_bus_counts b = bus_counts(k.bus);
+    ikv_actions_counts a = actions_counts(ikv_kit_actions(k.kit));
     observed o;
     memset(&o, 0, sizeof o);
     o.subscriptions = b.subscriptions;
@@ -480,12 +502,12 @@ static observed observe(void)
     o.waiting = b.waiting;
     o.conditions = b.conditions;
     o.payloads = b.payloads;
-    o.scene = ikv_scene_count(k.scene).targets;
+    o.scene = scene_counts(k.scene).targets;
     o.actions = a.actions;
     o.bindings = a.bindings;
     o.held = a.held;
-    o.contacts = ikv_overlaps_count(ikv_kit_overlaps(k.kit)).contacts;
-    o.pending = ikv_loop_count(k.loop).waiting;
+    o.contacts = overlaps_counts(ikv_kit_overlaps(k.kit)).contacts;
+    o.pending = loop_counts(k.loop).waiting;
     o.revision = ikv_scene_revision(k.scene);
     o.time_ns = ikv_loop_time_ns(k.loop);
     o.step = ikv_loop_step_number(k.loop);

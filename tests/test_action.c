@@ -622,7 +622,7 @@ START_TEST(text)
                       "\"%s\": %s", texts[_i].text, message.text);
         status_is(ikv_actions_bind(actions, id, texts[_i].text, NULL, NULL),
                   IKV_BAD_VALUE);
-        ck_assert_uint_eq(ikv_actions_count(actions).bindings, 0);
+        ck_assert_uint_eq(actions_counts(actions).bindings, 0);
     } else {
         ok(ikv_actions_bind(actions, id, texts[_i].text, NULL, &binding));
         ck_assert_uint_eq(
@@ -818,8 +818,8 @@ START_TEST(statuses)
     status_is(ikv_actions_unbind_all(actions, id), IKV_STALE);
     ck_assert_ptr_null(ikv_actions_name(actions, id));
     ck_assert(!ikv_actions_ask(actions, id, 0).on);
-    ck_assert_uint_eq(ikv_actions_count(actions).bindings, 0);
-    ck_assert_uint_eq(ikv_actions_count(actions).bindings_high, 40);
+    ck_assert_uint_eq(actions_counts(actions).bindings, 0);
+    ck_assert_uint_eq(actions_counts(actions).bindings_high, 40);
     ok(ikv_actions_learn(actions, 0, 0));
     status_is(ikv_actions_learn(actions, 0, 0), IKV_BUSY);
     ikv_actions_stop_learning(actions);
@@ -879,7 +879,7 @@ START_TEST(random_use)
         seen.text[0] = '\0';
     }
     do_words("-KeyA -KeyB -ControlLeft b-0 b-2 a0=0 a1=0 P-1 | | |");
-    ck_assert_uint_eq(ikv_actions_count(actions).held, 0);
+    ck_assert_uint_eq(actions_counts(actions).held, 0);
     close_actions();
 }
 END_TEST
@@ -899,10 +899,10 @@ START_TEST(rolled_back)
     do_words("-KeyA -KeyE |");
     ck_assert_ptr_nonnull(strstr(seen.text, "jumpv"));
     ck_assert_ptr_nonnull(strstr(seen.text, "turnv"));
-    ck_assert_uint_eq(ikv_actions_count(actions).held, 0);
+    ck_assert_uint_eq(actions_counts(actions).held, 0);
     restore(&parts, image, size);
     valid(ikv_actions_validate(actions));
-    ck_assert_uint_eq(ikv_actions_count(actions).held, 2);
+    ck_assert_uint_eq(actions_counts(actions).held, 2);
     ck_assert(
         ikv_actions_ask(actions, ikv_actions_find(actions, "turn"), 0).on);
     free(image);

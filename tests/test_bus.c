@@ -425,7 +425,7 @@ START_TEST(endless_delivery_ends)
     hear(&a, IKV_KIND_KEY_DOWN, everywhere, 0);
     ck_assert_int_eq(deliver(IKV_KIND_KEY_DOWN, everywhere).status, IKV_OK);
     ck_assert_str_eq(heard.text, "a a a a deep ");
-    ck_assert_uint_eq(ikv_bus_count(bus).too_deep, 1);
+    ck_assert_uint_eq(bus_counts(bus).too_deep, 1);
     ck_assert_int_eq(reports, 1);
     close_bus();
 }
@@ -472,7 +472,7 @@ START_TEST(deferring)
     status_is(ikv_bus_flush(bus, 9, NULL), IKV_UNKNOWN_NAME);
     up.kind = 999;
     status_is(ikv_bus_defer(bus, lane, &up), IKV_UNKNOWN_KIND);
-    ikv_bus_counters n = ikv_bus_count(bus);
+    ikv_bus_counts n = bus_counts(bus);
     ck_assert_uint_eq(n.deferred, 6);
     ck_assert_uint_eq(n.defer_refused, 1);
     ck_assert_uint_eq(n.waiting_high, 4);
@@ -495,7 +495,7 @@ START_TEST(deferred_target_gone)
     ok(ikv_bus_remove_target(bus, t));
     ok(ikv_bus_flush(bus, IKV_FRAME_LANE, &count));
     ck_assert_uint_eq(count, 0);
-    ck_assert_uint_eq(ikv_bus_count(bus).dropped, 1);
+    ck_assert_uint_eq(bus_counts(bus).dropped, 1);
     status_is(ikv_bus_defer(bus, IKV_FRAME_LANE, &down), IKV_STALE);
     status_is(deliver(IKV_KIND_KEY_DOWN, t).status, IKV_STALE);
     ck_assert_str_eq(heard.text, "");
@@ -574,7 +574,7 @@ START_TEST(refused_subscriptions)
               refusal_table[_i].status);
     ck_assert_msg(strstr(message.text, refusal_table[_i].message) != NULL,
                   "%s: found \"%s\"", refusal_table[_i].what, message.text);
-    ck_assert_uint_eq(ikv_bus_count(bus).subscriptions, 0);
+    ck_assert_uint_eq(bus_counts(bus).subscriptions, 0);
     close_bus();
 }
 END_TEST
@@ -594,7 +594,7 @@ START_TEST(tables)
     ck_assert_str_eq(message.text, "row 2: a kind is not in the catalogue: "
                                    "register it first, with the bus's "
                                    "catalogue");
-    ck_assert_uint_eq(ikv_bus_count(bus).subscriptions, 0);
+    ck_assert_uint_eq(bus_counts(bus).subscriptions, 0);
     ck_assert_int_eq(a[0].dropped, 0);
     table[2].kind = IKV_KIND_KEY_UP;
     ok(ikv_bus_subscribe_table(bus, table, 3, got, NULL));
@@ -656,8 +656,8 @@ START_TEST(handles_are_new)
         last = t.bits;
         ok(ikv_bus_remove_target(bus, t));
     }
-    ck_assert_uint_eq(ikv_bus_count(bus).generation_wraps, 0);
-    ck_assert_uint_eq(ikv_bus_count(bus).targets_high, 1);
+    ck_assert_uint_eq(bus_counts(bus).generation_wraps, 0);
+    ck_assert_uint_eq(bus_counts(bus).targets_high, 1);
     close_bus();
 }
 END_TEST
@@ -674,11 +674,11 @@ START_TEST(unheard)
     deliver(IKV_KIND_KEY_DOWN, everywhere);
     ok(ikv_bus_mute(bus, a.subscription, false));
     deliver(IKV_KIND_KEY_DOWN, everywhere);
-    ck_assert_uint_eq(ikv_bus_count_kind(bus, IKV_KIND_KEY_DOWN).delivered, 3);
-    ck_assert_uint_eq(ikv_bus_count_kind(bus, IKV_KIND_KEY_DOWN).unheard, 1);
-    ck_assert_uint_eq(ikv_bus_count_kind(bus, IKV_KIND_KEY_UP).unheard, 1);
-    ck_assert_uint_eq(ikv_bus_count_kind(bus, 9999).delivered, 0);
-    ck_assert_uint_eq(ikv_bus_count(bus).unheard, 2);
+    ck_assert_uint_eq(kind_counts(bus, IKV_KIND_KEY_DOWN).delivered, 3);
+    ck_assert_uint_eq(kind_counts(bus, IKV_KIND_KEY_DOWN).unheard, 1);
+    ck_assert_uint_eq(kind_counts(bus, IKV_KIND_KEY_UP).unheard, 1);
+    ck_assert_uint_eq(kind_counts(bus, 9999).delivered, 0);
+    ck_assert_uint_eq(bus_counts(bus).unheard, 2);
     ck_assert_str_eq(heard.text, "a a ");
     ok(ikv_bus_unsubscribe(bus, a.subscription));
     status_is(ikv_bus_mute(bus, a.subscription, true), IKV_STALE);
@@ -750,7 +750,7 @@ START_TEST(wrong_calls)
               IKV_BAD_ARGUMENT);
     status_is(ikv_bus_drop_owner(bus, (ikv_owner){9}), IKV_ABSENT);
     ck_assert(!ikv_bus_target_alive(NULL, t));
-    ck_assert_uint_eq(ikv_bus_count(NULL).targets, 0);
+    ck_assert_uint_eq(bus_counts(NULL).targets, 0);
     ikv_bus_close(NULL);
     close_bus();
 }

@@ -636,7 +636,7 @@ static void run_program(uint64_t seed)
         int alive = 0;
         for (int s = 0; s < SUBS; s++)
             alive += p->subs[s].alive;
-        ck_assert_int_eq((int)ikv_bus_count(p->bus).subscriptions, alive);
+        ck_assert_int_eq((int)bus_counts(p->bus).subscriptions, alive);
     }
     ck_assert_uint_gt(p->calls, 20);
     ikv_bus_close(p->bus);

@@ -193,7 +193,7 @@ START_TEST(conditions)
             for (int c = 0; c < 4; c++)
                 ck_assert_int_ne(heard.text[c], condition_table[_i].heard[c]);
         }
-        ck_assert_uint_eq(ikv_bus_count(bus).conditions,
+        ck_assert_uint_eq(bus_counts(bus).conditions,
                           config.condition_count +
                               (form > 0 ? group.count : 0));
         close_bus();
@@ -263,7 +263,7 @@ START_TEST(refused_conditions)
               refused_table[_i].status);
     ck_assert_msg(strstr(message.text, refused_table[_i].message) != NULL,
                   "got %s", message.text);
-    ck_assert_uint_eq(ikv_bus_count(bus).conditions, 0);
+    ck_assert_uint_eq(bus_counts(bus).conditions, 0);
     close_bus();
 }
 END_TEST
@@ -439,7 +439,7 @@ START_TEST(limits)
     ck_assert_int_eq(ikv_bus_subscribed(bus, handle),
                      config.limit == 0 || calls < config.limit);
     if (config.limit == 0) {
-        ikv_subscription_counters n = ikv_bus_count_subscription(bus, handle);
+        ikv_subscription_counts n = subscription_counts(bus, handle);
         ck_assert_uint_eq(n.candidates, 8);
         ck_assert_uint_eq(n.calls, calls);
         ck_assert_uint_eq(n.by_after, config.after);
@@ -512,14 +512,14 @@ START_TEST(statistics)
     ok(ikv_bus_mute(bus, handle, true));
     press_four();
     ok(ikv_bus_mute(bus, handle, false));
-    ikv_subscription_counters n = ikv_bus_count_subscription(bus, handle);
+    ikv_subscription_counts n = subscription_counts(bus, handle);
     ck_assert_uint_eq(n.candidates, 8);
     ck_assert_uint_eq(n.calls, 2);
     ck_assert_uint_eq(n.by_condition, 2);
     ck_assert_uint_eq(n.by_mute, 4);
     ck_assert_uint_eq(n.spent_ns, 10);
     ok(ikv_bus_unsubscribe(bus, handle));
-    ck_assert_uint_eq(ikv_bus_count_subscription(bus, handle).calls, 0);
+    ck_assert_uint_eq(subscription_counts(bus, handle).calls, 0);
     close_bus();
 }
 END_TEST
@@ -590,7 +590,7 @@ START_TEST(whole_kinds_and_names)
     status_is(ikv_bus_rebind(bus, "", shout, NULL), IKV_BAD_ARGUMENT);
     ikv_bus_deliver(bus, &up);
     ck_assert_str_eq(heard.text, "a la !newa");
-    ck_assert_uint_eq(ikv_bus_count(bus).subscriptions, 2);
+    ck_assert_uint_eq(bus_counts(bus).subscriptions, 2);
     close_bus();
 }
 END_TEST
@@ -627,11 +627,11 @@ START_TEST(larger_payloads)
               IKV_FULL_PAYLOADS);
     status_is(ikv_bus_defer_data(bus, IKV_STEP_LANE, &e, NULL, 2),
               IKV_BAD_ARGUMENT);
-    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 2);
+    ck_assert_uint_eq(bus_counts(bus).payloads, 2);
     ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL));
     ck_assert_str_eq(heard.text,
                      "the tide tables of the harbour, page 12:40 b:2 ");
-    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 0);
+    ck_assert_uint_eq(bus_counts(bus).payloads, 0);
     ok(ikv_bus_defer_data(bus, IKV_STEP_LANE, &e, "c", 2));
     close_bus();
 }
@@ -689,7 +689,7 @@ START_TEST(outliving_kinds)
     ok(ikv_bus_remove_target(bus, t));
     ok(ikv_bus_flush(bus, IKV_FRAME_LANE, NULL));
     ck_assert_str_eq(heard.text, "orphan at 5 of 77 ");
-    ck_assert_uint_eq(ikv_bus_count(bus).dropped, 0);
+    ck_assert_uint_eq(bus_counts(bus).dropped, 0);
     close_bus();
     ikv_catalogue_close(catalogue);
 }
@@ -753,7 +753,7 @@ START_TEST(timers)
     status_is(ikv_bus_defer_after(bus, 99, 1, &e[0], NULL), IKV_UNKNOWN_NAME);
     status_is(ikv_bus_defer_after(bus, 0, UINT64_MAX, &e[0], NULL),
               IKV_BAD_ARGUMENT);
-    ck_assert_uint_eq(ikv_bus_count(bus).timers, 1);
+    ck_assert_uint_eq(bus_counts(bus).timers, 1);
     close_bus();
 }
 END_TEST
@@ -778,12 +778,12 @@ START_TEST(timer_payloads)
     status_is(ikv_bus_set_timer_data(bus, plain, NULL, 1), IKV_BAD_ARGUMENT);
     advance(10);
     advance(20);
-    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 2);
+    ck_assert_uint_eq(bus_counts(bus).payloads, 2);
     advance(26);
-    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 1);
+    ck_assert_uint_eq(bus_counts(bus).payloads, 1);
     status_is(ikv_bus_set_timer_data(bus, once, "late", 5), IKV_ABSENT);
     ok(ikv_bus_cancel_timer(bus, every));
-    ck_assert_uint_eq(ikv_bus_count(bus).payloads, 0);
+    ck_assert_uint_eq(bus_counts(bus).payloads, 0);
     ck_assert_str_eq(heard.text, "tide:5 | tide:5 | once:5 | ");
     close_bus();
 }
@@ -836,7 +836,7 @@ START_TEST(mailboxes)
         status_is(ikv_bus_read(bus, box, &e), IKV_ABSENT);
     }
     ck_assert_uint_eq(ikv_bus_mailbox_refused(bus, box), 3);
-    ck_assert_uint_eq(ikv_bus_count(bus).mailbox_refused, 3);
+    ck_assert_uint_eq(bus_counts(bus).mailbox_refused, 3);
     status_is(ikv_bus_read(bus, 0, &e), IKV_UNKNOWN_NAME);
     status_is(ikv_bus_read(bus, 9, &e), IKV_UNKNOWN_NAME);
     close_bus();
@@ -890,7 +890,7 @@ START_TEST(inboxes)
     }
     for (int i = 0; i < SENDERS; i++)
         pthread_join(threads[i], NULL);
-    ikv_lane_counters n = ikv_bus_count_lane(bus, IKV_STEP_LANE);
+    ikv_lane_counts n = lane_counts(bus, IKV_STEP_LANE);
     ck_assert_uint_eq(n.delivered, SENDERS * SENT);
     ck_assert_uint_eq(n.deferred, n.delivered);
     ck_assert_uint_eq(n.waiting, 0);
@@ -899,12 +899,12 @@ START_TEST(inboxes)
     e.kind = 999;
     ok(ikv_bus_defer_any(bus, IKV_FRAME_LANE, &e));
     ok(ikv_bus_flush(bus, IKV_FRAME_LANE, NULL));
-    ck_assert_uint_eq(ikv_bus_count_lane(bus, IKV_FRAME_LANE).dropped, 1);
+    ck_assert_uint_eq(lane_counts(bus, IKV_FRAME_LANE).dropped, 1);
     status_is(ikv_bus_defer_any(bus, 99, &e), IKV_UNKNOWN_NAME);
     for (int i = 0; i < 33; i++)
         status_is(ikv_bus_defer_any(bus, IKV_FRAME_LANE, &e),
                   i < 32 ? IKV_OK : IKV_FULL_INBOX);
-    ck_assert_uint_eq(ikv_bus_count_lane(bus, IKV_FRAME_LANE).inbox_refused, 1);
+    ck_assert_uint_eq(lane_counts(bus, IKV_FRAME_LANE).inbox_refused, 1);
     close_bus();
 }
 END_TEST

@@ -96,7 +96,7 @@ START_TEST(ahead_of_the_clock)
     ok(ikv_sink_push(k.fake.sink, &e));
     kit_frame(&k, 60);
     kit_frame(&k, 80);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).ahead, 2);
+    ck_assert_uint_eq(loop_counts(k.loop).ahead, 2);
     ck_assert_int_eq(k.reports, 1);
     ck_assert_msg(strstr(k.report, "ahead of its clock, by ") != NULL,
                   "said: %s", k.report);
@@ -116,7 +116,7 @@ START_TEST(hostile_clock)
     k.fake.now_ns = base_ns + (UINT64_C(1) << 61);
     ck_assert(ikv_loop_begin(k.loop));
     ikv_loop_end(k.loop);
-    ck_assert_uint_gt(ikv_loop_count(k.loop).dropped_steps, 1000000);
+    ck_assert_uint_gt(loop_counts(k.loop).dropped_steps, 1000000);
     kit_close(&k);
 }
 END_TEST
@@ -180,7 +180,7 @@ START_TEST(drift)
         last = at;
     }
     ck_assert_uint_gt(last, 59000 * ms_ns);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).ahead, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).ahead, 0);
     kit_close(&k);
 }
 END_TEST
@@ -228,7 +228,7 @@ static void check_let_go(void)
     const ikv_state *state = ikv_kit_state(k.kit);
     ck_assert(!ikv_state_any_key(state, IKV_STATE_RAW, 0).down);
     ck_assert(!ikv_state_any_key(state, IKV_STATE_UNCLAIMED, 0).down);
-    ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 0);
+    ck_assert_uint_eq(router_counts(k.router).pointers_down, 0);
 }
 
 /* A second port that ends or fails while keys and pointers are down. */
@@ -238,7 +238,7 @@ START_TEST(port_falls_over)
     hold_all(&other, 0);
     kit_frame(&k, 20);
     ck_assert(ikv_state_any_key(ikv_kit_state(k.kit), IKV_STATE_RAW, 0).down);
-    ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 1);
+    ck_assert_uint_eq(router_counts(k.router).pointers_down, 1);
     seen.text[0] = '\0';
     other.poll_status = _i == 0 ? IKV_ENDED : IKV_PORT_FAILED;
     kit_frame(&k, 40);
@@ -401,8 +401,8 @@ START_TEST(held_beyond_the_ring)
     ikv_sink_lost(k.fake.sink, k.fake.device);
     kit_frame(&k, 40);
     kit_frame(&k, 60);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).made_up, room_table[_i].made_up);
-    ck_assert_uint_eq(ikv_router_count(k.router).pointers_down, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).made_up, room_table[_i].made_up);
+    ck_assert_uint_eq(router_counts(k.router).pointers_down, 0);
     ck_assert(ikv_loop_validate(k.loop) == NULL);
     kit_close(&k);
 }
@@ -477,8 +477,7 @@ START_TEST(text_values)
     e.text.length = IKV_TEXT_BYTES + 1;
     status_is(ikv_sink_push(k.fake.sink, &e), IKV_BAD_VALUE);
     kit_frame(&k, 20);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).bad_values,
-                      2 * ROWS(bad_text) + 1);
+    ck_assert_uint_eq(loop_counts(k.loop).bad_values, 2 * ROWS(bad_text) + 1);
     ck_assert_int_eq(k.reports, 1); /* one kind of the two since the drain */
     ck_assert_msg(strstr(said.text, "text.input.text") != NULL, "%s",
                   said.text);
@@ -544,8 +543,8 @@ START_TEST(float_values)
     }
     ck_assert_int_gt(found, 40);
     kit_frame(&k, 20);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 0);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).bad_values, 4u * (uint32_t)found);
+    ck_assert_uint_eq(loop_counts(k.loop).routed, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).bad_values, 4u * (uint32_t)found);
     ck_assert_int_eq(k.reports, kinds); /* each kind once */
     ck_assert_msg(strstr(said.text, "harbour.tide.depth") != NULL, "%s",
                   said.text);
@@ -633,8 +632,8 @@ START_TEST(recordings_read_back)
         kit_frame(&k, ms);
     }
     ok(ikv_recording_close(recording, NULL));
-    uint32_t count = (uint32_t)ikv_loop_count(k.loop).routed +
-                     (uint32_t)ikv_loop_count(k.loop).merged;
+    uint32_t count = (uint32_t)loop_counts(k.loop).routed +
+                     (uint32_t)loop_counts(k.loop).merged;
     kit_close(&k);
     ikv_tape *tape;
     ikv_event e;
@@ -768,7 +767,7 @@ START_TEST(frame_in_a_poll)
         note(&seen, "outer-step ");
     ok(ikv_loop_end(k.loop));
     ck_assert_int_eq(inner_frames, 3);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).steps, 3);
+    ck_assert_uint_eq(loop_counts(k.loop).steps, 3);
     ck_assert_uint_eq(ikv_loop_frame_number(k.loop), 5);
     ck_assert_int_eq(k.reports, 0);
     ck_assert_msg(strstr(seen.text, "polled ") != NULL, "%s", seen.text);
@@ -1213,7 +1212,7 @@ START_TEST(fast_mouse)
         kit_frame(&k, ms);
     }
     ck_assert_uint_eq(f.pushed, 4 * 48);
-    ck_assert_uint_eq(ikv_queue_count(ikv_kit_queue(k.kit)).refused, f.refused);
+    ck_assert_uint_eq(queue_counts(ikv_kit_queue(k.kit)).refused, f.refused);
     ck_assert_int_eq(k.reports, 1);
     ck_assert(motion.x == 48 && motion.dx == f.moved);
     ck_assert_int_eq(motion.gaps, 3); /* each first move after a loss */
@@ -1234,12 +1233,12 @@ START_TEST(no_kind_at_all)
         e.kind = kinds[i];
         e.device = k.fake.device;
         memset(&e.pointer, 0xff, sizeof e.pointer);
-        uint64_t rejected = ikv_loop_count(k.loop).rejected;
+        uint64_t rejected = loop_counts(k.loop).rejected;
         ok(ikv_sink_push(k.fake.sink, &e));
         ok(ikv_sink_push_any(k.fake.sink, &e));
         ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
         kit_frame(&k, 20 * (uint64_t)i + 20);
-        ck_assert_uint_eq(ikv_loop_count(k.loop).rejected, rejected + 3);
+        ck_assert_uint_eq(loop_counts(k.loop).rejected, rejected + 3);
     }
     kit_close(&k);
 }

@@ -210,11 +210,11 @@ START_TEST(passed_on)
     push(&e);
     kit_frame(&k, 20);
     uint32_t passed = _i == 0 ? 16 : 3;
-    ck_assert_uint_eq(
-        ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_DOWN).delivered, 1 + passed);
-    ck_assert_uint_eq(ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_UP).delivered,
+    ck_assert_uint_eq(kind_counts(k.bus, IKV_KIND_POINTER_DOWN).delivered,
                       1 + passed);
-    ck_assert_uint_eq(ikv_router_count(k.router).not_passed, 1);
+    ck_assert_uint_eq(kind_counts(k.bus, IKV_KIND_POINTER_UP).delivered,
+                      1 + passed);
+    ck_assert_uint_eq(router_counts(k.router).not_passed, 1);
     kit_close(&k);
 }
 END_TEST
@@ -283,8 +283,8 @@ START_TEST(many_clicks)
         kit_frame(&k, i * 20 + 17);
         ck_assert_uint_eq(last_of[IKV_KIND_POINTER_CLICK].click.clicks, i);
     }
-    ck_assert_uint_eq(
-        ikv_bus_count_kind(k.bus, IKV_KIND_POINTER_DOUBLE).delivered, 300);
+    ck_assert_uint_eq(kind_counts(k.bus, IKV_KIND_POINTER_DOUBLE).delivered,
+                      300);
     kit_close(&k);
 }
 END_TEST
@@ -561,7 +561,7 @@ START_TEST(pen_above)
     status_is(ikv_sink_push(k.fake.sink, &far), IKV_BAD_VALUE);
     kit_frame(&k, 100);
     ck_assert_uint_eq(last->kind, 0);
-    ck_assert_uint_eq(ikv_router_count(k.router).outside, 1);
+    ck_assert_uint_eq(router_counts(k.router).outside, 1);
     kit_close(&k);
 }
 END_TEST
@@ -723,7 +723,7 @@ START_TEST(room_again)
     a_step();
     a_step();
     ck_assert_uint_eq(touching(d), 0);
-    ck_assert_uint_ge(ikv_overlaps_count(ikv_kit_overlaps(k.kit)).refused, 2);
+    ck_assert_uint_ge(overlaps_counts(ikv_kit_overlaps(k.kit)).refused, 2);
     ok(ikv_scene_move(k.scene, a, 0, 50));
     a_step();
     a_step();

@@ -1019,7 +1019,7 @@ START_TEST(between_routers)
     }
     ck_assert_str_eq(pair.seen.text, pair_table[_i].seen);
     for (int i = 0; i < 2; i++)
-        ck_assert_uint_eq(ikv_router_count(pair.routers[i]).meaningless, 0);
+        ck_assert_uint_eq(router_counts(pair.routers[i]).meaningless, 0);
     close_pair();
 }
 END_TEST

@@ -343,7 +343,7 @@ START_TEST(index_model)
                 valid(ikv_scene_validate(p->indexed.scene));
             valid(round % 16 == 1 ? ikv_scene_validate(p->plain.scene) : NULL);
         }
-        ikv_scene_counters n = ikv_scene_count(p->indexed.scene);
+        ikv_scene_counts n = scene_counts(p->indexed.scene);
         if (how->targets > 500 && how->moved_percent < 10)
             ck_assert_uint_gt(n.rebuilds, 0);
         if (how->targets < 50)
@@ -542,7 +542,7 @@ START_TEST(few_candidates)
             ok(ikv_scene_move(k.scene, targets[near], at[near][0] + 0.25f,
                               at[near][1]));
     }
-    ikv_scene_counters n = ikv_scene_count(k.scene);
+    ikv_scene_counts n = scene_counts(k.scene);
     ck_assert(n.gridded == (count > 200));
     ck_assert_msg(n.tested * 100 <= (uint64_t)crowd_table[_i].most * QUERIES,
                   "%s, %u: %.2f a query", crowd_table[_i].layout, count,

@@ -155,9 +155,9 @@ START_TEST(late_events)
     push_key(&k, 3); /* its step has run */
     kit_frame(&k, 60);
     ck_assert_int_eq(late, 1);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).late, 1);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).aged, 1);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).max_age_ns, 57000000);
+    ck_assert_uint_eq(loop_counts(k.loop).late, 1);
+    ck_assert_uint_eq(loop_counts(k.loop).aged, 1);
+    ck_assert_uint_eq(loop_counts(k.loop).max_age_ns, 57000000);
     ck_assert_str_eq(k.report, "loop: events waited longer than a frame before "
                                "they were drained: is the frame slow, or "
                                "ikv_loop_begin() called too rarely?");
@@ -192,7 +192,7 @@ START_TEST(same_steps_at_any_rate)
         if (rate == 0)
             first = seen;
         ck_assert_str_eq(seen.text, first.text);
-        ck_assert_uint_eq(ikv_loop_count(k.loop).steps, 60);
+        ck_assert_uint_eq(loop_counts(k.loop).steps, 60);
         kit_close(&k);
     }
 }
@@ -222,7 +222,7 @@ START_TEST(dropped_time)
     ck_assert_int_eq(kit_frame(&k, 30), 3);
     ck_assert_int_eq(kit_frame(&k, 1005), 3);
     ck_assert_uint_eq(dropped, 94);
-    ikv_loop_counters n = ikv_loop_count(k.loop);
+    ikv_loop_counts n = loop_counts(k.loop);
     ck_assert_uint_eq(n.dropped_steps, 94);
     ck_assert_uint_eq(n.dropped_ns, 940000000);
     ck_assert_uint_eq(n.steps, 6);
@@ -271,8 +271,8 @@ START_TEST(only_what_ports_may_push)
     push_now(&k, IKV_KIND_POINTER_CLICK);
     push_now(&k, 999);
     kit_frame(&k, 20);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).rejected, 2);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).rejected, 2);
+    ck_assert_uint_eq(loop_counts(k.loop).routed, 0);
     ck_assert_int_eq(k.reports, 2);
     kit_close(&k);
 }
@@ -290,12 +290,12 @@ START_TEST(full_pending)
     for (int i = 0; i < 10; i++)
         push_key(&k, 1);
     kit_frame(&k, 20);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).held_back, 1);
+    ck_assert_uint_eq(loop_counts(k.loop).held_back, 1);
     kit_frame(&k, 40);
     kit_frame(&k, 60);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 10);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).waiting, 0);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).waiting_high, 4);
+    ck_assert_uint_eq(loop_counts(k.loop).routed, 10);
+    ck_assert_uint_eq(loop_counts(k.loop).waiting, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).waiting_high, 4);
     kit_close(&k);
 }
 END_TEST
@@ -317,7 +317,7 @@ START_TEST(paced_to_sixty)
                           ikv_loop_step_start((uint64_t)i, 60, 1));
     }
     ck_assert_int_eq(k.fake.waits, 60);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).steps, 59);
+    ck_assert_uint_eq(loop_counts(k.loop).steps, 59);
     kit_close(&k);
 }
 END_TEST
@@ -347,7 +347,7 @@ START_TEST(careless_use)
     ikv_loop_end(NULL);
     ikv_loop_quit(NULL);
     ikv_loop_close(NULL);
-    ck_assert_uint_eq(ikv_loop_count(NULL).frames, 0);
+    ck_assert_uint_eq(loop_counts(NULL).frames, 0);
     ck_assert(ikv_loop_blend(NULL) == 0 && ikv_loop_step_seconds(NULL) == 0);
     ck_assert_uint_eq(ikv_loop_frame_number(k.loop), 3);
     kit_close(&k);
@@ -365,7 +365,7 @@ START_TEST(ports_that_end)
     ck_assert_int_eq(kit_frame(&k, 5), 1);  /* what waits gets its step */
     ck_assert_int_eq(kit_frame(&k, 40), 1); /* the last frame is whole */
     ck_assert_int_eq(kit_frame(&k, 60), -1);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).routed, 2); /* and its end */
+    ck_assert_uint_eq(loop_counts(k.loop).routed, 2); /* and its end */
     ck_assert_int_eq(k.reports, _i);
     kit_close(&k);
 }
@@ -538,7 +538,7 @@ START_TEST(long_text_full)
     status_is(ikv_sink_push_text(k.fake.sink, &e, much, sizeof much),
               IKV_FULL_QUEUE);
     ck_assert_uint_eq(ikv_queue_waiting(ikv_kit_queue(k.kit)), 0);
-    ck_assert_uint_eq(ikv_queue_count(ikv_kit_queue(k.kit)).refused, 3);
+    ck_assert_uint_eq(queue_counts(ikv_kit_queue(k.kit)).refused, 3);
     kit_close(&k);
 }
 END_TEST

@@ -688,7 +688,7 @@ START_TEST(many)
     static record first;
     bool scans = many_table[_i].scans;
     play_many(_i, false);
-    ikv_overlap_counters counters = ikv_overlaps_count(o);
+    ikv_overlaps_counts counters = overlaps_counts(o);
     first = seen;
     ck_assert(scans ? counters.scans > 0 : counters.rebuilds > 0);
     ck_assert(many_table[_i].pairs != 0 || counters.scans == 0);
@@ -801,8 +801,8 @@ START_TEST(queries)
     do_words("remove:a");
     ck_assert_uint_eq(ikv_overlaps_contacts(o, named[0], 0), 0);
     step();
-    ck_assert_uint_eq(ikv_overlaps_count(o).touching, 0);
-    ck_assert_uint_eq(ikv_overlaps_count(o).contacts, 0);
+    ck_assert_uint_eq(overlaps_counts(o).touching, 0);
+    ck_assert_uint_eq(overlaps_counts(o).contacts, 0);
     close_overlaps();
 }
 END_TEST
@@ -856,7 +856,7 @@ START_TEST(own_collision)
     ikv_target c;
     ok(ikv_bus_add_target(bus, 3, &c));
     status_is(ikv_overlaps_report(own, a, c, NULL), IKV_FULL_CONTACTS);
-    ck_assert_uint_eq(ikv_overlaps_count(own).refused, 1);
+    ck_assert_uint_eq(overlaps_counts(own).refused, 1);
     status_is(ikv_overlaps_report(own, a, a, NULL), IKV_BAD_ARGUMENT);
     status_is(ikv_overlaps_report(own, a, none, NULL), IKV_STALE);
     ok(ikv_overlaps_step(own, 2, 0));

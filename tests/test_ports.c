@@ -180,7 +180,7 @@ START_TEST(in_a_loop)
         ck_assert(t.port.wait(t.port.state, now > 5 ? now - 5 : 0, false) >= 0);
         ikv_loop_end(loop);
     }
-    ck_assert_uint_eq(ikv_loop_count(loop).rejected, 0);
+    ck_assert_uint_eq(loop_counts(loop).rejected, 0);
     ikv_kit_close(kit);
     close_tested(_i);
 }

@@ -58,7 +58,7 @@ START_TEST(order_of_arrival)
         }
         ck_assert_uint_eq(pushed, drained);
     }
-    ikv_queue_counters n = ikv_queue_count(q);
+    ikv_queue_counts n = queue_counts(q);
     ck_assert_uint_eq(n.pushed, pushed);
     ck_assert_uint_eq(n.drained, drained);
     ck_assert_uint_eq(n.refused, 0);
@@ -81,7 +81,7 @@ START_TEST(full_is_counted)
     status_is(ikv_queue_push_all(q, batch, 5), IKV_FULL_QUEUE);
     ok(ikv_queue_push_all(q, batch, 3));
     status_is(ikv_queue_push_all(q, batch, 2), IKV_FULL_QUEUE);
-    ikv_queue_counters n = ikv_queue_count(q);
+    ikv_queue_counts n = queue_counts(q);
     ck_assert_uint_eq(n.refused, 2 + 1 + 5 + 2);
     ck_assert_uint_eq(n.high_water, 6);
     ck_assert_uint_eq(n.shared_high, 4);
@@ -109,7 +109,7 @@ START_TEST(wrong_use)
     status_is(ikv_queue_push_all(NULL, &e, 1), IKV_BAD_ARGUMENT);
     ck_assert_uint_eq(ikv_queue_drain(NULL, &e, 1), 0);
     ck_assert_uint_eq(ikv_queue_waiting(NULL), 0);
-    ck_assert_uint_eq(ikv_queue_count(NULL).pushed, 0);
+    ck_assert_uint_eq(queue_counts(NULL).pushed, 0);
     ikv_queue_close(NULL);
 }
 END_TEST
@@ -190,7 +190,7 @@ START_TEST(threads_keep_their_order)
     }
     for (int i = 0; i < PRODUCERS; i++)
         pthread_join(threads[i], NULL);
-    ck_assert_uint_eq(ikv_queue_count(shared).drained, total);
+    ck_assert_uint_eq(queue_counts(shared).drained, total);
     close_queue(&c, shared);
 }
 END_TEST
@@ -224,9 +224,39 @@ START_TEST(lost_devices)
 }
 END_TEST
 
+/* A struct of another version: of a later one what is not known here is
+ * zero, an older one than the first there is not. */
+START_TEST(counts_of_other_versions)
+{
+    struct {
+        ikv_queue_counts known;
+        uint32_t more[4];
+    } counts;
+    counted c = {0};
+    ikv_queue *queue = open_queue(&c, 16, 16);
+    for (size_t less = 1; less <= sizeof counts.known; less++) {
+        memset(&counts, 0x77, sizeof counts);
+        counts.known.size = (uint32_t)(sizeof counts.known - less);
+        status_is(ikv_queue_counters(queue, &counts.known), IKV_BAD_SIZE);
+        ck_assert_uint_eq(counts.known.capacity, 0x77777777);
+    }
+    memset(&counts, 0x77, sizeof counts);
+    counts.known.size = sizeof counts;
+    ok(ikv_queue_counters(queue, &counts.known));
+    ck_assert_uint_eq(counts.known.size, sizeof counts);
+    ck_assert_uint_eq(counts.known.capacity, 16);
+    for (int i = 0; i < 4; i++)
+        ck_assert_uint_eq(counts.more[i], 0);
+    status_is(ikv_queue_counters(NULL, &counts.known), IKV_BAD_ARGUMENT);
+    status_is(ikv_queue_counters(queue, NULL), IKV_BAD_ARGUMENT);
+    close_queue(&c, queue);
+}
+END_TEST
+
 Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
+    add(s, "counts of other versions", counts_of_other_versions);
     add_table(s, "Q1 order", order_of_arrival, ROWS(orders));
     add(s, "Q1 full", full_is_counted);
     add(s, "Q1 wrong use", wrong_use);

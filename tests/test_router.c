@@ -633,7 +633,7 @@ START_TEST(refused_events)
                       refusal_table[_i].x, refusal_table[_i].button);
     status_is(ikv_router_route(k.router, &event).status,
               refusal_table[_i].status);
-    ikv_router_counters n = ikv_router_count(k.router);
+    ikv_router_counts n = router_counts(k.router);
     ck_assert_uint_eq(n.routed, 0);
     ck_assert_uint_eq(n.pointers, 0);
     ck_assert_uint_eq(n.meaningless, refusal_table[_i].status == IKV_ABSENT);
@@ -662,7 +662,7 @@ START_TEST(too_many_pointers)
         e.pointer.pointer = (uint16_t)i;
         ok(ikv_router_route(k.router, &e).status);
     }
-    ikv_router_counters n = ikv_router_count(k.router);
+    ikv_router_counts n = router_counts(k.router);
     ck_assert_uint_eq(n.pointers, 0);
     ck_assert_uint_eq(n.pointers_high, 3);
     ck_assert_uint_eq(n.too_many, 4);
@@ -688,7 +688,7 @@ START_TEST(flood_of_touches)
                               : kind == 0 ? IKV_FULL_POINTERS
                                           : IKV_ABSENT);
         }
-    ikv_router_counters n = ikv_router_count(k.router);
+    ikv_router_counts n = router_counts(k.router);
     ck_assert_uint_eq(n.pointers, 0);
     ck_assert_uint_eq(n.pointers_high, 32);
     ck_assert_uint_eq(n.too_many, 4968);
@@ -713,7 +713,7 @@ START_TEST(refused_keys_and_seats)
     }
     e.kind = IKV_KIND_KEY_UP;
     status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
-    ck_assert_uint_eq(ikv_router_count(k.router).too_many_keys, 1);
+    ck_assert_uint_eq(router_counts(k.router).too_many_keys, 1);
     e.seat = IKV_SEAT_LIMIT;
     status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
     e = pointer_event(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 0, 0);
@@ -723,7 +723,7 @@ START_TEST(refused_keys_and_seats)
     status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
     e.pointer.type = 9;
     status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
-    ck_assert_uint_eq(ikv_router_count(k.router).meaningless, 4);
+    ck_assert_uint_eq(router_counts(k.router).meaningless, 4);
     kit_close(&k);
 }
 END_TEST
@@ -853,7 +853,7 @@ START_TEST(two_routers)
                      "pointer.up 5 in view 0 of router 0; "
                      "pointer.cancel 4 in view 1 of router 1; ");
     valid(ikv_router_validate(second));
-    ck_assert_uint_eq(ikv_router_count(second).pointers, 0);
+    ck_assert_uint_eq(router_counts(second).pointers, 0);
     ikv_loop_close(outer.loop);
     ikv_router_close(second);
     kit_close(k);
@@ -972,7 +972,7 @@ START_TEST(wrong_calls)
     ck_assert(!ikv_router_has_capture(k.router, &e, root));
     ok(ikv_bus_hear(k.bus, e.kind, none, route_inside, NULL, NULL));
     ok(ikv_router_route(k.router, &e).status);
-    ck_assert_uint_eq(ikv_router_count(k.router).busy, 1);
+    ck_assert_uint_eq(router_counts(k.router).busy, 1);
     ck_assert(ikv_router_has_capture(k.router, &e, root));
     status_is(ikv_router_release(k.router, &e, none), IKV_ABSENT);
     status_is(ikv_router_focus(k.router, 0, (ikv_target){99}), IKV_STALE);

@@ -252,7 +252,7 @@ START_TEST(wrong_targets)
               wrong_table[_i].status);
     ck_assert_msg(strstr(message.text, wrong_table[_i].message) != NULL,
                   "found \"%s\"", message.text);
-    ck_assert_uint_eq(ikv_bus_count(k.bus).targets, 0);
+    ck_assert_uint_eq(bus_counts(k.bus).targets, 0);
     kit_close(&k);
 }
 END_TEST
@@ -277,7 +277,7 @@ START_TEST(nobody_there)
     ck_assert_int_lt(ikv_scene_set_camera(k.scene, 0, 2, &camera), 0);
     ck_assert_uint_eq(ikv_scene_revision(NULL), 0);
     ck_assert_str_eq(ikv_scene_reason_text(IKV_PICK_REASON_COUNT), "unknown");
-    ck_assert_uint_eq(ikv_scene_count(NULL).relabels, 0);
+    ck_assert_uint_eq(scene_counts(NULL).relabels, 0);
     ck_assert_uint_eq(ikv_scene_layer(NULL, (ikv_target){1}), 0);
     ck_assert_uint_eq(ikv_scene_tags(NULL, (ikv_target){1}), 0);
     ck_assert(!ikv_scene_shown(NULL, (ikv_target){1}));
@@ -429,7 +429,7 @@ START_TEST(rect_corners)
                       4);
     for (int i = 0; i < 4; i++) /* the topmost first */
         ck_assert_uint_eq(found[i].bits, corner[3 - i].bits);
-    ikv_scene_counters n = ikv_scene_count(k.scene);
+    ikv_scene_counts n = scene_counts(k.scene);
     ck_assert_uint_eq(n.refreshes, 1);
     kit_close(&k);
 }
@@ -677,8 +677,8 @@ START_TEST(raising)
         ok(ikv_scene_lower(k.scene, i % 2 ? b : a));
     ck_assert_uint_eq(pick_at(k.scene, 20, 20, 0, 0).bits, a.bits);
     ck_assert_uint_eq(pick_at(k.scene, 2, 2, 0, 0).bits, above.bits);
-    ck_assert_uint_gt(ikv_scene_count(k.scene).relabels, 0);
-    ck_assert_uint_le(ikv_scene_count(k.scene).relabels, 100);
+    ck_assert_uint_gt(scene_counts(k.scene).relabels, 0);
+    ck_assert_uint_le(scene_counts(k.scene).relabels, 100);
     kit_close(&k);
 }
 END_TEST
@@ -728,8 +728,8 @@ START_TEST(stale_targets)
     status_is(ikv_scene_set_shape(s, other, &shape), IKV_FULL_POLYGONS);
     ok(ikv_scene_remove(s, t));
     ok(ikv_scene_set_shape(s, other, &shape));
-    ck_assert_uint_eq(ikv_scene_count(s).polygons, 1);
-    ck_assert_uint_eq(ikv_scene_count(NULL).targets, 0);
+    ck_assert_uint_eq(scene_counts(s).polygons, 1);
+    ck_assert_uint_eq(scene_counts(NULL).targets, 0);
     ikv_scene_config config = k.config.scene;
     config.layers = 33;
     ck_assert_uint_eq(ikv_scene_footprint(&config), 0);

@@ -281,7 +281,7 @@ START_TEST(dropped_time)
     begin_loop();
     kit_frame(&k, 205);
     expect("loop.dropped 0 1 2 ");
-    ck_assert_uint_eq(ikv_loop_count(k.loop).dropped_steps, 17);
+    ck_assert_uint_eq(loop_counts(k.loop).dropped_steps, 17);
     kit_frame(&k, 209);
     expect("");
     kit_frame(&k, 210);
@@ -323,9 +323,9 @@ START_TEST(idle)
         ikv_loop_end(k.loop);
     }
     ck_assert_int_ge(waits_for_input, 3);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).idle_ns,
+    ck_assert_uint_eq(loop_counts(k.loop).idle_ns,
                       (uint64_t)waits_for_input * 70000000);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).dropped_ns, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).dropped_ns, 0);
     ck_assert_ptr_nonnull(strstr(heard.text, "loop.idle"));
     /* A timer, or a press that may become a hold, is something to do. */
     ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, 0);
@@ -562,7 +562,7 @@ START_TEST(told_apart)
         ok(ikv_sink_push(k.fake.sink, &e));
     }
     kit_frame(&k, 20);
-    ck_assert_uint_eq(ikv_loop_count(k.loop).merged, differ_table[_i].merges);
+    ck_assert_uint_eq(loop_counts(k.loop).merged, differ_table[_i].merges);
     ck_assert_int_eq(count, differ_table[_i].heard);
     kit_close(&k);
 }
@@ -615,7 +615,7 @@ START_TEST(far_motion)
         ck_assert_float_eq(motion_heard[0], rows[_i].sum[0]);
         ck_assert_float_eq(motion_heard[1], rows[_i].sum[1]);
     }
-    ck_assert_uint_eq(ikv_router_count(k.router).not_finite, 0);
+    ck_assert_uint_eq(router_counts(k.router).not_finite, 0);
     kit_close(&k);
 }
 END_TEST
@@ -639,7 +639,7 @@ START_TEST(many_merge)
         ok(ikv_sink_push(k.fake.sink, &e));
     }
     kit_frame(&k, 20);
-    ikv_loop_counters n = ikv_loop_count(k.loop);
+    ikv_loop_counts n = loop_counts(k.loop);
     ck_assert_uint_eq(n.merged + (uint64_t)count, 200);
     ck_assert_uint_eq(n.merged, 64);
     kit_close(&k);
@@ -795,8 +795,8 @@ START_TEST(flood)
             ck_assert(hardware.heard_down[i] == hardware.down[i]);
     }
     kit_frame(&k, now / 1000000 + 50);
-    ikv_queue_counters queue = ikv_queue_count(ikv_kit_queue(k.kit));
-    ikv_loop_counters loop = ikv_loop_count(k.loop);
+    ikv_queue_counts queue = queue_counts(ikv_kit_queue(k.kit));
+    ikv_loop_counts loop = loop_counts(k.loop);
     ck_assert_uint_eq(hardware.pushed, queue.pushed + queue.refused);
     ck_assert_uint_gt(queue.lost, 0);
     ck_assert_uint_gt(loop.resyncs, 0);
@@ -843,8 +843,8 @@ START_TEST(reserve)
     ck_assert(ikv_queue_take_lost(queue, &device));
     ck_assert_uint_eq(device, 9);
     ck_assert(!ikv_queue_take_lost(queue, &device));
-    ck_assert_uint_eq(ikv_queue_count(queue).lost, 1);
-    ck_assert_uint_eq(ikv_queue_count(queue).refused, 3);
+    ck_assert_uint_eq(queue_counts(queue).lost, 1);
+    ck_assert_uint_eq(queue_counts(queue).refused, 3);
     if (_i == 1)
         ck_assert_uint_eq(ikv_queue_room_own(queue, IKV_KIND_KEY_UP), 0);
     ikv_queue_close(queue);

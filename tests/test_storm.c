@@ -266,7 +266,7 @@ static void check_end(uint64_t time_ns)
         ck_assert(!now->pointers[i].down || now->pointers[i].away);
     }
     ck_assert_int_eq(now->key_downs, 0);
-    ck_assert_uint_eq(ikv_router_count(now->k.router).pointers, 0);
+    ck_assert_uint_eq(router_counts(now->k.router).pointers, 0);
 }
 
 START_TEST(adds_up)

@@ -150,7 +150,8 @@ static bool check_setup(checker *c, findings *f)
         snprintf(f->error, sizeof f->error, "%s: %s", f->path, message.text);
         return false;
     }
-    ikv_setup_counts counts = ikv_setup_count(c->setup);
+    ikv_setup_counts counts = IKV_SETUP_COUNTS_INIT;
+    ikv_setup_counters(c->setup, &counts);
     snprintf(f->facts, sizeof f->facts,
              "%u targets, %u handlers, %u kinds of its own", counts.targets,
              counts.handlers, counts.kinds);

@@ -424,9 +424,12 @@ run_log *log_open(FILE *file, ikv_kit *kit, ikv_setup *setup, bool colour)
 
 static void print_summary(const run_log *log)
 {
-    ikv_loop_counters loop = ikv_loop_count(ikv_kit_loop(log->kit));
-    ikv_bus_counters bus = ikv_bus_count(ikv_kit_bus(log->kit));
-    ikv_router_counters router = ikv_router_count(ikv_kit_router(log->kit));
+    ikv_loop_counts loop = IKV_LOOP_COUNTS_INIT;
+    ikv_bus_counts bus = IKV_BUS_COUNTS_INIT;
+    ikv_router_counts router = IKV_ROUTER_COUNTS_INIT;
+    ikv_loop_counters(ikv_kit_loop(log->kit), &loop);
+    ikv_bus_counters(ikv_kit_bus(log->kit), &bus);
+    ikv_router_counters(ikv_kit_router(log->kit), &router);
     fprintf(log->file,
             "\n%llu frames, %llu steps; %llu events came in, %llu deliveries; "
             "%llu handlers called; nobody heard %llu\n",

@@ -170,11 +170,16 @@ static bool print_sum(const char *what, uint64_t left, uint64_t right)
 /* What was pushed is somewhere; what went down has ended or is down. */
 static bool print_counters(const soak_run *s)
 {
-    ikv_sim_count made = ikv_sim_counters(&s->port);
-    ikv_queue_counters queue = ikv_queue_count(ikv_kit_queue(s->kit));
-    ikv_loop_counters loop = ikv_loop_count(ikv_kit_loop(s->kit));
-    ikv_router_counters router = ikv_router_count(ikv_kit_router(s->kit));
-    ikv_bus_counters bus = ikv_bus_count(ikv_kit_bus(s->kit));
+    ikv_sim_counts made = IKV_SIM_COUNTS_INIT;
+    ikv_queue_counts queue = IKV_QUEUE_COUNTS_INIT;
+    ikv_loop_counts loop = IKV_LOOP_COUNTS_INIT;
+    ikv_router_counts router = IKV_ROUTER_COUNTS_INIT;
+    ikv_bus_counts bus = IKV_BUS_COUNTS_INIT;
+    ikv_sim_counters(&s->port, &made);
+    ikv_queue_counters(ikv_kit_queue(s->kit), &queue);
+    ikv_loop_counters(ikv_kit_loop(s->kit), &loop);
+    ikv_router_counters(ikv_kit_router(s->kit), &router);
+    ikv_bus_counters(ikv_kit_bus(s->kit), &bus);
     const soak_row rows[] = {{"frames", loop.frames},
                              {"steps", loop.steps},
                              {"deliveries", bus.delivered},

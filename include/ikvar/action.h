@@ -100,13 +100,7 @@ typedef struct ikv_actions_config {
     ikv_memory memory;
 } ikv_actions_config;
 
-#define IKV_ACTIONS_INIT                                                       \
-    {                                                                          \
-        sizeof(ikv_actions_config), 0, 0, 0, 0, 0, 0, 0, {0, 0},               \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_ACTIONS_INIT IKV_SIZED(ikv_actions_config)
 
 /* Bytes that ikv_actions_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_actions_footprint(const ikv_actions_config *config);
@@ -311,16 +305,22 @@ IKV_API void ikv_actions_step(ikv_actions *actions, uint64_t time_ns);
  *   started            actions so far
  *   passed_over        presses that were stopped or typed
  *   overflowed         presses that were lost: too many came of one input */
-typedef struct ikv_action_counters {
-    IKV_ALIGNED(8) uint64_t started;
-    IKV_ALIGNED(8) uint64_t passed_over;
-    IKV_ALIGNED(8) uint64_t overflowed;
+typedef struct ikv_actions_counts {
+    uint32_t size;
     uint32_t actions, actions_high;
     uint32_t bindings, bindings_high;
     uint32_t held;
-} ikv_action_counters;
+    IKV_ALIGNED(8) uint64_t started;
+    IKV_ALIGNED(8) uint64_t passed_over;
+    IKV_ALIGNED(8) uint64_t overflowed;
+} ikv_actions_counts;
 
-IKV_API ikv_action_counters ikv_actions_count(const ikv_actions *actions);
+#define IKV_ACTIONS_COUNTS_INIT IKV_SIZED(ikv_actions_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_actions_counters(const ikv_actions *actions,
+                                        ikv_actions_counts *counts);
 
 /* How many bindings there can be. */
 IKV_API uint32_t ikv_actions_room(const ikv_actions *actions);

@@ -9,6 +9,11 @@
  *   generation. A handle whose thing is gone is stale: using it is an error,
  *   never a crash. A handle of zero bits names nothing.
  *
+ * Structs that grow
+ *   Configs, counters and what else begins with a size: start from the INIT,
+ *   which fills the size in. A later version has more members at the end; a
+ *   program that was compiled before it goes on as it was.
+ *
  * Memory
  *   Each module lives in one block, whose size ikv_<module>_footprint() says.
  *   ikv_memory gives it: a buffer of yours, or an allocator that is called
@@ -43,6 +48,25 @@ extern "C" {
 #define IKV_ALIGNED(n) alignas(n)
 #else
 #define IKV_ALIGNED(n) _Alignas(n)
+#endif
+
+/* What a struct with a size begins as: the size filled in, all else zero, which
+ * is every member's default. The INIT macros are made of it. */
+#ifdef __cplusplus
+extern "C++" {
+template <typename T> inline T ikv_sized()
+{
+    T made = T();
+    made.size = sizeof(T);
+    return made;
+}
+}
+#define IKV_SIZED(type) ikv_sized<type>()
+#else
+#define IKV_SIZED(type)                                                        \
+    {                                                                          \
+        .size = sizeof(type)                                                   \
+    }
 #endif
 
 /* The statuses: value, name, what it means. A value is never used again. */
@@ -169,13 +193,7 @@ typedef struct ikv_query {
     ikv_target skip_body;
 } ikv_query;
 
-#define IKV_QUERY_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_query), 0, false, 0, 0, 0, 0, 0,                            \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
+#define IKV_QUERY_INIT IKV_SIZED(ikv_query)
 
 /* The largest coordinate, size or motion, in units: up to it answers are exact.
  * What is beyond is refused, in calls, in files and where it is pushed. */

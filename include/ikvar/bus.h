@@ -149,10 +149,7 @@ typedef struct ikv_bus_callbacks {
                      float y, float layer[2], float local[2]);
 } ikv_bus_callbacks;
 
-#define IKV_BUS_CALLBACKS_INIT                                                 \
-    {                                                                          \
-        sizeof(ikv_bus_callbacks), 0, 0, 0, 0, 0, 0, 0                         \
-    }
+#define IKV_BUS_CALLBACKS_INIT IKV_SIZED(ikv_bus_callbacks)
 
 /* Capacities; zero is the default in brackets.
  *   subscriptions  (1,024)
@@ -202,14 +199,7 @@ typedef struct ikv_bus_config {
     ikv_memory memory;
 } ikv_bus_config;
 
-#define IKV_BUS_INIT                                                           \
-    {                                                                          \
-        sizeof(ikv_bus_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,   \
-            0, 0, false, 0, {0, 0},                                            \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_BUS_INIT IKV_SIZED(ikv_bus_config)
 
 /* Bytes that ikv_bus_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_bus_footprint(const ikv_bus_config *config);
@@ -375,12 +365,7 @@ typedef struct ikv_subscription_config {
     ikv_mailbox mailbox;
 } ikv_subscription_config;
 
-#define IKV_SUBSCRIPTION_INIT                                                  \
-    {                                                                          \
-        sizeof(ikv_subscription_config), 0, 0, 0, false, {0, 0, 0}, 0, 0, 0,   \
-            {0}, 0, 0, 0, 0, 0, 0, {0}, 0, {0}, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,  \
-            0                                                                  \
-    }
+#define IKV_SUBSCRIPTION_INIT IKV_SIZED(ikv_subscription_config)
 
 /* Subscribes. The same handler subscribed twice is called twice.
  *   subscription  gets the handle; may be NULL
@@ -453,7 +438,8 @@ IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
  *   calls          how often it was called
  *   by_mute ... by_gap  how often it was skipped, and why
  *   spent_ns       in its handler, with a clock (ikv_bus_set_clock) */
-typedef struct ikv_subscription_counters {
+typedef struct ikv_subscription_counts {
+    uint32_t size;
     IKV_ALIGNED(8) uint64_t candidates;
     IKV_ALIGNED(8) uint64_t calls;
     IKV_ALIGNED(8) uint64_t by_mute;
@@ -463,11 +449,16 @@ typedef struct ikv_subscription_counters {
     IKV_ALIGNED(8) uint64_t by_at_most;
     IKV_ALIGNED(8) uint64_t by_gap;
     IKV_ALIGNED(8) uint64_t spent_ns;
-} ikv_subscription_counters;
+} ikv_subscription_counts;
 
-/* All zero for a stale handle, or if the bus does not count. */
-IKV_API ikv_subscription_counters
-ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription);
+#define IKV_SUBSCRIPTION_COUNTS_INIT IKV_SIZED(ikv_subscription_counts)
+
+/* Fills `counts` in, which began as its INIT; all zero if the bus does not
+ * count. Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, STALE.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status
+ikv_bus_subscription_counters(const ikv_bus *bus, ikv_subscription subscription,
+                              ikv_subscription_counts *counts);
 
 /* A clock in ns for spent_ns; NULL takes it away. Returns IKV_OK or
  * BAD_ARGUMENT. */
@@ -535,10 +526,7 @@ typedef struct ikv_route {
     const void *data;
 } ikv_route;
 
-#define IKV_ROUTE_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_route), 0, false, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0              \
-    }
+#define IKV_ROUTE_INIT IKV_SIZED(ikv_route)
 
 /* Delivers now: to event->target (zero bits: the root). If the kind bubbles
  * and there is a `parent` callback, its ancestors are visited; else the root
@@ -611,14 +599,22 @@ IKV_API ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
  *   waiting, high_water  events on it now, and at most
  *   deferred, delivered, dropped  so far; dropped: the target had gone
  *   inbox_refused        from other threads, not taken: full */
-typedef struct ikv_lane_counters {
+typedef struct ikv_lane_counts {
+    uint32_t size;
+    uint32_t waiting, high_water;
     IKV_ALIGNED(8) uint64_t deferred;
     IKV_ALIGNED(8) uint64_t delivered;
     IKV_ALIGNED(8) uint64_t dropped;
     IKV_ALIGNED(8) uint64_t inbox_refused;
-    uint32_t waiting, high_water;
-} ikv_lane_counters;
-IKV_API ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane);
+} ikv_lane_counts;
+
+#define IKV_LANE_COUNTS_INIT IKV_SIZED(ikv_lane_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE, UNKNOWN_NAME for a lane that there is not.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
+                                         ikv_lane_counts *counts);
 
 /* --------------------------------------------------------------- timers -- */
 
@@ -736,15 +732,8 @@ IKV_API ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher,
  *   mailbox_refused  not put into a mailbox: full
  *   generation_wraps  how often a handle's generation began anew
  * and how much is in use now and at most of each capacity. */
-typedef struct ikv_bus_counters {
-    IKV_ALIGNED(8) uint64_t delivered;
-    IKV_ALIGNED(8) uint64_t unheard;
-    IKV_ALIGNED(8) uint64_t too_deep;
-    IKV_ALIGNED(8) uint64_t stale;
-    IKV_ALIGNED(8) uint64_t deferred;
-    IKV_ALIGNED(8) uint64_t defer_refused;
-    IKV_ALIGNED(8) uint64_t dropped;
-    IKV_ALIGNED(8) uint64_t mailbox_refused;
+typedef struct ikv_bus_counts {
+    uint32_t size;
     uint32_t generation_wraps;
     uint32_t timers, timers_high;
     uint32_t payloads, payloads_high;
@@ -754,17 +743,35 @@ typedef struct ikv_bus_counters {
     uint32_t targets, targets_high;
     uint32_t owners, owners_high;
     uint32_t waiting, waiting_high;
-} ikv_bus_counters;
-
-IKV_API ikv_bus_counters ikv_bus_count(const ikv_bus *bus);
-
-/* The same for one kind. */
-typedef struct ikv_kind_counters {
     IKV_ALIGNED(8) uint64_t delivered;
     IKV_ALIGNED(8) uint64_t unheard;
-} ikv_kind_counters;
+    IKV_ALIGNED(8) uint64_t too_deep;
+    IKV_ALIGNED(8) uint64_t stale;
+    IKV_ALIGNED(8) uint64_t deferred;
+    IKV_ALIGNED(8) uint64_t defer_refused;
+    IKV_ALIGNED(8) uint64_t dropped;
+    IKV_ALIGNED(8) uint64_t mailbox_refused;
+} ikv_bus_counts;
 
-IKV_API ikv_kind_counters ikv_bus_count_kind(const ikv_bus *bus, ikv_kind kind);
+#define IKV_BUS_COUNTS_INIT IKV_SIZED(ikv_bus_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(kinds). */
+IKV_API ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts);
+
+/* The same for one kind. */
+typedef struct ikv_kind_counts {
+    uint32_t size;
+    IKV_ALIGNED(8) uint64_t delivered;
+    IKV_ALIGNED(8) uint64_t unheard;
+} ikv_kind_counts;
+
+#define IKV_KIND_COUNTS_INIT IKV_SIZED(ikv_kind_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE, UNKNOWN_KIND. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_bus_kind_counters(const ikv_bus *bus, ikv_kind kind,
+                                         ikv_kind_counts *counts);
 
 /* The name of the first invariant (bus.c lists them) that does not hold, NULL
  * if all do. Context: not inside a handler; O(everything). */

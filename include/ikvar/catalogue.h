@@ -146,13 +146,7 @@ typedef struct ikv_catalogue_config {
     ikv_memory memory;
 } ikv_catalogue_config;
 
-#define IKV_CATALOGUE_INIT                                                     \
-    {                                                                          \
-        sizeof(ikv_catalogue_config), 0, 0, 0, {0, 0},                         \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_CATALOGUE_INIT IKV_SIZED(ikv_catalogue_config)
 
 /* Bytes that ikv_catalogue_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_catalogue_footprint(const ikv_catalogue_config *config);
@@ -191,10 +185,7 @@ typedef struct ikv_kind_config {
     bool outlives_target;
 } ikv_kind_config;
 
-#define IKV_KIND_CONFIG_INIT                                                   \
-    {                                                                          \
-        sizeof(ikv_kind_config), 0, 0, 0, 0, 0, 0, false, false, false         \
-    }
+#define IKV_KIND_CONFIG_INIT IKV_SIZED(ikv_kind_config)
 
 /* Registers a kind and gives its number, from IKV_KIND_USER on.
  *   message  NULL, or gets what is wrong and what is needed

@@ -46,13 +46,20 @@ typedef struct ikv_digest {
     uint8_t reserved[7];
 } ikv_digest;
 
+#ifdef __cplusplus
+extern "C++" inline ikv_digest ikv_digest_init()
+{
+    ikv_digest digest = ikv_digest();
+    digest.value = UINT64_C(0xcbf29ce484222325);
+    return digest;
+}
+#define IKV_DIGEST_INIT ikv_digest_init()
+#else
 #define IKV_DIGEST_INIT                                                        \
     {                                                                          \
-        UINT64_C(0xcbf29ce484222325), 0, 0, false,                             \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
+        .value = UINT64_C(0xcbf29ce484222325)                                  \
     }
+#endif
 
 /* Adds what a watcher is told. Cost: about 1 ns a byte of names and fields. */
 IKV_API void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,

@@ -72,13 +72,7 @@ typedef struct ikv_parts {
     ikv_router *routers[IKV_ROUTER_LIMIT];
 } ikv_parts;
 
-#define IKV_PARTS_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_parts), 0, 0, 0, 0, 0, 0, 0,                                \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
+#define IKV_PARTS_INIT IKV_SIZED(ikv_parts)
 
 /* Bytes that an image of these parts needs; 0 if something is missing. */
 IKV_API size_t ikv_image_size(const ikv_parts *parts);

@@ -114,9 +114,15 @@ IKV_API void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user);
 
 /* How many targets, handlers and kinds the file has. */
 typedef struct ikv_setup_counts {
+    uint32_t size;
     uint32_t targets, handlers, kinds;
 } ikv_setup_counts;
-IKV_API ikv_setup_counts ikv_setup_count(const ikv_setup *setup);
+
+#define IKV_SETUP_COUNTS_INIT IKV_SIZED(ikv_setup_counts)
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_setup_counters(const ikv_setup *setup,
+                                      ikv_setup_counts *counts);
 
 /* Usual mistakes that are no errors, one a call from index 0 on: the text; NULL
  * past the last. */
@@ -145,10 +151,7 @@ typedef struct ikv_bindings_config {
     void *user;
 } ikv_bindings_config;
 
-#define IKV_BINDINGS_INIT                                                      \
-    {                                                                          \
-        sizeof(ikv_bindings_config), 0, 0, 0, 0, 0, 0                          \
-    }
+#define IKV_BINDINGS_INIT IKV_SIZED(ikv_bindings_config)
 
 enum {
     IKV_BINDINGS_LENIENT = 1
@@ -282,10 +285,7 @@ typedef struct ikv_recording_config {
     const char *setup_path;
 } ikv_recording_config;
 
-#define IKV_RECORDING_INIT                                                     \
-    {                                                                          \
-        sizeof(ikv_recording_config), 0, 0, 0, 0, 0                            \
-    }
+#define IKV_RECORDING_INIT IKV_SIZED(ikv_recording_config)
 
 /* Writes a tape of what comes in from now on, a line at a time and each before
  * it takes effect: after a crash the tape ends with what caused it. Until it is

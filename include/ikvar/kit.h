@@ -56,13 +56,31 @@ typedef struct ikv_kit_config {
     ikv_loop_config loop;
 } ikv_kit_config;
 
+#ifdef __cplusplus
+extern "C++" inline ikv_kit_config ikv_kit_init()
+{
+    ikv_kit_config config = IKV_SIZED(ikv_kit_config);
+    config.queue = IKV_QUEUE_INIT;
+    config.bus = IKV_BUS_INIT;
+    config.scene = IKV_SCENE_INIT;
+    config.router = IKV_ROUTER_INIT;
+    config.state = IKV_STATE_INIT;
+    config.actions = IKV_ACTIONS_INIT;
+    config.overlaps = IKV_OVERLAPS_INIT;
+    config.loop = IKV_LOOP_INIT;
+    return config;
+}
+#define IKV_KIT_INIT ikv_kit_init()
+#else
 #define IKV_KIT_INIT                                                           \
     {                                                                          \
-        sizeof(ikv_kit_config), 0, 0, 0, {0, 0}, {0, 0, 0, 0, 0}, false,       \
-            false, {0, 0, 0, 0, 0, 0}, IKV_QUEUE_INIT, IKV_BUS_INIT,           \
-            IKV_SCENE_INIT, IKV_ROUTER_INIT, IKV_STATE_INIT, IKV_ACTIONS_INIT, \
-            IKV_OVERLAPS_INIT, IKV_LOOP_INIT                                   \
+        .size = sizeof(ikv_kit_config), .queue = IKV_QUEUE_INIT,               \
+        .bus = IKV_BUS_INIT, .scene = IKV_SCENE_INIT,                          \
+        .router = IKV_ROUTER_INIT, .state = IKV_STATE_INIT,                    \
+        .actions = IKV_ACTIONS_INIT, .overlaps = IKV_OVERLAPS_INIT,            \
+        .loop = IKV_LOOP_INIT                                                  \
     }
+#endif
 
 /* Bytes that ikv_kit_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_kit_footprint(const ikv_kit_config *config);

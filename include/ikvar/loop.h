@@ -123,14 +123,7 @@ typedef struct ikv_loop_config {
     ikv_memory memory;
 } ikv_loop_config;
 
-#define IKV_LOOP_INIT                                                          \
-    {                                                                          \
-        sizeof(ikv_loop_config), 0, 0, 0, 0, 0, 0, 0, 0, 0, false, 0, 0, 0, 0, \
-            0, 0, 0, 0, 0, 0, 0, {0, 0},                                       \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_LOOP_INIT IKV_SIZED(ikv_loop_config)
 
 /* Bytes that ikv_loop_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
@@ -267,7 +260,9 @@ IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
  *   held_named     of these, those that named what a port says is down
  *   idle_ns        waited for input
  *   last_late_ns, max_late_ns  how long after its due moment a frame began */
-typedef struct ikv_loop_counters {
+typedef struct ikv_loop_counts {
+    uint32_t size;
+    uint32_t waiting, waiting_high;
     IKV_ALIGNED(8) uint64_t frames;
     IKV_ALIGNED(8) uint64_t steps;
     IKV_ALIGNED(8) uint64_t routed;
@@ -287,10 +282,14 @@ typedef struct ikv_loop_counters {
     IKV_ALIGNED(8) uint64_t idle_ns;
     IKV_ALIGNED(8) uint64_t last_late_ns;
     IKV_ALIGNED(8) uint64_t max_late_ns;
-    uint32_t waiting, waiting_high;
-} ikv_loop_counters;
+} ikv_loop_counts;
 
-IKV_API ikv_loop_counters ikv_loop_count(const ikv_loop *loop);
+#define IKV_LOOP_COUNTS_INIT IKV_SIZED(ikv_loop_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_loop_counters(const ikv_loop *loop,
+                                     ikv_loop_counts *counts);
 
 /* Up to how many ns late that many percent of the paced frames began, to about
  * a quarter: 50 for the usual one, 99 for the worst but a hundredth. */

@@ -76,13 +76,7 @@ typedef struct ikv_overlaps_config {
     ikv_memory memory;
 } ikv_overlaps_config;
 
-#define IKV_OVERLAPS_INIT                                                      \
-    {                                                                          \
-        sizeof(ikv_overlaps_config), 0, 0, 0, false, {0, 0, 0}, 0, 0, {0, 0},  \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_OVERLAPS_INIT IKV_SIZED(ikv_overlaps_config)
 
 /* Bytes that ikv_overlaps_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_overlaps_footprint(const ikv_overlaps_config *config);
@@ -126,13 +120,7 @@ typedef struct ikv_sensing {
     uint8_t reserved[2];
 } ikv_sensing;
 
-#define IKV_SENSING_INIT                                                       \
-    {                                                                          \
-        sizeof(ikv_sensing), 0, 0, 0, 0, false, false,                         \
-        {                                                                      \
-            0, 0                                                               \
-        }                                                                      \
-    }
+#define IKV_SENSING_INIT IKV_SIZED(ikv_sensing)
 
 /* Sets what a target senses; it holds until the target is removed.
  * Returns IKV_OK, STALE, BAD_SIZE, BAD_ARGUMENT (a member out of range). O(1).
@@ -221,17 +209,23 @@ IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
  *   strays     targets that went far and were looked up again
  *   refused    contacts and reports that found no room, tried again each step
  *   scans      steps that compared all with all */
-typedef struct ikv_overlap_counters {
+typedef struct ikv_overlaps_counts {
+    uint32_t size;
+    uint32_t targets;
+    uint32_t pairs, pairs_high;
+    uint32_t touching, contacts;
     IKV_ALIGNED(8) uint64_t rebuilds;
     IKV_ALIGNED(8) uint64_t strays;
     IKV_ALIGNED(8) uint64_t refused;
     IKV_ALIGNED(8) uint64_t scans;
-    uint32_t targets;
-    uint32_t pairs, pairs_high;
-    uint32_t touching, contacts;
-} ikv_overlap_counters;
+} ikv_overlaps_counts;
 
-IKV_API ikv_overlap_counters ikv_overlaps_count(const ikv_overlaps *overlaps);
+#define IKV_OVERLAPS_COUNTS_INIT IKV_SIZED(ikv_overlaps_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
+                                         ikv_overlaps_counts *counts);
 
 /* The name of the first invariant (overlap.c and overlap_near.c list them) that
  * does not hold, NULL if all do. */

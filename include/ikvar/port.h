@@ -109,10 +109,7 @@ typedef struct ikv_intake {
     IKV_ALIGNED(8) uint64_t lost_ns;
 } ikv_intake;
 
-#define IKV_INTAKE_INIT                                                        \
-    {                                                                          \
-        sizeof(ikv_intake), 0, false, false, 0, 0, 0, 0, 0                     \
-    }
+#define IKV_INTAKE_INIT IKV_SIZED(ikv_intake)
 
 /* An input as a recorder is told of it. */
 typedef struct ikv_taken {
@@ -172,6 +169,8 @@ typedef struct ikv_request {
     float low, high, seconds;
 } ikv_request;
 
+#define IKV_REQUEST_INIT IKV_SIZED(ikv_request)
+
 /* Capabilities of a port. */
 enum {
     IKV_PORT_CLOCK = 1,    /* now() runs evenly: it can be the loop's clock */
@@ -228,6 +227,8 @@ typedef struct ikv_port {
     ikv_status (*request)(void *state, const ikv_request *request);
     void (*close)(void *state);
 } ikv_port;
+
+#define IKV_PORT_INIT IKV_SIZED(ikv_port)
 
 #ifdef __cplusplus
 }

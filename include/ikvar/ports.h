@@ -42,7 +42,9 @@ typedef struct ikv_sim_faults {
 
 /* How often it did; `pushed` counts all events that the loop was given,
  * `refused` those that it did not take. */
-typedef struct ikv_sim_count {
+/* What a port's faults did. */
+typedef struct ikv_sim_counts {
+    uint32_t size;
     IKV_ALIGNED(8) uint64_t pushed;
     IKV_ALIGNED(8) uint64_t refused;
     IKV_ALIGNED(8) uint64_t lost_releases;
@@ -53,7 +55,9 @@ typedef struct ikv_sim_count {
     IKV_ALIGNED(8) uint64_t late;
     IKV_ALIGNED(8) uint64_t reordered;
     IKV_ALIGNED(8) uint64_t clock_jumps;
-} ikv_sim_count;
+} ikv_sim_counts;
+
+#define IKV_SIM_COUNTS_INIT IKV_SIZED(ikv_sim_counts)
 
 /* Plays a tape, or makes input up.
  *   seed       of all that is left to chance; needed without a tape
@@ -81,17 +85,16 @@ typedef struct ikv_sim_config {
     IKV_ALIGNED(8) uint64_t until_ns;
 } ikv_sim_config;
 
-#define IKV_SIM_INIT                                                           \
-    {                                                                          \
-        sizeof(ikv_sim_config), 0, 0, 0, 0, 0, 0, 0, 0, 0                      \
-    }
+#define IKV_SIM_INIT IKV_SIZED(ikv_sim_config)
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (neither tape nor seed, a
  * number out of range) or NO_MEMORY. */
 IKV_API ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port);
 
-/* What its faults did. */
-IKV_API ikv_sim_count ikv_sim_counters(const ikv_port *port);
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_sim_counters(const ikv_port *port,
+                                    ikv_sim_counts *counts);
 
 /* Why the port failed: the tape's error. NULL while all is well. */
 IKV_API const char *ikv_sim_fault(const ikv_port *port);
@@ -131,10 +134,7 @@ typedef struct ikv_fault_config {
     bool from_then_on;
 } ikv_fault_config;
 
-#define IKV_FAULT_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_fault_config), 0, 0, false                                  \
-    }
+#define IKV_FAULT_INIT IKV_SIZED(ikv_fault_config)
 
 /* A port around another of which the Nth call breaks: it fails without reaching
  * the inner one; a clock stands still, a name is empty. Fail the Nth, for every
@@ -169,10 +169,7 @@ typedef struct ikv_terminal_config {
     IKV_ALIGNED(8) uint64_t escape_ns;
 } ikv_terminal_config;
 
-#define IKV_TERMINAL_INIT                                                      \
-    {                                                                          \
-        sizeof(ikv_terminal_config), 0, 0, 0, 0, 0, 0                          \
-    }
+#define IKV_TERMINAL_INIT IKV_SIZED(ikv_terminal_config)
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, NO_MEMORY, BUSY (there is one
  * already), or PORT_FAILED with a message: there is no terminal. */

@@ -68,13 +68,7 @@ typedef struct ikv_queue_config {
     ikv_memory memory;
 } ikv_queue_config;
 
-#define IKV_QUEUE_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_queue_config), 0, 0, 0, 0, {0, 0},                          \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_QUEUE_INIT IKV_SIZED(ikv_queue_config)
 
 /* Bytes that ikv_queue_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_queue_footprint(const ikv_queue_config *config);
@@ -140,17 +134,22 @@ IKV_API uint32_t ikv_queue_waiting(const ikv_queue *queue);
  * queue did not take, lost the transitions among them; high_water is the most
  * that ever waited at a drain, in both rings; shared_high and own_high tell
  * which capacity to raise. */
-typedef struct ikv_queue_counters {
+typedef struct ikv_queue_counts {
+    uint32_t size;
+    uint32_t high_water, shared_high, own_high;
+    uint32_t capacity, own_capacity;
     IKV_ALIGNED(8) uint64_t pushed;
     IKV_ALIGNED(8) uint64_t drained;
     IKV_ALIGNED(8) uint64_t refused;
     IKV_ALIGNED(8) uint64_t lost;
-    uint32_t high_water, shared_high, own_high;
-    uint32_t capacity, own_capacity;
-} ikv_queue_counters;
+} ikv_queue_counts;
 
-/* Context: the owner's thread; O(1). */
-IKV_API ikv_queue_counters ikv_queue_count(const ikv_queue *queue);
+#define IKV_QUEUE_COUNTS_INIT IKV_SIZED(ikv_queue_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_queue_counters(const ikv_queue *queue,
+                                      ikv_queue_counts *counts);
 
 /* The name of the first invariant (queue.c lists them) that does not hold,
  * NULL if all do. Context: the owner's thread while nobody pushes; O(slots). */

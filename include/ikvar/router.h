@@ -74,10 +74,7 @@ typedef struct ikv_picking {
                   float y, const float grip[2]);
 } ikv_picking;
 
-#define IKV_PICKING_INIT                                                       \
-    {                                                                          \
-        sizeof(ikv_picking), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0                \
-    }
+#define IKV_PICKING_INIT IKV_SIZED(ikv_picking)
 
 /* -------------------------------------------------------------- opening -- */
 
@@ -130,14 +127,20 @@ typedef struct ikv_router_config {
     ikv_memory memory;
 } ikv_router_config;
 
+#ifdef __cplusplus
+extern "C++" inline ikv_router_config ikv_router_init()
+{
+    ikv_router_config config = IKV_SIZED(ikv_router_config);
+    config.picking = IKV_PICKING_INIT;
+    return config;
+}
+#define IKV_ROUTER_INIT ikv_router_init()
+#else
 #define IKV_ROUTER_INIT                                                        \
     {                                                                          \
-        sizeof(ikv_router_config), 0, 0, 0, 0, 0, 0, 0, 0, false, false,       \
-            false, false, 0, 0, 0, 0, 0, 0, IKV_PICKING_INIT, {0, 0},          \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
+        .size = sizeof(ikv_router_config), .picking = IKV_PICKING_INIT         \
     }
+#endif
 
 /* Bytes that ikv_router_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_router_footprint(const ikv_router_config *config);
@@ -287,7 +290,10 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *             release
  *   pointers, pointers_high  known now, and at most
  *   pointers_down  of them with a button down */
-typedef struct ikv_router_counters {
+typedef struct ikv_router_counts {
+    uint32_t size;
+    uint32_t pointers, pointers_high;
+    uint32_t pointers_down;
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t not_finite;
     IKV_ALIGNED(8) uint64_t too_many;
@@ -298,11 +304,14 @@ typedef struct ikv_router_counters {
     IKV_ALIGNED(8) uint64_t outside;
     IKV_ALIGNED(8) uint64_t downs_outside;
     IKV_ALIGNED(8) uint64_t ups_outside;
-    uint32_t pointers, pointers_high;
-    uint32_t pointers_down;
-} ikv_router_counters;
+} ikv_router_counts;
 
-IKV_API ikv_router_counters ikv_router_count(const ikv_router *router);
+#define IKV_ROUTER_COUNTS_INIT IKV_SIZED(ikv_router_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(pointers). */
+IKV_API ikv_status ikv_router_counters(const ikv_router *router,
+                                       ikv_router_counts *counts);
 
 /* The name of the first invariant (router.c lists them) that does not hold,
  * NULL if all do. */

@@ -150,13 +150,7 @@ typedef struct ikv_scene_config {
     ikv_memory memory;
 } ikv_scene_config;
 
-#define IKV_SCENE_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_scene_config), 0, 0, 0, 0, false, false, 0, 0, 0, {0, 0},   \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_SCENE_INIT IKV_SIZED(ikv_scene_config)
 
 /* Bytes that ikv_scene_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_scene_footprint(const ikv_scene_config *config);
@@ -254,12 +248,7 @@ typedef struct ikv_target_config {
     void *user;
 } ikv_target_config;
 
-#define IKV_TARGET_INIT                                                        \
-    {                                                                          \
-        sizeof(ikv_target_config), 0, {0}, 0, 0, 0, {0, 0}, 0, 0,              \
-            {0, 0, 0, 0, 0, 0, 0, 0, 0, 0}, 0, 0, 0, 0, 0, false, false,       \
-            false, 0                                                           \
-    }
+#define IKV_TARGET_INIT IKV_SIZED(ikv_target_config)
 
 #define IKV_NO_TAB (-1)
 
@@ -474,19 +463,25 @@ IKV_API ikv_status ikv_scene_watch_removals(ikv_scene *scene,
  *   relabels   of the whole order
  *   tested     candidates whose shapes were compared, by all queries
  *   index_bytes, target_bytes  a target, as opened */
-typedef struct ikv_scene_counters {
-    IKV_ALIGNED(8) uint64_t rebuilds;
-    IKV_ALIGNED(8) uint64_t refreshes;
-    IKV_ALIGNED(8) uint64_t relabels;
-    IKV_ALIGNED(8) uint64_t tested;
+typedef struct ikv_scene_counts {
+    uint32_t size;
     uint32_t targets;
     uint32_t polygons;
     bool gridded;
     uint8_t reserved[3];
     float index_bytes, target_bytes;
-} ikv_scene_counters;
+    IKV_ALIGNED(8) uint64_t rebuilds;
+    IKV_ALIGNED(8) uint64_t refreshes;
+    IKV_ALIGNED(8) uint64_t relabels;
+    IKV_ALIGNED(8) uint64_t tested;
+} ikv_scene_counts;
 
-IKV_API ikv_scene_counters ikv_scene_count(const ikv_scene *scene);
+#define IKV_SCENE_COUNTS_INIT IKV_SIZED(ikv_scene_counts)
+
+/* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
+ * BAD_SIZE. Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_scene_counters(const ikv_scene *scene,
+                                      ikv_scene_counts *counts);
 
 /* The name of the first invariant (scene.c and scene_index.c list them) that
  * does not hold, NULL if all do. */

@@ -62,13 +62,7 @@ typedef struct ikv_state_config {
     ikv_memory memory;
 } ikv_state_config;
 
-#define IKV_STATE_INIT                                                         \
-    {                                                                          \
-        sizeof(ikv_state_config), 0, 0, 0, 0, false, {0, 0, 0}, {0, 0},        \
-        {                                                                      \
-            0, 0, 0, 0, 0                                                      \
-        }                                                                      \
-    }
+#define IKV_STATE_INIT IKV_SIZED(ikv_state_config)
 
 /* Bytes that ikv_state_open() needs; 0 if the config can't be used. */
 IKV_API size_t ikv_state_footprint(const ikv_state_config *config);

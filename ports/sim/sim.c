@@ -266,10 +266,16 @@ const char *ikv_sim_fault(const ikv_port *port)
     return s != NULL && s->failed ? s->fault.text : NULL;
 }
 
-ikv_sim_count ikv_sim_counters(const ikv_port *port)
+ikv_status ikv_sim_counters(const ikv_port *port, ikv_sim_counts *counts)
 {
     const sim *s = port != NULL ? port->state : NULL;
-    return s != NULL ? s->faults.count : (ikv_sim_count){0};
+    if (s == NULL || counts == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (counts->size != sizeof *counts)
+        return IKV_BAD_SIZE;
+    *counts = s->faults.count;
+    counts->size = sizeof *counts;
+    return IKV_OK;
 }
 
 void ikv_sim_free(ikv_port *port)

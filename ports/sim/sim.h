@@ -42,7 +42,7 @@ typedef struct sim_faults {
     uint64_t jumped_ns; /* by which the clock is ahead */
     ikv_event last_move;
     bool has_move;
-    ikv_sim_count count;
+    ikv_sim_counts count;
 } sim_faults;
 
 /* Made-up input: what each of a few hands does next. */

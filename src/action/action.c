@@ -545,17 +545,18 @@ ikv_action_state ikv_actions_ask(const ikv_actions *actions,
                               .steps = run->steps};
 }
 
-ikv_action_counters ikv_actions_count(const ikv_actions *actions)
+ikv_status ikv_actions_counters(const ikv_actions *actions,
+                                ikv_actions_counts *counts)
 {
     if (actions == NULL)
-        return (ikv_action_counters){0};
-    ikv_action_counters counters = actions->counters;
-    counters.actions = actions->action_slots.used;
-    counters.actions_high = actions->action_slots.high;
-    counters.bindings = actions->binding_slots.used;
-    counters.bindings_high = actions->binding_slots.high;
-    counters.held = actions->held_count;
-    return counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_actions_counts found = actions->counters;
+    found.actions = actions->action_slots.used;
+    found.actions_high = actions->action_slots.high;
+    found.bindings = actions->binding_slots.used;
+    found.bindings_high = actions->binding_slots.high;
+    found.held = actions->held_count;
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 uint32_t ikv_actions_room(const ikv_actions *actions)

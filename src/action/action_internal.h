@@ -145,7 +145,7 @@ struct ikv_actions {
     uint32_t input_count;
     action_input input[ACTION_QUEUE];
     action_learning learning;
-    ikv_action_counters counters;
+    ikv_actions_counts counters;
 };
 
 #define NO_PLACE UINT32_MAX

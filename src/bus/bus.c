@@ -73,7 +73,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->owners = ikvi_layout_add(&l, owners, sizeof(bus_owner));
     b->root_runs = ikvi_layout_add(&l, b->kind_limit, sizeof(uint32_t));
     b->kind_counts =
-        ikvi_layout_add(&l, b->kind_limit, sizeof(ikv_kind_counters));
+        ikvi_layout_add(&l, b->kind_limit, sizeof(bus_kind_counts));
     b->kind_traits = ikvi_layout_add(&l, b->kind_limit, sizeof(uint8_t));
     b->dispatches = ikvi_layout_add(&l, b->depth_limit, sizeof(bus_dispatch));
     b->deferred = ikvi_layout_add(&l, b->deferred_capacity, sizeof(ikv_event));
@@ -101,8 +101,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
         ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
     b->conditions =
         ikvi_layout_add(&l, b->condition_capacity, sizeof(bus_condition));
-    b->counters = ikvi_layout_add(&l, b->counting ? subscriptions : 0,
-                                  sizeof(ikv_subscription_counters));
+    b->counters =
+        ikvi_layout_add(&l, b->counting ? subscriptions : 0, sizeof(bus_seen));
     b->lanes = ikvi_layout_add(&l, b->lane_capacity, sizeof(bus_lane));
     ikvi_names_layout(&b->names, &l, ikvi_or(config->name_bytes, 16384));
     b->subscription_slots = (ikvi_slots){
@@ -353,13 +353,27 @@ const char *ikv_bus_subscription_name(const ikv_bus *bus,
                : "";
 }
 
-ikv_subscription_counters
-ikv_bus_count_subscription(const ikv_bus *bus, ikv_subscription subscription)
+ikv_status ikv_bus_subscription_counters(const ikv_bus *bus,
+                                         ikv_subscription subscription,
+                                         ikv_subscription_counts *counts)
 {
+    static const bus_seen nothing;
     uint32_t place = subscription_place(bus, subscription);
-    return place != IKVI_NO_SLOT && bus->counting
-               ? *ikvi_bus_counters(bus, place)
-               : (ikv_subscription_counters){0};
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (place == IKVI_NO_SLOT)
+        return IKV_STALE;
+    const bus_seen *seen = bus->counting ? ikvi_bus_seen(bus, place) : &nothing;
+    ikv_subscription_counts found = {.candidates = seen->candidates,
+                                     .calls = seen->calls,
+                                     .by_mute = seen->by_mute,
+                                     .by_place = seen->by_place,
+                                     .by_condition = seen->by_condition,
+                                     .by_after = seen->by_after,
+                                     .by_at_most = seen->by_at_most,
+                                     .by_gap = seen->by_gap,
+                                     .spent_ns = seen->spent_ns};
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 ikv_status ikv_bus_set_clock(ikv_bus *bus, ikv_clock_fn now, void *user)
@@ -435,10 +449,10 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
     return IKV_OK;
 }
 
-ikv_bus_counters ikv_bus_count(const ikv_bus *bus)
+ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts)
 {
     if (bus == NULL)
-        return (ikv_bus_counters){0};
+        return IKV_BAD_ARGUMENT;
     const ikv_bus *b = bus;
     uint64_t delivered = 0, unheard = 0;
     for (uint32_t kind = 0; kind < b->kind_limit; kind++) {
@@ -448,7 +462,7 @@ ikv_bus_counters ikv_bus_count(const ikv_bus *bus)
     uint64_t mail_refused = 0;
     for (uint32_t i = 0; i < b->mailbox_count; i++)
         mail_refused += ikvi_bus_mailbox(b, i)->refused;
-    return (ikv_bus_counters){
+    ikv_bus_counts found = {
         .delivered = delivered,
         .unheard = unheard,
         .too_deep = b->too_deep,
@@ -476,12 +490,20 @@ ikv_bus_counters ikv_bus_count(const ikv_bus *bus)
         .waiting = b->deferred_used,
         .waiting_high = b->deferred_high,
     };
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
-ikv_kind_counters ikv_bus_count_kind(const ikv_bus *bus, ikv_kind kind)
+ikv_status ikv_bus_kind_counters(const ikv_bus *bus, ikv_kind kind,
+                                 ikv_kind_counts *counts)
 {
-    return bus != NULL && kind < bus->kind_limit ? *ikvi_bus_kind(bus, kind)
-                                                 : (ikv_kind_counters){0, 0};
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (kind >= bus->kind_limit)
+        return IKV_UNKNOWN_KIND;
+    const bus_kind_counts *of = ikvi_bus_kind(bus, kind);
+    ikv_kind_counts found = {.delivered = of->delivered,
+                             .unheard = of->unheard};
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 const char *ikv_bus_validate(const ikv_bus *bus)

@@ -146,8 +146,8 @@ static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
     if (b->counting && b->clock != NULL &&
         ikvi_slots_find(&b->subscription_slots, b, entry->subscription) !=
             IKVI_NO_SLOT)
-        ikvi_bus_counters(b, ikvi_bus_place_of(b, entry->subscription))
-            ->spent_ns += b->clock(b->clock_user) - begin;
+        ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))->spent_ns +=
+            b->clock(b->clock_user) - begin;
     return verdict;
 }
 
@@ -173,7 +173,7 @@ static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
 {
     if (!b->counting)
         return;
-    ikv_subscription_counters *c = ikvi_bus_counters(b, place);
+    bus_seen *c = ikvi_bus_seen(b, place);
     uint64_t *by[IKV_REASON_COUNT] = {[IKV_CALLED] = &c->calls,
                                       [IKV_SKIP_MUTED] = &c->by_mute,
                                       [IKV_SKIP_PLACE] = &c->by_place,
@@ -562,7 +562,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
 static inline ikv_outcome end(ikv_bus *b, dispatch *x)
 {
     ikv_outcome outcome = {IKV_OK, x->verdict, x->heard, 0};
-    ikv_kind_counters *kind = ikvi_bus_kind(b, x->event->kind);
+    bus_kind_counts *kind = ikvi_bus_kind(b, x->event->kind);
     kind->delivered++;
     kind->unheard += outcome.heard == 0;
     b->depth--;
@@ -696,7 +696,7 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 {
     if (b->watcher_count != 0 || b->counting || ikvi_bus_hears(b, kind, target))
         return false;
-    ikv_kind_counters *counters = ikvi_bus_kind(b, kind);
+    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
     counters->delivered++;
     counters->unheard++;
     return true;
@@ -731,7 +731,7 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
         }
     }
     b = delivery->bus;
-    ikv_kind_counters *kind = ikvi_bus_kind(b, event->kind);
+    bus_kind_counts *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))
         kind->unheard++;
@@ -764,7 +764,7 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
     if (b->detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
         return false;
-    ikv_kind_counters *counters = ikvi_bus_kind(b, kind);
+    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
     counters->delivered++;
     counters->unheard++;
     return true;

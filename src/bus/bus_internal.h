@@ -61,6 +61,18 @@ enum {
 };
 
 /* The hot part of a subscription. Dead: visits and subscription are 0. */
+/* How often events of a kind were delivered, and heard by nobody. */
+typedef struct bus_kind_counts {
+    uint64_t delivered, unheard;
+} bus_kind_counts;
+
+/* What a subscription has seen, as ikv_subscription_counts has it. */
+typedef struct bus_seen {
+    uint64_t candidates, calls;
+    uint64_t by_mute, by_place, by_condition, by_after, by_at_most, by_gap;
+    uint64_t spent_ns;
+} bus_seen;
+
 typedef struct bus_entry {
     ikv_handler handler;
     void *user;
@@ -357,10 +369,10 @@ static inline ikv_event *ikvi_bus_deferred(const ikv_bus *b, uint32_t at)
     return (ikv_event *)ikvi_at(b, b->deferred) + at;
 }
 
-static inline ikv_kind_counters *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
+static inline bus_kind_counts *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
 {
     IKVI_CHECK(kind < b->kind_limit);
-    return (ikv_kind_counters *)ikvi_at(b, b->kind_counts) + kind;
+    return (bus_kind_counts *)ikvi_at(b, b->kind_counts) + kind;
 }
 
 static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
@@ -408,11 +420,10 @@ static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
     return (bus_condition *)ikvi_at(b, b->conditions) + at;
 }
 
-static inline ikv_subscription_counters *ikvi_bus_counters(const ikv_bus *b,
-                                                           uint32_t at)
+static inline bus_seen *ikvi_bus_seen(const ikv_bus *b, uint32_t at)
 {
     IKVI_CHECK(at < b->subscription_slots.capacity);
-    return (ikv_subscription_counters *)ikvi_at(b, b->counters) + at;
+    return (bus_seen *)ikvi_at(b, b->counters) + at;
 }
 
 static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)

@@ -659,7 +659,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         ikvi_bus_subscription(b, at)->visits |=
             VISIT_GATED | ikvi_bus_gate(b, at)->test_offset << 16;
     if (b->counting)
-        *ikvi_bus_counters(b, at) = (ikv_subscription_counters){0};
+        *ikvi_bus_seen(b, at) = (bus_seen){0};
     join_owner(b, at,
                config->owner.bits != 0
                    ? ikvi_slots_find(&b->owner_slots, b, config->owner.bits)

@@ -66,18 +66,23 @@ uint32_t ikv_bus_lane_waiting(const ikv_bus *bus, ikv_lane lane)
                : 0;
 }
 
-ikv_lane_counters ikv_bus_count_lane(const ikv_bus *bus, ikv_lane lane)
+ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
+                                 ikv_lane_counts *counts)
 {
-    if (bus == NULL || lane >= bus->lane_count)
-        return (ikv_lane_counters){0};
+    ikv_queue_counts inbox = IKV_QUEUE_COUNTS_INIT;
+    if (bus == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (lane >= bus->lane_count)
+        return IKV_UNKNOWN_NAME;
     const bus_lane *l = ikvi_bus_lane(bus, lane);
-    return (ikv_lane_counters){.deferred = l->deferred,
-                               .delivered = l->delivered,
-                               .dropped = l->dropped,
-                               .inbox_refused =
-                                   ikv_queue_count(inbox_of(bus, l)).refused,
-                               .waiting = l->count,
-                               .high_water = l->high};
+    ikv_queue_counters(inbox_of(bus, l), &inbox);
+    ikv_lane_counts found = {.deferred = l->deferred,
+                             .delivered = l->delivered,
+                             .dropped = l->dropped,
+                             .inbox_refused = inbox.refused,
+                             .waiting = l->count,
+                             .high_water = l->high};
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 /* ------------------------------------------------------------ deferring -- */

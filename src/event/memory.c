@@ -53,3 +53,17 @@ uint32_t ikvi_power_of_two(uint32_t at_least)
         power *= 2;
     return power;
 }
+
+ikv_status ikvi_give_sized(void *to, const void *from, uint32_t bytes)
+{
+    uint32_t size;
+    if (to == NULL)
+        return IKV_BAD_ARGUMENT;
+    memcpy(&size, to, sizeof size);
+    if (size < bytes) /* the first version's */
+        return IKV_BAD_SIZE;
+    memset(to, 0, size);
+    memcpy(to, from, bytes);
+    memcpy(to, &size, sizeof size);
+    return IKV_OK;
+}

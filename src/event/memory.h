@@ -42,6 +42,10 @@ static inline size_t ikvi_round_up(size_t size, size_t to)
     return (size + to - 1) / to * to;
 }
 
+/* Fills in what a caller has given with its size: of `from`, which begins with a
+ * size too, as much as that holds; what is not known here is zero. */
+ikv_status ikvi_give_sized(void *to, const void *from, uint32_t bytes);
+
 /* Use it or lose it: debug builds overwrite what is over. */
 static inline void ikvi_poison(void *what, size_t size)
 {

@@ -580,14 +580,14 @@ uint64_t ikv_loop_time_ns(const ikv_loop *loop)
     return loop != NULL ? loop->now : 0;
 }
 
-ikv_loop_counters ikv_loop_count(const ikv_loop *loop)
+ikv_status ikv_loop_counters(const ikv_loop *loop, ikv_loop_counts *counts)
 {
     if (loop == NULL)
-        return (ikv_loop_counters){0};
-    ikv_loop_counters counters = loop->counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_loop_counts found = loop->counters;
     for (uint32_t i = 0; i < loop->port_count; i++)
-        counters.bad_values += ikvi_load(&loop->sinks[i].refused);
-    return counters;
+        found.bad_values += ikvi_load(&loop->sinks[i].refused);
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 /* ------------------------------------------------------------ validator -- */

@@ -481,7 +481,7 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         if (count < room)
             break;
     }
-    if (!loop->said[SAID_REFUSED] && ikv_queue_count(loop->queue).refused > 0)
+    if (!loop->said[SAID_REFUSED] && ikvi_queue_refused(loop->queue))
         loop_report_once(loop, SAID_REFUSED, IKV_REPORT_WARNING, IKV_FULL_QUEUE,
                          "the queue was full and refused events: raise "
                          "queue.capacity, or own_capacity for polled ports");

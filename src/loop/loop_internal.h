@@ -164,7 +164,7 @@ struct ikv_loop {
     uint64_t furthest;   /* the step after the last that ever ran */
     uint32_t given;      /* of what waits, from the head on: a restore's */
     uint32_t lateness[LATE_BUCKETS];
-    ikv_loop_counters counters;
+    ikv_loop_counts counters;
     /* The state that is saved and restored. */
     struct {
         uint32_t head, count; /* of pending */

@@ -582,14 +582,15 @@ ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
     return o->counters.refused == refused ? IKV_OK : IKV_FULL_CONTACTS;
 }
 
-ikv_overlap_counters ikv_overlaps_count(const ikv_overlaps *overlaps)
+ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
+                                 ikv_overlaps_counts *counts)
 {
     if (overlaps == NULL)
-        return (ikv_overlap_counters){0};
-    ikv_overlap_counters counters = overlaps->counters;
-    counters.targets = overlaps->in_count;
-    counters.pairs = overlaps->pair_count;
-    return counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_overlaps_counts found = overlaps->counters;
+    found.targets = overlaps->in_count;
+    found.pairs = overlaps->pair_count;
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 /* ----------------------------------------------------------- validating -- */

@@ -180,7 +180,7 @@ struct ikv_overlaps {
     uint32_t step;
     uint32_t turn; /* counts steps; reports come before their step */
     overlap_grid grid;
-    ikv_overlap_counters counters;
+    ikv_overlaps_counts counters;
 };
 
 #define OVERLAP_ARRAY(name, type, member)                                      \

@@ -497,21 +497,26 @@ bool ikv_queue_has_news(const ikv_queue *queue)
            (ikv_queue_waiting(queue) > 0 || ikvi_load(&queue->any_lost) != 0);
 }
 
-ikv_queue_counters ikv_queue_count(const ikv_queue *queue)
+bool ikvi_queue_refused(const ikv_queue *queue)
 {
-    ikv_queue_counters counters = {0};
+    return queue->own_refused + ikvi_load(&queue->refused) > 0;
+}
+
+ikv_status ikv_queue_counters(const ikv_queue *queue, ikv_queue_counts *counts)
+{
     if (queue == NULL)
-        return counters;
-    counters.drained = queue->drained;
-    counters.pushed = queue->drained + ikv_queue_waiting(queue);
-    counters.refused = queue->own_refused + ikvi_load(&queue->refused);
-    counters.lost = queue->own_lost + ikvi_load(&queue->transitions_refused);
-    counters.high_water = queue->high_water;
-    counters.shared_high = queue->shared_high;
-    counters.own_high = queue->own_high;
-    counters.capacity = queue->mask + 1;
-    counters.own_capacity = queue->own_mask + 1;
-    return counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_queue_counts found = {0};
+    found.drained = queue->drained;
+    found.pushed = queue->drained + ikv_queue_waiting(queue);
+    found.refused = queue->own_refused + ikvi_load(&queue->refused);
+    found.lost = queue->own_lost + ikvi_load(&queue->transitions_refused);
+    found.high_water = queue->high_water;
+    found.shared_high = queue->shared_high;
+    found.own_high = queue->own_high;
+    found.capacity = queue->mask + 1;
+    found.own_capacity = queue->own_mask + 1;
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 const char *ikv_queue_validate(const ikv_queue *queue)

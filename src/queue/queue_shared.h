@@ -21,4 +21,7 @@ ikv_status ikvi_queue_push_own_all_from(ikv_queue *queue,
 uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events,
                                  uint32_t room);
 
+/* Whether it ever refused an event. */
+bool ikvi_queue_refused(const ikv_queue *queue);
+
 #endif

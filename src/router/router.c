@@ -336,16 +336,17 @@ void ikv_router_advance(ikv_router *router, uint64_t time_ns)
 
 /* ------------------------------------------------------------- counting -- */
 
-ikv_router_counters ikv_router_count(const ikv_router *router)
+ikv_status ikv_router_counters(const ikv_router *router,
+                               ikv_router_counts *counts)
 {
     if (router == NULL)
-        return (ikv_router_counters){0};
-    ikv_router_counters counters = router->counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_router_counts found = router->counters;
     for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);
-        counters.pointers_down += p->used && p->buttons != 0;
+        found.pointers_down += p->used && p->buttons != 0;
     }
-    return counters;
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 static const char *validate_pointer(const ikv_router *router, const pointer *p)

@@ -129,7 +129,7 @@ struct ikv_router {
     finger_pair pairs[FINGER_PAIRS];
     pad_state pads[IKV_PAD_LIMIT];
     ikv_target focused[IKV_SEAT_LIMIT];
-    ikv_router_counters counters;
+    ikv_router_counts counters;
 };
 
 static inline pointer *pointer_at(const ikv_router *r, uint32_t index)

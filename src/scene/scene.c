@@ -844,14 +844,14 @@ ikv_status ikv_scene_watch_removals(ikv_scene *scene,
     return IKV_OK;
 }
 
-ikv_scene_counters ikv_scene_count(const ikv_scene *scene)
+ikv_status ikv_scene_counters(const ikv_scene *scene, ikv_scene_counts *counts)
 {
     if (scene == NULL)
-        return (ikv_scene_counters){.targets = 0};
-    ikv_scene_counters counters = scene->counters;
-    counters.targets = scene->count;
-    counters.gridded = scene->index.gridded;
-    return counters;
+        return IKV_BAD_ARGUMENT;
+    ikv_scene_counts found = scene->counters;
+    found.targets = scene->count;
+    found.gridded = scene->index.gridded;
+    return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 /* ------------------------------------------------------ for those above -- */

@@ -97,7 +97,7 @@ struct ikv_scene {
     size_t items, polygons, cameras;
     uint64_t revision;
     uint32_t count;
-    ikv_scene_counters counters;
+    ikv_scene_counts counters;
     scene_index index;
 };
 

@@ -392,10 +392,12 @@ int main(int argc, char **argv)
             meddle(loop);
         ikv_loop_end(loop);
     }
+    ikv_loop_counts counts = IKV_LOOP_COUNTS_INIT;
+    ikv_loop_counters(loop, &counts);
     printf("%016llx %llu deliveries in %llu steps\n",
            (unsigned long long)h.digest.value,
            (unsigned long long)h.digest.deliveries,
-           (unsigned long long)ikv_loop_count(loop).steps);
+           (unsigned long long)counts.steps);
     const char *fault = ikv_sim_fault(&h.port);
     if (fault != NULL)
         fprintf(stderr, "%s\n", fault);

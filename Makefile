@@ -28,6 +28,7 @@ test: debug
 	@scripts/check-headers
 	@scripts/check-includes --planted
 	@scripts/check-exports $(BUILD)/debug
+	@scripts/check-abi $(BUILD)/debug
 	@scripts/check-names $(BUILD)/debug
 	@scripts/check-snippets
 	@scripts/rules --check

@@ -27,6 +27,7 @@ typedef struct tape_lines {
     char *path, *line;
     size_t room, length;
     reader reader;
+    bool begun;          /* a line has been parsed: the header */
     ikv_message warning; /* of a torn last line; else empty */
 } tape_lines;
 

@@ -93,7 +93,9 @@ static bool ends_within(const char *text, size_t length)
 
 json_t *ikvi_lines_parse(tape_lines *lines)
 {
-    if (lines->reader.line > 1 && ends_within(lines->line, lines->length)) {
+    bool header = !lines->begun;
+    lines->begun = true;
+    if (!header && ends_within(lines->line, lines->length)) {
         reader torn = {.path = lines->path,
                        .line = lines->reader.line,
                        .message = &lines->warning};

@@ -629,6 +629,21 @@ START_TEST(text)
             ikv_binding_text(actions, binding, shown, sizeof shown),
             strlen(texts[_i].shown));
         ck_assert_str_eq(shown, texts[_i].shown);
+        /* in any room: what does not fit is left out, nothing is written
+         * behind it */
+        for (size_t room = 0; room <= strlen(texts[_i].shown); room++) {
+            memset(shown, '!', sizeof shown);
+            ck_assert_uint_eq(ikv_binding_text(actions, binding, shown, room),
+                              strlen(texts[_i].shown));
+            ck_assert_int_eq(shown[room], '!');
+            ck_assert(room == 0 || shown[room - 1] == '\0');
+            ck_assert_int_eq(
+                strncmp(shown, texts[_i].shown, room > 0 ? room - 1 : 0), 0);
+        }
+        shown[0] = '!';
+        ikv_binding none = {0};
+        ck_assert_uint_eq(ikv_binding_text(actions, none, shown, 0), 0);
+        ck_assert_int_eq(shown[0], '!');
     }
     close_actions();
 }

@@ -264,6 +264,29 @@ START_TEST(torn_or_wrong)
 }
 END_TEST
 
+/* A header that is torn is none, on whichever line it stands. */
+static const char *const torn_headers[] = {
+    "{\"format\":\"ikvar.ta", "\n{\"format\":\"ikvar.ta",
+    "\n\n{\"t\":5,\"kind\":\"wheel\",\"x\":", "\n{\"t\":5,\"kind\":\"wheel\"}"};
+
+START_TEST(torn_at_once)
+{
+    ikv_message message = {""};
+    ikv_status status;
+    char warning[256];
+    ikv_tape_part part = {"torn.tape.jsonl", 0, 0};
+    write_file("torn.tape.jsonl", torn_headers[_i]);
+    count_events("torn.tape.jsonl", &message, &status, warning);
+    status_is(status, IKV_BAD_FILE);
+    ck_assert_ptr_nonnull(strstr(message.text, "torn.tape.jsonl:"));
+    message.text[0] = '\0';
+    status_is(ikv_tape_join(&part, 1, "joined.tape.jsonl", &message),
+              IKV_BAD_FILE);
+    ck_assert_ptr_nonnull(strstr(message.text, "torn.tape.jsonl:"));
+    ck_assert_int_ne(access("joined.tape.jsonl", F_OK), 0);
+}
+END_TEST
+
 /* A recording that was killed is NAME.part; verify says how far its checks
  * agree, run and info say that it is torn; and what NAME was is still there. */
 START_TEST(killed_recording)
@@ -1206,6 +1229,7 @@ Suite *edge_files_suite(void)
     Suite *s = suite_create("edge_files");
     add_in_folder(s, "T4 10 torn anywhere", torn_anywhere);
     add_table_in_folder(s, "10 torn or wrong", torn_or_wrong, ROWS(torn_table));
+    add_table_in_folder(s, "10 torn at once", torn_at_once, ROWS(torn_headers));
     add_in_folder(s, "10 12 killed", killed_recording);
     add_table_in_folder(s, "11 cut anywhere", cut_anywhere, 4);
     add_in_folder(s, "11 parts that fit", parts_that_fit);

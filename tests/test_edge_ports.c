@@ -952,6 +952,28 @@ static const struct {
     MEMBER(ports, 0, "ports is empty"),
 };
 
+/* L2: a step is 1 us to 1,000 s long. */
+static const struct {
+    uint32_t num, den;
+    bool fine;
+} length_table[] = {{1, 1000, true},     {1, 1001, false},
+                    {2, 2001, false},    {1000000, 1, true},
+                    {1000001, 1, false}, {2000000, 2, true}};
+
+START_TEST(step_lengths)
+{
+    prepare();
+    k.config.loop.step_num = length_table[_i].num;
+    k.config.loop.step_den = length_table[_i].den;
+    ikv_status status = ikv_kit_open(&k.config, &k.kit);
+    status_is(status, length_table[_i].fine ? IKV_OK : IKV_BAD_CONFIG);
+    if (status == IKV_OK)
+        ikv_kit_close(k.kit);
+    else
+        ck_assert_ptr_nonnull(strstr(k.report, "a step's length in ns"));
+}
+END_TEST
+
 START_TEST(config_members)
 {
     prepare();
@@ -1267,6 +1289,7 @@ Suite *edge_ports_suite(void)
     add(s, "7 closed once", closed_once);
     add_table(s, "8 configs name the member", config_members,
               ROWS(member_table));
+    add_table(s, "8 L2 lengths of steps", step_lengths, ROWS(length_table));
     add(s, "8 reports are made once", reports_once);
     add(s, "8a pause before the first step", pause_before_the_first_step);
     add(s, "8a resume in a press", resume_in_a_press);

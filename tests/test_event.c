@@ -1,6 +1,8 @@
 /* test_event.c - E1, E2, E4, T3: the event, the catalogue, printing. */
 #include "support.h"
 
+#include <ikvar/digest.h>
+
 #include <float.h>
 #include <math.h>
 
@@ -590,12 +592,69 @@ START_TEST(fields_of_all_types)
 }
 END_TEST
 
+static ikv_verdict hear_tide(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)event, (void)d, (void)user;
+    return IKV_CONTINUE;
+}
+
+static void digest_tide(const ikv_watch *watch, void *digest)
+{
+    ikv_digest_add(digest, (const ikv_bus *)watch->delivery->bus, watch);
+}
+
+/* T1: a digest is of all that an event holds, whatever the field's type. */
+START_TEST(digests_of_all_types)
+{
+    ikv_field field = {"level", field_table[_i].type,  0, "",
+                       "",      field_table[_i].scale, 0};
+    uint64_t seen[2];
+    if (field_table[_i].status < 0 || field_table[_i].type >= IKV_TYPE_COUNT)
+        return;
+    for (int set = 0; set < 2; set++) {
+        counted c = {0, 0, 0};
+        ikv_catalogue *catalogue = open_catalogue(&c, 1);
+        ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+        ikv_bus_config bus_config = IKV_BUS_INIT;
+        ikv_digest digest = IKV_DIGEST_INIT;
+        ikv_kind kind;
+        ikv_bus *bus;
+        config.name = "tide";
+        config.fields = &field;
+        config.field_count = 1;
+        ok(ikv_catalogue_register(catalogue, &config, &kind, NULL));
+        bus_config.catalogue = catalogue;
+        bus_config.memory = ikv_host_memory();
+        ok(ikv_bus_open(&bus_config, &bus));
+        ok(ikv_bus_hear(bus, kind, (ikv_target){0}, hear_tide, NULL, NULL));
+        ok(ikv_bus_add_watcher(bus, digest_tide, &digest));
+        ikv_event event = ikv_event_make(kind, 0);
+        ikv_event blank = event;
+        ok(ikv_field_put(
+            ikv_field_find(ikv_catalogue_info(catalogue, kind), "level"),
+            &event, field_table[_i].value));
+        bool same = memcmp(&event, &blank, sizeof event) == 0;
+        ck_assert_uint_eq(
+            ikv_bus_deliver(bus, set == 1 ? &event : &blank).heard, 1);
+        ck_assert_uint_eq(digest.deliveries, 1);
+        seen[set] = digest.value;
+        if (set == 1)
+            ck_assert_int_eq(seen[0] == seen[1], same);
+        ikv_bus_close(bus);
+        ikv_catalogue_close(catalogue);
+    }
+}
+END_TEST
+
 Suite *event_suite(void)
 {
     Suite *s = suite_create("event");
     add(s, "statuses", statuses_have_names);
     add_table(s, "E2", catalogue_rows, ROWS(kind_table));
     add_table(s, "E2 fields of all types", fields_of_all_types,
+              ROWS(field_table));
+    add_table(s, "T1 digests of all types", digests_of_all_types,
               ROWS(field_table));
     add(s, "E1 E2", catalogue_fields);
     add_table(s, "E2 range", fields_refuse_what_does_not_fit, ROWS(put_table));

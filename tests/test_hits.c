@@ -310,8 +310,11 @@ static void compare_queries(pair *p, const spread *how)
     ck_assert_uint_eq(ikv_scene_pick_all(one, &query, a, room), n);
     uint32_t kept = n < room ? n : room;
     ck_assert_int_eq(memcmp(a, b, kept * sizeof a[0]), 0);
-    for (uint32_t i = 0; i < kept && i < 12; i++)
+    for (uint32_t i = 0; i < kept && i < 12; i++) {
         ck_assert_uint_eq(ikv_scene_pick(one, &query, i).bits, a[i].bits);
+        ck_assert(query.tags == 0 ||
+                  (ikv_scene_tags(one, a[i]) & query.tags) != 0);
+    }
     float w = real(p, 0, how->width / 4), h = real(p, 0, how->height / 4);
     n = ikv_scene_pick_rect(two, &query, w, h, b, room);
     ck_assert_uint_eq(ikv_scene_pick_rect(one, &query, w, h, a, room), n);

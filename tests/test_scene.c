@@ -361,10 +361,10 @@ START_TEST(no_such_view)
                   there ? IKV_OK : IKV_BAD_ARGUMENT);
     }
     ck_assert(!ikv_scene_to_layer(k.scene, 1, 0, 1, 1, a));
-    ok(ikv_scene_move(k.scene, t, 10, 10)); /* from where it is */
-    ok(ikv_scene_turn_to(k.scene, t, 0, 10, 15));
+    ok(ikv_scene_move(k.scene, t, 10, 20)); /* from where it is */
+    ok(ikv_scene_turn_to(k.scene, t, 0, 10, 25));
     ck_assert(ikv_scene_to_view(k.scene, t, 0, 5, 0, b));
-    ck_assert(b[0] == 10 && b[1] == 15);
+    ck_assert(b[0] == 10 && b[1] == 25);
     kit_close(&k);
 }
 END_TEST
@@ -656,6 +656,27 @@ START_TEST(reasons)
 }
 END_TEST
 
+/* What a target costs is what the footprint grows by. */
+START_TEST(target_bytes)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_scene_counts counts = scene_counts(k.scene);
+    ikv_scene_config config = IKV_SCENE_INIT;
+    config.bus = k.bus;
+    config.targets = 1000;
+    size_t few = ikv_scene_footprint(&config);
+    config.targets = 101000;
+    double each = (double)(ikv_scene_footprint(&config) - few) / 100000;
+    ck_assert_msg(
+        counts.target_bytes > 0.9 * each && counts.target_bytes < 1.3 * each,
+        "counted are %g, it grows by %g", (double)counts.target_bytes, each);
+    ck_assert(counts.index_bytes > 0 &&
+              counts.index_bytes < counts.target_bytes);
+    kit_close(&k);
+}
+END_TEST
+
 /* Raising again and again uses up the room between keys: they are dealt anew,
  * and the order stays. */
 START_TEST(raising)
@@ -927,6 +948,7 @@ END_TEST
 Suite *scene_suite(void)
 {
     Suite *s = suite_create("scene");
+    add(s, "what a target costs", target_bytes);
     add_table(s, "tree events", announced, 2);
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));

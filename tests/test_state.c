@@ -548,6 +548,19 @@ START_TEST(pads)
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert(!pad.connected && pad.buttons == 0 && pad.axes[0] == 0 &&
               pad.left[0] == 0 && pad.right[1] == 0);
+    pad_events.text[0] = '\0';
+    plug(IKV_KIND_DEVICE_ADD, 1); /* it is back, and nothing of it is down */
+    push_pad(IKV_KIND_PAD_DOWN, 16, 1);
+    next_frame();
+    ck_assert_str_eq(pad_events.text, "down16 ");
+    pad_events.text[0] = '\0';
+    ikv_sink_lost(k.fake.sink, k.fake.device); /* so is what was lost */
+    next_frame();
+    push_pad(IKV_KIND_PAD_DOWN, 16, 1);
+    next_frame();
+    ck_assert_str_eq(pad_events.text, "up16* down16 ");
+    plug(IKV_KIND_DEVICE_REMOVE, 1);
+    next_frame();
     plug(IKV_KIND_DEVICE_ADD, 2); /* another one takes the next place */
     next_frame();
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 1, &pad) && pad.product == 2);

@@ -297,6 +297,8 @@ static ikv_status wait_for_input(void *state, uint64_t until_ns, bool for_input)
 {
     fake_port *fake = state;
     waits_for_input += for_input;
+    ck_assert(until_ns >= fake->now_ns &&
+              until_ns - fake->now_ns <= 3601000000000);
     fake->now_ns = for_input ? fake->now_ns + 70000000 : until_ns;
     return IKV_OK;
 }

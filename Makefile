@@ -26,6 +26,7 @@ demo:
 
 test: debug
 	@scripts/check-headers
+	@scripts/check-contexts --planted
 	@scripts/check-includes --planted
 	@scripts/check-exports $(BUILD)/debug
 	@scripts/check-abi $(BUILD)/debug

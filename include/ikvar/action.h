@@ -102,56 +102,66 @@ typedef struct ikv_actions_config {
 
 #define IKV_ACTIONS_INIT IKV_SIZED(ikv_actions_config)
 
-/* Bytes that ikv_actions_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_actions_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_actions_footprint(const ikv_actions_config *config);
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus or no state, a
- * capacity that is too large) or NO_MEMORY. */
+ * capacity that is too large) or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_actions_open(const ikv_actions_config *config,
                                     ikv_actions **actions);
 
 /* NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
- * closed. */
+ * closed.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_actions_close(ikv_actions *actions);
 
 /* -------------------------------------------------- sets and actions -- */
 
 /* Makes a set, which is on for all seats. Returns IKV_OK, BAD_ARGUMENT,
- * DUPLICATE, FULL_SETS or FULL_NAMES. */
+ * DUPLICATE, FULL_SETS or FULL_NAMES.
+ * Context: owner thread, inside handlers too; O(sets). */
 IKV_API ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
                                        ikv_action_set *set);
 
 /* The set of that name ("" is the main one). Returns IKV_OK, UNKNOWN_NAME, or
- * BAD_ARGUMENT for NULL. */
+ * BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(sets). */
 IKV_API ikv_status ikv_actions_find_set(const ikv_actions *actions,
                                         const char *name, ikv_action_set *set);
 
-/* The set's name, "" for the main one, NULL past the last. */
+/* The set's name, "" for the main one, NULL past the last.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API const char *ikv_actions_set_name(const ikv_actions *actions,
                                          ikv_action_set set);
 
 /* Switches a set on or off for a seat, or IKV_ALL_SEATS. Switching off ends
  * what is held, at once, flagged synthetic; what is pressed when it is switched
  * on starts with its next press.
- * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat). */
+ * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat).
+ * Context: owner thread, inside handlers too; O(bindings of the set). */
 IKV_API ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
                                       uint8_t seat, bool on);
 IKV_API bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
                                uint8_t seat);
 
 /* Adds an action. Returns IKV_OK, BAD_ARGUMENT (no name), UNKNOWN_NAME (no such
- * set), DUPLICATE, FULL_ACTIONS, FULL_NAMES. */
+ * set), DUPLICATE, FULL_ACTIONS, FULL_NAMES.
+ * Context: owner thread, inside handlers too; O(actions). */
 IKV_API ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
                                    const char *name, ikv_action_id *action);
 
 /* Removes an action with its bindings; if it is held it ends first. IKV_OK, or
- * ABSENT if it is gone already. */
+ * ABSENT if it is gone already.
+ * Context: owner thread, inside handlers too; O(its bindings). */
 IKV_API ikv_status ikv_actions_remove(ikv_actions *actions,
                                       ikv_action_id action);
 
 /* The action of that name, zero bits if none; its name, NULL if it is gone; its
- * set. */
+ * set.
+ * Context: owner thread, inside handlers too; O(actions). */
 IKV_API ikv_action_id ikv_actions_find(const ikv_actions *actions,
                                        const char *name);
 IKV_API const char *ikv_actions_name(const ikv_actions *actions,
@@ -159,7 +169,8 @@ IKV_API const char *ikv_actions_name(const ikv_actions *actions,
 IKV_API ikv_action_set ikv_actions_set_of(const ikv_actions *actions,
                                           ikv_action_id action);
 
-/* The nth action, from 0 on; zero bits past the last. O(actions). */
+/* The nth action, from 0 on; zero bits past the last.
+ * Context: owner thread, inside handlers too; O(actions). */
 IKV_API ikv_action_id ikv_actions_list(const ikv_actions *actions,
                                        uint32_t nth);
 
@@ -189,42 +200,50 @@ typedef struct ikv_scope {
  *   scope    copied; NULL: anywhere
  *   binding  gets the handle; may be NULL
  * Returns IKV_OK, STALE (the action), FULL_BINDINGS, BAD_ARGUMENT (the scope),
- * or as ikv_binding_check() for the text, which says what is wrong. O(1). */
+ * or as ikv_binding_check() for the text, which says what is wrong.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
                                     const char *text, const ikv_scope *scope,
                                     ikv_binding *binding);
 
 /* Whether a text is a binding: IKV_OK, or BAD_VALUE; `message` then says at
  * which character, what was found and what is expected. May be NULL.
- * BAD_ARGUMENT without a text. */
+ * BAD_ARGUMENT without a text.
+ * Context: any thread; O(parts). */
 IKV_API ikv_status ikv_binding_check(const char *text, ikv_message *message);
 
 /* Removes a binding; if it holds its action, and no other does, that ends.
- * IKV_OK, or ABSENT if it is gone already. */
+ * IKV_OK, or ABSENT if it is gone already.
+ * Context: owner thread, inside handlers too; O(its bindings). */
 IKV_API ikv_status ikv_actions_unbind(ikv_actions *actions,
                                       ikv_binding binding);
 
-/* All of an action's bindings. IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
+/* All of an action's bindings. IKV_OK, STALE, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(its bindings). */
 IKV_API ikv_status ikv_actions_unbind_all(ikv_actions *actions,
                                           ikv_action_id action);
 
 /* The nth binding of an action, in the order of binding; zero bits past the
- * last. */
+ * last.
+ * Context: owner thread, inside handlers too; O(bindings). */
 IKV_API ikv_binding ikv_actions_binding(const ikv_actions *actions,
                                         ikv_action_id action, uint32_t nth);
 
-/* The binding that an action's event names; zero bits if it is gone. */
+/* The binding that an action's event names; zero bits if it is gone.
+ * Context: owner thread, inside handlers too; O(bindings). */
 IKV_API ikv_binding ikv_actions_binding_of(const ikv_actions *actions,
                                            const ikv_event *event);
 
-/* What a binding binds, and where it holds; zeros if it is gone. */
+/* What a binding binds, and where it holds; zeros if it is gone.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_action_id ikv_binding_action(const ikv_actions *actions,
                                          ikv_binding binding);
 IKV_API ikv_scope ikv_binding_scope(const ikv_actions *actions,
                                     ikv_binding binding);
 
 /* The binding's text in its usual form, cut to size - 1 bytes and ended by a
- * zero byte. Returns its length, 0 if it is gone. */
+ * zero byte. Returns its length, 0 if it is gone.
+ * Context: owner thread, inside handlers too; O(1). */
 #define IKV_BINDING_BYTES 128
 IKV_API size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
                                 char *buffer, size_t size);
@@ -233,7 +252,8 @@ IKV_API size_t ikv_binding_text(const ikv_actions *actions, ikv_binding binding,
  * same scope or in one without bounds: the first `room` of them go to `list`.
  * They are of any set: compare ikv_actions_set_of().
  *   text   a binding that may become one of `action`
- * Returns how many there are; 0 for a text that is no binding. */
+ * Returns how many there are; 0 for a text that is no binding.
+ * Context: owner thread, inside handlers too; O(bindings). */
 IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
                                        ikv_action_id action, const char *text,
                                        const ikv_scope *scope,
@@ -246,16 +266,19 @@ IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
  * when it is released.
  *   cancel_code  a key that ends it without a result; 0: none
  * Returns IKV_OK, BUSY if it is asked for already, or BAD_ARGUMENT for NULL or
- * a seat that there is not. */
+ * a seat that there is not.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
                                      uint32_t cancel_code);
 
 /* What came of it: IKV_OK and the text, once; BUSY while it waits; ABSENT if
- * nothing was asked for, or it was cancelled; BAD_ARGUMENT without a buffer. */
+ * nothing was asked for, or it was cancelled; BAD_ARGUMENT without a buffer.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer,
                                        size_t size);
 
-/* Ends it without a result. */
+/* Ends it without a result.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_actions_stop_learning(ikv_actions *actions);
 
 /* --------------------------------------------------------------- state -- */
@@ -272,7 +295,8 @@ typedef struct ikv_action_state {
     uint32_t steps;
 } ikv_action_state;
 
-/* Zeros if the action is gone. O(1). */
+/* Zeros if the action is gone.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_action_state ikv_actions_ask(const ikv_actions *actions,
                                          ikv_action_id action, uint8_t seat);
 
@@ -280,22 +304,29 @@ IKV_API ikv_action_state ikv_actions_ask(const ikv_actions *actions,
 /* A loop that is given the actions does this; for hosts that have none. */
 
 /* Lets a router tell of what it routes. Returns IKV_OK, FULL_ROUTERS, or
- * BAD_ARGUMENT for NULL. */
+ * BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_actions_follow(ikv_actions *actions, ikv_router *router);
 
 /* Takes an event that no router routes.
- *   claimed  a handler stopped it */
+ *   claimed  a handler stopped it
+ * Context: owner thread, inside handlers too: it waits for the event's end
+ * then; O(bindings of what came). */
 IKV_API void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
                               bool claimed);
 
 /* After an input was routed and the state fed with it: starts and ends what
  * follows from it.
  *   typed  it was typed into a target that takes text
- *   lost   a device or the window's focus is gone: what ends is synthetic */
+ *   lost   a device or the window's focus is gone: what ends is synthetic
+ * Context: owner thread, not inside a handler; O(bindings that changed), and
+ * the deliveries. */
 IKV_API void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns,
                                 bool typed, bool lost);
 
-/* After a step's input: tells of what is held. */
+/* After a step's input: tells of what is held.
+ * Context: owner thread, not inside a handler; O(what is held), and the
+ * deliveries. */
 IKV_API void ikv_actions_step(ikv_actions *actions, uint64_t time_ns);
 
 /* ------------------------------------------------------------- counting -- */
@@ -322,11 +353,13 @@ typedef struct ikv_actions_counts {
 IKV_API ikv_status ikv_actions_counters(const ikv_actions *actions,
                                         ikv_actions_counts *counts);
 
-/* How many bindings there can be. */
+/* How many bindings there can be.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_actions_room(const ikv_actions *actions);
 
 /* The name of the first invariant (action.c lists them) that does not hold,
- * NULL if all do. */
+ * NULL if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_actions_validate(const ikv_actions *actions);
 
 #ifdef __cplusplus

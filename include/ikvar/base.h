@@ -129,13 +129,16 @@ enum {
 };
 
 /* The status's name, "FULL_QUEUE" for instance, or "UNKNOWN_STATUS".
- * Returns a constant string. Any thread; O(number of statuses). */
+ * Returns a constant string.
+ * Context: any thread; O(statuses). */
 IKV_API const char *ikv_status_name(ikv_status status);
 
-/* One sentence on what the status means and what to do. As above. */
+/* One sentence on what the status means and what to do. As above.
+ * Context: any thread; O(statuses). */
 IKV_API const char *ikv_status_text(ikv_status status);
 
-/* The version of the library that is linked, "0.1.0" for instance. */
+/* The version of the library that is linked, "0.1.0" for instance.
+ * Context: any thread; O(1). */
 IKV_API const char *ikv_version(void);
 
 /* -------------------------------------------------------------- handles -- */

@@ -201,32 +201,39 @@ typedef struct ikv_bus_config {
 
 #define IKV_BUS_INIT IKV_SIZED(ikv_bus_config)
 
-/* Bytes that ikv_bus_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_bus_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_bus_footprint(const ikv_bus_config *config);
 
-/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus);
 
 /* on_drop is called for what is still subscribed; what is still on a lane is
  * dropped. NULL is fine. Returns IKV_OK, or BUSY (and a report) inside a
- * handler: then nothing is closed. */
+ * handler: then nothing is closed.
+ * Context: owner thread, not inside a handler; O(subscriptions). */
 IKV_API ikv_status ikv_bus_close(ikv_bus *bus);
 
 /* Sets the callbacks, which are copied. NULL takes them away.
- * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, or BUSY inside a handler. */
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, or BUSY inside a handler.
+ * Context: owner thread, not inside a handler; O(1). */
 IKV_API ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
                                          const ikv_bus_callbacks *callbacks);
 
+/* Context: owner thread, inside handlers too; O(1). */
 IKV_API const ikv_catalogue *ikv_bus_catalogue(const ikv_bus *bus);
 
 /* -------------------------------------------------------------- targets -- */
 
 /* The root: always there, every path begins at it, global subscriptions are
- * its own. */
+ * its own.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_target ikv_bus_root(const ikv_bus *bus);
 
 /* Hands out a target. `id` is the caller's own number, which traces print by
- * name. Returns IKV_OK, BAD_ARGUMENT or FULL_TARGETS. O(1). */
+ * name. Returns IKV_OK, BAD_ARGUMENT or FULL_TARGETS.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id,
                                       ikv_target *target);
 
@@ -234,17 +241,21 @@ IKV_API ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id,
  * handlers are not called any more, even later in a dispatch that is under
  * way. Scenes call this for theirs.
  * Returns IKV_OK, STALE, or BAD_ARGUMENT for the root.
- * Cost: O(its own subscriptions). */
+ * Cost:
+ * Context: owner thread, inside handlers too; O(its own subscriptions). */
 IKV_API ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target);
 
-/* Whether the handle is of a target that exists. O(1). */
+/* Whether the handle is of a target that exists.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_bus_target_alive(const ikv_bus *bus, ikv_target target);
 
-/* The caller's number; 0 for the root and for a stale handle. O(1). */
+/* The caller's number; 0 for the root and for a stale handle.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_bus_target_id(const ikv_bus *bus, ikv_target target);
 
 /* The target's place, below config.targets + 1, for attaching data in an
- * array; UINT32_MAX for a stale handle. O(1). */
+ * array; UINT32_MAX for a stale handle.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target);
 
 /* -------------------------------------------------------- subscriptions -- */
@@ -383,7 +394,9 @@ IKV_API ikv_status ikv_bus_subscribe(ikv_bus *bus,
 
 /* Subscribes a whole table: all of it or, on an error, none; the message then
  * begins with the row. Returns as ikv_bus_subscribe(). `subscriptions` may be
- * NULL, or gets `count` handles. */
+ * NULL, or gets `count` handles.
+ * Context: owner thread, inside handlers too; as ikv_bus_subscribe(), for
+ * each row. */
 IKV_API ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
                                            const ikv_subscription_config *table,
                                            uint32_t count,
@@ -391,34 +404,40 @@ IKV_API ikv_status ikv_bus_subscribe_table(ikv_bus *bus,
                                            ikv_message *message);
 
 /* The short way: one kind at one target (zero bits: everywhere). Returns as
- * ikv_bus_subscribe(). */
+ * ikv_bus_subscribe().
+ * Context: owner thread, inside handlers too; as ikv_bus_subscribe(). */
 IKV_API ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
                                 ikv_handler handler, void *user,
                                 ikv_subscription *subscription);
 
 /* Ends a subscription. Returns IKV_OK, IKV_ABSENT if it has ended already, or
  * BAD_ARGUMENT for NULL.
- * Cost: O(its entries). */
+ * Cost:
+ * Context: owner thread, inside handlers too; O(its entries). */
 IKV_API ikv_status ikv_bus_unsubscribe(ikv_bus *bus,
                                        ikv_subscription subscription);
 
-/* Whether the subscription has not ended. O(1). */
+/* Whether the subscription has not ended.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_bus_subscribed(const ikv_bus *bus,
                                 ikv_subscription subscription);
 
 /* Mutes: the subscription stays but is skipped; or wakes it again.
- * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL. O(its entries). */
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(its entries). */
 IKV_API ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription,
                                 bool muted);
 
-/* The name that the subscription was given, "" if none or stale. */
+/* The name that the subscription was given, "" if none or stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
                                               ikv_subscription subscription);
 
 /* Ends all subscriptions that name this kind alone, and takes the kind out of
  * the others' lists; families and all kinds stay.
  * Returns IKV_OK, UNKNOWN_KIND, ABSENT if there was none, or BAD_ARGUMENT for
- * NULL. O(entries). */
+ * NULL.
+ * Context: owner thread, inside handlers too; O(entries). */
 IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 
 /* How many names can be rebound. */
@@ -428,7 +447,8 @@ IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
  * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside
  * handlers too; what runs goes on in the old one. Holds for subscriptions that
  * an image brings back later. Returns IKV_OK, IKV_ABSENT if no subscription has
- * the name, FULL_NAMES, or BAD_ARGUMENT without a name or handler. O(all). */
+ * the name, FULL_NAMES, or BAD_ARGUMENT without a name or handler.
+ * Context: owner thread, inside handlers too; O(subscriptions). */
 IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
                                   ikv_handler handler, void *user);
 
@@ -461,31 +481,36 @@ ikv_bus_subscription_counters(const ikv_bus *bus, ikv_subscription subscription,
                               ikv_subscription_counts *counts);
 
 /* A clock in ns for spent_ns; NULL takes it away. Returns IKV_OK or
- * BAD_ARGUMENT. */
+ * BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(1). */
 typedef uint64_t (*ikv_clock_fn)(void *user);
 IKV_API ikv_status ikv_bus_set_clock(ikv_bus *bus, ikv_clock_fn now,
                                      void *user);
 
-/* Makes a mailbox. Returns IKV_OK, BAD_ARGUMENT or FULL_MAILBOXES. */
+/* Makes a mailbox. Returns IKV_OK, BAD_ARGUMENT or FULL_MAILBOXES.
+ * Context: owner thread, inside handlers too; O(mailboxes). */
 IKV_API ikv_status ikv_bus_add_mailbox(ikv_bus *bus, ikv_mailbox *mailbox);
 
 /* The oldest event in a mailbox, which is taken out.
  * Returns IKV_OK, ABSENT if it is empty, UNKNOWN_NAME, or BAD_ARGUMENT for
- * NULL. O(1). */
+ * NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_bus_read(ikv_bus *bus, ikv_mailbox mailbox,
                                 ikv_event *event);
 
-/* How many events a full mailbox did not take. */
+/* How many events a full mailbox did not take.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_bus_mailbox_refused(const ikv_bus *bus,
                                          ikv_mailbox mailbox);
 
 /* An owner: what subscriptions are dropped together by.
- * Returns IKV_OK, BAD_ARGUMENT or FULL_OWNERS. O(1). */
+ * Returns IKV_OK, BAD_ARGUMENT or FULL_OWNERS.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner);
 
 /* Ends all of an owner's subscriptions, and the owner.
  * Returns IKV_OK, IKV_ABSENT if it is gone already, or BAD_ARGUMENT for NULL.
- * O(its own). */
+ * Context: owner thread, inside handlers too; O(its own subscriptions). */
 IKV_API ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner);
 
 /* ------------------------------------------------------------- delivery -- */
@@ -538,7 +563,8 @@ IKV_API ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event);
 
 /* Delivers now along a path of the caller's, which is not checked: what is
  * not alive is passed over. The outcome's status is as of ikv_bus_deliver(), or
- * BAD_SIZE. See DOM, section 2.9 (dispatching). */
+ * BAD_SIZE. See DOM, section 2.9 (dispatching).
+ * Context: as ikv_bus_deliver(); O(handlers along the path). */
 IKV_API ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                                           const ikv_route *route);
 
@@ -552,17 +578,20 @@ enum {
 };
 
 /* Makes a lane of one's own. Returns IKV_OK, BAD_ARGUMENT, FULL_LANES or
- * FULL_NAMES. */
+ * FULL_NAMES.
+ * Context: owner thread, inside handlers too; O(lanes). */
 IKV_API ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name,
                                     ikv_lane *lane);
 
-/* The lane's name, NULL if there is none. */
+/* The lane's name, NULL if there is none.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API const char *ikv_bus_lane_name(const ikv_bus *bus, ikv_lane lane);
 
 /* Copies the event onto a lane: first in, first out. What is deferred to a
  * lane while it is flushed waits for its next flush.
  * Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_KIND, UNKNOWN_NAME (no such lane),
- * STALE or FULL_DEFERRED (counted; nothing was deferred). O(1). */
+ * STALE or FULL_DEFERRED (counted; nothing was deferred).
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_bus_defer(ikv_bus *bus, ikv_lane lane,
                                  const ikv_event *event);
 
@@ -576,13 +605,14 @@ IKV_API ikv_status ikv_bus_defer(ikv_bus *bus, ikv_lane lane,
 IKV_API ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane,
                                  uint32_t *delivered);
 
-/* How many events wait on the lane. */
+/* How many events wait on the lane.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_bus_lane_waiting(const ikv_bus *bus, ikv_lane lane);
 
 /* As ikv_bus_defer(), with a larger payload, which is copied and lives until
  * the event has been delivered (delivery->data).
  * Returns also BAD_SIZE if it is over config.payload_bytes, or FULL_PAYLOADS.
- */
+ * Context: owner thread, inside handlers too; O(data_size). */
 IKV_API ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
                                       const ikv_event *event, const void *data,
                                       uint32_t data_size);
@@ -591,7 +621,8 @@ IKV_API ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
  * Whether its target is there is seen then. The payload is the event's 32
  * bytes. Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME, BAD_VALUE (a value that
  * can't be recorded, as for ikv_sink_push()) or FULL_INBOX (counted).
- * One locked operation. */
+ * One locked operation.
+ * Context: any thread; one locked operation, O(1). */
 IKV_API ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
                                      const ikv_event *event);
 
@@ -620,7 +651,8 @@ IKV_API ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
 
 /* Puts the event on the lane `delay_ns` of the steps' time from now on.
  *   timer  gets a handle to cancel it with; may be NULL
- * Returns as ikv_bus_defer(), and FULL_TIMERS. O(timers). */
+ * Returns as ikv_bus_defer(), and FULL_TIMERS.
+ * Context: owner thread, inside handlers too; O(timers). */
 IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
                                        uint64_t delay_ns,
                                        const ikv_event *event,
@@ -629,7 +661,8 @@ IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
 /* Likewise every `period_ns`, first one period from now. Where a step is longer
  * than the period, each due time gives an event, in order; with `merge` one
  * event, whose `samples` says how many were due.
- * Returns as ikv_bus_defer_after(); BAD_ARGUMENT also for a period of 0. */
+ * Returns as ikv_bus_defer_after(); BAD_ARGUMENT also for a period of 0.
+ * Context: owner thread, inside handlers too; O(timers). */
 IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
                                        uint64_t period_ns, bool merge,
                                        const ikv_event *event,
@@ -638,22 +671,27 @@ IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
 /* Gives a timer a larger payload, which is copied: each of its events bears a
  * copy of its own. The timer holds one of config.payloads until it ends.
  * Returns IKV_OK, ABSENT (the timer has ended), BAD_ARGUMENT (no data, or it
- * has a payload already), BAD_SIZE, FULL_PAYLOADS. */
+ * has a payload already), BAD_SIZE, FULL_PAYLOADS.
+ * Context: owner thread, inside handlers too; O(data_size). */
 IKV_API ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
                                           const void *data, uint32_t data_size);
 
 /* Ends a timer. IKV_OK, ABSENT if it has ended already, or BAD_ARGUMENT for
- * NULL. O(timers). */
+ * NULL.
+ * Context: owner thread, inside handlers too; O(timers). */
 IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
 
 /* Moves the steps' time on and puts what is due on its lane, in order of due
  * time, then of age. A timer ends with its target, unless its kind outlives
  * that. Of a timer for whose event there is no room, what else is due by then
  * is refused with it. The event's time is its due time. The loop calls it after
- * each step. Returns IKV_OK, or BAD_ARGUMENT if the time runs backwards. */
+ * each step. Returns IKV_OK, or BAD_ARGUMENT if the time runs backwards.
+ * Context: owner thread, inside handlers too; O(1) if no timer is due, else
+ * O(timers) for each that is. */
 IKV_API ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns);
 
-/* The numbers of the step and of the frame; the loop sets them. */
+/* The numbers of the step and of the frame; the loop sets them.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_bus_set_step(ikv_bus *bus, uint64_t step);
 IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
 
@@ -715,7 +753,8 @@ typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);
 /* Watchers, for traces and digests, told in the order in which they were added.
  * They must not call the bus, but for queries.
  * Return IKV_OK, BAD_ARGUMENT, BUSY inside a handler, FULL_WATCHERS; ABSENT if
- * it was not added. */
+ * it was not added.
+ * Context: owner thread, not inside a handler; O(1). */
 IKV_API ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher,
                                        void *user);
 IKV_API ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher,

@@ -148,15 +148,18 @@ typedef struct ikv_catalogue_config {
 
 #define IKV_CATALOGUE_INIT IKV_SIZED(ikv_catalogue_config)
 
-/* Bytes that ikv_catalogue_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_catalogue_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_catalogue_footprint(const ikv_catalogue_config *config);
 
 /* Opens a catalogue for kinds of your own.
- * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY. O(bytes). */
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_catalogue_open(const ikv_catalogue_config *config,
                                       ikv_catalogue **catalogue);
 
-/* Gives the block back. NULL is fine. */
+/* Gives the block back. NULL is fine.
+ * Context: the thread that opened it, when nothing uses it. */
 IKV_API void ikv_catalogue_close(ikv_catalogue *catalogue);
 
 /* ---------------------------------------------------- kinds of your own -- */
@@ -191,51 +194,62 @@ typedef struct ikv_kind_config {
  *   message  NULL, or gets what is wrong and what is needed
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, DUPLICATE (the name, or a field's),
  * BAD_VALUE (a field's type or offset), FULL_KINDS, FULL_FIELDS, FULL_NAMES.
- * Context: the owner thread, inside handlers too; O(kinds). */
+ * Context: owner thread, inside handlers too; O(kinds). */
 IKV_API ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                           const ikv_kind_config *config,
                                           ikv_kind *kind, ikv_message *message);
 
 /* -------------------------------------------------------------- reading -- */
 
-/* What is known of a kind; NULL if there is no such kind. O(1). */
+/* What is known of a kind; NULL if there is no such kind.
+ * Context: any thread while no kind is being registered; O(1). */
 IKV_API const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
                                                 ikv_kind kind);
 
-/* The kind of that name; IKV_KIND_NONE if there is none. O(kinds). */
+/* The kind of that name; IKV_KIND_NONE if there is none.
+ * Context: any thread while no kind is being registered; O(kinds). */
 IKV_API ikv_kind ikv_catalogue_find(const ikv_catalogue *catalogue,
                                     const char *name);
 
 /* The kinds in order: the first is after IKV_KIND_NONE; IKV_KIND_NONE after the
- * last. O(1). */
+ * last.
+ * Context: any thread while no kind is being registered; O(kinds). */
 IKV_API ikv_kind ikv_catalogue_next(const ikv_catalogue *catalogue,
                                     ikv_kind kind);
 
-/* The family's name and meaning; NULL if there is no such family. */
+/* The family's name and meaning; NULL if there is no such family.
+ * Context: any thread; O(1). */
 IKV_API const char *ikv_family_name(uint32_t family);
 IKV_API const char *ikv_family_meaning(uint32_t family);
 
-/* In what order its kinds come, relative to their neighbours; NULL likewise. */
+/* In what order its kinds come, relative to their neighbours; NULL likewise.
+ * Context: any thread; O(1). */
 IKV_API const char *ikv_family_order(uint32_t family);
 
-/* The family of that name, IKV_FAMILY_COUNT if there is none. */
+/* The family of that name, IKV_FAMILY_COUNT if there is none.
+ * Context: any thread; O(families). */
 IKV_API uint32_t ikv_family_find(const char *name);
 
-/* The kind's field of that name, or the header's; NULL if there is none. */
+/* The kind's field of that name, or the header's; NULL if there is none.
+ * Context: any thread; O(its fields). */
 IKV_API const ikv_field *ikv_field_find(const ikv_kind_info *info,
                                         const char *name);
 
-/* The header's fields, in order; NULL past the last. */
+/* The header's fields, in order; NULL past the last.
+ * Context: any thread; O(1). */
 IKV_API const ikv_field *ikv_field_header(uint32_t index);
 
 /* The name of a named value, NULL if it has none. Codes and keys are in
- * keys.h. `value` holds one bit if the field is a mask. */
+ * keys.h. `value` holds one bit if the field is a mask.
+ * Context: any thread; O(named values). */
 IKV_API const char *ikv_value_name(uint32_t set, uint64_t value);
 
-/* The named value, by its name; false if the set has no such name. */
+/* The named value, by its name; false if the set has no such name.
+ * Context: any thread; O(named values). */
 IKV_API bool ikv_value_find(uint32_t set, const char *name, uint64_t *value);
 
-/* The names of a set in order: the index-th; NULL past the last. */
+/* The names of a set in order: the index-th; NULL past the last.
+ * Context: any thread; O(named values). */
 IKV_API const char *ikv_value_list(uint32_t set, uint32_t index,
                                    uint64_t *value);
 
@@ -247,16 +261,19 @@ typedef struct ikv_value {
 
 /* Reads a field of an event: an integer, number (where the field is a float
  * or has a scale), bool or target. Text fields give IKV_VALUE_NONE: see
- * ikv_field_text(). O(1). */
+ * ikv_field_text().
+ * Context: any thread; O(1). */
 IKV_API ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event);
 
 /* Writes a field of an event. Integers serve for numbers, and whole numbers
  * for integers. Returns IKV_OK, IKV_BAD_VALUE (type or range), or BAD_ARGUMENT
- * for NULL or a field that no event has. O(1). */
+ * for NULL or a field that no event has.
+ * Context: any thread; O(1). */
 IKV_API ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
                                  ikv_value value);
 
-/* The bytes of a text field, not ended by a zero; NULL for other types. */
+/* The bytes of a text field, not ended by a zero; NULL for other types.
+ * Context: any thread; O(1). */
 IKV_API const char *ikv_field_text(const ikv_field *field,
                                    const ikv_event *event, uint32_t *length);
 
@@ -272,11 +289,13 @@ IKV_API size_t ikv_event_format(const ikv_catalogue *catalogue,
                                 size_t size);
 
 /* Prints a number in the shortest form that reads back as the same float or
- * double. The buffer must hold 32 bytes. Returns the length. */
+ * double. The buffer must hold 32 bytes. Returns the length.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_number_format(double value, bool is_float, char *buffer);
 
 /* Prints nanoseconds as milliseconds with up to six decimals: "16.25". The
- * buffer must hold 32 bytes. Returns the length. */
+ * buffer must hold 32 bytes. Returns the length.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_time_format(uint64_t time_ns, char *buffer);
 
 #ifdef __cplusplus

@@ -366,7 +366,8 @@ typedef struct ikv_event {
  * is the primary one on a down, an up and what comes of a press, the secondary
  * one on pointer.auxiliary and pointer.menu, else -1; a gesture has two fingers
  * and scale 1, window.density a density of 1. All else is zero. Cost: 64 bytes
- * written. */
+ * written.
+ * Context: any thread; O(1). */
 IKV_API ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns);
 
 /* An event kept past its moment, with its larger payload if it has one. */

@@ -74,13 +74,16 @@ typedef struct ikv_parts {
 
 #define IKV_PARTS_INIT IKV_SIZED(ikv_parts)
 
-/* Bytes that an image of these parts needs; 0 if something is missing. */
+/* Bytes that an image of these parts needs; 0 if something is missing.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API size_t ikv_image_size(const ikv_parts *parts);
 
 /* Copies the state out. Subscriptions and targets may be added and removed
  * until it is copied back. Returns IKV_OK; BAD_SIZE if the buffer is too small;
  * BUSY inside a handler or a flush; BAD_ARGUMENT. Cost: a copy and a sum, less
- * than two copies; and what on_drop does. */
+ * than two copies; and what on_drop does.
+ * Context: owner thread, not inside a handler; a copy and a sum of all that
+ * the parts hold. */
 IKV_API ikv_status ikv_image_save(const ikv_parts *parts, void *image,
                                   size_t size);
 
@@ -92,7 +95,9 @@ IKV_API ikv_status ikv_image_save(const ikv_parts *parts, void *image,
  * opened), or a byte of it has changed; STALE if on_drop was told of what it
  * would bring back; BUSY as for saving, or at another point of the frame;
  * FULL_PENDING; what ikv_sink_play() says of `since`; BAD_ARGUMENT. On an error
- * nothing has changed. Cost: a sum and a copy. */
+ * nothing has changed. Cost: a sum and a copy.
+ * Context: owner thread, not inside a handler; a copy and a sum of all that
+ * the parts hold. */
 IKV_API ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
                                      size_t size, const ikv_taken *since,
                                      uint32_t count);

@@ -39,11 +39,13 @@
 extern "C" {
 #endif
 
-/* Blocks from the C library: aligned_alloc and free. */
+/* Blocks from the C library: aligned_alloc and free.
+ * Context: any thread; O(1). */
 IKV_API ikv_memory ikv_host_memory(void);
 
 /* The nearest of the known names (a list that ends with NULL), by how many
- * letters differ; NULL if none is near. For "did you mean". */
+ * letters differ; NULL if none is near. For "did you mean".
+ * Context: any thread; O(names). */
 IKV_API const char *ikv_nearest_name(const char *name,
                                      const char *const *known);
 
@@ -52,25 +54,30 @@ IKV_API const char *ikv_nearest_name(const char *name,
 typedef struct ikv_setup ikv_setup;
 
 /* Reads and checks a whole setup file; its kinds are registered in a catalogue
- * of its own. Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+ * of its own. Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY.
+ * Context: one thread at a time; allocates; O(file). */
 IKV_API ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
                                   ikv_message *message);
 
-/* After the kit is closed. NULL is fine. */
+/* After the kit is closed. NULL is fine.
+ * Context: one thread at a time; O(1) but for what it frees. */
 IKV_API void ikv_setup_close(ikv_setup *setup);
 
-/* The catalogue with the setup's kinds. */
+/* The catalogue with the setup's kinds.
+ * Context: one thread at a time; O(1). */
 IKV_API const ikv_catalogue *ikv_setup_catalogue(const ikv_setup *setup);
 
 /* Binds your handler to the handler of that name, which must have no
  * reactions. Before ikv_setup_apply().
- * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it is bound or has reactions. */
+ * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it is bound or has reactions.
+ * Context: before it is applied; O(handlers). */
 IKV_API ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
                                   ikv_handler handler, void *user);
 
 /* Sets what the setup settles in a kit's config: catalogue, capacities, the
  * loop's settings; numbers in the config that are larger stay. Returns IKV_OK,
- * or BAD_ARGUMENT for NULL. */
+ * or BAD_ARGUMENT for NULL.
+ * Context: one thread at a time; O(targets + handlers). */
 IKV_API ikv_status ikv_setup_size(const ikv_setup *setup,
                                   ikv_kit_config *config);
 
@@ -85,31 +92,37 @@ enum {
  * Returns IKV_OK; UNKNOWN_NAME for a handler that is not bound; DUPLICATE for
  * an action that the kit has; BAD_ARGUMENT for NULL, or if it is applied
  * already; or why something could not be added, as ikv_scene_add(),
- * ikv_bus_subscribe(), ikv_actions_add(). */
+ * ikv_bus_subscribe(), ikv_actions_add().
+ * Context: the kit's thread, not inside a handler; O(targets + handlers). */
 IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
                                    uint32_t flags, ikv_message *message);
 
-/* A target by its id in the file; zero bits if it is not there. */
+/* A target by its id in the file; zero bits if it is not there.
+ * Context: owner thread, inside handlers too; O(1) on average. */
 IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
 
 /* The id in the file of a target of the kit; "root" for the root; "gone" if it
- * has been removed or is none of the file's. */
+ * has been removed or is none of the file's.
+ * Context: owner thread, inside handlers too; O(1) on average. */
 IKV_API const char *ikv_setup_target_name(const ikv_setup *setup,
                                           ikv_target target);
 
 /* The name in the file of a target's field, by the number that field.set bears;
- * "?" for a number that is none. */
+ * "?" for a number that is none.
+ * Context: owner thread, inside handlers too; O(1) on average. */
 IKV_API const char *ikv_setup_field_name(const ikv_setup *setup,
                                          uint32_t number);
 
-/* The view's size in the file; 0 where it says nothing. */
+/* The view's size in the file; 0 where it says nothing.
+ * Context: one thread at a time; O(1). */
 IKV_API void ikv_setup_view(const ikv_setup *setup, float *width,
                             float *height);
 
 /* Told something in a few words, which live for the call. */
 typedef void (*ikv_note_fn)(const char *note, void *user);
 
-/* Told what each reaction did. NULL takes it away. */
+/* Told what each reaction did. NULL takes it away.
+ * Context: one thread at a time; O(1). */
 IKV_API void ikv_setup_set_note(ikv_setup *setup, ikv_note_fn note, void *user);
 
 /* How many targets, handlers and kinds the file has. */
@@ -125,7 +138,8 @@ IKV_API ikv_status ikv_setup_counters(const ikv_setup *setup,
                                       ikv_setup_counts *counts);
 
 /* Usual mistakes that are no errors, one a call from index 0 on: the text; NULL
- * past the last. */
+ * past the last.
+ * Context: one thread at a time; O(1). */
 IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
 
 /* ------------------------------------------------------------- bindings -- */
@@ -162,14 +176,18 @@ enum {
  *   actions  NULL: the file is only checked
  *   config   NULL: no scopes within targets, and what is not known is an error
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, FULL_BINDINGS, NO_MEMORY, or BAD_FILE
- * with a message; on an error nothing has changed. */
+ * with a message; on an error nothing has changed.
+ * Context: the kit's thread, not inside a handler; allocates; O(file +
+ * bindings). */
 IKV_API ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
                                      const ikv_bindings_config *config,
                                      ikv_message *message);
 
 /* Writes all actions' bindings: the whole file, or, after an error, what was
  * there before is still there. Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE,
- * NO_MEMORY, or BAD_FILE with a message. */
+ * NO_MEMORY, or BAD_FILE with a message.
+ * Context: the kit's thread, not inside a handler; allocates; O(file +
+ * bindings). */
 IKV_API ikv_status ikv_bindings_save(const char *path,
                                      const ikv_actions *actions,
                                      const ikv_bindings_config *config,
@@ -177,7 +195,7 @@ IKV_API ikv_status ikv_bindings_save(const char *path,
 
 /* Tells of each binding that starts two actions of one set at once, in scopes
  * that meet, and of each that an action has twice; usual mistakes, no errors.
- */
+ * Context: owner thread, inside handlers too; O(bindings^2). */
 IKV_API void ikv_bindings_find_clashes(const ikv_actions *actions,
                                        ikv_note_fn told, void *user);
 
@@ -188,12 +206,14 @@ typedef struct ikv_tape ikv_tape;
 /* Opens a tape and reads its header; lines are read one by one.
  *   setup  for the kinds and the targets' names in it; NULL: built-in kinds,
  *          and no targets
- * Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY. */
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_FILE or NO_MEMORY.
+ * Context: one thread at a time; allocates; O(file). */
 IKV_API ikv_status ikv_tape_open(const char *path, const ikv_setup *setup,
                                  ikv_tape **tape, ikv_message *message);
 
 /* The same for programs that register their kinds themselves; `kinds` must
- * outlive the tape, NULL: the built-in ones. Returns as ikv_tape_open(). */
+ * outlive the tape, NULL: the built-in ones. Returns as ikv_tape_open().
+ * Context: one thread at a time; allocates; O(file). */
 IKV_API ikv_status ikv_tape_open_kinds(const char *path,
                                        const ikv_catalogue *kinds,
                                        ikv_tape **tape, ikv_message *message);
@@ -203,12 +223,14 @@ IKV_API ikv_status ikv_tape_open_kinds(const char *path,
  *   intake  how and when it took effect, for ikv_sink_play(); may be NULL
  * Returns IKV_OK, ENDED, BAD_FILE or NO_MEMORY (again and again). A last line
  * that ends within its object, as a recording that was killed leaves it, is as
- * if it were not there, with a warning. */
+ * if it were not there, with a warning.
+ * Context: one thread at a time; O(line). */
 IKV_API ikv_status ikv_tape_next(ikv_tape *tape, ikv_event *event,
                                  ikv_intake *intake, ikv_message *message);
 
 /* That the last line was left out, where it was found; NULL if it was not. The
- * text lives as long as the tape. */
+ * text lives as long as the tape.
+ * Context: one thread at a time; O(1). */
 IKV_API const char *ikv_tape_warning(const ikv_tape *tape);
 
 /* What the header says.
@@ -218,7 +240,8 @@ IKV_API const char *ikv_tape_warning(const ikv_tape *tape);
  *              0: any
  *   version    of the format: the digests of a tape of version 1 are of runs
  *              whose events had other times, and say nothing of this library
- *   at_frame   its timing */
+ *   at_frame   its timing
+ * Context: one thread at a time; O(1). */
 typedef struct ikv_tape_info {
     IKV_ALIGNED(8) uint64_t until_ns;
     const char *setup;
@@ -239,11 +262,13 @@ typedef struct ikv_check {
 } ikv_check;
 
 /* The checks on the tape that have been read so far, from index 0 on; false
- * past the last. */
+ * past the last.
+ * Context: one thread at a time; O(1). */
 IKV_API bool ikv_tape_check(const ikv_tape *tape, uint32_t index,
                             ikv_check *check);
 
-/* NULL is fine. */
+/* NULL is fine.
+ * Context: one thread at a time; O(1) but for what it frees. */
 IKV_API void ikv_tape_close(ikv_tape *tape);
 
 /* A part of a tape, for ikv_tape_join().
@@ -263,7 +288,8 @@ typedef struct ikv_tape_part {
  *   path  of the new tape, none of the parts; its header is the first part's.
  *         It is whole, or, after an error, what was there before
  * Returns IKV_OK, BAD_ARGUMENT, NO_MEMORY, or BAD_FILE with a message: of parts
- * that differ in steps or timing, for instance. */
+ * that differ in steps or timing, for instance.
+ * Context: one thread at a time; allocates; O(file). */
 IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
                                  const char *path, ikv_message *message);
 
@@ -293,14 +319,16 @@ typedef struct ikv_recording_config {
  * regular file is written straight. Digests are written along with it. It takes
  * the loop's recorder and a watcher of the bus.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BUSY, FULL_WATCHERS, NO_MEMORY, or
- * BAD_FILE with a message. */
+ * BAD_FILE with a message.
+ * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_recording_open(const ikv_recording_config *config,
                                       ikv_recording **recording,
                                       ikv_message *message);
 
 /* Ends the tape, before the kit is closed, and gives it its name.
  * Returns IKV_OK, or BAD_FILE with a message if a write failed: then what could
- * be written is in PATH.part. NULL is fine. */
+ * be written is in PATH.part. NULL is fine.
+ * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_recording_close(ikv_recording *recording,
                                        ikv_message *message);
 
@@ -308,7 +336,8 @@ IKV_API ikv_status ikv_recording_close(ikv_recording *recording,
  */
 typedef struct ikv_comparison ikv_comparison;
 
-/* Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+/* Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY.
+ * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
                                        ikv_comparison **comparison);
 
@@ -328,7 +357,8 @@ typedef struct ikv_comparison_result {
 } ikv_comparison_result;
 
 /* Ends the comparison, after the run and before the kit and the tape are
- * closed. NULL gives zeros. */
+ * closed. NULL gives zeros.
+ * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_comparison_result ikv_comparison_close(ikv_comparison *comparison);
 
 /* ---------------------------------------------------------------- trace -- */
@@ -342,7 +372,8 @@ typedef struct ikv_trace ikv_trace;
  *   flags  IKV_TRACE_STEPS: without what belongs to frames and not to steps, so
  *          that it is the same at any frame rate
  *          IKV_TRACE_HEARD: without what no handler heard
- * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY. */
+ * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY.
+ * Context: the kit's thread, not inside a handler; allocates. */
 enum {
     IKV_TRACE_STEPS = 1,
     IKV_TRACE_HEARD = 2
@@ -352,7 +383,8 @@ IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
                                   ikv_trace **trace);
 
 /* Ends the trace, before the kit is closed.
- * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine. */
+ * Returns IKV_OK, or BAD_FILE if a write failed. NULL is fine.
+ * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_trace_close(ikv_trace *trace);
 
 #ifdef __cplusplus

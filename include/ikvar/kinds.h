@@ -78,7 +78,7 @@
       IKV_FROM_R | IKV_FROM_P, false, NONE,                                    \
       "the pointer left the target and all its descendants; from a port: it "  \
       "left the view",                                                         \
-      "hover end, roll out, mouse leave")                                      \
+      "hover end, pointer went out, mouse leave")                              \
     X(5, POINTER_DOWN, "pointer.down", POINTER, POINTER,                       \
       IKV_FROM_P | IKV_FROM_R, true, TRANSITION,                               \
       "the first button went down or a contact began; ports push it for "      \
@@ -204,7 +204,7 @@
       NONE, "a binding of the action was satisfied",                           \
       "command, shortcut, named command, walk, jump")                          \
     X(51, ACTION_HOLD, "action.hold", ACTION, ACTION, IKV_FROM_A, true, NONE,  \
-      "each step while the binding is satisfied", "command, held, virtual")    \
+      "each step while the binding is satisfied", "command, held")             \
     X(52, ACTION_END, "action.end", ACTION, ACTION, IKV_FROM_A, true, NONE,    \
       "the binding is satisfied no more", "command, released, named command")  \
     X(53, LOOP_START, "loop.start", LOOP, LOOP, IKV_FROM_L, false, NONE,       \

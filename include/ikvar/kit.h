@@ -82,22 +82,26 @@ extern "C++" inline ikv_kit_config ikv_kit_init()
     }
 #endif
 
-/* Bytes that ikv_kit_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_kit_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_kit_footprint(const ikv_kit_config *config);
 
 /* Opens all parts, or none. Returns IKV_OK, BAD_ARGUMENT for NULL, BAD_SIZE for
  * a size that is not that of its struct, or what the part that fails returns;
  * which member it is, is reported. See ikv_bus_open(), ikv_scene_open(),
- * ikv_router_open(), ikv_loop_open(). */
+ * ikv_router_open(), ikv_loop_open().
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit);
 
 /* Closes all parts, and the ports. NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
- * closed. */
+ * closed.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_kit_close(ikv_kit *kit);
 
 /* The parts; they belong to the kit. NULL for NULL; the scene is NULL with a
- * picking of your own. */
+ * picking of your own.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_loop *ikv_kit_loop(const ikv_kit *kit);
 IKV_API ikv_bus *ikv_kit_bus(const ikv_kit *kit);
 IKV_API ikv_queue *ikv_kit_queue(const ikv_kit *kit);
@@ -107,10 +111,12 @@ IKV_API ikv_state *ikv_kit_state(const ikv_kit *kit);
 IKV_API ikv_actions *ikv_kit_actions(const ikv_kit *kit);
 IKV_API ikv_overlaps *ikv_kit_overlaps(const ikv_kit *kit);
 
-/* The parts whose state is saved and restored together: image.h. */
+/* The parts whose state is saved and restored together: image.h.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_parts ikv_kit_parts(const ikv_kit *kit);
 
-/* A scene as a router sees it, for those who open the parts themselves. */
+/* A scene as a router sees it, for those who open the parts themselves.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_picking ikv_kit_picking(ikv_scene *scene);
 
 #ifdef __cplusplus

@@ -125,20 +125,23 @@ typedef struct ikv_loop_config {
 
 #define IKV_LOOP_INIT IKV_SIZED(ikv_loop_config)
 
-/* Bytes that ikv_loop_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_loop_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
 
 /* Opens the loop and its ports, in order; if one fails, those before it are
  * closed again.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, no port, a port
  * that lacks a function, a step of less than 1 us or more than 1,000 s),
- * FULL_PORTS, FULL_ROUTERS, NO_MEMORY, or what a port's open returned. */
+ * FULL_PORTS, FULL_ROUTERS, NO_MEMORY, or what a port's open returned.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
                                  ikv_loop **loop);
 
 /* Closes the ports, last first. NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler or what else the loop
- * calls: nothing is closed then. */
+ * calls: nothing is closed then.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_loop_close(ikv_loop *loop);
 
 /* --------------------------------------------------------------- frames -- */
@@ -154,30 +157,39 @@ IKV_API ikv_status ikv_loop_close(ikv_loop *loop);
  * it sets the time to 0 and delivers loop.start.
  * Returns false after the end was asked for, and after a frame in which all
  * ports had ended and nothing waited: it has then flushed both lanes a last
- * time and delivered loop.end, once. False for NULL. */
+ * time and delivered loop.end, once. False for NULL.
+ * Context: owner thread, not inside a handler; what comes in, and its
+ * deliveries. */
 IKV_API bool ikv_loop_begin(ikv_loop *loop);
 
 /* Begins the next step that is due in this frame: routes its input, delivers
  * loop.step. Before that, or if no step is left, it finishes the one before:
- * step lane. After the last it delivers loop.frame, and returns false. */
+ * step lane. After the last it delivers loop.frame, and returns false.
+ * Context: owner thread, not inside a handler; what comes in, and its
+ * deliveries. */
 IKV_API bool ikv_loop_step(ikv_loop *loop);
 
 /* Ends the frame: frame lane, statistics, and waiting for the next frame.
- * Returns IKV_OK, BAD_ARGUMENT for NULL, BUSY as above. */
+ * Returns IKV_OK, BAD_ARGUMENT for NULL, BUSY as above.
+ * Context: owner thread, not inside a handler; what comes in, and its
+ * deliveries. */
 IKV_API ikv_status ikv_loop_end(ikv_loop *loop);
 
 /* Asks for the end: the next ikv_loop_begin() returns false. Any number of
- * times; inside handlers too. */
+ * times; inside handlers too.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_quit(ikv_loop *loop);
 
 /* In idle mode a frame that has nothing left to do (no timer, no deferred
  * event, no press that may become a hold) ends only when there is input, or
  * after ikv_loop_wake(); the steps stand still meanwhile. For programs that
  * draw only when something happens. The clock's port must wait; with several
- * polled ports each frame looks at them. */
+ * polled ports each frame looks at them.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
 
-/* Ends the wait of an idle loop. Any thread, after it has pushed. */
+/* Ends the wait of an idle loop. Any thread, after it has pushed.
+ * Context: any thread; what the port's wake costs. */
 IKV_API void ikv_loop_wake(ikv_loop *loop);
 
 /* ------------------------------------------------------ pause and speed -- */
@@ -185,20 +197,22 @@ IKV_API void ikv_loop_wake(ikv_loop *loop);
 /* The steps stand still; frames go on, input is routed at each frame's begin.
  * Inside a step it takes effect when that step has ended. loop.pause is
  * delivered at once, loop.resume likewise.
- * Returns IKV_OK, ABSENT if it is so already, or BAD_ARGUMENT for NULL. */
+ * Returns IKV_OK, ABSENT if it is so already, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_pause(ikv_loop *loop);
 IKV_API ikv_status ikv_loop_resume(ikv_loop *loop);
 IKV_API bool ikv_loop_paused(const ikv_loop *loop);
 
 /* Runs one step in the next frame, or this one's next ikv_loop_step(), while
  * paused. Returns IKV_OK, ABSENT if it is not paused, or BAD_ARGUMENT for NULL.
- */
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
 
 /* How fast the steps' time runs, in thousandths of the clock's: 500 is half as
  * fast, 1,000 real time. Delivers loop.scale.
  * Returns IKV_OK, ABSENT if it is so already, BAD_VALUE for 0 or more than
- * IKV_SCALE_LIMIT, BAD_ARGUMENT for NULL. */
+ * IKV_SCALE_LIMIT, BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_set_scale(ikv_loop *loop, uint32_t thousandths);
 IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 
@@ -207,37 +221,44 @@ IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 /* Who is told of what comes in; NULL takes it away. In the order in which it
  * takes effect: input as it is routed (moves before they are merged), what is
  * taken from other threads' inboxes, pauses, scale and dropped time.
- * Returns IKV_OK, BUSY if there is one already, or BAD_ARGUMENT for NULL. */
+ * Returns IKV_OK, BUSY if there is one already, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
                                          void *user);
 
 /* ---------------------------------------------------------------- times -- */
 
-/* Length of a step in seconds. */
+/* Length of a step in seconds.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API double ikv_loop_step_seconds(const ikv_loop *loop);
 
-/* Steps a second as a fraction, and IKV_IN_STEP or IKV_AT_FRAME. */
+/* Steps a second as a fraction, and IKV_IN_STEP or IKV_AT_FRAME.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_rate(const ikv_loop *loop, uint32_t *num, uint32_t *den);
 IKV_API uint32_t ikv_loop_timing(const ikv_loop *loop);
 
 /* How far the time is between the last two steps: 0 at the last one's end, up
- * to 1 when the next is due. For drawing. */
+ * to 1 when the next is due. For drawing.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API float ikv_loop_blend(const ikv_loop *loop);
 
 /* Number of the step that runs or ran last, 0 the first; of the frame; ns since
- * loop.start at this frame's begin. */
+ * loop.start at this frame's begin.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_loop_step_number(const ikv_loop *loop);
 IKV_API uint64_t ikv_loop_frame_number(const ikv_loop *loop);
 IKV_API uint64_t ikv_loop_time_ns(const ikv_loop *loop);
 
 /* When step n begins at num/den steps a second: floor(n * 1e9 * den / num) ns,
- * without overflow for n below 2^40. num below 2^30, den below 2^20. */
+ * without overflow for n below 2^40. num below 2^30, den below 2^20.
+ * Context: any thread; O(1). */
 IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
 
 /* The newest position of a pointer, in its view, though its step has not run:
  * to draw what is dragged where the hand is. For drawing only: steps must not
  * ask. False if the pointer has no move that waits; then its state is the
- * newest. O(waiting). */
+ * newest.
+ * Context: owner thread, inside handlers too; O(waiting). */
 IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
                              float *x, float *y);
 
@@ -292,10 +313,12 @@ IKV_API ikv_status ikv_loop_counters(const ikv_loop *loop,
                                      ikv_loop_counts *counts);
 
 /* Up to how many ns late that many percent of the paced frames began, to about
- * a quarter: 50 for the usual one, 99 for the worst but a hundredth. */
+ * a quarter: 50 for the usual one, 99 for the worst but a hundredth.
+ * Context: owner thread, inside handlers too; O(128). */
 IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
 
-/* The name of the first invariant that does not hold, NULL if all do. */
+/* The name of the first invariant that does not hold, NULL if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_loop_validate(const ikv_loop *loop);
 
 #ifdef __cplusplus

@@ -78,17 +78,20 @@ typedef struct ikv_overlaps_config {
 
 #define IKV_OVERLAPS_INIT IKV_SIZED(ikv_overlaps_config)
 
-/* Bytes that ikv_overlaps_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_overlaps_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_overlaps_footprint(const ikv_overlaps_config *config);
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, `targets` below
- * the bus's), BUSY (the scene has one already) or NO_MEMORY. */
+ * the bus's), BUSY (the scene has one already) or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
                                      ikv_overlaps **overlaps);
 
 /* Before the scene is closed. NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
- * closed. */
+ * closed.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_overlaps_close(ikv_overlaps *overlaps);
 
 /* -------------------------------------------------------------- sensing -- */
@@ -123,22 +126,25 @@ typedef struct ikv_sensing {
 #define IKV_SENSING_INIT IKV_SIZED(ikv_sensing)
 
 /* Sets what a target senses; it holds until the target is removed.
- * Returns IKV_OK, STALE, BAD_SIZE, BAD_ARGUMENT (a member out of range). O(1).
- */
+ * Returns IKV_OK, STALE, BAD_SIZE, BAD_ARGUMENT (a member out of range).
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
                                       const ikv_sensing *sensing);
 
-/* What was set; all zero if nothing was, or it is stale. */
+/* What was set; all zero if nothing was, or it is stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
                                          ikv_target target);
 
 /* Enables or disables a target: `disabled` alone is changed. Returns as
- * ikv_overlaps_sense(). */
+ * ikv_overlaps_sense().
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_overlaps_enable(ikv_overlaps *overlaps,
                                        ikv_target target, bool enabled);
 
 /* A swept target was set where it is: it has passed nothing in this step.
- * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL. */
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_overlaps_place(ikv_overlaps *overlaps,
                                       ikv_target target);
 
@@ -154,7 +160,8 @@ IKV_API ikv_status ikv_overlaps_place(ikv_overlaps *overlaps,
  * point that is not finite or beyond 2^30, BUSY inside one of its handlers,
  * FULL_CONTACTS (it is tried again when it is reported again; of a scene, in
  * the next step).
- * About O(1). */
+ * About
+ * Context: owner thread, inside handlers too but those of overlaps; O(1). */
 IKV_API ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
                                        ikv_target b, const float *point);
 
@@ -162,7 +169,9 @@ IKV_API ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
 
 /* Compares and delivers. A loop that is given the overlaps does it.
  *   step  its number, for `steps` of the events
- * Returns IKV_OK, BUSY inside one of its handlers, or BAD_ARGUMENT for NULL. */
+ * Returns IKV_OK, BUSY inside one of its handlers, or BAD_ARGUMENT for NULL.
+ * Context: owner thread, not inside a handler; O(what moved and what it is
+ * near), and the deliveries. */
 IKV_API ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
                                      uint64_t time_ns);
 
@@ -186,16 +195,18 @@ typedef struct ikv_contact {
 
 /* How many contacts a target senses now: entered, not left.
  *   tags  of others; 0: any
- * O(its contacts). */
+ * Context: owner thread, inside handlers too; O(its contacts). */
 IKV_API uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps,
                                        ikv_target target, uint32_t tags);
 
-/* The nth of them, in the order in which they began; false past the last. */
+/* The nth of them, in the order in which they began; false past the last.
+ * Context: owner thread, inside handlers too; O(its contacts). */
 IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,
                                   ikv_target target, uint32_t tags,
                                   uint32_t nth, ikv_contact *contact);
 
-/* Whether a target senses another now. */
+/* Whether a target senses another now.
+ * Context: owner thread, inside handlers too; O(its contacts). */
 IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
                                   ikv_target target, ikv_target other);
 
@@ -228,7 +239,8 @@ IKV_API ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
                                          ikv_overlaps_counts *counts);
 
 /* The name of the first invariant (overlap.c and overlap_near.c list them) that
- * does not hold, NULL if all do. */
+ * does not hold, NULL if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_overlaps_validate(const ikv_overlaps *overlaps);
 
 #ifdef __cplusplus

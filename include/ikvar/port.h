@@ -48,7 +48,8 @@ extern "C" {
 typedef struct ikv_sink ikv_sink;
 
 /* A number for one of the port's devices, the same on every run if the port
- * asks in the same order; 0 if numbers have run out. Owner's thread. */
+ * asks in the same order; 0 if numbers have run out. Owner's thread.
+ * Context: inside open, poll and wait; O(1). */
 IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
 
 /* Pushes one event; event->device is a number from ikv_sink_device(), or 0 for
@@ -68,11 +69,13 @@ IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
 IKV_API bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind);
 
 /* The same for ikv_sink_push_any(), from any thread; another thread may take
- * the room before. */
+ * the room before.
+ * Context: any thread; O(1). */
 IKV_API bool ikv_sink_has_room_any(const ikv_sink *sink, ikv_kind kind);
 
 /* Tells the loop that the port itself has lost events of a device: a system's
- * buffer overran. At the next drain the loop asks held(). Any thread. */
+ * buffer overran. At the next drain the loop asks held(). Any thread.
+ * Context: any thread; one locked operation, O(1). */
 IKV_API void ikv_sink_lost(ikv_sink *sink, uint16_t device);
 
 /* ------------------------------------------------------------- playback -- */
@@ -142,7 +145,8 @@ IKV_API ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
 IKV_API ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
                                       const char *text, size_t length);
 
-/* As ikv_sink_push(), from any thread at any time until the port is closed. */
+/* As ikv_sink_push(), from any thread at any time until the port is closed.
+ * Context: any thread; one locked operation, O(1). */
 IKV_API ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event);
 
 /* What a game may ask of a port. A port does what it can. */

@@ -25,7 +25,8 @@ extern "C" {
 
 /* ----------------------------------------------------------------- null -- */
 
-/* The smallest legal port: a clock, and no events. Nothing to free. */
+/* The smallest legal port: a clock, and no events. Nothing to free.
+ * Context: any thread; O(1). */
 IKV_API ikv_port ikv_null_port(void);
 
 /* ------------------------------------------------------------------ sim -- */
@@ -88,7 +89,8 @@ typedef struct ikv_sim_config {
 #define IKV_SIM_INIT IKV_SIZED(ikv_sim_config)
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (neither tape nor seed, a
- * number out of range) or NO_MEMORY. */
+ * number out of range) or NO_MEMORY.
+ * Context: any thread; allocates. */
 IKV_API ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port);
 
 /* Fills `counts` in, which began as its INIT. Returns IKV_OK, BAD_ARGUMENT,
@@ -96,9 +98,11 @@ IKV_API ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port);
 IKV_API ikv_status ikv_sim_counters(const ikv_port *port,
                                     ikv_sim_counts *counts);
 
-/* Why the port failed: the tape's error. NULL while all is well. */
+/* Why the port failed: the tape's error. NULL while all is well.
+ * Context: the loop's thread; O(1). */
 IKV_API const char *ikv_sim_fault(const ikv_port *port);
 
+/* Context: when the loop is closed. */
 IKV_API void ikv_sim_free(ikv_port *port);
 
 /* ------------------------------------------------------------- wrappers -- */
@@ -106,7 +110,8 @@ IKV_API void ikv_sim_free(ikv_port *port);
 /* A port around another that writes a line for each call to a FILE: its number,
  * the port's name, the call and what it returned. The inner port must outlive
  * it and is freed by you; the file stays yours. Returns IKV_OK, BAD_ARGUMENT,
- * BAD_SIZE or NO_MEMORY. */
+ * BAD_SIZE or NO_MEMORY.
+ * Context: any thread; allocates. */
 IKV_API ikv_status ikv_log_port_open(const ikv_port *inner, void *file,
                                      ikv_port *port);
 IKV_API void ikv_log_port_free(ikv_port *port);
@@ -139,12 +144,14 @@ typedef struct ikv_fault_config {
 /* A port around another of which the Nth call breaks: it fails without reaching
  * the inner one; a clock stands still, a name is empty. Fail the Nth, for every
  * N. Ownership as of ikv_log_port_open(). Returns IKV_OK, BAD_ARGUMENT,
- * BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
+ * BAD_SIZE, BAD_CONFIG or NO_MEMORY.
+ * Context: any thread; allocates. */
 IKV_API ikv_status ikv_fault_port_open(const ikv_port *inner,
                                        const ikv_fault_config *config,
                                        ikv_port *port);
 
-/* How often it was called so far. */
+/* How often it was called so far.
+ * Context: the loop's thread; O(1). */
 IKV_API uint64_t ikv_fault_port_calls(const ikv_port *port, uint32_t call);
 IKV_API void ikv_fault_port_free(ikv_port *port);
 
@@ -172,10 +179,12 @@ typedef struct ikv_terminal_config {
 #define IKV_TERMINAL_INIT IKV_SIZED(ikv_terminal_config)
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, NO_MEMORY, BUSY (there is one
- * already), or PORT_FAILED with a message: there is no terminal. */
+ * already), or PORT_FAILED with a message: there is no terminal.
+ * Context: any thread; allocates. */
 IKV_API ikv_status ikv_terminal_open(const ikv_terminal_config *config,
                                      ikv_port *port, ikv_message *message);
 
+/* Context: when the loop is closed. */
 IKV_API void ikv_terminal_free(ikv_port *port);
 
 #ifdef __cplusplus

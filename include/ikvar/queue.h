@@ -15,7 +15,7 @@
  *                                                +--drain--> the loop
  *        owner  --push_own-->  [ own ring    ] --+
  *
- *   What the owner's thread itself pushes (a polled port) goes through a ring
+ *   What owner thread itself pushes (a polled port) goes through a ring
  *   of its own, which needs no locked operation.
  *
  *       ikv_queue_config config = IKV_QUEUE_INIT;
@@ -23,7 +23,7 @@
  *       ikv_queue_open(&config, &queue);
  *       ikv_event event = ikv_event_make(IKV_KIND_KEY_DOWN, now_ns);
  *       ikv_queue_push(queue, &event);               // any thread
- *       count = ikv_queue_drain(queue, events, 64);  // the owner's thread
+ *       count = ikv_queue_drain(queue, events, 64);  // owner thread
  *       ikv_queue_close(queue);
  *
  * Memory
@@ -70,14 +70,17 @@ typedef struct ikv_queue_config {
 
 #define IKV_QUEUE_INIT IKV_SIZED(ikv_queue_config)
 
-/* Bytes that ikv_queue_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_queue_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_queue_footprint(const ikv_queue_config *config);
 
-/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_queue_open(const ikv_queue_config *config,
                                   ikv_queue **queue);
 
-/* What was not drained is dropped. NULL is fine. */
+/* What was not drained is dropped. NULL is fine.
+ * Context: owner thread, when nothing uses it. */
 IKV_API void ikv_queue_close(ikv_queue *queue);
 
 /* Pushes one event, which is copied.
@@ -94,8 +97,8 @@ IKV_API ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event);
 IKV_API ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
                                       uint32_t count);
 
-/* As ikv_queue_push() and _push_all(), cheaper, for the owner's thread alone.
- */
+/* As ikv_queue_push() and _push_all(), cheaper, for owner thread alone.
+ * Context: owner thread; no locked operation, O(1). */
 IKV_API ikv_status ikv_queue_push_own(ikv_queue *queue, const ikv_event *event);
 IKV_API ikv_status ikv_queue_push_own_all(ikv_queue *queue,
                                           const ikv_event *events,
@@ -103,7 +106,7 @@ IKV_API ikv_status ikv_queue_push_own_all(ikv_queue *queue,
 
 /* How many more events of that kind ikv_queue_push_own() would take now. A
  * producer that can hold its events back asks first, and loses none.
- * Context: the owner's thread; O(1). */
+ * Context: owner thread; O(1). */
 IKV_API uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind);
 
 /* How many more events of that kind ikv_queue_push() would take now; another
@@ -111,23 +114,25 @@ IKV_API uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind);
 IKV_API uint32_t ikv_queue_room(const ikv_queue *queue, ikv_kind kind);
 
 /* Marks a device: transitions of it have been lost. Pushing marks what it
- * refuses; for producers that lose events themselves. Any thread. */
+ * refuses; for producers that lose events themselves. Any thread.
+ * Context: any thread; one locked operation, O(1). */
 IKV_API void ikv_queue_mark_lost(ikv_queue *queue, uint16_t device);
 
 /* Gives one marked device and takes its mark away.
- * Returns false if none is marked. Context: the owner's thread; O(1). */
+ * Returns false if none is marked. Context: owner thread; O(1). */
 IKV_API bool ikv_queue_take_lost(ikv_queue *queue, uint16_t *device);
 
 /* Takes up to `room` events out, in order. An event that another thread is
  * just writing is left for the next drain.
- * Returns how many. Context: the owner's thread; O(events). */
+ * Returns how many. Context: owner thread; O(events). */
 IKV_API uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events,
                                  uint32_t room);
 
-/* Whether something waits, or a device is marked. As ikv_queue_waiting(). */
+/* Whether something waits, or a device is marked. As ikv_queue_waiting().
+ * Context: owner thread; O(1). */
 IKV_API bool ikv_queue_has_news(const ikv_queue *queue);
 
-/* How many wait now, about. Context: the owner's thread. */
+/* How many wait now, about. Context: owner thread. */
 IKV_API uint32_t ikv_queue_waiting(const ikv_queue *queue);
 
 /* pushed and drained count events since opening, refused those that a full
@@ -152,7 +157,7 @@ IKV_API ikv_status ikv_queue_counters(const ikv_queue *queue,
                                       ikv_queue_counts *counts);
 
 /* The name of the first invariant (queue.c lists them) that does not hold,
- * NULL if all do. Context: the owner's thread while nobody pushes; O(slots). */
+ * NULL if all do. Context: owner thread while nobody pushes; O(slots). */
 IKV_API const char *ikv_queue_validate(const ikv_queue *queue);
 
 #ifdef __cplusplus

@@ -142,17 +142,20 @@ extern "C++" inline ikv_router_config ikv_router_init()
     }
 #endif
 
-/* Bytes that ikv_router_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_router_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_router_footprint(const ikv_router_config *config);
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, or the picking
- * lacks a function) or NO_MEMORY. */
+ * lacks a function) or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_router_open(const ikv_router_config *config,
                                    ikv_router **router);
 
 /* NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
- * closed. */
+ * closed.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_router_close(ikv_router *router);
 
 /* -------------------------------------------------------------- routing -- */
@@ -167,59 +170,77 @@ IKV_API ikv_status ikv_router_close(ikv_router *router);
  * FULL_KEYS, FULL_PADS; ABSENT for an event that means nothing (a contact or
  * key that is not down ends or moves, a button is released that is not down),
  * BUSY inside a handler. All of these are counted. Cost: one hit test, and the
- * handlers. */
+ * handlers.
+ * Context: owner thread, not inside a handler; one hit test, and the
+ * deliveries. */
 IKV_API ikv_outcome ikv_router_route(ikv_router *router,
                                      const ikv_event *event);
 
 /* Sends what is due up to a time: holds and long presses. The loop calls it at
- * each step's end. O(1) if no press waits for its hold. */
+ * each step's end. O(1) if no press waits for its hold.
+ * Context: owner thread, not inside a handler; O(pointers) for each hold
+ * that is due. */
 IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
 
 /* When the next press that waits for its hold gets it; UINT64_MAX if none does.
- * O(pointers) if one does, else O(1). */
+ * O(pointers) if one does, else
+ * Context: owner thread, inside handlers too; O(pointers) if a press waits
+ * for its hold, else O(1). */
 IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
 
 /* Ends, flagged synthetic, what a window that has lost the focus or a device
  * that is gone still holds down: keys by up, pointers by cancel. `cause` is
  * the window.blur or device.remove; routing it does this too. For routers that
- * share a loop and do not route it. */
+ * share a loop and do not route it.
+ * Context: owner thread, not inside a handler; O(pointers + keys), and the
+ * deliveries. */
 IKV_API void ikv_router_release_all(ikv_router *router, const ikv_event *cause);
 
 /* After events of a device were lost: ends, flagged synthetic, what of it is
  * down and not among the held ones (keys by up, pointers by cancel).
  *   cause  a device.resync
- *   held   downs, as a port's held() gives them */
+ *   held   downs, as a port's held() gives them
+ * Context: owner thread, not inside a handler; O(pointers + keys), and the
+ * deliveries. */
 IKV_API void ikv_router_resync(ikv_router *router, const ikv_event *cause,
                                const ikv_event *held, uint32_t count);
 
-/* Whether that key is down, or that button of that pointer. */
+/* Whether that key is down, or that button of that pointer.
+ * Context: owner thread, inside handlers too; O(pointers + keys). */
 IKV_API bool ikv_router_is_down(const ikv_router *router,
                                 const ikv_event *down);
 
 /* Routes an event that was merged from several, which handlers then see as the
- * delivery's samples. Returns as ikv_router_route(). */
+ * delivery's samples. Returns as ikv_router_route().
+ * Context: owner thread, not inside a handler; one hit test, and the
+ * deliveries. */
 IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
                                             const ikv_event *event,
                                             const ikv_event *samples,
                                             uint32_t count);
 
 /* Whether a view is the router's; and whether it has that event's pointer down:
- * then the event is its, whatever the view. */
+ * then the event is its, whatever the view.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_router_serves(const ikv_router *router, uint8_t view);
 IKV_API bool ikv_router_holds(const ikv_router *router, const ikv_event *event);
 
 /* Tests again what resting mice and pens are over, if the scene has changed
  * since; boundary events alone follow. The loop calls it as each step begins.
- * Cost: one hit test a mouse, after a change. */
+ * Cost: one hit test a mouse, after a change.
+ * Context: owner thread, not inside a handler; O(1) if the scene is as it
+ * was, else a hit test for each resting pointer. */
 IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
 
-/* A target is gone; former_parent is the nearest ancestor that is left. */
+/* A target is gone; former_parent is the nearest ancestor that is left.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
                                 ikv_target former_parent);
 
 /* Told of each event that the router has delivered, and what came of it; inside
  * routing, so it must not route. One; NULL takes it away.
- *   passed  to what lies beneath a target that lets events through */
+ *   passed  to what lies beneath a target that lets events through
+ * Context: owner thread, inside handlers too; O(1). */
 typedef void (*ikv_router_follower)(void *user, ikv_router *router,
                                     const ikv_event *event, ikv_outcome outcome,
                                     bool passed);
@@ -232,28 +253,32 @@ IKV_API void ikv_router_set_follower(ikv_router *router,
  * its last button or contact is released. See Pointer Events 3, section 10.
  *   event  one of that pointer's, as given to the handler
  * Returns IKV_OK; ABSENT if no button is pressed (nothing happens); STALE for
- * the target; BAD_ARGUMENT if the event's pointer is not known. O(1). */
+ * the target; BAD_ARGUMENT if the event's pointer is not known.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API ikv_status ikv_router_capture(ikv_router *router,
                                       const ikv_event *event,
                                       ikv_target target);
 
-/* Captures the pointer, and the target follows it: each move and the release put
- * it where it was taken, before their handlers run, under any camera, until the
- * capture ends. A handler may move it elsewhere (onto a grid, say); the next
- * move counts from where it was taken all the same.
- * Returns as ikv_router_capture(); ABSENT also if the target has no place there,
- * or the picking has no grip() and carry(). O(1), and O(depth) a move. */
+/* Captures the pointer, and the target follows it: each move and the release
+ * put it where it was taken, before their handlers run, under any camera, until
+ * the capture ends. A handler may move it elsewhere (onto a grid, say); the
+ * next move counts from where it was taken all the same.
+ * Returns as ikv_router_capture(); ABSENT also if the target has no place
+ * there, or the picking has no grip() and carry().
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
                                      ikv_target target);
 
 /* Ends a capture by that target at the pointer's next event.
- * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT. */
+ * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API ikv_status ikv_router_release(ikv_router *router,
                                       const ikv_event *event,
                                       ikv_target target);
 
 /* Whether the target has captured the pointer, or will have at its next
- * event. */
+ * event.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API bool ikv_router_has_capture(const ikv_router *router,
                                     const ikv_event *event, ikv_target target);
 
@@ -262,18 +287,22 @@ IKV_API bool ikv_router_has_capture(const ikv_router *router,
 /* Gives a seat's keys to a target: focus.out at the old one, focus.in at it, at
  * once. Returns IKV_OK; ABSENT if it has them already, is not focusable or is
  * hidden;
- * STALE; BAD_ARGUMENT for a seat past IKV_SEAT_LIMIT. */
+ * STALE; BAD_ARGUMENT for a seat past IKV_SEAT_LIMIT.
+ * Context: owner thread, inside handlers too; O(1), and the deliveries. */
 IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
                                     ikv_target target);
 
 /* Takes a seat's keys away: they go to the root. IKV_OK, ABSENT if nobody had
- * them, or BAD_ARGUMENT for NULL or a seat past IKV_SEAT_LIMIT. */
+ * them, or BAD_ARGUMENT for NULL or a seat past IKV_SEAT_LIMIT.
+ * Context: owner thread, inside handlers too; O(1), and the deliveries. */
 IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
 
-/* Who gets the seat's keys; zero bits: nobody, that is the root. */
+/* Who gets the seat's keys; zero bits: nobody, that is the root.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
 
-/* Whether what the seat types goes into a target that takes text. */
+/* Whether what the seat types goes into a target that takes text.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
 
 /* ------------------------------------------------------------- counting -- */
@@ -314,7 +343,8 @@ IKV_API ikv_status ikv_router_counters(const ikv_router *router,
                                        ikv_router_counts *counts);
 
 /* The name of the first invariant (router.c lists them) that does not hold,
- * NULL if all do. */
+ * NULL if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_router_validate(const ikv_router *router);
 
 #ifdef __cplusplus

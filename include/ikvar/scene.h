@@ -81,11 +81,13 @@ typedef struct ikv_shape {
     uint32_t point_count;
 } ikv_shape;
 
+/* Context: any thread; O(1). */
 IKV_API ikv_shape ikv_scene_rect(float x, float y, float width, float height);
 IKV_API ikv_shape ikv_scene_circle(float x, float y, float radius);
 IKV_API ikv_shape ikv_scene_capsule(float x, float y, float x2, float y2,
                                     float radius);
-/* `points` is read when the shape is given to a target. */
+/* `points` is read when the shape is given to a target.
+ * Context: any thread; O(1). */
 IKV_API ikv_shape ikv_scene_polygon(const float *points, uint32_t point_count);
 IKV_API ikv_shape ikv_scene_point(float x, float y);
 IKV_API ikv_shape ikv_scene_own(float x, float y, float width, float height);
@@ -101,7 +103,8 @@ enum {
     IKV_HIT_OFF = 2
 };
 
-/* What is wrong with a shape, in words; NULL if nothing is. O(points^2). */
+/* What is wrong with a shape, in words; NULL if nothing is.
+ * Context: any thread; O(points^2). */
 IKV_API const char *ikv_scene_shape_fault(const ikv_shape *shape);
 
 /* ------------------------------------------------------------- rotation -- */
@@ -112,10 +115,12 @@ typedef struct ikv_rotation {
 } ikv_rotation;
 
 /* By degrees, the same on every machine; exact at quarter turns. Any finite
- * number; others give none. O(1). */
+ * number; others give none.
+ * Context: any thread; O(1). */
 IKV_API ikv_rotation ikv_scene_rotation(float degrees);
 
-/* What turns the x axis towards (dx, dy); none for (0, 0). */
+/* What turns the x axis towards (dx, dy); none for (0, 0).
+ * Context: any thread; O(1). */
 IKV_API ikv_rotation ikv_scene_direction(float dx, float dy);
 
 /* -------------------------------------------------------------- opening -- */
@@ -152,22 +157,26 @@ typedef struct ikv_scene_config {
 
 #define IKV_SCENE_INIT IKV_SIZED(ikv_scene_config)
 
-/* Bytes that ikv_scene_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_scene_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_scene_footprint(const ikv_scene_config *config);
 
 /* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, or one with more
  * targets than the config says; too many layers or views), BUSY if the bus has
  * a scene already (a bus has one: what is shown apart is in layers and views)
- * or NO_MEMORY. */
+ * or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_scene_open(const ikv_scene_config *config,
                                   ikv_scene **scene);
 
 /* Its targets stay with the bus. NULL is fine.
  * Returns IKV_OK, or BUSY (and a report) inside a handler: then nothing is
- * closed. */
+ * closed.
+ * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_scene_close(ikv_scene *scene);
 
-/* The callbacks that make the bus walk this scene's parents. */
+/* The callbacks that make the bus walk this scene's parents.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene);
 
 /* -------------------------------------------------------------- cameras -- */
@@ -188,17 +197,20 @@ typedef struct ikv_camera {
 
 /* Shows a layer through a camera from now on. Nothing in the scene moves.
  * Returns IKV_OK; BAD_ARGUMENT for a layer or view that is not there, or a
- * number that is not finite, or a zoom below 0. O(1). */
+ * number that is not finite, or a zoom below 0.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer,
                                         uint32_t view,
                                         const ikv_camera *camera);
 
-/* The camera as it was set, all zeros if it was not, or is not there. */
+/* The camera as it was set, all zeros if it was not, or is not there.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_camera ikv_scene_camera(const ikv_scene *scene, uint32_t layer,
                                     uint32_t view);
 
 /* The camera that shows a layer's rectangle, from (0, 0), as large as fits in
- * the view, centred (a letterbox). All zeros if a size is not above 0. */
+ * the view, centred (a letterbox). All zeros if a size is not above 0.
+ * Context: any thread; O(1). */
 IKV_API ikv_camera ikv_scene_fit(float width, float height, float view_width,
                                  float view_height);
 
@@ -256,19 +268,22 @@ typedef struct ikv_target_config {
  *   message  NULL, or gets what is wrong and what is needed
  * Returns IKV_OK, BAD_ARGUMENT (a member out of range, not finite), BAD_SIZE,
  * STALE (the parent), FULL_TARGETS, FULL_POLYGONS or FULL_DEPTH. O(siblings
- * between it and the nearer end of their list). */
+ * between it and the nearer end of their list).
+ * Context: owner thread, inside handlers too; O(siblings between). */
 IKV_API ikv_status ikv_scene_add(ikv_scene *scene,
                                  const ikv_target_config *config,
                                  ikv_target *target, ikv_message *message);
 
 /* Removes a target with its descendants, and their subscriptions.
- * Returns IKV_OK or STALE. O(subtree). */
+ * Returns IKV_OK or STALE.
+ * Context: owner thread, inside handlers too; O(subtree). */
 IKV_API ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target);
 
 /* Each of these returns IKV_OK, STALE, or BAD_ARGUMENT for what is out of range
  * (coordinates and sizes: IKV_COORDINATE_LIMIT); a new shape also
  * FULL_POLYGONS; a new parent also CYCLE or FULL_DEPTH. Placing, showing and
- * clipping cost O(subtree). */
+ * clipping cost
+ * Context: owner thread, inside handlers too; O(subtree). */
 IKV_API ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x,
                                   float y);
 IKV_API ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
@@ -289,7 +304,8 @@ IKV_API ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target,
                                   bool shown);
 
 /* Turns its x axis towards a point of the view; not at all if that is where its
- * origin is. Returns as ikv_scene_turn(). */
+ * origin is. Returns as ikv_scene_turn().
+ * Context: owner thread, inside handlers too; O(subtree). */
 IKV_API ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target,
                                      uint32_t view, float x, float y);
 
@@ -300,86 +316,106 @@ typedef struct ikv_motion {
 } ikv_motion;
 
 /* Moves many targets; what can't be moved is passed over.
- * Returns IKV_OK, or the first one's error: STALE, BAD_ARGUMENT. */
+ * Returns IKV_OK, or the first one's error: STALE, BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(count), and of each its
+ * subtree. */
 IKV_API ikv_status ikv_scene_move_many(ikv_scene *scene,
                                        const ikv_motion *motions,
                                        uint32_t count);
 
 /* Sets z; the target comes above its siblings of the same z.
- * Returns IKV_OK or STALE. Cost as of ikv_scene_add(), and O(subtree). */
+ * Returns IKV_OK or STALE.
+ * Context: owner thread, inside handlers too; as ikv_scene_add(), and
+ * O(subtree). */
 IKV_API ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target,
                                    int32_t z);
 
 /* Puts a target above, or beneath, its siblings of the same z.
- * Returns IKV_OK or STALE. Cost as above. */
+ * Returns IKV_OK or STALE. Cost as above.
+ * Context: owner thread, inside handlers too; as ikv_scene_add(), and
+ * O(subtree). */
 IKV_API ikv_status ikv_scene_raise(ikv_scene *scene, ikv_target target);
 IKV_API ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target);
 
 /* Puts a target beneath another parent, or the root, where it keeps its
  * placement's numbers, and comes above its new siblings of the same z. It takes
  * over the parent's layer; at the root it keeps its own.
- * Returns IKV_OK, STALE, CYCLE or FULL_DEPTH. */
+ * Returns IKV_OK, STALE, CYCLE or FULL_DEPTH.
+ * Context: owner thread, inside handlers too; as ikv_scene_add(), and
+ * O(subtree). */
 IKV_API ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
                                         ikv_target parent);
 
-/* Whether the target is of this scene and there. O(1). */
+/* Whether the target is of this scene and there.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_alive(const ikv_scene *scene, ikv_target target);
 
-/* The target's parent; the root for the uppermost; zero bits if stale. */
+/* The target's parent; the root for the uppermost; zero bits if stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_target ikv_scene_parent(const ikv_scene *scene, ikv_target target);
 
-/* The user pointer, NULL if stale. */
+/* The user pointer, NULL if stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API void *ikv_scene_user(const ikv_scene *scene, ikv_target target);
 
-/* The target's layer, traits and hit, 0 if stale. */
+/* The target's layer, traits and hit, 0 if stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_scene_layer(const ikv_scene *scene, ikv_target target);
 IKV_API uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target);
 IKV_API uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target);
 
-/* Whether it and all its ancestors are shown; false if stale. */
+/* Whether it and all its ancestors are shown; false if stale.
+ * Context: owner thread, inside handlers too; O(depth). */
 IKV_API bool ikv_scene_shown(const ikv_scene *scene, ikv_target target);
 
-/* The target's tags, 0 if stale; and sets them: IKV_OK or STALE. */
+/* The target's tags, 0 if stale; and sets them: IKV_OK or STALE.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target);
 IKV_API ikv_status ikv_scene_set_tags(ikv_scene *scene, ikv_target target,
                                       uint32_t tags);
 
 /* The target's body: the nearest of itself and its ancestors that is marked as
- * one, else itself; zero bits if stale. */
+ * one, else itself; zero bits if stale.
+ * Context: owner thread, inside handlers too; O(depth). */
 IKV_API ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target);
 
 /* The next target in Tab order after `from` (zero bits, or one that is gone or
  * not focusable: from the start), or the one before it; from the last on to the
- * first. Zero bits if none is focusable, shown and reached by Tab. O(targets).
- */
+ * first. Zero bits if none is focusable, shown and reached by Tab.
+ * Context: owner thread, inside handlers too; O(targets). */
 IKV_API ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
                                       bool backwards);
 
 /* --------------------------------------------------------------- spaces -- */
 
 /* The position in the parent's space, and of the target's origin in the first
- * view. False if stale. */
+ * view. False if stale.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_position(const ikv_scene *scene, ikv_target target,
                                 float local[2], float view[2]);
 
 /* A point of the view, in the space of the target's layer and in its own. The
  * root's own space is the lowest layer's. False if stale, or if the view is not
- * there. O(1). */
+ * there.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_to_local(const ikv_scene *scene, ikv_target target,
                                 uint32_t view, float x, float y, float layer[2],
                                 float local[2]);
 
 /* A point of the view in the space that the target's position is in: its
  * parent's, or its layer's at the root. For whatever follows a pointer. False
- * as above. */
+ * as above.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
                                  uint32_t view, float x, float y, float out[2]);
 
-/* A point of the target's own space, in the view; false as above. */
+/* A point of the target's own space, in the view; false as above.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target,
                                uint32_t view, float x, float y, float out[2]);
 
-/* A point of the view in a layer's space; false if either is not there. */
+/* A point of the view in a layer's space; false if either is not there.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_to_layer(const ikv_scene *scene, uint32_t layer,
                                 uint32_t view, float x, float y, float out[2]);
 
@@ -387,12 +423,16 @@ IKV_API bool ikv_scene_to_layer(const ikv_scene *scene, uint32_t layer,
 
 /* The nth target from the top at the query's point, 0 the topmost; zero bits if
  * there is none. Hidden targets and those with hit off are left out. About
- * O(targets there) with an index, O(targets) without; times n + 1. */
+ * O(targets there) with an index, O(targets) without; times n + 1.
+ * Context: owner thread, inside handlers too; O(targets there) with an
+ * index, O(targets) without. */
 IKV_API ikv_target ikv_scene_pick(const ikv_scene *scene,
                                   const ikv_query *query, uint32_t nth);
 
 /* All targets at the query's point, from the top down: the first `room` of them
- * go to `to`. Returns how many there are. */
+ * go to `to`. Returns how many there are.
+ * Context: owner thread, inside handlers too; O(targets there) with an
+ * index, O(targets) without. */
 IKV_API uint32_t ikv_scene_pick_all(const ikv_scene *scene,
                                     const ikv_query *query, ikv_target *to,
                                     uint32_t room);
@@ -400,14 +440,18 @@ IKV_API uint32_t ikv_scene_pick_all(const ikv_scene *scene,
 /* All targets that meet the rectangle from the query's point on, width by
  * height view units, edges included, from the top down; as above. A target
  * that is clipped counts if the clipping ones meet the rectangle too; one of
- * IKV_SHAPE_OWN by its rectangle. The query's radius is not used. */
+ * IKV_SHAPE_OWN by its rectangle. The query's radius is not used.
+ * Context: owner thread, inside handlers too; O(targets there) with an
+ * index, O(targets) without. */
 IKV_API uint32_t ikv_scene_pick_rect(const ikv_scene *scene,
                                      const ikv_query *query, float width,
                                      float height, ikv_target *to,
                                      uint32_t room);
 
 /* The next target beneath this one at the query's point, whether or not the
- * point is on this one; zero bits if there is none, or it is stale. */
+ * point is on this one; zero bits if there is none, or it is stale.
+ * Context: owner thread, inside handlers too; O(targets there) with an
+ * index, O(targets) without. */
 IKV_API ikv_target ikv_scene_beneath(const ikv_scene *scene,
                                      const ikv_query *query, ikv_target target);
 
@@ -435,20 +479,24 @@ enum {
 
 /* Says IKV_PICK_..., the first reason that holds in the order above.
  *   by  NULL, or gets the target that hides, clips or covers it; else zero bits
- */
+ * Context: owner thread, inside handlers too; O(targets there) with an
+ * index, O(targets) without. */
 IKV_API uint32_t ikv_scene_explain(const ikv_scene *scene,
                                    const ikv_query *query, ikv_target target,
                                    ikv_target *by);
 
-/* One sentence on a reason; "unknown" for other numbers. */
+/* One sentence on a reason; "unknown" for other numbers.
+ * Context: any thread; O(1). */
 IKV_API const char *ikv_scene_reason_text(uint32_t reason);
 
-/* A number that changes with every change that could change a hit test. */
+/* A number that changes with every change that could change a hit test.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_scene_revision(const ikv_scene *scene);
 
 /* Called for each target that is removed, with the surviving parent of the
  * removed subtree, after it is out of the scene. Up to 8 watchers.
- * Returns IKV_OK, BAD_ARGUMENT or FULL_WATCHERS. */
+ * Returns IKV_OK, BAD_ARGUMENT or FULL_WATCHERS.
+ * Context: owner thread, inside handlers too; O(1). */
 typedef void (*ikv_removal_watcher)(void *user, ikv_target target,
                                     ikv_target former_parent);
 IKV_API ikv_status ikv_scene_watch_removals(ikv_scene *scene,
@@ -484,7 +532,8 @@ IKV_API ikv_status ikv_scene_counters(const ikv_scene *scene,
                                       ikv_scene_counts *counts);
 
 /* The name of the first invariant (scene.c and scene_index.c list them) that
- * does not hold, NULL if all do. */
+ * does not hold, NULL if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_scene_validate(const ikv_scene *scene);
 
 #ifdef __cplusplus

@@ -64,40 +64,50 @@ typedef struct ikv_state_config {
 
 #define IKV_STATE_INIT IKV_SIZED(ikv_state_config)
 
-/* Bytes that ikv_state_open() needs; 0 if the config can't be used. */
+/* Bytes that ikv_state_open() needs; 0 if the config can't be used.
+ * Context: any thread; O(1). */
 IKV_API size_t ikv_state_footprint(const ikv_state_config *config);
 
-/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY. */
+/* Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG or NO_MEMORY.
+ * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_state_open(const ikv_state_config *config,
                                   ikv_state **state);
 
-/* NULL is fine. */
+/* NULL is fine.
+ * Context: owner thread, when nothing uses it. */
 IKV_API void ikv_state_close(ikv_state *state);
 
 /* -------------------------------------------------------------- feeding -- */
 /* A loop that is given the state does this; for hosts that have none. */
 
 /* Begins a step: its edges and motion are counted from here on. `time_ns` is
- * the step's, for held_ns. */
+ * the step's, for held_ns.
+ * Context: owner thread, not inside a handler; O(1). */
 IKV_API void ikv_state_begin_step(ikv_state *state, uint64_t time_ns);
 
-/* Begins a frame, likewise. */
+/* Begins a frame, likewise.
+ * Context: owner thread, not inside a handler; O(1). */
 IKV_API void ikv_state_begin_frame(ikv_state *state);
 
 /* Takes an event that a port pushed, into what a filter shows; kinds that say
  * nothing of what is down or where are passed over. Releases that were never
- * seen go down do nothing. O(1), O(pointers) for a pointer's. */
+ * seen go down do nothing. O(1), O(pointers) for a pointer's.
+ * Context: owner thread, not inside a handler; O(1), O(pointers) for a
+ * pointer's. */
 IKV_API void ikv_state_take(ikv_state *state, uint32_t filter,
                             const ikv_event *event);
 
 /* Takes an event that was claimed: what is down is released by it, nothing goes
- * down, pointers move. */
+ * down, pointers move.
+ * Context: owner thread, not inside a handler; O(1), O(pointers) for a
+ * pointer's. */
 IKV_API void ikv_state_take_claimed(ikv_state *state, const ikv_event *event);
 
 /* After events of a device were lost: releases what is not held, presses what
  * is held and not down, of that device.
  *   cause  a device.resync
- *   held   downs, as a port's held() gives them */
+ *   held   downs, as a port's held() gives them
+ * Context: owner thread, not inside a handler; O(keys + pointers). */
 IKV_API void ikv_state_resync(ikv_state *state, uint32_t filter,
                               const ikv_event *cause, const ikv_event *held,
                               uint32_t count);
@@ -117,16 +127,19 @@ typedef struct ikv_key_state {
     IKV_ALIGNED(8) uint64_t held_ns;
 } ikv_key_state;
 
-/* A key by its code; zeros for one that is not known. O(1). */
+/* A key by its code; zeros for one that is not known.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_key_state ikv_state_key(const ikv_state *state, uint32_t filter,
                                     uint8_t seat, uint32_t code);
 
 /* Any key of the seat: down if one is, edges of all together, held_ns of the
- * one that has been down longest. O(keys). */
+ * one that has been down longest.
+ * Context: owner thread, inside handlers too; O(keys). */
 IKV_API ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t filter,
                                         uint8_t seat);
 
-/* IKV_SHIFT ... of the keys that the seat holds down. O(1). */
+/* IKV_SHIFT ... of the keys that the seat holds down.
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
                                      uint8_t seat);
 
@@ -155,11 +168,13 @@ typedef struct ikv_pointer_state {
 
 /* The nth pointer that is known, from 0 on: mice and pens that are in a view,
  * touches while they are down and in the step in which they end. False past the
- * last. O(pointers). */
+ * last.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API bool ikv_state_pointer(const ikv_state *state, uint32_t filter,
                                uint32_t nth, ikv_pointer_state *to);
 
-/* The pointer of that device and id; false if it is not known. */
+/* The pointer of that device and id; false if it is not known.
+ * Context: owner thread, inside handlers too; O(pointers). */
 IKV_API bool ikv_state_find_pointer(const ikv_state *state, uint32_t filter,
                                     uint16_t device, uint16_t id,
                                     ikv_pointer_state *to);
@@ -185,16 +200,17 @@ typedef struct ikv_pad_state {
 } ikv_pad_state;
 
 /* The nth pad, in the order in which they were first seen. False past the last.
- * O(1). */
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_state_pad(const ikv_state *state, uint32_t filter,
                            uint32_t nth, ikv_pad_state *to);
 
 /* How many presses were not taken in since there was no room for the pointer.
- */
+ * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_state_refused(const ikv_state *state);
 
 /* The name of the first invariant (state.c lists them) that does not hold, NULL
- * if all do. */
+ * if all do.
+ * Context: owner thread, not inside a handler; O(all that it holds). */
 IKV_API const char *ikv_state_validate(const ikv_state *state);
 
 #ifdef __cplusplus

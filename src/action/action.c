@@ -29,25 +29,25 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
-    a->seats = ikvi_or(config->seats, 1);
-    a->set_room = ikvi_or(config->sets, 15) + 1;
-    a->action_slots.capacity = ikvi_or(config->actions, 64);
-    a->binding_slots.capacity = ikvi_or(config->bindings, 256);
-    size_t actions = a->action_slots.capacity;
-    size_t bindings = a->binding_slots.capacity;
+    a->s.seats = ikvi_or(config->seats, 1);
+    a->s.set_room = ikvi_or(config->sets, 15) + 1;
+    a->s.action_slots.capacity = ikvi_or(config->actions, 64);
+    a->s.binding_slots.capacity = ikvi_or(config->bindings, 256);
+    size_t actions = a->s.action_slots.capacity;
+    size_t bindings = a->s.binding_slots.capacity;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *a);
-    a->action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
-    a->binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));
-    ikvi_names_layout(&a->names, &l, ikvi_or(config->name_bytes, 4096));
-    a->sets = ikvi_layout_add(&l, a->set_room, sizeof(action_set));
-    a->rows = ikvi_layout_add(&l, actions, sizeof(action_row));
-    a->action_runs =
-        ikvi_layout_add(&l, actions * a->seats, sizeof(action_run));
-    a->bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
-    a->binding_runs =
-        ikvi_layout_add(&l, bindings * a->seats, sizeof(binding_run));
-    a->held = ikvi_layout_add(&l, bindings * a->seats, sizeof(uint32_t));
+    a->s.action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
+    a->s.binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));
+    ikvi_names_layout(&a->s.names, &l, ikvi_or(config->name_bytes, 4096));
+    a->s.sets = ikvi_layout_add(&l, a->s.set_room, sizeof(action_set));
+    a->s.rows = ikvi_layout_add(&l, actions, sizeof(action_row));
+    a->s.action_runs =
+        ikvi_layout_add(&l, actions * a->s.seats, sizeof(action_run));
+    a->s.bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
+    a->s.binding_runs =
+        ikvi_layout_add(&l, bindings * a->s.seats, sizeof(binding_run));
+    a->s.held = ikvi_layout_add(&l, bindings * a->s.seats, sizeof(uint32_t));
     a->size = ikvi_layout_size(&l);
     return a->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -86,13 +86,13 @@ ikv_status ikv_actions_open(const ikv_actions_config *config,
         return status;
     ikv_actions *a = block;
     *a = plan;
-    a->set_count = 1;
-    ikvi_slots_open(&a->action_slots, plan.action_slots.capacity,
-                    plan.action_slots.slots, a);
-    ikvi_slots_open(&a->binding_slots, plan.binding_slots.capacity,
-                    plan.binding_slots.slots, a);
+    a->s.set_count = 1;
+    ikvi_slots_open(&a->s.action_slots, plan.s.action_slots.capacity,
+                    plan.s.action_slots.slots, a);
+    ikvi_slots_open(&a->s.binding_slots, plan.s.binding_slots.capacity,
+                    plan.s.binding_slots.slots, a);
     for (uint32_t i = 0; i < TRIGGER_BUCKETS; i++)
-        a->heads[i] = NO_PLACE;
+        a->s.heads[i] = NO_PLACE;
     *actions = a;
     return IKV_OK;
 }
@@ -101,7 +101,7 @@ ikv_status ikv_actions_close(ikv_actions *actions)
 {
     if (actions == NULL)
         return IKV_OK;
-    if (actions->resolving || ikvi_bus_is_busy(actions->bus)) {
+    if (actions->s.resolving || ikvi_bus_is_busy(actions->bus)) {
         ikvi_report(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
                     "not closed: inside a handler");
         return IKV_BUSY;
@@ -115,7 +115,7 @@ ikv_status ikv_actions_close(ikv_actions *actions)
 
 uint64_t ikvi_actions_saved(ikv_actions *actions, ikvi_saved *to)
 {
-    const size_t from = offsetof(ikv_actions, seats);
+    const size_t from = offsetof(ikv_actions, s);
     *to = (ikvi_saved){(char *)actions + from, actions->size - from};
     return actions->identity;
 }
@@ -138,7 +138,7 @@ ikv_status ikv_actions_find_set(const ikv_actions *actions, const char *name,
 {
     if (actions == NULL || name == NULL || set == NULL)
         return IKV_BAD_ARGUMENT;
-    for (uint32_t i = 0; i < actions->set_count; i++)
+    for (uint32_t i = 0; i < actions->s.set_count; i++)
         if (ikvi_same(ikv_actions_set_name(actions, (ikv_action_set)i), name)) {
             *set = (ikv_action_set)i;
             return IKV_OK;
@@ -154,29 +154,29 @@ ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
         return IKV_BAD_ARGUMENT;
     if (ikv_actions_find_set(actions, name, &known) == IKV_OK)
         return IKV_DUPLICATE;
-    if (actions->set_count == actions->set_room)
+    if (actions->s.set_count == actions->s.set_room)
         return IKV_FULL_SETS;
-    uint32_t kept = ikvi_names_keep(&actions->names, actions, name);
+    uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
     if (kept == 0)
         return IKV_FULL_NAMES;
-    *action_set_at(actions, actions->set_count) = (action_set){kept, 0};
-    *set = (ikv_action_set)actions->set_count++;
+    *action_set_at(actions, actions->s.set_count) = (action_set){kept, 0};
+    *set = (ikv_action_set)actions->s.set_count++;
     return IKV_OK;
 }
 
 const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
 {
-    return actions != NULL && set < actions->set_count
-               ? ikvi_names_text(&actions->names, actions,
+    return actions != NULL && set < actions->s.set_count
+               ? ikvi_names_text(&actions->s.names, actions,
                                  action_set_at(actions, set)->name)
                : NULL;
 }
 
 static void end_what_is_off(ikv_actions *a)
 {
-    for (uint32_t nth = 0; nth < a->held_count;) {
+    for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
-        uint32_t place = index / a->seats, seat = index % a->seats;
+        uint32_t place = index / a->s.seats, seat = index % a->s.seats;
         ikv_action_set set =
             action_row_at(a, binding_at(a, place)->action)->set;
         if ((action_set_at(a, set)->off >> seat & 1) == 0) {
@@ -192,9 +192,9 @@ static void end_what_is_off(ikv_actions *a)
 ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
                               uint8_t seat, bool on)
 {
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->s.seats))
         return IKV_BAD_ARGUMENT;
-    if (set >= actions->set_count)
+    if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
     uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
     action_set *s = action_set_at(actions, set);
@@ -208,13 +208,13 @@ ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
 
 static uint32_t find_action(const ikv_actions *a, ikv_action_id action)
 {
-    return a != NULL ? ikvi_slots_find(&a->action_slots, a, action.bits)
+    return a != NULL ? ikvi_slots_find(&a->s.action_slots, a, action.bits)
                      : IKVI_NO_SLOT;
 }
 
 static ikv_action_id action_id_at(const ikv_actions *a, uint32_t place)
 {
-    return (ikv_action_id){ikvi_slots_bits(&a->action_slots, a, place)};
+    return (ikv_action_id){ikvi_slots_bits(&a->s.action_slots, a, place)};
 }
 
 static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
@@ -225,20 +225,20 @@ static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
 
 ikv_action_id ikv_actions_list(const ikv_actions *actions, uint32_t nth)
 {
-    for (uint32_t i = 0; actions != NULL && i < actions->action_slots.capacity;
-         i++)
-        if (slot_used(&actions->action_slots, actions, i) && nth-- == 0)
+    for (uint32_t i = 0;
+         actions != NULL && i < actions->s.action_slots.capacity; i++)
+        if (slot_used(&actions->s.action_slots, actions, i) && nth-- == 0)
             return action_id_at(actions, i);
     return (ikv_action_id){0};
 }
 
 ikv_action_id ikv_actions_find(const ikv_actions *actions, const char *name)
 {
-    for (uint32_t i = 0;
-         actions != NULL && name != NULL && i < actions->action_slots.capacity;
+    for (uint32_t i = 0; actions != NULL && name != NULL &&
+                         i < actions->s.action_slots.capacity;
          i++)
-        if (slot_used(&actions->action_slots, actions, i) &&
-            ikvi_same(ikvi_names_text(&actions->names, actions,
+        if (slot_used(&actions->s.action_slots, actions, i) &&
+            ikvi_same(ikvi_names_text(&actions->s.names, actions,
                                       action_row_at(actions, i)->name),
                       name))
             return action_id_at(actions, i);
@@ -250,19 +250,19 @@ ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
 {
     if (actions == NULL || name == NULL || name[0] == '\0')
         return IKV_BAD_ARGUMENT;
-    if (set >= actions->set_count)
+    if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
     if (ikv_actions_find(actions, name).bits != 0)
         return IKV_DUPLICATE;
-    if (actions->action_slots.used == actions->action_slots.capacity)
+    if (actions->s.action_slots.used == actions->s.action_slots.capacity)
         return IKV_FULL_ACTIONS;
-    uint32_t kept = ikvi_names_keep(&actions->names, actions, name);
+    uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
     if (kept == 0)
         return IKV_FULL_NAMES;
-    uint32_t place = ikvi_slots_take(&actions->action_slots, actions);
+    uint32_t place = ikvi_slots_take(&actions->s.action_slots, actions);
     *action_row_at(actions, place) =
         (action_row){kept, NO_PLACE, NO_PLACE, set};
-    for (uint32_t seat = 0; seat < actions->seats; seat++)
+    for (uint32_t seat = 0; seat < actions->s.seats; seat++)
         *action_run_at(actions, place, seat) = (action_run){0};
     if (action != NULL)
         *action = action_id_at(actions, place);
@@ -273,7 +273,7 @@ const char *ikv_actions_name(const ikv_actions *actions, ikv_action_id action)
 {
     uint32_t place = find_action(actions, action);
     return place != IKVI_NO_SLOT
-               ? ikvi_names_text(&actions->names, actions,
+               ? ikvi_names_text(&actions->s.names, actions,
                                  action_row_at(actions, place)->name)
                : NULL;
 }
@@ -294,7 +294,7 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
     uint32_t place = find_action(actions, action);
     if (place == IKVI_NO_SLOT)
         return IKV_OK; /* a handler of its end has removed it */
-    ikvi_slots_give(&actions->action_slots, actions, place);
+    ikvi_slots_give(&actions->s.action_slots, actions, place);
     return IKV_OK;
 }
 
@@ -302,13 +302,13 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
 
 static uint32_t find_binding(const ikv_actions *a, ikv_binding binding)
 {
-    return a != NULL ? ikvi_slots_find(&a->binding_slots, a, binding.bits)
+    return a != NULL ? ikvi_slots_find(&a->s.binding_slots, a, binding.bits)
                      : IKVI_NO_SLOT;
 }
 
 static ikv_binding binding_handle(const ikv_actions *a, uint32_t place)
 {
-    return (ikv_binding){ikvi_slots_bits(&a->binding_slots, a, place)};
+    return (ikv_binding){ikvi_slots_bits(&a->s.binding_slots, a, place)};
 }
 
 /* A2: the first part that is a trigger. A bucket is in the order of binding. */
@@ -321,7 +321,7 @@ static void add_triggers(ikv_actions *a, uint32_t place)
 {
     action_binding *b = binding_at(a, place);
     for (uint32_t i = first_trigger(&b->shape); i < b->shape.count; i++) {
-        uint32_t *link = &a->heads[trigger_bucket(b->shape.parts[i])];
+        uint32_t *link = &a->s.heads[trigger_bucket(b->shape.parts[i])];
         while (*link != NO_PLACE)
             link = &binding_at(a, *link / ACTION_PARTS)
                         ->same[*link % ACTION_PARTS];
@@ -334,7 +334,7 @@ static void remove_triggers(ikv_actions *a, uint32_t place)
 {
     const action_binding *b = binding_at(a, place);
     for (uint32_t i = first_trigger(&b->shape); i < b->shape.count; i++) {
-        uint32_t *link = &a->heads[trigger_bucket(b->shape.parts[i])];
+        uint32_t *link = &a->s.heads[trigger_bucket(b->shape.parts[i])];
         while (*link != place * ACTION_PARTS + i)
             link = &binding_at(a, *link / ACTION_PARTS)
                         ->same[*link % ACTION_PARTS];
@@ -375,14 +375,14 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
     ikv_status status = ikvi_shape_read(text, &shape, NULL);
     if (status < 0)
         return status;
-    uint32_t place = ikvi_slots_take(&actions->binding_slots, actions);
+    uint32_t place = ikvi_slots_take(&actions->s.binding_slots, actions);
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_BINDINGS;
     action_row *row = action_row_at(actions, at);
     *binding_at(actions, place) = (action_binding){
         .action = at, .next = NO_PLACE, .scope = *scope, .shape = shape};
-    for (uint32_t seat = 0; seat < actions->seats; seat++)
-        *binding_run_at(actions, place * actions->seats + seat) =
+    for (uint32_t seat = 0; seat < actions->s.seats; seat++)
+        *binding_run_at(actions, place * actions->s.seats + seat) =
             (binding_run){0};
     if (row->last == NO_PLACE)
         row->first = place;
@@ -390,7 +390,7 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
         binding_at(actions, row->last)->next = place;
     row->last = place;
     add_triggers(actions, place);
-    actions->axes += shape.axis;
+    actions->s.axes += shape.axis;
     if (binding != NULL)
         *binding = binding_handle(actions, place);
     return IKV_OK;
@@ -416,16 +416,16 @@ ikv_status ikv_actions_unbind(ikv_actions *actions, ikv_binding binding)
     uint32_t place = find_binding(actions, binding);
     if (place == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    for (uint32_t seat = 0; seat < actions->seats; seat++) {
-        if (binding_run_at(actions, place * actions->seats + seat)->on)
+    for (uint32_t seat = 0; seat < actions->s.seats; seat++) {
+        if (binding_run_at(actions, place * actions->s.seats + seat)->on)
             ikvi_binding_release(actions, place, seat);
         if (find_binding(actions, binding) == IKVI_NO_SLOT)
             return IKV_OK; /* a handler of its end has removed it */
     }
     remove_triggers(actions, place);
-    actions->axes -= binding_at(actions, place)->shape.axis;
+    actions->s.axes -= binding_at(actions, place)->shape.axis;
     unlink_binding(actions, place);
-    ikvi_slots_give(&actions->binding_slots, actions, place);
+    ikvi_slots_give(&actions->s.binding_slots, actions, place);
     return IKV_OK;
 }
 
@@ -457,8 +457,8 @@ ikv_binding ikv_actions_binding_of(const ikv_actions *actions,
     if (actions == NULL || event == NULL ||
         event->kind < IKV_KIND_ACTION_START ||
         event->kind > IKV_KIND_ACTION_END || event->action.binding == 0 ||
-        event->action.binding > actions->binding_slots.capacity ||
-        !slot_used(&actions->binding_slots, actions,
+        event->action.binding > actions->s.binding_slots.capacity ||
+        !slot_used(&actions->s.binding_slots, actions,
                    event->action.binding - 1u))
         return (ikv_binding){0};
     return binding_handle(actions, event->action.binding - 1u);
@@ -512,9 +512,9 @@ uint32_t ikv_actions_conflicts(const ikv_actions *actions, ikv_action_id action,
     if (actions == NULL || text == NULL || (list == NULL && room > 0) ||
         ikvi_shape_read(text, &shape, NULL) < 0)
         return 0;
-    for (uint32_t i = 0; i < actions->binding_slots.capacity; i++) {
+    for (uint32_t i = 0; i < actions->s.binding_slots.capacity; i++) {
         const action_binding *b = binding_at(actions, i);
-        if (!slot_used(&actions->binding_slots, actions, i) ||
+        if (!slot_used(&actions->s.binding_slots, actions, i) ||
             action_id_at(actions, b->action).bits == action.bits ||
             !scopes_meet(&b->scope, scope != NULL ? scope : &anywhere) ||
             !ikvi_shapes_clash(&b->shape, &shape))
@@ -550,18 +550,18 @@ ikv_status ikv_actions_counters(const ikv_actions *actions,
 {
     if (actions == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_actions_counts found = actions->counters;
-    found.actions = actions->action_slots.used;
-    found.actions_high = actions->action_slots.high;
-    found.bindings = actions->binding_slots.used;
-    found.bindings_high = actions->binding_slots.high;
-    found.held = actions->held_count;
+    ikv_actions_counts found = actions->s.counters;
+    found.actions = actions->s.action_slots.used;
+    found.actions_high = actions->s.action_slots.high;
+    found.bindings = actions->s.binding_slots.used;
+    found.bindings_high = actions->s.binding_slots.high;
+    found.held = actions->s.held_count;
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 
 uint32_t ikv_actions_room(const ikv_actions *actions)
 {
-    return actions != NULL ? actions->binding_slots.capacity : 0;
+    return actions != NULL ? actions->s.binding_slots.capacity : 0;
 }
 
 /* ----------------------------------------------------------- validating -- */
@@ -569,14 +569,14 @@ uint32_t ikv_actions_room(const ikv_actions *actions)
 static const char *validate_lists(const ikv_actions *a)
 {
     uint32_t listed = 0;
-    for (uint32_t i = 0; i < a->action_slots.capacity; i++) {
-        if (!slot_used(&a->action_slots, a, i))
+    for (uint32_t i = 0; i < a->s.action_slots.capacity; i++) {
+        if (!slot_used(&a->s.action_slots, a, i))
             continue;
         const action_row *row = action_row_at(a, i);
         uint32_t last = NO_PLACE;
         for (uint32_t at = row->first; at != NO_PLACE;
              at = binding_at(a, at)->next, listed++) {
-            if (listed > a->binding_slots.used ||
+            if (listed > a->s.binding_slots.used ||
                 binding_at(a, at)->action != i)
                 return "action-1";
             last = at;
@@ -584,23 +584,23 @@ static const char *validate_lists(const ikv_actions *a)
         if (last != row->last)
             return "action-1";
     }
-    return listed == a->binding_slots.used ? NULL : "action-1";
+    return listed == a->s.binding_slots.used ? NULL : "action-1";
 }
 
 static const char *validate_triggers(const ikv_actions *a)
 {
     uint32_t listed = 0, expected = 0;
     for (uint32_t i = 0; i < TRIGGER_BUCKETS; i++)
-        for (uint32_t at = a->heads[i]; at != NO_PLACE; listed++) {
+        for (uint32_t at = a->s.heads[i]; at != NO_PLACE; listed++) {
             const action_binding *b = binding_at(a, at / ACTION_PARTS);
             uint32_t part = at % ACTION_PARTS;
-            if (!slot_used(&a->binding_slots, a, at / ACTION_PARTS) ||
+            if (!slot_used(&a->s.binding_slots, a, at / ACTION_PARTS) ||
                 trigger_bucket(b->shape.parts[part]) != i)
                 return "action-2";
             at = b->same[part];
         }
-    for (uint32_t i = 0; i < a->binding_slots.capacity; i++)
-        if (slot_used(&a->binding_slots, a, i)) {
+    for (uint32_t i = 0; i < a->s.binding_slots.capacity; i++)
+        if (slot_used(&a->s.binding_slots, a, i)) {
             const action_shape *shape = &binding_at(a, i)->shape;
             expected += shape->count - first_trigger(shape);
         }
@@ -612,7 +612,7 @@ static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
     uint32_t on = 0;
     for (uint32_t at = action_row_at(a, action)->first; at != NO_PLACE;
          at = binding_at(a, at)->next)
-        on += binding_run_at(a, at * a->seats + seat)->on;
+        on += binding_run_at(a, at * a->s.seats + seat)->on;
     return on;
 }
 
@@ -627,20 +627,20 @@ const char *ikv_actions_validate(const ikv_actions *actions)
         broken = validate_triggers(a);
     if (broken != NULL)
         return broken;
-    for (uint32_t i = 0; i < a->held_count; i++) {
+    for (uint32_t i = 0; i < a->s.held_count; i++) {
         if (!binding_run_at(a, *held_at(a, i))->on)
             return "action-3";
         for (uint32_t k = 0; k < i; k++)
             if (*held_at(a, k) == *held_at(a, i))
                 return "action-3";
     }
-    for (uint32_t i = 0; i < a->action_slots.capacity; i++)
+    for (uint32_t i = 0; i < a->s.action_slots.capacity; i++)
         for (uint32_t seat = 0;
-             slot_used(&a->action_slots, a, i) && seat < a->seats; seat++) {
+             slot_used(&a->s.action_slots, a, i) && seat < a->s.seats; seat++) {
             uint32_t bindings = count_on(a, i, seat);
             on += bindings;
             if (action_run_at(a, i, seat)->on != bindings)
                 return "action-4";
         }
-    return on == a->held_count ? NULL : "action-3";
+    return on == a->s.held_count ? NULL : "action-3";
 }

@@ -16,7 +16,7 @@ static const float press_at = 0.5f, release_at = 0.4f;
 bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
                        uint8_t seat)
 {
-    return actions != NULL && set < actions->set_count &&
+    return actions != NULL && set < actions->s.set_count &&
            (action_set_at(actions, set)->off >> action_seat(actions, seat) &
             1) == 0;
 }
@@ -245,16 +245,16 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
     const action_run *run = action_run_at(a, place, seat);
     ikv_event cause = run->cause;
     ikv_event event = ikv_event_make(
-        kind, kind == IKV_KIND_ACTION_START ? cause.time_ns : a->time_ns);
+        kind, kind == IKV_KIND_ACTION_START ? cause.time_ns : a->s.time_ns);
     event.device = cause.device;
     event.modifiers = cause.modifiers;
     event.view = cause.view;
     event.seat = (uint8_t)seat;
-    event.flags = a->synthetic ? IKV_SYNTHETIC : 0;
+    event.flags = a->s.synthetic ? IKV_SYNTHETIC : 0;
     event.target = ikv_bus_target_alive(a->bus, cause.target)
                        ? cause.target
                        : ikv_bus_root(a->bus);
-    event.action.action = ikvi_slots_bits(&a->action_slots, a, place);
+    event.action.action = ikvi_slots_bits(&a->s.action_slots, a, place);
     event.action.value = run->value;
     event.action.x = run->x;
     event.action.y = run->y;
@@ -275,7 +275,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     float most = -1;
     for (uint32_t at = action_row_at(a, place)->first; at != NO_PLACE;
          at = binding_at(a, at)->next) {
-        const binding_run *b = binding_run_at(a, at * a->seats + seat);
+        const binding_run *b = binding_run_at(a, at * a->s.seats + seat);
         if (!b->on || size_of(b->value) <= most)
             continue;
         most = size_of(b->value);
@@ -289,12 +289,12 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
 static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
                           const action_input *input)
 {
-    uint32_t index = place * a->seats + seat;
+    uint32_t index = place * a->s.seats + seat;
     uint32_t at = binding_at(a, place)->action;
     action_run *run = action_run_at(a, at, seat);
     binding_run_at(a, index)->on = true;
-    *held_at(a, a->held_count++) = index;
-    a->changes++;
+    *held_at(a, a->s.held_count++) = index;
+    a->s.changes++;
     if (run->on++ > 0) {
         refresh_action(a, at, seat);
         return;
@@ -303,29 +303,29 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     run->router = input->router;
     run->steps = 0;
     refresh_action(a, at, seat);
-    a->counters.started++;
+    a->s.counters.started++;
     tell(a, IKV_KIND_ACTION_START, at, seat);
 }
 
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 {
-    uint32_t index = place * a->seats + seat, nth = 0;
+    uint32_t index = place * a->s.seats + seat, nth = 0;
     uint32_t at = binding_at(a, place)->action;
-    bool synthetic = a->synthetic;
+    bool synthetic = a->s.synthetic;
     while (*held_at(a, nth) != index)
         nth++;
-    a->held_count--;
-    for (uint32_t i = nth; i < a->held_count; i++)
+    a->s.held_count--;
+    for (uint32_t i = nth; i < a->s.held_count; i++)
         *held_at(a, i) = *held_at(a, i + 1);
     binding_run_at(a, index)->on = false;
-    a->changes++;
+    a->s.changes++;
     if (--action_run_at(a, at, seat)->on > 0) {
         refresh_action(a, at, seat);
         return;
     }
-    a->synthetic = synthetic || !a->resolving;
+    a->s.synthetic = synthetic || !a->s.resolving;
     tell(a, IKV_KIND_ACTION_END, at, seat);
-    a->synthetic = synthetic;
+    a->s.synthetic = synthetic;
 }
 
 /* -------------------------------------------------------------- presses -- */
@@ -446,7 +446,7 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
                         const action_input *input, action_part part)
 {
     const action_binding *b = binding_at(a, place);
-    const binding_run *run = binding_run_at(a, place * a->seats + seat);
+    const binding_run *run = binding_run_at(a, place * a->s.seats + seat);
     ikv_action_set set = action_row_at(a, b->action)->set;
     if (run->on || (input->release && !b->shape.axis) ||
         !ikv_actions_is_on(a, set, (uint8_t)seat) ||
@@ -485,7 +485,7 @@ static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
 {
     uint32_t longest = 0, place;
     for (uint32_t i = 0; i < count; i++) {
-        uint32_t at = a->heads[trigger_bucket(parts[i])];
+        uint32_t at = a->s.heads[trigger_bucket(parts[i])];
         while (next_with(a, &at, parts[i], &place)) {
             uint32_t length = chord_length(binding_at(a, place));
             if (length > longest &&
@@ -501,10 +501,10 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
                               const action_input *input, action_part part,
                               uint32_t length)
 {
-    uint32_t at = a->heads[trigger_bucket(part)], place;
+    uint32_t at = a->s.heads[trigger_bucket(part)], place;
     while (next_with(a, &at, part, &place)) {
-        const binding_run *run = binding_run_at(a, place * a->seats + seat);
-        if (run->tried != a->tries &&
+        const binding_run *run = binding_run_at(a, place * a->s.seats + seat);
+        if (run->tried != a->s.tries &&
             chord_length(binding_at(a, place)) == length &&
             would_start(a, place, seat, input, part))
             return place;
@@ -517,9 +517,9 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
 {
     uint32_t place;
     while ((place = next_to_start(a, seat, input, part, length)) != NO_PLACE) {
-        binding_run *run = binding_run_at(a, place * a->seats + seat);
+        binding_run *run = binding_run_at(a, place * a->s.seats + seat);
         const action_binding *b = binding_at(a, place);
-        run->tried = a->tries;
+        run->tried = a->s.tries;
         run->moved_x = run->moved_y = 0;
         measure_press(&input->event, part, run);
         if (b->shape.axis ||
@@ -535,11 +535,11 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
 static void add_motion_to_held(ikv_actions *a, uint32_t seat,
                                const action_input *input)
 {
-    for (uint32_t nth = 0; nth < a->held_count; nth++) {
+    for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
         uint32_t index = *held_at(a, nth);
-        const action_binding *b = binding_at(a, index / a->seats);
+        const action_binding *b = binding_at(a, index / a->s.seats);
         action_part part = b->shape.parts[b->shape.count - 1];
-        if (index % a->seats == seat && part.type == PART_MOVE &&
+        if (index % a->s.seats == seat && part.type == PART_MOVE &&
             scope_holds(a, &b->scope, seat, input)) {
             measure_press(&input->event, part, binding_run_at(a, index));
             refresh_action(a, b->action, seat);
@@ -557,7 +557,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     if (count == 0)
         return;
     if (input->claimed && !input->release) {
-        a->counters.passed_over++;
+        a->s.counters.passed_over++;
         return;
     }
     if (parts[count - 1].type == PART_MOVE)
@@ -565,7 +565,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     uint32_t length = longest_chord(a, seat, input, parts, count);
     if (length == 0)
         return;
-    a->tries++;
+    a->s.tries++;
     for (uint32_t i = 0; i < count; i++)
         start_all(a, seat, input, parts[i], length);
 }
@@ -611,7 +611,7 @@ static bool learned_part(const ikv_event *event, action_part *to)
 
 static void learn_from(ikv_actions *a, const ikv_event *event)
 {
-    action_learning *learning = &a->learning;
+    action_learning *learning = &a->s.learning;
     action_part part;
     if (event->kind == IKV_KIND_KEY_DOWN && learning->cancel_code != 0 &&
         event->key.code == learning->cancel_code) {
@@ -634,11 +634,11 @@ static void learn_from(ikv_actions *a, const ikv_event *event)
 ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
                              uint32_t cancel_code)
 {
-    if (actions == NULL || seat >= actions->seats)
+    if (actions == NULL || seat >= actions->s.seats)
         return IKV_BAD_ARGUMENT;
-    if (actions->learning.on)
+    if (actions->s.learning.on)
         return IKV_BUSY;
-    actions->learning =
+    actions->s.learning =
         (action_learning){.on = true, .seat = seat, .cancel_code = cancel_code};
     return IKV_OK;
 }
@@ -647,29 +647,29 @@ ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer, size_t size)
 {
     if (actions == NULL || buffer == NULL || size == 0)
         return IKV_BAD_ARGUMENT;
-    if (actions->learning.on)
+    if (actions->s.learning.on)
         return IKV_BUSY;
-    if (!actions->learning.done)
+    if (!actions->s.learning.done)
         return IKV_ABSENT;
-    actions->learning.done = false;
-    ikvi_shape_write(&actions->learning.shape, buffer, size);
+    actions->s.learning.done = false;
+    ikvi_shape_write(&actions->s.learning.shape, buffer, size);
     return IKV_OK;
 }
 
 void ikv_actions_stop_learning(ikv_actions *actions)
 {
     if (actions != NULL)
-        actions->learning = (action_learning){0};
+        actions->s.learning = (action_learning){0};
 }
 
 /* -------------------------------------------------------------- feeding -- */
 
 static void add_input(ikv_actions *a, const action_input *input)
 {
-    if (a->input_count == ACTION_QUEUE)
-        a->counters.overflowed++;
+    if (a->s.input_count == ACTION_QUEUE)
+        a->s.counters.overflowed++;
     else
-        a->input[a->input_count++] = *input;
+        a->s.input[a->s.input_count++] = *input;
 }
 
 /* A chord's move may both move and let go. */
@@ -678,12 +678,12 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
 {
     action_part parts[TRIGGERS];
     action_input input = {*event, router, claimed, false};
-    if (a->binding_slots.used == 0 && !a->learning.on)
+    if (a->s.binding_slots.used == 0 && !a->s.learning.on)
         return;
     if (triggers_of(event, parts) > 0)
         add_input(a, &input);
     input.release = true;
-    if (releases_of(event, parts) > 0 && (a->axes > 0 || a->learning.on))
+    if (releases_of(event, parts) > 0 && (a->s.axes > 0 || a->s.learning.on))
         add_input(a, &input);
 }
 
@@ -696,9 +696,9 @@ void ikvi_action_on_routed(void *actions, ikv_router *router,
     bool claimed = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
     uint8_t at = 0;
     if (passed) {
-        for (uint32_t i = a->input_count; claimed && i-- > 0;)
-            if (a->input[i].event.kind == event->kind) {
-                a->input[i].claimed = true;
+        for (uint32_t i = a->s.input_count; claimed && i-- > 0;)
+            if (a->s.input[i].event.kind == event->kind) {
+                a->s.input[i].claimed = true;
                 return;
             }
         return;
@@ -718,8 +718,8 @@ void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
 /* A binding that holds only while something has the focus ends with that. */
 static bool goes_on(ikv_actions *a, uint32_t index)
 {
-    const action_binding *b = binding_at(a, index / a->seats);
-    uint32_t seat = index % a->seats;
+    const action_binding *b = binding_at(a, index / a->s.seats);
+    uint32_t seat = index % a->s.seats;
     return (b->scope.where != IKV_FOCUSED ||
             focus_is_within(a, seat, b->scope.target)) &&
            measure_binding(a, b, seat, binding_run_at(a, index));
@@ -727,15 +727,15 @@ static bool goes_on(ikv_actions *a, uint32_t index)
 
 static void end_what_is_over(ikv_actions *a)
 {
-    for (uint32_t nth = 0; nth < a->held_count;) {
+    for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         if (goes_on(a, index)) {
-            refresh_action(a, binding_at(a, index / a->seats)->action,
-                           index % a->seats);
+            refresh_action(a, binding_at(a, index / a->s.seats)->action,
+                           index % a->s.seats);
             nth++;
             continue;
         }
-        ikvi_binding_release(a, index / a->seats, index % a->seats);
+        ikvi_binding_release(a, index / a->s.seats, index % a->s.seats);
         nth = 0;
     }
 }
@@ -744,34 +744,34 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                         bool lost)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->resolving ||
-        (a->input_count == 0 && a->held_count == 0))
+    if (a == NULL || a->s.resolving ||
+        (a->s.input_count == 0 && a->s.held_count == 0))
         return;
-    a->resolving = true;
-    a->time_ns = time_ns;
-    a->synthetic = lost;
-    for (uint32_t i = 0; i < a->input_count; i++) {
-        action_input input = a->input[i];
+    a->s.resolving = true;
+    a->s.time_ns = time_ns;
+    a->s.synthetic = lost;
+    for (uint32_t i = 0; i < a->s.input_count; i++) {
+        action_input input = a->s.input[i];
         bool key = input.event.kind == IKV_KIND_KEY_DOWN;
         input.claimed = input.claimed || (key && typed);
-        if (a->learning.on &&
-            action_seat(a, input.event.seat) == a->learning.seat)
+        if (a->s.learning.on &&
+            action_seat(a, input.event.seat) == a->s.learning.seat)
             learn_from(a, &input.event);
         else
             take_press(a, &input);
     }
-    a->input_count = 0;
+    a->s.input_count = 0;
     end_what_is_over(a);
-    a->synthetic = false;
-    a->resolving = false;
+    a->s.synthetic = false;
+    a->s.resolving = false;
 }
 
 /* Motion ends with a step in which nothing moved. */
 static void end_motion(ikv_actions *a)
 {
-    for (uint32_t nth = 0; nth < a->held_count;) {
+    for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
-        const action_shape *shape = &binding_at(a, index / a->seats)->shape;
+        const action_shape *shape = &binding_at(a, index / a->s.seats)->shape;
         binding_run *run = binding_run_at(a, index);
         bool moved = run->moved;
         nth++;
@@ -781,7 +781,7 @@ static void end_motion(ikv_actions *a)
         run->moved_x = run->moved_y = 0;
         if (moved)
             continue;
-        ikvi_binding_release(a, index / a->seats, index % a->seats);
+        ikvi_binding_release(a, index / a->s.seats, index % a->s.seats);
         nth = 0;
     }
 }
@@ -789,25 +789,25 @@ static void end_motion(ikv_actions *a)
 void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->resolving || a->held_count == 0)
+    if (a == NULL || a->s.resolving || a->s.held_count == 0)
         return;
-    a->resolving = true;
-    a->time_ns = time_ns;
-    a->step++;
+    a->s.resolving = true;
+    a->s.time_ns = time_ns;
+    a->s.step++;
     end_motion(a);
-    for (uint32_t nth = 0; nth < a->held_count;) {
-        uint32_t index = *held_at(a, nth), seat = index % a->seats;
-        uint32_t at = binding_at(a, index / a->seats)->action;
+    for (uint32_t nth = 0; nth < a->s.held_count;) {
+        uint32_t index = *held_at(a, nth), seat = index % a->s.seats;
+        uint32_t at = binding_at(a, index / a->s.seats)->action;
         action_run *run = action_run_at(a, at, seat);
-        uint64_t changes = a->changes;
+        uint64_t changes = a->s.changes;
         nth++;
-        if (run->told == a->step)
+        if (run->told == a->s.step)
             continue;
-        run->told = a->step;
+        run->told = a->s.step;
         tell(a, IKV_KIND_ACTION_HOLD, at, seat);
         run->steps++;
-        if (a->changes != changes)
+        if (a->s.changes != changes)
             nth = 0;
     }
-    a->resolving = false;
+    a->s.resolving = false;
 }

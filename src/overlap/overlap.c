@@ -22,38 +22,42 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
-    o->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
-    o->pair_room = ikvi_or(config->pairs, 4 * o->capacity);
-    o->contact_room = ikvi_or(config->contacts, o->capacity);
+    o->s.capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
+    o->s.pair_room = ikvi_or(config->pairs, 4 * o->s.capacity);
+    o->s.contact_room = ikvi_or(config->contacts, o->s.capacity);
     o->plain = config->plain;
-    o->heads = ikvi_power_of_two(o->contact_room);
-    o->node_room = o->capacity;
-    o->cell_room = ikvi_power_of_two(o->capacity) + 1;
-    size_t n = o->capacity;
+    o->s.heads = ikvi_power_of_two(o->s.contact_room);
+    o->s.node_room = o->s.capacity;
+    o->s.cell_room = ikvi_power_of_two(o->s.capacity) + 1;
+    size_t n = o->s.capacity;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *o);
-    o->parts = ikvi_layout_add(&l, n, sizeof(near_part));
-    o->summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
-    o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
-    o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
-    o->states = ikvi_layout_add(&l, o->pair_room, sizeof(uint32_t));
-    o->cells = ikvi_layout_add(&l, 2u * (size_t)o->cell_room, sizeof(uint32_t));
-    o->nodes = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
-    o->huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
-    o->sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
-    o->touches = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_touch));
-    o->touch_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
-    o->contacts = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_contact));
-    o->contact_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
-    o->changed = ikvi_layout_add(&l, 2 * (size_t)o->contact_room,
-                                 sizeof(overlap_notice));
-    o->scratch = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_notice));
-    o->reports = ikvi_layout_add(&l, o->contact_room, sizeof(uint32_t));
-    o->movers = ikvi_layout_add(&l, n, sizeof(uint32_t));
-    o->changes.marks =
-        ikvi_layout_add(&l, n, 1) - offsetof(ikv_overlaps, changes);
-    o->changes.places = ikvi_layout_add(&l, n, sizeof(uint32_t)) -
-                        offsetof(ikv_overlaps, changes);
+    o->s.parts = ikvi_layout_add(&l, n, sizeof(near_part));
+    o->s.summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
+    o->s.fats = ikvi_layout_add(&l, n, sizeof(near_box));
+    o->s.pairs = ikvi_layout_add(&l, o->s.pair_room, sizeof(near_pair));
+    o->s.states = ikvi_layout_add(&l, o->s.pair_room, sizeof(uint32_t));
+    o->s.cells =
+        ikvi_layout_add(&l, 2u * (size_t)o->s.cell_room, sizeof(uint32_t));
+    o->s.nodes = ikvi_layout_add(&l, o->s.node_room, sizeof(near_node));
+    o->s.huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
+    o->s.sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
+    o->s.touches =
+        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_touch));
+    o->s.touch_heads = ikvi_layout_add(&l, o->s.heads, sizeof(uint32_t));
+    o->s.contacts =
+        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_contact));
+    o->s.contact_heads = ikvi_layout_add(&l, o->s.heads, sizeof(uint32_t));
+    o->s.changed = ikvi_layout_add(&l, 2 * (size_t)o->s.contact_room,
+                                   sizeof(overlap_notice));
+    o->s.scratch =
+        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_notice));
+    o->s.reports = ikvi_layout_add(&l, o->s.contact_room, sizeof(uint32_t));
+    o->s.movers = ikvi_layout_add(&l, n, sizeof(uint32_t));
+    o->s.changes.marks =
+        ikvi_layout_add(&l, n, 1) - offsetof(ikv_overlaps, s.changes);
+    o->s.changes.places = ikvi_layout_add(&l, n, sizeof(uint32_t)) -
+                          offsetof(ikv_overlaps, s.changes);
     o->size = ikvi_layout_size(&l);
     return o->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -75,19 +79,19 @@ static near_box nowhere(void)
 
 static void open_tables(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->capacity; i++) {
+    for (uint32_t i = 0; i < o->s.capacity; i++) {
         near_part *part = part_at(o, i);
         *box_at(o, i) = nowhere();
         part->touches = part->contacts = part->pairs = NO_TOUCH;
         if (o->scene != NULL)
             note_change(o, i);
     }
-    for (uint32_t i = 0; i < o->heads; i++)
+    for (uint32_t i = 0; i < o->s.heads; i++)
         *touch_head(o, i) = *contact_head(o, i) = NO_TOUCH;
-    for (uint32_t i = 0; i < o->contact_room; i++)
+    for (uint32_t i = 0; i < o->s.contact_room; i++)
         touch_at(o, i)->next_hash = contact_at(o, i)->next_hash =
-            i + 1 < o->contact_room ? i + 1 : NO_TOUCH;
-    o->free_touch = o->free_contact = 0;
+            i + 1 < o->s.contact_room ? i + 1 : NO_TOUCH;
+    o->s.free_touch = o->s.free_contact = 0;
     ikvi_near_open(o);
 }
 
@@ -105,8 +109,9 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
         .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_overlaps(config, &config->reporter, &plan);
-    if (status == IKV_OK && (config->bus == NULL ||
-                             ikvi_bus_target_room(config->bus) > plan.capacity))
+    if (status == IKV_OK &&
+        (config->bus == NULL ||
+         ikvi_bus_target_room(config->bus) > plan.s.capacity))
         status = ikvi_bad_config(
             &config->reporter, IKV_BAD_CONFIG, "overlap",
             config->bus == NULL ? "the config's bus is NULL"
@@ -123,7 +128,7 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
     *o = plan;
     open_tables(o);
     if (o->scene != NULL)
-        ikvi_scene_note_changes(o->scene, &o->changes);
+        ikvi_scene_note_changes(o->scene, &o->s.changes);
     *overlaps = o;
     return IKV_OK;
 }
@@ -132,7 +137,7 @@ ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
 {
     if (overlaps == NULL)
         return IKV_OK;
-    if (overlaps->stepping || ikvi_bus_is_busy(overlaps->bus)) {
+    if (overlaps->s.stepping || ikvi_bus_is_busy(overlaps->bus)) {
         ikvi_report(&overlaps->reporter, IKV_REPORT_ERROR, IKV_BUSY, "overlap",
                     "not closed: inside a handler");
         return IKV_BUSY;
@@ -146,7 +151,7 @@ ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
 
 uint64_t ikvi_overlaps_saved(ikv_overlaps *overlaps, ikvi_saved *to)
 {
-    const size_t from = offsetof(ikv_overlaps, stepping);
+    const size_t from = offsetof(ikv_overlaps, s);
     *to = (ikvi_saved){(char *)overlaps + from, overlaps->size - from};
     return overlaps->identity;
 }
@@ -303,8 +308,8 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
     if ((who->flags & PART_IN) == 0)
         return;
     ikvi_near_forget(o, place);
-    o->in_count--;
-    o->swept_count -= (who->flags & PART_SWEPT) != 0;
+    o->s.in_count--;
+    o->s.swept_count -= (who->flags & PART_SWEPT) != 0;
     who->flags = 0;
     *box_at(o, place) = nowhere();
 }
@@ -314,9 +319,9 @@ static void add_mover(ikv_overlaps *o, uint32_t place)
     near_summary *who = summary_at(o, place);
     bool strays = (who->flags & PART_NEW) != 0 ||
                   !box_lies_in(box_at(o, place), fat_at(o, place));
-    o->stray_count += strays;
+    o->s.stray_count += strays;
     who->flags |= (uint8_t)(PART_MOVED | (strays ? PART_STRAY : 0));
-    *mover_at(o, o->mover_count++) = place;
+    *mover_at(o, o->s.mover_count++) = place;
 }
 
 /* The usual case: an unturned rectangle has moved, and nothing else. */
@@ -338,7 +343,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
         return false;
     part->step_x = now.low[0] - box->low[0];
     part->step_y = now.low[1] - box->low[1];
-    part->moved = o->turn;
+    part->moved = o->s.turn;
     *box = now;
     add_mover(o, place);
     return true;
@@ -350,7 +355,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
     near_part *part = part_at(o, place);
     const scene_item *item = ikvi_scene_item(o->scene, place);
     if ((who->flags & PART_IN) == 0) {
-        o->in_count++;
+        o->s.in_count++;
         who->flags = PART_IN | PART_NEW;
         part->x = item->world.x;
         part->y = item->world.y;
@@ -362,7 +367,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
     bool was_swept = (who->flags & PART_SWEPT) != 0;
     who->flags &= (uint8_t) ~(PART_PLAIN | PART_SWEPT);
     *box_at(o, place) = *box;
-    o->swept_count += (uint32_t)part->swept - (uint32_t)was_swept;
+    o->s.swept_count += (uint32_t)part->swept - (uint32_t)was_swept;
     if (part->swept && !was_swept) {
         part->x = item->world.x;
         part->y = item->world.y;
@@ -438,7 +443,7 @@ static void take_change(ikv_overlaps *o, uint32_t place)
     near_part *part = part_at(o, place);
     near_box box;
     follow_target(o, place, ikvi_bus_target_at(o->bus, place));
-    part->moved = o->turn;
+    part->moved = o->s.turn;
     bool disabled = part->owner == part->target && part->disabled;
     if (part->target == 0 || disabled) {
         take_out(o, place, TOUCH_BY_SHAPE | TOUCH_REPORTED,
@@ -452,7 +457,7 @@ static void take_change(ikv_overlaps *o, uint32_t place)
         return;
     }
     uint32_t body = ikvi_scene_body(o->scene, place);
-    part_at(o, body)->moved = o->turn;
+    part_at(o, body)->moved = o->s.turn;
     identify(o, place, item->tags, ikvi_scene_item(o->scene, body)->target,
              item->layer);
     if (counts_at_all(o, place) && shape_box(o->scene, item, &box))
@@ -473,26 +478,26 @@ static inline void fetch_part(const ikv_overlaps *o, uint32_t place)
 
 static void take_changes(ikv_overlaps *o)
 {
-    uint8_t *marks = ikvi_at(&o->changes, o->changes.marks);
-    const uint32_t *places = ikvi_at(&o->changes, o->changes.places);
-    o->mover_count = o->stray_count = 0;
-    for (uint32_t i = 0; i < o->changes.count; i++) {
+    uint8_t *marks = ikvi_at(&o->s.changes, o->s.changes.marks);
+    const uint32_t *places = ikvi_at(&o->s.changes, o->s.changes.places);
+    o->s.mover_count = o->s.stray_count = 0;
+    for (uint32_t i = 0; i < o->s.changes.count; i++) {
         uint32_t place = places[i];
-        if (o->scene != NULL && i + 8 < o->changes.count &&
-            o->in_count > CACHED_PARTS)
+        if (o->scene != NULL && i + 8 < o->s.changes.count &&
+            o->s.in_count > CACHED_PARTS)
             fetch_part(o, places[i + 8]);
         bool moved = marks[place] == IKVI_HAS_MOVED;
         marks[place] = 0;
         if (!moved || o->scene == NULL || !shift_part(o, place))
             take_change(o, place);
     }
-    o->changes.count = 0;
+    o->s.changes.count = 0;
 }
 
 /* What they have swept is behind them. */
 static void settle_movers(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->mover_count; i++) {
+    for (uint32_t i = 0; i < o->s.mover_count; i++) {
         uint32_t place = *mover_at(o, i);
         near_part *part = part_at(o, place);
         const scene_item *item = ikvi_scene_item(o->scene, place);
@@ -509,8 +514,8 @@ static void settle_movers(ikv_overlaps *o)
 /* What found no room is looked at anew in the next step. */
 IKVI_APART static void try_again(ikv_overlaps *o)
 {
-    o->retries = false;
-    for (uint32_t i = 0; i < o->capacity; i++)
+    o->s.retries = false;
+    for (uint32_t i = 0; i < o->s.capacity; i++)
         if (part_at(o, i)->refused) {
             part_at(o, i)->refused = false;
             note_change(o, i);
@@ -523,22 +528,22 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     ikv_overlaps *o = overlaps;
     if (o == NULL)
         return IKV_BAD_ARGUMENT;
-    if (o->stepping)
+    if (o->s.stepping)
         return IKV_BUSY;
-    o->stepping = true;
-    o->step = (uint32_t)step;
-    o->removals = ikvi_bus_removals(o->bus);
+    o->s.stepping = true;
+    o->s.step = (uint32_t)step;
+    o->s.removals = ikvi_bus_removals(o->bus);
     take_changes(o);
     if (o->scene != NULL) {
         ikvi_near_find(o);
         settle_movers(o);
     }
     ikvi_touch_end_reports(o);
-    o->turn++;
+    o->s.turn++;
     ikvi_contact_tell(o, time_ns);
-    if (IKVI_UNLIKELY(o->retries))
+    if (IKVI_UNLIKELY(o->s.retries))
         try_again(o);
-    o->stepping = false;
+    o->s.stepping = false;
     return IKV_OK;
 }
 
@@ -560,7 +565,7 @@ ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
     for (uint32_t i = 0; point != NULL && i < 3; i++)
         if (!ikvi_coordinate_is_good(point[i]))
             return IKV_BAD_VALUE;
-    if (o->stepping)
+    if (o->s.stepping)
         return IKV_BUSY;
     if (part_of(o, a, &place[0]) == NULL || part_of(o, b, &place[1]) == NULL)
         return IKV_STALE;
@@ -570,16 +575,16 @@ ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
         follow_target(o, place[i], target.bits);
         own_part(o, place[i], target);
         identify_by_bus(o, place[i]);
-        part->moved = o->turn;
+        part->moved = o->s.turn;
         if (part->disabled || is_hidden(o, place[i], target))
             return IKV_OK;
     }
     bool turned = place[0] > place[1];
-    uint64_t refused = o->counters.refused;
-    o->has_reports = true;
+    uint64_t refused = o->s.counters.refused;
+    o->s.has_reports = true;
     ikvi_touch_begin(o, place[turned], place[!turned], TOUCH_REPORTED, false,
                      point);
-    return o->counters.refused == refused ? IKV_OK : IKV_FULL_CONTACTS;
+    return o->s.counters.refused == refused ? IKV_OK : IKV_FULL_CONTACTS;
 }
 
 ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
@@ -587,9 +592,9 @@ ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
 {
     if (overlaps == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_overlaps_counts found = overlaps->counters;
-    found.targets = overlaps->in_count;
-    found.pairs = overlaps->pair_count;
+    ikv_overlaps_counts found = overlaps->s.counters;
+    found.targets = overlaps->s.in_count;
+    found.pairs = overlaps->s.pair_count;
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 
@@ -601,15 +606,15 @@ const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
         return NULL;
     const ikv_overlaps *o = overlaps;
     uint32_t in = 0;
-    for (uint32_t i = 0; i < o->capacity; i++) {
+    for (uint32_t i = 0; i < o->s.capacity; i++) {
         bool is_in = (summary_at(o, i)->flags & PART_IN) != 0;
-        bool changed =
-            ((const uint8_t *)ikvi_at(&o->changes, o->changes.marks))[i] != 0;
+        bool changed = ((const uint8_t *)ikvi_at(&o->s.changes,
+                                                 o->s.changes.marks))[i] != 0;
         in += is_in;
         if (o->scene != NULL && !changed && is_in && !counts_at_all(o, i))
             return "overlap-1";
     }
-    if (in != o->in_count)
+    if (in != o->s.in_count)
         return "overlap-1";
     const char *broken = ikvi_near_validate(o);
     return broken != NULL ? broken : ikvi_contact_validate(o);

@@ -17,7 +17,7 @@
 static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint64_t key = ((uint64_t)a << 32 | b) * UINT64_C(0x9e3779b97f4a7c15);
-    return (uint32_t)(key >> 32) & (o->heads - 1);
+    return (uint32_t)(key >> 32) & (o->s.heads - 1);
 }
 
 /* The lists of parts: of touches, and of contacts. */
@@ -76,7 +76,7 @@ static void contact_changed(ikv_overlaps *o, uint32_t index)
     if (c->pending)
         return;
     c->pending = true;
-    *changed_at(o, o->changed_count++) = (overlap_notice){
+    *changed_at(o, o->s.changed_count++) = (overlap_notice){
         (uint64_t)c->place[0] << 32 | (uint64_t)c->place[1] << 1 | c->scope,
         index};
 }
@@ -116,12 +116,12 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
                              const uint32_t party[SIDES],
                              const uint32_t body[SIDES], uint8_t scope)
 {
-    uint32_t index = o->free_contact;
+    uint32_t index = o->s.free_contact;
     if (index == NO_TOUCH)
         return NO_TOUCH;
     overlap_contact *c = contact_at(o, index);
     uint32_t *head = contact_head(o, pair_hash(o, party[0], party[1]));
-    o->free_contact = c->next_hash;
+    o->s.free_contact = c->next_hash;
     *c = (overlap_contact){.next_hash = *head, .scope = scope};
     *head = index;
     bool turned = scope == IKV_OVERLAP_OF_BODIES &&
@@ -130,7 +130,7 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
         set_party(o, c, i, party[i], t->part[turned ? !i : i]);
         c->body[i] = body[i];
     }
-    o->counters.contacts++;
+    o->s.counters.contacts++;
     return index;
 }
 
@@ -141,9 +141,9 @@ static void free_contact(ikv_overlaps *o, uint32_t index)
     while (*link != index)
         link = &contact_at(o, *link)->next_hash;
     *link = c->next_hash;
-    c->next_hash = o->free_contact;
-    o->free_contact = index;
-    o->counters.contacts--;
+    c->next_hash = o->s.free_contact;
+    o->s.free_contact = index;
+    o->s.counters.contacts--;
 }
 
 /* Between whom the contact is that a side of a touch holds; false if it senses
@@ -254,8 +254,8 @@ static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
         if (side == 1 && wanted[0] != NO_TOUCH &&
             contact_at(o, wanted[0])->scope == scope)
             wanted[side] = wanted[0]; /* of the same two */
-        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES || o->lingering > 0 ||
-                 o->ended_early)
+        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES ||
+                 o->s.lingering > 0 || o->s.ended_early)
             wanted[side] = find_contact(o, party[0], party[1], scope);
         for (uint32_t i = 0; i < SIDES; i++)
             body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
@@ -290,15 +290,15 @@ static void free_touch(ikv_overlaps *o, uint32_t index)
     link_out(o, LIST_OF_TOUCHES, index, 0);
     link_out(o, LIST_OF_TOUCHES, index, 1);
     t->by = 0;
-    t->next_hash = o->free_touch;
-    o->free_touch = index;
-    o->counters.touching--;
+    t->next_hash = o->s.free_touch;
+    o->s.free_touch = index;
+    o->s.counters.touching--;
 }
 
 static void drop_report(ikv_overlaps *o, uint32_t index)
 {
     uint32_t at = touch_at(o, index)->reported;
-    uint32_t last = *reported_at(o, --o->report_count);
+    uint32_t last = *reported_at(o, --o->s.report_count);
     *reported_at(o, at) = last;
     touch_at(o, last)->reported = at;
 }
@@ -331,11 +331,11 @@ static void middle_of(const ikv_overlaps *o, uint32_t a, uint32_t b,
 
 static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    uint32_t index = o->free_touch;
+    uint32_t index = o->s.free_touch;
     if (index == NO_TOUCH)
         return NO_TOUCH;
     overlap_touch *t = touch_at(o, index);
-    o->free_touch = t->next_hash;
+    o->s.free_touch = t->next_hash;
     *t = (overlap_touch){
         .target = {part_at(o, a)->target, part_at(o, b)->target},
         .part = {a, b},
@@ -345,9 +345,9 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     *head = index;
     link_in(o, LIST_OF_TOUCHES, index, 0);
     link_in(o, LIST_OF_TOUCHES, index, 1);
-    o->counters.touching++;
-    if (index >= o->touches_high)
-        o->touches_high = index + 1;
+    o->s.counters.touching++;
+    if (index >= o->s.touches_high)
+        o->s.touches_high = index + 1;
     return index;
 }
 
@@ -355,8 +355,8 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
 static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     part_at(o, a)->refused = part_at(o, b)->refused = true;
-    o->retries = o->scene != NULL;
-    if (o->counters.refused++ == 0)
+    o->s.retries = o->scene != NULL;
+    if (o->s.counters.refused++ == 0)
         ikvi_report(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS,
                     "overlap",
                     "more pairs touch than there is room for: raise "
@@ -380,7 +380,7 @@ static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
                           bool fresh, const float *point)
 {
-    bool known = !fresh || o->report_count > 0;
+    bool known = !fresh || o->s.report_count > 0;
     uint32_t index = known ? ikvi_touch_find(o, a, b) : NO_TOUCH;
     bool made = index == NO_TOUCH;
     if (made && !either_senses(summary_at(o, a), summary_at(o, b)))
@@ -393,30 +393,30 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
     if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
     if (made &&
-        !attach_contacts(o, index, !o->has_reports, IKV_OVERLAP_APART)) {
+        !attach_contacts(o, index, !o->s.has_reports, IKV_OVERLAP_APART)) {
         free_touch(o, index);
         return no_room(o, a, b);
     }
     if (by == TOUCH_REPORTED) {
         move_point(o, t, point);
-        t->told = o->turn;
+        t->told = o->s.turn;
         if ((t->by & TOUCH_REPORTED) == 0) {
-            t->reported = o->report_count;
-            *reported_at(o, o->report_count++) = index;
+            t->reported = o->s.report_count;
+            *reported_at(o, o->s.report_count++) = index;
         }
     }
     t->by |= by;
     if (by == TOUCH_BY_SHAPE)
-        t->checked = o->turn;
+        t->checked = o->s.turn;
     return index;
 }
 
 /* After all that meet were looked at. */
 void ikvi_touch_end_unchecked(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->touches_high; i++) {
+    for (uint32_t i = 0; i < o->s.touches_high; i++) {
         const overlap_touch *t = touch_at(o, i);
-        if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->turn)
+        if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->s.turn)
             ikvi_touch_end(o, i, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
     }
 }
@@ -454,16 +454,16 @@ void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
         ikvi_touch_end(o, at / 2, by, reason);
-        o->ended_early = true;
+        o->s.ended_early = true;
         at = after;
     }
 }
 
 void ikvi_touch_end_reports(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->report_count;) {
+    for (uint32_t i = 0; i < o->s.report_count;) {
         uint32_t index = *reported_at(o, i);
-        if (touch_at(o, index)->told == o->turn)
+        if (touch_at(o, index)->told == o->s.turn)
             i++;
         else
             ikvi_touch_end(o, index, TOUCH_REPORTED, IKV_OVERLAP_APART);
@@ -476,8 +476,8 @@ void ikvi_touch_end_reports(ikv_overlaps *o)
 static inline bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
                                uint32_t side)
 {
-    if (IKVI_LIKELY(!o->has_reports &&
-                    ikvi_bus_removals(o->bus) == o->removals))
+    if (IKVI_LIKELY(!o->s.has_reports &&
+                    ikvi_bus_removals(o->bus) == o->s.removals))
         return part_at(o, c->place[side])->target == c->party[side];
     return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
 }
@@ -498,7 +498,7 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     event.overlap.x = c->at[0];
     event.overlap.y = c->at[1];
     event.overlap.z = c->at[2];
-    event.overlap.steps = o->step - c->since[side];
+    event.overlap.steps = o->s.step - c->since[side];
     event.overlap.body.bits = c->body[side];
     event.overlap.other_body.bits = c->body[!side];
     event.overlap.count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX);
@@ -559,15 +559,15 @@ static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
         return true;
     if (!c->lingers[side] || c->passed[side]) {
         c->lingers[side] = true;
-        c->due[side] = o->step + c->linger[side];
+        c->due[side] = o->s.step + c->linger[side];
     }
-    return (int32_t)(o->step - c->due[side]) >= 0;
+    return (int32_t)(o->s.step - c->due[side]) >= 0;
 }
 
 /* What will be needed a little later. */
 static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
 {
-    if (nth < o->changed_count) {
+    if (nth < o->s.changed_count) {
         const overlap_contact *c = contact_at(o, changed_at(o, nth)->contact);
         IKVI_FETCH(c);
         IKVI_FETCH(&c->pieces);
@@ -578,7 +578,7 @@ static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
 /* O2: leaves first, then enters, each side its own. */
 static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
 {
-    for (uint32_t i = 0; i < o->changed_count; i++) {
+    for (uint32_t i = 0; i < o->s.changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
         fetch_contact(o, i + 6);
@@ -600,7 +600,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
 
 static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
 {
-    for (uint32_t i = 0; i < o->changed_count; i++) {
+    for (uint32_t i = 0; i < o->s.changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
         fetch_contact(o, i + 6);
@@ -616,7 +616,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
             if (!enters[side] || !party_alive(o, c, 0) || !party_alive(o, c, 1))
                 continue;
             c->entered[side] = true;
-            c->since[side] = o->step;
+            c->since[side] = o->s.step;
             link_in(o, LIST_OF_CONTACTS, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_ENTER, index, side, mirror,
                                time_ns);
@@ -626,7 +626,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
 
 static bool has_moved(const ikv_overlaps *o, const overlap_contact *c)
 {
-    uint32_t before = o->turn - 1;
+    uint32_t before = o->s.turn - 1;
     return part_at(o, c->place[0])->moved == before ||
            part_at(o, c->place[1])->moved == before;
 }
@@ -636,7 +636,7 @@ static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
                          uint32_t side)
 {
     return c->entered[side] && c->pieces[side] > 0 &&
-           c->since[side] != o->step &&
+           c->since[side] != o->s.step &&
            (c->always[side] > 0 || has_moved(o, c)) &&
            ikvi_bus_hears(o->bus, IKV_KIND_OVERLAP_INSIDE,
                           (ikv_target){c->party[side]});
@@ -645,11 +645,11 @@ static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
 /* O3: to those who asked for it, in the usual order. */
 static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
 {
-    overlap_notice *list = changed_at(o, o->changed_count);
+    overlap_notice *list = changed_at(o, o->s.changed_count);
     uint32_t count = 0;
     if (!ikvi_bus_hears_any(o->bus, IKV_KIND_OVERLAP_INSIDE))
         return;
-    for (uint32_t i = 0; i < o->heads; i++)
+    for (uint32_t i = 0; i < o->s.heads; i++)
         for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
              at = contact_at(o, at)->next_hash) {
             const overlap_contact *c = contact_at(o, at);
@@ -676,7 +676,7 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
 static void clean_up(ikv_overlaps *o)
 {
     uint32_t kept = 0;
-    for (uint32_t i = 0; i < o->changed_count; i++) {
+    for (uint32_t i = 0; i < o->s.changed_count; i++) {
         overlap_notice notice = *changed_at(o, i);
         overlap_contact *c = contact_at(o, notice.contact);
         fetch_contact(o, i + 6);
@@ -691,13 +691,13 @@ static void clean_up(ikv_overlaps *o)
             !c->entered[1])
             free_contact(o, notice.contact);
     }
-    o->changed_count = o->lingering = kept;
-    o->ended_early = false;
+    o->s.changed_count = o->s.lingering = kept;
+    o->s.ended_early = false;
 }
 
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
 {
-    sort_notices(changed_at(o, 0), scratch_at(o, 0), o->changed_count);
+    sort_notices(changed_at(o, 0), scratch_at(o, 0), o->s.changed_count);
     tell_leaves(o, time_ns, false);
     tell_enters(o, time_ns);
     tell_leaves(o, time_ns, true);
@@ -756,7 +756,7 @@ bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
         .other = {c->party[!side]},
         .other_body = {c->body[!side]},
         .other_id = c->id[!side],
-        .steps = overlaps->step - c->since[side],
+        .steps = overlaps->s.step - c->since[side],
         .x = c->at[0],
         .y = c->at[1],
         .z = c->at[2],
@@ -801,7 +801,7 @@ static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
 const char *ikvi_contact_validate(const ikv_overlaps *o)
 {
     uint32_t touches = 0, contacts = 0, held = 0, pieces = 0;
-    for (uint32_t i = 0; i < o->heads; i++) {
+    for (uint32_t i = 0; i < o->s.heads; i++) {
         for (uint32_t at = *touch_head(o, i); at != NO_TOUCH;
              at = touch_at(o, at)->next_hash, touches++) {
             const char *broken = validate_touch(o, at);
@@ -827,7 +827,8 @@ const char *ikvi_contact_validate(const ikv_overlaps *o)
     }
     if (held != pieces)
         return "overlap-3";
-    return touches == o->counters.touching && contacts == o->counters.contacts
+    return touches == o->s.counters.touching &&
+                   contacts == o->s.counters.contacts
                ? NULL
                : "overlap-2";
 }

@@ -161,32 +161,36 @@ struct ikv_overlaps {
     ikv_scene *scene;
     ikv_reporter reporter;
     bool plain;
-    /* From here on an image holds it. */
-    bool stepping;
-    uint32_t capacity, pair_room, contact_room, node_room, cell_room;
-    size_t parts, summaries, fats, pairs, states, cells, nodes, huge, sorted;
-    size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
-    size_t reports, movers;
-    uint32_t heads; /* of each hash table: a power of two */
-    ikvi_changes changes;
-    uint32_t pair_count, mover_count, in_count;
-    uint32_t free_touch, free_contact, touches_high;
-    uint32_t changed_count, report_count, lingering, stray_count;
-    uint32_t swept_count; /* parts that are in and swept */
-    uint32_t removals;    /* the bus's, when the step began */
-    bool ended_early; /* touches, in this step, before shapes were compared */
-    bool has_reports; /* ever: of such targets the scene does not tell */
-    bool retries;     /* some part was refused a contact */
-    uint32_t step;
-    uint32_t turn; /* counts steps; reports come before their step */
-    overlap_grid grid;
-    ikv_overlaps_counts counters;
+    /* What an image holds of it, with the arrays behind. */
+    struct {
+        bool stepping;
+        uint32_t capacity, pair_room, contact_room, node_room, cell_room;
+        size_t parts, summaries, fats, pairs, states, cells, nodes, huge,
+            sorted;
+        size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
+        size_t reports, movers;
+        uint32_t heads; /* of each hash table: a power of two */
+        ikvi_changes changes;
+        uint32_t pair_count, mover_count, in_count;
+        uint32_t free_touch, free_contact, touches_high;
+        uint32_t changed_count, report_count, lingering, stray_count;
+        uint32_t swept_count; /* parts that are in and swept */
+        uint32_t removals;    /* the bus's, when the step began */
+        bool
+            ended_early; /* touches, in this step, before shapes were compared */
+        bool has_reports; /* ever: of such targets the scene does not tell */
+        bool retries;     /* some part was refused a contact */
+        uint32_t step;
+        uint32_t turn; /* counts steps; reports come before their step */
+        overlap_grid grid;
+        ikv_overlaps_counts counters;
+    } s;
 };
 
 #define OVERLAP_ARRAY(name, type, member)                                      \
     static inline type *name(const ikv_overlaps *o, uint32_t index)            \
     {                                                                          \
-        return (type *)ikvi_at(o, o->member) + index;                          \
+        return (type *)ikvi_at(o, o->s.member) + index;                        \
     }
 OVERLAP_ARRAY(part_at, near_part, parts)
 OVERLAP_ARRAY(summary_at, near_summary, summaries)
@@ -214,7 +218,7 @@ static inline near_box *box_at(const ikv_overlaps *o, uint32_t index)
 
 static inline void note_change(ikv_overlaps *o, uint32_t place)
 {
-    ikvi_changes_note(&o->changes, place, IKVI_HAS_CHANGED);
+    ikvi_changes_note(&o->s.changes, place, IKVI_HAS_CHANGED);
 }
 
 static inline bool box_lies_in(const near_box *inner, const near_box *outer)

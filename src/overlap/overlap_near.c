@@ -123,7 +123,7 @@ static bool pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 
 static bool may_have_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    return o->swept_count > 0 &&
+    return o->s.swept_count > 0 &&
            ((summary_at(o, a)->flags | summary_at(o, b)->flags) & PART_SWEPT) !=
                0 &&
            boxes_meet(box_at(o, a), box_at(o, b)) &&
@@ -167,7 +167,7 @@ static uint32_t look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 
 void ikvi_near_open(ikv_overlaps *o)
 {
-    o->grid = (overlap_grid){.built = false};
+    o->s.grid = (overlap_grid){.built = false};
 }
 
 static bool is_in(const ikv_overlaps *o, uint32_t place)
@@ -192,8 +192,8 @@ static void set_fat(ikv_overlaps *o, uint32_t place, float margin)
 {
     const near_part *part = part_at(o, place);
     const near_box *box = box_at(o, place);
-    fatten(fat_at(o, place), box, 0, part->step_x, o->grid.extent, margin);
-    fatten(fat_at(o, place), box, 1, part->step_y, o->grid.extent, margin);
+    fatten(fat_at(o, place), box, 0, part->step_x, o->s.grid.extent, margin);
+    fatten(fat_at(o, place), box, 1, part->step_y, o->s.grid.extent, margin);
     summary_at(o, place)->flags &= (uint8_t)~PART_NEW;
 }
 
@@ -225,10 +225,10 @@ static uint32_t range_size(const cell_range *r)
 /* The middle of what is in, how far from it things are, and how large. */
 static void size_grid(ikv_overlaps *o, float margin)
 {
-    overlap_grid *g = &o->grid;
+    overlap_grid *g = &o->s.grid;
     double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, fat = 0;
-    double share = o->in_count > 0 ? 1.0 / o->in_count : 0;
-    for (uint32_t i = 1; i < o->capacity; i++) {
+    double share = o->s.in_count > 0 ? 1.0 / o->s.in_count : 0;
+    for (uint32_t i = 1; i < o->s.capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
@@ -238,7 +238,7 @@ static void size_grid(ikv_overlaps *o, float margin)
         }
     }
     g->extent = (float)size;
-    for (uint32_t i = 1; i < o->capacity; i++) {
+    for (uint32_t i = 1; i < o->s.capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
@@ -256,7 +256,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     double cell = (double)ikvi_sqrt(width * height * share);
     cell = cell > 1.6 * fat ? cell : 1.6 * fat;
     cell = cell > 1e-30 ? cell : 1;
-    while ((width / cell + 1) * (height / cell + 1) >= o->cell_room)
+    while ((width / cell + 1) * (height / cell + 1) >= o->s.cell_room)
         cell *= 1.5;
     g->columns = (uint32_t)(width / cell + 1);
     g->rows = (uint32_t)(height / cell + 1);
@@ -269,11 +269,11 @@ static void size_grid(ikv_overlaps *o, float margin)
  * begins; false if that is too much. */
 static bool count_near_cells(ikv_overlaps *o)
 {
-    overlap_grid *g = &o->grid;
+    overlap_grid *g = &o->s.grid;
     uint32_t count = g->columns * g->rows, total = 0;
     memset(cell_at(o, 0), 0, (count + 1) * sizeof(uint32_t));
     g->huge_count = 0;
-    for (uint32_t i = 1; i < o->capacity; i++) {
+    for (uint32_t i = 1; i < o->s.capacity; i++) {
         if (!is_in(o, i))
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
@@ -284,7 +284,7 @@ static bool count_near_cells(ikv_overlaps *o)
             continue;
         }
         total += range_size(&r);
-        if (total > 4 * o->capacity)
+        if (total > 4 * o->s.capacity)
             return false;
         for (uint32_t y = r.y0; y <= r.y1; y++)
             for (uint32_t x = r.x0; x <= r.x1; x++)
@@ -300,8 +300,8 @@ static bool count_near_cells(ikv_overlaps *o)
 
 static void fill_near_cells(ikv_overlaps *o)
 {
-    overlap_grid *g = &o->grid;
-    for (uint32_t i = o->capacity; i-- > 1;) {
+    overlap_grid *g = &o->s.grid;
+    for (uint32_t i = o->s.capacity; i-- > 1;) {
         if (!is_in(o, i) || (summary_at(o, i)->flags & PART_HUGE) != 0)
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
@@ -310,7 +310,7 @@ static void fill_near_cells(ikv_overlaps *o)
                 *sorted_at(o, --*cell_at(o, y * g->columns + x)) = i;
     }
     for (uint32_t i = 0; i < g->columns * g->rows; i++)
-        *cell_at(o, o->cell_room + i) = NO_TOUCH;
+        *cell_at(o, o->s.cell_room + i) = NO_TOUCH;
     g->nodes = 0;
 }
 
@@ -328,29 +328,29 @@ static void link_pair(ikv_overlaps *o, uint32_t index)
 
 static void link_all(ikv_overlaps *o)
 {
-    if (o->grid.linked)
+    if (o->s.grid.linked)
         return;
-    o->grid.linked = true;
-    for (uint32_t i = 0; i < o->capacity; i++)
+    o->s.grid.linked = true;
+    for (uint32_t i = 0; i < o->s.capacity; i++)
         part_at(o, i)->pairs = NO_TOUCH;
-    for (uint32_t i = o->pair_count; i-- > 0;)
+    for (uint32_t i = o->s.pair_count; i-- > 0;)
         link_pair(o, i);
 }
 
 static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    uint32_t index = o->pair_count;
-    if (index == o->pair_room)
+    uint32_t index = o->s.pair_count;
+    if (index == o->s.pair_room)
         return false;
     near_pair *pair = pair_at(o, index);
     pair->part[0] = a < b ? a : b;
     pair->part[1] = a < b ? b : a;
     *pair_state(o, index) = NO_TOUCH;
-    o->pair_count++;
-    if (o->grid.linked)
+    o->s.pair_count++;
+    if (o->s.grid.linked)
         link_pair(o, index);
-    if (o->pair_count > o->counters.pairs_high)
-        o->counters.pairs_high = o->pair_count;
+    if (o->s.pair_count > o->s.counters.pairs_high)
+        o->s.counters.pairs_high = o->s.pair_count;
     return true;
 }
 
@@ -372,13 +372,13 @@ static bool is_home(const overlap_grid *g, const near_box *a, const near_box *b,
 
 static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
 {
-    const overlap_grid *g = &o->grid;
+    const overlap_grid *g = &o->s.grid;
     uint32_t begin = *cell_at(o, y * g->columns + x);
     uint32_t end = *cell_at(o, y * g->columns + x + 1);
     for (uint32_t i = begin; i < end; i++) {
         uint32_t a = *sorted_at(o, i);
         const near_box *fat = fat_at(o, a);
-        if (o->in_count > CACHED_PARTS && i + 24 < 4 * o->capacity)
+        if (o->s.in_count > CACHED_PARTS && i + 24 < 4 * o->s.capacity)
             IKVI_FETCH(fat_at(o, *sorted_at(o, i + 24)));
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
@@ -393,9 +393,9 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
 
 static bool pair_huge(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->grid.huge_count; i++) {
+    for (uint32_t i = 0; i < o->s.grid.huge_count; i++) {
         uint32_t a = *huge_at(o, i);
-        for (uint32_t b = 1; b < o->capacity; b++) {
+        for (uint32_t b = 1; b < o->s.capacity; b++) {
             bool later = (summary_at(o, b)->flags & PART_HUGE) == 0 || b > a;
             if (is_in(o, b) && b != a && later && are_near(o, a, b) &&
                 !add_pair(o, a, b))
@@ -407,8 +407,8 @@ static bool pair_huge(ikv_overlaps *o)
 
 static bool make_list(ikv_overlaps *o, float margin)
 {
-    overlap_grid *g = &o->grid;
-    o->pair_count = 0;
+    overlap_grid *g = &o->s.grid;
+    o->s.pair_count = 0;
     g->linked = false;
     size_grid(o, margin);
     while (!count_near_cells(o)) {
@@ -428,18 +428,18 @@ static bool make_list(ikv_overlaps *o, float margin)
 /* With less margin if there is no room for so many pairs. */
 static bool rebuild_list(ikv_overlaps *o)
 {
-    o->counters.rebuilds++;
-    o->grid.built = true;
+    o->s.counters.rebuilds++;
+    o->s.grid.built = true;
     static const float margins[] = {1, 0.25f, 0.05f, 0};
     for (uint32_t i = 0; i < 4; i++) {
         if (!make_list(o, margins[i]))
             continue;
-        o->grid.built_pairs = o->pair_count;
+        o->s.grid.built_pairs = o->s.pair_count;
         return true;
     }
-    o->grid.built = false;
-    o->pair_count = 0;
-    if (o->counters.scans == 0)
+    o->s.grid.built = false;
+    o->s.pair_count = 0;
+    if (o->s.counters.scans == 0)
         ikvi_report(
             &o->reporter, IKV_REPORT_ERROR, IKV_FULL_PAIRS, "overlap",
             "more pairs are near each other than there is room for, and "
@@ -455,18 +455,18 @@ static void mark_known(ikv_overlaps *o, uint32_t place)
     uint32_t at = part_at(o, place)->pairs;
     while (at != NO_TOUCH) {
         const near_pair *pair = pair_at(o, at / 2);
-        part_at(o, pair->part[!(at % 2)])->seen = o->grid.search;
+        part_at(o, pair->part[!(at % 2)])->seen = o->s.grid.search;
         at = pair->next[at % 2];
     }
-    part_at(o, place)->seen = o->grid.search;
+    part_at(o, place)->seen = o->s.grid.search;
 }
 
 static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
 {
     near_part *part = part_at(o, other);
-    if (part->seen == o->grid.search)
+    if (part->seen == o->s.grid.search)
         return true;
-    part->seen = o->grid.search;
+    part->seen = o->s.grid.search;
     return !is_in(o, other) || !are_near(o, place, other) ||
            add_pair(o, place, other);
 }
@@ -474,15 +474,15 @@ static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
 /* All in a cell; and it is one of them from now on. */
 static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
 {
-    overlap_grid *g = &o->grid;
-    uint32_t *head = cell_at(o, o->cell_room + cell);
+    overlap_grid *g = &o->s.grid;
+    uint32_t *head = cell_at(o, o->s.cell_room + cell);
     for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++)
         if (!meet_stray(o, place, *sorted_at(o, i)))
             return false;
     for (uint32_t at = *head; at != NO_TOUCH; at = node_at(o, at)->next)
         if (!meet_stray(o, place, node_at(o, at)->part))
             return false;
-    if (g->nodes == o->node_room)
+    if (g->nodes == o->s.node_room)
         return false;
     *node_at(o, g->nodes) = (near_node){place, *head};
     *head = g->nodes++;
@@ -491,11 +491,11 @@ static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
 
 static bool meet_all(ikv_overlaps *o, uint32_t place)
 {
-    overlap_grid *g = &o->grid;
+    overlap_grid *g = &o->s.grid;
     if (g->huge_count == HUGE_LIMIT)
         return false;
     *huge_at(o, g->huge_count++) = place;
-    for (uint32_t i = 1; i < o->capacity; i++)
+    for (uint32_t i = 1; i < o->s.capacity; i++)
         if (!meet_stray(o, place, i))
             return false;
     return true;
@@ -504,8 +504,8 @@ static bool meet_all(ikv_overlaps *o, uint32_t place)
 /* Looks a part up again; false if the list must be made anew. */
 static bool relocate(ikv_overlaps *o, uint32_t place)
 {
-    overlap_grid *g = &o->grid;
-    o->counters.strays++;
+    overlap_grid *g = &o->s.grid;
+    o->s.counters.strays++;
     g->search++;
     mark_known(o, place);
     set_fat(o, place, 1);
@@ -524,7 +524,7 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
 
 static bool relocate_strays(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->mover_count; i++)
+    for (uint32_t i = 0; i < o->s.mover_count; i++)
         if ((summary_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
             !relocate(o, *mover_at(o, i)))
             return false;
@@ -533,7 +533,7 @@ static bool relocate_strays(ikv_overlaps *o)
 
 void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
 {
-    if (!o->grid.built)
+    if (!o->s.grid.built)
         return;
     link_all(o);
     uint32_t at = part_at(o, place)->pairs;
@@ -548,7 +548,7 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
 /* What will be needed a little later, if it may not be near by. */
 static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
 {
-    if (index < o->pair_count) {
+    if (index < o->s.pair_count) {
         IKVI_FETCH(summary_at(o, pair_at(o, index)->part[0]));
         IKVI_FETCH(summary_at(o, pair_at(o, index)->part[1]));
     }
@@ -559,8 +559,8 @@ static void find_in_all_pairs(ikv_overlaps *o)
 {
     const near_summary *summaries = summary_at(o, 0);
     const near_pair *pairs = pair_at(o, 0);
-    uint32_t *states = pair_state(o, 0), count = o->pair_count;
-    bool far = o->in_count > CACHED_PARTS, sweeps = o->swept_count > 0;
+    uint32_t *states = pair_state(o, 0), count = o->s.pair_count;
+    bool far = o->s.in_count > CACHED_PARTS, sweeps = o->s.swept_count > 0;
     for (uint32_t i = 0; i < count; i++) {
         const near_summary *a = &summaries[pairs[i].part[0]];
         const near_summary *b = &summaries[pairs[i].part[1]];
@@ -577,8 +577,8 @@ static void find_in_all_pairs(ikv_overlaps *o)
 
 static void find_in_new_list(ikv_overlaps *o)
 {
-    bool far = o->in_count > CACHED_PARTS;
-    for (uint32_t i = 0; i < o->pair_count; i++) {
+    bool far = o->s.in_count > CACHED_PARTS;
+    for (uint32_t i = 0; i < o->s.pair_count; i++) {
         const near_pair *pair = pair_at(o, i);
         if (far)
             fetch_pair(o, i + 12);
@@ -591,7 +591,7 @@ static void find_in_new_list(ikv_overlaps *o)
 static void find_by_movers(ikv_overlaps *o)
 {
     link_all(o);
-    for (uint32_t i = 0; i < o->mover_count; i++) {
+    for (uint32_t i = 0; i < o->s.mover_count; i++) {
         uint32_t place = *mover_at(o, i);
         for (uint32_t at = part_at(o, place)->pairs; at != NO_TOUCH;
              at = pair_at(o, at / 2)->next[at % 2]) {
@@ -609,8 +609,8 @@ static void find_by_movers(ikv_overlaps *o)
 static void scan_all(ikv_overlaps *o)
 {
     uint32_t count = 0;
-    o->counters.scans++;
-    for (uint32_t i = 1; i < o->capacity; i++)
+    o->s.counters.scans++;
+    for (uint32_t i = 1; i < o->s.capacity; i++)
         if (is_in(o, i))
             *sorted_at(o, count++) = i;
     for (uint32_t i = 0; i < count; i++)
@@ -628,21 +628,21 @@ void ikvi_near_find(ikv_overlaps *o)
         scan_all(o);
         return;
     }
-    uint32_t strays = o->stray_count;
-    bool stale = !o->grid.built || strays > o->in_count / 32 + 16 ||
-                 o->pair_count > 2 * o->grid.built_pairs + 256;
+    uint32_t strays = o->s.stray_count;
+    bool stale = !o->s.grid.built || strays > o->s.in_count / 32 + 16 ||
+                 o->s.pair_count > 2 * o->s.grid.built_pairs + 256;
     if (!stale && strays > 0) {
         link_all(o);
         stale = !relocate_strays(o);
     }
-    if (stale && o->in_count == 0 && o->counters.touching == 0)
+    if (stale && o->s.in_count == 0 && o->s.counters.touching == 0)
         return;
     if (stale) {
         if (rebuild_list(o))
             find_in_new_list(o);
         else
             scan_all(o);
-    } else if (o->mover_count > o->in_count / 4) {
+    } else if (o->s.mover_count > o->s.in_count / 4) {
         find_in_all_pairs(o);
     } else {
         find_by_movers(o);
@@ -653,7 +653,7 @@ void ikvi_near_find(ikv_overlaps *o)
 
 static bool has_pair(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    for (uint32_t i = 0; i < o->pair_count; i++)
+    for (uint32_t i = 0; i < o->s.pair_count; i++)
         if (pair_at(o, i)->part[0] == a && pair_at(o, i)->part[1] == b)
             return true;
     return false;
@@ -661,19 +661,19 @@ static bool has_pair(const ikv_overlaps *o, uint32_t a, uint32_t b)
 
 const char *ikvi_near_validate(const ikv_overlaps *o)
 {
-    bool changed = o->changes.count > 0;
-    if (!o->grid.built || o->plain || changed)
+    bool changed = o->s.changes.count > 0;
+    if (!o->s.grid.built || o->plain || changed)
         return NULL;
-    for (uint32_t a = 1; a < o->capacity; a++) {
+    for (uint32_t a = 1; a < o->s.capacity; a++) {
         if (!is_in(o, a))
             continue;
         if (!box_lies_in(box_at(o, a), fat_at(o, a)))
             return "overlap-7";
-        for (uint32_t b = a + 1; b < o->capacity; b++)
+        for (uint32_t b = a + 1; b < o->s.capacity; b++)
             if (is_in(o, b) && are_near(o, a, b) && !has_pair(o, a, b))
                 return "overlap-6";
     }
-    for (uint32_t i = 0; i < o->pair_count; i++) {
+    for (uint32_t i = 0; i < o->s.pair_count; i++) {
         uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
         if (pair_counts(summary_at(o, a), summary_at(o, b)) && is_in(o, a) &&
             is_in(o, b) &&

@@ -44,15 +44,15 @@ static ikv_status lay_out_router(const ikv_router_config *config,
                         config->axial_zones))
         return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
                                ikvi_zones_fault);
-    r->capacity = ikvi_or(config->pointers, 32);
-    r->key_capacity = ikvi_or(config->keys, 64);
-    r->passed_limit = ikvi_or(config->passed, 16);
+    r->s.capacity = ikvi_or(config->pointers, 32);
+    r->s.key_capacity = ikvi_or(config->keys, 64);
+    r->s.passed_limit = ikvi_or(config->passed, 16);
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *r);
-    r->pointers = ikvi_layout_add(&l, r->capacity, sizeof(pointer));
-    r->keys = ikvi_layout_add(&l, r->key_capacity, sizeof(held_key));
-    r->passed = ikvi_layout_add(&l, (size_t)r->capacity * r->passed_limit,
-                                sizeof(ikv_target));
+    r->s.pointers = ikvi_layout_add(&l, r->s.capacity, sizeof(pointer));
+    r->s.keys = ikvi_layout_add(&l, r->s.key_capacity, sizeof(held_key));
+    r->s.passed = ikvi_layout_add(&l, (size_t)r->s.capacity * r->s.passed_limit,
+                                  sizeof(ikv_target));
     r->size = ikvi_layout_size(&l);
     return r->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -98,7 +98,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .double_slop = or_else(config->double_slop, 4),
         .hold_ns = config->hold_ns,
         .double_ns = config->double_ns,
-        .views = ikvi_or(config->views, UINT32_MAX),
+        .s.views = ikvi_or(config->views, UINT32_MAX),
         .keep_focus = config->keep_focus,
         .no_tab = config->no_tab};
     if (plan.hold_ns == 0)
@@ -121,11 +121,11 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         return status;
     ikv_router *r = block;
     *r = plan;
-    while (r->view < 31 && !ikv_router_serves(r, r->view))
-        r->view++;
+    while (r->s.view < 31 && !ikv_router_serves(r, r->s.view))
+        r->s.view++;
     for (uint32_t i = 0; i < VIEWS; i++) {
-        r->sizes[i][0] = config->view_width;
-        r->sizes[i][1] = config->view_height;
+        r->s.sizes[i][0] = config->view_width;
+        r->s.sizes[i][1] = config->view_height;
     }
     *router = r;
     return IKV_OK;
@@ -173,7 +173,7 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
                             bool down, const ikv_event *held, uint32_t count)
 {
     pointer *next = NULL;
-    for (uint32_t i = 0; i < r->capacity; i++) {
+    for (uint32_t i = 0; i < r->s.capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used && (p->buttons != 0) == down &&
             ikvi_router_belongs(cause, p->device, p->view) &&
@@ -206,7 +206,7 @@ void ikv_router_resync(ikv_router *router, const ikv_event *cause,
         cause->kind != IKV_KIND_DEVICE_RESYNC || router->routing)
         return;
     router->routing = true;
-    router->time_ns = cause->time_ns;
+    router->s.time_ns = cause->time_ns;
     release_all(router, cause, held, count);
     router->routing = false;
 }
@@ -230,7 +230,7 @@ void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
          cause->kind != IKV_KIND_WINDOW_BLUR))
         return;
     router->routing = true;
-    router->time_ns = cause->time_ns;
+    router->s.time_ns = cause->time_ns;
     release_all(router, cause, NULL, 0);
     router->routing = false;
 }
@@ -270,20 +270,20 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     if (router == NULL || event == NULL)
         return no_outcome(IKV_BAD_ARGUMENT);
     if (router->routing) {
-        router->counters.busy++;
+        router->s.counters.busy++;
         return no_outcome(IKV_BUSY);
     }
     router->routing = true;
-    if (IKVI_UNLIKELY(router->holds_due > 0))
+    if (IKVI_UNLIKELY(router->s.holds_due > 0))
         ikvi_router_send_holds(router, event->time_ns);
-    router->time_ns = event->time_ns;
+    router->s.time_ns = event->time_ns;
     if (ikv_router_serves(router, event->view))
-        router->view = event->view;
+        router->s.view = event->view;
     ikvi_router_check_focus(router, event->time_ns);
     ikv_outcome outcome = route_by_family(router, event);
     router->routing = false;
     if (outcome.status == IKV_OK)
-        router->counters.routed++;
+        router->s.counters.routed++;
     return outcome;
 }
 
@@ -308,9 +308,9 @@ ikv_outcome ikv_router_route_merged(ikv_router *router, const ikv_event *event,
 uint64_t ikv_router_next_hold(const ikv_router *router)
 {
     uint64_t next = UINT64_MAX;
-    if (router == NULL || router->holds_due == 0)
+    if (router == NULL || router->s.holds_due == 0)
         return next;
-    for (uint32_t i = 0; i < router->capacity; i++) {
+    for (uint32_t i = 0; i < router->s.capacity; i++) {
         const pointer *p = pointer_at(router, i);
         if (p->used && p->hold_due && p->hold_ns < next)
             next = p->hold_ns;
@@ -320,7 +320,7 @@ uint64_t ikv_router_next_hold(const ikv_router *router)
 
 bool ikvi_router_advance(ikv_router *router, uint64_t time_ns)
 {
-    if (router->routing || router->holds_due == 0)
+    if (router->routing || router->s.holds_due == 0)
         return false;
     router->routing = true;
     ikvi_router_send_holds(router, time_ns);
@@ -341,8 +341,8 @@ ikv_status ikv_router_counters(const ikv_router *router,
 {
     if (router == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_router_counts found = router->counters;
-    for (uint32_t i = 0; i < router->capacity; i++) {
+    ikv_router_counts found = router->s.counters;
+    for (uint32_t i = 0; i < router->s.capacity; i++) {
         const pointer *p = pointer_at(router, i);
         found.pointers_down += p->used && p->buttons != 0;
     }
@@ -368,7 +368,7 @@ const char *ikv_router_validate(const ikv_router *router)
     if (router == NULL)
         return NULL;
     uint32_t used = 0, due = 0;
-    for (uint32_t i = 0; i < router->capacity; i++) {
+    for (uint32_t i = 0; i < router->s.capacity; i++) {
         const pointer *p = pointer_at(router, i);
         if (!p->used)
             continue;
@@ -378,14 +378,14 @@ const char *ikv_router_validate(const ikv_router *router)
         if (broken != NULL)
             return broken;
     }
-    for (uint32_t i = 0; i < router->key_count; i++)
+    for (uint32_t i = 0; i < router->s.key_count; i++)
         for (uint32_t k = 0; k < i; k++)
             if (key_at(router, i)->code == key_at(router, k)->code &&
                 key_at(router, i)->device == key_at(router, k)->device)
                 return "router-4";
-    if (due != router->holds_due)
+    if (due != router->s.holds_due)
         return "router-2";
-    return used == router->counters.pointers ? NULL : "router-3";
+    return used == router->s.counters.pointers ? NULL : "router-3";
 }
 
 /* ------------------------------------------------------ for those above -- */
@@ -397,7 +397,7 @@ bool ikvi_router_is_routing(const ikv_router *router)
 
 uint64_t ikvi_router_saved(ikv_router *router, ikvi_saved *to)
 {
-    const size_t from = offsetof(ikv_router, capacity);
+    const size_t from = offsetof(ikv_router, s);
     *to = (ikvi_saved){(char *)router + from, router->size - from};
     return router->identity;
 }

@@ -15,7 +15,7 @@ void ikvi_router_no_hold(ikv_router *r, pointer *p)
 {
     if (p->hold_due) {
         p->hold_due = false;
-        r->holds_due--;
+        r->s.holds_due--;
     }
 }
 
@@ -29,12 +29,12 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->press_x = p->x;
     p->press_y = p->y;
     p->press_button = event->pointer.button;
-    p->press_number = ++r->presses;
+    p->press_number = ++r->s.presses;
     p->dragged = p->menu_sent = false;
     ikvi_router_no_hold(r, p);
     p->hold_due = true;
     p->hold_ns = event->time_ns + r->hold_ns;
-    r->holds_due++;
+    r->s.holds_due++;
 }
 
 /* After its handlers: CLICK2's menu. */
@@ -91,7 +91,7 @@ void ikvi_router_let_up(ikv_router *r, pointer *p)
 static pointer *next_due(const ikv_router *r, uint64_t time_ns)
 {
     pointer *next = NULL;
-    for (uint32_t i = 0; i < r->capacity; i++) {
+    for (uint32_t i = 0; i < r->s.capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (!p->used || !p->hold_due || p->hold_ns > time_ns)
             continue;
@@ -107,7 +107,7 @@ static pointer *next_due(const ikv_router *r, uint64_t time_ns)
 void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
 {
     ikv_target none = {0};
-    while (r->holds_due > 0) {
+    while (r->s.holds_due > 0) {
         pointer *p = next_due(r, time_ns);
         if (p == NULL)
             return;
@@ -167,7 +167,7 @@ static uint32_t count_click(ikv_router *r, const pointer *p,
                         .type = p->type,
                         .clicks = 1};
     for (uint32_t i = 0; i < RECENT_CLICKS; i++) {
-        recent_click *c = &r->clicks[i];
+        recent_click *c = &r->s.clicks[i];
         if (c->clicks == 0 || c->device != p->device || c->type != p->type ||
             now.time_ns - c->time_ns > r->double_ns ||
             further(p->x - c->x, p->y - c->y, r->double_slop))
@@ -176,7 +176,7 @@ static uint32_t count_click(ikv_router *r, const pointer *p,
         *c = now;
         return now.clicks;
     }
-    r->clicks[r->next_click++ % RECENT_CLICKS] = now;
+    r->s.clicks[r->s.next_click++ % RECENT_CLICKS] = now;
     return 1;
 }
 

@@ -51,7 +51,7 @@ static float span_length(const ikv_router *r, const float v[2])
 static finger_pair *pair_of(ikv_router *r, const pointer *p)
 {
     for (uint32_t i = 0; i < FINGER_PAIRS; i++) {
-        finger_pair *pair = &r->pairs[i];
+        finger_pair *pair = &r->s.pairs[i];
         if (pair->used && pair->device == p->device &&
             (pair->first == p->id || pair->second == p->id))
             return pair;
@@ -104,7 +104,7 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
     finger_pair *pair = NULL;
     if (p->type != IKV_TOUCH || !p->used || p->buttons == 0)
         return;
-    for (uint32_t i = 0; i < r->capacity; i++) {
+    for (uint32_t i = 0; i < r->s.capacity; i++) {
         const pointer *other = pointer_at(r, i);
         if (other != p && other->used && other->type == IKV_TOUCH &&
             other->buttons != 0 && other->device == p->device &&
@@ -112,8 +112,8 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
             first = other;
     }
     for (uint32_t i = 0; i < FINGER_PAIRS && pair == NULL; i++)
-        if (!r->pairs[i].used)
-            pair = &r->pairs[i];
+        if (!r->s.pairs[i].used)
+            pair = &r->s.pairs[i];
     if (first == NULL || pair == NULL)
         return;
     ikv_target target = ikvi_router_common(r, first->pressed, p->pressed);

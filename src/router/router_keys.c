@@ -6,7 +6,7 @@
 static uint16_t own_modifiers(const ikv_router *r, uint8_t seat)
 {
     uint16_t modifiers = 0;
-    for (uint32_t i = 0; i < r->key_count; i++)
+    for (uint32_t i = 0; i < r->s.key_count; i++)
         if (key_at(r, i)->seat == seat)
             modifiers |= ikvi_modifier_bit(key_at(r, i)->code);
     return modifiers;
@@ -34,9 +34,9 @@ void ikvi_router_join(ikv_router *router, ikv_router *const *peers,
 static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
                        ikv_target target, ikv_target related, uint8_t reason)
 {
-    ikv_event event = ikv_event_make(kind, r->time_ns);
+    ikv_event event = ikv_event_make(kind, r->s.time_ns);
     event.seat = seat;
-    event.view = r->view;
+    event.view = r->s.view;
     event.focus.reason = reason;
     ikvi_router_send_kind(r, &event, kind, target, related);
 }
@@ -46,16 +46,16 @@ static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
 static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
                             uint8_t reason)
 {
-    ikv_target old = r->focused[seat];
+    ikv_target old = r->s.focused[seat];
     if (same(old, target))
         return IKV_ABSENT;
-    r->focused[seat] = (ikv_target){0};
+    r->s.focused[seat] = (ikv_target){0};
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
-    if (r->focused[seat].bits != 0 || target.bits == 0 ||
+    if (r->s.focused[seat].bits != 0 || target.bits == 0 ||
         !ikvi_router_alive(r, target))
         return IKV_OK;
-    r->focused[seat] = target;
+    r->s.focused[seat] = target;
     send_focus(r, IKV_KIND_FOCUS_IN, seat, target, old, reason);
     return IKV_OK;
 }
@@ -70,12 +70,12 @@ static bool may_have_keys(const ikv_router *r, ikv_target target)
 void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns)
 {
     uint64_t revision = scene_revision_of(r);
-    if (IKVI_LIKELY(r->focus_revision == revision))
+    if (IKVI_LIKELY(r->s.focus_revision == revision))
         return;
-    r->focus_revision = revision;
-    r->time_ns = time_ns;
+    r->s.focus_revision = revision;
+    r->s.time_ns = time_ns;
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
-        ikv_target target = r->focused[seat];
+        ikv_target target = r->s.focused[seat];
         if (target.bits != 0 && ikvi_router_alive(r, target) &&
             !may_have_keys(r, target))
             set_focus(r, seat, (ikv_target){0}, IKV_FOCUS_HIDDEN);
@@ -102,7 +102,7 @@ ikv_status ikv_router_blur(ikv_router *router, uint8_t seat)
 
 ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
 {
-    return router != NULL && seat < IKV_SEAT_LIMIT ? router->focused[seat]
+    return router != NULL && seat < IKV_SEAT_LIMIT ? router->s.focused[seat]
                                                    : (ikv_target){0};
 }
 
@@ -129,8 +129,8 @@ void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 void ikvi_router_unfocus(ikv_router *r, ikv_target gone)
 {
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
-        if (same(r->focused[seat], gone)) {
-            r->focused[seat] = (ikv_target){0};
+        if (same(r->s.focused[seat], gone)) {
+            r->s.focused[seat] = (ikv_target){0};
             send_focus(r, IKV_KIND_FOCUS_OUT, seat, root_of(r), (ikv_target){0},
                        IKV_FOCUS_REMOVED);
         }
@@ -144,7 +144,7 @@ static void tab_focus(ikv_router *r, const ikv_event *event)
         (event->modifiers & (IKV_CONTROL | IKV_ALT | IKV_META)) != 0)
         return;
     ikv_target next =
-        r->picking.tab_next(r->picking.scene, r->focused[event->seat],
+        r->picking.tab_next(r->picking.scene, r->s.focused[event->seat],
                             (event->modifiers & IKV_SHIFT) != 0);
     if (next.bits != 0)
         set_focus(r, event->seat, next, IKV_FOCUS_TAB);
@@ -155,16 +155,16 @@ static void tab_focus(ikv_router *r, const ikv_event *event)
 static uint32_t find_key(const ikv_router *r, const ikv_event *event)
 {
     uint32_t i = 0;
-    while (i < r->key_count && (key_at(r, i)->code != event->key.code ||
-                                key_at(r, i)->device != event->device))
+    while (i < r->s.key_count && (key_at(r, i)->code != event->key.code ||
+                                  key_at(r, i)->device != event->device))
         i++;
     return i;
 }
 
 static void remove_key(ikv_router *r, uint32_t index)
 {
-    r->key_count--;
-    for (uint32_t i = index; i < r->key_count; i++)
+    r->s.key_count--;
+    for (uint32_t i = index; i < r->s.key_count; i++)
         *key_at(r, i) = *key_at(r, i + 1);
 }
 
@@ -172,12 +172,12 @@ static void remove_key(ikv_router *r, uint32_t index)
 static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);
-    if (at == r->key_count) {
-        if (r->key_count == r->key_capacity) {
-            r->counters.too_many_keys++;
+    if (at == r->s.key_count) {
+        if (r->s.key_count == r->s.key_capacity) {
+            r->s.counters.too_many_keys++;
             return no_outcome(IKV_FULL_KEYS);
         }
-        *key_at(r, r->key_count++) =
+        *key_at(r, r->s.key_count++) =
             (held_key){event->key.code,     event->key.key, event->device,
                        event->key.location, event->view,    event->seat};
     } else {
@@ -185,7 +185,7 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
     }
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
     ikv_outcome outcome =
-        ikvi_router_send_to(r, event, r->focused[event->seat]);
+        ikvi_router_send_to(r, event, r->s.focused[event->seat]);
     if ((outcome.verdict & IKV_REFUSE) == 0)
         tab_focus(r, event);
     return outcome;
@@ -194,12 +194,12 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 static ikv_outcome key_up(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);
-    if (at == r->key_count)
+    if (at == r->s.key_count)
         return ikvi_router_meaningless(r, event, "the key is not down");
     remove_key(r, at);
     event->modifiers &= (uint16_t)~ikvi_modifier_bit(event->key.code);
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
-    return ikvi_router_send_to(r, event, r->focused[event->seat]);
+    return ikvi_router_send_to(r, event, r->s.focused[event->seat]);
 }
 
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
@@ -209,7 +209,7 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
         return key_down(r, &event);
     if (event.kind == IKV_KIND_KEY_UP)
         return key_up(r, &event);
-    return ikvi_router_send_to(r, &event, r->focused[event.seat]);
+    return ikvi_router_send_to(r, &event, r->s.focused[event.seat]);
 }
 
 bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view)
@@ -220,7 +220,7 @@ bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view)
 
 bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event)
 {
-    return find_key(r, event) < r->key_count;
+    return find_key(r, event) < r->s.key_count;
 }
 
 static bool is_held(const held_key *key, const ikv_event *held, uint32_t count)
@@ -235,7 +235,7 @@ static bool is_held(const held_key *key, const ikv_event *held, uint32_t count)
 void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
                               const ikv_event *held, uint32_t count)
 {
-    for (uint32_t i = 0; i < r->key_count;) {
+    for (uint32_t i = 0; i < r->s.key_count;) {
         held_key key = *key_at(r, i);
         if (!ikvi_router_belongs(cause, key.device, key.view) ||
             is_held(&key, held, count)) {

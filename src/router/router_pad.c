@@ -7,7 +7,7 @@ static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 {
     pad_state *free_one = NULL;
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        pad_state *pad = &r->pads[i];
+        pad_state *pad = &r->s.pads[i];
         if (pad->used && pad->device == event->device)
             return pad;
         if (!pad->used && free_one == NULL)
@@ -21,7 +21,7 @@ static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 
 static ikv_outcome too_many_pads(ikv_router *r)
 {
-    r->counters.too_many++;
+    r->s.counters.too_many++;
     return no_outcome(IKV_FULL_PADS);
 }
 
@@ -40,7 +40,7 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
     if (!ikvi_event_is_good(NULL, &event)) {
-        r->counters.not_finite++;
+        r->s.counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
     event.pad.value = ikvi_clamp(event.pad.value, -1, 1);

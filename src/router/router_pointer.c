@@ -4,7 +4,7 @@
 /* TOUCH5, BTN2. */
 static bool primary_taken(const ikv_router *r, uint8_t type)
 {
-    for (uint32_t i = 0; i < r->capacity; i++) {
+    for (uint32_t i = 0; i < r->s.capacity; i++) {
         const pointer *p = pointer_at(r, i);
         if (p->used && p->type == type)
             return true;
@@ -16,7 +16,7 @@ static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 {
     bool primary = event->pointer.type == IKV_MOUSE ||
                    !primary_taken(r, event->pointer.type);
-    for (uint32_t i = 0; i < r->capacity; i++) {
+    for (uint32_t i = 0; i < r->s.capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used)
             continue;
@@ -29,8 +29,8 @@ static pointer *add_pointer(ikv_router *r, const ikv_event *event)
                        .id = event->pointer.pointer,
                        .x = event->pointer.x,
                        .y = event->pointer.y};
-        if (++r->counters.pointers > r->counters.pointers_high)
-            r->counters.pointers_high = r->counters.pointers;
+        if (++r->s.counters.pointers > r->s.counters.pointers_high)
+            r->s.counters.pointers_high = r->s.counters.pointers;
         return p;
     }
     return NULL;
@@ -41,7 +41,7 @@ void ikvi_router_forget(ikv_router *r, pointer *p)
     if (p->used) {
         ikvi_router_let_up(r, p);
         p->used = false;
-        r->counters.pointers--;
+        r->s.counters.pointers--;
     }
 }
 
@@ -103,8 +103,8 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
         ikv_target next = pick_at(r, p->view, p->type, p->x, p->y, nth);
         if (same(next, root_of(r)))
             return;
-        if (nth > r->passed_limit) {
-            r->counters.not_passed++;
+        if (nth > r->s.passed_limit) {
+            r->s.counters.not_passed++;
             return;
         }
         if (remember)
@@ -134,14 +134,14 @@ void ikvi_router_resized(ikv_router *r, const ikv_event *event)
 {
     if (event->view >= VIEWS || !ikvi_event_is_good(NULL, event))
         return;
-    r->sizes[event->view][0] = event->window.width;
-    r->sizes[event->view][1] = event->window.height;
+    r->s.sizes[event->view][0] = event->window.width;
+    r->s.sizes[event->view][1] = event->window.height;
 }
 
 /* OVER5: as far as the view's size is known. */
 static bool is_out_of_view(const ikv_router *r, const pointer *p)
 {
-    const float *size = r->sizes[p->view % VIEWS];
+    const float *size = r->s.sizes[p->view % VIEWS];
     return size[0] > 0 && size[1] > 0 &&
            !(p->x >= 0 && p->y >= 0 && p->x < size[0] && p->y < size[1]);
 }
@@ -325,9 +325,9 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
     else if (up)
         p->buttons &= (uint16_t)~bit;
     ikvi_router_fill_in(p, event, event->pointer.button);
-    r->counters.outside++;
-    r->counters.downs_outside += !was_down && p->buttons != 0;
-    r->counters.ups_outside += was_down && p->buttons == 0;
+    r->s.counters.outside++;
+    r->s.counters.downs_outside += !was_down && p->buttons != 0;
+    r->s.counters.ups_outside += was_down && p->buttons == 0;
     if (p->loss_untold)
         ikvi_router_apply_capture(r, p, event);
     ikvi_router_no_hold(r, p);
@@ -418,7 +418,7 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     bool ends = event.kind == IKV_KIND_POINTER_CANCEL ||
                 event.kind == IKV_KIND_POINTER_LEAVE;
     if (!ikvi_pointer_is_good(&event)) {
-        r->counters.not_finite++;
+        r->s.counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
     pointer *p = ikvi_router_find(r, event.device, event.pointer.pointer);
@@ -426,7 +426,7 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     if (why != NULL)
         return ikvi_router_meaningless(r, &event, why);
     if (p == NULL && (p = add_pointer(r, &event)) == NULL) {
-        r->counters.too_many++;
+        r->s.counters.too_many++;
         return no_outcome(IKV_FULL_POINTERS);
     }
     event.modifiers |= ikvi_router_modifiers(r, event.seat);
@@ -469,7 +469,7 @@ void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
     if (router->routing || p == NULL || p->type == IKV_TOUCH || p->buttons != 0)
         return;
     router->routing = true;
-    router->time_ns = event->time_ns;
+    router->s.time_ns = event->time_ns;
     ikvi_router_end(router, p, event->time_ns, true);
     router->routing = false;
 }
@@ -497,11 +497,11 @@ static void hover_to(ikv_router *r, pointer *p, const ikv_event *event,
 static ikv_outcome route_at(ikv_router *r, ikv_event *event, pointer *at)
 {
     if (!ikvi_event_is_good(NULL, event)) {
-        r->counters.not_finite++;
+        r->s.counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
     if (is_out_of_view(r, at)) {
-        r->counters.outside++;
+        r->s.counters.outside++;
         return no_outcome(IKV_OK);
     }
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
@@ -541,7 +541,7 @@ ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *given)
 
 bool ikvi_router_is_stale(const ikv_router *router)
 {
-    return scene_revision_of(router) != router->revision;
+    return scene_revision_of(router) != router->s.revision;
 }
 
 /* OVER7: it counts as the pointer's next event. */
@@ -550,13 +550,13 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     if (router == NULL || router->routing)
         return;
     uint64_t revision = scene_revision_of(router);
-    if (revision == router->revision)
+    if (revision == router->s.revision)
         return;
     router->routing = true;
-    router->time_ns = time_ns;
+    router->s.time_ns = time_ns;
     ikvi_router_check_focus(router, time_ns);
-    router->revision = revision;
-    for (uint32_t i = 0; i < router->capacity; i++) {
+    router->s.revision = revision;
+    for (uint32_t i = 0; i < router->s.capacity; i++) {
         pointer *p = pointer_at(router, i);
         if (!p->used || !p->in_view || p->type == IKV_TOUCH || p->outside)
             continue;
@@ -602,7 +602,7 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
 {
     if (router == NULL)
         return;
-    for (uint32_t i = 0; i < router->capacity; i++)
+    for (uint32_t i = 0; i < router->s.capacity; i++)
         if (pointer_at(router, i)->used)
             forget_target(pointer_at(router, i), target, former_parent);
     ikvi_router_unfocus(router, target);

@@ -41,23 +41,24 @@ static ikv_status lay_out_scene(const ikv_scene_config *config,
     s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     s->layers = ikvi_or(config->layers, 1);
     s->views = ikvi_or(config->views, 1);
-    s->polygon_room = ikvi_or(config->polygons, 64);
+    s->s.polygon_room = ikvi_or(config->polygons, 64);
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
-    s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
-    s->polygons = ikvi_layout_add(&l, s->polygon_room, sizeof(scene_polygon));
-    s->cameras =
+    s->s.items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
+    s->s.polygons =
+        ikvi_layout_add(&l, s->s.polygon_room, sizeof(scene_polygon));
+    s->s.cameras =
         ikvi_layout_add(&l, (size_t)s->layers * s->views, sizeof(scene_camera));
     ikvi_index_layout(s, &l, config->plain);
-    s->counters.target_bytes =
-        (float)sizeof(scene_item) + s->counters.index_bytes;
+    s->s.counters.target_bytes =
+        (float)sizeof(scene_item) + s->s.counters.index_bytes;
     s->size = ikvi_layout_size(&l);
     return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
 
 size_t ikv_scene_footprint(const ikv_scene_config *config)
 {
-    ikv_scene plan = {.count = 0};
+    ikv_scene plan = {.size = 0};
     return config != NULL &&
                    lay_out_scene(config, &ikvi_silent, &plan) == IKV_OK
                ? plan.size
@@ -80,9 +81,9 @@ static void open_scene(ikv_scene *scene)
 {
     for (uint32_t i = 0; i < scene->capacity; i++)
         clear_item(item_at(scene, i));
-    for (uint32_t i = 0; i < scene->polygon_room; i++)
+    for (uint32_t i = 0; i < scene->s.polygon_room; i++)
         polygon_at(scene, i)->next_free =
-            i + 1 < scene->polygon_room ? i + 1 : NO_ITEM;
+            i + 1 < scene->s.polygon_room ? i + 1 : NO_ITEM;
     for (uint32_t i = 0; i < scene->layers * scene->views; i++)
         ikvi_camera_reset(camera_at(scene, 0, i));
     item_at(scene, ROOT_ITEM)->target = ikv_bus_root(scene->bus).bits;
@@ -256,11 +257,11 @@ static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
 
 static void relabel(ikv_scene *scene)
 {
-    uint64_t step = (UINT64_C(1) << 62) / (scene->count + 1u), key = 0;
+    uint64_t step = (UINT64_C(1) << 62) / (scene->s.count + 1u), key = 0;
     for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
          at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at))
         item_at(scene, at)->key = key += step;
-    scene->counters.relabels++;
+    scene->s.counters.relabels++;
 }
 
 /* Gives a linked subtree keys between its neighbours'; near the lower one, or
@@ -291,7 +292,7 @@ static void reordered(ikv_scene *scene, uint32_t place)
 {
     give_keys(scene, place);
     ikvi_index_reordered(scene);
-    scene->revision++;
+    scene->s.revision++;
 }
 
 /* How many levels the subtree has, its top included. */
@@ -393,7 +394,7 @@ static ikv_status check_addition(const ikv_scene *scene,
     if (item_at(scene, *parent)->level + 2 > IKV_PATH_LIMIT)
         return say_status(message, IKV_FULL_DEPTH);
     if (config->shape.type == IKV_SHAPE_POLYGON &&
-        scene->free_polygon == NO_ITEM)
+        scene->s.free_polygon == NO_ITEM)
         return say_status(message, IKV_FULL_POLYGONS);
     return IKV_OK;
 }
@@ -446,7 +447,7 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     if (parent != ROOT_ITEM)
         item->layer = item_at(scene, parent)->layer;
     link_item(scene, place, parent, false);
-    scene->count++;
+    scene->s.count++;
     ikvi_scene_place(scene, place);
     reordered(scene, place);
     ikv_target added = *target;
@@ -478,8 +479,8 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         ikvi_index_removed(scene, place);
         ikvi_shape_drop(scene, item_at(scene, place));
         clear_item(item_at(scene, place));
-        scene->count--;
-        scene->revision++;
+        scene->s.count--;
+        scene->s.revision++;
         ikv_bus_remove_target(scene->bus, gone);
         for (uint32_t i = 0; i < scene->watcher_count; i++)
             scene->watchers[i].watcher(scene->watchers[i].user, gone, former);
@@ -495,13 +496,13 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
 static void placed(ikv_scene *scene, uint32_t place)
 {
     ikvi_scene_place(scene, place);
-    scene->revision++;
+    scene->s.revision++;
 }
 
 static void touched(ikv_scene *scene, uint32_t place)
 {
     ikvi_index_changed(scene, place);
-    scene->revision++;
+    scene->s.revision++;
 }
 
 ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
@@ -514,7 +515,7 @@ ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
     item_at(scene, place)->x = x;
     item_at(scene, place)->y = y;
     ikvi_scene_shift(scene, place);
-    scene->revision++;
+    scene->s.revision++;
     announce_at(scene, IKV_KIND_TREE_MOVE, target);
     return IKV_OK;
 }
@@ -687,7 +688,7 @@ ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
         return IKV_BAD_ARGUMENT;
     uint8_t *both = &item_at(scene, place)->type_traits;
     *both = (uint8_t)((*both & 15u) | traits << 4);
-    scene->revision++; /* for who has the keys */
+    scene->s.revision++; /* for who has the keys */
     return IKV_OK;
 }
 
@@ -829,7 +830,7 @@ ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
 
 uint64_t ikv_scene_revision(const ikv_scene *scene)
 {
-    return scene != NULL ? scene->revision : 0;
+    return scene != NULL ? scene->s.revision : 0;
 }
 
 ikv_status ikv_scene_watch_removals(ikv_scene *scene,
@@ -848,9 +849,9 @@ ikv_status ikv_scene_counters(const ikv_scene *scene, ikv_scene_counts *counts)
 {
     if (scene == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_scene_counts found = scene->counters;
-    found.targets = scene->count;
-    found.gridded = scene->index.gridded;
+    ikv_scene_counts found = scene->s.counters;
+    found.targets = scene->s.count;
+    found.gridded = scene->s.index.gridded;
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 
@@ -868,7 +869,7 @@ bool ikvi_scene_notes_changes(const ikv_scene *scene)
 
 uint64_t ikvi_scene_saved(ikv_scene *scene, ikvi_saved *to)
 {
-    const size_t from = offsetof(ikv_scene, polygon_room);
+    const size_t from = offsetof(ikv_scene, s);
     *to = (ikvi_saved){(char *)scene + from, scene->size - from};
     return scene->identity;
 }
@@ -925,7 +926,7 @@ const char *ikv_scene_validate(const ikv_scene *scene)
     for (uint32_t at = ROOT_ITEM; at != NO_ITEM && walked <= used;
          at = ikvi_scene_walk(scene, ROOT_ITEM, at))
         walked++;
-    if (used != scene->count || walked != used + 1)
+    if (used != scene->s.count || walked != used + 1)
         return "scene-1";
     return ikvi_index_validate(scene);
 }

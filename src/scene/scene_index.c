@@ -45,37 +45,37 @@ typedef struct box_block {
 
 static uint64_t *boxes_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.boxes);
+    return ikvi_at(s, s->s.index.boxes);
 }
 
 static box_block *blocks_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.boxes);
+    return ikvi_at(s, s->s.index.boxes);
 }
 
 static index_home *homes_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.homes);
+    return ikvi_at(s, s->s.index.homes);
 }
 
 static index_entry *entries_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.entries);
+    return ikvi_at(s, s->s.index.entries);
 }
 
 static uint32_t *heads_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.heads);
+    return ikvi_at(s, s->s.index.heads);
 }
 
 static uint32_t *order_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.order);
+    return ikvi_at(s, s->s.index.order);
 }
 
 static uint32_t *dirty_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.dirty);
+    return ikvi_at(s, s->s.index.dirty);
 }
 
 /* In a scan a home is not needed: it holds the target's place in `order`. */
@@ -103,7 +103,7 @@ static uint32_t power_below(uint32_t value)
 
 void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
 {
-    scene_index *x = &scene->index;
+    scene_index *x = &scene->s.index;
     size_t n = scene->capacity, before;
     x->absent = plain;
     x->order = ikvi_layout_add(l, n, sizeof(uint32_t));
@@ -119,14 +119,14 @@ void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
     x->entries = ikvi_layout_add(l, x->entry_room, sizeof(index_entry));
     x->heads = ikvi_layout_add(l, x->head_room, sizeof(uint32_t));
     x->dirty = ikvi_layout_add(l, x->dirty_room, sizeof(uint32_t));
-    scene->counters.index_bytes =
+    scene->s.counters.index_bytes =
         (float)((double)(l->size - before) / (double)n + sizeof(uint32_t));
 }
 
 void ikvi_index_open(ikv_scene *scene)
 {
-    scene->index.reordered = true;
-    scene->index.all_dirty = true;
+    scene->s.index.reordered = true;
+    scene->s.index.all_dirty = true;
 }
 
 /* ---------------------------------------------------------------- boxes -- */
@@ -224,7 +224,7 @@ static bool box_any_item(const ikv_scene *s, const scene_item *item,
     widen_box(box, slack);
     float sum = box[0] + box[1] + box[2] + box[3];
     if (number_finite(sum)) {
-        quantised_box(&s->index.frames[item->layer], box, q);
+        quantised_box(&s->s.index.frames[item->layer], box, q);
     } else {
         q[0] = q[1] = 0;
         q[2] = q[3] = SIDE;
@@ -241,7 +241,7 @@ IKVI_INLINE bool box_item(const ikv_scene *s, const scene_item *item,
         return box_any_item(s, item, slack, q);
     item_rect_box(item, box);
     widen_box(box, slack);
-    quantised_box(&s->index.frames[item->layer], box, q);
+    quantised_box(&s->s.index.frames[item->layer], box, q);
     return true;
 }
 
@@ -256,14 +256,14 @@ _Static_assert(sizeof(scan_origin) <= 2 * sizeof(index_entry),
 
 static scan_origin *origins_of(const ikv_scene *s)
 {
-    return ikvi_at(s, s->index.entries);
+    return ikvi_at(s, s->s.index.entries);
 }
 
 IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
 {
     scene_item *item = item_at(s, place);
     uint16_t q[4];
-    float slack = s->index.frames[item->layer].slack;
+    float slack = s->s.index.frames[item->layer].slack;
     item->flags &= (uint8_t)~ITEM_DIRTY;
     origins_of(s)[place] = (scan_origin){item->world.x, item->world.y};
     set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
@@ -272,13 +272,13 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
 /* A half of the slack, so that rounding can't matter. */
 static void note_dirty(ikv_scene *scene, uint32_t place)
 {
-    scene_index *x = &scene->index;
+    scene_index *x = &scene->s.index;
     scene_item *item = item_at(scene, place);
     x->settled = false;
     if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
         return;
     if (x->dirty_count == x->dirty_room ||
-        x->dirty_count > scene->count / 8 + 4) {
+        x->dirty_count > scene->s.count / 8 + 4) {
         x->all_dirty = true;
         return;
     }
@@ -288,7 +288,7 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
 
 void ikvi_index_moved(ikv_scene *scene, uint32_t place)
 {
-    scene_index *x = &scene->index;
+    scene_index *x = &scene->s.index;
     if (scene->changes != NULL)
         ikvi_changes_note(scene->changes, place, IKVI_HAS_MOVED);
     const scene_item *item = item_at(scene, place);
@@ -310,19 +310,19 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
  * siblings first, backwards. */
 static void make_order(ikv_scene *s)
 {
-    uint32_t *order = order_of(s), at = s->count;
+    uint32_t *order = order_of(s), at = s->s.count;
     for (uint32_t layer = 0; layer < s->layers; layer++)
-        s->index.starts[layer] = s->index.ends[layer] = 0;
+        s->s.index.starts[layer] = s->s.index.ends[layer] = 0;
     for (uint32_t place = ikvi_scene_walk(s, ROOT_ITEM, ROOT_ITEM);
          place != NO_ITEM; place = ikvi_scene_walk(s, ROOT_ITEM, place)) {
         uint32_t layer = item_at(s, place)->layer;
-        if (s->index.ends[layer] == 0)
-            s->index.ends[layer] = at;
+        if (s->s.index.ends[layer] == 0)
+            s->s.index.ends[layer] = at;
         order[--at] = place;
-        s->index.starts[layer] = at;
+        s->s.index.starts[layer] = at;
     }
     IKVI_CHECK(at == 0);
-    s->index.reordered = false;
+    s->s.index.reordered = false;
 }
 
 /* ---------------------------------------------------------------- frame -- */
@@ -336,7 +336,7 @@ typedef struct extent {
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 {
     const uint32_t *order = order_of(s);
-    uint32_t begin = s->index.starts[layer], end = s->index.ends[layer];
+    uint32_t begin = s->s.index.starts[layer], end = s->s.index.ends[layer];
     uint32_t stride = (end - begin) / SAMPLE + 1;
     for (int pass = 0; pass < 2; pass++)
         for (uint32_t i = begin; i < end; i += stride) {
@@ -369,7 +369,7 @@ static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 static void make_frames(ikv_scene *s)
 {
     for (uint32_t layer = 0; layer < s->layers; layer++) {
-        index_frame *f = &s->index.frames[layer];
+        index_frame *f = &s->s.index.frames[layer];
         extent e = {.count = 0};
         measure_layer(s, layer, &e);
         float from[2] = {0, 0}, per[2] = {1, 1};
@@ -465,7 +465,7 @@ static uint32_t home_head(const scene_index *x, const index_home *home,
 
 static void leave_home(ikv_scene *s, uint32_t place)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     index_home *home = &homes_of(s)[place];
     index_entry *entries = entries_of(s);
     for (uint32_t i = 0; home->in && i < home_size(home); i++) {
@@ -485,7 +485,7 @@ static void leave_home(ikv_scene *s, uint32_t place)
 /* False if there is no room: then nothing has changed. */
 static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     index_entry *entries = entries_of(s);
     uint32_t taken[MOST_CELLS * MOST_CELLS], n = home_size(&home);
     uint32_t next = x->free_entry;
@@ -534,17 +534,17 @@ typedef struct fit {
 static fit try_fit(const ikv_scene *s)
 {
     const uint32_t *order = order_of(s);
-    uint32_t stride = s->count / SAMPLE + 1;
+    uint32_t stride = s->s.count / SAMPLE + 1;
     fit f = {0, 0, 0, 0, 0};
-    for (uint32_t i = 0; i < s->count; i += stride) {
+    for (uint32_t i = 0; i < s->s.count; i += stride) {
         uint16_t q[4];
         if (!box_item(s, item_at(s, order[i]), 0, q))
             continue;
-        index_home home = home_for(&s->index, q);
+        index_home home = home_for(&s->s.index, q);
         f.sampled++;
         f.fine += home.level == 0;
-        f.across += (((uint32_t)q[2] - q[0]) >> s->index.shift_x[0]) + 1u;
-        f.down += (((uint32_t)q[3] - q[1]) >> s->index.shift_y[0]) + 1u;
+        f.across += (((uint32_t)q[2] - q[0]) >> s->s.index.shift_x[0]) + 1u;
+        f.down += (((uint32_t)q[3] - q[1]) >> s->s.index.shift_y[0]) + 1u;
         f.entries += home_size(&home);
     }
     return f;
@@ -555,7 +555,7 @@ static fit try_fit(const ikv_scene *s)
 static void choose_shifts(ikv_scene *s)
 {
     uint32_t cells =
-        power_below(s->count < s->capacity ? s->count : s->capacity);
+        power_below(s->s.count < s->capacity ? s->s.count : s->capacity);
     uint32_t sx = 15, sy = 15;
     while (cells > 1) {
         if (sx >= sy)
@@ -565,7 +565,7 @@ static void choose_shifts(ikv_scene *s)
         cells /= 2;
     }
     for (;;) {
-        bool fits = lay_out_grids(&s->index, sx, sy);
+        bool fits = lay_out_grids(&s->s.index, sx, sy);
         fit f = try_fit(s);
         bool fine = f.fine * 10 >= f.sampled * 9;
         bool few = f.entries * 9 <= f.sampled * 21; /* 2.33 a target */
@@ -582,9 +582,9 @@ static void choose_shifts(ikv_scene *s)
 static uint32_t count_entries(ikv_scene *s)
 {
     uint32_t total = 0, *heads = heads_of(s);
-    for (uint32_t i = 0; i < s->index.heads_at[GRID_LEVELS]; i++)
+    for (uint32_t i = 0; i < s->s.index.heads_at[GRID_LEVELS]; i++)
         heads[i] = 0;
-    for (uint32_t i = 0; i < s->count; i++) {
+    for (uint32_t i = 0; i < s->s.count; i++) {
         uint32_t place = order_of(s)[i];
         uint16_t q[4];
         index_home *home = &homes_of(s)[place];
@@ -592,10 +592,10 @@ static uint32_t count_entries(ikv_scene *s)
         boxes_of(s)[place] = NEVER_BOX;
         if (!box_item(s, item_at(s, place), 0, q))
             continue;
-        *home = home_for(&s->index, q);
+        *home = home_for(&s->s.index, q);
         boxes_of(s)[place] = packed_box(q);
         for (uint32_t k = 0; k < home_size(home); k++)
-            heads[home_head(&s->index, home, k)]++;
+            heads[home_head(&s->s.index, home, k)]++;
         total += home_size(home);
     }
     return total;
@@ -605,7 +605,7 @@ static uint32_t count_entries(ikv_scene *s)
  * then their starts. */
 static void fill_cells(ikv_scene *s, uint32_t total)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     uint32_t *heads = heads_of(s), at = 0;
     index_entry *entries = entries_of(s);
     uint32_t cells = x->heads_at[GRID_LEVELS];
@@ -613,7 +613,7 @@ static void fill_cells(ikv_scene *s, uint32_t total)
         at += heads[i];
         heads[i] = at - heads[i];
     }
-    for (uint32_t i = 0; i < s->count; i++) {
+    for (uint32_t i = 0; i < s->s.count; i++) {
         uint32_t place = order_of(s)[i];
         const index_home *home = &homes_of(s)[place];
         x->level_count[home->level] += home->in;
@@ -634,7 +634,7 @@ static void fill_cells(ikv_scene *s, uint32_t total)
 
 static void build_grid(ikv_scene *s)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     if (x->reordered)
         make_order(s);
     make_frames(s);
@@ -647,14 +647,14 @@ static void build_grid(ikv_scene *s)
     for (uint32_t level = 0; level < GRID_LEVELS; level++)
         x->level_count[level] = 0;
     fill_cells(s, total);
-    for (uint32_t i = 0; i < s->count; i++)
+    for (uint32_t i = 0; i < s->s.count; i++)
         item_at(s, order_of(s)[i])->flags &= (uint8_t)~ITEM_DIRTY;
     x->dirty_count = 0;
     x->all_dirty = false;
     x->gridded = true;
     x->updates = 0;
-    x->built_for = s->count;
-    s->counters.rebuilds++;
+    x->built_for = s->s.count;
+    s->s.counters.rebuilds++;
 }
 
 /* -------------------------------------------------------------- changes -- */
@@ -668,17 +668,17 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place)
 
 void ikvi_index_reordered(ikv_scene *scene)
 {
-    scene->index.reordered = true;
-    scene->index.settled = false;
+    scene->s.index.reordered = true;
+    scene->s.index.settled = false;
 }
 
 void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 {
     if (scene->changes != NULL)
         ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
-    if (scene->index.gridded)
+    if (scene->s.index.gridded)
         leave_home(scene, place);
-    if (!scene->index.absent)
+    if (!scene->s.index.absent)
         homes_of(scene)[place].in = 0;
     ikvi_index_reordered(scene);
 }
@@ -686,10 +686,10 @@ void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 /* Boxes in the order of a scan, all of them. */
 static void refresh_scan(ikv_scene *s)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     if (x->all_dirty) {
         x->quiet = 0;
-        s->counters.refreshes++;
+        s->s.counters.refreshes++;
     }
     x->all_dirty = false;
     x->dirty_count = 0;
@@ -700,12 +700,12 @@ static void refresh_scan(ikv_scene *s)
         make_frames(s);
         x->aged = 0;
     }
-    for (uint32_t i = 0; i < s->count; i++) {
+    for (uint32_t i = 0; i < s->s.count; i++) {
         uint32_t place = order_of(s)[i];
         set_rank(s, place, i);
         box_for_scan(s, place, i);
     }
-    for (uint32_t i = s->count; i % LANES != 0; i++)
+    for (uint32_t i = s->s.count; i % LANES != 0; i++)
         set_scan_box(s, i, NULL);
 }
 
@@ -720,15 +720,15 @@ static bool update_in_grid(ikv_scene *s, uint32_t place)
         return true;
     }
     boxes_of(s)[place] = packed_box(q);
-    if (home_holds(&s->index, &homes_of(s)[place], q))
+    if (home_holds(&s->s.index, &homes_of(s)[place], q))
         return true;
     leave_home(s, place);
-    return enter_home(s, place, home_for(&s->index, q));
+    return enter_home(s, place, home_for(&s->s.index, q));
 }
 
 static void refresh_grid(ikv_scene *s)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     bool room = true;
     for (uint32_t i = 0; room && i < x->dirty_count; i++) {
         uint32_t place = dirty_of(s)[i];
@@ -738,13 +738,13 @@ static void refresh_grid(ikv_scene *s)
     x->updates += x->dirty_count;
     x->dirty_count = room ? 0 : x->dirty_count;
     /* After so many moves it may lie badly; and it is made for a number. */
-    if (!room || x->updates / 8 > s->count || s->count / 2 > x->built_for)
+    if (!room || x->updates / 8 > s->s.count || s->s.count / 2 > x->built_for)
         build_grid(s);
 }
 
 static void refresh_some(ikv_scene *s)
 {
-    scene_index *x = &s->index;
+    scene_index *x = &s->s.index;
     for (uint32_t i = 0; i < x->dirty_count; i++) {
         uint32_t place = dirty_of(s)[i];
         if (item_at(s, place)->flags & ITEM_DIRTY)
@@ -756,8 +756,8 @@ static void refresh_some(ikv_scene *s)
 /* Brings boxes and cells up to date, and chooses between scan and grid. */
 static void refresh(ikv_scene *s)
 {
-    scene_index *x = &s->index;
-    if (x->gridded && !x->all_dirty && s->count > SCAN_LIMIT / 2) {
+    scene_index *x = &s->s.index;
+    if (x->gridded && !x->all_dirty && s->s.count > SCAN_LIMIT / 2) {
         if (x->dirty_count > 0)
             refresh_grid(s);
         x->settled = true;
@@ -769,13 +769,13 @@ static void refresh(ikv_scene *s)
     } else if (x->dirty_count > 0) {
         refresh_some(s);
     }
-    if (x->drifts > s->count / 8) {
+    if (x->drifts > s->s.count / 8) {
         x->drifts = 0;
         x->quiet = 0;
     }
-    if (s->count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
+    if (s->s.count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
         build_grid(s);
-    x->settled = x->gridded || s->count <= SCAN_LIMIT;
+    x->settled = x->gridded || s->s.count <= SCAN_LIMIT;
 }
 
 /* ------------------------------------------------------------ searching -- */
@@ -835,7 +835,8 @@ static void scan_boxes(const ikv_scene *s, probe *p, const uint16_t q[4])
     const int16_t want[4] = {(int16_t)q[0], (int16_t)q[1], (int16_t)q[2],
                              (int16_t)q[3]};
     const uint32_t *order = order_of(s);
-    uint32_t begin = s->index.starts[p->layer], end = s->index.ends[p->layer];
+    uint32_t begin = s->s.index.starts[p->layer],
+             end = s->s.index.ends[p->layer];
     const box_block *first = blocks_of(s), *at = first + begin / LANES;
     const box_block *stop = first + (end + LANES - 1) / LANES;
     uint32_t met = 0;
@@ -849,10 +850,10 @@ static void scan_boxes(const ikv_scene *s, probe *p, const uint16_t q[4])
 
 static void scan_plainly(ikv_scene *s, probe *p)
 {
-    if (s->index.reordered)
+    if (s->s.index.reordered)
         make_order(s);
-    for (uint32_t i = s->index.starts[p->layer]; i < s->index.ends[p->layer];
-         i++)
+    for (uint32_t i = s->s.index.starts[p->layer];
+         i < s->s.index.ends[p->layer]; i++)
         if (ikvi_probe_offer(p, order_of(s)[i]))
             return;
 }
@@ -871,7 +872,7 @@ static void search_cell(const ikv_scene *s, probe *p, uint64_t wanted,
 static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
                          uint32_t level, const uint16_t q[4])
 {
-    const scene_index *x = &s->index;
+    const scene_index *x = &s->s.index;
     const index_entry *entries = entries_of(s);
     uint32_t x0 = (uint32_t)q[0] >> x->shift_x[level];
     uint32_t y0 = (uint32_t)q[1] >> x->shift_y[level];
@@ -896,7 +897,7 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
 
 static void search(ikv_scene *scene, probe *p)
 {
-    scene_index *x = &scene->index;
+    scene_index *x = &scene->s.index;
     uint16_t q[4];
     if (x->absent) {
         scan_plainly(scene, p);
@@ -918,7 +919,7 @@ static void search(ikv_scene *scene, probe *p)
 void ikvi_index_search(ikv_scene *scene, probe *p)
 {
     search(scene, p);
-    scene->counters.tested += p->tested;
+    scene->s.counters.tested += p->tested;
     p->tested = 0;
 }
 
@@ -935,7 +936,7 @@ static bool listed_once(const ikv_scene *s, uint32_t head, uint32_t place)
 
 static const char *validate_grid(const ikv_scene *s)
 {
-    const scene_index *x = &s->index;
+    const scene_index *x = &s->s.index;
     uint32_t used = 0, free_ones = 0, listed = 0, levels[GRID_LEVELS] = {0};
     for (uint32_t i = 1; i < s->capacity; i++) {
         const scene_item *item = item_at(s, i);
@@ -973,13 +974,13 @@ static const char *validate_grid(const ikv_scene *s)
 
 const char *ikvi_index_validate(const ikv_scene *scene)
 {
-    const scene_index *x = &scene->index;
+    const scene_index *x = &scene->s.index;
     if (!x->absent && x->gridded)
         return validate_grid(scene);
     if (x->reordered)
         return NULL;
     uint64_t above = UINT64_MAX;
-    for (uint32_t i = 0; i < scene->count; i++) {
+    for (uint32_t i = 0; i < scene->s.count; i++) {
         uint32_t place = order_of(scene)[i];
         const scene_item *item = item_at(scene, place);
         uint16_t q[4];

@@ -93,31 +93,34 @@ struct ikv_scene {
     uint32_t watcher_count;
     uint32_t capacity;
     uint32_t layers, views;
-    uint32_t polygon_room, free_polygon;
-    size_t items, polygons, cameras;
-    uint64_t revision;
-    uint32_t count;
-    ikv_scene_counts counters;
-    scene_index index;
+    /* What an image holds of it, with the arrays behind. */
+    struct {
+        uint32_t polygon_room, free_polygon;
+        size_t items, polygons, cameras;
+        uint64_t revision;
+        uint32_t count;
+        ikv_scene_counts counters;
+        scene_index index;
+    } s;
 };
 
 static inline scene_item *item_at(const ikv_scene *scene, uint32_t place)
 {
     IKVI_CHECK(place < scene->capacity);
-    return (scene_item *)ikvi_at(scene, scene->items) + place;
+    return (scene_item *)ikvi_at(scene, scene->s.items) + place;
 }
 
 static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
 {
-    IKVI_CHECK(index < scene->polygon_room);
-    return (scene_polygon *)ikvi_at(scene, scene->polygons) + index;
+    IKVI_CHECK(index < scene->s.polygon_room);
+    return (scene_polygon *)ikvi_at(scene, scene->s.polygons) + index;
 }
 
 static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
                                       uint32_t view)
 {
     IKVI_CHECK(layer * scene->views + view < scene->layers * scene->views);
-    return (scene_camera *)ikvi_at(scene, scene->cameras) +
+    return (scene_camera *)ikvi_at(scene, scene->s.cameras) +
            layer * scene->views + view;
 }
 

@@ -162,7 +162,7 @@ ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
                             to->zoom * r.sin};
     to->back_c = r.cos / to->zoom;
     to->back_s = r.sin / to->zoom;
-    scene->revision++;
+    scene->s.revision++;
     return IKV_OK;
 }
 

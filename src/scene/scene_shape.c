@@ -106,20 +106,20 @@ void ikvi_shape_drop(ikv_scene *scene, scene_item *item)
     if (item_shape(item) == IKV_SHAPE_POLYGON) {
         scene_polygon *polygon = polygon_at(scene, item->shape.polygon);
         polygon->count = 0;
-        polygon->next_free = scene->free_polygon;
-        scene->free_polygon = item->shape.polygon;
-        scene->counters.polygons--;
+        polygon->next_free = scene->s.free_polygon;
+        scene->s.free_polygon = item->shape.polygon;
+        scene->s.counters.polygons--;
     }
     item->type_traits &= 0xf0;
 }
 
 static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
 {
-    uint32_t index = scene->free_polygon;
+    uint32_t index = scene->s.free_polygon;
     scene_polygon *to = polygon_at(scene, index);
     bool turned = area_of(shape->points, shape->point_count) < 0;
-    scene->free_polygon = to->next_free;
-    scene->counters.polygons++;
+    scene->s.free_polygon = to->next_free;
+    scene->s.counters.polygons++;
     to->count = shape->point_count;
     for (uint32_t i = 0; i < to->count; i++) {
         uint32_t from = turned ? to->count - 1 - i : i;
@@ -134,7 +134,7 @@ bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
 {
     bool polygon = shape->type == IKV_SHAPE_POLYGON;
     uint32_t index = 0;
-    if (polygon && scene->free_polygon == NO_ITEM &&
+    if (polygon && scene->s.free_polygon == NO_ITEM &&
         item_shape(item) != IKV_SHAPE_POLYGON)
         return false;
     ikvi_shape_drop(scene, item);

@@ -55,12 +55,15 @@ struct ikv_state {
     ikvi_zones zones;
     uint32_t seats, capacity;
     size_t keys, pointers;
-    uint32_t step, frame; /* from 1 on */
-    uint64_t time_ns;
-    uint64_t refused;
-    uint16_t modifiers[STATE_FILTERS][STATE_SEATS];
-    uint32_t found[STATE_FILTERS]; /* where a pointer was found last */
-    state_pad pads[STATE_FILTERS][IKV_PAD_LIMIT];
+    /* What an image holds of it, with the arrays behind. */
+    struct {
+        uint32_t step, frame; /* from 1 on */
+        uint64_t time_ns;
+        uint64_t refused;
+        uint16_t modifiers[STATE_FILTERS][STATE_SEATS];
+        uint32_t found[STATE_FILTERS]; /* where a pointer was found last */
+        state_pad pads[STATE_FILTERS][IKV_PAD_LIMIT];
+    } s;
 };
 
 /* -------------------------------------------------------------- opening -- */
@@ -110,8 +113,7 @@ ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
         .memory = config->memory,
         .identity = ikvi_identity(
             config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
-        .step = 1,
-        .frame = 1};
+        .s = {.step = 1, .frame = 1}};
     void *block = NULL;
     ikv_status status = lay_out_state(config, &config->reporter, &plan);
     if (status == IKV_OK)
@@ -133,7 +135,7 @@ void ikv_state_close(ikv_state *state)
 
 uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to)
 {
-    const size_t from = offsetof(ikv_state, step);
+    const size_t from = offsetof(ikv_state, s);
     *to = (ikvi_saved){(char *)state + from, state->size - from};
     return state->identity;
 }
@@ -178,12 +180,12 @@ static state_pointer *find_in(const ikv_state *s, uint32_t filter,
 
 static void count_edge(const ikv_state *s, state_edges *edges)
 {
-    if (edges->step != s->step)
+    if (edges->step != s->s.step)
         edges->in_step = 0;
-    if (edges->frame != s->frame)
+    if (edges->frame != s->s.frame)
         edges->in_frame = 0;
-    edges->step = s->step;
-    edges->frame = s->frame;
+    edges->step = s->s.step;
+    edges->frame = s->s.frame;
     if (edges->in_step < UINT8_MAX)
         edges->in_step++;
     if (edges->in_frame < UINT8_MAX)
@@ -201,7 +203,7 @@ static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
         if (is_down(state_key_at(s, filter, seat, code)))
             modifiers |= ikvi_modifier_bit(code);
-    s->modifiers[filter][seat_of(s, seat)] = modifiers;
+    s->s.modifiers[filter][seat_of(s, seat)] = modifiers;
 }
 
 /* A key that its device holds already repeats. */
@@ -270,36 +272,36 @@ static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
 /* Motion and edges of an earlier step or frame are gone. */
 static void bring_up_to_date(const ikv_state *s, state_pointer *p)
 {
-    if (p->step != s->step) {
+    if (p->step != s->s.step) {
         p->now.dx = p->now.dy = p->now.wheel_dx = p->now.wheel_dy = 0;
         p->now.went_down = p->now.went_up = 0;
     }
-    if (p->frame != s->frame) {
+    if (p->frame != s->s.frame) {
         p->now.frame_dx = p->now.frame_dy = 0;
         p->now.frame_down = p->now.frame_up = 0;
     }
-    p->step = s->step;
-    p->frame = s->frame;
+    p->step = s->s.step;
+    p->frame = s->s.frame;
 }
 
 /* A touch that has ended is known until its step is over. */
 static bool is_over(const ikv_state *s, const state_pointer *p)
 {
     return p->now.type == IKV_TOUCH && p->now.buttons == 0 &&
-           p->step != s->step;
+           p->step != s->s.step;
 }
 
 /* The same, beginning behind the one that was found last: hands take turns. */
 static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
-    uint32_t at = s->found[filter];
+    uint32_t at = s->s.found[filter];
     for (uint32_t i = 0; i < s->capacity; i++) {
         at = at + 1 < s->capacity ? at + 1 : 0;
         state_pointer *p = pointer_in(s, filter, at);
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;
-        s->found[filter] = at;
+        s->s.found[filter] = at;
         return p;
     }
     return NULL;
@@ -323,10 +325,11 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
     if (p == NULL) {
         p = free_place(s, filter);
         if (p == NULL) {
-            s->refused++;
+            s->s.refused++;
             return NULL;
         }
-        *p = (state_pointer){.used = true, .step = s->step, .frame = s->frame};
+        *p = (state_pointer){
+            .used = true, .step = s->s.step, .frame = s->s.frame};
         p->now.device = event->device;
         p->now.pointer = id;
         p->now.type = type;
@@ -447,18 +450,18 @@ static void release_pointers(ikv_state *s, uint32_t filter,
 
 static void date_pad(const ikv_state *s, state_pad *p)
 {
-    if (p->step != s->step)
+    if (p->step != s->s.step)
         p->now.went_down = p->now.went_up = 0;
-    if (p->frame != s->frame)
+    if (p->frame != s->s.frame)
         p->now.frame_down = p->now.frame_up = 0;
-    p->step = s->step;
-    p->frame = s->frame;
+    p->step = s->s.step;
+    p->frame = s->s.frame;
 }
 
 static state_pad *pad_of(ikv_state *s, uint32_t filter, uint16_t device)
 {
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->pads[filter][i];
+        state_pad *p = &s->s.pads[filter][i];
         if (p->used && p->now.connected && p->now.device == device)
             return p;
     }
@@ -472,7 +475,7 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
 {
     state_pad *fresh = NULL, *gone = NULL;
     for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->pads[filter][i];
+        state_pad *p = &s->s.pads[filter][i];
         if (!p->used) {
             fresh = fresh == NULL ? p : fresh;
         } else if (!p->now.connected) {
@@ -492,10 +495,10 @@ static state_pad *connect_pad(ikv_state *s, uint32_t filter,
 {
     state_pad *p = place_for_pad(s, filter, who);
     if (p == NULL) {
-        s->refused++;
+        s->s.refused++;
         return NULL;
     }
-    *p = (state_pad){.used = true, .step = s->step, .frame = s->frame};
+    *p = (state_pad){.used = true, .step = s->s.step, .frame = s->s.frame};
     p->now.connected = true;
     p->now.device = event->device;
     p->now.seat = event->seat;
@@ -560,21 +563,21 @@ static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
 void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
 {
     if (state != NULL) {
-        state->step++;
-        state->time_ns = time_ns;
+        state->s.step++;
+        state->s.time_ns = time_ns;
     }
 }
 
 void ikvi_state_set_time(ikv_state *state, uint64_t time_ns)
 {
     if (state != NULL)
-        state->time_ns = time_ns;
+        state->s.time_ns = time_ns;
 }
 
 void ikv_state_begin_frame(ikv_state *state)
 {
     if (state != NULL)
-        state->frame++;
+        state->s.frame++;
 }
 
 static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
@@ -655,17 +658,17 @@ void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
 
 static uint8_t edges_in_step(const ikv_state *s, const state_edges *edges)
 {
-    return edges->step == s->step ? edges->in_step : 0;
+    return edges->step == s->s.step ? edges->in_step : 0;
 }
 
 static uint8_t edges_in_frame(const ikv_state *s, const state_edges *edges)
 {
-    return edges->frame == s->frame ? edges->in_frame : 0;
+    return edges->frame == s->s.frame ? edges->in_frame : 0;
 }
 
 static uint64_t held_for(const ikv_state *s, uint64_t since_ns)
 {
-    return s->time_ns > since_ns ? s->time_ns - since_ns : 0;
+    return s->s.time_ns > since_ns ? s->s.time_ns - since_ns : 0;
 }
 
 static ikv_key_state key_state_of(const ikv_state *s, const state_key *key)
@@ -713,7 +716,7 @@ uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
                              uint8_t seat)
 {
     return state != NULL && filter < STATE_FILTERS
-               ? state->modifiers[filter][seat_of(state, seat)]
+               ? state->s.modifiers[filter][seat_of(state, seat)]
                : 0;
 }
 
@@ -757,9 +760,9 @@ bool ikv_state_pad(const ikv_state *state, uint32_t filter, uint32_t nth,
                    ikv_pad_state *to)
 {
     if (state == NULL || to == NULL || filter >= STATE_FILTERS ||
-        nth >= IKV_PAD_LIMIT || !state->pads[filter][nth].used)
+        nth >= IKV_PAD_LIMIT || !state->s.pads[filter][nth].used)
         return false;
-    state_pad copy = state->pads[filter][nth];
+    state_pad copy = state->s.pads[filter][nth];
     date_pad(state, &copy);
     *to = copy.now;
     return true;
@@ -767,7 +770,7 @@ bool ikv_state_pad(const ikv_state *state, uint32_t filter, uint32_t nth,
 
 uint64_t ikv_state_refused(const ikv_state *state)
 {
-    return state != NULL ? state->refused : 0;
+    return state != NULL ? state->s.refused : 0;
 }
 
 const char *ikv_state_validate(const ikv_state *state)

@@ -104,20 +104,20 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->counters =
         ikvi_layout_add(&l, b->counting ? subscriptions : 0, sizeof(bus_seen));
     b->lanes = ikvi_layout_add(&l, b->lane_capacity, sizeof(bus_lane));
-    ikvi_names_layout(&b->names, &l, ikvi_or(config->name_bytes, 16384));
-    b->subscription_slots = (ikvi_slots){
+    ikvi_names_layout(&b->s.names, &l, ikvi_or(config->name_bytes, 16384));
+    b->s.subscription_slots = (ikvi_slots){
         .capacity = subscriptions,
         .slots = ikvi_layout_add(&l, subscriptions, sizeof(ikvi_slot)),
         .floors = floors[0]};
-    b->target_slots =
+    b->s.target_slots =
         (ikvi_slots){.capacity = targets + FIXED_PLACES,
                      .slots = ikvi_layout_add(&l, targets + FIXED_PLACES,
                                               sizeof(ikvi_slot))};
-    b->owner_slots =
+    b->s.owner_slots =
         (ikvi_slots){.capacity = owners,
                      .slots = ikvi_layout_add(&l, owners, sizeof(ikvi_slot)),
                      .floors = floors[1]};
-    b->timer_slots =
+    b->s.timer_slots =
         (ikvi_slots){.capacity = timers,
                      .slots = ikvi_layout_add(&l, timers, sizeof(ikvi_slot)),
                      .floors = floors[2]};
@@ -156,23 +156,23 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
         return status;
     ikv_bus *b = block;
     *b = plan;
-    open_slots(&b->subscription_slots, b);
-    open_slots(&b->target_slots, b);
-    open_slots(&b->owner_slots, b);
-    open_slots(&b->timer_slots, b);
-    for (uint32_t i = 0; i < b->target_slots.capacity; i++)
+    open_slots(&b->s.subscription_slots, b);
+    open_slots(&b->s.target_slots, b);
+    open_slots(&b->s.owner_slots, b);
+    open_slots(&b->s.timer_slots, b);
+    for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
         ikvi_bus_target(b, i)->first_run = ikvi_bus_target(b, i)->of_body =
             IKVI_NONE;
-    b->ended = IKVI_NONE;
-    for (uint32_t i = 0; i < b->owner_slots.capacity; i++)
+    b->s.ended = IKVI_NONE;
+    for (uint32_t i = 0; i < b->s.owner_slots.capacity; i++)
         ikvi_bus_owner(b, i)->first = IKVI_NONE;
     ikvi_bus_store_open(b);
     ikvi_bus_deliver_open(b);
     ikvi_bus_gate_open(b);
     ikvi_bus_time_open(b);
     for (int i = 0; i < FIXED_PLACES; i++)
-        ikvi_slots_take(&b->target_slots, b);
-    b->detours += b->counting;
+        ikvi_slots_take(&b->s.target_slots, b);
+    b->s.detours += b->counting;
     *bus = b;
     return IKV_OK;
 }
@@ -187,7 +187,7 @@ ikv_status ikv_bus_close(ikv_bus *bus)
         return IKV_BUSY;
     }
     bus->closing = true;
-    for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++)
+    for (uint32_t i = 0; i < bus->s.subscription_slots.capacity; i++)
         if (ikvi_bus_subscribed_at(bus, i))
             ikvi_bus_drop(bus, i);
     ikvi_bus_forget_past(bus);
@@ -206,9 +206,9 @@ bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
 bool ikvi_bus_is_delivering(const ikv_bus *bus)
 {
     bool flushing = false;
-    for (uint32_t i = 0; i < bus->lane_count; i++)
+    for (uint32_t i = 0; i < bus->s.lane_count; i++)
         flushing = flushing || ikvi_bus_lane(bus, i)->flushing;
-    return bus->busy != 0 || flushing;
+    return bus->s.busy != 0 || flushing;
 }
 
 bool ikvi_bus_holds_inboxes(const ikv_bus *bus)
@@ -223,12 +223,12 @@ void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
 
 uint32_t ikvi_bus_slot_bits(const ikv_bus *bus)
 {
-    return bus->target_slots.bits;
+    return bus->s.target_slots.bits;
 }
 
 bool ikvi_bus_is_busy(const ikv_bus *bus)
 {
-    return bus->busy != 0 || bus->closing;
+    return bus->s.busy != 0 || bus->closing;
 }
 
 ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
@@ -238,7 +238,7 @@ ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
         return IKV_BAD_ARGUMENT;
     if (callbacks != NULL && callbacks->size != sizeof *callbacks)
         return IKV_BAD_SIZE;
-    if (bus->busy != 0)
+    if (bus->s.busy != 0)
         return IKV_BUSY;
     bus->callbacks =
         callbacks != NULL ? *callbacks : (ikv_bus_callbacks){.size = 0};
@@ -254,19 +254,19 @@ const ikv_catalogue *ikv_bus_catalogue(const ikv_bus *bus)
 
 uint32_t ikvi_bus_target_room(const ikv_bus *bus)
 {
-    return bus->target_slots.capacity;
+    return bus->s.target_slots.capacity;
 }
 
 uint32_t ikvi_bus_removals(const ikv_bus *b)
 {
-    return b->removals;
+    return b->s.removals;
 }
 
 uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
 {
-    if (place >= b->target_slots.capacity)
+    if (place >= b->s.target_slots.capacity)
         return 0;
-    uint32_t bits = ikvi_slots_bits(&b->target_slots, b, place);
+    uint32_t bits = ikvi_slots_bits(&b->s.target_slots, b, place);
     return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
 }
 
@@ -280,12 +280,12 @@ ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id, ikv_target *target)
 {
     if (bus == NULL || target == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t place = ikvi_slots_take(&bus->target_slots, bus);
+    uint32_t place = ikvi_slots_take(&bus->s.target_slots, bus);
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_TARGETS;
     *ikvi_bus_target(bus, place) =
         (bus_target){.id = id, .first_run = IKVI_NONE, .of_body = IKVI_NONE};
-    target->bits = ikvi_slots_bits(&bus->target_slots, bus, place);
+    target->bits = ikvi_slots_bits(&bus->s.target_slots, bus, place);
     return IKV_OK;
 }
 
@@ -299,8 +299,8 @@ ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
     ikvi_bus_target(bus, place)->closing = true;
     ikvi_bus_drop_at(bus, place);
     ikvi_bus_target(bus, place)->closing = false;
-    ikvi_slots_give(&bus->target_slots, bus, place);
-    bus->removals++;
+    ikvi_slots_give(&bus->s.target_slots, bus, place);
+    bus->s.removals++;
     return IKV_OK;
 }
 
@@ -348,7 +348,7 @@ const char *ikv_bus_subscription_name(const ikv_bus *bus,
 {
     uint32_t place = subscription_place(bus, subscription);
     return place != IKVI_NO_SLOT
-               ? ikvi_names_text(&bus->names, bus,
+               ? ikvi_names_text(&bus->s.names, bus,
                                  ikvi_bus_subscription(bus, place)->name)
                : "";
 }
@@ -389,11 +389,11 @@ ikv_status ikv_bus_add_owner(ikv_bus *bus, ikv_owner *owner)
 {
     if (bus == NULL || owner == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t place = ikvi_slots_take(&bus->owner_slots, bus);
+    uint32_t place = ikvi_slots_take(&bus->s.owner_slots, bus);
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_OWNERS;
     *ikvi_bus_owner(bus, place) = (bus_owner){.first = IKVI_NONE};
-    owner->bits = ikvi_slots_bits(&bus->owner_slots, bus, place);
+    owner->bits = ikvi_slots_bits(&bus->s.owner_slots, bus, place);
     return IKV_OK;
 }
 
@@ -401,14 +401,14 @@ ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t place = ikvi_slots_find(&bus->owner_slots, bus, owner.bits);
+    uint32_t place = ikvi_slots_find(&bus->s.owner_slots, bus, owner.bits);
     if (place == IKVI_NO_SLOT || ikvi_bus_owner(bus, place)->closing)
         return IKV_ABSENT;
     bus_owner *o = ikvi_bus_owner(bus, place);
     o->closing = true;
     while (o->first != IKVI_NONE)
         ikvi_bus_drop(bus, o->first);
-    ikvi_slots_give(&bus->owner_slots, bus, place);
+    ikvi_slots_give(&bus->s.owner_slots, bus, place);
     return IKV_OK;
 }
 
@@ -418,12 +418,12 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL || watcher == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
+    if (bus->s.busy != 0)
         return IKV_BUSY;
     if (bus->watcher_count == IKV_WATCHER_LIMIT)
         return IKV_FULL_WATCHERS;
-    bus->detours += bus->watcher_count == 0;
-    bus->watched = true;
+    bus->s.detours += bus->watcher_count == 0;
+    bus->s.watched = true;
     bus->watchers[bus->watcher_count].watcher = watcher;
     bus->watchers[bus->watcher_count++].user = user;
     return IKV_OK;
@@ -433,7 +433,7 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
+    if (bus->s.busy != 0)
         return IKV_BUSY;
     uint32_t i = 0;
     while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||
@@ -444,8 +444,8 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
     bus->watcher_count--;
     for (; i < bus->watcher_count; i++)
         bus->watchers[i] = bus->watchers[i + 1];
-    bus->detours -= bus->watcher_count == 0;
-    bus->watched = bus->watcher_count != 0;
+    bus->s.detours -= bus->watcher_count == 0;
+    bus->s.watched = bus->watcher_count != 0;
     return IKV_OK;
 }
 
@@ -460,35 +460,35 @@ ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts)
         unheard += ikvi_bus_kind(b, kind)->unheard;
     }
     uint64_t mail_refused = 0;
-    for (uint32_t i = 0; i < b->mailbox_count; i++)
+    for (uint32_t i = 0; i < b->s.mailbox_count; i++)
         mail_refused += ikvi_bus_mailbox(b, i)->refused;
     ikv_bus_counts found = {
         .delivered = delivered,
         .unheard = unheard,
-        .too_deep = b->too_deep,
-        .stale = b->stale,
-        .deferred = b->deferred_count,
-        .defer_refused = b->defer_refused,
-        .dropped = b->dropped,
+        .too_deep = b->s.too_deep,
+        .stale = b->s.stale,
+        .deferred = b->s.deferred_count,
+        .defer_refused = b->s.defer_refused,
+        .dropped = b->s.dropped,
         .mailbox_refused = mail_refused,
-        .generation_wraps = b->subscription_slots.wraps +
-                            b->target_slots.wraps + b->owner_slots.wraps,
-        .subscriptions = b->subscription_slots.used - b->ended_count,
-        .subscriptions_high = b->subscription_slots.high,
-        .entries = b->links_used,
-        .entries_high = b->links_high,
-        .timers = b->timer_slots.used,
-        .timers_high = b->timer_slots.high,
-        .payloads = b->payloads_used,
-        .payloads_high = b->payloads_high,
-        .conditions = b->conditions_used,
-        .conditions_high = b->conditions_high,
-        .targets = b->target_slots.used - FIXED_PLACES,
-        .targets_high = b->target_slots.high - FIXED_PLACES,
-        .owners = b->owner_slots.used,
-        .owners_high = b->owner_slots.high,
-        .waiting = b->deferred_used,
-        .waiting_high = b->deferred_high,
+        .generation_wraps = b->s.subscription_slots.wraps +
+                            b->s.target_slots.wraps + b->s.owner_slots.wraps,
+        .subscriptions = b->s.subscription_slots.used - b->s.ended_count,
+        .subscriptions_high = b->s.subscription_slots.high,
+        .entries = b->s.links_used,
+        .entries_high = b->s.links_high,
+        .timers = b->s.timer_slots.used,
+        .timers_high = b->s.timer_slots.high,
+        .payloads = b->s.payloads_used,
+        .payloads_high = b->s.payloads_high,
+        .conditions = b->s.conditions_used,
+        .conditions_high = b->s.conditions_high,
+        .targets = b->s.target_slots.used - FIXED_PLACES,
+        .targets_high = b->s.target_slots.high - FIXED_PLACES,
+        .owners = b->s.owner_slots.used,
+        .owners_high = b->s.owner_slots.high,
+        .waiting = b->s.deferred_used,
+        .waiting_high = b->s.deferred_high,
     };
     return ikvi_give_sized(counts, &found, sizeof found);
 }
@@ -511,8 +511,9 @@ const char *ikv_bus_validate(const ikv_bus *bus)
     void *base = (void *)(uintptr_t)bus;
     if (bus == NULL)
         return NULL;
-    const ikvi_slots *slots[] = {&bus->subscription_slots, &bus->target_slots,
-                                 &bus->owner_slots, &bus->timer_slots};
+    const ikvi_slots *slots[] = {&bus->s.subscription_slots,
+                                 &bus->s.target_slots, &bus->s.owner_slots,
+                                 &bus->s.timer_slots};
     for (size_t i = 0; i < 4; i++) {
         const char *broken = ikvi_slots_validate(slots[i], base);
         if (broken != NULL)

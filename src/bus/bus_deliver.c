@@ -22,7 +22,7 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
 {
     if (bus == NULL)
         return;
-    bus->step = step;
+    bus->s.step = step;
     for (uint32_t i = 0; i < bus->depth_limit; i++)
         ikvi_bus_dispatch(bus, i)->at_root.step = step;
 }
@@ -30,7 +30,7 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
 void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame)
 {
     if (bus != NULL)
-        bus->frame = frame;
+        bus->s.frame = frame;
 }
 
 static inline uint8_t *kind_traits(const ikv_bus *b, ikv_kind kind)
@@ -72,7 +72,7 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
 {
     if (b->watcher_count != 0) {
         ikv_watch watch = {.what = what,
-                           .depth = b->depth,
+                           .depth = b->s.depth,
                            .event = event,
                            .lane = lane,
                            .frame_scoped = b->frame_scoped};
@@ -83,7 +83,7 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
 static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
 {
     ikv_watch watch = {.what = what,
-                       .depth = b->depth,
+                       .depth = b->s.depth,
                        .event = x->event,
                        .delivery = &x->delivery,
                        .verdict = x->verdict,
@@ -101,7 +101,7 @@ static inline ikv_verdict invoke(const ikv_delivery *delivery,
 {
 #ifdef IKV_DEBUG
     const ikv_bus *b = delivery->bus;
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth - 1);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->s.depth - 1);
     x->scratch = *event;
     x->lent = *delivery;
     ikv_verdict verdict = handler(&x->scratch, &x->lent, user);
@@ -118,12 +118,12 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
 {
     uint32_t place = ikvi_bus_place_of(b, entry->subscription);
     ikv_watch watch = {.what = IKV_WATCH_CALL,
-                       .depth = b->depth,
+                       .depth = b->s.depth,
                        .event = x->event,
                        .delivery = delivery,
                        .frame_scoped = b->frame_scoped};
     watch.name =
-        ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
+        ikvi_names_text(&b->s.names, b, ikvi_bus_subscription(b, place)->name);
     tell_watchers(b, &watch);
     watch.verdict = invoke(delivery, entry->handler, entry->user, x->event);
     watch.what = IKV_WATCH_RETURN;
@@ -144,7 +144,7 @@ static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
             ? call_watched(b, x, entry, delivery)
             : invoke(delivery, entry->handler, entry->user, x->event);
     if (b->counting && b->clock != NULL &&
-        ikvi_slots_find(&b->subscription_slots, b, entry->subscription) !=
+        ikvi_slots_find(&b->s.subscription_slots, b, entry->subscription) !=
             IKVI_NO_SLOT)
         ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))->spent_ns +=
             b->clock(b->clock_user) - begin;
@@ -158,13 +158,13 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
     if (b->watcher_count == 0)
         return;
     ikv_watch watch = {.what = IKV_WATCH_SKIP,
-                       .depth = b->depth,
+                       .depth = b->s.depth,
                        .event = x->event,
                        .delivery = delivery,
                        .reason = reason,
                        .frame_scoped = b->frame_scoped};
     watch.name =
-        ikvi_names_text(&b->names, b, ikvi_bus_subscription(b, place)->name);
+        ikvi_names_text(&b->s.names, b, ikvi_bus_subscription(b, place)->name);
     tell_watchers(b, &watch);
 }
 
@@ -279,8 +279,8 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
             (bus_entry){.handler = s->handler,
                         .user = s->user,
                         .visits = s->muted ? 0 : s->visits,
-                        .subscription = ikvi_slots_bits(&b->subscription_slots,
-                                                        b, link->subscription)};
+                        .subscription = ikvi_slots_bits(
+                            &b->s.subscription_slots, b, link->subscription)};
         m->waiting_order = ikvi_bus_order(s);
         break;
     }
@@ -326,7 +326,7 @@ static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
                            bool own, bus_order last, sources *m)
 {
     m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->pending_count;
+    m->pending_end = m->pending + b->s.pending_count;
     for (skip_pending(b, x, target, own, m);
          m->pending < m->pending_end &&
          !ikvi_bus_earlier(last, m->waiting_order);
@@ -355,7 +355,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
     bool own = (visits & (VISIT_FIRST | VISIT_OWN)) != 0;
     const bus_entry *entry;
     m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->pending_count;
+    m->pending_end = m->pending + b->s.pending_count;
     while ((entry = next_entry(b, x, target, own, m)) != NULL) {
         if ((entry->visits & visits) == 0) {
             pass_muted(b, x, &x->delivery, entry, visits);
@@ -459,11 +459,11 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
         return true;
     bool tagged = (visits & (VISIT_FIRST | VISIT_OWN)) != 0 &&
                   has_seen(b, TAGGED_PLACE, kind);
-    if (!tagged && b->pending_count == 0 && !has_seen(b, place, kind))
+    if (!tagged && b->s.pending_count == 0 && !has_seen(b, place, kind))
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
-    bool plain = wide == IKVI_NONE && !tagged && b->pending_count == 0 &&
+    bool plain = wide == IKVI_NONE && !tagged && b->s.pending_count == 0 &&
                  b->watcher_count == 0 && !b->counting;
     if (plain &&
         (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
@@ -524,7 +524,7 @@ static ikv_outcome not_delivered(ikv_status status)
 
 ikv_status ikvi_bus_too_deep(ikv_bus *b)
 {
-    b->too_deep++;
+    b->s.too_deep++;
     ikvi_report_once(
         &b->said_deep, &b->reporter, IKV_REPORT_ERROR, IKV_TOO_DEEP, "bus",
         "a handler delivers inside handlers past the depth limit: "
@@ -538,7 +538,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
                               uint32_t traits, const ikv_target *path,
                               uint32_t length)
 {
-    dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    dispatch *x = ikvi_bus_dispatch(b, b->s.depth++);
     ikvi_bus_hold(b);
     x->event = event;
     x->verdict = 0;
@@ -549,7 +549,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     x->delivery.subscription.bits = 0;
     x->delivery.path = path;
     x->delivery.path_length = length;
-    x->delivery.step = b->step;
+    x->delivery.step = b->s.step;
     if (IKVI_UNLIKELY(event->target.bits != path[length - 1].bits)) {
         x->copy = *event;
         x->copy.target = path[length - 1];
@@ -565,7 +565,7 @@ static inline ikv_outcome end(ikv_bus *b, dispatch *x)
     bus_kind_counts *kind = ikvi_bus_kind(b, x->event->kind);
     kind->delivered++;
     kind->unheard += outcome.heard == 0;
-    b->depth--;
+    b->s.depth--;
     ikvi_bus_release(b);
     return outcome;
 }
@@ -575,7 +575,7 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
                                 uint32_t traits, const ikv_target *path,
                                 uint32_t length, const ikv_route *route)
 {
-    if (IKVI_UNLIKELY(b->depth >= b->depth_limit))
+    if (IKVI_UNLIKELY(b->s.depth >= b->depth_limit))
         return not_delivered(ikvi_bus_too_deep(b));
     dispatch *x = begin(b, event, traits, path, length);
     if (route != NULL) {
@@ -627,7 +627,7 @@ IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event,
     if (traits == 0)
         return not_delivered(IKV_UNKNOWN_KIND);
     if (ikvi_bus_place(b, event->target) == IKVI_NONE) {
-        b->stale++;
+        b->s.stale++;
         return not_delivered(IKV_STALE);
     }
     ikv_target path[IKV_PATH_LIMIT];
@@ -671,7 +671,7 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
 
 bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 {
-    return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0 ||
+    return ((b->s.kinds_ever >> kind % 64 | b->s.kinds_ever) & 1) != 0 ||
            b->watcher_count != 0;
 }
 
@@ -680,7 +680,7 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
     uint32_t place = ikvi_bus_place(b, target);
     if (place == IKVI_NONE)
         return false;
-    if (b->pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
+    if (b->s.pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
         return true;
     if (!has_seen(b, place, kind) && !has_seen(b, ROOT_PLACE, kind))
         return false;
@@ -709,15 +709,15 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
                                     const bus_run *run)
 {
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->s.depth);
     ikv_delivery *delivery = &x->at_root;
     x->using = delivery;
     const bus_entry *entry = ikvi_bus_entry(b, run->first);
     const bus_entry *last = entry + run->count;
     uint32_t heard = run->count;
     ikv_verdict verdict = 0;
-    b->depth++;
-    b->busy++;
+    b->s.depth++;
+    b->s.busy++;
     for (; entry < last; entry++) {
         if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
             heard--;
@@ -735,7 +735,7 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))
         kind->unheard++;
-    b->depth--;
+    b->s.depth--;
     ikvi_bus_release(b);
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
 }
@@ -762,7 +762,7 @@ bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
  * it if so: spares making one. */
 bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
-    if (b->detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
+    if (b->s.detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
         return false;
     bus_kind_counts *counters = ikvi_bus_kind(b, kind);
     counters->delivered++;
@@ -778,8 +778,8 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     ikv_bus *b = bus;
     if (event->target.bits > the_root.bits)
         return deliver_below(b, event, NULL);
-    if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->detours != 0 ||
-                      b->depth >= b->depth_limit))
+    if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->s.detours != 0 ||
+                      b->s.depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||

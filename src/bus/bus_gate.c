@@ -39,7 +39,7 @@ void ikvi_bus_gate_open(ikv_bus *b)
     for (uint32_t i = 0; i < b->condition_capacity; i++)
         ikvi_bus_condition(b, i)->next =
             i + 1 < b->condition_capacity ? i + 1 : IKVI_NONE;
-    b->free_condition = b->condition_capacity > 0 ? 0 : IKVI_NONE;
+    b->s.free_condition = b->condition_capacity > 0 ? 0 : IKVI_NONE;
 }
 
 /* ------------------------------------------------------------- checking -- */
@@ -516,7 +516,7 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
                                   "is out of range",
                                   "set IKV_PER_STEP or IKV_PER_FRAME");
     if (status == IKV_OK &&
-        *conditions > b->condition_capacity - b->conditions_used)
+        *conditions > b->condition_capacity - b->s.conditions_used)
         status = IKV_FULL_CONDITIONS;
     return status;
 }
@@ -541,11 +541,11 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
 {
     const ikv_field *field = NULL;
     bool uniform = true;
-    uint32_t at = b->free_condition;
+    uint32_t at = b->s.free_condition;
     bus_condition *to = ikvi_bus_condition(b, at);
-    b->free_condition = to->next;
-    if (++b->conditions_used > b->conditions_high)
-        b->conditions_high = b->conditions_used;
+    b->s.free_condition = to->next;
+    if (++b->s.conditions_used > b->s.conditions_high)
+        b->s.conditions_high = b->s.conditions_used;
     *to = (bus_condition){.next = gate->first_condition,
                           .comparison = (uint8_t)from->comparison,
                           .group = group,
@@ -576,7 +576,7 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
         to->value_type = IKV_VALUE_INTEGER;
     }
     if (needs_name(config, from->field, field, uniform))
-        to->name = ikvi_names_keep(&b->names, b, from->field);
+        to->name = ikvi_names_keep(&b->s.names, b, from->field);
 }
 
 bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
@@ -595,7 +595,7 @@ bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
             find_common(b, config, list[i].field, &field, &uniform, NULL);
             if (needs_name(config, list[i].field, field, uniform))
                 kept =
-                    kept && ikvi_names_keep(&b->names, b, list[i].field) != 0;
+                    kept && ikvi_names_keep(&b->s.names, b, list[i].field) != 0;
         }
     }
     return kept;
@@ -656,9 +656,10 @@ void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at)
     while (gate->first_condition != IKVI_NONE) {
         uint32_t c = gate->first_condition;
         gate->first_condition = ikvi_bus_condition(b, c)->next;
-        *ikvi_bus_condition(b, c) = (bus_condition){.next = b->free_condition};
-        b->free_condition = c;
-        b->conditions_used--;
+        *ikvi_bus_condition(b, c) =
+            (bus_condition){.next = b->s.free_condition};
+        b->s.free_condition = c;
+        b->s.conditions_used--;
     }
 }
 
@@ -702,7 +703,7 @@ static bool field_value(const ikv_bus *b, const bus_condition *c,
     const ikv_field *field = &place;
     if (c->name != 0)
         field = ikv_field_find(ikv_catalogue_info(b->catalogue, event->kind),
-                               ikvi_names_text(&b->names, b, c->name));
+                               ikvi_names_text(&b->s.names, b, c->name));
     if (field == NULL || value_type(field) != value_type(&place))
         return false;
     *type = (uint8_t)field->type;
@@ -815,7 +816,8 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
         gate->after--;
         return IKV_SKIP_AFTER;
     }
-    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->step : b->frame) + 1;
+    uint64_t turn =
+        (gate->at_most == IKV_PER_STEP ? b->s.step : b->s.frame) + 1;
     if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
         return IKV_SKIP_AT_MOST;
     uint64_t moment = event->time_ns + 1;

@@ -291,28 +291,31 @@ struct ikv_bus {
         payload_next, mailboxes, mail;
     size_t given;
     size_t inboxes, rebindings, kept, outside_end; /* in no image */
-    ikvi_names names;
-    /* State. */
-    ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
-    uint32_t busy, depth;
-    uint32_t removals;
-    uint32_t ended, ended_count; /* those that have ended while they run */
-    uint64_t kinds_ever;         /* as kinds_seen, of all targets */
-    bool watched;     /* that there is a watcher is one of the detours */
-    uint32_t detours; /* reasons against the fast way: pending links, a watcher,
-                         a wide run at the root */
-    uint32_t pool_start, pool_used; /* of the half in use */
-    uint32_t free_link, free_run, dirty_run;
-    uint32_t links_used, links_high;
-    uint32_t pending_count;
-    uint32_t free_deferred, deferred_used, deferred_high;
-    uint32_t lane_count;
-    uint32_t free_condition, conditions_used, conditions_high;
-    uint32_t free_payload, payloads_used, payloads_high;
-    uint32_t first_timer, mailbox_count;
-    uint64_t step, frame, time_ns;
-    uint64_t too_deep, stale;
-    uint64_t deferred_count, defer_refused, dropped;
+    /* What an image holds of it, with the arrays behind. */
+    struct {
+        ikvi_names names;
+        ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
+        uint32_t busy, depth;
+        uint32_t removals;
+        uint32_t ended, ended_count; /* those that have ended while they run */
+        uint64_t kinds_ever;         /* as kinds_seen, of all targets */
+        bool watched; /* that there is a watcher is one of the detours */
+        uint32_t
+            detours; /* reasons against the fast way: pending links, a watcher,
+                             a wide run at the root */
+        uint32_t pool_start, pool_used; /* of the half in use */
+        uint32_t free_link, free_run, dirty_run;
+        uint32_t links_used, links_high;
+        uint32_t pending_count;
+        uint32_t free_deferred, deferred_used, deferred_high;
+        uint32_t lane_count;
+        uint32_t free_condition, conditions_used, conditions_high;
+        uint32_t free_payload, payloads_used, payloads_high;
+        uint32_t first_timer, mailbox_count;
+        uint64_t step, frame, time_ns;
+        uint64_t too_deep, stale;
+        uint64_t deferred_count, defer_refused, dropped;
+    } s;
 };
 
 static inline bus_entry *ikvi_bus_entry(const ikv_bus *b, uint32_t at)
@@ -336,19 +339,19 @@ static inline bus_link *ikvi_bus_link(const ikv_bus *b, uint32_t at)
 static inline bus_subscription *ikvi_bus_subscription(const ikv_bus *b,
                                                       uint32_t at)
 {
-    IKVI_CHECK(at < b->subscription_slots.capacity);
+    IKVI_CHECK(at < b->s.subscription_slots.capacity);
     return (bus_subscription *)ikvi_at(b, b->subscriptions) + at;
 }
 
 static inline bus_target *ikvi_bus_target(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->target_slots.capacity);
+    IKVI_CHECK(at < b->s.target_slots.capacity);
     return (bus_target *)ikvi_at(b, b->targets) + at;
 }
 
 static inline bus_owner *ikvi_bus_owner(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->owner_slots.capacity);
+    IKVI_CHECK(at < b->s.owner_slots.capacity);
     return (bus_owner *)ikvi_at(b, b->owners) + at;
 }
 
@@ -390,7 +393,7 @@ static inline ikv_target ikvi_bus_root(void)
 /* The place of a live target, 0 for the root, IKVI_NONE if stale. */
 static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
 {
-    uint32_t place = ikvi_slots_find(&b->target_slots, b, target.bits);
+    uint32_t place = ikvi_slots_find(&b->s.target_slots, b, target.bits);
     return place != IKVI_NO_SLOT && !ikvi_bus_target(b, place)->closing
                ? place
                : IKVI_NONE;
@@ -410,7 +413,7 @@ static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
 
 static inline bus_gate *ikvi_bus_gate(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->subscription_slots.capacity);
+    IKVI_CHECK(at < b->s.subscription_slots.capacity);
     return (bus_gate *)ikvi_at(b, b->gates) + at;
 }
 
@@ -422,7 +425,7 @@ static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
 
 static inline bus_seen *ikvi_bus_seen(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->subscription_slots.capacity);
+    IKVI_CHECK(at < b->s.subscription_slots.capacity);
     return (bus_seen *)ikvi_at(b, b->counters) + at;
 }
 
@@ -434,7 +437,7 @@ static inline bus_extra *ikvi_bus_extra(const ikv_bus *b, uint32_t at)
 
 static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->timer_slots.capacity);
+    IKVI_CHECK(at < b->s.timer_slots.capacity);
     return (bus_timer *)ikvi_at(b, b->timers) + at;
 }
 
@@ -454,7 +457,7 @@ static inline bus_mailbox *ikvi_bus_mailbox(const ikv_bus *b, uint32_t at)
 static inline uint32_t ikvi_bus_find_subscription(const ikv_bus *b,
                                                   uint32_t bits)
 {
-    uint32_t at = ikvi_slots_find(&b->subscription_slots, b, bits);
+    uint32_t at = ikvi_slots_find(&b->s.subscription_slots, b, bits);
     return at != IKVI_NO_SLOT && !ikvi_bus_subscription(b, at)->ended
                ? at
                : IKVI_NO_SLOT;
@@ -479,14 +482,15 @@ static inline bool ikvi_bus_earlier(bus_order a, bus_order b)
 /* Whether there is one at a place. */
 static inline bool ikvi_bus_subscribed_at(const ikv_bus *b, uint32_t at)
 {
-    return ikvi_slots_at(&b->subscription_slots, b, at)->next == IKVI_IN_USE &&
+    return ikvi_slots_at(&b->s.subscription_slots, b, at)->next ==
+               IKVI_IN_USE &&
            !ikvi_bus_subscription(b, at)->ended;
 }
 
 /* The place of the subscription that live bits name. */
 static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
 {
-    return (bits & ((1u << b->subscription_slots.bits) - 1)) - 1;
+    return (bits & ((1u << b->s.subscription_slots.bits) - 1)) - 1;
 }
 
 /* bus_gate.c */
@@ -533,14 +537,14 @@ const char *ikvi_bus_store_validate(const ikv_bus *b);
 
 static inline void ikvi_bus_hold(ikv_bus *b)
 {
-    b->busy++;
+    b->s.busy++;
 }
 
 static inline void ikvi_bus_release(ikv_bus *b)
 {
-    if (--b->busy == 0 &&
-        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
-                      b->ended != IKVI_NONE))
+    if (--b->s.busy == 0 &&
+        IKVI_UNLIKELY(b->s.dirty_run != IKVI_NONE || b->s.pending_count != 0 ||
+                      b->s.ended != IKVI_NONE))
         ikvi_bus_compact(b);
 }
 

@@ -12,9 +12,9 @@ ikv_status ikv_bus_add_mailbox(ikv_bus *bus, ikv_mailbox *mailbox)
 {
     if (bus == NULL || mailbox == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->mailbox_count == bus->mailbox_capacity)
+    if (bus->s.mailbox_count == bus->mailbox_capacity)
         return IKV_FULL_MAILBOXES;
-    *mailbox = (ikv_mailbox)++bus->mailbox_count;
+    *mailbox = (ikv_mailbox)++bus->s.mailbox_count;
     return IKV_OK;
 }
 
@@ -36,7 +36,7 @@ ikv_status ikv_bus_read(ikv_bus *bus, ikv_mailbox mailbox, ikv_event *event)
 {
     if (bus == NULL || event == NULL)
         return IKV_BAD_ARGUMENT;
-    if (mailbox == 0 || mailbox > bus->mailbox_count)
+    if (mailbox == 0 || mailbox > bus->s.mailbox_count)
         return IKV_UNKNOWN_NAME;
     bus_mailbox *box = ikvi_bus_mailbox(bus, mailbox - 1u);
     if (box->count == 0)
@@ -49,7 +49,7 @@ ikv_status ikv_bus_read(ikv_bus *bus, ikv_mailbox mailbox, ikv_event *event)
 
 uint64_t ikv_bus_mailbox_refused(const ikv_bus *bus, ikv_mailbox mailbox)
 {
-    return bus != NULL && mailbox > 0 && mailbox <= bus->mailbox_count
+    return bus != NULL && mailbox > 0 && mailbox <= bus->s.mailbox_count
                ? ikvi_bus_mailbox(bus, mailbox - 1u)->refused
                : 0;
 }

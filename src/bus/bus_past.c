@@ -73,11 +73,11 @@ static bool is_in_image(const ikv_bus *b, uint32_t place, uint64_t birth)
     if (b->image_before == NULL)
         return false;
     memcpy(&then,
-           b->image_before + (b->subscriptions - offsetof(ikv_bus, names)) +
+           b->image_before + (b->subscriptions - offsetof(ikv_bus, s)) +
                place * sizeof then,
            sizeof then);
     memcpy(&was,
-           b->image_after + (b->subscription_slots.slots - b->outside_end) +
+           b->image_after + (b->s.subscription_slots.slots - b->outside_end) +
                place * sizeof was,
            sizeof was);
     return was.next == IKVI_IN_USE && then.birth == birth;
@@ -103,7 +103,7 @@ void ikvi_bus_forget_past(ikv_bus *b)
 
 uint64_t ikvi_bus_saved(ikv_bus *b, ikvi_saved to[2])
 {
-    const size_t from = offsetof(ikv_bus, names);
+    const size_t from = offsetof(ikv_bus, s);
     to[0] = (ikvi_saved){(char *)b + from, b->inboxes - from};
     to[1] = (ikvi_saved){ikvi_at(b, b->outside_end), b->size - b->outside_end};
     return b->identity;
@@ -137,7 +137,7 @@ void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
     for (uint32_t i = b->kept_count; i-- > 0;)
         if (is_in_image(b, kept_at(b, i)->place, kept_at(b, i)->birth))
             take_out_kept(b, i);
-    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+    for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         const bus_subscription *s = ikvi_bus_subscription(b, i);
         if (!ikvi_bus_subscribed_at(b, i) || s->on_drop == NULL ||
             is_in_image(b, i, s->birth))

@@ -13,8 +13,8 @@ void ikvi_bus_store_open(ikv_bus *b)
         ikvi_bus_link(b, i)->next = next;
         ikvi_bus_run(b, i)->next = next;
     }
-    b->free_link = b->free_run = 0;
-    b->dirty_run = IKVI_NONE;
+    b->s.free_link = b->s.free_run = 0;
+    b->s.dirty_run = IKVI_NONE;
     for (uint32_t i = 0; i < b->kind_limit; i++)
         ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
 }
@@ -22,7 +22,7 @@ void ikvi_bus_store_open(ikv_bus *b)
 /* Whether a call of the subscription runs, at any depth. */
 static bool call_runs(const ikv_bus *b, uint32_t bits)
 {
-    for (uint32_t i = 0; i < b->depth; i++)
+    for (uint32_t i = 0; i < b->s.depth; i++)
         if (ikvi_bus_dispatch(b, i)->using->subscription.bits == bits)
             return true;
     return false;
@@ -32,10 +32,10 @@ static bool call_runs(const ikv_bus *b, uint32_t bits)
 
 static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
 {
-    uint32_t at = b->free_run;
+    uint32_t at = b->s.free_run;
     bus_run *run = ikvi_bus_run(b, at);
     bus_target *owner = ikvi_bus_target(b, target);
-    b->free_run = run->next;
+    b->s.free_run = run->next;
     *run = (bus_run){.target = target,
                      .next = owner->first_run,
                      .next_dirty = IKVI_NONE,
@@ -43,12 +43,12 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
                      .used = true};
     owner->first_run = at;
     owner->kinds_seen |= (uint64_t)1 << kind % 64;
-    b->kinds_ever |= (uint64_t)1 << kind % 64;
+    b->s.kinds_ever |= (uint64_t)1 << kind % 64;
     if (target == 0) {
         const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
         ikvi_bus_words(b, b->root_runs)[kind] = at;
         run->straight = info != NULL && !info->positioned;
-        b->detours += kind == 0;
+        b->s.detours += kind == 0;
     }
     return at;
 }
@@ -63,11 +63,11 @@ static void free_run(ikv_bus *b, uint32_t at)
         *link = run->next;
         if (run->target == 0) {
             ikvi_bus_words(b, b->root_runs)[run->kind] = IKVI_NONE;
-            b->detours -= run->kind == 0;
+            b->s.detours -= run->kind == 0;
         }
     }
-    *run = (bus_run){.next = b->free_run};
-    b->free_run = at;
+    *run = (bus_run){.next = b->s.free_run};
+    b->s.free_run = at;
 }
 
 static void place_entry(ikv_bus *b, uint32_t run, uint32_t position,
@@ -108,21 +108,21 @@ static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
  * room that it wants if there is so much. */
 static void change_halves(ikv_bus *b, uint32_t growing, uint32_t wanted)
 {
-    uint32_t to = b->pool_start == 0 ? b->pool_half : 0;
+    uint32_t to = b->s.pool_start == 0 ? b->pool_half : 0;
     uint32_t end = to + b->pool_half;
-    b->pool_start = b->pool_used = to;
+    b->s.pool_start = b->s.pool_used = to;
     for (uint32_t i = 0; i < b->entry_capacity; i++) {
         bus_run *run = ikvi_bus_run(b, i);
         if (!run->used || i == growing)
             continue;
         uint32_t live = run->count - run->dead;
-        pack_run(b, i, b->pool_used, live);
-        b->pool_used += live;
+        pack_run(b, i, b->s.pool_used, live);
+        b->s.pool_used += live;
     }
-    uint32_t room = end - b->pool_used;
+    uint32_t room = end - b->s.pool_used;
     room = wanted < room ? wanted : room;
-    pack_run(b, growing, b->pool_used, room);
-    b->pool_used += room;
+    pack_run(b, growing, b->s.pool_used, room);
+    b->s.pool_used += room;
     IKVI_CHECK(ikvi_bus_run(b, growing)->count < room);
 }
 
@@ -132,9 +132,9 @@ static void grow_run(ikv_bus *b, uint32_t at)
     uint32_t wanted = run->count > 0 ? 2 * run->count : 1;
     if (run->dead > 0) {
         pack_run(b, at, run->first, run->room);
-    } else if (wanted <= b->pool_start + b->pool_half - b->pool_used) {
-        uint32_t first = b->pool_used;
-        b->pool_used += wanted;
+    } else if (wanted <= b->s.pool_start + b->pool_half - b->s.pool_used) {
+        uint32_t first = b->s.pool_used;
+        b->s.pool_used += wanted;
         pack_run(b, at, first, wanted);
     } else {
         change_halves(b, at, wanted);
@@ -146,8 +146,8 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
     bus_run *run = ikvi_bus_run(b, at);
     if (!run->dirty) {
         run->dirty = true;
-        run->next_dirty = b->dirty_run;
-        b->dirty_run = at;
+        run->next_dirty = b->s.dirty_run;
+        b->s.dirty_run = at;
     }
 }
 
@@ -184,7 +184,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     bus_entry entry = {.handler = s->handler,
                        .user = s->user,
                        .visits = s->muted ? 0 : s->visits,
-                       .subscription = ikvi_slots_bits(&b->subscription_slots,
+                       .subscription = ikvi_slots_bits(&b->s.subscription_slots,
                                                        b, link->subscription),
                        .test_mask = gate->test_mask,
                        .test_value = gate->test_value};
@@ -200,8 +200,8 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     bus_subscription *s =
         ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
-    uint32_t position = b->pending_count++;
-    b->detours++;
+    uint32_t position = b->s.pending_count++;
+    b->s.detours++;
     for (; position > 0; position--) {
         if (!link_comes_before(b, s, pending[position - 1]))
             break;
@@ -213,11 +213,11 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
 static void remove_pending(ikv_bus *b, uint32_t link_at)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending), kept = 0;
-    for (uint32_t i = 0; i < b->pending_count; i++)
+    for (uint32_t i = 0; i < b->s.pending_count; i++)
         if (pending[i] != link_at)
             pending[kept++] = pending[i];
-    b->detours -= b->pending_count - kept;
-    b->pending_count = kept;
+    b->s.detours -= b->s.pending_count - kept;
+    b->s.pending_count = kept;
 }
 
 static void remove_entry(ikv_bus *b, const bus_link *link)
@@ -236,18 +236,18 @@ static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                      ikv_kind kind)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
-    uint32_t at = b->free_link;
+    uint32_t at = b->s.free_link;
     bus_link *link = ikvi_bus_link(b, at);
-    b->free_link = link->next;
-    if (++b->links_used > b->links_high)
-        b->links_high = b->links_used;
+    b->s.free_link = link->next;
+    if (++b->s.links_used > b->s.links_high)
+        b->s.links_high = b->s.links_used;
     *link = (bus_link){.subscription = subscription,
                        .run = IKVI_NONE,
                        .next = s->first_link,
                        .target = target,
                        .kind = kind};
     s->first_link = at;
-    if (b->busy == 0)
+    if (b->s.busy == 0)
         insert_entry(b, at);
     else
         insert_pending(b, at);
@@ -262,17 +262,17 @@ static void free_link(ikv_bus *b, uint32_t at)
         remove_pending(b, at);
     else
         remove_entry(b, link);
-    *link = (bus_link){.next = b->free_link};
-    b->free_link = at;
-    b->links_used--;
+    *link = (bus_link){.next = b->s.free_link};
+    b->s.free_link = at;
+    b->s.links_used--;
 }
 
 void ikvi_bus_compact(ikv_bus *b)
 {
-    while (b->dirty_run != IKVI_NONE) {
-        uint32_t at = b->dirty_run;
+    while (b->s.dirty_run != IKVI_NONE) {
+        uint32_t at = b->s.dirty_run;
         bus_run *run = ikvi_bus_run(b, at);
-        b->dirty_run = run->next_dirty;
+        b->s.dirty_run = run->next_dirty;
         run->dirty = false;
         if (run->dead == run->count)
             free_run(b, at);
@@ -280,11 +280,11 @@ void ikvi_bus_compact(ikv_bus *b)
             pack_run(b, at, run->first, run->room);
     }
     uint32_t *pending = ikvi_bus_words(b, b->pending);
-    for (uint32_t i = 0; i < b->pending_count; i++)
+    for (uint32_t i = 0; i < b->s.pending_count; i++)
         insert_entry(b, pending[i]);
-    b->detours -= b->pending_count;
-    b->pending_count = 0;
-    if (b->ended != IKVI_NONE)
+    b->s.detours -= b->s.pending_count;
+    b->s.pending_count = 0;
+    if (b->s.ended != IKVI_NONE)
         ikvi_bus_tell_ended(b);
 }
 
@@ -322,20 +322,20 @@ static void give_subscription(ikv_bus *b, uint32_t at)
 {
     bus_subscription *s = ikvi_bus_subscription(b, at), ended = *s;
     s->ended = false;
-    ikvi_slots_give(&b->subscription_slots, b, at);
+    ikvi_slots_give(&b->s.subscription_slots, b, at);
     ikvi_bus_drop_told(b, &ended, at);
 }
 
 /* Takes one that does not run out of the list; IKVI_NONE if all do. */
 static uint32_t take_ended(ikv_bus *b)
 {
-    uint32_t *link = &b->ended;
+    uint32_t *link = &b->s.ended;
     while (*link != IKVI_NONE) {
         uint32_t at = *link;
         bus_subscription *s = ikvi_bus_subscription(b, at);
-        if (!call_runs(b, ikvi_slots_bits(&b->subscription_slots, b, at))) {
+        if (!call_runs(b, ikvi_slots_bits(&b->s.subscription_slots, b, at))) {
             *link = s->owner_next;
-            b->ended_count--;
+            b->s.ended_count--;
             return at;
         }
         link = &s->owner_next;
@@ -352,9 +352,9 @@ void ikvi_bus_tell_ended(ikv_bus *b)
 static void leave_body(ikv_bus *b, uint32_t subscription)
 {
     const bus_gate *gate = ikvi_bus_gate(b, subscription);
-    uint32_t body = gate->body.bits != 0
-                        ? ikvi_slots_find(&b->target_slots, b, gate->body.bits)
-                        : IKVI_NO_SLOT;
+    uint32_t body = gate->body.bits != 0 ? ikvi_slots_find(&b->s.target_slots,
+                                                           b, gate->body.bits)
+                                         : IKVI_NO_SLOT;
     if (body == IKVI_NO_SLOT)
         return;
     uint32_t *link = &ikvi_bus_target(b, body)->of_body;
@@ -369,7 +369,7 @@ static void join_body(ikv_bus *b, uint32_t subscription)
     if (gate->body.bits == 0)
         return;
     bus_target *body = ikvi_bus_target(
-        b, ikvi_slots_find(&b->target_slots, b, gate->body.bits));
+        b, ikvi_slots_find(&b->s.target_slots, b, gate->body.bits));
     gate->next_of_body = body->of_body;
     body->of_body = subscription;
 }
@@ -379,7 +379,7 @@ static void join_body(ikv_bus *b, uint32_t subscription)
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
-    uint32_t bits = ikvi_slots_bits(&b->subscription_slots, b, subscription);
+    uint32_t bits = ikvi_slots_bits(&b->s.subscription_slots, b, subscription);
     ikvi_bus_hold(b);
     while (s->first_link != IKVI_NONE) {
         uint32_t at = s->first_link;
@@ -392,9 +392,9 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
     bool runs = call_runs(b, bits);
     if (runs) {
         s->ended = true;
-        s->owner_next = b->ended;
-        b->ended = subscription;
-        b->ended_count++;
+        s->owner_next = b->s.ended;
+        b->s.ended = subscription;
+        b->s.ended_count++;
     }
     ikvi_bus_release(b);
     if (!runs)
@@ -420,7 +420,7 @@ static void drop_link(ikv_bus *b, uint32_t at)
 static uint32_t pending_at(const ikv_bus *b, uint32_t target)
 {
     const uint32_t *pending = ikvi_bus_words(b, b->pending);
-    for (uint32_t i = 0; i < b->pending_count; i++)
+    for (uint32_t i = 0; i < b->s.pending_count; i++)
         if (ikvi_bus_link(b, pending[i])->target == target)
             return pending[i];
     return IKVI_NONE;
@@ -549,7 +549,7 @@ static ikv_status check_config(const ikv_bus *b,
                       config->mailbox != 0 ? "handler and mailbox are given"
                                            : "no handler is given",
                       "", ": set handler, or mailbox");
-    if (config->mailbox > b->mailbox_count)
+    if (config->mailbox > b->s.mailbox_count)
         return refuse(message, IKV_UNKNOWN_NAME, "there is no such mailbox", "",
                       ": make one with ikv_bus_add_mailbox()");
     if (config->phases > (IKV_CAPTURING | IKV_AT_TARGET | IKV_BUBBLING))
@@ -557,7 +557,7 @@ static ikv_status check_config(const ikv_bus *b,
                       "", ": join IKV_CAPTURING, IKV_AT_TARGET, IKV_BUBBLING");
     if (config->owner.bits != 0) {
         uint32_t owner =
-            ikvi_slots_find(&b->owner_slots, b, config->owner.bits);
+            ikvi_slots_find(&b->s.owner_slots, b, config->owner.bits);
         if (owner == IKVI_NO_SLOT || ikvi_bus_owner(b, owner)->closing)
             return refuse(message, IKV_STALE, "the owner is stale", "",
                           ": it has been dropped, or is not of this bus");
@@ -629,19 +629,19 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
     uint64_t links =
         (uint64_t)(config->at_list != NULL ? config->at_count : 1) *
         (config->kinds != NULL ? config->kind_count : 1);
-    if (b->subscription_slots.used == b->subscription_slots.capacity)
+    if (b->s.subscription_slots.used == b->s.subscription_slots.capacity)
         ikvi_bus_tell_ended(b);
-    if (b->subscription_slots.used == b->subscription_slots.capacity)
+    if (b->s.subscription_slots.used == b->s.subscription_slots.capacity)
         return refuse_full(message, IKV_FULL_SUBSCRIPTIONS);
-    if (links > b->entry_capacity - b->links_used)
+    if (links > b->entry_capacity - b->s.links_used)
         return refuse_full(message, IKV_FULL_ENTRIES);
-    uint32_t name = ikvi_names_keep(&b->names, b, config->name);
+    uint32_t name = ikvi_names_keep(&b->s.names, b, config->name);
     if (name == 0 && config->name != NULL && config->name[0] != '\0')
         return refuse_full(message, IKV_FULL_NAMES);
     if (!ikvi_bus_gate_names(b, config))
         return refuse_full(message, IKV_FULL_NAMES);
 
-    uint32_t at = ikvi_slots_take(&b->subscription_slots, b);
+    uint32_t at = ikvi_slots_take(&b->s.subscription_slots, b);
     uint32_t families = config->all_kinds ? UINT32_MAX : config->families;
     bool mail = config->mailbox != 0;
     *ikvi_bus_subscription(b, at) = (bus_subscription){
@@ -662,19 +662,19 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         *ikvi_bus_seen(b, at) = (bus_seen){0};
     join_owner(b, at,
                config->owner.bits != 0
-                   ? ikvi_slots_find(&b->owner_slots, b, config->owner.bits)
+                   ? ikvi_slots_find(&b->s.owner_slots, b, config->owner.bits)
                    : IKVI_NONE);
     join_body(b, at);
     add_links(b, at, config);
     if (subscription != NULL)
-        subscription->bits = ikvi_slots_bits(&b->subscription_slots, b, at);
+        subscription->bits = ikvi_slots_bits(&b->s.subscription_slots, b, at);
     return ikvi_fine(message);
 }
 
 /* Ends those that came about after `born`, without telling anybody. */
 static void take_back(ikv_bus *b, uint64_t born)
 {
-    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+    for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
         if (ikvi_bus_subscribed_at(b, i) && s->birth >= born) {
             s->on_drop = NULL;
@@ -802,14 +802,14 @@ static bool is_rebindable(const ikv_bus *b, uint32_t at)
 
 void ikvi_bus_restored(ikv_bus *b)
 {
-    b->detours -= b->watched;
-    b->watched = b->watcher_count != 0;
-    b->detours += b->watched;
-    for (uint32_t i = 0; i < b->subscription_slots.capacity; i++) {
+    b->s.detours -= b->s.watched;
+    b->s.watched = b->watcher_count != 0;
+    b->s.detours += b->s.watched;
+    for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
         if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
             continue;
-        uint64_t name = hash_of(ikvi_names_text(&b->names, b, s->name));
+        uint64_t name = hash_of(ikvi_names_text(&b->s.names, b, s->name));
         uint32_t at = rebound_place(b, name);
         if (at == IKV_REBIND_LIMIT || ikvi_bus_rebinding(b, at)->name != name)
             continue;
@@ -826,7 +826,7 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
         return IKV_BAD_ARGUMENT;
     uint64_t hash = hash_of(name);
     uint32_t place = rebound_place(bus, hash);
-    if (ikvi_names_find(&bus->names, bus, name) == 0)
+    if (ikvi_names_find(&bus->s.names, bus, name) == 0)
         return IKV_ABSENT; /* no subscription ever had it */
     if (place == IKV_REBIND_LIMIT)
         return IKV_FULL_NAMES;
@@ -834,10 +834,10 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
     ikvi_bus_rebinding(bus, place)->handler = handler;
     ikvi_bus_rebinding(bus, place)->user = user;
     ikv_status status = IKV_ABSENT;
-    for (uint32_t i = 0; i < bus->subscription_slots.capacity; i++) {
+    for (uint32_t i = 0; i < bus->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(bus, i);
         if (!is_rebindable(bus, i) ||
-            !ikvi_same(ikvi_names_text(&bus->names, bus, s->name), name))
+            !ikvi_same(ikvi_names_text(&bus->s.names, bus, s->name), name))
             continue;
         s->handler = handler;
         s->user = user;
@@ -855,8 +855,8 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
     uint32_t dead = 0;
     const bus_subscription *last = NULL;
     if (run->count > run->room ||
-        run->first + run->room > b->pool_start + b->pool_half ||
-        (run->room > 0 && run->first < b->pool_start))
+        run->first + run->room > b->s.pool_start + b->pool_half ||
+        (run->room > 0 && run->first < b->s.pool_start))
         return "bus-1";
     for (uint32_t i = 0; i < run->count; i++) {
         const bus_entry *e = ikvi_bus_entry(b, run->first + i);
@@ -870,7 +870,7 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
         last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
         const bus_link *l = ikvi_bus_link(b, link);
         if (l->run != at || l->position != i || l->kind != run->kind ||
-            ikvi_slots_bits(&b->subscription_slots, b, l->subscription) !=
+            ikvi_slots_bits(&b->s.subscription_slots, b, l->subscription) !=
                 e->subscription)
             return "bus-3";
     }
@@ -880,7 +880,7 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
 static const char *validate_chains(const ikv_bus *b)
 {
     uint32_t chained = 0, used = 0;
-    for (uint32_t i = 0; i < b->target_slots.capacity; i++)
+    for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
         for (uint32_t at = ikvi_bus_target(b, i)->first_run; at != IKVI_NONE;
              at = ikvi_bus_run(b, at)->next) {
             const bus_run *run = ikvi_bus_run(b, at);
@@ -901,9 +901,10 @@ const char *ikvi_bus_store_validate(const ikv_bus *b)
         if (broken != NULL)
             return broken;
     }
-    if (b->busy == 0 && (b->pending_count != 0 || b->dirty_run != IKVI_NONE))
+    if (b->s.busy == 0 &&
+        (b->s.pending_count != 0 || b->s.dirty_run != IKVI_NONE))
         return "bus-5";
-    for (uint32_t o = 0; o < b->owner_slots.capacity; o++) {
+    for (uint32_t o = 0; o < b->s.owner_slots.capacity; o++) {
         for (uint32_t at = ikvi_bus_owner(b, o)->first; at != IKVI_NONE;
              at = ikvi_bus_subscription(b, at)->owner_next)
             if (ikvi_bus_subscription(b, at)->owner != o)

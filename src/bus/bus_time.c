@@ -11,7 +11,7 @@ void ikvi_bus_time_open(ikv_bus *b)
     for (uint32_t i = 0; i < b->payload_capacity; i++)
         ikvi_bus_words(b, b->payload_next)[i] =
             i + 1 < b->payload_capacity ? i + 1 : IKVI_NONE;
-    b->first_timer = IKVI_NONE;
+    b->s.first_timer = IKVI_NONE;
     ikv_lane lane;
     ikv_bus_add_lane(b, "step", &lane);
     ikv_bus_add_lane(b, "frame", &lane);
@@ -24,12 +24,12 @@ ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
 {
     if (bus == NULL || lane == NULL || name == NULL || name[0] == '\0')
         return IKV_BAD_ARGUMENT;
-    if (bus->lane_count == bus->lane_capacity)
+    if (bus->s.lane_count == bus->lane_capacity)
         return IKV_FULL_LANES;
-    uint32_t kept = ikvi_names_keep(&bus->names, bus, name);
+    uint32_t kept = ikvi_names_keep(&bus->s.names, bus, name);
     if (kept == 0)
         return IKV_FULL_NAMES;
-    size_t place = bus->inboxes + bus->lane_count * bus->inbox_size;
+    size_t place = bus->inboxes + bus->s.lane_count * bus->inbox_size;
     ikv_queue *inbox;
     ikv_queue_config config = IKV_QUEUE_INIT;
     config.capacity = bus->inbox_capacity;
@@ -40,8 +40,8 @@ ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
     ikv_status status = ikv_queue_open(&config, &inbox);
     if (status < 0)
         return status;
-    *lane = (ikv_lane)bus->lane_count;
-    *ikvi_bus_lane(bus, bus->lane_count++) = (bus_lane){
+    *lane = (ikv_lane)bus->s.lane_count;
+    *ikvi_bus_lane(bus, bus->s.lane_count++) = (bus_lane){
         .head = IKVI_NONE, .tail = IKVI_NONE, .name = kept, .inbox = place};
     return IKV_OK;
 }
@@ -53,15 +53,15 @@ static ikv_queue *inbox_of(const ikv_bus *b, const bus_lane *lane)
 
 const char *ikv_bus_lane_name(const ikv_bus *bus, ikv_lane lane)
 {
-    return bus != NULL && lane < bus->lane_count
-               ? ikvi_names_text(&bus->names, bus,
+    return bus != NULL && lane < bus->s.lane_count
+               ? ikvi_names_text(&bus->s.names, bus,
                                  ikvi_bus_lane(bus, lane)->name)
                : NULL;
 }
 
 uint32_t ikv_bus_lane_waiting(const ikv_bus *bus, ikv_lane lane)
 {
-    return bus != NULL && lane < bus->lane_count
+    return bus != NULL && lane < bus->s.lane_count
                ? ikvi_bus_lane(bus, lane)->count
                : 0;
 }
@@ -72,7 +72,7 @@ ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
     ikv_queue_counts inbox = IKV_QUEUE_COUNTS_INIT;
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    if (lane >= bus->lane_count)
+    if (lane >= bus->s.lane_count)
         return IKV_UNKNOWN_NAME;
     const bus_lane *l = ikvi_bus_lane(bus, lane);
     ikv_queue_counters(inbox_of(bus, l), &inbox);
@@ -97,10 +97,10 @@ static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
 {
     if (size == 0 || data == NULL)
         return IKVI_NONE;
-    uint32_t at = b->free_payload;
-    b->free_payload = ikvi_bus_words(b, b->payload_next)[at];
-    if (++b->payloads_used > b->payloads_high)
-        b->payloads_high = b->payloads_used;
+    uint32_t at = b->s.free_payload;
+    b->s.free_payload = ikvi_bus_words(b, b->payload_next)[at];
+    if (++b->s.payloads_used > b->s.payloads_high)
+        b->s.payloads_high = b->s.payloads_used;
     memcpy(payload_at(b, at), data, size);
     return at;
 }
@@ -110,21 +110,21 @@ static void free_payload(ikv_bus *b, uint32_t at)
     if (at == IKVI_NONE)
         return;
     ikvi_poison(payload_at(b, at), b->payload_bytes);
-    ikvi_bus_words(b, b->payload_next)[at] = b->free_payload;
-    b->free_payload = at;
-    b->payloads_used--;
+    ikvi_bus_words(b, b->payload_next)[at] = b->s.free_payload;
+    b->s.free_payload = at;
+    b->s.payloads_used--;
 }
 
 static ikv_status check_deferral(ikv_bus *b, ikv_lane lane,
                                  const ikv_event *event, uint32_t size)
 {
-    if (lane >= b->lane_count)
+    if (lane >= b->s.lane_count)
         return IKV_UNKNOWN_NAME;
     if (ikv_catalogue_info(b->catalogue, event->kind) == NULL)
         return IKV_UNKNOWN_KIND;
     if (event->target.bits != 0 &&
         ikvi_bus_place(b, event->target) == IKVI_NONE) {
-        b->stale++;
+        b->s.stale++;
         return IKV_STALE;
     }
     return size > b->payload_bytes ? IKV_BAD_SIZE : IKV_OK;
@@ -134,15 +134,15 @@ static ikv_status check_deferral(ikv_bus *b, ikv_lane lane,
 ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
                         const void *data, uint32_t size)
 {
-    bool no_payload = size > 0 && b->free_payload == IKVI_NONE;
-    if (b->free_deferred == IKVI_NONE || no_payload) {
-        b->defer_refused++;
+    bool no_payload = size > 0 && b->s.free_payload == IKVI_NONE;
+    if (b->s.free_deferred == IKVI_NONE || no_payload) {
+        b->s.defer_refused++;
         return no_payload ? IKV_FULL_PAYLOADS : IKV_FULL_DEFERRED;
     }
     bus_lane *l = ikvi_bus_lane(b, lane);
-    uint32_t at = b->free_deferred;
+    uint32_t at = b->s.free_deferred;
     bus_extra *extra = ikvi_bus_extra(b, at);
-    b->free_deferred = extra->next;
+    b->s.free_deferred = extra->next;
     *extra = (bus_extra){IKVI_NONE, keep_payload(b, data, size), size};
     *ikvi_bus_deferred(b, at) = *event;
     if (l->tail != IKVI_NONE)
@@ -153,9 +153,9 @@ ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
     l->deferred++;
     if (++l->count > l->high)
         l->high = l->count;
-    b->deferred_count++;
-    if (++b->deferred_used > b->deferred_high)
-        b->deferred_high = b->deferred_used;
+    b->s.deferred_count++;
+    if (++b->s.deferred_used > b->s.deferred_high)
+        b->s.deferred_high = b->s.deferred_used;
     ikvi_bus_watch(b, IKV_WATCH_DEFER, event, lane);
     return IKV_OK;
 }
@@ -181,7 +181,7 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
 {
     if (bus == NULL || event == NULL)
         return IKV_BAD_ARGUMENT;
-    if (lane >= bus->lane_count)
+    if (lane >= bus->s.lane_count)
         return IKV_UNKNOWN_NAME;
     if (!ikvi_event_is_good(bus->catalogue, event))
         return IKV_BAD_VALUE; /* E5: it could not be recorded */
@@ -200,7 +200,7 @@ static ikv_event *given_at(const ikv_bus *b, ikv_lane lane, uint32_t at)
 
 ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event)
 {
-    if (lane >= b->lane_count)
+    if (lane >= b->s.lane_count)
         return IKV_UNKNOWN_NAME;
     bus_lane *l = ikvi_bus_lane(b, lane);
     if (l->given_count == b->inbox_capacity)
@@ -214,20 +214,20 @@ ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event)
  * and is recorded already. */
 static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
 {
-    for (; l->given_count > 0 && b->free_deferred != IKVI_NONE;
+    for (; l->given_count > 0 && b->s.free_deferred != IKVI_NONE;
          l->given_count--)
         ikvi_bus_put(b, lane, given_at(b, lane, l->given++), NULL, 0);
     if (b->inbox_held || l->given_count > 0)
         return;
     ikv_queue *inbox = inbox_of(b, l);
     for (uint32_t left = ikv_queue_waiting(inbox);
-         left > 0 && b->free_deferred != IKVI_NONE; left--) {
+         left > 0 && b->s.free_deferred != IKVI_NONE; left--) {
         ikv_event event;
         if (ikv_queue_drain(inbox, &event, 1) == 0)
             return;
         if (ikv_catalogue_info(b->catalogue, event.kind) == NULL) {
             l->dropped++;
-            b->dropped++;
+            b->s.dropped++;
             ikvi_report_once(
                 &b->said_inbox, &b->reporter, IKV_REPORT_ERROR,
                 IKV_UNKNOWN_KIND, "bus",
@@ -251,13 +251,13 @@ void ikvi_bus_on_inbox(ikv_bus *bus,
 
 uint64_t ikvi_bus_time(const ikv_bus *bus)
 {
-    return bus->time_ns;
+    return bus->s.time_ns;
 }
 
 bool ikvi_bus_awaits(const ikv_bus *bus)
 {
-    bool waits = bus->first_timer != IKVI_NONE;
-    for (uint32_t i = 0; !waits && i < bus->lane_count; i++)
+    bool waits = bus->s.first_timer != IKVI_NONE;
+    for (uint32_t i = 0; !waits && i < bus->s.lane_count; i++)
         waits = ikvi_bus_lane_waits(bus, (ikv_lane)i);
     return waits;
 }
@@ -279,9 +279,9 @@ static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
     if (l->head == IKVI_NONE)
         l->tail = IKVI_NONE;
     l->count--;
-    ikvi_bus_extra(b, at)->next = b->free_deferred;
-    b->free_deferred = at;
-    b->deferred_used--;
+    ikvi_bus_extra(b, at)->next = b->s.free_deferred;
+    b->s.free_deferred = at;
+    b->s.deferred_used--;
     return event;
 }
 
@@ -289,9 +289,9 @@ static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
  * happened since it was taken off: its place is the first free one. */
 static void put_back(ikv_bus *b, bus_lane *l, const bus_extra *extra)
 {
-    uint32_t at = b->free_deferred;
-    b->free_deferred = ikvi_bus_extra(b, at)->next;
-    b->deferred_used++;
+    uint32_t at = b->s.free_deferred;
+    b->s.free_deferred = ikvi_bus_extra(b, at)->next;
+    b->s.deferred_used++;
     *ikvi_bus_extra(b, at) = *extra;
     ikvi_bus_extra(b, at)->next = l->head;
     if (l->head == IKVI_NONE)
@@ -325,12 +325,12 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
         *delivered = 0;
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    if (lane >= bus->lane_count)
+    if (lane >= bus->s.lane_count)
         return IKV_UNKNOWN_NAME;
     bus_lane *l = ikvi_bus_lane(bus, lane);
     if (l->flushing)
         return IKV_BUSY;
-    if (bus->depth >= bus->depth_limit)
+    if (bus->s.depth >= bus->depth_limit)
         return ikvi_bus_too_deep(bus);
     l->flushing = true;
     ikv_status status = IKV_OK;
@@ -346,7 +346,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
         }
         free_payload(bus, extra.payload);
         if (outcome.status < 0) {
-            bus->dropped++;
+            bus->s.dropped++;
             l->dropped++;
             ikvi_bus_watch(bus, IKV_WATCH_DROP, &event, lane);
             continue;
@@ -365,7 +365,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
 static void link_timer(ikv_bus *b, uint32_t at)
 {
     bus_timer *timer = ikvi_bus_timer(b, at);
-    uint32_t *link = &b->first_timer;
+    uint32_t *link = &b->s.first_timer;
     while (*link != IKVI_NONE && ikvi_bus_timer(b, *link)->due <= timer->due)
         link = &ikvi_bus_timer(b, *link)->next;
     timer->next = *link;
@@ -377,23 +377,23 @@ static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
                               const ikv_event *event, ikv_timer *timer)
 {
     if (bus == NULL || event == NULL ||
-        delay_ns > UINT64_MAX / 2 - bus->time_ns)
+        delay_ns > UINT64_MAX / 2 - bus->s.time_ns)
         return IKV_BAD_ARGUMENT;
     ikv_status status = check_deferral(bus, lane, event, 0);
     if (status < 0)
         return status;
-    uint32_t at = ikvi_slots_take(&bus->timer_slots, bus);
+    uint32_t at = ikvi_slots_take(&bus->s.timer_slots, bus);
     if (at == IKVI_NO_SLOT)
         return IKV_FULL_TIMERS;
     *ikvi_bus_timer(bus, at) = (bus_timer){.event = *event,
-                                           .due = bus->time_ns + delay_ns,
+                                           .due = bus->s.time_ns + delay_ns,
                                            .period = period_ns,
                                            .payload = IKVI_NONE,
                                            .lane = lane,
                                            .merge = merge};
     link_timer(bus, at);
     if (timer != NULL)
-        timer->bits = ikvi_slots_bits(&bus->timer_slots, bus, at);
+        timer->bits = ikvi_slots_bits(&bus->s.timer_slots, bus, at);
     return IKV_OK;
 }
 
@@ -417,7 +417,7 @@ ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
 {
     if (bus == NULL || data == NULL || data_size == 0)
         return IKV_BAD_ARGUMENT;
-    uint32_t at = ikvi_slots_find(&bus->timer_slots, bus, timer.bits);
+    uint32_t at = ikvi_slots_find(&bus->s.timer_slots, bus, timer.bits);
     if (at == IKVI_NO_SLOT)
         return IKV_ABSENT;
     bus_timer *t = ikvi_bus_timer(bus, at);
@@ -425,7 +425,7 @@ ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
         return IKV_BAD_ARGUMENT;
     if (data_size > bus->payload_bytes)
         return IKV_BAD_SIZE;
-    if (bus->free_payload == IKVI_NONE)
+    if (bus->s.free_payload == IKVI_NONE)
         return IKV_FULL_PAYLOADS;
     t->payload = keep_payload(bus, data, data_size);
     t->payload_size = data_size;
@@ -435,17 +435,17 @@ ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
 static void end_timer(ikv_bus *b, uint32_t at)
 {
     free_payload(b, ikvi_bus_timer(b, at)->payload);
-    ikvi_slots_give(&b->timer_slots, b, at);
+    ikvi_slots_give(&b->s.timer_slots, b, at);
 }
 
 ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    uint32_t at = ikvi_slots_find(&bus->timer_slots, bus, timer.bits);
+    uint32_t at = ikvi_slots_find(&bus->s.timer_slots, bus, timer.bits);
     if (at == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    uint32_t *link = &bus->first_timer;
+    uint32_t *link = &bus->s.first_timer;
     while (*link != at)
         link = &ikvi_bus_timer(bus, *link)->next;
     *link = ikvi_bus_timer(bus, at)->next;
@@ -466,19 +466,19 @@ static bool is_orphan(const ikv_bus *b, const ikv_event *event)
  * which is counted. With its target it ends too. */
 static void fire_first(ikv_bus *b)
 {
-    uint32_t at = b->first_timer;
+    uint32_t at = b->s.first_timer;
     bus_timer *timer = ikvi_bus_timer(b, at);
     ikv_event event = timer->event;
     uint64_t times = 1, due = 1;
     event.time_ns = timer->due;
-    b->first_timer = timer->next;
+    b->s.first_timer = timer->next;
     if (is_orphan(b, &event)) {
-        b->dropped++;
+        b->s.dropped++;
         end_timer(b, at);
         return;
     }
     if (timer->period != 0)
-        due = (b->time_ns - timer->due) / timer->period + 1;
+        due = (b->s.time_ns - timer->due) / timer->period + 1;
     if (timer->merge) {
         times = due;
         event.samples = (uint16_t)(times < UINT16_MAX ? times : UINT16_MAX);
@@ -494,7 +494,7 @@ static void fire_first(ikv_bus *b)
             "payload, and was lost: raise bus.deferred, or "
             "bus.payloads");
     if (status < 0) { /* there is no room for those that are due too */
-        b->defer_refused += due - times;
+        b->s.defer_refused += due - times;
         times = due;
     }
     if (timer->period == 0 ||
@@ -508,11 +508,11 @@ static void fire_first(ikv_bus *b)
 
 ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns)
 {
-    if (bus == NULL || time_ns < bus->time_ns)
+    if (bus == NULL || time_ns < bus->s.time_ns)
         return IKV_BAD_ARGUMENT;
-    bus->time_ns = time_ns;
-    while (bus->first_timer != IKVI_NONE &&
-           ikvi_bus_timer(bus, bus->first_timer)->due <= time_ns)
+    bus->s.time_ns = time_ns;
+    while (bus->s.first_timer != IKVI_NONE &&
+           ikvi_bus_timer(bus, bus->s.first_timer)->due <= time_ns)
         fire_first(bus);
     return IKV_OK;
 }
@@ -534,25 +534,26 @@ static const char *validate_lane(const ikv_bus *b, const bus_lane *l)
 const char *ikvi_bus_time_validate(const ikv_bus *b)
 {
     uint32_t free_count = 0, on_lanes = 0, timers = 0;
-    for (uint32_t at = b->free_deferred;
+    for (uint32_t at = b->s.free_deferred;
          at != IKVI_NONE && free_count <= b->deferred_capacity;
          at = ikvi_bus_extra(b, at)->next)
         free_count++;
-    for (uint32_t i = 0; i < b->lane_count; i++) {
+    for (uint32_t i = 0; i < b->s.lane_count; i++) {
         const bus_lane *l = ikvi_bus_lane(b, i);
         if (validate_lane(b, l) != NULL)
             return "bus-7";
         on_lanes += l->count;
     }
-    if (on_lanes != b->deferred_used ||
+    if (on_lanes != b->s.deferred_used ||
         free_count + on_lanes != b->deferred_capacity)
         return "bus-7";
     uint64_t due = 0;
-    for (uint32_t at = b->first_timer; at != IKVI_NONE;
+    for (uint32_t at = b->s.first_timer; at != IKVI_NONE;
          at = ikvi_bus_timer(b, at)->next) {
-        if (++timers > b->timer_slots.used || ikvi_bus_timer(b, at)->due < due)
+        if (++timers > b->s.timer_slots.used ||
+            ikvi_bus_timer(b, at)->due < due)
             return "bus-8";
         due = ikvi_bus_timer(b, at)->due;
     }
-    return timers == b->timer_slots.used ? NULL : "bus-8";
+    return timers == b->s.timer_slots.used ? NULL : "bus-8";
 }

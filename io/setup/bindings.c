@@ -1,7 +1,7 @@
 /* bindings.c - bindings as they stand in files: in setups, and in files of
  * their own. */
 #include "setup.h"
-#include "write.h"
+#include "../text/write.h"
 
 #include "ikvar/keys.h"
 

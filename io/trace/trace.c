@@ -4,8 +4,8 @@
  * A line is complete when its handler has returned, and handlers deliver inside
  * handlers; so lines wait in `lines` until the outermost delivery has ended.
  */
-#include "setup.h"
-#include "write.h"
+#include "../setup/setup_shared.h"
+#include "../text/write.h"
 
 #include <stdlib.h>
 

@@ -3,7 +3,8 @@
 #ifndef IKVI_IO_SETUP_H
 #define IKVI_IO_SETUP_H
 
-#include "json.h"
+#include "../text/json.h"
+#include "setup_shared.h"
 
 enum {
     FIELDS_PER_TARGET = 16,
@@ -173,8 +174,6 @@ struct ikv_setup {
 };
 
 setup_target *ikvi_setup_find_target(const ikv_setup *setup, const char *id);
-/* The id of a target that is there or was there; "gone" if it never was. */
-const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target);
 setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target);
 setup_handler *ikvi_setup_find_handler(const ikv_setup *setup,
                                        const char *name);

@@ -4,8 +4,8 @@
 #ifndef IKVI_IO_TAPE_H
 #define IKVI_IO_TAPE_H
 
-#include "json.h"
-#include "write.h"
+#include "../text/json.h"
+#include "../text/write.h"
 
 /* What a line of a tape says. */
 typedef struct tape_line {

@@ -656,6 +656,37 @@ START_TEST(reasons)
 }
 END_TEST
 
+/* What was set is what is told. */
+START_TEST(told_as_set)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_target t = rect_target(k.scene, (ikv_target){0}, 0, 0, 20, 20, 3);
+    ikv_rotation none = ikv_scene_turned(k.scene, t);
+    ck_assert(none.cos == 1 && none.sin == 0);
+    ck_assert(ikv_scene_z(k.scene, t) == 3 && !ikv_scene_clip(k.scene, t) &&
+              ikv_scene_grace(k.scene, t) == 0 &&
+              ikv_scene_scale(k.scene, t) == 1);
+    ok(ikv_scene_set_z(k.scene, t, -7));
+    ok(ikv_scene_set_clip(k.scene, t, true));
+    ok(ikv_scene_set_grace(k.scene, t, 2.5f));
+    ok(ikv_scene_resize(k.scene, t, 4));
+    ok(ikv_scene_turn(k.scene, t, ikv_scene_rotation(90)));
+    ikv_rotation turned = ikv_scene_turned(k.scene, t);
+    ck_assert(turned.cos == 0 && turned.sin == 1);
+    ck_assert(ikv_scene_z(k.scene, t) == -7 && ikv_scene_clip(k.scene, t) &&
+              ikv_scene_grace(k.scene, t) == 2.5f &&
+              ikv_scene_scale(k.scene, t) == 4);
+    ok(ikv_scene_remove(k.scene, t));
+    turned = ikv_scene_turned(k.scene, t);
+    ck_assert(turned.cos == 0 && turned.sin == 0 &&
+              ikv_scene_z(k.scene, t) == 0 && !ikv_scene_clip(k.scene, t) &&
+              ikv_scene_grace(k.scene, t) == 0 &&
+              ikv_scene_scale(k.scene, t) == 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* What a target costs is what the footprint grows by. */
 START_TEST(target_bytes)
 {
@@ -949,6 +980,7 @@ Suite *scene_suite(void)
 {
     Suite *s = suite_create("scene");
     add(s, "what a target costs", target_bytes);
+    add(s, "told as set", told_as_set);
     add_table(s, "tree events", announced, 2);
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));

@@ -368,6 +368,15 @@ IKV_API uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target);
  * Context: owner thread, inside handlers too; O(depth). */
 IKV_API bool ikv_scene_shown(const ikv_scene *scene, ikv_target target);
 
+/* How it was placed and what else was set; 0, false, no rotation if stale.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target);
+IKV_API bool ikv_scene_clip(const ikv_scene *scene, ikv_target target);
+IKV_API float ikv_scene_grace(const ikv_scene *scene, ikv_target target);
+IKV_API float ikv_scene_scale(const ikv_scene *scene, ikv_target target);
+IKV_API ikv_rotation ikv_scene_turned(const ikv_scene *scene,
+                                      ikv_target target);
+
 /* The target's tags, 0 if stale; and sets them: IKV_OK or STALE.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target);

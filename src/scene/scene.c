@@ -775,6 +775,32 @@ bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
            (item.flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
 }
 
+int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).z;
+}
+
+bool ikv_scene_clip(const ikv_scene *scene, ikv_target target)
+{
+    return (item_of(scene, target).flags & ITEM_CLIPS) != 0;
+}
+
+float ikv_scene_grace(const ikv_scene *scene, ikv_target target)
+{
+    return (float)item_of(scene, target).grace / 16;
+}
+
+float ikv_scene_scale(const ikv_scene *scene, ikv_target target)
+{
+    return item_of(scene, target).scale;
+}
+
+ikv_rotation ikv_scene_turned(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return (ikv_rotation){item.cos, item.sin};
+}
+
 uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
 {
     return item_of(scene, target).tags;

@@ -77,9 +77,9 @@ int main(int argc, char **argv)
     }
     ikv_kit_close(kit);
     if (tape != NULL)
-        ikv_sim_free(&port);
+        ikv_sim_close(&port);
     else
-        ikv_terminal_free(&port);
+        ikv_terminal_close(&port);
     ikv_tape_close(tape);
     return 0;
 }

@@ -76,7 +76,7 @@ static void run(ikv_port *port, const char *record, ikv_tape *tape)
                                              : ", another run!\n");
     ikv_recording_close(recording, NULL);
     ikv_kit_close(g.kit);
-    ikv_sim_free(port);
+    ikv_sim_close(port);
 }
 
 int main(void)

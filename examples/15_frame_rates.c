@@ -84,7 +84,7 @@ static void run(uint32_t frame_hz)
            (unsigned)frame_hz, (unsigned)count.frames, (unsigned)count.steps,
            (unsigned long long)t.digest.value);
     ikv_kit_close(t.kit);
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
     ikv_tape_close(sim.tape);
 }
 

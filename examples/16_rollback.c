@@ -123,7 +123,7 @@ int main(void)
     for (int i = 0; i < STEPS; i++)
         free(past[i].image);
     ikv_kit_close(kit);
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
     ikv_tape_close(sim.tape);
     return 0;
 }

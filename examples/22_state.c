@@ -59,7 +59,7 @@ int main(void)
         ikv_loop_end(loop);
     }
     ikv_kit_close(kit);
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
     ikv_tape_close(sim.tape);
     return 0;
 }

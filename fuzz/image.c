@@ -75,7 +75,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     MUST(differing(image, after, length) <= sizeof(uint64_t));
     frames(&w, 3);
     ikv_kit_close(w.kit);
-    ikv_sim_free(&w.port);
+    ikv_sim_close(&w.port);
     ikv_setup_close(w.setup);
     return 0;
 }

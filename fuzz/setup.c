@@ -33,7 +33,7 @@ static void run(ikv_setup *setup)
         }
         ikv_kit_close(kit);
     }
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
 }
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)

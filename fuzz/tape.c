@@ -52,7 +52,7 @@ static play play_tape(const char *path, const char *recorded)
     MUST(status == IKV_OK);
     p.result = ikv_comparison_close(comparison);
     ikv_kit_close(kit);
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
     ikv_tape_close(tape);
     ikv_setup_close(setup);
     return p;

@@ -151,7 +151,7 @@ static played play(const char *setup_path, const char *tape_path,
     p.result = ikv_comparison_close(comparison);
     ck_assert_msg(ikv_sim_fault(&port) == NULL, "%s", ikv_sim_fault(&port));
     ikv_kit_close(kit);
-    ikv_sim_free(&port);
+    ikv_sim_close(&port);
     ikv_tape_close(tape);
     ikv_setup_close(setup);
     return p;

@@ -598,7 +598,7 @@ static void record_again(const char *path)
     }
     ok(ikv_recording_close(recording, NULL));
     ikv_kit_close(k.kit);
-    ikv_sim_free(&k.port);
+    ikv_sim_close(&k.port);
     ikv_tape_close(sim.tape);
     char *first = read_file(path), *second = read_file(again);
     *strstr(first, "{\"digest\"") = *strstr(second, "{\"digest\"") = '\0';
@@ -1082,7 +1082,7 @@ static ikv_digest play_stalled(float speed, uint64_t stalls)
         ok(ikv_loop_end(k.loop));
     }
     ikv_kit_close(k.kit);
-    ikv_sim_free(&player);
+    ikv_sim_close(&player);
     ikv_tape_close(sim.tape);
     return digest;
 }

@@ -116,13 +116,13 @@ static void open_tested(int which)
 static void close_tested(int which)
 {
     if (which / OPENERS == 1)
-        ikv_log_port_free(&t.port);
+        ikv_log_port_close(&t.port);
     if (which / OPENERS == 2)
-        ikv_fault_port_free(&t.port);
+        ikv_fault_port_close(&t.port);
     if (which % OPENERS == 5)
-        ikv_terminal_free(&t.inner);
+        ikv_terminal_close(&t.inner);
     else if (which % OPENERS != 0)
-        ikv_sim_free(&t.inner);
+        ikv_sim_close(&t.inner);
     ikv_tape_close(t.tape);
     if (t.master >= 0)
         close(t.master);
@@ -285,8 +285,8 @@ START_TEST(every_nth_call)
                 calls = made > calls && made < 60 ? made : calls;
                 ikv_kit_close(kit);
             }
-            ikv_fault_port_free(&t.port);
-            ikv_sim_free(&t.inner);
+            ikv_fault_port_close(&t.port);
+            ikv_sim_close(&t.inner);
             ikv_tape_close(t.tape);
         }
     ck_assert_uint_ge(calls, 1);
@@ -335,8 +335,8 @@ START_TEST(wrong_wrappers)
     sim.seed = 1;
     sim.speed = -1;
     status_is(ikv_sim_open(&sim, &port), IKV_BAD_CONFIG);
-    ikv_log_port_free(NULL);
-    ikv_fault_port_free(NULL);
+    ikv_log_port_close(NULL);
+    ikv_fault_port_close(NULL);
 }
 END_TEST
 

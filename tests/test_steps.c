@@ -117,7 +117,7 @@ START_TEST(jitter)
                 sums[i] += (double)e.pointer.x + (double)e.time_ns / 1e6;
         }
         ikv_kit_close(kit);
-        ikv_sim_free(&port);
+        ikv_sim_close(&port);
         ikv_tape_close(sim.tape);
     }
     ck_assert(sums[0] > 0 && sums[0] == sums[1] && sums[0] != sums[2]);

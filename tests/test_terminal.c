@@ -490,7 +490,7 @@ START_TEST(no_terminal)
     status_is(ikv_terminal_open(NULL, &port, NULL), IKV_BAD_ARGUMENT);
     config.size = 0;
     status_is(ikv_terminal_open(&config, &port, NULL), IKV_BAD_SIZE);
-    ikv_terminal_free(NULL);
+    ikv_terminal_close(NULL);
 }
 END_TEST
 

@@ -211,9 +211,9 @@ static void close_all(rehearsal *r)
 {
     ikv_kit_close(r->kit);
     if (strcmp(port_name(r->plan), "sim") == 0)
-        ikv_sim_free(&r->port);
+        ikv_sim_close(&r->port);
     else if (strcmp(port_name(r->plan), "terminal") == 0)
-        ikv_terminal_free(&r->port);
+        ikv_terminal_close(&r->port);
     ikv_tape_close(r->tape);
     ikv_setup_close(r->setup);
 }

@@ -233,7 +233,7 @@ int soak(const run_plan *plan)
     }
     code = end_soak_recording(&s, code);
     ikv_kit_close(s.kit);
-    ikv_sim_free(&s.port);
+    ikv_sim_close(&s.port);
     ikv_setup_close(s.setup);
     return code;
 }

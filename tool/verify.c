@@ -100,7 +100,7 @@ static void close_playback(playback *p)
 {
     ikv_kit_close(p->kit);
     if (p->port.state != NULL)
-        ikv_sim_free(&p->port);
+        ikv_sim_close(&p->port);
     ikv_tape_close(p->tape);
     ikv_setup_close(p->setup);
 }

@@ -9,7 +9,7 @@
  *       ikv_terminal_open(&config, &port, &message);
  *       ... a kit with that port ...
  *       ikv_kit_close(kit);
- *       ikv_terminal_free(&port);
+ *       ikv_terminal_close(&port);
  *
  * Threads
  *   The owner's thread of the loop.
@@ -103,7 +103,7 @@ IKV_API ikv_status ikv_sim_counters(const ikv_port *port,
 IKV_API const char *ikv_sim_fault(const ikv_port *port);
 
 /* Context: when the loop is closed. */
-IKV_API void ikv_sim_free(ikv_port *port);
+IKV_API void ikv_sim_close(ikv_port *port);
 
 /* ------------------------------------------------------------- wrappers -- */
 
@@ -114,7 +114,7 @@ IKV_API void ikv_sim_free(ikv_port *port);
  * Context: any thread; allocates. */
 IKV_API ikv_status ikv_log_port_open(const ikv_port *inner, void *file,
                                      ikv_port *port);
-IKV_API void ikv_log_port_free(ikv_port *port);
+IKV_API void ikv_log_port_close(ikv_port *port);
 
 /* The calls of a port that may break. */
 enum {
@@ -153,7 +153,7 @@ IKV_API ikv_status ikv_fault_port_open(const ikv_port *inner,
 /* How often it was called so far.
  * Context: the loop's thread; O(1). */
 IKV_API uint64_t ikv_fault_port_calls(const ikv_port *port, uint32_t call);
-IKV_API void ikv_fault_port_free(ikv_port *port);
+IKV_API void ikv_fault_port_close(ikv_port *port);
 
 /* ------------------------------------------------------------- terminal -- */
 
@@ -185,7 +185,7 @@ IKV_API ikv_status ikv_terminal_open(const ikv_terminal_config *config,
                                      ikv_port *port, ikv_message *message);
 
 /* Context: when the loop is closed. */
-IKV_API void ikv_terminal_free(ikv_port *port);
+IKV_API void ikv_terminal_close(ikv_port *port);
 
 #ifdef __cplusplus
 }

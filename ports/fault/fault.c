@@ -131,7 +131,7 @@ uint64_t ikv_fault_port_calls(const ikv_port *port, uint32_t call)
     return calls;
 }
 
-void ikv_fault_port_free(ikv_port *port)
+void ikv_fault_port_close(ikv_port *port)
 {
     if (port != NULL) {
         free(port->state);

@@ -124,7 +124,7 @@ ikv_status ikv_log_port_open(const ikv_port *inner, void *file, ikv_port *port)
     return IKV_OK;
 }
 
-void ikv_log_port_free(ikv_port *port)
+void ikv_log_port_close(ikv_port *port)
 {
     if (port != NULL) {
         free(port->state);

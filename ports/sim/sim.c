@@ -278,7 +278,7 @@ ikv_status ikv_sim_counters(const ikv_port *port, ikv_sim_counts *counts)
     return IKV_OK;
 }
 
-void ikv_sim_free(ikv_port *port)
+void ikv_sim_close(ikv_port *port)
 {
     if (port != NULL) {
         free(port->state);

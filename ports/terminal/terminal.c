@@ -641,7 +641,7 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
     return IKV_OK;
 }
 
-void ikv_terminal_free(ikv_port *port)
+void ikv_terminal_close(ikv_port *port)
 {
     if (port == NULL || port->state == NULL)
         return;

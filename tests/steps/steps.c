@@ -356,7 +356,7 @@ static void close_all(void)
     if (h.file != NULL)
         fclose(h.file);
     ikv_kit_close(h.kit);
-    ikv_sim_free(&h.port);
+    ikv_sim_close(&h.port);
     ikv_tape_close(h.tape);
     ikv_catalogue_close(h.catalogue);
 }

@@ -983,6 +983,10 @@ START_TEST(config_members)
     ck_assert(status == IKV_BAD_CONFIG || status == IKV_BAD_SIZE);
     ck_assert_msg(strstr(said.text, member_table[_i].text) != NULL, "said: %s",
                   said.text);
+    const char *range = strstr(said.text, ": expected ");
+    if (range != NULL && strchr("01", range[11]) != NULL) /* it ends there */
+        ck_assert_str_eq(range + 11 + strspn(range + 11, "0123456789 to"),
+                         "] ");
     ck_assert_int_eq(k.reports, 1);
 }
 END_TEST

@@ -88,7 +88,9 @@ static ikv_shape shape_of(const char *text)
     ikv_shape shape = ikv_scene_rect(0, 0, 10, 10);
     float n[6] = {0, 0, 0, 0, 0, 0};
     uint32_t count = 0;
-    if (sscanf(text, "rect,%f,%f", &n[0], &n[1]) == 2)
+    if (sscanf(text, "box,%f,%f,%f,%f", &n[0], &n[1], &n[2], &n[3]) == 4)
+        shape = ikv_scene_rect(n[0], n[1], n[2], n[3]);
+    else if (sscanf(text, "rect,%f,%f", &n[0], &n[1]) == 2)
         shape = ikv_scene_rect(0, 0, n[0], n[1]);
     else if (sscanf(text, "circle,%f", &n[0]) == 1)
         shape = ikv_scene_circle(0, 0, n[0]);
@@ -222,6 +224,10 @@ static const struct {
 } rows[] = {
     {"O1 enter and leave", "+a:F@0,0 +b:L>F@5,5 | | a@50,0 | |",
      "b+a | b=a | b-a | | "},
+    {"O1 a shape beside its target's position moves with it",
+     "+a:F@0,0=box,200,30,10,10; +b:L>F@205,35 +c:L>F@205,-35 | a@0,1 | "
+     "a@0,-65 | a@-205,0 |",
+     "b+a | b=a | b-a c+a | c-a | "},
     {"O1 neither senses", "+a:F@0,0 +b:L@5,5 +c:L>G@5,5 |", "| "},
     {"O1 both do", "+a:F>L@0,0 +b:L>F@5,5 | a@50,0 |",
      "a+b b+am | a-b b-am | "},

@@ -662,6 +662,29 @@ START_TEST(handles_are_new)
 }
 END_TEST
 
+/* D10: nor is it heard by one at the root that waits for what bubbles up. */
+START_TEST(unheard_at_the_root)
+{
+    static const uint32_t phases[] = {IKV_BUBBLING, IKV_AT_TARGET};
+    actor a = {.name = "a"};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    open_bus(4, 0, 0);
+    config.kind = IKV_KIND_KEY_DOWN;
+    config.phases = phases[_i];
+    config.handler = play;
+    config.user = &a;
+    ok(ikv_bus_subscribe(bus, &config, &a.subscription, NULL));
+    for (unsigned i = 1; i <= 2; i++) { /* the root by either name */
+        deliver(IKV_KIND_KEY_DOWN, i == 1 ? everywhere : ikv_bus_root(bus));
+        ikv_kind_counts counts = kind_counts(bus, IKV_KIND_KEY_DOWN);
+        ck_assert_uint_eq(counts.delivered, i);
+        ck_assert_uint_eq(counts.unheard, _i == 0 ? i : 0);
+    }
+    ck_assert_str_eq(heard.text, _i == 0 ? "" : "a a ");
+    close_bus();
+}
+END_TEST
+
 /* D10: what nobody heard is counted by kind. */
 START_TEST(unheard)
 {
@@ -774,6 +797,7 @@ Suite *bus_suite(void)
     add(s, "full", full_bus);
     add(s, "handles", handles_are_new);
     add(s, "D10", unheard);
+    add_table(s, "D10 at the root", unheard_at_the_root, 2);
     add(s, "watching", watchers);
     add(s, "wrong use", wrong_calls);
     return s;

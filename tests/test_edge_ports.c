@@ -100,6 +100,10 @@ START_TEST(ahead_of_the_clock)
     ck_assert_int_eq(k.reports, 1);
     ck_assert_msg(strstr(k.report, "ahead of its clock, by ") != NULL,
                   "said: %s", k.report);
+    const char *end = strstr(k.report, " ms: they are taken as of now; ");
+    ck_assert_ptr_nonnull(end);
+    ck_assert_str_eq(end, " ms: they are taken as of now; event times must be "
+                          "on the clock of the port's now()");
     kit_close(&k);
 }
 END_TEST

@@ -797,6 +797,9 @@ START_TEST(queries)
     ck_assert_uint_eq(contact.steps, 1);
     ck_assert_float_eq(contact.x, 7.5f);
     ck_assert_float_eq(contact.y, 7.5f);
+    ck_assert(ikv_overlaps_contact(o, named[0], LAMP, 0, &contact));
+    ck_assert_float_eq(contact.x, 2.5f); /* of what both cover */
+    ck_assert_float_eq(contact.y, 7.5f);
     ck_assert(!ikv_overlaps_contact(o, named[0], LAMP, 2, &contact));
     do_words("b@-50,0 |"); /* it lingers */
     ck_assert(ikv_overlaps_contact(o, named[0], 0, 0, &contact));

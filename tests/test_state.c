@@ -416,6 +416,22 @@ START_TEST(times)
     ck_assert(raw_seen && !unclaimed_seen);
     ck_assert_uint_eq(ikv_state_modifiers(state, IKV_STATE_RAW, 0), IKV_SHIFT);
     ck_assert(!ikv_loop_newest(k.loop, k.fake.device, 0, &x, &y));
+    /* Of presses and releases, too, but of no other events. */
+    static const struct {
+        ikv_kind kind;
+        float x;
+    } waiting[] = {{IKV_KIND_POINTER_DOWN, 21},
+                   {IKV_KIND_POINTER_UP, 22},
+                   {IKV_KIND_WHEEL, 22}};
+    for (int i = 0; i < ROWS(waiting); i++) {
+        ikv_event e = ikv_event_make(waiting[i].kind, 7041000000);
+        e.device = k.fake.device;
+        e.pointer.x = (float)(21 + i);
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, 42);
+        ck_assert(ikv_loop_newest(k.loop, k.fake.device, 0, &x, &y));
+        ck_assert_float_eq(x, waiting[i].x);
+    }
     kit_frame(&k, 140);
     ikv_key_state s = ikv_state_key(state, IKV_STATE_RAW, 0, code);
     ck_assert_uint_eq(s.held_ns, 119000000); /* since 21 ms */

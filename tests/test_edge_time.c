@@ -808,6 +808,34 @@ START_TEST(paused_on_the_way)
 }
 END_TEST
 
+/* A tape's numbers of groups and the loop's own have nothing in common: what is
+ * played alone does not draw a group along before its time. */
+START_TEST(numbers_of_groups)
+{
+    int heard = 0;
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard,
+                    &heard, NULL));
+    kit_frame(&k, 0);
+    ok(ikv_loop_pause(k.loop));
+    ikv_intake intake = IKV_INTAKE_INIT;
+    for (uint32_t i = 0; i < 2; i++) {
+        ikv_event e =
+            ikv_event_make(IKV_KIND_POINTER_MOVE, 20000000 + i * 10000000);
+        e.device = k.fake.device;
+        intake.group = i == 0 ? 0 : (uint32_t)_i + 1;
+        ok(ikv_sink_play(k.fake.sink, &e, &intake));
+    }
+    kit_frame(&k, 25);
+    ck_assert_int_eq(heard, 1);
+    kit_frame(&k, 40);
+    ck_assert_int_eq(heard, 2);
+    kit_close(&k);
+}
+END_TEST
+
 /* A hold that comes due just when a frame of a paused loop does is of that
  * frame, and recorded as such. */
 static void count_marks(const ikv_event *event, const ikv_intake *intake,
@@ -1203,5 +1231,6 @@ Suite *edge_time_suite(void)
     add(s, "38 back at the end", back_at_the_end);
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);
     add(s, "L5 T1 held while paused", held_while_paused);
+    add_table(s, "T1 numbers of groups", numbers_of_groups, 6);
     return s;
 }

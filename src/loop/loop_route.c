@@ -269,15 +269,16 @@ static bool is_early(const ikv_loop *loop, const ikv_event *event)
 
 /* Whether the head is of the group that has begun between two steps, which is
  * taken to its end whatever a handler makes of the clock meanwhile. Of what is
- * live that is settled as its first is routed, of a tape by the number. */
-static bool is_of_group(ikv_loop *loop, uint32_t group)
+ * live that is settled as its first is routed; of a tape by the number, `taped`,
+ * 0 for what is live or alone. */
+static bool is_of_group(ikv_loop *loop, uint32_t taped)
 {
     refill(loop);
     if (loop->s.count == 0)
         return false;
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     if (entry->played)
-        return entry->group == group &&
+        return taped != 0 && entry->group == taped &&
                !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
     return loop->s.fed_count > 0;
 }
@@ -427,7 +428,7 @@ void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 /* What is being routed between two steps. */
 typedef struct between {
     uint32_t live;  /* the group of what comes from ports; 0: none yet */
-    uint32_t group; /* of what was taken last */
+    uint32_t taped; /* the tape's group of what was taken last; 0: of none */
     bool routed;    /* input was, of that group */
 } between;
 
@@ -443,11 +444,11 @@ static uint32_t group_of_head(ikv_loop *loop, between *b)
     return entry->group != 0 ? entry->group : b->live;
 }
 
-/* Takes the head, of that group. A tape's may go on beyond the ring. */
-static void take_between(ikv_loop *loop, between *b, uint64_t due,
-                         uint32_t group)
+/* Takes the head. A tape's group may go on beyond the ring. */
+static void take_between(ikv_loop *loop, between *b, uint64_t due)
 {
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input = entry->how == IKV_INTAKE_INPUT &&
                  !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
     if (input && loop->s.fed_count == 0)
@@ -458,7 +459,7 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due,
         ikvi_loop_mark_run(loop, loop->s.fed_count, UINT64_MAX);
     take_head(loop, due, group);
     b->routed = b->routed || input;
-    b->group = group;
+    b->taped = taped;
 }
 
 /* L1: paused, or with timing at_frame, what has been taken in is routed at the
@@ -470,7 +471,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
     bool scope = ikvi_loop_scope(loop, true);
     between b = {0, 0, false};
     while (b.routed || has_more(loop)) {
-        if (b.routed && !is_of_group(loop, b.group)) {
+        if (b.routed && !is_of_group(loop, b.taped)) {
             b.routed = false;
             ikvi_loop_retest(loop);
             continue;
@@ -480,7 +481,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             break;
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;
-        take_between(loop, &b, due, group_of_head(loop, &b));
+        take_between(loop, &b, due);
     }
     IKVI_CHECK(loop->s.marked == 0 && loop->s.fed_count == 0);
     ikvi_loop_note_owed(loop);

@@ -753,7 +753,7 @@ ikv_status ikv_setup_counters(const ikv_setup *setup, ikv_setup_counts *counts)
 {
     if (setup == NULL || counts == NULL)
         return IKV_BAD_ARGUMENT;
-    if (counts->size != sizeof *counts)
+    if (counts->size < sizeof *counts)
         return IKV_BAD_SIZE;
     counts->targets = setup->target_count;
     counts->handlers = setup->handler_count;

@@ -271,10 +271,11 @@ ikv_status ikv_sim_counters(const ikv_port *port, ikv_sim_counts *counts)
     const sim *s = port != NULL ? port->state : NULL;
     if (s == NULL || counts == NULL)
         return IKV_BAD_ARGUMENT;
-    if (counts->size != sizeof *counts)
+    uint32_t size = counts->size;
+    if (size < sizeof *counts)
         return IKV_BAD_SIZE;
     *counts = s->faults.count;
-    counts->size = sizeof *counts;
+    counts->size = size;
     return IKV_OK;
 }
 

@@ -62,7 +62,6 @@ ikv_status ikvi_give_sized(void *to, const void *from, uint32_t bytes)
     memcpy(&size, to, sizeof size);
     if (size < bytes) /* the first version's */
         return IKV_BAD_SIZE;
-    memset(to, 0, size);
     memcpy(to, from, bytes);
     memcpy(to, &size, sizeof size);
     return IKV_OK;

@@ -42,8 +42,9 @@ static inline size_t ikvi_round_up(size_t size, size_t to)
     return (size + to - 1) / to * to;
 }
 
-/* Fills in what a caller has given with its size: of `from`, which begins with a
- * size too, as much as that holds; what is not known here is zero. */
+/* Fills in what a caller has given with its size: `from`, which begins with a
+ * size too. What a later version has behind it stays zero, as its INIT made it.
+ * BAD_ARGUMENT for NULL, BAD_SIZE for a smaller one. */
 ikv_status ikvi_give_sized(void *to, const void *from, uint32_t bytes);
 
 /* Use it or lose it: debug builds overwrite what is over. */

@@ -130,76 +130,33 @@ uint32_t random_below(uint64_t *state, uint32_t limit);
 int run_command_line(char *output, size_t size, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
 
-/* Counters by value. */
-static inline ikv_loop_counts loop_counts(const ikv_loop *loop)
-{
-    ikv_loop_counts counts = IKV_LOOP_COUNTS_INIT;
-    ikv_loop_counters(loop, &counts);
-    return counts;
-}
-
-static inline ikv_bus_counts bus_counts(const ikv_bus *bus)
-{
-    ikv_bus_counts counts = IKV_BUS_COUNTS_INIT;
-    ikv_bus_counters(bus, &counts);
-    return counts;
-}
-
-static inline ikv_router_counts router_counts(const ikv_router *router)
-{
-    ikv_router_counts counts = IKV_ROUTER_COUNTS_INIT;
-    ikv_router_counters(router, &counts);
-    return counts;
-}
-
-static inline ikv_queue_counts queue_counts(const ikv_queue *queue)
-{
-    ikv_queue_counts counts = IKV_QUEUE_COUNTS_INIT;
-    ikv_queue_counters(queue, &counts);
-    return counts;
-}
-
-static inline ikv_scene_counts scene_counts(const ikv_scene *scene)
-{
-    ikv_scene_counts counts = IKV_SCENE_COUNTS_INIT;
-    ikv_scene_counters(scene, &counts);
-    return counts;
-}
-
-static inline ikv_actions_counts actions_counts(const ikv_actions *actions)
-{
-    ikv_actions_counts counts = IKV_ACTIONS_COUNTS_INIT;
-    ikv_actions_counters(actions, &counts);
-    return counts;
-}
-
-static inline ikv_overlaps_counts overlaps_counts(const ikv_overlaps *overlaps)
-{
-    ikv_overlaps_counts counts = IKV_OVERLAPS_COUNTS_INIT;
-    ikv_overlaps_counters(overlaps, &counts);
-    return counts;
-}
-
-static inline ikv_kind_counts kind_counts(const ikv_bus *bus, ikv_kind kind)
-{
-    ikv_kind_counts counts = IKV_KIND_COUNTS_INIT;
-    ikv_bus_kind_counters(bus, kind, &counts);
-    return counts;
-}
-
-static inline ikv_lane_counts lane_counts(const ikv_bus *bus, ikv_lane lane)
-{
-    ikv_lane_counts counts = IKV_LANE_COUNTS_INIT;
-    ikv_bus_lane_counters(bus, lane, &counts);
-    return counts;
-}
-
-static inline ikv_subscription_counts
-subscription_counts(const ikv_bus *bus, ikv_subscription subscription)
-{
-    ikv_subscription_counts counts = IKV_SUBSCRIPTION_COUNTS_INIT;
-    ikv_bus_subscription_counters(bus, subscription, &counts);
-    return counts;
-}
+/* Counters by value: loop_counts(loop), kind_counts(bus, kind) and so on. */
+#define COUNTS(name, INIT, type)                                               \
+    static inline ikv_##name##_counts name##_counts(const type *of)            \
+    {                                                                          \
+        ikv_##name##_counts counts = INIT;                                     \
+        ikv_##name##_counters(of, &counts);                                    \
+        return counts;                                                         \
+    }
+COUNTS(loop, IKV_LOOP_COUNTS_INIT, ikv_loop)
+COUNTS(bus, IKV_BUS_COUNTS_INIT, ikv_bus)
+COUNTS(router, IKV_ROUTER_COUNTS_INIT, ikv_router)
+COUNTS(queue, IKV_QUEUE_COUNTS_INIT, ikv_queue)
+COUNTS(scene, IKV_SCENE_COUNTS_INIT, ikv_scene)
+COUNTS(actions, IKV_ACTIONS_COUNTS_INIT, ikv_actions)
+COUNTS(overlaps, IKV_OVERLAPS_COUNTS_INIT, ikv_overlaps)
+#define COUNTS_OF_BUS(name, INIT, type)                                        \
+    static inline ikv_##name##_counts name##_counts(const ikv_bus *bus,        \
+                                                    type of)                   \
+    {                                                                          \
+        ikv_##name##_counts counts = INIT;                                     \
+        ikv_bus_##name##_counters(bus, of, &counts);                           \
+        return counts;                                                         \
+    }
+COUNTS_OF_BUS(kind, IKV_KIND_COUNTS_INIT, ikv_kind)
+COUNTS_OF_BUS(lane, IKV_LANE_COUNTS_INIT, ikv_lane)
+COUNTS_OF_BUS(subscription, IKV_SUBSCRIPTION_COUNTS_INIT, ikv_subscription)
+#undef COUNTS
+#undef COUNTS_OF_BUS
 
 #endif

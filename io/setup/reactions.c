@@ -86,28 +86,31 @@ static ikv_verdict run_refuse(const doing *d)
     return IKV_REFUSE;
 }
 
-static ikv_verdict run_capture(const doing *d)
+/* Does something to the event's pointer, for the reaction's target. */
+static ikv_verdict with_pointer(const doing *d, const char *what,
+                                ikv_status (*act)(ikv_router *router,
+                                                  const ikv_event *event,
+                                                  ikv_target target))
 {
     ikv_target target = its_target(d);
-    note_outcome(d->setup, "capture by", target,
-                 ikv_router_capture(d->delivery->router, d->event, target));
+    note_outcome(d->setup, what, target,
+                 act(d->delivery->router, d->event, target));
     return IKV_CONTINUE;
+}
+
+static ikv_verdict run_capture(const doing *d)
+{
+    return with_pointer(d, "capture by", ikv_router_capture);
 }
 
 static ikv_verdict run_release(const doing *d)
 {
-    ikv_target target = its_target(d);
-    note_outcome(d->setup, "release by", target,
-                 ikv_router_release(d->delivery->router, d->event, target));
-    return IKV_CONTINUE;
+    return with_pointer(d, "release by", ikv_router_release);
 }
 
 static ikv_verdict run_attach(const doing *d)
 {
-    ikv_target target = its_target(d);
-    note_outcome(d->setup, "attach", target,
-                 ikv_router_attach(d->delivery->router, d->event, target));
-    return IKV_CONTINUE;
+    return with_pointer(d, "attach", ikv_router_attach);
 }
 
 static ikv_verdict run_focus(const doing *d)

@@ -41,29 +41,26 @@ enum {
     PART_NAME_LIMIT = 40
 };
 
-/* What may stand where in a binding. */
+/* What may stand where in a binding; each may be alone. */
 enum {
     MAY_BE_HELD = 1, /* before the last of a chord, and in an axis */
-    MAY_END = 2,     /* the last of a chord that has others */
-    MAY_BE_ALONE = 4
+    MAY_END = 2      /* the last of a chord that has others */
 };
 
 static const uint8_t uses[PART_TYPES] = {
-    [PART_KEY] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_ANY_KEY] = MAY_END | MAY_BE_ALONE,
-    [PART_MODIFIER] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_BUTTON] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_CLICK] = MAY_END | MAY_BE_ALONE,
-    [PART_DOUBLE] = MAY_END | MAY_BE_ALONE,
-    [PART_HOLD] = MAY_END | MAY_BE_ALONE,
-    [PART_TWO_TAP] = MAY_END | MAY_BE_ALONE,
-    [PART_MOVE] = MAY_END | MAY_BE_ALONE,
-    [PART_WHEEL] = MAY_END | MAY_BE_ALONE,
-    [PART_PAD] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_AXIS] = MAY_BE_ALONE,
-    [PART_AXIS_PLUS] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_AXIS_MINUS] = MAY_BE_HELD | MAY_END | MAY_BE_ALONE,
-    [PART_STICK] = MAY_BE_ALONE};
+    [PART_KEY] = MAY_BE_HELD | MAY_END,
+    [PART_ANY_KEY] = MAY_END,
+    [PART_MODIFIER] = MAY_BE_HELD | MAY_END,
+    [PART_BUTTON] = MAY_BE_HELD | MAY_END,
+    [PART_CLICK] = MAY_END,
+    [PART_DOUBLE] = MAY_END,
+    [PART_HOLD] = MAY_END,
+    [PART_TWO_TAP] = MAY_END,
+    [PART_MOVE] = MAY_END,
+    [PART_WHEEL] = MAY_END,
+    [PART_PAD] = MAY_BE_HELD | MAY_END,
+    [PART_AXIS_PLUS] = MAY_BE_HELD | MAY_END,
+    [PART_AXIS_MINUS] = MAY_BE_HELD | MAY_END};
 
 /* A text that is being read. */
 typedef struct part_reader {

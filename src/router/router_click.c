@@ -19,6 +19,15 @@ void ikvi_router_no_hold(ikv_router *r, pointer *p)
     }
 }
 
+/* A pointer's event as one that is no click: where the number of clicks lies
+ * there may be a pen's twist. */
+static ikv_event no_click_of(const ikv_event *event)
+{
+    ikv_event made = *event;
+    made.click.clicks = 0;
+    return made;
+}
+
 /* A button goes down: before its handlers. */
 void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
 {
@@ -42,8 +51,7 @@ void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
 {
     if (event->pointer.button != IKV_SECONDARY_BUTTON)
         return;
-    ikv_event menu = *event;
-    menu.click.clicks = 0;
+    ikv_event menu = no_click_of(event);
     ikvi_router_send_kind(r, &menu, IKV_KIND_POINTER_MENU, p->clicking,
                           (ikv_target){0});
 }
@@ -67,8 +75,7 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
         return;
     p->dragged = true;
     ikvi_router_no_hold(r, p);
-    ikv_event drag = *event;
-    drag.click.clicks = 0;
+    ikv_event drag = no_click_of(event);
     drag.pointer.button = p->press_button;
     ikvi_router_send_kind(r, &drag, IKV_KIND_POINTER_DRAG, p->pressed,
                           (ikv_target){0});
@@ -112,9 +119,9 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         if (p == NULL)
             return;
         ikvi_router_no_hold(r, p);
-        ikv_event hold =
+        ikv_event now =
             ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
-        hold.click.clicks = 0;
+        ikv_event hold = no_click_of(&now);
         hold.pointer.button = p->press_button;
         ikv_outcome outcome = ikvi_router_send_kind(
             r, &hold, IKV_KIND_POINTER_HOLD, p->pressed, none);

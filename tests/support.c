@@ -105,6 +105,19 @@ void kit_open(bench_kit *k)
     k->loop = ikv_kit_loop(k->kit);
 }
 
+ikv_input *input_of(ikv_bus *bus, ikv_router *const *routers, uint32_t count,
+                    ikv_memory memory)
+{
+    ikv_input_config config = IKV_INPUT_INIT;
+    ikv_input *input = NULL;
+    config.bus = bus;
+    config.routers = routers;
+    config.router_count = count;
+    config.memory = memory;
+    ok(ikv_input_open(&config, &input));
+    return input;
+}
+
 void valid_parts(const ikv_parts *parts)
 {
     valid(ikv_bus_validate(parts->bus));

@@ -102,6 +102,10 @@ void kit_prepare(bench_kit *k);
 void kit_open(bench_kit *k);
 void kit_close(bench_kit *k);
 
+/* Ties routers to an input, with no more than they. */
+ikv_input *input_of(ikv_bus *bus, ikv_router *const *routers, uint32_t count,
+                    ikv_memory memory);
+
 /* No part has a broken invariant. */
 void valid_parts(const ikv_parts *parts);
 /* Goes back to an image; all parts are whole then. */

@@ -905,6 +905,7 @@ END_TEST
 static struct {
     bench_kit k;
     ikv_router *routers[2];
+    ikv_input *input;
     ikv_loop *loop;
     fake_port fake;
     counted memory;
@@ -952,8 +953,8 @@ static void open_pair(void)
     ikv_loop_config loop = IKV_LOOP_INIT;
     loop.bus = pair.k.bus;
     loop.queue = ikv_kit_queue(pair.k.kit);
-    loop.routers = pair.routers;
-    loop.router_count = 2;
+    loop.input = pair.input =
+        input_of(pair.k.bus, pair.routers, 2, counted_memory(&pair.memory));
     pair.fake.now_ns = 7000000000;
     ikv_port port = fake_port_of(&pair.fake);
     loop.ports = &port;
@@ -981,6 +982,7 @@ static void close_pair(void)
 {
     valid(ikv_router_validate(pair.routers[1]));
     ikv_loop_close(pair.loop);
+    ok(ikv_input_close(pair.input));
     ikv_router_close(pair.routers[1]);
     kit_close(&pair.k);
 }

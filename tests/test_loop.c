@@ -575,7 +575,8 @@ static void give_spoilt(void *user, void *block, size_t size)
     free(block);
 }
 
-/* A loop that could not be opened leaves its routers as if it had not been. */
+/* A loop that could not be opened leaves its input as if it had not been; and a
+ * router that an input has left goes on alone. */
 START_TEST(loop_fails_to_open)
 {
     bench_kit k;
@@ -589,12 +590,12 @@ START_TEST(loop_fails_to_open)
     config.memory = (ikv_memory){.take = take_block, .give = give_spoilt};
     config.bus = k.bus;
     config.queue = ikv_kit_queue(k.kit);
-    config.routers = &k.router;
-    config.router_count = 1;
+    config.input = input_of(k.bus, &k.router, 1, config.memory);
     config.ports = &port;
     config.port_count = 1;
     status_is(ikv_loop_open(&config, &loop), IKV_PORT_FAILED);
     ck_assert_ptr_null(loop);
+    ok(ikv_input_close(config.input));
     for (int i = 1; i < 20; i++) {
         ikv_event e = ikv_event_make(
             i % 2 ? IKV_KIND_POINTER_MOVE : IKV_KIND_POINTER_LEAVE, 0);
@@ -810,24 +811,15 @@ static ikv_port spoilt_port;
 static const struct {
     size_t offset, size; /* zeros there */
     bool in_port;
-    uint32_t routers; /* or so many */
     ikv_status status;
 } lack_table[] = {
 #define LACKS(part)      offsetof(ikv_loop_config, part), sizeof whole_config.part, 0
 #define PORT_LACKS(part) offsetof(ikv_port, part), sizeof spoilt_port.part, 1
-    {LACKS(bus), 0, IKV_BAD_CONFIG},
-    {LACKS(queue), 0, IKV_BAD_CONFIG},
-    {LACKS(routers), 0, IKV_BAD_CONFIG},
-    {LACKS(ports), 0, IKV_BAD_CONFIG},
-    {LACKS(port_count), 0, IKV_BAD_CONFIG},
-    {LACKS(size), 0, IKV_BAD_SIZE},
-    {LACKS(reporter), IKV_ROUTER_LIMIT + 1, IKV_FULL_ROUTERS},
-    {LACKS(reporter), 2, IKV_BAD_CONFIG},
-    {LACKS(memory), 0, IKV_NO_MEMORY},
-    {PORT_LACKS(open), 0, IKV_BAD_CONFIG},
-    {PORT_LACKS(now), 0, IKV_BAD_CONFIG},
-    {PORT_LACKS(close), 0, IKV_BAD_CONFIG},
-    {PORT_LACKS(size), 0, IKV_BAD_SIZE},
+    {LACKS(bus), IKV_BAD_CONFIG},        {LACKS(queue), IKV_BAD_CONFIG},
+    {LACKS(ports), IKV_BAD_CONFIG},      {LACKS(port_count), IKV_BAD_CONFIG},
+    {LACKS(size), IKV_BAD_SIZE},         {LACKS(memory), IKV_NO_MEMORY},
+    {PORT_LACKS(open), IKV_BAD_CONFIG},  {PORT_LACKS(now), IKV_BAD_CONFIG},
+    {PORT_LACKS(close), IKV_BAD_CONFIG}, {PORT_LACKS(size), IKV_BAD_SIZE},
 };
 
 START_TEST(loops_that_lack)
@@ -835,20 +827,15 @@ START_TEST(loops_that_lack)
     bench_kit k = {0};
     kit_open(&k);
     fake_port fake = {0};
-    ikv_router *const routers[2] = {k.router, NULL};
     ikv_loop *loop = NULL;
     spoilt_port = fake_port_of(&fake);
     whole_config = (ikv_loop_config)IKV_LOOP_INIT;
     whole_config.memory = ikv_host_memory();
     whole_config.bus = k.bus;
     whole_config.queue = ikv_kit_queue(k.kit);
-    whole_config.routers = routers;
-    whole_config.router_count = 1;
     whole_config.ports = &spoilt_port;
     whole_config.port_count = 1;
     spoilt_config = whole_config;
-    if (lack_table[_i].routers != 0)
-        spoilt_config.router_count = lack_table[_i].routers;
     memset(lack_table[_i].in_port
                ? (char *)&spoilt_port + lack_table[_i].offset
                : (char *)&spoilt_config + lack_table[_i].offset,
@@ -856,6 +843,49 @@ START_TEST(loops_that_lack)
     status_is(ikv_loop_open(&spoilt_config, &loop), lack_table[_i].status);
     ck_assert_ptr_null(loop);
     ck_assert_int_eq(fake.opened, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* What the config of an input lacks is said, and nothing is taken. */
+START_TEST(inputs_that_lack)
+{
+    static const struct {
+        bool bus, memory, routers;
+        uint32_t count, more; /* beyond the size */
+        ikv_status status;
+        const char *says;
+    } table[] = {
+        {1, 1, 1, 1, 0, IKV_OK, NULL},
+        {1, 1, 0, 0, 0, IKV_OK, NULL},
+        {0, 1, 1, 1, 0, IKV_BAD_CONFIG, "input: the config's bus is NULL"},
+        {1, 0, 1, 1, 0, IKV_NO_MEMORY, NULL},
+        {1, 1, 0, 1, 0, IKV_BAD_CONFIG, "routers has a NULL"},
+        {1, 1, 1, 2, 0, IKV_BAD_CONFIG, "routers has a NULL"},
+        {1, 1, 1, IKV_ROUTER_LIMIT + 1, 0, IKV_FULL_ROUTERS, "routers"},
+        {1, 1, 1, 1, 8, IKV_BAD_SIZE, NULL}};
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_router *const routers[IKV_ROUTER_LIMIT + 1] = {k.router, NULL};
+    for (int i = 0; i < ROWS(table); i++) {
+        counted memory = {0};
+        ikv_input *input = NULL;
+        ikv_input_config config = IKV_INPUT_INIT;
+        config.size += table[i].more;
+        config.bus = table[i].bus ? k.bus : NULL;
+        config.routers = table[i].routers ? routers : NULL;
+        config.router_count = table[i].count;
+        config.reporter = k.config.reporter;
+        if (table[i].memory)
+            config.memory = counted_memory(&memory);
+        k.report[0] = 0;
+        status_is(ikv_input_open(&config, &input), table[i].status);
+        if (table[i].says != NULL)
+            ck_assert_ptr_nonnull(strstr(k.report, table[i].says));
+        ck_assert((input != NULL) == (table[i].status == IKV_OK));
+        ok(ikv_input_close(input));
+        ck_assert_int_eq(memory.takes, memory.gives);
+    }
     kit_close(&k);
 }
 END_TEST
@@ -910,6 +940,7 @@ Suite *loop_suite(void)
     add_table(s, "L9 smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
+    add(s, "L9 what an input lacks", inputs_that_lack);
     add(s, "P1 clocks", two_clocks);
     return s;
 }

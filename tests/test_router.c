@@ -802,8 +802,7 @@ START_TEST(two_routers)
     ikv_loop_config loop_config = IKV_LOOP_INIT;
     loop_config.bus = k->bus;
     loop_config.queue = ikv_kit_queue(k->kit);
-    loop_config.routers = routers;
-    loop_config.router_count = 2;
+    loop_config.input = input_of(k->bus, routers, 2, counted_memory(&memory));
     fake_port fake = {.now_ns = 7000000000};
     ikv_port port = fake_port_of(&fake);
     loop_config.ports = &port;
@@ -855,7 +854,9 @@ START_TEST(two_routers)
     valid(ikv_router_validate(second));
     ck_assert_uint_eq(router_counts(second).pointers, 0);
     ikv_loop_close(outer.loop);
+    ok(ikv_input_close(loop_config.input));
     ikv_router_close(second);
+    ck_assert_int_eq(memory.takes, memory.gives);
     kit_close(k);
     free(now);
 }

@@ -50,10 +50,16 @@ START_TEST(without_routers)
     fake_port fake = {.now_ns = 5000000000};
     ikv_port port = fake_port_of(&fake);
     open_state();
+    ikv_input *input = NULL;
+    ikv_input_config tied = IKV_INPUT_INIT;
+    tied.bus = k.bus;
+    tied.state = state;
+    tied.memory = ikv_host_memory();
+    ok(ikv_input_open(&tied, &input));
     ikv_loop_config config = IKV_LOOP_INIT;
     config.bus = k.bus;
     config.queue = ikv_kit_queue(k.kit);
-    config.state = state;
+    config.input = input;
     config.ports = &port;
     config.port_count = 1;
     config.frame_hz = IKV_UNPACED;
@@ -74,6 +80,7 @@ START_TEST(without_routers)
         ck_assert(ikv_state_key(state, filter, 0, ikv_code_find("KeyA")).down);
     ikv_loop_end(loop);
     ikv_loop_close(loop);
+    ok(ikv_input_close(input));
     kit_close(&k);
 }
 END_TEST

@@ -28,6 +28,7 @@ typedef struct storm {
     int key_downs, depth;
     bool wild; /* handlers act */
     uint32_t events, first_seed;
+    uint64_t heard; /* a sum of all that was told */
 } storm;
 
 static storm *now;
@@ -126,6 +127,11 @@ static ikv_verdict overhear(const ikv_event *event,
 {
     (void)user;
     now->events++;
+    if (ikv_catalogue_info(NULL, event->kind)->family == IKV_FAMILY_LOOP)
+        return 0; /* of which a loop of one's own has none */
+    now->heard = (now->heard ^ event->kind) * UINT64_C(0x100000001b3);
+    now->heard = (now->heard ^ event->target.bits) * UINT64_C(0x100000001b3);
+    now->heard = (now->heard ^ event->time_ns) * UINT64_C(0x100000001b3);
     ck_assert(ikv_bus_target_alive(delivery->bus, event->target));
     if (event->kind >= IKV_KIND_POINTER_OVER &&
         event->kind <= IKV_KIND_POINTER_CAPTURE_LOST)
@@ -209,7 +215,7 @@ static void add_target(int index)
 }
 
 /* A third of it makes no sense. */
-static void random_input(uint64_t time_ns)
+static ikv_event random_event(uint64_t time_ns)
 {
     static const ikv_kind kinds[] = {
         IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE,
@@ -240,7 +246,7 @@ static void random_input(uint64_t time_ns)
         e = ikv_event_make(IKV_KIND_DEVICE_REMOVE, time_ns);
         e.device = 1;
     }
-    ikv_router_route(now->k.router, &e);
+    return e;
 }
 
 static void add_listener(void)
@@ -291,7 +297,8 @@ START_TEST(adds_up)
                 ikv_router_retest(now->k.router, time_ns);
             if (below(4) == 0)
                 ikv_router_advance(now->k.router, time_ns);
-            random_input(time_ns);
+            ikv_event e = random_event(time_ns);
+            ikv_router_route(now->k.router, &e);
             if (below(10) == 0)
                 add_target((int)below(TARGETS));
             if (i % 8 == 0) {
@@ -307,9 +314,115 @@ START_TEST(adds_up)
 }
 END_TEST
 
+/* One step of 20 ms, with its events, by the calls of an input alone. */
+static void own_step(uint64_t step, const ikv_event *events, uint32_t count,
+                     uint64_t *last)
+{
+    ikv_input *input = ikv_kit_input(now->k.kit);
+    uint64_t begin = step * 20000000, end = begin + 20000000;
+    ikv_input_begin_frame(input);
+    ikv_input_begin_step(input, end);
+    for (uint32_t i = 0; i < count; i++)
+        ikv_input_feed(input, &events[i]);
+    *last = begin > *last ? begin : *last;
+    ikv_input_retest(input, *last);
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_input_route(input, &events[i], NULL, 0);
+        *last = events[i].time_ns;
+    }
+    ikv_input_finish(input, *last, end);
+    ikv_input_end_step(input, step, end);
+    ok(ikv_bus_advance(now->k.bus, end));
+    ok(ikv_bus_flush(now->k.bus, IKV_STEP_LANE, NULL));
+}
+
+/* The same by the loop. */
+static void loop_step(uint64_t step, ikv_event *events, uint32_t count)
+{
+    now->k.fake.now_ns = 7000000000 + (step + 1) * 20000000;
+    for (uint32_t i = 0; i < count; i++) {
+        events[i].time_ns += 7000000000;
+        ok(ikv_sink_push(now->k.fake.sink, &events[i]));
+    }
+    ck_assert(ikv_loop_begin(now->k.loop));
+    while (ikv_loop_step(now->k.loop)) {
+    }
+    ok(ikv_loop_end(now->k.loop));
+}
+
+/* Storms that a program's own loop hands to an input come to what they come to
+ * in a loop of ours: deliveries, state and actions. */
+START_TEST(own_loop)
+{
+    uint64_t heard[2], last = 0;
+    uint32_t started[2];
+    int downs[2] = {0, 0};
+    for (int own = 0; own < 2; own++) {
+        now = calloc(1, sizeof *now);
+        kit_prepare(&now->k);
+        now->k.config.bus.targets = 256;
+        now->k.config.loop.step_num = 50;
+        now->k.config.loop.samples = 1; /* nothing is merged */
+        kit_open(&now->k);
+        now->first_seed = (uint32_t)_i + 1;
+        now->seed = now->first_seed;
+        ikv_actions *actions = ikv_kit_actions(now->k.kit);
+        ikv_action_id hoist;
+        ok(ikv_actions_add(actions, IKV_MAIN_SET, "hoist", &hoist));
+        ok(ikv_actions_bind(actions, hoist, "Tab", NULL, NULL));
+        ok(ikv_actions_bind(actions, hoist, "pointer.primary", NULL, NULL));
+        add_listener();
+        ok(ikv_scene_watch_removals(now->k.scene, gone, NULL));
+        for (int i = 0; i < TARGETS; i++)
+            add_target(i);
+        if (!own)
+            kit_frame(&now->k, 0);
+        now->heard = 0;
+        now->wild = true;
+        uint64_t input_seed = now->seed;
+        for (uint64_t step = 0; step < 400; step++) {
+            ikv_event events[8];
+            uint32_t count = 0;
+            uint64_t seed = now->seed;
+            now->seed = input_seed;
+            for (uint32_t n = below(8); n > 0; n--) {
+                events[count] = random_event(step * 20000000 + (8 - n) * 1000);
+                events[count].device = now->k.fake.device;
+                if (isfinite(events[count].pointer.x) &&
+                    isfinite(events[count].pointer.y))
+                    count++;
+            }
+            input_seed = now->seed;
+            now->seed = seed;
+            if (own)
+                own_step(step, events, count, &last);
+            else
+                loop_step(step, events, count);
+            for (uint32_t code = 0x000700e0; code < 0x000700e8; code++)
+                downs[own] += ikv_state_key(ikv_kit_state(now->k.kit),
+                                            IKV_STATE_UNCLAIMED, 0, code)
+                                  .went_down;
+        }
+        ikv_actions_counts counts = IKV_ACTIONS_COUNTS_INIT;
+        ok(ikv_actions_counters(actions, &counts));
+        started[own] = (uint32_t)counts.started;
+        heard[own] = now->heard;
+        ck_assert_uint_gt(now->events, 1000);
+        kit_close(&now->k);
+        free(now);
+    }
+    ck_assert_uint_gt(started[0], 10);
+    ck_assert_uint_eq(started[0], started[1]);
+    ck_assert_int_gt(downs[0], 10);
+    ck_assert_int_eq(downs[0], downs[1]);
+    ck_assert_uint_eq(heard[0], heard[1]);
+}
+END_TEST
+
 Suite *storm_suite(void)
 {
     Suite *s = suite_create("storm");
     add_table(s, "GONE4 it adds up", adds_up, 4);
+    add_table(s, "L3 a loop of one's own", own_loop, 8);
     return s;
 }

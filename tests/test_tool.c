@@ -60,6 +60,7 @@ static const struct {
     {BINARY "/examples/21_standing", "21_standing.txt"},
     {BINARY "/examples/22_state", "22_state.txt"},
     {BINARY "/examples/23_own_collision", "23_own_collision.txt"},
+    {BINARY "/examples/24_own_loop", "24_own_loop.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };
@@ -486,9 +487,9 @@ static const struct {
      "-DIKV_TOOL=OFF -DIKV_EXAMPLES=OFF -DIKV_SHARED=OFF && cmake --build "
      "small "
      "&& " TEST_CC " -std=c11 -O2 -I" SOURCE "/include " SOURCE
-     "/tests/consumer/bus_only.c small/libikvar.a -Wl,--gc-sections -o small/"
-     "bus_only && small/bus_only && ! nm small/bus_only | grep -E "
-     "'ikvi?_(scene|state|router|gesture|overlap|touch|near|action|loop|image|"
+     "/tests/consumer/loop_only.c small/libikvar.a -Wl,--gc-sections -o small/"
+     "loop_only && small/loop_only && ! nm small/loop_only | grep -E "
+     "'ikvi?_(scene|state|router|gesture|overlap|touch|near|action|input|image|"
      "kit|digest)'"},
     {"no compiler of C++",
      "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "

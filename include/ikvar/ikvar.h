@@ -9,6 +9,7 @@
 #include "digest.h"
 #include "event.h"
 #include "image.h"
+#include "input.h"
 #include "keys.h"
 #include "kit.h"
 #include "loop.h"

@@ -1,7 +1,7 @@
 /* ikvar/kit.h - the usual set of modules, tied together, in one block.
  *
  * Overview
- *   queue, bus, scene, router, state, actions, overlaps and loop, opened with
+ *   queue, bus, scene, router, state, actions, overlaps, input and loop, opened with
  *   one call and one block of memory. Each part's config may be set as if it
  *   were opened alone; what ties them together is filled in by the kit.
  *
@@ -30,7 +30,7 @@ extern "C" {
 typedef struct ikv_kit ikv_kit;
 
 /* Members of the parts that the kit fills in itself (memory, reporter, bus,
- * queue, routers, ports, catalogue) are ignored. With a picking of your own in
+ * queue, input, ports, catalogue) are ignored. With a picking of your own in
  * `router` the kit opens no scene; tell ikv_router_removed() of removals.
  *   catalogue  for kinds of your own; NULL: the built-in ones
  *   ports      port_count of them, the first is the clock
@@ -107,6 +107,7 @@ IKV_API ikv_bus *ikv_kit_bus(const ikv_kit *kit);
 IKV_API ikv_queue *ikv_kit_queue(const ikv_kit *kit);
 IKV_API ikv_scene *ikv_kit_scene(const ikv_kit *kit);
 IKV_API ikv_router *ikv_kit_router(const ikv_kit *kit);
+IKV_API ikv_input *ikv_kit_input(const ikv_kit *kit);
 IKV_API ikv_state *ikv_kit_state(const ikv_kit *kit);
 IKV_API ikv_actions *ikv_kit_actions(const ikv_kit *kit);
 IKV_API ikv_overlaps *ikv_kit_overlaps(const ikv_kit *kit);

@@ -39,12 +39,9 @@
 #ifndef IKVAR_LOOP_H
 #define IKVAR_LOOP_H
 
-#include "action.h"
 #include "bus.h"
-#include "overlap.h"
+#include "input.h"
 #include "port.h"
-#include "router.h"
-#include "state.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -74,14 +71,8 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
 /* Zero is the default in brackets; NULL modules are absent.
  *   bus        needed
  *   queue      needed if there are ports
- *   routers    router_count of them (none: events go to the root); an event
- *              goes to the one that has its pointer or its key down, else to
- *              the first that serves its view, else to the first. A mouse that
- *              goes to another one leaves where it hovered; modifiers are those
- *              of the keys that any of them has down. Copied; each in one loop
- *   state      fed with what is routed
- *   overlaps   stepped after the code of each step
- *   actions    follow the routers; told of each input, each step
+ *   input      what takes events in: routers, state, actions, overlaps (NULL:
+ *              events go to the root); in one loop, and closed after it
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
  *   step_num, step_den  steps a second as a fraction (60/1)
@@ -104,20 +95,15 @@ typedef struct ikv_loop_config {
     uint32_t max_steps;
     uint32_t pending;
     uint32_t port_count;
-    uint32_t router_count;
     uint32_t samples;
     uint8_t timing;
     bool idles;
     uint16_t reserved;
     uint32_t number;
-    uint32_t reserved2;
     IKV_ALIGNED(8) uint64_t spin_ns;
     ikv_bus *bus;
     ikv_queue *queue;
-    ikv_router *const *routers;
-    ikv_state *state;
-    ikv_actions *actions;
-    ikv_overlaps *overlaps;
+    ikv_input *input;
     const ikv_port *ports;
     ikv_reporter reporter;
     ikv_memory memory;
@@ -133,7 +119,7 @@ IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
  * closed again.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, no port, a port
  * that lacks a function, a step of less than 1 us or more than 1,000 s),
- * FULL_PORTS, FULL_ROUTERS, NO_MEMORY, or what a port's open returned.
+ * FULL_PORTS, NO_MEMORY, or what a port's open returned.
  * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
                                  ikv_loop **loop);

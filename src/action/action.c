@@ -124,6 +124,9 @@ ikv_status ikv_actions_follow(ikv_actions *actions, ikv_router *router)
 {
     if (actions == NULL || router == NULL)
         return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < actions->router_count; i++)
+        if (actions->routers[i] == router)
+            return IKV_OK;
     if (actions->router_count == IKV_ROUTER_LIMIT)
         return IKV_FULL_ROUTERS;
     actions->routers[actions->router_count++] = router;

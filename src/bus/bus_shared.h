@@ -39,6 +39,10 @@ bool ikvi_bus_hears_any(const ikv_bus *bus, ikv_kind kind);
  * it is counted as delivered, and need not be. */
 bool ikvi_bus_nobody_hears(ikv_bus *bus, ikv_kind kind);
 
+/* Delivers what no router routes; with the `count` events that it stands for. */
+ikv_outcome ikvi_bus_deliver_at_root(ikv_bus *bus, const ikv_event *event,
+                                     const ikv_event *samples, uint32_t count);
+
 /* Whether what is delivered from now on follows from the steps; watchers are
  * told. Returns what it was. */
 bool ikvi_bus_set_scope(ikv_bus *bus, bool of_step);

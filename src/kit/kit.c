@@ -15,6 +15,7 @@ struct ikv_kit {
     ikv_state *state;
     ikv_actions *actions;
     ikv_overlaps *overlaps;
+    ikv_input *input;
     ikv_loop *loop;
     bool closing;
 };
@@ -212,7 +213,8 @@ static ikv_status measure(const ikv_kit_config *config,
         {"overlaps", c.no_overlaps ? 1 : ikv_overlaps_footprint(&c.overlaps),
          c.overlaps.size, sizeof c.overlaps},
         {"loop", ikv_loop_footprint(&c.loop), c.loop.size, sizeof c.loop}};
-    *size = rounded(sizeof(ikv_kit));
+    const ikv_input_config input = IKV_INPUT_INIT;
+    *size = rounded(sizeof(ikv_kit)) + rounded(ikv_input_footprint(&input));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
         if (parts[i].found != parts[i].expected)
             return say_size(reporter, parts[i].member);
@@ -253,6 +255,22 @@ static void tie_bus(ikv_kit *kit, const ikv_picking *picking)
         callbacks.to_local = picking->to_local;
     }
     ikv_bus_set_callbacks(kit->bus, &callbacks);
+}
+
+/* What the loop hands events to. */
+static ikv_status open_input(ikv_kit *kit, const ikv_reporter *reporter,
+                             char **at)
+{
+    ikv_input_config config = IKV_INPUT_INIT;
+    config.bus = kit->bus;
+    config.routers = &kit->router;
+    config.router_count = 1;
+    config.state = kit->state;
+    config.actions = kit->actions;
+    config.overlaps = kit->overlaps;
+    config.reporter = *reporter;
+    config.memory = part_memory(at, ikv_input_footprint(&config));
+    return ikv_input_open(&config, &kit->input);
 }
 
 /* The parts' blocks follow one another behind the kit's. On an error, what is
@@ -296,11 +314,10 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     if (status < 0)
         return status;
     tie_bus(kit, &c->router.picking);
-    c->loop.routers = &kit->router;
-    c->loop.router_count = 1;
-    c->loop.state = kit->state;
-    c->loop.actions = kit->actions;
-    c->loop.overlaps = kit->overlaps;
+    status = open_input(kit, &c->reporter, &at);
+    if (status < 0)
+        return status;
+    c->loop.input = kit->input;
     return ikv_loop_open(&c->loop, &kit->loop);
 }
 
@@ -338,6 +355,7 @@ ikv_status ikv_kit_close(ikv_kit *kit)
     if (status < 0)
         return status;
     kit->closing = true;
+    ikv_input_close(kit->input);
     ikv_overlaps_close(kit->overlaps);
     ikv_actions_close(kit->actions);
     ikv_state_close(kit->state);
@@ -389,6 +407,11 @@ ikv_scene *ikv_kit_scene(const ikv_kit *kit)
 ikv_router *ikv_kit_router(const ikv_kit *kit)
 {
     return kit != NULL ? kit->router : NULL;
+}
+
+ikv_input *ikv_kit_input(const ikv_kit *kit)
+{
+    return kit != NULL ? kit->input : NULL;
 }
 
 ikv_state *ikv_kit_state(const ikv_kit *kit)

@@ -16,13 +16,6 @@ static ikv_status check_links(const ikv_loop_config *config)
     if (config->port_count > IKV_PORT_LIMIT)
         return ikvi_bad_config(to, IKV_FULL_PORTS, "loop",
                                ikv_status_text(IKV_FULL_PORTS));
-    if (config->router_count > IKV_ROUTER_LIMIT)
-        return ikvi_bad_config(to, IKV_FULL_ROUTERS, "loop",
-                               ikv_status_text(IKV_FULL_ROUTERS));
-    for (uint32_t i = 0; i < config->router_count; i++)
-        if (config->routers == NULL || config->routers[i] == NULL)
-            return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
-                                   "the config's routers has a NULL");
     if (config->port_count == 0 || config->ports == NULL)
         return ikvi_bad_config(to, IKV_BAD_CONFIG, "loop",
                                "the config's ports is empty: the first is the "
@@ -94,12 +87,6 @@ size_t ikv_loop_footprint(const ikv_loop_config *config)
                : 0;
 }
 
-static void leave_routers(ikv_loop *loop)
-{
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikvi_router_join(loop->routers[i], NULL, 0);
-}
-
 static void close_ports(ikv_loop *loop, uint32_t count)
 {
     while (count > 0) {
@@ -122,11 +109,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
                          ikvi_identity(config, offsetof(ikv_loop_config, bus)),
                      .bus = config->bus,
                      .queue = config->queue,
-                     .state = config->state,
-                     .actions = config->actions,
-                     .overlaps = config->overlaps,
+                     .input = config->input,
                      .end_frame = end_nested,
-                     .router_count = config->router_count,
                      .reporter = config->reporter,
                      .port_count = config->port_count};
     void *block = NULL;
@@ -149,12 +133,6 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->s.scale = l->s.new_scale = REAL_TIME;
     l->s.next_end = loop_step_start(l, 1);
     l->s.step_end = l->s.next_end;
-    for (uint32_t i = 0; i < l->router_count; i++) {
-        l->routers[i] = config->routers[i];
-        ikvi_router_join(l->routers[i], l->routers, l->router_count);
-    }
-    for (uint32_t i = 0; l->actions != NULL && i < l->router_count; i++)
-        ikv_actions_follow(l->actions, l->routers[i]);
     for (uint32_t i = 0; i < l->port_count; i++) {
         l->ports[i] = config->ports[i];
         l->sinks[i].loop = l;
@@ -166,7 +144,6 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
             ikvi_report(&l->reporter, IKV_REPORT_ERROR, status,
                         l->ports[i].name, "the port could not be opened");
             close_ports(l, i);
-            leave_routers(l);
             ikvi_memory_give(&config->memory, l, l->size);
             return status;
         }
@@ -194,7 +171,6 @@ ikv_status ikv_loop_close(ikv_loop *loop)
         return IKV_BUSY;
     loop->closing = loop->inside = true;
     close_ports(loop, loop->port_count);
-    leave_routers(loop);
     ikvi_bus_set_scope(loop->bus, true);
     if (loop->recorder != NULL)
         ikvi_bus_on_inbox(loop->bus, NULL, NULL);
@@ -211,8 +187,8 @@ IKVI_APART static void start(ikv_loop *loop)
     ikvi_loop_match_clocks(loop, true);
     loop->frame_origin = 0;
     ikvi_loop_scope(loop, true);
-    ikvi_loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
-                   (float)ikv_loop_step_seconds(loop), 0);
+    loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
+              (float)ikv_loop_step_seconds(loop), 0);
     ikvi_loop_scope(loop, false);
 }
 
@@ -235,8 +211,7 @@ IKVI_APART static bool finish(ikv_loop *loop)
         loop->over = true;
         ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
-        ikvi_loop_tell(loop, IKV_KIND_LOOP_END, loop->now, loop->s.next_step, 0,
-                       0);
+        loop_tell(loop, IKV_KIND_LOOP_END, loop->now, loop->s.next_step, 0, 0);
     }
     return false;
 }
@@ -309,7 +284,7 @@ static void end_past(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
-    ikv_overlaps_step(loop->overlaps, loop->s.next_step, loop->s.step_end);
+    ikvi_input_end_step(loop->input, loop->s.next_step, loop->s.step_end);
     ikv_bus_advance(loop->bus, loop->s.next_end);
     if (IKVI_UNLIKELY(loop->given > 0))
         ikvi_loop_give_inboxes(loop);
@@ -351,17 +326,15 @@ IKVI_APART static void run_step(ikv_loop *loop)
     ikv_bus_set_step(loop->bus, loop->s.next_step);
     if (loop->s.step_begin > loop->s.routed_at)
         loop->s.routed_at = loop->s.step_begin;
-    if (loop->state != NULL)
+    if (loop->input != NULL) {
         ikvi_loop_feed_state(loop, loop->s.step_end);
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_retest(loop->routers[i], loop->s.routed_at);
+        ikvi_loop_retest(loop);
+    }
     if (has_between(loop))
         ikvi_loop_route_step(loop);
-    ikvi_loop_advance_holds(loop,
-                            loop->s.step_end > 0 ? loop->s.step_end - 1 : 0);
-    ikv_actions_step(loop->actions, loop->s.step_end);
-    ikvi_loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end,
-                   loop->s.next_step, (float)ikv_loop_step_seconds(loop), 0);
+    ikvi_input_finish(loop->input, loop->s.routed_at, loop->s.step_end);
+    loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end, loop->s.next_step,
+              (float)ikv_loop_step_seconds(loop), 0);
 }
 
 /* What comes before most steps but the first of a frame. */
@@ -389,8 +362,8 @@ IKVI_INLINE bool begin_step(ikv_loop *loop)
         return true;
     }
     loop->where = AFTER_STEPS;
-    ikvi_loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now,
-                   ikv_loop_step_number(loop), 0, 0);
+    loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now, ikv_loop_step_number(loop),
+              0, 0);
     return false;
 }
 
@@ -494,7 +467,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue) && !loop->dropping))
         ikvi_loop_drain(loop);
     loop->counters.frames++;
-    ikv_state_begin_frame(loop->state);
+    ikvi_input_begin_frame(loop->input);
     bool ended = loop->ended_count == loop->port_count;
     if (IKVI_UNLIKELY(
             (loop->leaving_count | ikvi_load(&loop->bad_values)) != 0 ||

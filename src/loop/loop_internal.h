@@ -23,9 +23,8 @@
 #include "../event/report.h"
 #include "../event/text.h"
 #include "../event/values.h"
+#include "../input/input_shared.h"
 #include "../queue/queue_shared.h"
-#include "../router/router_shared.h"
-#include "../state/state_shared.h"
 #include "loop_shared.h"
 
 #include "ikvar/loop.h"
@@ -113,11 +112,7 @@ struct ikv_loop {
     uint64_t identity; /* of its config */
     ikv_bus *bus;
     ikv_queue *queue;
-    ikv_router *routers[IKV_ROUTER_LIMIT];
-    uint32_t router_count;
-    ikv_state *state;
-    ikv_actions *actions;
-    ikv_overlaps *overlaps;
+    ikv_input *input; /* NULL: events go to the root */
     ikv_reporter reporter;
     void (*end_frame)(ikv_loop *loop); /* one that a port has begun and left */
     ikv_recorder recorder;
@@ -245,7 +240,6 @@ void ikvi_loop_time_step(ikv_loop *loop);
 bool ikvi_loop_single_waits(const ikv_loop *loop);
 
 /* loop_tell.c */
-/* Delivers one of the loop's own events to the root. */
 void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
                     uint64_t step, float seconds, uint32_t count);
 /* What happens from here on follows from the tape, or does not. */
@@ -259,6 +253,15 @@ uint32_t ikvi_loop_next_group(ikv_loop *loop);
 bool ikvi_loop_is_rerunning(const ikv_loop *loop);
 /* Inboxes wait until what has run before is over. */
 void ikvi_loop_note_past(ikv_loop *loop);
+
+/* Delivers one of the loop's own events to the root; most of them nobody hears.
+ */
+static inline void loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
+                             uint64_t step, float seconds, uint32_t count)
+{
+    if (!ikvi_bus_nobody_hears(loop->bus, kind))
+        ikvi_loop_tell(loop, kind, time_ns, step, seconds, count);
+}
 
 /* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
@@ -294,8 +297,6 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end);
 uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event);
 
 /* loop_holds.c */
-ikv_router *ikvi_loop_router_of(const ikv_loop *loop, const ikv_event *event);
-void ikvi_loop_send_due_holds(ikv_loop *loop, uint64_t clock);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
 /* `ends`: the state's edges, too. */
 void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock, bool ends);

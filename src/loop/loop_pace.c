@@ -106,10 +106,7 @@ static bool may_idle(const ikv_loop *loop)
         loop->leaving_count > 0 || ikv_queue_waiting(loop->queue) > 0 ||
         ikvi_bus_awaits(loop->bus))
         return false;
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        if (ikv_router_next_hold(loop->routers[i]) != UINT64_MAX)
-            return false;
-    return true;
+    return ikvi_input_next_hold(loop->input) == UINT64_MAX;
 }
 
 /* L6: waits for input, or for a wake; the steps stand still meanwhile. With

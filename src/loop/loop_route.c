@@ -24,66 +24,6 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     ikvi_loop_record(loop, event, &intake);
 }
 
-/* Whether it says where a pointer is. */
-static bool is_of_place(const ikv_loop *loop, const ikv_event *event)
-{
-    uint32_t family = loop_kind_info(loop, event->kind)->family;
-    return family == IKV_FAMILY_POINTER || family == IKV_FAMILY_WHEEL ||
-           family == IKV_FAMILY_PEN;
-}
-
-/* One router delivers it; the others let go of what goes with it. */
-static ikv_outcome route_event(ikv_loop *loop, const ikv_event *event,
-                               uint32_t samples)
-{
-    if (loop->router_count == 0) {
-        ikv_route route = IKV_ROUTE_INIT;
-        ikv_target root = ikv_bus_root(loop->bus);
-        if (samples <= 1)
-            return ikv_bus_deliver(loop->bus, event);
-        route.samples = ikvi_at(loop, loop->samples);
-        route.sample_count = samples;
-        route.path = &root;
-        route.path_length = 1;
-        ikv_event at_root = *event;
-        at_root.target = root;
-        return ikv_bus_deliver_along(loop->bus, &at_root, &route);
-    }
-    ikv_router *router = ikvi_loop_router_of(loop, event);
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        if (loop->routers[i] != router) {
-            ikv_router_release_all(loop->routers[i], event);
-            if (is_of_place(loop, event))
-                ikvi_router_elsewhere(loop->routers[i], event);
-        }
-    return samples > 1
-               ? ikv_router_route_merged(router, event,
-                                         ikvi_at(loop, loop->samples), samples)
-               : ikv_router_route(router, event);
-}
-
-/* After a loss: what is not held is ended, then handlers are told, then what is
- * held and not down is made up. */
-static void route_resync(ikv_loop *loop, const ikv_event *event)
-{
-    uint32_t count = loop->s.held_count;
-    loop->s.held_count = 0;
-    ikv_state_resync(loop->state, IKV_STATE_RAW, event, loop->s.held, count);
-    ikv_state_resync(loop->state, IKV_STATE_UNCLAIMED, event, loop->s.held,
-                     count);
-    for (uint32_t i = 0; i < loop->router_count; i++)
-        ikv_router_resync(loop->routers[i], event, loop->s.held, count);
-    route_event(loop, event, 1);
-    for (uint32_t k = 0; k < count; k++) {
-        bool down = false;
-        for (uint32_t i = 0; i < loop->router_count; i++)
-            down =
-                down || ikv_router_is_down(loop->routers[i], &loop->s.held[k]);
-        if (!down)
-            route_event(loop, &loop->s.held[k], 1);
-    }
-}
-
 /* What another thread had deferred while this run was recorded. */
 static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
 {
@@ -98,15 +38,13 @@ static void feed_one(ikv_loop *loop, uint32_t at)
 {
     const ikv_event *event = loop_event(loop, at);
     loop->s.fed_count++;
-    if (loop->state != NULL &&
-        loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT &&
-        event->kind != IKV_KIND_DEVICE_RESYNC)
-        ikv_state_take(loop->state, IKV_STATE_RAW, event);
+    if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT)
+        ikvi_input_feed(loop->input, event);
 }
 
 static void pop(ikv_loop *loop)
 {
-    if (loop->state != NULL && loop->s.fed_count == 0)
+    if (loop->input != NULL && loop->s.fed_count == 0)
         feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
     loop->s.fed_count -= loop->s.fed_count > 0;
     loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
@@ -129,53 +67,34 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group)
     }
 }
 
-/* After an input, whatever came of it: what it does to the actions. */
-static void settle_actions(ikv_loop *loop, const ikv_event *event, bool typed)
-{
-    bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
-                event->kind == IKV_KIND_WINDOW_BLUR ||
-                event->kind == IKV_KIND_DEVICE_REMOVE ||
-                event->kind == IKV_KIND_DEVICE_RESYNC;
-    if (loop->router_count == 0) {
-        ikv_event at_root = *event;
-        at_root.target = ikv_bus_root(loop->bus);
-        ikv_actions_take(loop->actions, &at_root, false);
-    }
-    ikv_actions_settle(loop->actions, event->time_ns, typed, lost);
-}
-
-/* D6. With `close` asking for the end, unless that is refused. S2: what a
- * handler stopped, or was typed into a text, is claimed. */
+/* D6. With `close` asking for the end, unless that is refused. */
 static void route_input(ikv_loop *loop, const ikv_event *event,
                         uint32_t samples)
 {
-    loop->counters.routed++;
-    loop->in_event = true;
-    if (loop->actions != NULL)
-        ikvi_loop_send_due_holds(loop, event->time_ns);
-    bool typed = loop->state != NULL && loop->router_count > 0 &&
-                 ikvi_router_types(ikvi_loop_router_of(loop, event), event);
-    if (event->kind == IKV_KIND_DEVICE_RESYNC) {
-        route_resync(loop, event);
-    } else {
-        ikv_outcome outcome = route_event(loop, event, samples);
-        if (samples > 1) /* E3 */
-            ikvi_poison(ikvi_at(loop, loop->samples),
-                        samples * sizeof(ikv_event));
-        bool claimed = typed;
-        if (outcome.verdict & (IKV_STOP | IKV_STOP_ALL))
-            claimed = true;
-        if (claimed)
-            ikv_state_take_claimed(loop->state, event);
-        else
-            ikv_state_take(loop->state, IKV_STATE_UNCLAIMED, event);
-        if (event->kind == IKV_KIND_WINDOW_CLOSE &&
-            (outcome.verdict & IKV_REFUSE) == 0)
-            loop->quit = true;
+    ikv_event *moves = ikvi_at(loop, loop->samples);
+    ikv_outcome outcome =
+        loop->input != NULL
+            ? loop->input->calls->route(loop->input, event, moves, samples)
+            : ikvi_bus_deliver_at_root(loop->bus, event, moves, samples);
+    if (samples > 1) /* E3 */
+        ikvi_poison(moves, samples * sizeof *moves);
+    if (event->kind == IKV_KIND_WINDOW_CLOSE &&
+        (outcome.verdict & IKV_REFUSE) == 0)
+        loop->quit = true;
+}
+
+/* After a loss: with what ports said is down, which came before it. */
+static void route_resync(ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t count = loop->s.held_count;
+    loop->s.held_count = 0;
+    if (loop->input != NULL) {
+        loop->input->calls->resync(loop->input, event, loop->s.held, count);
+        return;
     }
-    if (loop->actions != NULL)
-        settle_actions(loop, event, typed);
-    loop->in_event = false;
+    ikv_bus_deliver(loop->bus, event);
+    for (uint32_t k = 0; k < count; k++)
+        ikv_bus_deliver(loop->bus, &loop->s.held[k]);
 }
 
 /* Takes off the moves that a later one carries, up to one that is not such. */
@@ -232,7 +151,13 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         loop->s.edges = is_alone(&entry) && loop->where != IN_STEP
                             ? EDGES_MADE_UP
                             : EDGES_RECORDED;
-        route_input(loop, &event, samples);
+        loop->counters.routed++;
+        loop->in_event = true;
+        if (event.kind == IKV_KIND_DEVICE_RESYNC)
+            route_resync(loop, &event);
+        else
+            route_input(loop, &event, samples);
+        loop->in_event = false;
     }
 }
 
@@ -336,7 +261,7 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
 {
     uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t count = count_ready(loop);
-    ikv_state_begin_step(loop->state, time_ns);
+    ikvi_input_begin_step(loop->input, time_ns);
     for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         due = ikvi_loop_due_of(loop, loop_event(loop, at),
@@ -376,7 +301,7 @@ static void settle_group(ikv_loop *loop, bool begins)
         latest = at > latest ? at : latest;
     }
     if (begins)
-        ikv_state_begin_step(loop->state, latest);
+        ikvi_input_begin_step(loop->input, latest);
     for (uint32_t nth = 0; nth < count; nth++)
         feed_one(loop, loop_ring_index(loop, nth));
 }
@@ -404,17 +329,13 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
  * code is on no tape. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 {
-    uint64_t next = UINT64_MAX;
     if (ikvi_loop_single_waits(loop) || (loop->playing && loop->s.owed))
         return; /* the tape says when */
     bool scope = ikvi_loop_scope(loop, true);
-    for (uint32_t i = 0; i < loop->router_count; i++) {
-        uint64_t hold = ikv_router_next_hold(loop->routers[i]);
-        next = hold < next ? hold : next;
-    }
     bool ends = loop->live_group == 0 &&
                 loop->s.edges > (loop->playing ? EDGES_RECORDED : EDGES_NONE);
-    if (next <= loop->now || loop->s.owed || ends) {
+    if (ikvi_input_next_hold(loop->input) <= loop->now || loop->s.owed ||
+        ends) {
         ikv_event mark = ikv_event_make(IKV_KIND_LOOP_PAUSE, loop->now);
         ikv_intake intake = IKV_INTAKE_INIT;
         intake.due_ns = ikvi_loop_earliest_due(loop);

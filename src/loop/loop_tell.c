@@ -14,8 +14,6 @@ bool ikvi_loop_scope(ikv_loop *loop, bool of_step)
 void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
                     uint64_t step, float seconds, uint32_t count)
 {
-    if (ikvi_bus_nobody_hears(loop->bus, kind))
-        return;
     ikv_event event = ikv_event_make(kind, time_ns);
     event.target = ikv_bus_root(loop->bus);
     event.loop.step = step;

@@ -16,7 +16,7 @@ static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
     uint64_t at = event->time_ns, from = loop->s.anchor_clock;
     from = at > from ? at : from;
     if (loop->s.stopped && !loop->in_event)
-        ikvi_state_set_time(loop->state, at);
+        ikvi_input_set_time(loop->input, at);
     switch (event->kind) {
     case IKV_KIND_LOOP_DROPPED:
     case IKV_KIND_LOOP_IDLE:
@@ -106,8 +106,8 @@ static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
 
 static void announce_change(ikv_loop *loop, const ikv_event *event)
 {
-    ikvi_loop_tell(loop, event->kind, event->time_ns, loop->s.next_step,
-                   event->loop.seconds, event->loop.count);
+    loop_tell(loop, event->kind, event->time_ns, loop->s.next_step,
+              event->loop.seconds, event->loop.count);
 }
 
 void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,

@@ -697,10 +697,12 @@ static void clean_up(ikv_overlaps *o)
 
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
 {
-    sort_notices(changed_at(o, 0), scratch_at(o, 0), o->s.changed_count);
-    tell_leaves(o, time_ns, false);
-    tell_enters(o, time_ns);
-    tell_leaves(o, time_ns, true);
+    if (o->s.changed_count > 0) {
+        sort_notices(changed_at(o, 0), scratch_at(o, 0), o->s.changed_count);
+        tell_leaves(o, time_ns, false);
+        tell_enters(o, time_ns);
+        tell_leaves(o, time_ns, true);
+    }
     clean_up(o);
     tell_insides(o, time_ns);
 }

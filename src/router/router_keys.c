@@ -29,6 +29,12 @@ void ikvi_router_join(ikv_router *router, ikv_router *const *peers,
     router->peer_count = count;
 }
 
+void ikvi_router_leave(ikv_router *router, ikv_router *const *peers)
+{
+    if (router->peers == peers)
+        ikvi_router_join(router, NULL, 0);
+}
+
 /* ---------------------------------------------------------------- focus -- */
 
 static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,

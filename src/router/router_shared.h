@@ -15,10 +15,10 @@ uint32_t ikvi_router_layer(const ikv_router *router, ikv_target target);
 /* As ikv_router_advance(); false if it could do nothing. */
 bool ikvi_router_advance(ikv_router *router, uint64_t time_ns);
 
-/* The routers of a loop, which share what keys are down; NULL when
- * the loop closes. */
+/* The routers of an input, which share what keys are down; until they leave. */
 void ikvi_router_join(ikv_router *router, ikv_router *const *peers,
                       uint32_t count);
+void ikvi_router_leave(ikv_router *router, ikv_router *const *peers);
 
 /* The event's mouse or pen is somewhere else now: where it
  * hovered it leaves. */

@@ -1,0 +1,331 @@
+/* input.c - one event of a device through all modules, in the order that is
+ * told in ikvar/input.h.
+ *
+ * One router delivers an event, the others let go of its pointer. S2: what a
+ * handler stopped, or was typed into a text, does not go down in the state of
+ * what nobody claimed.
+ *
+ * Files, lowest first: input.c.
+ */
+#include "../bus/bus_shared.h"
+#include "../event/memory.h"
+#include "../event/platform.h"
+#include "../event/report.h"
+#include "../event/text.h"
+#include "../router/router_shared.h"
+#include "../state/state_shared.h"
+#include "input_shared.h"
+
+typedef struct input_block {
+    ikv_input head;
+    ikv_memory memory;
+    size_t size;
+    ikv_reporter reporter;
+    ikv_bus *bus;
+    ikv_router *routers[IKV_ROUTER_LIMIT];
+    uint32_t router_count;
+    ikv_state *state;
+    ikv_actions *actions;
+    ikv_overlaps *overlaps;
+} input_block;
+
+/* --------------------------------------------------------------- routing -- */
+
+/* NULL if there is none. */
+static ikv_router *router_of(const input_block *in, const ikv_event *event)
+{
+    for (uint32_t i = 0; in->router_count > 1 && i < in->router_count; i++)
+        if (ikv_router_holds(in->routers[i], event))
+            return in->routers[i];
+    for (uint32_t i = 0; i < in->router_count; i++)
+        if (ikv_router_serves(in->routers[i], event->view))
+            return in->routers[i];
+    return in->routers[0];
+}
+
+/* Whether it says where a pointer is. */
+static bool is_of_place(const input_block *in, const ikv_event *event)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(in->bus), event->kind);
+    return info != NULL &&
+           (info->family == IKV_FAMILY_POINTER ||
+            info->family == IKV_FAMILY_WHEEL || info->family == IKV_FAMILY_PEN);
+}
+
+static void leave_others(input_block *in, const ikv_event *event,
+                         const ikv_router *router)
+{
+    for (uint32_t i = 0; i < in->router_count; i++)
+        if (in->routers[i] != router) {
+            ikv_router_release_all(in->routers[i], event);
+            if (is_of_place(in, event))
+                ikvi_router_elsewhere(in->routers[i], event);
+        }
+}
+
+static ikv_outcome route_by(input_block *in, ikv_router *router,
+                            const ikv_event *event, const ikv_event *samples,
+                            uint32_t count)
+{
+    if (router == NULL)
+        return ikvi_bus_deliver_at_root(in->bus, event, samples, count);
+    if (in->router_count > 1)
+        leave_others(in, event, router);
+    return count > 1 ? ikv_router_route_merged(router, event, samples, count)
+                     : ikv_router_route(router, event);
+}
+
+/* ----------------------------------------------------------------- holds -- */
+
+static uint64_t next_hold(const input_block *in)
+{
+    uint64_t next = UINT64_MAX;
+    for (uint32_t i = 0; i < in->router_count; i++) {
+        uint64_t own = ikv_router_next_hold(in->routers[i]);
+        next = own < next ? own : next;
+    }
+    return next;
+}
+
+/* Of all routers; each with the actions that follow from it, so that it does
+ * not matter how many come due at once. */
+static void advance(ikv_input *own, uint64_t time_ns)
+{
+    input_block *in = (input_block *)own;
+    for (;;) {
+        uint64_t next = next_hold(in);
+        if (IKVI_LIKELY(next > time_ns || next == UINT64_MAX))
+            return;
+        bool sent = false;
+        for (uint32_t i = 0; i < in->router_count; i++)
+            sent = ikvi_router_advance(in->routers[i], next) || sent;
+        if (!sent)
+            return; /* inside a handler: they are sent after its event */
+        ikv_actions_settle(in->actions, next, false, false);
+    }
+}
+
+static void settle(ikv_input *own, uint64_t time_ns)
+{
+    ikv_actions_settle(((input_block *)own)->actions, time_ns, false, false);
+}
+
+/* Whatever came of an event: what it does to the actions. */
+static void settle_event(input_block *in, const ikv_event *event, bool typed)
+{
+    bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
+                event->kind == IKV_KIND_WINDOW_BLUR ||
+                event->kind == IKV_KIND_DEVICE_REMOVE ||
+                event->kind == IKV_KIND_DEVICE_RESYNC;
+    if (in->router_count == 0) {
+        ikv_event at_root = *event;
+        at_root.target = ikv_bus_root(in->bus);
+        ikv_actions_take(in->actions, &at_root, false);
+    }
+    ikv_actions_settle(in->actions, event->time_ns, typed, lost);
+}
+
+/* ------------------------------------------------------------- the calls -- */
+
+void ikv_input_begin_frame(ikv_input *own)
+{
+    if (own != NULL)
+        ikv_state_begin_frame(((input_block *)own)->state);
+}
+
+void ikv_input_begin_step(ikv_input *own, uint64_t time_ns)
+{
+    if (own != NULL)
+        ikv_state_begin_step(((input_block *)own)->state, time_ns);
+}
+
+static void set_time(ikv_input *own, uint64_t time_ns)
+{
+    ikvi_state_set_time(((input_block *)own)->state, time_ns);
+}
+
+void ikv_input_feed(ikv_input *own, const ikv_event *event)
+{
+    if (own != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
+        ikv_state_take(((input_block *)own)->state, IKV_STATE_RAW, event);
+}
+
+ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
+                            const ikv_event *samples, uint32_t count)
+{
+    input_block *in = (input_block *)own;
+    ikv_outcome outcome = {.status = IKV_BAD_ARGUMENT};
+    if (in == NULL || event == NULL || (samples == NULL && count > 1))
+        return outcome;
+    if (ikvi_bus_is_busy(in->bus)) {
+        outcome.status = IKV_BUSY;
+        return outcome;
+    }
+    if (in->actions != NULL)
+        advance(own, event->time_ns);
+    ikv_router *router = router_of(in, event);
+    bool typed =
+        in->state != NULL && router != NULL && ikvi_router_types(router, event);
+    outcome = route_by(in, router, event, samples, count);
+    if (typed || (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0)
+        ikv_state_take_claimed(in->state, event);
+    else
+        ikv_state_take(in->state, IKV_STATE_UNCLAIMED, event);
+    if (in->actions != NULL)
+        settle_event(in, event, typed);
+    return outcome;
+}
+
+/* What is not held is ended, then handlers are told, then what is held and not
+ * down is made up. */
+void ikv_input_resync(ikv_input *own, const ikv_event *event,
+                      const ikv_event *held, uint32_t count)
+{
+    input_block *in = (input_block *)own;
+    if (in == NULL || event == NULL || (held == NULL && count > 0) ||
+        ikvi_bus_is_busy(in->bus))
+        return;
+    if (in->actions != NULL)
+        advance(own, event->time_ns);
+    ikv_state_resync(in->state, IKV_STATE_RAW, event, held, count);
+    ikv_state_resync(in->state, IKV_STATE_UNCLAIMED, event, held, count);
+    for (uint32_t i = 0; i < in->router_count; i++)
+        ikv_router_resync(in->routers[i], event, held, count);
+    route_by(in, router_of(in, event), event, NULL, 0);
+    for (uint32_t k = 0; k < count; k++) {
+        bool down = false;
+        for (uint32_t i = 0; i < in->router_count; i++)
+            down = down || ikv_router_is_down(in->routers[i], &held[k]);
+        if (!down)
+            route_by(in, router_of(in, &held[k]), &held[k], NULL, 0);
+    }
+    if (in->actions != NULL)
+        settle_event(in, event, false);
+}
+
+void ikv_input_retest(ikv_input *own, uint64_t time_ns)
+{
+    input_block *in = (input_block *)own;
+    for (uint32_t i = 0; in != NULL && i < in->router_count; i++)
+        ikv_router_retest(in->routers[i], time_ns);
+}
+
+void ikv_input_finish(ikv_input *own, uint64_t last_ns, uint64_t end_ns)
+{
+    if (own == NULL)
+        return;
+    advance(own, end_ns > 0 ? end_ns - 1 : 0);
+    settle(own, last_ns);
+    ikv_actions_step(((input_block *)own)->actions, end_ns);
+}
+
+void ikv_input_end_step(ikv_input *own, uint64_t step, uint64_t time_ns)
+{
+    if (own != NULL)
+        ikv_overlaps_step(((input_block *)own)->overlaps, step, time_ns);
+}
+
+uint64_t ikv_input_next_hold(const ikv_input *own)
+{
+    return own != NULL ? next_hold((const input_block *)own) : UINT64_MAX;
+}
+
+static bool is_stale(const ikv_input *own)
+{
+    const input_block *in = (const input_block *)own;
+    bool stale = false;
+    for (uint32_t i = 0; i < in->router_count; i++)
+        stale = stale || ikvi_router_is_stale(in->routers[i]);
+    return stale;
+}
+
+static const ikvi_input_calls input_calls = {.begin_frame =
+                                                 ikv_input_begin_frame,
+                                             .begin_step = ikv_input_begin_step,
+                                             .feed = ikv_input_feed,
+                                             .route = ikv_input_route,
+                                             .resync = ikv_input_resync,
+                                             .retest = ikv_input_retest,
+                                             .finish = ikv_input_finish,
+                                             .end_step = ikv_input_end_step,
+                                             .next_hold = ikv_input_next_hold,
+                                             .advance = advance,
+                                             .settle = settle,
+                                             .set_time = set_time,
+                                             .is_stale = is_stale};
+
+/* --------------------------------------------------------------- opening -- */
+
+static ikv_status check_input_links(const ikv_input_config *config)
+{
+    const ikv_reporter *to = &config->reporter;
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    if (config->router_count > IKV_ROUTER_LIMIT)
+        return ikvi_bad_config(to, IKV_FULL_ROUTERS, "input",
+                               ikv_status_text(IKV_FULL_ROUTERS));
+    for (uint32_t i = 0; i < config->router_count; i++)
+        if (config->routers == NULL || config->routers[i] == NULL)
+            return ikvi_bad_config(to, IKV_BAD_CONFIG, "input",
+                                   "the config's routers has a NULL");
+    if (config->bus == NULL)
+        return ikvi_bad_config(to, IKV_BAD_CONFIG, "input",
+                               "the config's bus is NULL");
+    return IKV_OK;
+}
+
+size_t ikv_input_footprint(const ikv_input_config *config)
+{
+    bool fits = config != NULL && config->size == sizeof *config &&
+                config->router_count <= IKV_ROUTER_LIMIT;
+    return fits ? sizeof(input_block) : 0;
+}
+
+ikv_status ikv_input_open(const ikv_input_config *config, ikv_input **own)
+{
+    if (config == NULL || own == NULL)
+        return IKV_BAD_ARGUMENT;
+    void *block = NULL;
+    ikv_status status = check_input_links(config);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, sizeof(input_block), &block);
+    if (block == NULL)
+        return status;
+    input_block *in = block;
+    *in = (input_block){.head = {&input_calls},
+                        .memory = config->memory,
+                        .size = sizeof(input_block),
+                        .reporter = config->reporter,
+                        .bus = config->bus,
+                        .router_count = config->router_count,
+                        .state = config->state,
+                        .actions = config->actions,
+                        .overlaps = config->overlaps};
+    for (uint32_t i = 0; i < in->router_count; i++)
+        in->routers[i] = config->routers[i];
+    for (uint32_t i = 0; i < in->router_count; i++) {
+        ikvi_router_join(in->routers[i], in->routers, in->router_count);
+        if (in->actions != NULL)
+            ikv_actions_follow(in->actions, in->routers[i]);
+    }
+    *own = &in->head;
+    return IKV_OK;
+}
+
+ikv_status ikv_input_close(ikv_input *own)
+{
+    input_block *in = (input_block *)own;
+    if (in == NULL)
+        return IKV_OK;
+    if (ikvi_bus_is_busy(in->bus)) {
+        ikvi_report(&in->reporter, IKV_REPORT_ERROR, IKV_BUSY, "input",
+                    "not closed: inside a handler");
+        return IKV_BUSY;
+    }
+    for (uint32_t i = 0; i < in->router_count; i++)
+        ikvi_router_leave(in->routers[i], in->routers);
+    ikv_memory memory = in->memory;
+    ikvi_memory_give(&memory, in, in->size);
+    return IKV_OK;
+}

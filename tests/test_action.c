@@ -523,6 +523,26 @@ START_TEST(seats)
 }
 END_TEST
 
+/* A3: each player has a pad; the second one's stick is the second pad's. */
+START_TEST(two_pads)
+{
+    open_actions(2);
+    bind_all("walk:pad.left");
+    for (uint8_t pad = 0; pad < 2; pad++) {
+        ikv_event e = ikv_event_make(IKV_KIND_PAD_AXIS, 0);
+        e.pad.pad = e.seat = pad;
+        e.pad.value = pad;
+        push(&e);
+    }
+    do_words("|");
+    ck_assert(
+        !ikv_actions_ask(actions, ikv_actions_find(actions, "walk"), 0).on);
+    ck_assert(
+        ikv_actions_ask(actions, ikv_actions_find(actions, "walk"), 1).on);
+    close_actions();
+}
+END_TEST
+
 /* The cause lasts as long as the action. */
 static ikv_verdict check_cause(const ikv_event *e, const ikv_delivery *d,
                                void *user)
@@ -602,6 +622,8 @@ static const struct {
     {"pad.axis16", "!at character 1: there is no input"},
     {"pad.07", "!at character 1: there is no input"},
     {"pad.axis", "!at character 1: there is no input"},
+    {"pad.1:", "!at character 1: there is no input"},
+    {"pad.1/", "!at character 1: there is no input"},
     {"pad.0+", "!at character 7: nothing"},
     {"KeyA KeyB", "!at character 6: something follows; + or | is expected"},
     {"KeyA+KeyB|KeyC", "!at character 10: both + and |"},
@@ -1031,6 +1053,7 @@ Suite *action_suite(void)
     Suite *s = suite_create("action");
     add_table(s, "A1 to A6", bound, ROWS(rows));
     add(s, "A3 seats", seats);
+    add(s, "A3 two pads", two_pads);
     add(s, "A1 cause", cause);
     add_table(s, "A1 text", text, ROWS(texts));
     add_table(s, "A1 conflicts", conflicts, ROWS(clashes));

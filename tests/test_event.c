@@ -299,6 +299,20 @@ START_TEST(catalogue_full)
     config.pushable = true;
     ok(ikv_catalogue_register(catalogue, &config, &kind, &message));
     ikv_catalogue_close(catalogue);
+    /* What may be pushed and says no class is of the last one. */
+    ok(ikv_catalogue_open(&small, &catalogue));
+    for (uint32_t i = 0; i < 8; i++) {
+        static const char *const names[] = {"a.a", "a.b", "a.c", "a.d",
+                                            "a.e", "a.f", "a.g", "a.h"};
+        config = (ikv_kind_config)IKV_KIND_CONFIG_INIT;
+        config.name = names[i];
+        config.queue_class = (uint8_t)(i / 2);
+        config.pushable = i % 2;
+        ok(ikv_catalogue_register(catalogue, &config, &kind, &message));
+        ck_assert_uint_eq(ikv_catalogue_info(catalogue, kind)->queue_class,
+                          i == 1 ? IKV_QUEUE_OTHER : i / 2);
+    }
+    ikv_catalogue_close(catalogue);
     small.text_bytes = 32;
     ok(ikv_catalogue_open(&small, &catalogue));
     config.when = "of which there is far more than there is room for texts";

@@ -253,9 +253,37 @@ START_TEST(counts_of_other_versions)
 }
 END_TEST
 
+/* Q3: as many as there is said to be room for can be pushed, and no more. */
+START_TEST(room_is_exact)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_KEY_DOWN, IKV_KIND_POINTER_MOVE,
+                                     IKV_KIND_PAD_AXIS, IKV_KIND_TEXT_INPUT};
+    for (int own = 0; own < 2; own++)
+        for (uint32_t before = 0; before < 16; before += 5) {
+            counted c = {0};
+            ikv_queue *q = open_queue(&c, 16, 16);
+            ikv_event e = numbered(0);
+            for (uint32_t i = 0; i < before; i++)
+                ok(own ? ikv_queue_push_own(q, &e) : ikv_queue_push(q, &e));
+            e = ikv_event_make(kinds[_i], 0);
+            uint32_t room =
+                own ? ikv_queue_room_own(q, e.kind) : ikv_queue_room(q, e.kind);
+            for (uint32_t i = 0; i <= room; i++)
+                status_is(own ? ikv_queue_push_own(q, &e)
+                              : ikv_queue_push(q, &e),
+                          i < room ? IKV_OK : IKV_FULL_QUEUE);
+            ck_assert_uint_eq(own ? ikv_queue_room_own(q, e.kind)
+                                  : ikv_queue_room(q, e.kind),
+                              0);
+            close_queue(&c, q);
+        }
+}
+END_TEST
+
 Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
+    add_table(s, "Q3 room", room_is_exact, 4);
     add(s, "counts of other versions", counts_of_other_versions);
     add_table(s, "Q1 order", order_of_arrival, ROWS(orders));
     add(s, "Q1 full", full_is_counted);

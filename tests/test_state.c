@@ -305,6 +305,46 @@ START_TEST(frame_motion)
 }
 END_TEST
 
+/* S1: pointers by their number, each once. */
+START_TEST(nth_pointer)
+{
+    ikv_pointer_state p;
+    open_state();
+    for (uint16_t id = 0; id < 3; id++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+        e.pointer.type = IKV_TOUCH;
+        e.pointer.pointer = id;
+        e.pointer.button = 0;
+        push(&e);
+    }
+    kit_frame(&k, 20);
+    for (uint16_t nth = 0; nth < 3; nth++) {
+        ck_assert(ikv_state_pointer(state, IKV_STATE_RAW, nth, &p));
+        ck_assert_uint_eq(p.pointer, nth);
+    }
+    ck_assert(!ikv_state_pointer(state, IKV_STATE_RAW, 3, &p));
+    kit_close(&k);
+}
+END_TEST
+
+/* S1: what is down goes on being so while the steps stand still. */
+START_TEST(held_while_paused)
+{
+    open_state();
+    ms = 0;
+    act('a');
+    kit_frame(&k, 20);
+    ok(ikv_loop_pause(k.loop));
+    for (uint64_t at = 40; at <= 100; at += 20) {
+        kit_frame(&k, at);
+        ikv_key_state s =
+            ikv_state_key(state, IKV_STATE_RAW, 0, ikv_code_find("KeyA"));
+        ck_assert_uint_eq(s.held_ns, at * 1000000 - 1000000);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* K1: after a loss what the device says is down stays so, whichever it names
  * first. */
 START_TEST(held_keys)
@@ -682,6 +722,8 @@ Suite *state_suite(void)
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));
     add(s, "S1 K1 pads", pads);
     add(s, "S1 without routers", without_routers);
+    add(s, "S1 by number", nth_pointer);
+    add(s, "S1 held while paused", held_while_paused);
     add(s, "wrong", wrong_state);
     return s;
 }

@@ -298,7 +298,7 @@ static ikv_status wait_for_input(void *state, uint64_t until_ns, bool for_input)
     fake_port *fake = state;
     waits_for_input += for_input;
     ck_assert(until_ns >= fake->now_ns &&
-              until_ns - fake->now_ns <= 3601000000000);
+              until_ns - fake->now_ns <= 3600000000000);
     fake->now_ns = for_input ? fake->now_ns + 70000000 : until_ns;
     return IKV_OK;
 }
@@ -390,17 +390,30 @@ static void has_deferred_any(void)
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e));
 }
+static ikv_verdict push_a_key(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    (void)event, (void)delivery, (void)user;
+    has_key_ahead();
+    return IKV_CONTINUE;
+}
+static void pushes_late(void) /* after the queue was drained */
+{
+    ikv_target everywhere = {0};
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_FRAME, everywhere, push_a_key, NULL,
+                    NULL));
+}
 static void nothing(void) {}
 
 static const struct {
     void (*obstacle)(void);
     int waits; /* for input */
     bool no_wait;
-} idle_table[] = {{nothing, 1, false},         {nothing, 0, true},
-                  {is_stopped, 0, false},      {has_quit, 0, false},
-                  {has_key_ahead, 0, false},   {may_hold, 0, false},
-                  {has_left, 0, false},        {has_deferred, 0, false},
-                  {has_deferred_any, 0, false}};
+} idle_table[] = {{nothing, 1, false},          {nothing, 0, true},
+                  {is_stopped, 0, false},       {has_quit, 0, false},
+                  {has_key_ahead, 0, false},    {may_hold, 0, false},
+                  {has_left, 0, false},         {has_deferred, 0, false},
+                  {has_deferred_any, 0, false}, {pushes_late, 0, false}};
 
 START_TEST(not_idle)
 {
@@ -438,6 +451,9 @@ static const merge_row merges[] = {
     {"ab", "a1 b1 "},
 };
 
+static const ikv_event *kept_samples;
+static uint32_t kept_count;
+
 static ikv_verdict note_merge(const ikv_event *event, const ikv_delivery *d,
                               void *user)
 {
@@ -451,6 +467,8 @@ static ikv_verdict note_merge(const ikv_event *event, const ikv_delivery *d,
         who = (char)(who + event->pointer.pointer);
     uint32_t count = d->sample_count > 0 ? d->sample_count : 1;
     note(&heard, "%c%u ", who, count);
+    kept_samples = d->samples;
+    kept_count = d->sample_count;
     float sum = 0;
     for (uint32_t i = 0; i < d->sample_count; i++)
         sum += d->samples[i].pointer.dx;
@@ -497,8 +515,14 @@ START_TEST(merged_moves)
         }
         ok(ikv_sink_push(k.fake.sink, &e));
     }
+    kept_count = 0;
     kit_frame(&k, 20);
     expect(merges[_i].heard);
+#ifdef IKV_DEBUG /* E3: they are gone after their dispatch, each of them */
+    for (uint32_t i = 0; i < kept_count; i++)
+        ck_assert_uint_eq(((const volatile ikv_event *)kept_samples)[i].kind,
+                          0xdddd);
+#endif
     kit_close(&k);
 }
 END_TEST

@@ -305,6 +305,71 @@ START_TEST(frame_motion)
 }
 END_TEST
 
+/* S1: as many places as keys are used say what one for each key says; fewer
+ * refuse presses, and nothing stays down for it. */
+START_TEST(few_key_places)
+{
+    static const uint32_t places[] = {256, 6, 3};
+    ikv_state *states[3];
+    uint64_t seed = (uint64_t)_i + 1;
+    for (int n = 0; n < 3; n++) {
+        ikv_state_config config = IKV_STATE_INIT;
+        config.keys = places[n];
+        config.seats = 2;
+        config.memory = ikv_host_memory();
+        ok(ikv_state_open(&config, &states[n]));
+    }
+    for (uint32_t step = 0; step < 2000; step++) {
+        static const ikv_kind kinds[] = {
+            IKV_KIND_KEY_DOWN, IKV_KIND_KEY_DOWN,    IKV_KIND_KEY_UP,
+            IKV_KIND_KEY_UP,   IKV_KIND_WINDOW_BLUR, IKV_KIND_DEVICE_RESYNC};
+        uint32_t n = random_below(&seed, 25);
+        ikv_event e =
+            ikv_event_make(kinds[n < 24 ? n % 4 : 4 + step % 2], step);
+        e.device = (uint16_t)(1 + random_below(&seed, 2));
+        e.seat = (uint8_t)random_below(&seed, 2);
+        if (n < 24)
+            e.key.code = 0x000700de + random_below(&seed, 6);
+        ikv_event held = ikv_event_make(IKV_KIND_KEY_DOWN, step);
+        held.device = e.device;
+        held.key.code = 0x000700de + random_below(&seed, 6);
+        for (int k3 = 0; k3 < 3; k3++) {
+            if (step % 3 == 0)
+                ikv_state_begin_step(states[k3], step);
+            if (step % 5 == 0)
+                ikv_state_begin_frame(states[k3]);
+            if (e.kind == IKV_KIND_DEVICE_RESYNC)
+                ikv_state_resync(states[k3], IKV_STATE_RAW, &e, &held, 1);
+            else
+                ikv_state_take(states[k3], IKV_STATE_RAW, &e);
+            valid(ikv_state_validate(states[k3]));
+        }
+        for (uint32_t key = 0; key < 16; key++) {
+            ikv_key_state of[3];
+            for (int k3 = 0; k3 < 3; k3++)
+                of[k3] =
+                    ikv_state_key(states[k3], IKV_STATE_RAW, (uint8_t)(key / 8),
+                                  0x000700de + key % 8);
+            ck_assert_mem_eq(&of[0], &of[1], sizeof of[0]);
+            ck_assert(of[0].down || !of[2].down);
+        }
+        for (uint8_t seat = 0; seat < 2; seat++) {
+            ikv_key_state any[2];
+            for (int k2 = 0; k2 < 2; k2++)
+                any[k2] = ikv_state_any_key(states[k2], IKV_STATE_RAW, seat);
+            ck_assert_mem_eq(&any[0], &any[1], sizeof any[0]);
+            ck_assert_uint_eq(
+                ikv_state_modifiers(states[0], IKV_STATE_RAW, seat),
+                ikv_state_modifiers(states[1], IKV_STATE_RAW, seat));
+        }
+    }
+    ck_assert_uint_eq(ikv_state_refused(states[1]), 0);
+    ck_assert_uint_gt(ikv_state_refused(states[2]), 0);
+    for (int n = 0; n < 3; n++)
+        ikv_state_close(states[n]);
+}
+END_TEST
+
 /* S1: pointers by their number, each once. */
 START_TEST(nth_pointer)
 {
@@ -723,6 +788,7 @@ Suite *state_suite(void)
     add(s, "S1 K1 pads", pads);
     add(s, "S1 without routers", without_routers);
     add(s, "S1 by number", nth_pointer);
+    add_table(s, "S1 few places", few_key_places, 4);
     add(s, "S1 held while paused", held_while_paused);
     add(s, "wrong", wrong_state);
     return s;

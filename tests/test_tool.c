@@ -490,7 +490,12 @@ static const struct {
      "/tests/consumer/loop_only.c small/libikvar.a -Wl,--gc-sections -o small/"
      "loop_only && small/loop_only && ! nm small/loop_only | grep -E "
      "'ikvi?_(scene|state|router|gesture|overlap|touch|near|action|input|image|"
-     "kit|digest)'"},
+     "kit|digest)' && " TEST_CC " -std=c11 -O2 -I" SOURCE "/include " SOURCE
+     "/tests/consumer/routed.c small/libikvar.a -Wl,--gc-sections -o small/"
+     "routed && small/routed && ! nm small/routed | grep -E "
+     "'ikvi?_(state|overlap|touch|near|action|image|kit|digest)' && " TEST_CC
+     " -std=c11 -O2 -I" SOURCE "/include " SOURCE "/tests/consumer/tiny.c "
+     "small/libikvar.a -o small/tiny && small/tiny"},
     {"no compiler of C++",
      "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "
      "--build plain --target ikvar_host ikvar_example_02_topmost && "

@@ -171,6 +171,7 @@ typedef struct ikv_bus_callbacks {
  *                  on_drop waits for what an image may bring back (64)
  *   kept           how many such may wait; beyond that the oldest is told, and
  *                  the images that hold it are refused (128)
+ *   rebindings     names that ikv_bus_rebind() was given (64)
  *   statistics     count calls and skips of each subscription; slower (no)
  *   catalogue      NULL: the built-in kinds alone. It must outlive the bus.
  */
@@ -193,6 +194,7 @@ typedef struct ikv_bus_config {
     uint32_t depth;
     uint32_t images;
     uint32_t kept;
+    uint32_t rebindings;
     bool statistics;
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
@@ -440,14 +442,12 @@ IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
  * Context: owner thread, inside handlers too; O(entries). */
 IKV_API ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind);
 
-/* How many names can be rebound. */
-#define IKV_REBIND_LIMIT 64
-
 /* Points every subscription of that name at another handler: for code that was
  * loaded anew. Mailboxes are left alone; on_drop gets the user of old. Inside
  * handlers too; what runs goes on in the old one. Holds for subscriptions that
  * an image brings back later. Returns IKV_OK, IKV_ABSENT if no subscription has
- * the name, FULL_NAMES, or BAD_ARGUMENT without a name or handler.
+ * the name, FULL_NAMES beyond bus.rebindings, or BAD_ARGUMENT without a name or
+ * handler.
  * Context: owner thread, inside handlers too; O(subscriptions). */
 IKV_API ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name,
                                   ikv_handler handler, void *user);

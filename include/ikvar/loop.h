@@ -80,6 +80,8 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   max_steps  in one frame; time over that is dropped (8)
  *   pending    drained events that may wait for their step (2,048)
  *   samples    moves that one event may carry (256)
+ *   held       downs that a port may name after a loss (64, which is the most)
+ *   devices    numbers of devices, 0 included (1,024, which is the most)
  *   timing     IKV_IN_STEP or IKV_AT_FRAME
  *   idles      as ikv_loop_set_idle()
  *   number     tells loops of the same configs apart: an image (image.h) of
@@ -96,6 +98,8 @@ typedef struct ikv_loop_config {
     uint32_t pending;
     uint32_t port_count;
     uint32_t samples;
+    uint32_t held;
+    uint32_t devices;
     uint8_t timing;
     bool idles;
     uint16_t reserved;

@@ -50,11 +50,16 @@ enum {
  *   seats     players whose keys are told apart (1; up to 8); keys of others
  *             count for the last one
  *   pointers  known at once (32)
+ *   keys      of each seat that are known at once: those that are down, or were
+ *             in this frame (256: all)
+ *   pads      known at once (8, which is the most)
  *   dead_zone, full_zone, axial_zones  of sticks, as in a router's config */
 typedef struct ikv_state_config {
     uint32_t size;
     uint32_t seats;
     uint32_t pointers;
+    uint32_t keys;
+    uint32_t pads;
     float dead_zone, full_zone;
     bool axial_zones;
     uint8_t reserved[3];
@@ -204,7 +209,8 @@ typedef struct ikv_pad_state {
 IKV_API bool ikv_state_pad(const ikv_state *state, uint32_t filter,
                            uint32_t nth, ikv_pad_state *to);
 
-/* How many presses were not taken in since there was no room for the pointer.
+/* How many presses were not taken in since there was no room for the pointer,
+ * the key or the pad.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_state_refused(const ikv_state *state);
 

@@ -61,12 +61,18 @@ size_t ikv_actions_footprint(const ikv_actions_config *config)
                : 0;
 }
 
+static const ikvi_actions_calls action_calls = {.follow = ikv_actions_follow,
+                                                .take = ikv_actions_take,
+                                                .settle = ikv_actions_settle,
+                                                .step = ikv_actions_step};
+
 ikv_status ikv_actions_open(const ikv_actions_config *config,
                             ikv_actions **actions)
 {
     if (config == NULL || actions == NULL)
         return IKV_BAD_ARGUMENT;
-    ikv_actions plan = {.memory = config->memory,
+    ikv_actions plan = {.calls = &action_calls,
+                        .memory = config->memory,
                         .identity = ikvi_identity(
                             config, offsetof(ikv_actions_config, name_bytes) +
                                         sizeof(uint32_t)),

@@ -121,6 +121,7 @@ typedef struct action_learning {
 } action_learning;
 
 struct ikv_actions {
+    const ikvi_actions_calls *calls; /* first: see action_shared.h */
     ikv_memory memory;
     size_t size;
     uint64_t identity; /* of its config */

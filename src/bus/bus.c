@@ -22,7 +22,8 @@ static ikv_status check_bus(const ikv_bus_config *config,
         {"bus.user_lanes", config->user_lanes, 0, UINT16_MAX - 2},
         {"bus.name_bytes", config->name_bytes, 0, 1u << 30},
         {"bus.depth", config->depth, 0, 1024},
-        {"bus.kept", config->kept, 0, most}};
+        {"bus.kept", config->kept, 0, most},
+        {"bus.rebindings", config->rebindings, 0, most}};
     return ikvi_check_ranges(reporter, "bus", ranges,
                              sizeof ranges / sizeof ranges[0]);
 }
@@ -48,6 +49,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->counting = config->statistics;
     b->image_limit = ikvi_or(config->images, 64);
     b->kept_room = ikvi_or(config->kept, 128);
+    b->rebinding_room = ikvi_or(config->rebindings, 64);
     uint32_t timers = ikvi_or(config->timers, 64);
     ikv_queue_config inbox = IKV_QUEUE_INIT;
     inbox.capacity = ikvi_or(config->inbox, 64);
@@ -92,7 +94,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
                                sizeof(ikv_event));
     b->inboxes = ikvi_layout_add(&l, b->lane_capacity, b->inbox_size);
     b->rebindings =
-        ikvi_layout_add(&l, IKV_REBIND_LIMIT, sizeof(bus_rebinding));
+        ikvi_layout_add(&l, b->rebinding_room, sizeof(bus_rebinding));
     size_t floors[] = {ikvi_layout_add(&l, subscriptions, sizeof(uint32_t)),
                        ikvi_layout_add(&l, owners, sizeof(uint32_t)),
                        ikvi_layout_add(&l, timers, sizeof(uint32_t))};

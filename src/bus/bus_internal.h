@@ -281,7 +281,7 @@ struct ikv_bus {
     /* Of the image that is being restored: the copies of what comes before and
      * after the parts outside; else NULL. */
     const char *image_before, *image_after;
-    uint32_t image_limit, kept_room, kept_count;
+    uint32_t image_limit, kept_room, kept_count, rebinding_room;
     bool has_scene;
     bool inbox_held; /* what other threads send waits */
     /* Where the arrays begin. */
@@ -443,7 +443,7 @@ static inline bus_timer *ikvi_bus_timer(const ikv_bus *b, uint32_t at)
 
 static inline bus_rebinding *ikvi_bus_rebinding(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < IKV_REBIND_LIMIT);
+    IKVI_CHECK(at < b->rebinding_room);
     return (bus_rebinding *)ikvi_at(b, b->rebindings) + at;
 }
 

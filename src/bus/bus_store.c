@@ -786,7 +786,7 @@ static uint64_t hash_of(const char *name)
 static uint32_t rebound_place(const ikv_bus *b, uint64_t name)
 {
     uint32_t i = 0;
-    while (i < IKV_REBIND_LIMIT && ikvi_bus_rebinding(b, i)->name != name &&
+    while (i < b->rebinding_room && ikvi_bus_rebinding(b, i)->name != name &&
            ikvi_bus_rebinding(b, i)->name != 0)
         i++;
     return i;
@@ -811,7 +811,7 @@ void ikvi_bus_restored(ikv_bus *b)
             continue;
         uint64_t name = hash_of(ikvi_names_text(&b->s.names, b, s->name));
         uint32_t at = rebound_place(b, name);
-        if (at == IKV_REBIND_LIMIT || ikvi_bus_rebinding(b, at)->name != name)
+        if (at == b->rebinding_room || ikvi_bus_rebinding(b, at)->name != name)
             continue;
         s->handler = ikvi_bus_rebinding(b, at)->handler;
         s->user = ikvi_bus_rebinding(b, at)->user;
@@ -828,7 +828,7 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
     uint32_t place = rebound_place(bus, hash);
     if (ikvi_names_find(&bus->s.names, bus, name) == 0)
         return IKV_ABSENT; /* no subscription ever had it */
-    if (place == IKV_REBIND_LIMIT)
+    if (place == bus->rebinding_room)
         return IKV_FULL_NAMES;
     ikvi_bus_rebinding(bus, place)->name = hash;
     ikvi_bus_rebinding(bus, place)->handler = handler;

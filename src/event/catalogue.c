@@ -703,5 +703,6 @@ const char *ikv_field_text(const ikv_field *field, const ikv_event *event,
 
 uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue)
 {
-    return IKV_KIND_USER + (catalogue != NULL ? catalogue->kind_capacity : 0);
+    return catalogue != NULL ? IKV_KIND_USER + catalogue->kind_capacity
+                             : BUILT_IN_KINDS + 1;
 }

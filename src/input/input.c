@@ -7,11 +7,13 @@
  *
  * Files, lowest first: input.c.
  */
+#include "../action/action_shared.h"
 #include "../bus/bus_shared.h"
 #include "../event/memory.h"
 #include "../event/platform.h"
 #include "../event/report.h"
 #include "../event/text.h"
+#include "../overlap/overlap_shared.h"
 #include "../router/router_shared.h"
 #include "../state/state_shared.h"
 #include "input_shared.h"
@@ -88,6 +90,13 @@ static uint64_t next_hold(const input_block *in)
     return next;
 }
 
+static void settle(ikv_input *own, uint64_t time_ns)
+{
+    ikv_actions *actions = ((input_block *)own)->actions;
+    if (actions != NULL)
+        ikvi_actions_calls_of(actions)->settle(actions, time_ns, false, false);
+}
+
 /* Of all routers; each with the actions that follow from it, so that it does
  * not matter how many come due at once. */
 static void advance(ikv_input *own, uint64_t time_ns)
@@ -102,13 +111,8 @@ static void advance(ikv_input *own, uint64_t time_ns)
             sent = ikvi_router_advance(in->routers[i], next) || sent;
         if (!sent)
             return; /* inside a handler: they are sent after its event */
-        ikv_actions_settle(in->actions, next, false, false);
+        settle(own, next);
     }
-}
-
-static void settle(ikv_input *own, uint64_t time_ns)
-{
-    ikv_actions_settle(((input_block *)own)->actions, time_ns, false, false);
 }
 
 /* Whatever came of an event: what it does to the actions. */
@@ -118,37 +122,59 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
                 event->kind == IKV_KIND_WINDOW_BLUR ||
                 event->kind == IKV_KIND_DEVICE_REMOVE ||
                 event->kind == IKV_KIND_DEVICE_RESYNC;
+    const ikvi_actions_calls *calls = ikvi_actions_calls_of(in->actions);
     if (in->router_count == 0) {
         ikv_event at_root = *event;
         at_root.target = ikv_bus_root(in->bus);
-        ikv_actions_take(in->actions, &at_root, false);
+        calls->take(in->actions, &at_root, false);
     }
-    ikv_actions_settle(in->actions, event->time_ns, typed, lost);
+    calls->settle(in->actions, event->time_ns, typed, lost);
 }
 
 /* ------------------------------------------------------------- the calls -- */
 
+/* NULL if there is none. */
+static ikv_state *state_of(const ikv_input *own)
+{
+    return own != NULL ? ((const input_block *)own)->state : NULL;
+}
+
+static void feed_unclaimed(const input_block *in, const ikv_event *event,
+                           bool claimed)
+{
+    const ikvi_state_calls *calls = ikvi_state_calls_of(in->state);
+    if (claimed)
+        calls->take_claimed(in->state, event);
+    else
+        calls->take(in->state, IKV_STATE_UNCLAIMED, event);
+}
+
 void ikv_input_begin_frame(ikv_input *own)
 {
-    if (own != NULL)
-        ikv_state_begin_frame(((input_block *)own)->state);
+    ikv_state *state = state_of(own);
+    if (state != NULL)
+        ikvi_state_calls_of(state)->begin_frame(state);
 }
 
 void ikv_input_begin_step(ikv_input *own, uint64_t time_ns)
 {
-    if (own != NULL)
-        ikv_state_begin_step(((input_block *)own)->state, time_ns);
+    ikv_state *state = state_of(own);
+    if (state != NULL)
+        ikvi_state_calls_of(state)->begin_step(state, time_ns);
 }
 
 static void set_time(ikv_input *own, uint64_t time_ns)
 {
-    ikvi_state_set_time(((input_block *)own)->state, time_ns);
+    ikv_state *state = state_of(own);
+    if (state != NULL)
+        ikvi_state_calls_of(state)->set_time(state, time_ns);
 }
 
 void ikv_input_feed(ikv_input *own, const ikv_event *event)
 {
-    if (own != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
-        ikv_state_take(((input_block *)own)->state, IKV_STATE_RAW, event);
+    ikv_state *state = state_of(own);
+    if (state != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
+        ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
 
 ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
@@ -168,10 +194,10 @@ ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
     bool typed =
         in->state != NULL && router != NULL && ikvi_router_types(router, event);
     outcome = route_by(in, router, event, samples, count);
-    if (typed || (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0)
-        ikv_state_take_claimed(in->state, event);
-    else
-        ikv_state_take(in->state, IKV_STATE_UNCLAIMED, event);
+    if (in->state != NULL)
+        feed_unclaimed(in, event,
+                       typed ||
+                           (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0);
     if (in->actions != NULL)
         settle_event(in, event, typed);
     return outcome;
@@ -188,8 +214,10 @@ void ikv_input_resync(ikv_input *own, const ikv_event *event,
         return;
     if (in->actions != NULL)
         advance(own, event->time_ns);
-    ikv_state_resync(in->state, IKV_STATE_RAW, event, held, count);
-    ikv_state_resync(in->state, IKV_STATE_UNCLAIMED, event, held, count);
+    for (uint32_t filter = IKV_STATE_RAW;
+         in->state != NULL && filter <= IKV_STATE_UNCLAIMED; filter++)
+        ikvi_state_calls_of(in->state)->resync(in->state, filter, event, held,
+                                               count);
     for (uint32_t i = 0; i < in->router_count; i++)
         ikv_router_resync(in->routers[i], event, held, count);
     route_by(in, router_of(in, event), event, NULL, 0);
@@ -217,13 +245,17 @@ void ikv_input_finish(ikv_input *own, uint64_t last_ns, uint64_t end_ns)
         return;
     advance(own, end_ns > 0 ? end_ns - 1 : 0);
     settle(own, last_ns);
-    ikv_actions_step(((input_block *)own)->actions, end_ns);
+    ikv_actions *actions = ((input_block *)own)->actions;
+    if (actions != NULL)
+        ikvi_actions_calls_of(actions)->step(actions, end_ns);
 }
 
 void ikv_input_end_step(ikv_input *own, uint64_t step, uint64_t time_ns)
 {
-    if (own != NULL)
-        ikv_overlaps_step(((input_block *)own)->overlaps, step, time_ns);
+    ikv_overlaps *overlaps =
+        own != NULL ? ((input_block *)own)->overlaps : NULL;
+    if (overlaps != NULL)
+        ikvi_overlaps_calls_of(overlaps)->step(overlaps, step, time_ns);
 }
 
 uint64_t ikv_input_next_hold(const ikv_input *own)
@@ -307,7 +339,8 @@ ikv_status ikv_input_open(const ikv_input_config *config, ikv_input **own)
     for (uint32_t i = 0; i < in->router_count; i++) {
         ikvi_router_join(in->routers[i], in->routers, in->router_count);
         if (in->actions != NULL)
-            ikv_actions_follow(in->actions, in->routers[i]);
+            ikvi_actions_calls_of(in->actions)
+                ->follow(in->actions, in->routers[i]);
     }
     *own = &in->head;
     return IKV_OK;

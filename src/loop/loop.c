@@ -50,6 +50,8 @@ static ikv_status check_loop_numbers(const ikv_loop_config *config,
         {"loop.frame_hz", paced ? loop->frame_hz : 1, 1, 1000000},
         {"loop.pending", config->pending, 0, 1u << 24},
         {"loop.samples", loop->sample_limit, 0, UINT16_MAX},
+        {"loop.held", loop->held_room, 1, HELD_LIMIT},
+        {"loop.devices", loop->device_room, 2, IKV_DEVICE_LIMIT},
         {"loop.timing", config->timing, 0, IKV_AT_FRAME},
         {"loop.spin_ns", config->spin_ns, 0, SECOND}};
     return ikvi_check_ranges(reporter, "loop", ranges,
@@ -67,14 +69,25 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     loop->max_steps = ikvi_or(config->max_steps, 8);
     loop->capacity = ikvi_power_of_two(ikvi_or(config->pending, 2048));
     loop->sample_limit = ikvi_or(config->samples, 256);
+    loop->held_room = ikvi_or(config->held, HELD_LIMIT);
+    loop->device_room = ikvi_or(config->devices, IKV_DEVICE_LIMIT);
+    /* No more pointers move in a run than there are events in it. */
+    loop->slot_room =
+        loop->capacity < MERGE_SLOTS ? loop->capacity : MERGE_SLOTS;
     ikv_status status = check_loop_numbers(config, reporter, loop);
     if (status < 0)
         return status;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *loop);
+    loop->held = ikvi_layout_add(&l, loop->held_room, sizeof(ikv_event));
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
     loop->entries = ikvi_layout_add(&l, loop->capacity, sizeof(loop_entry));
     loop->samples = ikvi_layout_add(&l, loop->sample_limit, sizeof(ikv_event));
+    loop->slots = ikvi_layout_add(&l, loop->slot_room, sizeof(merge_slot));
+    uint32_t ports = config->port_count;
+    loop->ports = ikvi_layout_add(
+        &l, ports < IKV_PORT_LIMIT ? ports : IKV_PORT_LIMIT, sizeof(loop_port));
+    loop->device_port = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
     loop->size = ikvi_layout_size(&l);
     return loop->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -91,7 +104,8 @@ static void close_ports(ikv_loop *loop, uint32_t count)
 {
     while (count > 0) {
         count--;
-        loop->ports[count].close(loop->ports[count].state);
+        loop_port_at(loop, count)
+            ->port.close(loop_port_at(loop, count)->port.state);
     }
 }
 
@@ -134,15 +148,16 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->s.next_end = loop_step_start(l, 1);
     l->s.step_end = l->s.next_end;
     for (uint32_t i = 0; i < l->port_count; i++) {
-        l->ports[i] = config->ports[i];
-        l->sinks[i].loop = l;
-        l->sinks[i].port = i;
-        l->sinks[i].tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
-        l->polled_count += l->ports[i].poll != NULL;
-        status = l->ports[i].open(l->ports[i].state, &l->sinks[i]);
+        loop_port *p = loop_port_at(l, i);
+        p->port = config->ports[i];
+        p->sink.loop = l;
+        p->sink.port = i;
+        p->sink.tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
+        l->polled_count += p->port.poll != NULL;
+        status = p->port.open(p->port.state, &p->sink);
         if (status < 0) {
-            ikvi_report(&l->reporter, IKV_REPORT_ERROR, status,
-                        l->ports[i].name, "the port could not be opened");
+            ikvi_report(&l->reporter, IKV_REPORT_ERROR, status, p->port.name,
+                        "the port could not be opened");
             close_ports(l, i);
             ikvi_memory_give(&config->memory, l, l->size);
             return status;
@@ -559,7 +574,7 @@ ikv_status ikv_loop_counters(const ikv_loop *loop, ikv_loop_counts *counts)
         return IKV_BAD_ARGUMENT;
     ikv_loop_counts found = loop->counters;
     for (uint32_t i = 0; i < loop->port_count; i++)
-        found.bad_values += ikvi_load(&loop->sinks[i].refused);
+        found.bad_values += ikvi_load(&loop_port_at(loop, i)->sink.refused);
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 
@@ -591,7 +606,7 @@ const char *ikv_loop_validate(const ikv_loop *loop)
 
 uint64_t ikvi_loop_saved(ikv_loop *loop, ikvi_saved to[2])
 {
-    to[0] = (ikvi_saved){&loop->s, sizeof loop->s};
+    to[0] = (ikvi_saved){&loop->s, loop->events - offsetof(ikv_loop, s)};
     to[1] =
         (ikvi_saved){ikvi_at(loop, loop->events), loop->samples - loop->events};
     return loop->identity;

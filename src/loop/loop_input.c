@@ -13,10 +13,10 @@ static void set_present(ikv_loop *loop, uint16_t device, bool present)
 
 uint16_t ikv_sink_device(ikv_sink *sink)
 {
-    if (sink == NULL || sink->loop->devices + 1 >= IKV_DEVICE_LIMIT)
+    if (sink == NULL || sink->loop->devices + 1u >= sink->loop->device_room)
         return 0;
     uint16_t device = ++sink->loop->devices;
-    sink->loop->device_port[device] = (uint8_t)sink->port;
+    *loop_device_port(sink->loop, device) = (uint8_t)sink->port;
     set_present(sink->loop, device, true);
     return device;
 }
@@ -207,8 +207,9 @@ void ikvi_loop_match_clocks(ikv_loop *loop, bool first)
 {
     loop->next_match = loop->now + SECOND;
     for (uint32_t i = first ? 0 : 1; i < loop->port_count; i++) {
-        port_clock *clock = &loop->clocks[i];
-        uint64_t own = loop->ports[i].now(loop->ports[i].state);
+        port_clock *clock = &loop_port_at(loop, i)->clock;
+        uint64_t own =
+            loop_port_at(loop, i)->port.now(loop_port_at(loop, i)->port.state);
         if (first) {
             clock->offset = clock->since = own;
             continue;
@@ -226,7 +227,7 @@ void ikvi_loop_match_clocks(ikv_loop *loop, bool first)
  * in order the later one never becomes the earlier. */
 static uint64_t to_loop_time(ikv_loop *loop, uint32_t port, uint64_t own)
 {
-    port_clock *clock = &loop->clocks[port];
+    port_clock *clock = &loop_port_at(loop, port)->clock;
     uint64_t offset = offset_at(clock, own);
     bool before = (int64_t)offset >= 0 && own < offset;
     uint64_t time = before ? 0 : own - offset;
@@ -248,7 +249,7 @@ static void say_ahead(const ikv_loop *loop, uint32_t port, uint64_t by_ns)
     ikvi_text_add(&text, " ms: they are taken as of now; event times must be "
                          "on the clock of the port's now()");
     ikvi_text_end(&text);
-    const char *name = loop->ports[port].name;
+    const char *name = loop_port_at(loop, port)->port.name;
     ikvi_report(&loop->reporter, IKV_REPORT_WARNING, IKV_BAD_VALUE,
                 name != NULL ? name : "loop", bytes);
 }
@@ -258,16 +259,17 @@ static void say_ahead(const ikv_loop *loop, uint32_t port, uint64_t by_ns)
 static uint64_t not_ahead(ikv_loop *loop, uint32_t port, uint64_t own,
                           uint64_t time)
 {
-    uint64_t clock = loop->ports[port].now(loop->ports[port].state);
+    uint64_t clock = loop_port_at(loop, port)
+                         ->port.now(loop_port_at(loop, port)->port.state);
     if (own <= clock)
         return time;
     loop->counters.ahead++;
-    if (!loop->clocks[port].ahead_said) {
-        loop->clocks[port].ahead_said = true;
+    if (!loop_port_at(loop, port)->clock.ahead_said) {
+        loop_port_at(loop, port)->clock.ahead_said = true;
         say_ahead(loop, port, own - clock);
     }
-    loop->clocks[port].last_own = clock;
-    loop->clocks[port].last = loop->now;
+    loop_port_at(loop, port)->clock.last_own = clock;
+    loop_port_at(loop, port)->clock.last = loop->now;
     return loop->now;
 }
 
@@ -275,7 +277,7 @@ static uint64_t not_ahead(ikv_loop *loop, uint32_t port, uint64_t own,
 
 static uint32_t port_of(const ikv_loop *loop, uint16_t device)
 {
-    return device < IKV_DEVICE_LIMIT ? loop->device_port[device] : 0;
+    return device < loop->device_room ? *loop_device_port(loop, device) : 0;
 }
 
 /* Of each kind once. */
@@ -358,7 +360,7 @@ static void note_device(ikv_loop *loop, uint32_t port, const ikv_event *event)
                                     event->kind == IKV_KIND_KEY_DOWN ||
                                     event->kind == IKV_KIND_PAD_DOWN ||
                                     event->kind == IKV_KIND_PAD_AXIS))
-        loop->unnamed[port] = true;
+        loop_port_at(loop, port)->unnamed = true;
 }
 
 /* The event bears its sink's tag. */
@@ -399,9 +401,9 @@ static bool is_down_event(const ikv_loop *loop, const ikv_event *event)
 static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
                          ikv_event *held, uint32_t room)
 {
-    const ikv_port *p = &loop->ports[port];
+    const ikv_port *p = &loop_port_at(loop, port)->port;
     uint32_t count = 0;
-    if (p->held == NULL || loop->ended[port])
+    if (p->held == NULL || loop_port_at(loop, port)->ended)
         return 0;
     ikv_status status = p->held(p->state, device, held, room, &count);
     if (status < 0)
@@ -428,12 +430,13 @@ static bool resync(ikv_loop *loop, uint16_t device)
     ikv_event held[HELD_LIMIT];
     uint32_t count = 0;
     loop_entry entry = {.due = NO_DUE, .how = IKV_INTAKE_HELD};
-    if (loop->capacity - loop->s.count < HELD_LIMIT + 1 && loop->s.count > 0)
+    if (loop->capacity - loop->s.count < loop->held_room + 1 &&
+        loop->s.count > 0)
         return false;
     for (uint32_t i = 0; i < loop->port_count; i++)
         if (device == 0 || i == port_of(loop, device))
-            count +=
-                ask_held(loop, i, device, held + count, HELD_LIMIT - count);
+            count += ask_held(loop, i, device, held + count,
+                              loop->held_room - count);
     if (count > loop->capacity - loop->s.count - 1)
         count = 0;
     loop->counters.resyncs++;
@@ -509,11 +512,12 @@ static bool release_unnamed(ikv_loop *loop, uint32_t port)
 {
     bool shared = false;
     for (uint32_t i = 0; i < loop->port_count; i++)
-        shared = shared || (i != port && loop->unnamed[i] && !loop->ended[i]);
-    if (loop->unnamed[port] &&
+        shared = shared || (i != port && loop_port_at(loop, i)->unnamed &&
+                            !loop_port_at(loop, i)->ended);
+    if (loop_port_at(loop, port)->unnamed &&
         !(shared ? resync(loop, 0) : append_removal(loop, 0)))
         return false;
-    loop->unnamed[port] = false;
+    loop_port_at(loop, port)->unnamed = false;
     return true;
 }
 
@@ -521,7 +525,7 @@ static bool release_unnamed(ikv_loop *loop, uint32_t port)
 static bool remove_devices(ikv_loop *loop, uint32_t port)
 {
     for (uint16_t device = 1; device <= loop->devices; device++)
-        if (loop->device_port[device] == port &&
+        if (*loop_device_port(loop, device) == port &&
             (loop->present[device / 32] >> device % 32 & 1) != 0 &&
             !append_removal(loop, device))
             return false;
@@ -532,7 +536,7 @@ static void report_refused(ikv_loop *loop)
 {
     ikvi_clear_bits(&loop->bad_values, 1);
     for (uint32_t i = 0; i < loop->port_count; i++) {
-        uint32_t bad = ikvi_load(&loop->sinks[i].bad);
+        uint32_t bad = ikvi_load(&loop_port_at(loop, i)->sink.bad);
         if (bad != 0)
             say_bad_value(loop, (ikv_kind)(bad >> 16), bad & UINT16_MAX);
     }
@@ -545,8 +549,8 @@ void ikvi_loop_look_after(ikv_loop *loop)
     if (loop->leaving_count == 0 || ikv_queue_waiting(loop->queue) > 0)
         return; /* what they pushed comes first */
     for (uint32_t i = 0; i < loop->port_count; i++)
-        if (loop->leaving[i] && remove_devices(loop, i)) {
-            loop->leaving[i] = false;
+        if (loop_port_at(loop, i)->leaving && remove_devices(loop, i)) {
+            loop_port_at(loop, i)->leaving = false;
             loop->leaving_count--;
         }
 }

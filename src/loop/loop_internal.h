@@ -48,6 +48,18 @@ typedef struct port_clock {
     bool ahead_said;
 } port_clock;
 
+/* A port, and what is known of it. */
+typedef struct loop_port {
+    ikv_port port;
+    ikv_sink sink;
+    port_clock clock;
+    bool ended;
+    bool failed;  /* ended so */
+    bool polling; /* it is being polled, or waits */
+    bool leaving; /* its devices are still to be let go */
+    bool unnamed; /* it holds things without a device */
+} loop_port;
+
 /* Where a loop is in a frame. */
 enum {
     BETWEEN_FRAMES = 0,
@@ -117,24 +129,18 @@ struct ikv_loop {
     void (*end_frame)(ikv_loop *loop); /* one that a port has begun and left */
     ikv_recorder recorder;
     void *recorder_user;
-    ikv_port ports[IKV_PORT_LIMIT];
-    ikv_sink sinks[IKV_PORT_LIMIT];
-    port_clock clocks[IKV_PORT_LIMIT];
-    bool ended[IKV_PORT_LIMIT];
-    bool failed[IKV_PORT_LIMIT];  /* ended so */
-    bool polling[IKV_PORT_LIMIT]; /* it is being polled, or waits */
-    bool leaving[IKV_PORT_LIMIT]; /* its devices are still to be let go */
-    bool unnamed[IKV_PORT_LIMIT]; /* it holds things without a device */
     uint32_t leaving_count;
     uint32_t port_count, ended_count, polled_count;
     uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
+    uint32_t device_room, held_room, slot_room;
+    uint32_t run; /* number of the last run of moves; never goes back */
     uint64_t spin_ns, age_limit;
     bool at_frame, playing, idles;
-    size_t events, entries, samples;
+    size_t held, events, entries, samples; /* where the arrays begin */
+    size_t slots, ports, device_port;
     uint64_t step_ns,
         step_rest; /* a step's length in ns, and num-ths of a ns */
     uint16_t devices;
-    uint8_t device_port[IKV_DEVICE_LIMIT];   /* which port a device is of */
     uint32_t present[IKV_DEVICE_LIMIT / 32]; /* not removed so far */
     uint64_t bad_kinds[IKV_KIND_LIMIT / 64]; /* reported already */
     bool said[SAID_COUNT];
@@ -165,7 +171,6 @@ struct ikv_loop {
         uint32_t head, count; /* of pending */
         uint32_t fed_count;   /* from the head on: the raw state has them */
         uint32_t marked;      /* from the head on: looked through for merging */
-        uint32_t run;         /* number of the last run of moves */
         uint64_t next_step;   /* the step that runs or comes next */
         uint64_t next_begin, next_end; /* of it, in steps' time */
         uint64_t step_begin, step_end; /* of it, on the clock */
@@ -179,9 +184,7 @@ struct ikv_loop {
         uint8_t edges; /* in the state's step, of what input */
         uint32_t new_scale;
         uint64_t lost_ns;
-        uint32_t held_count;
-        ikv_event held[HELD_LIMIT];
-        merge_slot slots[MERGE_SLOTS];
+        uint32_t held_count; /* the array follows */
     } s;
 };
 
@@ -195,6 +198,25 @@ static inline loop_entry *loop_entry_at(const ikv_loop *loop, uint32_t index)
 {
     IKVI_CHECK(index < loop->capacity);
     return (loop_entry *)ikvi_at(loop, loop->entries) + index;
+}
+
+static inline loop_port *loop_port_at(const ikv_loop *loop, uint32_t index)
+{
+    IKVI_CHECK(index < loop->port_count);
+    return (loop_port *)ikvi_at(loop, loop->ports) + index;
+}
+
+/* What ports said is down, which comes before the mark of a loss. */
+static inline ikv_event *loop_held(const ikv_loop *loop)
+{
+    return ikvi_at(loop, loop->held);
+}
+
+/* Which port a device is of. */
+static inline uint8_t *loop_device_port(const ikv_loop *loop, uint16_t device)
+{
+    IKVI_CHECK(device < loop->device_room);
+    return (uint8_t *)ikvi_at(loop, loop->device_port) + device;
 }
 
 /* The place in the ring of the nth from the head on. */
@@ -217,7 +239,8 @@ static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 
 static inline uint64_t loop_clock(const ikv_loop *loop)
 {
-    return loop->ports[0].now(loop->ports[0].state) - loop->clocks[0].offset;
+    const loop_port *clock = loop_port_at(loop, 0);
+    return clock->port.now(clock->port.state) - clock->clock.offset;
 }
 
 static inline void loop_report_once(ikv_loop *loop, uint32_t what,

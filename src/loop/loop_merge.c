@@ -60,11 +60,12 @@ static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
 /* What is known of a key in this run; NULL if there is no room. */
 static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
 {
+    merge_slot *slots = ikvi_at(loop, loop->slots);
     uint32_t at = (uint32_t)((key * UINT64_C(0x9e3779b97f4a7c15)) >> 58);
-    for (uint32_t i = 0; i < MERGE_SLOTS; i++) {
-        merge_slot *known = &loop->s.slots[(at + i) % MERGE_SLOTS];
-        if (known->run != loop->s.run) {
-            *known = (merge_slot){key, loop->s.run, UINT32_MAX};
+    for (uint32_t i = 0; i < loop->slot_room; i++) {
+        merge_slot *known = &slots[(at + i) & (loop->slot_room - 1)];
+        if (known->run != loop->run) {
+            *known = (merge_slot){key, loop->run, UINT32_MAX};
             return known;
         }
         if (known->key == key)
@@ -101,7 +102,7 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
 {
     uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
-    loop->s.run++;
+    loop->run++;
     for (; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         const ikv_event *event = loop_event(loop, at);

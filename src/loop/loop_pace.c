@@ -54,8 +54,8 @@ static void note_lateness(ikv_loop *loop, uint64_t late)
 /* Waits by the clock's port; false if that can't be done any more. */
 static bool wait_by_port(ikv_loop *loop, uint64_t until, bool for_input)
 {
-    const ikv_port *clock = &loop->ports[0];
-    if (clock->wait == NULL || loop->failed[0])
+    const ikv_port *clock = &loop_port_at(loop, 0)->port;
+    if (clock->wait == NULL || loop_port_at(loop, 0)->failed)
         return false;
     bool lent = ikvi_loop_lend(loop, 0);
     ikv_status status = clock->wait(clock->state, until, for_input);
@@ -68,7 +68,7 @@ static bool wait_by_port(ikv_loop *loop, uint64_t until, bool for_input)
 /* Watches the clock; one that stands still is not waited for. */
 static void spin_until(const ikv_loop *loop, uint64_t until)
 {
-    const ikv_port *clock = &loop->ports[0];
+    const ikv_port *clock = &loop_port_at(loop, 0)->port;
     uint64_t now = clock->now(clock->state), seen = now;
     for (uint32_t still = 0; now < until && !loop->quit && still < STILL_LIMIT;
          now = clock->now(clock->state)) {
@@ -82,8 +82,8 @@ static void spin_until(const ikv_loop *loop, uint64_t until)
  * frames are paced all the same. */
 static void wait_until(ikv_loop *loop, uint64_t due)
 {
-    const ikv_port *clock = &loop->ports[0];
-    uint64_t until = due + loop->clocks[0].offset;
+    const ikv_port *clock = &loop_port_at(loop, 0)->port;
+    uint64_t until = due + loop_port_at(loop, 0)->clock.offset;
     uint64_t now = clock->now(clock->state);
     uint64_t sleep = until > loop->spin_ns ? until - loop->spin_ns : 0;
     while (now < sleep && !loop->quit) {
@@ -94,7 +94,7 @@ static void wait_until(ikv_loop *loop, uint64_t due)
         if (now == before)
             return;
     }
-    if (loop->spin_ns > 0 || loop->failed[0])
+    if (loop->spin_ns > 0 || loop_port_at(loop, 0)->failed)
         spin_until(loop, until);
 }
 
@@ -102,7 +102,8 @@ static void wait_until(ikv_loop *loop, uint64_t due)
 static bool may_idle(const ikv_loop *loop)
 {
     if (!loop->idles || loop->s.stopped || loop->quit || loop->playing ||
-        loop->ports[0].wait == NULL || loop->failed[0] || loop->s.count > 0 ||
+        loop_port_at(loop, 0)->port.wait == NULL ||
+        loop_port_at(loop, 0)->failed || loop->s.count > 0 ||
         loop->leaving_count > 0 || ikv_queue_waiting(loop->queue) > 0 ||
         ikvi_bus_awaits(loop->bus))
         return false;
@@ -119,7 +120,8 @@ static void idle(ikv_loop *loop)
     uint64_t steps = ikvi_loop_to_steps(loop, before);
     if (steps >= loop->s.next_end)
         return; /* a step is due */
-    wait_by_port(loop, before + most + loop->clocks[0].offset, true);
+    wait_by_port(loop, before + most + loop_port_at(loop, 0)->clock.offset,
+                 true);
     uint64_t now = loop_clock(loop), lost = now > before ? now - before : 0;
     loop->counters.idle_ns += lost;
     if (lost > 0)
@@ -159,6 +161,6 @@ void ikv_loop_set_idle(ikv_loop *loop, bool idles)
 
 void ikv_loop_wake(ikv_loop *loop)
 {
-    if (loop != NULL && loop->ports[0].wake != NULL)
-        loop->ports[0].wake(loop->ports[0].state);
+    if (loop != NULL && loop_port_at(loop, 0)->port.wake != NULL)
+        loop_port_at(loop, 0)->port.wake(loop_port_at(loop, 0)->port.state);
 }

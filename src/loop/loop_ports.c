@@ -11,12 +11,12 @@ static bool leaves_things(const ikv_loop *loop, uint32_t port)
 
 static void end_port(ikv_loop *loop, uint32_t port)
 {
-    if (loop->ended[port])
+    if (loop_port_at(loop, port)->ended)
         return;
-    loop->ended[port] = true;
+    loop_port_at(loop, port)->ended = true;
     loop->ended_count++;
     if (leaves_things(loop, port)) {
-        loop->leaving[port] = true;
+        loop_port_at(loop, port)->leaving = true;
         loop->leaving_count++;
     }
 }
@@ -26,15 +26,15 @@ void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
 {
     char bytes[160];
     ikvi_text text = {bytes, sizeof bytes, 0};
-    if (loop->failed[port])
+    if (loop_port_at(loop, port)->failed)
         return;
-    loop->failed[port] = true;
+    loop_port_at(loop, port)->failed = true;
     ikvi_text_add(&text, "the port's ");
     ikvi_text_add(&text, what);
     ikvi_text_add(&text, " failed: it is not polled any more, and what its "
                          "devices hold is let go");
     ikvi_text_end(&text);
-    const char *name = loop->ports[port].name;
+    const char *name = loop_port_at(loop, port)->port.name;
     ikvi_report(&loop->reporter, IKV_REPORT_ERROR, status,
                 name != NULL ? name : "loop", bytes);
     end_port(loop, port);
@@ -43,7 +43,7 @@ void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
 bool ikvi_loop_lend(ikv_loop *loop, uint32_t port)
 {
     bool might = loop->may_nest;
-    loop->polling[port] = true;
+    loop_port_at(loop, port)->polling = true;
     loop->may_nest = loop->where == BETWEEN_FRAMES;
     return might;
 }
@@ -52,7 +52,7 @@ void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
 {
     if (loop->may_nest && loop->where != BETWEEN_FRAMES)
         loop->end_frame(loop); /* a frame that was begun in there */
-    loop->polling[port] = false;
+    loop_port_at(loop, port)->polling = false;
     loop->may_nest = lent;
 }
 
@@ -60,8 +60,9 @@ void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
 IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
 {
     for (uint32_t i = 0; i < loop->port_count; i++) {
-        const ikv_port *port = &loop->ports[i];
-        if (port->poll == NULL || loop->ended[i] || loop->polling[i])
+        const ikv_port *port = &loop_port_at(loop, i)->port;
+        if (port->poll == NULL || loop_port_at(loop, i)->ended ||
+            loop_port_at(loop, i)->polling)
             continue;
         bool lent = ikvi_loop_lend(loop, i);
         ikv_status status = port->poll(port->state);

@@ -89,12 +89,12 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
     uint32_t count = loop->s.held_count;
     loop->s.held_count = 0;
     if (loop->input != NULL) {
-        loop->input->calls->resync(loop->input, event, loop->s.held, count);
+        loop->input->calls->resync(loop->input, event, loop_held(loop), count);
         return;
     }
     ikv_bus_deliver(loop->bus, event);
     for (uint32_t k = 0; k < count; k++)
-        ikv_bus_deliver(loop->bus, &loop->s.held[k]);
+        ikv_bus_deliver(loop->bus, &loop_held(loop)[k]);
 }
 
 /* Takes off the moves that a later one carries, up to one that is not such. */
@@ -139,8 +139,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         give_to_inbox(loop, &event, entry.lane);
     } else if (entry.how == IKV_INTAKE_HELD) {
         loop->counters.held_named++;
-        if (loop->s.held_count < HELD_LIMIT)
-            loop->s.held[loop->s.held_count++] = event;
+        if (loop->s.held_count < loop->held_room)
+            loop_held(loop)[loop->s.held_count++] = event;
     } else if (ikvi_loop_is_of_clock(&event)) {
         ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {

@@ -95,12 +95,15 @@ static void open_tables(ikv_overlaps *o)
     ikvi_near_open(o);
 }
 
+static const ikvi_overlaps_calls overlap_calls = {.step = ikv_overlaps_step};
+
 ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
                              ikv_overlaps **overlaps)
 {
     if (config == NULL || overlaps == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_overlaps plan = {
+        .calls = &overlap_calls,
         .memory = config->memory,
         .identity = ikvi_identity(config, offsetof(ikv_overlaps_config, plain) +
                                               sizeof(bool)),

@@ -154,6 +154,7 @@ typedef struct overlap_notice {
 } overlap_notice;
 
 struct ikv_overlaps {
+    const ikvi_overlaps_calls *calls; /* first: see overlap_shared.h */
     ikv_memory memory;
     size_t size;
     uint64_t identity; /* of its config */

@@ -3,7 +3,12 @@
  * Edges and motion bear the number of the step and of the frame in which they
  * were counted, so that nothing has to be cleared when one begins.
  *
- * state-1  a key is down while a device holds it: at most two are told apart
+ * Each seat has a place for each key of the keyboard's page, or, if that is too
+ * much, as many places as there are keys to be known at once. A place is free
+ * again when its key is up and its edges are of an earlier step and frame.
+ *
+ * state-1  a key is down while a device holds it: at most two are told apart;
+ *          no two places of a seat are one key's
  * state-2  no two pointers in use are of the same device and id
  * state-3  a touch that is not down is forgotten when the next step begins
  */
@@ -33,6 +38,8 @@ typedef struct state_key {
     state_edges down, up;
     uint16_t holders[2]; /* devices, plus 1; 0: nobody */
     uint8_t view;
+    uint8_t usage; /* which key it is, if it is used */
+    bool used;
 } state_key;
 
 typedef struct state_pointer {
@@ -49,12 +56,13 @@ typedef struct state_pad {
 } state_pad;
 
 struct ikv_state {
+    const ikvi_state_calls *calls; /* first: see state_shared.h */
     ikv_memory memory;
     size_t size;
     uint64_t identity; /* of its config */
     ikvi_zones zones;
-    uint32_t seats, capacity;
-    size_t keys, pointers;
+    uint32_t seats, capacity, key_room, pad_room;
+    size_t keys, pointers, pads;
     /* What an image holds of it, with the arrays behind. */
     struct {
         uint32_t step, frame; /* from 1 on */
@@ -62,7 +70,8 @@ struct ikv_state {
         uint64_t refused;
         uint16_t modifiers[STATE_FILTERS][STATE_SEATS];
         uint32_t found[STATE_FILTERS]; /* where a pointer was found last */
-        state_pad pads[STATE_FILTERS][IKV_PAD_LIMIT];
+        uint32_t
+            reach[STATE_FILTERS]; /* places from there on were never used */
     } s;
 };
 
@@ -75,7 +84,9 @@ static ikv_status lay_out_state(const ikv_state_config *config,
         return IKV_BAD_SIZE;
     const ikvi_range ranges[] = {
         {"state.seats", config->seats, 0, STATE_SEATS},
-        {"state.pointers", config->pointers, 0, UINT16_MAX}};
+        {"state.pointers", config->pointers, 0, UINT16_MAX},
+        {"state.keys", config->keys, 0, KEYS},
+        {"state.pads", config->pads, 0, IKV_PAD_LIMIT}};
     ikv_status status = ikvi_check_ranges(reporter, "state", ranges,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
@@ -86,12 +97,16 @@ static ikv_status lay_out_state(const ikv_state_config *config,
                                ikvi_zones_fault);
     s->seats = ikvi_or(config->seats, 1);
     s->capacity = ikvi_or(config->pointers, 32);
+    s->key_room = ikvi_or(config->keys, KEYS);
+    s->pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *s);
-    s->keys = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->seats * KEYS,
-                              sizeof(state_key));
+    s->keys = ikvi_layout_add(
+        &l, (size_t)STATE_FILTERS * s->seats * s->key_room, sizeof(state_key));
     s->pointers = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->capacity,
                                   sizeof(state_pointer));
+    s->pads = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->pad_room,
+                              sizeof(state_pad));
     s->size = ikvi_layout_size(&l);
     return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -105,11 +120,25 @@ size_t ikv_state_footprint(const ikv_state_config *config)
                : 0;
 }
 
+static void set_state_time(ikv_state *state, uint64_t time_ns)
+{
+    state->s.time_ns = time_ns;
+}
+
+static const ikvi_state_calls state_calls = {
+    .begin_step = ikv_state_begin_step,
+    .begin_frame = ikv_state_begin_frame,
+    .set_time = set_state_time,
+    .take = ikv_state_take,
+    .take_claimed = ikv_state_take_claimed,
+    .resync = ikv_state_resync};
+
 ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
 {
     if (config == NULL || state == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_state plan = {
+        .calls = &state_calls,
         .memory = config->memory,
         .identity = ikvi_identity(
             config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
@@ -147,14 +176,40 @@ static uint8_t seat_of(const ikv_state *s, uint8_t seat)
     return seat < s->seats ? seat : (uint8_t)(s->seats - 1);
 }
 
-static state_key *state_key_at(const ikv_state *s, uint32_t filter,
+/* The place of a seat's keys, `at` below the room. */
+static state_key *key_place(const ikv_state *s, uint32_t filter, uint8_t seat,
+                            uint32_t at)
+{
+    IKVI_CHECK(filter < STATE_FILTERS && at < s->key_room);
+    return (state_key *)ikvi_at(s, s->keys) +
+           ((size_t)filter * s->seats + seat_of(s, seat)) * s->key_room + at;
+}
+
+static bool is_key(uint32_t code)
+{
+    return code >> 16 == 7 && (code & 0xffff) < KEYS;
+}
+
+/* NULL if it is not known, and so is up. */
+static state_key *state_key_of(const ikv_state *s, uint32_t filter,
                                uint8_t seat, uint32_t code)
 {
-    if (filter >= STATE_FILTERS || code >> 16 != 7 || (code & 0xffff) >= KEYS)
+    if (filter >= STATE_FILTERS || !is_key(code))
         return NULL;
-    return (state_key *)ikvi_at(s, s->keys) +
-           ((size_t)filter * s->seats + seat_of(s, seat)) * KEYS +
-           (code & 0xff);
+    if (s->key_room == KEYS)
+        return key_place(s, filter, seat, code & 0xff);
+    for (uint32_t at = 0; at < s->key_room; at++) {
+        state_key *key = key_place(s, filter, seat, at);
+        if (key->used && key->usage == (code & 0xff))
+            return key;
+    }
+    return NULL;
+}
+
+static state_pad *pad_at(const ikv_state *s, uint32_t filter, uint32_t at)
+{
+    IKVI_CHECK(filter < STATE_FILTERS && at < s->pad_room);
+    return (state_pad *)ikvi_at(s, s->pads) + (size_t)filter * s->pad_room + at;
 }
 
 static state_pointer *pointer_in(const ikv_state *s, uint32_t filter,
@@ -168,7 +223,7 @@ static state_pointer *pointer_in(const ikv_state *s, uint32_t filter,
 static state_pointer *find_in(const ikv_state *s, uint32_t filter,
                               uint16_t device, uint16_t id)
 {
-    for (uint32_t i = 0; i < s->capacity; i++) {
+    for (uint32_t i = 0; i < s->s.reach[filter]; i++) {
         state_pointer *p = pointer_in(s, filter, i);
         if (p->used && p->now.device == device && p->now.pointer == id)
             return p;
@@ -194,14 +249,44 @@ static void count_edge(const ikv_state *s, state_edges *edges)
 
 static bool is_down(const state_key *key)
 {
-    return key->holders[0] != 0 || key->holders[1] != 0;
+    return key != NULL && (key->holders[0] != 0 || key->holders[1] != 0);
+}
+
+/* Whether a key's place tells nothing any more. */
+static bool is_free(const ikv_state *s, const state_key *key)
+{
+    return !key->used ||
+           (!is_down(key) && key->down.step != s->s.step &&
+            key->up.step != s->s.step && key->down.frame != s->s.frame &&
+            key->up.frame != s->s.frame);
+}
+
+/* The key's place, or a free one; NULL if there is none. */
+static state_key *place_for_key(ikv_state *s, uint32_t filter, uint8_t seat,
+                                uint32_t code)
+{
+    state_key *key = state_key_of(s, filter, seat, code);
+    for (uint32_t at = 0; key == NULL && at < s->key_room; at++) {
+        state_key *place = key_place(s, filter, seat, at);
+        if (!is_free(s, place))
+            continue;
+        *place = (state_key){.since_ns = 0};
+        key = place;
+    }
+    if (key == NULL) {
+        s->s.refused++;
+        return NULL;
+    }
+    key->used = true;
+    key->usage = (uint8_t)code;
+    return key;
 }
 
 static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 {
     uint16_t modifiers = 0;
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
-        if (is_down(state_key_at(s, filter, seat, code)))
+        if (is_down(state_key_of(s, filter, seat, code)))
             modifiers |= ikvi_modifier_bit(code);
     s->s.modifiers[filter][seat_of(s, seat)] = modifiers;
 }
@@ -209,8 +294,10 @@ static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 /* A key that its device holds already repeats. */
 static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_key *key = state_key_at(s, filter, event->seat, event->key.code);
     uint16_t holder = (uint16_t)(event->device + 1);
+    if (!is_key(event->key.code))
+        return;
+    state_key *key = place_for_key(s, filter, event->seat, event->key.code);
     if (key == NULL || key->holders[0] == holder || key->holders[1] == holder)
         return;
     if (!is_down(key)) {
@@ -231,17 +318,17 @@ static void release_key(ikv_state *s, state_key *key, uint32_t holder)
 
 static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_key *key = state_key_at(s, filter, event->seat, event->key.code);
+    state_key *key = state_key_of(s, filter, event->seat, event->key.code);
     for (uint32_t i = 0; key != NULL && i < 2; i++)
         if (key->holders[i] == event->device + 1)
             release_key(s, key, i);
     update_modifiers(s, filter, event->seat);
 }
 
-static bool names_key(const ikv_event *held, uint32_t count, uint32_t usage)
+static bool names_key(const ikv_event *held, uint32_t count, uint8_t usage)
 {
     for (uint32_t i = 0; i < count; i++)
-        if (held[i].kind == IKV_KIND_KEY_DOWN &&
+        if (held[i].kind == IKV_KIND_KEY_DOWN && is_key(held[i].key.code) &&
             (held[i].key.code & 0xff) == usage)
             return true;
     return false;
@@ -254,13 +341,13 @@ static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
     for (uint32_t n = 0; n < s->seats; n++) {
         uint8_t seat = (uint8_t)n;
-        for (uint32_t usage = 0; usage < KEYS; usage++) {
-            state_key *key = state_key_at(s, filter, seat, 0x00070000 | usage);
+        for (uint32_t at = 0; at < s->key_room; at++) {
+            state_key *key = key_place(s, filter, seat, at);
             for (uint32_t i = 0; i < 2; i++)
                 if (key->holders[i] != 0 &&
                     (blur ? key->view == cause->view
                           : key->holders[i] == cause->device + 1) &&
-                    !names_key(held, count, usage))
+                    !names_key(held, count, key->usage))
                     release_key(s, key, i);
         }
         update_modifiers(s, filter, seat);
@@ -295,9 +382,9 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
 static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
-    uint32_t at = s->s.found[filter];
-    for (uint32_t i = 0; i < s->capacity; i++) {
-        at = at + 1 < s->capacity ? at + 1 : 0;
+    uint32_t at = s->s.found[filter], reach = s->s.reach[filter];
+    for (uint32_t i = 0; i < reach; i++) {
+        at = at + 1 < reach ? at + 1 : 0;
         state_pointer *p = pointer_in(s, filter, at);
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;
@@ -330,6 +417,9 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
         }
         *p = (state_pointer){
             .used = true, .step = s->s.step, .frame = s->s.frame};
+        uint32_t place = (uint32_t)(p - pointer_in(s, filter, 0));
+        if (place >= s->s.reach[filter])
+            s->s.reach[filter] = place + 1;
         p->now.device = event->device;
         p->now.pointer = id;
         p->now.type = type;
@@ -460,8 +550,8 @@ static void date_pad(const ikv_state *s, state_pad *p)
 
 static state_pad *pad_of(ikv_state *s, uint32_t filter, uint16_t device)
 {
-    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->s.pads[filter][i];
+    for (uint32_t i = 0; i < s->pad_room; i++) {
+        state_pad *p = pad_at(s, filter, i);
         if (p->used && p->now.connected && p->now.device == device)
             return p;
     }
@@ -474,8 +564,8 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
                                 const ikv_device_data *who)
 {
     state_pad *fresh = NULL, *gone = NULL;
-    for (uint32_t i = 0; i < IKV_PAD_LIMIT; i++) {
-        state_pad *p = &s->s.pads[filter][i];
+    for (uint32_t i = 0; i < s->pad_room; i++) {
+        state_pad *p = pad_at(s, filter, i);
         if (!p->used) {
             fresh = fresh == NULL ? p : fresh;
         } else if (!p->now.connected) {
@@ -566,12 +656,6 @@ void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
         state->s.step++;
         state->s.time_ns = time_ns;
     }
-}
-
-void ikvi_state_set_time(ikv_state *state, uint64_t time_ns)
-{
-    if (state != NULL)
-        state->s.time_ns = time_ns;
 }
 
 void ikv_state_begin_frame(ikv_state *state)
@@ -686,7 +770,7 @@ ikv_key_state ikv_state_key(const ikv_state *state, uint32_t filter,
                             uint8_t seat, uint32_t code)
 {
     const state_key *key =
-        state != NULL ? state_key_at(state, filter, seat, code) : NULL;
+        state != NULL ? state_key_of(state, filter, seat, code) : NULL;
     return key != NULL ? key_state_of(state, key) : (ikv_key_state){0};
 }
 
@@ -699,9 +783,11 @@ ikv_key_state ikv_state_any_key(const ikv_state *state, uint32_t filter,
                                 uint8_t seat)
 {
     ikv_key_state any = {0};
-    for (uint32_t usage = 0; state != NULL && usage < KEYS; usage++) {
+    if (state == NULL || filter >= STATE_FILTERS)
+        return any;
+    for (uint32_t at = 0; at < state->key_room; at++) {
         ikv_key_state one =
-            ikv_state_key(state, filter, seat, 0x00070000 | usage);
+            key_state_of(state, key_place(state, filter, seat, at));
         any.down = any.down || one.down;
         any.went_down = add_up(any.went_down, one.went_down);
         any.went_up = add_up(any.went_up, one.went_up);
@@ -760,9 +846,9 @@ bool ikv_state_pad(const ikv_state *state, uint32_t filter, uint32_t nth,
                    ikv_pad_state *to)
 {
     if (state == NULL || to == NULL || filter >= STATE_FILTERS ||
-        nth >= IKV_PAD_LIMIT || !state->s.pads[filter][nth].used)
+        nth >= state->pad_room || !pad_at(state, filter, nth)->used)
         return false;
-    state_pad copy = state->s.pads[filter][nth];
+    state_pad copy = *pad_at(state, filter, nth);
     date_pad(state, &copy);
     *to = copy.now;
     return true;
@@ -779,17 +865,20 @@ const char *ikv_state_validate(const ikv_state *state)
         return NULL;
     for (uint32_t filter = 0; filter < STATE_FILTERS; filter++) {
         for (uint32_t seat = 0; seat < state->seats; seat++)
-            for (uint32_t usage = 0; usage < KEYS; usage++) {
-                const state_key *key = state_key_at(
-                    state, filter, (uint8_t)seat, 0x00070000 | usage);
+            for (uint32_t at = 0; at < state->key_room; at++) {
+                const state_key *key =
+                    key_place(state, filter, (uint8_t)seat, at);
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
+                    return "state-1";
+                if (key->used && state_key_of(state, filter, (uint8_t)seat,
+                                              0x00070000u | key->usage) != key)
                     return "state-1";
             }
         for (uint32_t i = 0; i < state->capacity; i++) {
             const state_pointer *p = pointer_in(state, filter, i);
             if (p->used &&
                 find_in(state, filter, p->now.device, p->now.pointer) != p)
-                return "state-2";
+                return "state-2"; /* or beyond the reach */
         }
     }
     return NULL;

@@ -158,6 +158,7 @@ START_TEST(families_and_all_kinds)
     deliver(IKV_KIND_LOOP_STEP, everywhere);
     ck_assert_str_eq(heard.text, "key keys all | users all | all ");
     status_is(deliver(999, everywhere).status, IKV_UNKNOWN_KIND);
+    status_is(deliver(kind + 1, everywhere).status, IKV_UNKNOWN_KIND);
     close_bus();
     ikv_catalogue_close(catalogue);
 }

@@ -16,10 +16,13 @@ static bench_kit k;
 static record seen;
 static record said; /* all reports */
 
+static const char *said_by; /* the last report's module */
+
 static void say_all(const ikv_report *report, void *user)
 {
     bench_kit *kit = user;
     kit->reports++;
+    said_by = report->module;
     note(&said, "[%s] ", report->text);
     snprintf(kit->report, sizeof kit->report, "%s", report->text);
 }
@@ -100,6 +103,7 @@ START_TEST(ahead_of_the_clock)
     ck_assert_int_eq(k.reports, 1);
     ck_assert_msg(strstr(k.report, "ahead of its clock, by ") != NULL,
                   "said: %s", k.report);
+    ck_assert_str_eq(said_by, "fake");
     const char *end = strstr(k.report, " ms: they are taken as of now; ");
     ck_assert_ptr_nonnull(end);
     ck_assert_str_eq(end, " ms: they are taken as of now; event times must be "
@@ -129,10 +133,9 @@ END_TEST
 
 static fake_port other;
 
-static void open_two(uint64_t other_now)
+static void open_prepared_two(uint64_t other_now)
 {
     static ikv_port ports[2];
-    prepare();
     other = (fake_port){.now_ns = other_now};
     ports[0] = k.port;
     ports[1] = fake_port_of(&other);
@@ -141,6 +144,12 @@ static void open_two(uint64_t other_now)
     kit_open(&k);
     listen(INPUT);
     kit_frame(&k, 0);
+}
+
+static void open_two(uint64_t other_now)
+{
+    prepare();
+    open_prepared_two(other_now);
 }
 
 /* What comes through a sink bears that port's clock, also without a device and
@@ -255,6 +264,28 @@ START_TEST(port_falls_over)
     kit_frame(&k, 80);
     ck_assert_int_eq(k.reports, _i);
     ck_assert_int_eq(kit_frame(&k, 100), 2); /* the other one goes on */
+    kit_close(&k);
+}
+END_TEST
+
+/* What a port that has ended holds is let go though no room is left for it in
+ * the frame in which it ends. */
+START_TEST(ends_while_full)
+{
+    prepare();
+    k.config.loop.pending = 4;
+    open_prepared_two(0);
+    hold_all(&other, 0);
+    kit_frame(&k, 20);
+    for (int i = 0; i < 4; i++) {
+        ikv_event e = key(i % 2 ? IKV_KIND_KEY_UP : IKV_KIND_KEY_DOWN, 21);
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    other.poll_status = IKV_ENDED;
+    for (uint64_t ms = 22; ms < 200; ms += 20)
+        kit_frame(&k, ms);
+    check_let_go();
+    ck_assert_msg(strstr(seen.text, "device.remove") != NULL, "%s", seen.text);
     kit_close(&k);
 }
 END_TEST
@@ -1289,6 +1320,7 @@ Suite *edge_ports_suite(void)
     add(s, "1 a hostile clock", hostile_clock);
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
+    add(s, "3 ends while there is no room", ends_while_full);
     add(s, "3 of no device, two ports", unnamed_of_two);
     add(s, "3 unnamed of all ports", unnamed_of_all);
     add_table(s, "4 clocks drift", drift, 5);

@@ -836,6 +836,55 @@ START_TEST(numbers_of_groups)
 }
 END_TEST
 
+/* What a tape says was taken from an inbox while an event was handled is given
+ * once, however small the ring is that it lies in. */
+static ikv_verdict note_lane(const ikv_event *event, const ikv_delivery *d,
+                             void *seen)
+{
+    (void)d;
+    note(seen, "%u ", event->action.steps);
+    return IKV_CONTINUE;
+}
+
+START_TEST(inboxes_in_a_small_ring)
+{
+    static record seen;
+    seen.text[0] = '\0';
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    k.config.loop.pending = 4;
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_HOLD, (ikv_target){0}, note_lane,
+                    &seen, NULL));
+    kit_frame(&k, 0);
+    static const char *const frames[] = {"iwww", "iw", "ww", "iww", "www"};
+    uint32_t number = 0;
+    for (int f = 0; f < ROWS(frames); f++) {
+        for (const char *c = frames[f]; *c != '\0'; c++) {
+            ikv_intake intake = IKV_INTAKE_INIT;
+            ikv_event e = ikv_event_make(*c == 'i' ? IKV_KIND_KEY_DOWN
+                                                   : IKV_KIND_ACTION_HOLD,
+                                         (uint64_t)f * 20000000);
+            e.device = k.fake.device;
+            intake.how = *c == 'i' ? IKV_INTAKE_INPUT : IKV_INTAKE_INBOX;
+            intake.within = *c == 'w';
+            intake.has_due = true;
+            intake.due_ns = (uint64_t)f * 20000000;
+            if (*c == 'w')
+                e.action.steps = ++number;
+            ok(ikv_sink_play(k.fake.sink, &e, &intake));
+        }
+        kit_frame(&k, (uint64_t)f * 20 + 20);
+        kit_frame(&k, (uint64_t)f * 20 + 20);
+        valid(ikv_loop_validate(k.loop));
+    }
+    kit_frame(&k, 200);
+    ck_assert_str_eq(seen.text, "1 2 3 4 5 6 7 8 9 10 11 ");
+    ck_assert_uint_eq(loop_counts(k.loop).waiting, 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* A hold that comes due just when a frame of a paused loop does is of that
  * frame, and recorded as such. */
 static void count_marks(const ikv_event *event, const ikv_intake *intake,
@@ -1234,5 +1283,6 @@ Suite *edge_time_suite(void)
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);
     add(s, "L5 T1 held while paused", held_while_paused);
     add_table(s, "T1 numbers of groups", numbers_of_groups, 6);
+    add(s, "T1 inboxes in a small ring", inboxes_in_a_small_ring);
     return s;
 }

@@ -540,6 +540,8 @@ static const struct {
     {IKV_TYPE_F32, 1, I(7), IKV_OK, "7"},
     {IKV_TYPE_F32, 1, N(1e39), IKV_BAD_VALUE, ""},
     {IKV_TYPE_F32, 1, N(-1e39), IKV_BAD_VALUE, ""},
+    {IKV_TYPE_F32, 1, N((double)FLT_MAX), IKV_OK, "3.4028235e38"},
+    {IKV_TYPE_F32, 1, N((double)-FLT_MAX), IKV_OK, "-3.4028235e38"},
     {IKV_TYPE_F64, 1, N(1e39), IKV_OK, "1e39"},
     {IKV_TYPE_F64, 1, N(-0.1), IKV_OK, "-0.1"},
     {IKV_TYPE_F64, 1, N(INFINITY), IKV_BAD_VALUE, ""},

@@ -905,6 +905,36 @@ START_TEST(sensing_kept)
 }
 END_TEST
 
+/* What a scene has already when overlaps are opened on it counts. */
+START_TEST(opened_late)
+{
+    bench_kit late;
+    ikv_target target[2];
+    kit_prepare(&late);
+    late.config.no_overlaps = true;
+    kit_open(&late);
+    for (int i = 0; i < 2; i++) {
+        ikv_target_config config = IKV_TARGET_INIT;
+        config.shape = ikv_scene_circle((float)i, 0, 5);
+        config.tags = FERRY;
+        ok(ikv_scene_add(late.scene, &config, &target[i], NULL));
+    }
+    ikv_overlaps_config config = IKV_OVERLAPS_INIT;
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ikv_overlaps *own;
+    config.bus = late.bus;
+    config.scene = late.scene;
+    config.memory = ikv_host_memory();
+    ok(ikv_overlaps_open(&config, &own));
+    sensing.senses = FERRY;
+    ok(ikv_overlaps_sense(own, target[0], &sensing));
+    ok(ikv_overlaps_step(own, 0, 0));
+    ck_assert(ikv_overlaps_touches(own, target[0], target[1]));
+    ikv_overlaps_close(own);
+    kit_close(&late);
+}
+END_TEST
+
 Suite *overlap_suite(void)
 {
     Suite *s = suite_create("overlap");
@@ -918,5 +948,6 @@ Suite *overlap_suite(void)
     add(s, "O1 rollback", rolled_back);
     add(s, "O6 own collision", own_collision);
     add(s, "O1 what was set", sensing_kept);
+    add(s, "O1 opened late", opened_late);
     return s;
 }

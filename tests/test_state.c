@@ -386,6 +386,7 @@ START_TEST(nth_pointer)
     for (uint16_t nth = 0; nth < 3; nth++) {
         ck_assert(ikv_state_pointer(state, IKV_STATE_RAW, nth, &p));
         ck_assert_uint_eq(p.pointer, nth);
+        ck_assert_uint_eq(p.held_ns, 19000000);
     }
     ck_assert(!ikv_state_pointer(state, IKV_STATE_RAW, 3, &p));
     kit_close(&k);

@@ -30,11 +30,12 @@ function emit(prototype, doc,    head, list, n, i, parts, name, kind, p, type, a
     list = substr(prototype, i + 1, length(prototype) - i - 1)
     match(head, /[a-z_0-9]+$/)
     name = substr(head, RSTART)
-    kind = word(substr(head, 1, RSTART - 1))
+    returns = substr(head, 1, RSTART - 1)
+    kind = word(returns)
     if (name ~ skip) return
     n = list == "void" ? 0 : split(list, parts, ",")
     body = ""
-    arguments = counts = ""
+    arguments = counts = first = ""
     for (i = 1; i <= n; i++) {
         p = parts[i]
         gsub(/^ +| +$/, "", p)
@@ -43,6 +44,7 @@ function emit(prototype, doc,    head, list, n, i, parts, name, kind, p, type, a
         match(p, /[a-z_0-9]+$/)
         parameter = substr(p, RSTART)
         type = word(substr(p, 1, RSTART - 1) extra)
+        if (i == 1) first = type
         if (is_size(parameter)) type = type "_size"
         if (type == "const_char_p") type = "text_" parameter
         if (parameter == "file") type = "file"
@@ -55,10 +57,14 @@ function emit(prototype, doc,    head, list, n, i, parts, name, kind, p, type, a
         printf "    returned(%s(%s));\n}\n", name, arguments
     else if (kind == "ikv_outcome")
         printf "    returned(%s(%s).status);\n}\n", name, arguments
+    else if (kind == "void")
+        printf "    %s(%s);\n}\n", name, arguments
+    else if (kind == "const_char_p")
+        printf "    answered_text(%s(%s));\n}\n", name, arguments
     else
-        printf "    (void)%s(%s);\n}\n", name, arguments
-    rows = rows sprintf("    {\"%s\", call_%s, %d, {%s}, %s, %d},\n", name, name, n,
-        n > 0 ? counts : "0", quoted(doc), kind == "ikv_status" || kind == "ikv_outcome")
+        printf "    %s answer = %s(%s);\n    answered(&answer, sizeof answer);\n}\n", returns, name, arguments
+    rows = rows sprintf("    {\"%s\", call_%s, %d, {%s}, %s, %d, %d},\n", name, name, n,
+        n > 0 ? counts : "0", quoted(doc), kind == "ikv_status" || kind == "ikv_outcome", first ~ /_p$/)
 }
 
 BEGIN { skip = "^(" leave_out ")$" }

@@ -156,6 +156,9 @@ int kit_frame(bench_kit *k, uint64_t time_ms)
     while (ikv_loop_step(k->loop))
         steps++;
     ikv_loop_end(k->loop);
+    ikv_parts parts = ikv_kit_parts(k->kit);
+    if (k->config.bus.targets <= 256) /* else it takes too long */
+        valid_parts(&parts);
     return steps;
 }
 

@@ -10,6 +10,7 @@
  */
 #include "number.h"
 
+#include "platform.h"
 #include "text.h"
 
 #include "ikvar/catalogue.h"
@@ -41,6 +42,7 @@ static void big_scale(big *b, uint32_t factor)
         b->word[i] = (uint32_t)carry;
         carry >>= 32;
     }
+    IKVI_CHECK(b->used < BIG_WORDS || carry == 0);
     if (carry != 0)
         b->word[b->used++] = (uint32_t)carry;
 }
@@ -95,6 +97,7 @@ static void big_subtract(big *a, const big *b)
         a->word[i] = (uint32_t)borrow;
         borrow >>= 32;
     }
+    IKVI_CHECK(borrow == 0); /* b was not greater */
     while (a->used > 0 && a->word[a->used - 1] == 0)
         a->used--;
 }

@@ -299,6 +299,7 @@ static void end_past(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
+    IKVI_CHECK(loop->where == IN_STEP && loop->s.fed_count == 0); /* loop-3 */
     ikvi_input_end_step(loop->input, loop->s.next_step, loop->s.step_end);
     ikv_bus_advance(loop->bus, loop->s.next_end);
     if (IKVI_UNLIKELY(loop->given > 0))
@@ -334,6 +335,7 @@ static bool step_is_due(const ikv_loop *loop)
 /* L3: state, what mice rest on, input, holds, loop.step. */
 IKVI_APART static void run_step(ikv_loop *loop)
 {
+    IKVI_CHECK(loop->s.next_begin < loop->s.next_end);
     loop->counters.steps++;
     loop->where = IN_STEP;
     loop->s.edges = EDGES_NONE;

@@ -222,6 +222,7 @@ static inline uint8_t *loop_device_port(const ikv_loop *loop, uint16_t device)
 /* The place in the ring of the nth from the head on. */
 static inline uint32_t loop_ring_index(const ikv_loop *loop, uint32_t nth)
 {
+    IKVI_CHECK(nth < loop->capacity);
     return (loop->s.head + nth) & (loop->capacity - 1);
 }
 

@@ -102,6 +102,7 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
 {
     uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
+    IKVI_CHECK(count <= loop->s.count && loop->s.marked == 0);
     loop->run++;
     for (; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
@@ -150,6 +151,7 @@ uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event)
     uint32_t count = entry->length;
     uint8_t family = loop_kind_info(loop, event->kind)->family;
     ikv_event *samples = ikvi_at(loop, loop->samples);
+    IKVI_CHECK(count > 1 && count <= loop->sample_limit);
     for (uint32_t i = count; i-- > 0;) {
         samples[i] = *loop_event(loop, index);
         index = (index - entry->before) & (loop->capacity - 1);

@@ -37,6 +37,7 @@ static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
     const ikv_event *event = loop_event(loop, at);
+    IKVI_CHECK(loop->s.fed_count < loop->s.count);
     loop->s.fed_count++;
     if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT)
         ikvi_input_feed(loop->input, event);
@@ -44,6 +45,7 @@ static void feed_one(ikv_loop *loop, uint32_t at)
 
 static void pop(ikv_loop *loop)
 {
+    IKVI_CHECK(loop->s.count > 0);
     if (loop->input != NULL && loop->s.fed_count == 0)
         feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
     loop->s.fed_count -= loop->s.fed_count > 0;
@@ -107,6 +109,7 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
         const ikv_event *event = loop_event(loop, loop->s.head);
         due = ikvi_loop_due_of(loop, event, entry, due);
         due = due < loop->s.next_end ? due : loop->s.next_end - 1;
+        IKVI_CHECK(due >= loop->s.last_due);
         record_entry(loop, event, entry, due, group);
         loop->s.last_due = due;
         loop->counters.merged++;
@@ -128,6 +131,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         return;
     }
     uint32_t at = loop->s.head, samples = 1;
+    /* loop-1 */
+    IKVI_CHECK(due >= loop->s.last_due && due < loop->s.next_end);
     ikv_event event = *loop_event(loop, at);
     loop_entry entry = *loop_entry_at(loop, at);
     if (loop->s.marked > 0 && entry.length > 1)
@@ -278,6 +283,7 @@ static uint32_t count_group(const ikv_loop *loop)
 {
     const loop_entry *head = loop_entry_at(loop, loop->s.head);
     uint32_t ready = count_ready(loop), count = 1;
+    IKVI_CHECK(ready > 0 && ready <= loop->s.count);
     for (; count < ready; count++) {
         uint32_t at = loop_ring_index(loop, count);
         const loop_entry *entry = loop_entry_at(loop, at);

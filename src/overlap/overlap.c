@@ -324,6 +324,7 @@ static void add_mover(ikv_overlaps *o, uint32_t place)
                   !box_lies_in(box_at(o, place), fat_at(o, place));
     o->s.stray_count += strays;
     who->flags |= (uint8_t)(PART_MOVED | (strays ? PART_STRAY : 0));
+    IKVI_CHECK((who->flags & PART_IN) != 0);
     *mover_at(o, o->s.mover_count++) = place;
 }
 

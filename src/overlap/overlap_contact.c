@@ -46,6 +46,7 @@ static void link_in(ikv_overlaps *o, list_kind kind, uint32_t index,
                     uint32_t side)
 {
     overlap_links *own = links_of(o, kind, index);
+    IKVI_CHECK(side < SIDES);
     uint32_t *head = list_of(o, kind, index, side);
     own->before[side] = NO_TOUCH;
     own->after[side] = *head;
@@ -58,6 +59,7 @@ static void link_out(ikv_overlaps *o, list_kind kind, uint32_t index,
                      uint32_t side)
 {
     const overlap_links *own = links_of(o, kind, index);
+    IKVI_CHECK(side < SIDES);
     uint32_t before = own->before[side], after = own->after[side];
     if (before == NO_TOUCH)
         *list_of(o, kind, index, side) = after;
@@ -137,6 +139,8 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
 static void free_contact(ikv_overlaps *o, uint32_t index)
 {
     overlap_contact *c = contact_at(o, index);
+    IKVI_CHECK(c->pieces[0] + c->pieces[1] == 0 && !c->entered[0] &&
+               !c->entered[1] && !c->pending);
     uint32_t *link = contact_head(o, pair_hash(o, c->party[0], c->party[1]));
     while (*link != index)
         link = &contact_at(o, *link)->next_hash;

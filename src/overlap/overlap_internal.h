@@ -188,28 +188,29 @@ struct ikv_overlaps {
     } s;
 };
 
-#define OVERLAP_ARRAY(name, type, member)                                      \
+#define OVERLAP_ARRAY(name, type, member, room)                                \
     static inline type *name(const ikv_overlaps *o, uint32_t index)            \
     {                                                                          \
+        IKVI_CHECK(index < (room));                                            \
         return (type *)ikvi_at(o, o->s.member) + index;                        \
     }
-OVERLAP_ARRAY(part_at, near_part, parts)
-OVERLAP_ARRAY(summary_at, near_summary, summaries)
-OVERLAP_ARRAY(fat_at, near_box, fats)
-OVERLAP_ARRAY(pair_at, near_pair, pairs)
-OVERLAP_ARRAY(pair_state, uint32_t, states)
-OVERLAP_ARRAY(cell_at, uint32_t, cells)
-OVERLAP_ARRAY(node_at, near_node, nodes)
-OVERLAP_ARRAY(huge_at, uint32_t, huge)
-OVERLAP_ARRAY(sorted_at, uint32_t, sorted)
-OVERLAP_ARRAY(touch_at, overlap_touch, touches)
-OVERLAP_ARRAY(touch_head, uint32_t, touch_heads)
-OVERLAP_ARRAY(contact_at, overlap_contact, contacts)
-OVERLAP_ARRAY(contact_head, uint32_t, contact_heads)
-OVERLAP_ARRAY(changed_at, overlap_notice, changed)
-OVERLAP_ARRAY(scratch_at, overlap_notice, scratch)
-OVERLAP_ARRAY(reported_at, uint32_t, reports)
-OVERLAP_ARRAY(mover_at, uint32_t, movers)
+OVERLAP_ARRAY(part_at, near_part, parts, o->s.capacity)
+OVERLAP_ARRAY(summary_at, near_summary, summaries, o->s.capacity)
+OVERLAP_ARRAY(fat_at, near_box, fats, o->s.capacity)
+OVERLAP_ARRAY(pair_at, near_pair, pairs, o->s.pair_room)
+OVERLAP_ARRAY(pair_state, uint32_t, states, o->s.pair_room)
+OVERLAP_ARRAY(cell_at, uint32_t, cells, 2 * o->s.cell_room)
+OVERLAP_ARRAY(node_at, near_node, nodes, o->s.node_room)
+OVERLAP_ARRAY(huge_at, uint32_t, huge, HUGE_LIMIT)
+OVERLAP_ARRAY(sorted_at, uint32_t, sorted, 4 * o->s.capacity)
+OVERLAP_ARRAY(touch_at, overlap_touch, touches, o->s.contact_room)
+OVERLAP_ARRAY(touch_head, uint32_t, touch_heads, o->s.heads)
+OVERLAP_ARRAY(contact_at, overlap_contact, contacts, o->s.contact_room)
+OVERLAP_ARRAY(contact_head, uint32_t, contact_heads, o->s.heads)
+OVERLAP_ARRAY(changed_at, overlap_notice, changed, 2 * o->s.contact_room)
+OVERLAP_ARRAY(scratch_at, overlap_notice, scratch, o->s.contact_room)
+OVERLAP_ARRAY(reported_at, uint32_t, reports, o->s.contact_room)
+OVERLAP_ARRAY(mover_at, uint32_t, movers, o->s.capacity)
 #undef OVERLAP_ARRAY
 
 static inline near_box *box_at(const ikv_overlaps *o, uint32_t index)

@@ -88,6 +88,7 @@ static void wrap_points(hull *h)
         memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
     }
     h->count = used > 2 ? used - 1 : used;
+    IKVI_CHECK(used <= 2 * IKV_POLYGON_LIMIT + 1);
     memcpy(h->points, chain, 2 * sizeof(float) * h->count);
 }
 
@@ -342,6 +343,7 @@ static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
     uint32_t index = o->s.pair_count;
     if (index == o->s.pair_room)
         return false;
+    IKVI_CHECK(a != b && is_in(o, a) && is_in(o, b));
     near_pair *pair = pair_at(o, index);
     pair->part[0] = a < b ? a : b;
     pair->part[1] = a < b ? b : a;

@@ -169,6 +169,7 @@ static uint32_t find_key(const ikv_router *r, const ikv_event *event)
 
 static void remove_key(ikv_router *r, uint32_t index)
 {
+    IKVI_CHECK(index < r->s.key_count);
     r->s.key_count--;
     for (uint32_t i = index; i < r->s.key_count; i++)
         *key_at(r, i) = *key_at(r, i + 1);

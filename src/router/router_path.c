@@ -38,6 +38,7 @@ void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
            count < IKV_PATH_LIMIT - 1;
          target = ikvi_router_parent(r, target))
         up[count++] = target;
+    IKVI_CHECK(count < IKV_PATH_LIMIT);
     to->nodes[0] = root_of(r);
     to->length = 1;
     while (count > 0)

@@ -43,51 +43,62 @@ typedef struct box_block {
 #define GUARDS    UINT64_C(0x8000800080008000)
 #define NEVER_BOX UINT64_C(0x7fff7fff7fff7fff) /* right of and above all */
 
-static uint64_t *boxes_of(const ikv_scene *s)
+/* Arrays, by the places of targets where nothing else is said. */
+static uint64_t *packed_at(const ikv_scene *s, uint32_t place)
 {
-    return ikvi_at(s, s->s.index.boxes);
+    IKVI_CHECK(place < s->capacity);
+    return (uint64_t *)ikvi_at(s, s->s.index.boxes) + place;
 }
 
-static box_block *blocks_of(const ikv_scene *s)
+static box_block *block_of(const ikv_scene *s, uint32_t rank)
 {
-    return ikvi_at(s, s->s.index.boxes);
+    IKVI_CHECK(rank <= s->capacity);
+    return (box_block *)ikvi_at(s, s->s.index.boxes) + rank / LANES;
 }
 
-static index_home *homes_of(const ikv_scene *s)
+static index_home *home_at(const ikv_scene *s, uint32_t place)
 {
-    return ikvi_at(s, s->s.index.homes);
+    IKVI_CHECK(place < s->capacity);
+    return (index_home *)ikvi_at(s, s->s.index.homes) + place;
 }
 
-static index_entry *entries_of(const ikv_scene *s)
+/* Of a cell's list. */
+static index_entry *entry_at(const ikv_scene *s, uint32_t at)
 {
-    return ikvi_at(s, s->s.index.entries);
+    IKVI_CHECK(at < s->s.index.entry_room);
+    return (index_entry *)ikvi_at(s, s->s.index.entries) + at;
 }
 
-static uint32_t *heads_of(const ikv_scene *s)
+/* Of a cell, by head_at(). */
+static uint32_t *head_of(const ikv_scene *s, uint32_t cell)
 {
-    return ikvi_at(s, s->s.index.heads);
+    IKVI_CHECK(cell < s->s.index.head_room);
+    return (uint32_t *)ikvi_at(s, s->s.index.heads) + cell;
 }
 
-static uint32_t *order_of(const ikv_scene *s)
+/* Places by rank, from the topmost down. */
+static uint32_t *order_at(const ikv_scene *s, uint32_t rank)
 {
-    return ikvi_at(s, s->s.index.order);
+    IKVI_CHECK(rank < s->capacity);
+    return (uint32_t *)ikvi_at(s, s->s.index.order) + rank;
 }
 
-static uint32_t *dirty_of(const ikv_scene *s)
+static uint32_t *dirty_at(const ikv_scene *s, uint32_t nth)
 {
-    return ikvi_at(s, s->s.index.dirty);
+    IKVI_CHECK(nth < s->s.index.dirty_room);
+    return (uint32_t *)ikvi_at(s, s->s.index.dirty) + nth;
 }
 
 /* In a scan a home is not needed: it holds the target's place in `order`. */
 static void set_rank(ikv_scene *s, uint32_t place, uint32_t rank)
 {
-    memcpy(&homes_of(s)[place], &rank, sizeof rank);
+    memcpy(home_at(s, place), &rank, sizeof rank);
 }
 
 static uint32_t rank_of(const ikv_scene *s, uint32_t place)
 {
     uint32_t rank;
-    memcpy(&rank, &homes_of(s)[place], sizeof rank);
+    memcpy(&rank, home_at(s, place), sizeof rank);
     return rank;
 }
 
@@ -189,7 +200,7 @@ IKVI_INLINE void quantised_box(const index_frame *f, const float box[4],
 /* Sets a box of the scan; one that meets nothing if there is none. */
 IKVI_INLINE void set_scan_box(ikv_scene *s, uint32_t rank, const uint16_t *q)
 {
-    box_block *block = blocks_of(s) + rank / LANES;
+    box_block *block = block_of(s, rank);
     uint32_t lane = rank % LANES;
     for (uint32_t side = 0; side < 4; side++)
         block->sides[side][lane] = q != NULL ? (int16_t)q[side] : -1;
@@ -198,7 +209,7 @@ IKVI_INLINE void set_scan_box(ikv_scene *s, uint32_t rank, const uint16_t *q)
 static bool validate_scan_box(const ikv_scene *s, uint32_t rank,
                               const uint16_t *q)
 {
-    const box_block *block = blocks_of(s) + rank / LANES;
+    const box_block *block = block_of(s, rank);
     int16_t at[4];
     for (uint32_t side = 0; side < 4; side++)
         at[side] = block->sides[side][rank % LANES];
@@ -254,9 +265,10 @@ typedef struct scan_origin {
 _Static_assert(sizeof(scan_origin) <= 2 * sizeof(index_entry),
                "there are more than two entries a target");
 
-static scan_origin *origins_of(const ikv_scene *s)
+static scan_origin *origin_at(const ikv_scene *s, uint32_t place)
 {
-    return ikvi_at(s, s->s.index.entries);
+    IKVI_CHECK(place < s->capacity);
+    return (scan_origin *)ikvi_at(s, s->s.index.entries) + place;
 }
 
 IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
@@ -265,7 +277,7 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
     uint16_t q[4];
     float slack = s->s.index.frames[item->layer].slack;
     item->flags &= (uint8_t)~ITEM_DIRTY;
-    origins_of(s)[place] = (scan_origin){item->world.x, item->world.y};
+    *origin_at(s, place) = (scan_origin){item->world.x, item->world.y};
     set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
 }
 
@@ -283,7 +295,7 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
         return;
     }
     item->flags |= ITEM_DIRTY;
-    dirty_of(scene)[x->dirty_count++] = place;
+    *dirty_at(scene, x->dirty_count++) = place;
 }
 
 void ikvi_index_moved(ikv_scene *scene, uint32_t place)
@@ -294,7 +306,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
     const scene_item *item = item_at(scene, place);
     if (!x->gridded && !x->absent && !x->all_dirty) {
         float reach = x->frames[item->layer].slack / 2;
-        const scan_origin *origin = &origins_of(scene)[place];
+        const scan_origin *origin = origin_at(scene, place);
         float dx = item->world.x - origin->x, dy = item->world.y - origin->y;
         if (dx <= reach && dx >= -reach && dy <= reach && dy >= -reach) {
             x->drifts++;
@@ -310,7 +322,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
  * siblings first, backwards. */
 static void make_order(ikv_scene *s)
 {
-    uint32_t *order = order_of(s), at = s->s.count;
+    uint32_t at = s->s.count;
     for (uint32_t layer = 0; layer < s->layers; layer++)
         s->s.index.starts[layer] = s->s.index.ends[layer] = 0;
     for (uint32_t place = ikvi_scene_walk(s, ROOT_ITEM, ROOT_ITEM);
@@ -318,7 +330,7 @@ static void make_order(ikv_scene *s)
         uint32_t layer = item_at(s, place)->layer;
         if (s->s.index.ends[layer] == 0)
             s->s.index.ends[layer] = at;
-        order[--at] = place;
+        *order_at(s, --at) = place;
         s->s.index.starts[layer] = at;
     }
     IKVI_CHECK(at == 0);
@@ -335,12 +347,11 @@ typedef struct extent {
 
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 {
-    const uint32_t *order = order_of(s);
     uint32_t begin = s->s.index.starts[layer], end = s->s.index.ends[layer];
     uint32_t stride = (end - begin) / SAMPLE + 1;
     for (int pass = 0; pass < 2; pass++)
         for (uint32_t i = begin; i < end; i += stride) {
-            const scene_item *item = item_at(s, order[i]);
+            const scene_item *item = item_at(s, *order_at(s, i));
             float box[4];
             if (!ikvi_shape_box(s, item, box) ||
                 !number_finite(box[0] + box[1] + box[2] + box[3]))
@@ -407,6 +418,7 @@ static uint32_t cell_bits(const scene_index *x, uint32_t level)
 static uint32_t head_at(const scene_index *x, uint32_t level, uint32_t cx,
                         uint32_t cy)
 {
+    IKVI_CHECK(level < GRID_LEVELS && cx >> cell_bits(x, level) == 0);
     return x->heads_at[level] + (cy << cell_bits(x, level)) + cx;
 }
 
@@ -423,6 +435,7 @@ static index_home home_for(const scene_index *x, const uint16_t q[4])
 {
     index_home home = {.level = GRID_LEVELS - 1, .in = 1};
     for (uint32_t level = 0; level < GRID_LEVELS - 1; level++) {
+        IKVI_CHECK(level < GRID_LEVELS);
         uint32_t sx = x->shift_x[level], sy = x->shift_y[level];
         uint32_t mx = (1u << sx) >> 4, my = (1u << sy) >> 4;
         uint32_t x0 = widened(q[0], mx, true) >> sx;
@@ -466,15 +479,14 @@ static uint32_t home_head(const scene_index *x, const index_home *home,
 static void leave_home(ikv_scene *s, uint32_t place)
 {
     scene_index *x = &s->s.index;
-    index_home *home = &homes_of(s)[place];
-    index_entry *entries = entries_of(s);
+    index_home *home = home_at(s, place);
     for (uint32_t i = 0; home->in && i < home_size(home); i++) {
-        uint32_t *link = &heads_of(s)[home_head(x, home, i)];
-        while (entries[*link].place != place)
-            link = &entries[*link].next;
+        uint32_t *link = head_of(s, home_head(x, home, i));
+        while (entry_at(s, *link)->place != place)
+            link = &entry_at(s, *link)->next;
         uint32_t entry = *link;
-        *link = entries[entry].next;
-        entries[entry].next = x->free_entry;
+        *link = entry_at(s, entry)->next;
+        entry_at(s, entry)->next = x->free_entry;
         x->free_entry = entry;
     }
     if (home->in)
@@ -486,22 +498,21 @@ static void leave_home(ikv_scene *s, uint32_t place)
 static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
 {
     scene_index *x = &s->s.index;
-    index_entry *entries = entries_of(s);
     uint32_t taken[MOST_CELLS * MOST_CELLS], n = home_size(&home);
     uint32_t next = x->free_entry;
     for (uint32_t i = 0; i < n; i++) {
         if (next == NO_ITEM)
             return false;
         taken[i] = next;
-        next = entries[next].next;
+        next = entry_at(s, next)->next;
     }
     x->free_entry = next;
     for (uint32_t i = 0; i < n; i++) {
-        uint32_t *head = &heads_of(s)[home_head(x, &home, i)];
-        entries[taken[i]] = (index_entry){place, *head};
+        uint32_t *head = head_of(s, home_head(x, &home, i));
+        *entry_at(s, taken[i]) = (index_entry){place, *head};
         *head = taken[i];
     }
-    homes_of(s)[place] = home;
+    *home_at(s, place) = home;
     x->level_count[home.level]++;
     return true;
 }
@@ -533,12 +544,11 @@ typedef struct fit {
 
 static fit try_fit(const ikv_scene *s)
 {
-    const uint32_t *order = order_of(s);
     uint32_t stride = s->s.count / SAMPLE + 1;
     fit f = {0, 0, 0, 0, 0};
     for (uint32_t i = 0; i < s->s.count; i += stride) {
         uint16_t q[4];
-        if (!box_item(s, item_at(s, order[i]), 0, q))
+        if (!box_item(s, item_at(s, *order_at(s, i)), 0, q))
             continue;
         index_home home = home_for(&s->s.index, q);
         f.sampled++;
@@ -581,21 +591,21 @@ static void choose_shifts(ikv_scene *s)
 /* Counts the entries of each cell, for a counting sort. */
 static uint32_t count_entries(ikv_scene *s)
 {
-    uint32_t total = 0, *heads = heads_of(s);
+    uint32_t total = 0;
     for (uint32_t i = 0; i < s->s.index.heads_at[GRID_LEVELS]; i++)
-        heads[i] = 0;
+        *head_of(s, i) = 0;
     for (uint32_t i = 0; i < s->s.count; i++) {
-        uint32_t place = order_of(s)[i];
+        uint32_t place = *order_at(s, i);
         uint16_t q[4];
-        index_home *home = &homes_of(s)[place];
+        index_home *home = home_at(s, place);
         *home = (index_home){.in = 0};
-        boxes_of(s)[place] = NEVER_BOX;
+        *packed_at(s, place) = NEVER_BOX;
         if (!box_item(s, item_at(s, place), 0, q))
             continue;
         *home = home_for(&s->s.index, q);
-        boxes_of(s)[place] = packed_box(q);
+        *packed_at(s, place) = packed_box(q);
         for (uint32_t k = 0; k < home_size(home); k++)
-            heads[home_head(&s->s.index, home, k)]++;
+            ++*head_of(s, home_head(&s->s.index, home, k));
         total += home_size(home);
     }
     return total;
@@ -606,29 +616,30 @@ static uint32_t count_entries(ikv_scene *s)
 static void fill_cells(ikv_scene *s, uint32_t total)
 {
     scene_index *x = &s->s.index;
-    uint32_t *heads = heads_of(s), at = 0;
-    index_entry *entries = entries_of(s);
+    uint32_t at = 0;
     uint32_t cells = x->heads_at[GRID_LEVELS];
     for (uint32_t i = 0; i < cells; i++) {
-        at += heads[i];
-        heads[i] = at - heads[i];
+        uint32_t *head = head_of(s, i);
+        at += *head;
+        *head = at - *head;
     }
     for (uint32_t i = 0; i < s->s.count; i++) {
-        uint32_t place = order_of(s)[i];
-        const index_home *home = &homes_of(s)[place];
+        uint32_t place = *order_at(s, i);
+        const index_home *home = home_at(s, place);
         x->level_count[home->level] += home->in;
         for (uint32_t k = 0; home->in && k < home_size(home); k++)
-            entries[heads[home_head(x, home, k)]++].place = place;
+            entry_at(s, (*head_of(s, home_head(x, home, k)))++)->place = place;
     }
     for (uint32_t i = 0, begin = 0; i < cells; i++) {
-        uint32_t end = heads[i];
+        uint32_t end = *head_of(s, i);
         for (uint32_t k = begin; k < end; k++)
-            entries[k].next = k + 1 < end ? k + 1 : NO_ITEM;
-        heads[i] = begin < end ? begin : NO_ITEM;
+            entry_at(s, k)->next = k + 1 < end ? k + 1 : NO_ITEM;
+        *head_of(s, i) = begin < end ? begin : NO_ITEM;
         begin = end;
     }
     for (uint32_t i = total; i < x->entry_room; i++)
-        entries[i] = (index_entry){0, i + 1 < x->entry_room ? i + 1 : NO_ITEM};
+        *entry_at(s, i) =
+            (index_entry){0, i + 1 < x->entry_room ? i + 1 : NO_ITEM};
     x->free_entry = total < x->entry_room ? total : NO_ITEM;
 }
 
@@ -648,7 +659,7 @@ static void build_grid(ikv_scene *s)
         x->level_count[level] = 0;
     fill_cells(s, total);
     for (uint32_t i = 0; i < s->s.count; i++)
-        item_at(s, order_of(s)[i])->flags &= (uint8_t)~ITEM_DIRTY;
+        item_at(s, *order_at(s, i))->flags &= (uint8_t)~ITEM_DIRTY;
     x->dirty_count = 0;
     x->all_dirty = false;
     x->gridded = true;
@@ -679,7 +690,7 @@ void ikvi_index_removed(ikv_scene *scene, uint32_t place)
     if (scene->s.index.gridded)
         leave_home(scene, place);
     if (!scene->s.index.absent)
-        homes_of(scene)[place].in = 0;
+        home_at(scene, place)->in = 0;
     ikvi_index_reordered(scene);
 }
 
@@ -701,7 +712,7 @@ static void refresh_scan(ikv_scene *s)
         x->aged = 0;
     }
     for (uint32_t i = 0; i < s->s.count; i++) {
-        uint32_t place = order_of(s)[i];
+        uint32_t place = *order_at(s, i);
         set_rank(s, place, i);
         box_for_scan(s, place, i);
     }
@@ -715,12 +726,12 @@ static bool update_in_grid(ikv_scene *s, uint32_t place)
     uint16_t q[4];
     item->flags &= (uint8_t)~ITEM_DIRTY;
     if (!box_item(s, item, 0, q)) {
-        boxes_of(s)[place] = NEVER_BOX;
+        *packed_at(s, place) = NEVER_BOX;
         leave_home(s, place);
         return true;
     }
-    boxes_of(s)[place] = packed_box(q);
-    if (home_holds(&s->s.index, &homes_of(s)[place], q))
+    *packed_at(s, place) = packed_box(q);
+    if (home_holds(&s->s.index, home_at(s, place), q))
         return true;
     leave_home(s, place);
     return enter_home(s, place, home_for(&s->s.index, q));
@@ -731,7 +742,7 @@ static void refresh_grid(ikv_scene *s)
     scene_index *x = &s->s.index;
     bool room = true;
     for (uint32_t i = 0; room && i < x->dirty_count; i++) {
-        uint32_t place = dirty_of(s)[i];
+        uint32_t place = *dirty_at(s, i);
         if (item_at(s, place)->flags & ITEM_DIRTY)
             room = update_in_grid(s, place);
     }
@@ -746,7 +757,7 @@ static void refresh_some(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
     for (uint32_t i = 0; i < x->dirty_count; i++) {
-        uint32_t place = dirty_of(s)[i];
+        uint32_t place = *dirty_at(s, i);
         if (item_at(s, place)->flags & ITEM_DIRTY)
             box_for_scan(s, place, rank_of(s, place));
     }
@@ -834,10 +845,10 @@ static void scan_boxes(const ikv_scene *s, probe *p, const uint16_t q[4])
 {
     const int16_t want[4] = {(int16_t)q[0], (int16_t)q[1], (int16_t)q[2],
                              (int16_t)q[3]};
-    const uint32_t *order = order_of(s);
+    const uint32_t *order = ikvi_at(s, s->s.index.order);
     uint32_t begin = s->s.index.starts[p->layer],
              end = s->s.index.ends[p->layer];
-    const box_block *first = blocks_of(s), *at = first + begin / LANES;
+    const box_block *first = block_of(s, 0), *at = first + begin / LANES;
     const box_block *stop = first + (end + LANES - 1) / LANES;
     uint32_t met = 0;
     for (; (at = next_block(at, stop, want, &met)) < stop; at++) {
@@ -854,16 +865,16 @@ static void scan_plainly(ikv_scene *s, probe *p)
         make_order(s);
     for (uint32_t i = s->s.index.starts[p->layer];
          i < s->s.index.ends[p->layer]; i++)
-        if (ikvi_probe_offer(p, order_of(s)[i]))
+        if (ikvi_probe_offer(p, *order_at(s, i)))
             return;
 }
 
 static void search_cell(const ikv_scene *s, probe *p, uint64_t wanted,
                         uint32_t head)
 {
-    const index_entry *entries = entries_of(s);
-    const uint64_t *boxes = boxes_of(s);
-    for (uint32_t at = heads_of(s)[head]; at != NO_ITEM; at = entries[at].next)
+    const index_entry *entries = ikvi_at(s, s->s.index.entries);
+    const uint64_t *boxes = ikvi_at(s, s->s.index.boxes);
+    for (uint32_t at = *head_of(s, head); at != NO_ITEM; at = entries[at].next)
         if (meets(wanted, boxes[entries[at].place]))
             ikvi_probe_offer(p, entries[at].place);
 }
@@ -873,7 +884,7 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
                          uint32_t level, const uint16_t q[4])
 {
     const scene_index *x = &s->s.index;
-    const index_entry *entries = entries_of(s);
+    const index_entry *entries = ikvi_at(s, s->s.index.entries);
     uint32_t x0 = (uint32_t)q[0] >> x->shift_x[level];
     uint32_t y0 = (uint32_t)q[1] >> x->shift_y[level];
     uint32_t x1 = (uint32_t)q[2] >> x->shift_x[level];
@@ -884,13 +895,13 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
     }
     for (uint32_t cy = y0; cy <= y1; cy++)
         for (uint32_t cx = x0; cx <= x1; cx++)
-            for (uint32_t at = heads_of(s)[head_at(x, level, cx, cy)];
+            for (uint32_t at = *head_of(s, head_at(x, level, cx, cy));
                  at != NO_ITEM; at = entries[at].next) {
                 uint32_t place = entries[at].place;
-                const index_home *home = &homes_of(s)[place];
+                const index_home *home = home_at(s, place);
                 bool first = cx == (home->x > x0 ? home->x : x0) &&
                              cy == (home->y > y0 ? home->y : y0);
-                if (first && meets(wanted, boxes_of(s)[place]))
+                if (first && meets(wanted, *packed_at(s, place)))
                     ikvi_probe_offer(p, place);
             }
 }
@@ -928,9 +939,9 @@ void ikvi_index_search(ikv_scene *scene, probe *p)
 static bool listed_once(const ikv_scene *s, uint32_t head, uint32_t place)
 {
     uint32_t times = 0;
-    for (uint32_t at = heads_of(s)[head]; at != NO_ITEM;
-         at = entries_of(s)[at].next)
-        times += entries_of(s)[at].place == place;
+    for (uint32_t at = *head_of(s, head); at != NO_ITEM;
+         at = entry_at(s, at)->next)
+        times += entry_at(s, at)->place == place;
     return times == 1;
 }
 
@@ -940,7 +951,7 @@ static const char *validate_grid(const ikv_scene *s)
     uint32_t used = 0, free_ones = 0, listed = 0, levels[GRID_LEVELS] = {0};
     for (uint32_t i = 1; i < s->capacity; i++) {
         const scene_item *item = item_at(s, i);
-        const index_home *home = &homes_of(s)[i];
+        const index_home *home = home_at(s, i);
         uint16_t q[4];
         if (item->target == 0)
             continue;
@@ -954,15 +965,14 @@ static const char *validate_grid(const ikv_scene *s)
         bool can = box_item(s, item, 0, q);
         if (can != (home->in != 0) ||
             (can &&
-             (!home_holds(x, home, q) || boxes_of(s)[i] != packed_box(q))))
+             (!home_holds(x, home, q) || *packed_at(s, i) != packed_box(q))))
             return "scene-5";
     }
     for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)
-        for (uint32_t at = heads_of(s)[i]; at != NO_ITEM;
-             at = entries_of(s)[at].next)
+        for (uint32_t at = *head_of(s, i); at != NO_ITEM;
+             at = entry_at(s, at)->next)
             listed++;
-    for (uint32_t at = x->free_entry; at != NO_ITEM;
-         at = entries_of(s)[at].next)
+    for (uint32_t at = x->free_entry; at != NO_ITEM; at = entry_at(s, at)->next)
         free_ones++;
     if (listed != used)
         return "scene-5";
@@ -981,7 +991,7 @@ const char *ikvi_index_validate(const ikv_scene *scene)
         return NULL;
     uint64_t above = UINT64_MAX;
     for (uint32_t i = 0; i < scene->s.count; i++) {
-        uint32_t place = order_of(scene)[i];
+        uint32_t place = *order_at(scene, i);
         const scene_item *item = item_at(scene, place);
         uint16_t q[4];
         if (item->target == 0 || item->key >= above)

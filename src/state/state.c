@@ -311,6 +311,7 @@ static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
 
 static void release_key(ikv_state *s, state_key *key, uint32_t holder)
 {
+    IKVI_CHECK(holder < 2 && key->holders[holder] != 0);
     key->holders[holder] = 0;
     if (!is_down(key))
         count_edge(s, &key->up);

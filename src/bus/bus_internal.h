@@ -384,12 +384,6 @@ static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
     return (bus_dispatch *)ikvi_at(b, b->dispatches) + depth;
 }
 
-/* The root: place 0, generation 0; it is never given back. */
-static inline ikv_target ikvi_bus_root(void)
-{
-    return (ikv_target){1};
-}
-
 /* The place of a live target, 0 for the root, IKVI_NONE if stale. */
 static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
 {

@@ -6,6 +6,12 @@
 
 #include "ikvar/bus.h"
 
+/* The root: place 0, generation 0; it is never given back. */
+static inline ikv_target ikvi_bus_root(void)
+{
+    return (ikv_target){1};
+}
+
 /* How many places for targets there are, the root's included. */
 uint32_t ikvi_bus_target_room(const ikv_bus *bus);
 

@@ -125,7 +125,7 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
     const ikvi_actions_calls *calls = ikvi_actions_calls_of(in->actions);
     if (in->router_count == 0) {
         ikv_event at_root = *event;
-        at_root.target = ikv_bus_root(in->bus);
+        at_root.target = ikvi_bus_root();
         calls->take(in->actions, &at_root, false);
     }
     calls->settle(in->actions, event->time_ns, typed, lost);

@@ -15,7 +15,7 @@ void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
                     uint64_t step, float seconds, uint32_t count)
 {
     ikv_event event = ikv_event_make(kind, time_ns);
-    event.target = ikv_bus_root(loop->bus);
+    event.target = ikvi_bus_root();
     event.loop.step = step;
     event.loop.frame = loop->in_scope ? 0 : loop->frame;
     event.loop.seconds = seconds;

@@ -162,7 +162,8 @@ static inline bool same(ikv_target a, ikv_target b)
 
 static inline ikv_target root_of(const ikv_router *r)
 {
-    return ikv_bus_root(r->bus);
+    (void)r;
+    return ikvi_bus_root();
 }
 
 static inline uint64_t scene_revision_of(const ikv_router *r)
@@ -191,6 +192,7 @@ ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
 typedef struct path {
     ikv_target nodes[IKV_PATH_LIMIT];
     uint32_t length;
+    uint64_t revision; /* the scene's, when it was so */
 } path;
 
 bool ikvi_router_alive(const ikv_router *r, ikv_target target);

@@ -86,17 +86,27 @@ ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,
     return ikvi_router_send(r, event, along.nodes, along.length, false);
 }
 
-ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
-                                  ikv_kind kind, ikv_target target,
-                                  ikv_target related)
+/* What follows from an event, along a path. */
+static ikv_outcome send_along(ikv_router *r, const ikv_event *cause,
+                              ikv_kind kind, const ikv_target *nodes,
+                              uint32_t length, ikv_target related)
 {
-    if (!ikvi_router_alive(r, target))
-        return no_outcome(IKV_STALE);
     ikv_event event = *cause;
     event.kind = kind;
     event.source = related;
     event.samples = 0;
-    return ikvi_router_send_to(r, &event, target);
+    return ikvi_router_send(r, &event, nodes, length, false);
+}
+
+ikv_outcome ikvi_router_send_kind(ikv_router *r, const ikv_event *cause,
+                                  ikv_kind kind, ikv_target target,
+                                  ikv_target related)
+{
+    path along;
+    if (!ikvi_router_alive(r, target))
+        return no_outcome(IKV_STALE);
+    ikvi_router_path(r, target, &along);
+    return send_along(r, cause, kind, along.nodes, along.length, related);
 }
 
 /* ------------------------------------------------------ boundary events -- */
@@ -107,6 +117,17 @@ static bool same_path(const pointer *p, const path *now)
     for (uint32_t i = 0; same_nodes && i < now->length; i++)
         same_nodes = same(p->chain[i], now->nodes[i]);
     return same_nodes;
+}
+
+/* To the target at a place of a path. It and those above it are where they were
+ * unless the scene has changed since, which a handler may do at any time. */
+static void send_boundary(ikv_router *r, const ikv_event *cause, ikv_kind kind,
+                          const path *along, uint32_t place, ikv_target related)
+{
+    if (along->revision == scene_revision_of(r))
+        send_along(r, cause, kind, along->nodes, place + 1, related);
+    else
+        ikvi_router_send_kind(r, cause, kind, along->nodes[place], related);
 }
 
 /* OVER1, OVER2: out and leaves, then over and enters. OVER1 to OVER3, GONE1,
@@ -120,12 +141,15 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     if ((stays && p->chain_revision == revision) ||
         (!p->in_view && to.bits == 0))
         return;
-    path old = {.length = p->chain_length}, now = {.length = 0};
+    path old = {.length = p->chain_length, .revision = p->chain_revision};
+    path now = {.length = 0, .revision = revision};
     memcpy(old.nodes, p->chain, p->chain_length * sizeof p->chain[0]);
     ikv_target from = p->in_view ? p->over : (ikv_target){0};
     bool owed = p->over_untold;
-    if (to.bits != 0)
+    if (to.bits != 0) {
         ikvi_router_path(r, to, &now);
+        now.revision -= !ikvi_router_alive(r, to); /* it never was so */
+    }
     p->chain_revision = revision;
     if (stays && same_path(p, &now))
         return;
@@ -139,12 +163,11 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
         ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OUT, from, to);
     for (uint32_t i = old.length; i-- > 0;)
         if (!holds(now.nodes, now.length, old.nodes[i]))
-            ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_LEAVE,
-                                  old.nodes[i], to);
+            send_boundary(r, cause, IKV_KIND_POINTER_LEAVE, &old, i, to);
     if (to.bits != 0 && !stays)
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OVER, to, from);
+        send_boundary(r, cause, IKV_KIND_POINTER_OVER, &now, now.length - 1,
+                      from);
     for (uint32_t i = 0; i < now.length; i++)
         if (!holds(old.nodes, old.length, now.nodes[i]))
-            ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_ENTER,
-                                  now.nodes[i], from);
+            send_boundary(r, cause, IKV_KIND_POINTER_ENTER, &now, i, from);
 }

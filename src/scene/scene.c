@@ -86,7 +86,7 @@ static void open_scene(ikv_scene *scene)
             i + 1 < scene->s.polygon_room ? i + 1 : NO_ITEM;
     for (uint32_t i = 0; i < scene->layers * scene->views; i++)
         ikvi_camera_reset(camera_at(scene, 0, i));
-    item_at(scene, ROOT_ITEM)->target = ikv_bus_root(scene->bus).bits;
+    item_at(scene, ROOT_ITEM)->target = ikvi_bus_root().bits;
     ikvi_index_open(scene);
 }
 

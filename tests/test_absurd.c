@@ -595,16 +595,17 @@ static int bad_of_call, nth_of_call;
 
 /* What says something where its first argument is NULL: the root is the same on
  * every bus, the built-in kinds need no catalogue, there is no hold to wait
- * for, and the rest makes structs or says what is wrong. */
+ * for, a value has unused bytes, and the rest makes structs or says what is
+ * wrong. */
 static bool answers_nothing(const char *name)
 {
     static const char *const names[] = {
-        "ikv_bus_root",         "ikv_bus_target_place",  "ikv_catalogue_info",
-        "ikv_catalogue_next",   "ikv_event_format",      "ikv_family_find",
-        "ikv_input_next_hold",  "ikv_kit_parts",         "ikv_kit_picking",
-        "ikv_router_next_hold", "ikv_scene_callbacks",   "ikv_scene_explain",
-        "ikv_scene_polygon",    "ikv_scene_shape_fault", "ikv_setup_field_name",
-        "ikv_setup_target_name"};
+        "ikv_bus_root",         "ikv_bus_target_place", "ikv_catalogue_info",
+        "ikv_catalogue_next",   "ikv_event_format",     "ikv_field_get",
+        "ikv_family_find",      "ikv_input_next_hold",  "ikv_kit_parts",
+        "ikv_kit_picking",      "ikv_router_next_hold", "ikv_scene_callbacks",
+        "ikv_scene_explain",    "ikv_scene_polygon",    "ikv_scene_shape_fault",
+        "ikv_setup_field_name", "ikv_setup_target_name"};
     for (int i = 0; i < ROWS(names); i++)
         if (strcmp(names[i], name) == 0)
             return true;

@@ -251,9 +251,8 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
     event.view = cause.view;
     event.seat = (uint8_t)seat;
     event.flags = a->s.synthetic ? IKV_SYNTHETIC : 0;
-    event.target = ikv_bus_target_alive(a->bus, cause.target)
-                       ? cause.target
-                       : ikvi_bus_root();
+    event.target = ikv_bus_target_alive(a->bus, cause.target) ? cause.target
+                                                              : ikvi_bus_root();
     event.action.action = ikvi_slots_bits(&a->s.action_slots, a, place);
     event.action.value = run->value;
     event.action.x = run->x;

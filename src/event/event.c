@@ -191,17 +191,6 @@ size_t ikv_event_format(const ikv_catalogue *catalogue, const ikv_event *event,
 
 /* -------------------------------------------------------------- numbers -- */
 
-uint16_t ikvi_button_bit(int8_t button)
-{
-    if (button < 0 || button >= IKV_BUTTON_LIMIT)
-        return 0;
-    if (button == IKV_MIDDLE_BUTTON)
-        return IKV_BUTTONS_MIDDLE;
-    if (button == IKV_SECONDARY_BUTTON)
-        return IKV_BUTTONS_SECONDARY;
-    return (uint16_t)(1u << button);
-}
-
 uint16_t ikvi_modifier_bit(uint32_t code)
 {
     static const uint16_t bits[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};

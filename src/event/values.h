@@ -32,7 +32,16 @@ static inline bool ikvi_event_is_good(const ikv_catalogue *catalogue,
 
 /* The bit of a pointer's button in `buttons`, and of a modifier's key
  * in `modifiers`; 0 for none. */
-uint16_t ikvi_button_bit(int8_t button);
+static inline uint16_t ikvi_button_bit(int8_t button)
+{
+    if (button < 0 || button >= IKV_BUTTON_LIMIT)
+        return 0;
+    if (button == IKV_MIDDLE_BUTTON)
+        return IKV_BUTTONS_MIDDLE;
+    if (button == IKV_SECONDARY_BUTTON)
+        return IKV_BUTTONS_SECONDARY;
+    return (uint16_t)(1u << button);
+}
 uint16_t ikvi_modifier_bit(uint32_t code);
 
 #endif

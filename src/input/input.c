@@ -133,12 +133,6 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
 
 /* ------------------------------------------------------------- the calls -- */
 
-/* NULL if there is none. */
-static ikv_state *state_of(const ikv_input *own)
-{
-    return own != NULL ? ((const input_block *)own)->state : NULL;
-}
-
 static void feed_unclaimed(const input_block *in, const ikv_event *event,
                            bool claimed)
 {
@@ -151,28 +145,28 @@ static void feed_unclaimed(const input_block *in, const ikv_event *event,
 
 void ikv_input_begin_frame(ikv_input *own)
 {
-    ikv_state *state = state_of(own);
+    ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
     if (state != NULL)
         ikvi_state_calls_of(state)->begin_frame(state);
 }
 
 void ikv_input_begin_step(ikv_input *own, uint64_t time_ns)
 {
-    ikv_state *state = state_of(own);
+    ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
     if (state != NULL)
         ikvi_state_calls_of(state)->begin_step(state, time_ns);
 }
 
 static void set_time(ikv_input *own, uint64_t time_ns)
 {
-    ikv_state *state = state_of(own);
+    ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
     if (state != NULL)
         ikvi_state_calls_of(state)->set_time(state, time_ns);
 }
 
 void ikv_input_feed(ikv_input *own, const ikv_event *event)
 {
-    ikv_state *state = state_of(own);
+    ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
     if (state != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }

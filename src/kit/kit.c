@@ -2,6 +2,7 @@
 #include "../event/memory.h"
 #include "../event/report.h"
 #include "../event/text.h"
+#include "../scene/scene_shared.h"
 
 #include "ikvar/kit.h"
 
@@ -39,9 +40,9 @@ static bool scene_alive(void *scene, ikv_target target)
 
 static uint32_t scene_traits(void *scene, ikv_target target)
 {
-    bool passes = ikv_scene_hit(scene, target) == IKV_HIT_PASS;
-    return ikv_scene_traits(scene, target) | (passes ? IKV_PASSES : 0) |
-           (ikv_scene_shown(scene, target) ? 0 : IKV_HIDDEN);
+    ikvi_manner manner = ikvi_scene_manner(scene, target);
+    return manner.traits | (manner.passes ? IKV_PASSES : 0) |
+           (manner.shown ? 0 : IKV_HIDDEN);
 }
 
 static bool scene_local(void *scene, ikv_target target, uint8_t view, float x,

@@ -232,6 +232,13 @@ static inline const ikv_kind_info *loop_kind_info(const ikv_loop *loop,
     return ikv_catalogue_info(ikv_bus_catalogue(loop->bus), kind);
 }
 
+/* Whether it is one of the kinds that turn the clock. */
+static inline bool loop_is_of_clock(const ikv_event *event)
+{
+    return event->kind >= IKV_KIND_LOOP_DROPPED &&
+           event->kind <= IKV_KIND_LOOP_IDLE;
+}
+
 static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 {
     return n * loop->step_ns + n / loop->num * loop->step_rest +
@@ -262,6 +269,12 @@ void ikvi_loop_time_step(ikv_loop *loop);
 /* The steps stand still but for one that is due, or runs: it comes before all
  * else. */
 bool ikvi_loop_single_waits(const ikv_loop *loop);
+
+/* An entry's place in steps' time, not before that of what was before it. */
+uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
+                          const loop_entry *entry, uint64_t before);
+/* What is routed next is not before that. */
+uint64_t ikvi_loop_earliest_due(const ikv_loop *loop);
 
 /* loop_tell.c */
 void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
@@ -307,13 +320,6 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake);
 
 /* loop_merge.c */
-/* Whether it is one of the kinds that turn the clock. */
-bool ikvi_loop_is_of_clock(const ikv_event *event);
-/* An entry's place in steps' time, not before that of what was before it. */
-uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
-                          const loop_entry *entry, uint64_t before);
-/* What is routed next is not before that. */
-uint64_t ikvi_loop_earliest_due(const ikv_loop *loop);
 /* Of the first `count` from the head on, those due before `end`. */
 void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end);
 /* Puts a chain's samples side by side, and its whole motion into the event; how

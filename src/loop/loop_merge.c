@@ -1,29 +1,6 @@
 /* loop_merge.c - Q2: moves of one pointer up to the next transition are one. */
 #include "loop_internal.h"
 
-bool ikvi_loop_is_of_clock(const ikv_event *event)
-{
-    return event->kind >= IKV_KIND_LOOP_DROPPED &&
-           event->kind <= IKV_KIND_LOOP_IDLE;
-}
-
-/* When the head's or a later entry's turn is, in steps' time, given that of the
- * one before it. */
-uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
-                          const loop_entry *entry, uint64_t before)
-{
-    uint64_t due = entry->due != NO_DUE
-                       ? entry->due
-                       : ikvi_loop_to_steps(loop, event->time_ns);
-    return due < before ? before : due;
-}
-
-uint64_t ikvi_loop_earliest_due(const ikv_loop *loop)
-{
-    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
-                                                 : loop->s.next_begin;
-}
-
 /* Whose moves are merged: as far as a number tells. */
 static uint64_t merge_key(const ikv_event *event, uint8_t family)
 {

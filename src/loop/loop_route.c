@@ -146,7 +146,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         loop->counters.held_named++;
         if (loop->s.held_count < loop->held_room)
             loop_held(loop)[loop->s.held_count++] = event;
-    } else if (ikvi_loop_is_of_clock(&event)) {
+    } else if (loop_is_of_clock(&event)) {
         ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {
         if (event.time_ns > loop->s.routed_at)
@@ -178,10 +178,12 @@ static void refill(ikv_loop *loop)
 /* What came in since the past was run waits until it has been run again. */
 static bool has_more(ikv_loop *loop)
 {
-    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
+    bool past = ikvi_bus_holds_inboxes(loop->bus);
+    if (IKVI_UNLIKELY(past)) {
         ikvi_loop_note_past(loop);
-    if (IKVI_UNLIKELY(loop->given == 0 &&
-                      (ikvi_bus_holds_inboxes(loop->bus) || loop->dropping)))
+        past = ikvi_bus_holds_inboxes(loop->bus);
+    }
+    if (IKVI_UNLIKELY(loop->given == 0 && (past || loop->dropping)))
         return false;
     refill(loop);
     return loop->s.count > 0;
@@ -209,7 +211,7 @@ static bool is_of_group(ikv_loop *loop, uint32_t taped)
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     if (entry->played)
         return taped != 0 && entry->group == taped &&
-               !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
+               !loop_is_of_clock(loop_event(loop, loop->s.head));
     return loop->s.fed_count > 0;
 }
 
@@ -224,7 +226,7 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
     /* A single step that is due comes before all else but what turned the clock
      * before it. */
     if (ikvi_loop_single_waits(loop))
-        return ikvi_loop_is_of_clock(event) && due < loop->s.next_end;
+        return loop_is_of_clock(event) && due < loop->s.next_end;
     /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;
@@ -233,7 +235,7 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
         return false;
     /* It was routed between two steps when it was recorded; or turns the
      * clock, which has its place there. */
-    if (entry->group != 0 || ikvi_loop_is_of_clock(event))
+    if (entry->group != 0 || loop_is_of_clock(event))
         return due < loop->s.next_end;
     /* Its tape names its step. */
     if (entry->due != NO_DUE)
@@ -287,7 +289,7 @@ static uint32_t count_group(const ikv_loop *loop)
     for (; count < ready; count++) {
         uint32_t at = loop_ring_index(loop, count);
         const loop_entry *entry = loop_entry_at(loop, at);
-        if (ikvi_loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
+        if (loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
             entry->group != head->group || entry->played != head->played)
             break;
     }
@@ -377,7 +379,7 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input = entry->how == IKV_INTAKE_INPUT &&
-                 !ikvi_loop_is_of_clock(loop_event(loop, loop->s.head));
+                 !loop_is_of_clock(loop_event(loop, loop->s.head));
     if (input && loop->s.fed_count == 0)
         settle_group(loop, !b->routed);
     if (input && !entry->played)

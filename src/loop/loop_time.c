@@ -57,3 +57,20 @@ bool ikvi_loop_single_waits(const ikv_loop *loop)
 {
     return loop->s.stopped && loop->s.anchor_steps >= loop->s.next_end;
 }
+
+/* When the head's or a later entry's turn is, in steps' time, given that of the
+ * one before it. */
+uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
+                          const loop_entry *entry, uint64_t before)
+{
+    uint64_t due = entry->due != NO_DUE
+                       ? entry->due
+                       : ikvi_loop_to_steps(loop, event->time_ns);
+    return due < before ? before : due;
+}
+
+uint64_t ikvi_loop_earliest_due(const ikv_loop *loop)
+{
+    return loop->s.last_due > loop->s.next_begin ? loop->s.last_due
+                                                 : loop->s.next_begin;
+}

@@ -287,9 +287,10 @@ static bool is_command(const ikv_router *r, const ikv_event *event)
 
 bool ikvi_router_types(const ikv_router *r, const ikv_event *event)
 {
-    const ikv_kind_info *info =
-        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
-    bool key = info->family == IKV_FAMILY_KEY;
-    return (key ? !is_command(r, event) : info->family == IKV_FAMILY_TEXT) &&
+    bool key =
+        event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP;
+    return (key ? !is_command(r, event)
+                : event->kind == IKV_KIND_TEXT_INPUT ||
+                      event->kind == IKV_KIND_TEXT_COMPOSE) &&
            ikv_router_takes_text(r, event->seat);
 }

@@ -763,6 +763,16 @@ uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target)
     return item_traits(&item);
 }
 
+ikvi_manner ikvi_scene_manner(const ikv_scene *scene, ikv_target target)
+{
+    scene_item item = item_of(scene, target);
+    return (ikvi_manner){
+        .traits = item_traits(&item),
+        .passes = (item.flags & ITEM_HIT) == IKV_HIT_PASS,
+        .shown = item.target != 0 &&
+                 (item.flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0};
+}
+
 uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
 {
     return item_of(scene, target).flags & ITEM_HIT;
@@ -770,9 +780,7 @@ uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
 
 bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
 {
-    scene_item item = item_of(scene, target);
-    return item.target != 0 &&
-           (item.flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
+    return ikvi_scene_manner(scene, target).shown;
 }
 
 int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target)

@@ -187,7 +187,16 @@ uint32_t ikvi_scene_walk(const ikv_scene *scene, uint32_t top, uint32_t place);
 uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top,
                               uint32_t place);
 /* The place of one of this scene's targets or the root; NO_ITEM if stale. */
-uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target);
+static inline uint32_t ikvi_scene_find(const ikv_scene *scene,
+                                       ikv_target target)
+{
+    if (scene == NULL || target.bits == 0)
+        return NO_ITEM;
+    uint32_t place = ikv_bus_target_place(scene->bus, target);
+    return place != UINT32_MAX && item_at(scene, place)->target == target.bits
+               ? place
+               : NO_ITEM;
+}
 
 /* scene_place.c */
 void ikvi_camera_reset(scene_camera *camera);

@@ -128,4 +128,11 @@ bool ikvi_scene_notes_changes(const ikv_scene *scene);
 
 uint64_t ikvi_scene_saved(ikv_scene *scene, ikvi_saved *to);
 
+/* What a router asks of a target, at one look. */
+typedef struct ikvi_manner {
+    uint32_t traits;
+    bool passes, shown;
+} ikvi_manner;
+ikvi_manner ikvi_scene_manner(const ikv_scene *scene, ikv_target target);
+
 #endif

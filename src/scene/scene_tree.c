@@ -1,16 +1,6 @@
 /* scene_tree.c - finding items, and walking the tree. */
 #include "scene_internal.h"
 
-uint32_t ikvi_scene_find(const ikv_scene *scene, ikv_target target)
-{
-    if (scene == NULL || target.bits == 0)
-        return NO_ITEM;
-    uint32_t place = ikv_bus_target_place(scene->bus, target);
-    return place != UINT32_MAX && item_at(scene, place)->target == target.bits
-               ? place
-               : NO_ITEM;
-}
-
 /* The item after a subtree in the walk, NO_ITEM at the end. */
 uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top,
                               uint32_t place)

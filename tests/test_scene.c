@@ -214,6 +214,9 @@ static const struct {
     {{.hit = 3}, IKV_BAD_ARGUMENT, "hit is none of"},
     {{.traits = 64}, IKV_BAD_ARGUMENT, "traits has an unknown bit"},
     {{.shape = {.type = 9}}, IKV_BAD_ARGUMENT, "shape.type"},
+    {{.shape = {.reserved = {1, 0, 0}}}, IKV_BAD_ARGUMENT, "has reserved"},
+    {{.shape = {.reserved = {0, 1, 0}}}, IKV_BAD_ARGUMENT, "has reserved"},
+    {{.shape = {.reserved = {0, 0, 1}}}, IKV_BAD_ARGUMENT, "has reserved"},
     {{.shape = {.type = IKV_SHAPE_RECT, .width = -1}},
      IKV_BAD_ARGUMENT,
      "a rectangle's width"},
@@ -266,6 +269,12 @@ START_TEST(nobody_there)
     k.config.scene.views = 2;
     kit_open(&k);
     ikv_camera camera = ikv_scene_camera(k.scene, 1, 1);
+    for (uint32_t i = 0; i < sizeof camera.reserved; i++) {
+        camera.reserved[i] = 1;
+        status_is(ikv_scene_set_camera(k.scene, 1, 1, &camera),
+                  IKV_BAD_ARGUMENT);
+        camera.reserved[i] = 0;
+    }
     camera.zoom = 2;
     for (uint32_t view = 0; view < 2; view++)
         for (uint32_t layer = 0; layer < 2; layer++)

@@ -70,7 +70,7 @@ enum {
  *   POINT    at (x, y); is hit by queries with a radius, or by fingers if the
  *            target has a grace margin
  *   OWN      what the config's own_test says, asked within the rectangle alone
- */
+ * What is reserved must be 0. */
 typedef struct ikv_shape {
     uint32_t type;
     float x, y;
@@ -79,6 +79,7 @@ typedef struct ikv_shape {
     float x2, y2;
     const float *points;
     uint32_t point_count;
+    uint32_t reserved[3];
 } ikv_shape;
 
 /* Context: any thread; O(1). */
@@ -185,7 +186,8 @@ IKV_API ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene);
  * view_y); zoom view units are one layer unit (0 means 1); the layer is turned
  * by rotation around that point; flip_y makes the layer's y point up. A
  * letterbox or a screen's density is a zoom and a place in the view too.
- *   hidden  the layer is not in this view */
+ *   hidden  the layer is not in this view
+ * What is reserved must be 0. */
 typedef struct ikv_camera {
     float x, y;
     float view_x, view_y;
@@ -193,11 +195,12 @@ typedef struct ikv_camera {
     ikv_rotation rotation;
     bool flip_y;
     bool hidden;
+    uint8_t reserved[10];
 } ikv_camera;
 
 /* Shows a layer through a camera from now on. Nothing in the scene moves.
  * Returns IKV_OK; BAD_ARGUMENT for a layer or view that is not there, or a
- * number that is not finite, or a zoom below 0.
+ * number that is not finite, a zoom below 0, or something in what is reserved.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer,
                                         uint32_t view,

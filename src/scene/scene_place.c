@@ -145,12 +145,21 @@ void ikvi_camera_reset(scene_camera *camera)
     *camera = (scene_camera){.place = {0, 0, 1, 0}, .back_c = 1, .zoom = 1};
 }
 
+/* What is of a later version is refused rather than left out. */
+static bool has_reserved(const ikv_camera *camera)
+{
+    bool has = false;
+    for (uint32_t i = 0; i < sizeof camera->reserved; i++)
+        has = has || camera->reserved[i] != 0;
+    return has;
+}
+
 ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
                                 const ikv_camera *camera)
 {
     if (scene == NULL || camera == NULL || layer >= scene->layers ||
-        view >= scene->views || !coordinate_fits(camera->view_x) ||
-        !coordinate_fits(camera->view_y) ||
+        view >= scene->views || has_reserved(camera) ||
+        !coordinate_fits(camera->view_x) || !coordinate_fits(camera->view_y) ||
         ikvi_placement_fault(camera->x, camera->y, camera->rotation,
                              camera->zoom) != NULL)
         return IKV_BAD_ARGUMENT;

@@ -9,33 +9,48 @@
 
 ikv_shape ikv_scene_rect(float x, float y, float width, float height)
 {
-    return (ikv_shape){IKV_SHAPE_RECT, x, y, width, height, 0, 0, 0, NULL, 0};
+    return (ikv_shape){.type = IKV_SHAPE_RECT,
+                       .x = x,
+                       .y = y,
+                       .width = width,
+                       .height = height};
 }
 
 ikv_shape ikv_scene_circle(float x, float y, float radius)
 {
-    return (ikv_shape){IKV_SHAPE_CIRCLE, x, y, 0, 0, radius, 0, 0, NULL, 0};
+    return (ikv_shape){
+        .type = IKV_SHAPE_CIRCLE, .x = x, .y = y, .radius = radius};
 }
 
 ikv_shape ikv_scene_capsule(float x, float y, float x2, float y2, float radius)
 {
-    return (ikv_shape){IKV_SHAPE_CAPSULE, x, y, 0, 0, radius, x2, y2, NULL, 0};
+    return (ikv_shape){.type = IKV_SHAPE_CAPSULE,
+                       .x = x,
+                       .y = y,
+                       .x2 = x2,
+                       .y2 = y2,
+                       .radius = radius};
 }
 
 ikv_shape ikv_scene_polygon(const float *points, uint32_t point_count)
 {
-    return (ikv_shape){IKV_SHAPE_POLYGON, 0, 0, 0, 0, 0, 0, 0, points,
-                       point_count};
+    return (ikv_shape){.type = IKV_SHAPE_POLYGON,
+                       .points = points,
+                       .point_count = point_count};
 }
 
 ikv_shape ikv_scene_point(float x, float y)
 {
-    return (ikv_shape){IKV_SHAPE_POINT, x, y, 0, 0, 0, 0, 0, NULL, 0};
+    return (ikv_shape){.type = IKV_SHAPE_POINT, .x = x, .y = y};
 }
 
 ikv_shape ikv_scene_own(float x, float y, float width, float height)
 {
-    return (ikv_shape){IKV_SHAPE_OWN, x, y, width, height, 0, 0, 0, NULL, 0};
+    return (ikv_shape){.type = IKV_SHAPE_OWN,
+                       .x = x,
+                       .y = y,
+                       .width = width,
+                       .height = height};
 }
 
 /* Twice the area of the triangle; above 0 if it turns from x towards y. */
@@ -83,6 +98,8 @@ const char *ikv_scene_shape_fault(const ikv_shape *shape)
     bool sized = s->type == IKV_SHAPE_RECT || s->type == IKV_SHAPE_OWN;
     if (s->type > IKV_SHAPE_OWN)
         return "shape.type is none of IKV_SHAPE_...";
+    if ((s->reserved[0] | s->reserved[1] | s->reserved[2]) != 0)
+        return "what a shape has reserved must be 0";
     if (s->type == IKV_SHAPE_POLYGON)
         return polygon_fault(s->points, s->point_count);
     if (!coordinate_fits(s->x) || !coordinate_fits(s->y))

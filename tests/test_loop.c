@@ -890,6 +890,37 @@ START_TEST(inputs_that_lack)
 }
 END_TEST
 
+/* An input is in one loop, which is closed before it. */
+START_TEST(input_of_a_loop)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    kit_open(&k);
+    fake_port other = {.now_ns = 1};
+    ikv_port port = fake_port_of(&other);
+    ikv_loop_config config = IKV_LOOP_INIT;
+    ikv_loop *loop = NULL;
+    config.memory = ikv_host_memory();
+    config.reporter = k.config.reporter;
+    config.bus = k.bus;
+    config.queue = ikv_kit_queue(k.kit);
+    config.ports = &port;
+    config.port_count = 1;
+    config.input = ikv_kit_input(k.kit);
+    status_is(ikv_loop_open(&config, &loop), IKV_BUSY);
+    ck_assert_ptr_nonnull(strstr(k.report, "in a loop already"));
+    ck_assert_int_eq(other.opened, 0);
+    config.input = input_of(k.bus, NULL, 0, config.memory);
+    ok(ikv_loop_open(&config, &loop));
+    status_is(ikv_input_close(config.input), IKV_BUSY);
+    ok(ikv_loop_close(loop));
+    ok(ikv_loop_open(&config, &loop));
+    ok(ikv_loop_close(loop));
+    ok(ikv_input_close(config.input));
+    kit_close(&k);
+}
+END_TEST
+
 /* Times of two ports with clocks of their own become one. */
 START_TEST(two_clocks)
 {
@@ -941,6 +972,7 @@ Suite *loop_suite(void)
     add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "L9 what an input lacks", inputs_that_lack);
+    add(s, "L9 an input is in one loop", input_of_a_loop);
     add(s, "P1 clocks", two_clocks);
     return s;
 }

@@ -74,8 +74,8 @@ IKV_API size_t ikv_input_footprint(const ikv_input_config *config);
 IKV_API ikv_status ikv_input_open(const ikv_input_config *config,
                                   ikv_input **input);
 
-/* Unties them. NULL is fine. Returns IKV_OK, or BUSY (and a report) inside a
- * handler: nothing is closed then. A loop that has it is closed before it.
+/* Unties them. NULL is fine. Returns IKV_OK, or BUSY (and a report) while a loop
+ * has it, or inside a handler: nothing is closed then.
  * Context: owner thread, not inside a handler; gives the block back. */
 IKV_API ikv_status ikv_input_close(ikv_input *input);
 

@@ -123,7 +123,8 @@ IKV_API size_t ikv_loop_footprint(const ikv_loop_config *config);
  * closed again.
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, BAD_CONFIG (no bus, no port, a port
  * that lacks a function, a step of less than 1 us or more than 1,000 s),
- * FULL_PORTS, NO_MEMORY, or what a port's open returned.
+ * FULL_PORTS, BUSY (another loop has the input), NO_MEMORY, or what a port's
+ * open returned.
  * Context: the thread that will own it; takes one block and clears it. */
 IKV_API ikv_status ikv_loop_open(const ikv_loop_config *config,
                                  ikv_loop **loop);

@@ -319,7 +319,7 @@ ikv_status ikv_input_open(const ikv_input_config *config, ikv_input **own)
     if (block == NULL)
         return status;
     input_block *in = block;
-    *in = (input_block){.head = {&input_calls},
+    *in = (input_block){.head = {.calls = &input_calls},
                         .memory = config->memory,
                         .size = sizeof(input_block),
                         .reporter = config->reporter,
@@ -345,9 +345,10 @@ ikv_status ikv_input_close(ikv_input *own)
     input_block *in = (input_block *)own;
     if (in == NULL)
         return IKV_OK;
-    if (ikvi_bus_is_busy(in->bus)) {
+    if (own->in_loop || ikvi_bus_is_busy(in->bus)) {
         ikvi_report(&in->reporter, IKV_REPORT_ERROR, IKV_BUSY, "input",
-                    "not closed: inside a handler");
+                    own->in_loop ? "not closed: a loop has it"
+                                 : "not closed: inside a handler");
         return IKV_BUSY;
     }
     for (uint32_t i = 0; i < in->router_count; i++)

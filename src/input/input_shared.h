@@ -30,6 +30,7 @@ typedef struct ikvi_input_calls {
 
 struct ikv_input {
     const ikvi_input_calls *calls;
+    bool in_loop; /* a loop has it: it stays open */
 };
 
 static inline void ikvi_input_begin_frame(ikv_input *input)

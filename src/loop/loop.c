@@ -25,6 +25,9 @@ static ikv_status check_links(const ikv_loop_config *config)
                                config->bus == NULL
                                    ? "the config's bus is NULL"
                                    : "the config's queue is NULL");
+    if (config->input != NULL && config->input->in_loop)
+        return ikvi_bad_config(to, IKV_BUSY, "loop",
+                               "the config's input is in a loop already");
     for (uint32_t i = 0; i < config->port_count; i++) {
         const ikv_port *port = &config->ports[i];
         if (port->size != sizeof *port)
@@ -164,6 +167,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         }
     }
     ikvi_bus_set_scope(l->bus, false);
+    if (l->input != NULL)
+        l->input->in_loop = true;
     *loop = l;
     return IKV_OK;
 }
@@ -185,6 +190,8 @@ ikv_status ikv_loop_close(ikv_loop *loop)
                    "not closed: inside a handler, or a port"))
         return IKV_BUSY;
     loop->closing = loop->inside = true;
+    if (loop->input != NULL)
+        loop->input->in_loop = false;
     close_ports(loop, loop->port_count);
     ikvi_bus_set_scope(loop->bus, true);
     if (loop->recorder != NULL)

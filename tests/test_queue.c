@@ -268,6 +268,17 @@ START_TEST(room_is_exact)
             e = ikv_event_make(kinds[_i], 0);
             uint32_t room =
                 own ? ikv_queue_room_own(q, e.kind) : ikv_queue_room(q, e.kind);
+            ikv_event all[17];
+            for (uint32_t i = 0; i < 17; i++)
+                all[i] = e;
+            status_is(own ? ikv_queue_push_own_all(q, all, room + 1)
+                          : ikv_queue_push_all(q, all, room + 1),
+                      IKV_FULL_QUEUE);
+            if (before % 2 != 0 && room > 0) { /* as one, or one by one */
+                ok(own ? ikv_queue_push_own_all(q, all, room)
+                       : ikv_queue_push_all(q, all, room));
+                room = 0;
+            }
             for (uint32_t i = 0; i <= room; i++)
                 status_is(own ? ikv_queue_push_own(q, &e)
                               : ikv_queue_push(q, &e),

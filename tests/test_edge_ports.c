@@ -577,10 +577,18 @@ START_TEST(float_values)
         kinds += found > before;
     }
     ck_assert_int_gt(found, 40);
+    /* A field's value, if it is a number. */
+    ikv_event set = ikv_event_make(IKV_KIND_FIELD_SET, base_ns);
+    memcpy(&set.field.after, &values[_i], sizeof values[_i]);
+    for (uint8_t type = IKV_VALUE_INTEGER; type <= IKV_VALUE_TARGET; type++) {
+        set.field.type = type;
+        status_is(ikv_sink_push(k.fake.sink, &set),
+                  type == IKV_VALUE_NUMBER ? IKV_BAD_VALUE : IKV_OK);
+    }
     kit_frame(&k, 20);
     ck_assert_uint_eq(loop_counts(k.loop).routed, 0);
-    ck_assert_uint_eq(loop_counts(k.loop).bad_values, 4u * (uint32_t)found);
-    ck_assert_int_eq(k.reports, kinds); /* each kind once */
+    ck_assert_uint_eq(loop_counts(k.loop).bad_values, 4u * (uint32_t)found + 1);
+    ck_assert_int_eq(k.reports, kinds + 1); /* each kind once */
     ck_assert_msg(strstr(said.text, "harbour.tide.depth") != NULL, "%s",
                   said.text);
     kit_close(&k);

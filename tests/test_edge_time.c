@@ -1069,6 +1069,11 @@ static const pair_row pair_table[] = {
       {IKV_KIND_KEY_UP, 1, "ShiftLeft"}},
      "key.down@7/0S; key.down@7/1S second; key.up@7/0S second; "
      "key.up@7/1; "},
+    {"a device goes that has keys down in both",
+     {{IKV_KIND_KEY_DOWN, 0, "KeyA"},
+      {IKV_KIND_KEY_DOWN, 1, "KeyB"},
+      {IKV_KIND_DEVICE_REMOVE, 0, NULL}},
+     "key.down@7/0; key.down@7/1 second; key.up@7/1 second; key.up@7/0; "},
 };
 
 START_TEST(between_routers)

@@ -575,6 +575,24 @@ static void give_spoilt(void *user, void *block, size_t size)
     free(block);
 }
 
+/* No more is dropped than what is over max_steps, to the step. */
+START_TEST(dropped_exactly)
+{
+    static const struct {
+        uint64_t ms, dropped;
+    } table[] = {{30, 0}, {39, 0}, {40, 1}, {49, 1}, {50, 2}, {139, 10}};
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.loop.max_steps = 3;
+    k.config.loop.step_num = 100;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ck_assert_int_eq(kit_frame(&k, table[_i].ms), 3);
+    ck_assert_uint_eq(loop_counts(k.loop).dropped_steps, table[_i].dropped);
+    kit_close(&k);
+}
+END_TEST
+
 /* A loop that could not be opened leaves its input as if it had not been; and a
  * router that an input has left goes on alone. */
 START_TEST(loop_fails_to_open)
@@ -953,6 +971,7 @@ Suite *loop_suite(void)
     add(s, "L1 late", late_events);
     add(s, "L1 rates", same_steps_at_any_rate);
     add(s, "L2 dropped", dropped_time);
+    add_table(s, "L2 dropped to the step", dropped_exactly, 6);
     add(s, "D6 close", closing_the_window);
     add(s, "P2", only_what_ports_may_push);
     add(s, "Q2 full", full_pending);

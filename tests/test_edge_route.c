@@ -506,6 +506,30 @@ START_TEST(not_attached)
 }
 END_TEST
 
+/* OVER5: a view holds its left and top edge, not its right and bottom one. */
+START_TEST(edges_of_the_view)
+{
+    static const struct {
+        float x, y;
+        bool inside;
+    } table[] = {{0, 0, true},      {99.5f, 0, true},    {0, 99.5f, true},
+                 {100, 0, false},   {0, 100, false},     {-0.5f, 5, false},
+                 {5, -0.5f, false}, {99.5f, 99.5f, true}};
+    kit_prepare(&k);
+    k.config.router.view_width = k.config.router.view_height = 100;
+    kit_open(&k);
+    ikv_target all = rect_target(k.scene, (ikv_target){0}, -9, -9, 200, 200, 0);
+    ikv_event e =
+        pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3, table[_i].x, table[_i].y);
+    memset(last_of, 0, sizeof last_of);
+    listen_all(keep_last);
+    ikv_router_route(k.router, &e);
+    ck_assert_uint_eq(last_of[IKV_KIND_POINTER_OVER].target.bits,
+                      table[_i].inside ? all.bits : 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* How far a pen is: merged, at what it is over, also while another has captured
  * it; where it says so it hovers. A further button is one like the others. */
 START_TEST(pen_above)
@@ -936,6 +960,7 @@ Suite *edge_route_suite(void)
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
     add(s, "CAP1 not attached", not_attached);
+    add_table(s, "OVER5 edges of the view", edges_of_the_view, 8);
     add(s, "P2 S1 a pen above the surface", pen_above);
     add(s, "40 a small pinch", small_pinch);
     return s;

@@ -663,10 +663,44 @@ START_TEST(digests_of_all_types)
 }
 END_TEST
 
+/* E5: what an event of a kind needs to mean something is filled in. */
+START_TEST(made_events)
+{
+    static const struct {
+        ikv_kind kind;
+        const char *field;
+        double value;
+    } table[] = {{IKV_KIND_WINDOW_DENSITY, "density", 1},
+                 {IKV_KIND_WINDOW_RESIZE, "density", 0},
+                 {IKV_KIND_GESTURE_PINCH, "scale", 1},
+                 {IKV_KIND_GESTURE_PINCH, "count", 2},
+                 {IKV_KIND_POINTER_DOWN, "button", 0},
+                 {IKV_KIND_POINTER_UP, "button", 0},
+                 {IKV_KIND_POINTER_MOVE, "button", -1},
+                 {IKV_KIND_POINTER_CLICK, "button", 0},
+                 {IKV_KIND_POINTER_AUXILIARY, "button", 2},
+                 {IKV_KIND_POINTER_MENU, "button", 2}};
+    ikv_event e = ikv_event_make(table[_i].kind, 5);
+    const ikv_field *field = ikv_field_find(
+        ikv_catalogue_info(NULL, table[_i].kind), table[_i].field);
+    if (field != NULL) {
+        ikv_value value = ikv_field_get(field, &e);
+        ck_assert(table[_i].value == (value.type == IKV_VALUE_NUMBER
+                                          ? value.bits.number
+                                          : (double)value.bits.integer));
+    } else {
+        ck_assert_int_eq(_i, 1); /* a resize has no density */
+        ck_assert(e.window.density == 0);
+    }
+    ck_assert_uint_eq(e.time_ns, 5);
+}
+END_TEST
+
 Suite *event_suite(void)
 {
     Suite *s = suite_create("event");
     add(s, "statuses", statuses_have_names);
+    add_table(s, "E5 made", made_events, 10);
     add_table(s, "E2", catalogue_rows, ROWS(kind_table));
     add_table(s, "E2 fields of all types", fields_of_all_types,
               ROWS(field_table));

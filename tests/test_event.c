@@ -352,6 +352,13 @@ static const struct {
     {0.000001, false, "0.000001"},
     {16777216, true, "16777216"},
     {HUGE_VAL, false, "inf"},
+    {-HUGE_VAL, true, "-inf"},
+    {NAN, false, "nan"},
+    {NAN, true, "nan"},
+    {-0.0, false, "0"},
+    {-1e-7, true, "-1e-7"},
+    {999999.9, false, "999999.9"},
+    {(double)-FLT_MAX, true, "-3.4028235e38"},
 };
 
 START_TEST(numbers_print_shortest)

@@ -985,9 +985,84 @@ START_TEST(announced)
 }
 END_TEST
 
+/* OVER7: whatever is changed, the revision rises. */
+START_TEST(revision_rises)
+{
+    bench_kit k;
+    kit_open(&k);
+    ikv_scene *s = k.scene;
+    ikv_target a = rect_target(s, (ikv_target){0}, 0, 0, 10, 10, 0);
+    ikv_target b = rect_target(s, a, 1, 1, 5, 5, 0);
+    ikv_target c = rect_target(s, a, 2, 2, 5, 5, 0);
+    const ikv_shape circle = ikv_scene_circle(0, 0, 4);
+    const ikv_rotation quarter = {0, 1};
+    const ikv_camera camera = {.zoom = 2};
+    const ikv_motion motion = {.target = b, .x = 8, .y = 8};
+    uint64_t before = ikv_scene_revision(s);
+    for (int change = 0; change < 16; change++) {
+        switch (change) {
+        case 0:
+            ok(ikv_scene_move(s, b, 3, 3));
+            break;
+        case 1:
+            ok(ikv_scene_turn(s, b, quarter));
+            break;
+        case 2:
+            ok(ikv_scene_resize(s, b, 2));
+            break;
+        case 3:
+            ok(ikv_scene_set_shape(s, b, &circle));
+            break;
+        case 4:
+            ok(ikv_scene_set_hit(s, b, IKV_HIT_PASS));
+            break;
+        case 5:
+            ok(ikv_scene_set_clip(s, a, true));
+            break;
+        case 6:
+            ok(ikv_scene_set_grace(s, b, 3));
+            break;
+        case 7:
+            ok(ikv_scene_set_traits(s, b, IKV_FOCUSABLE));
+            break;
+        case 8:
+            ok(ikv_scene_show(s, b, false));
+            break;
+        case 9:
+            ok(ikv_scene_set_z(s, b, 5));
+            break;
+        case 10:
+            ok(ikv_scene_raise(s, c));
+            break;
+        case 11:
+            ok(ikv_scene_lower(s, c));
+            break;
+        case 12:
+            ok(ikv_scene_set_parent(s, c, b));
+            break;
+        case 13:
+            ok(ikv_scene_set_camera(s, 0, 0, &camera));
+            break;
+        case 14:
+            ok(ikv_scene_move_many(s, &motion, 1));
+            break;
+        default:
+            ok(ikv_scene_remove(s, b));
+            break;
+        }
+        uint64_t after = ikv_scene_revision(s);
+        ck_assert_msg(after > before, "change %d: %llu, then %llu", change,
+                      (unsigned long long)before, (unsigned long long)after);
+        before = after;
+    }
+    kit_close(&k);
+}
+END_TEST
+
 Suite *scene_suite(void)
 {
     Suite *s = suite_create("scene");
+    add(s, "OVER7 the revision rises", revision_rises);
     add(s, "what a target costs", target_bytes);
     add(s, "told as set", told_as_set);
     add_table(s, "tree events", announced, 2);

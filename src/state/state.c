@@ -261,24 +261,31 @@ static bool is_free(const ikv_state *s, const state_key *key)
             key->up.frame != s->s.frame);
 }
 
-/* The key's place, or a free one; NULL if there is none. */
+/* NULL if there is none. */
+static state_key *free_key(ikv_state *s, uint32_t filter, uint8_t seat)
+{
+    for (uint32_t at = 0; at < s->key_room; at++) {
+        state_key *place = key_place(s, filter, seat, at);
+        if (is_free(s, place)) {
+            *place = (state_key){.since_ns = 0};
+            return place;
+        }
+    }
+    s->s.refused++;
+    return NULL;
+}
+
+/* The key's place, or a free one. */
 static state_key *place_for_key(ikv_state *s, uint32_t filter, uint8_t seat,
                                 uint32_t code)
 {
     state_key *key = state_key_of(s, filter, seat, code);
-    for (uint32_t at = 0; key == NULL && at < s->key_room; at++) {
-        state_key *place = key_place(s, filter, seat, at);
-        if (!is_free(s, place))
-            continue;
-        *place = (state_key){.since_ns = 0};
-        key = place;
+    if (key == NULL)
+        key = free_key(s, filter, seat);
+    if (key != NULL) {
+        key->used = true;
+        key->usage = (uint8_t)code;
     }
-    if (key == NULL) {
-        s->s.refused++;
-        return NULL;
-    }
-    key->used = true;
-    key->usage = (uint8_t)code;
     return key;
 }
 

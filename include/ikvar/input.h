@@ -9,12 +9,12 @@
  *   program that has a loop of its own needs no other one of ours:
  *
  *       ikv_input_begin_step(input, begin_ns);
- *       for (i = 0; i < count; i++)
+ *       for (uint32_t i = 0; i < count; i++)
  *           ikv_input_feed(input, &events[i]);
- *       for (i = 0; i < count; i++)
+ *       for (uint32_t i = 0; i < count; i++)
  *           ikv_input_route(input, &events[i], NULL, 0);
  *       ikv_input_finish(input, last_ns, end_ns);
- *       simulate();
+ *       simulate(0.02);
  *       ikv_input_end_step(input, step, end_ns);
  *
  * Memory

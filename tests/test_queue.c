@@ -291,10 +291,33 @@ START_TEST(room_is_exact)
 }
 END_TEST
 
+/* Q1: the marks say how many waited at most, however many came in all. */
+START_TEST(high_water)
+{
+    counted c = {0};
+    ikv_queue *q = open_queue(&c, 16, 16);
+    ikv_event e = numbered(0), out[32];
+    for (uint32_t round = 1; round < 40; round++) {
+        for (uint32_t i = 0; i < round % 5; i++)
+            ok(ikv_queue_push_own(q, &e));
+        for (uint32_t i = 0; i < round % 4; i++)
+            ok(ikv_queue_push(q, &e));
+        ikv_queue_drain(q, out, 32);
+    }
+    ikv_queue_counts n = IKV_QUEUE_COUNTS_INIT;
+    ok(ikv_queue_counters(q, &n));
+    ck_assert_uint_eq(n.own_high, 4);
+    ck_assert_uint_eq(n.shared_high, 3);
+    ck_assert_uint_eq(n.high_water, 7);
+    close_queue(&c, q);
+}
+END_TEST
+
 Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
     add_table(s, "Q3 room", room_is_exact, 4);
+    add(s, "Q1 high water", high_water);
     add(s, "counts of other versions", counts_of_other_versions);
     add_table(s, "Q1 order", order_of_arrival, ROWS(orders));
     add(s, "Q1 full", full_is_counted);

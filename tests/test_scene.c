@@ -609,6 +609,8 @@ START_TEST(cameras)
     zoomed.zoom = 1;
     status_is(ikv_scene_set_camera(k.scene, 2, 0, &zoomed), IKV_BAD_ARGUMENT);
     status_is(ikv_scene_set_camera(k.scene, 0, 0, NULL), IKV_BAD_ARGUMENT);
+    ikv_camera small = ikv_scene_fit(0.5f, 0.25f, 0.5f, 0.5f);
+    ck_assert_float_eq(small.zoom, 1);
     ikv_camera fit = ikv_scene_fit(320, 240, 1000, 480); /* a letterbox */
     ck_assert(fit.zoom == 2 && fit.x == 160 && fit.view_x == 500);
     ck_assert(ikv_scene_fit(0, 1, 1, 1).zoom == 0);

@@ -54,6 +54,10 @@ START_TEST(without_routers)
     ikv_input_config tied = IKV_INPUT_INIT;
     tied.bus = k.bus;
     tied.state = state;
+    tied.actions = ikv_kit_actions(k.kit);
+    ikv_action_id horn;
+    ok(ikv_actions_add(tied.actions, IKV_MAIN_SET, "horn", &horn));
+    ok(ikv_actions_bind(tied.actions, horn, "KeyA", NULL, NULL));
     tied.memory = ikv_host_memory();
     ok(ikv_input_open(&tied, &input));
     ikv_loop_config config = IKV_LOOP_INIT;
@@ -78,6 +82,7 @@ START_TEST(without_routers)
     ck_assert(ikv_loop_step(loop));
     for (uint32_t filter = 0; filter < 2; filter++)
         ck_assert(ikv_state_key(state, filter, 0, ikv_code_find("KeyA")).down);
+    ck_assert(ikv_actions_ask(tied.actions, horn, 0).on);
     ikv_loop_end(loop);
     ikv_loop_close(loop);
     ok(ikv_input_close(input));

@@ -990,7 +990,7 @@ END_TEST
 /* OVER7: whatever is changed, the revision rises. */
 START_TEST(revision_rises)
 {
-    bench_kit k;
+    bench_kit k = {0};
     kit_open(&k);
     ikv_scene *s = k.scene;
     ikv_target a = rect_target(s, (ikv_target){0}, 0, 0, 10, 10, 0);

@@ -373,8 +373,8 @@ static const struct {
     const char *report;
 } held_table[] = {
     {IKV_PORT_FAILED, 0, 0, 0, "the port's held() failed"},
-    {IKV_OK, 70, IKV_KIND_KEY_DOWN, 0, "held() named over 64"},
-    {IKV_OK, UINT32_MAX, IKV_KIND_KEY_DOWN, 0, "held() named over 64"},
+    {IKV_OK, 70, IKV_KIND_KEY_DOWN, 0, "held() named over loop.held"},
+    {IKV_OK, UINT32_MAX, IKV_KIND_KEY_DOWN, 0, "held() named over loop.held"},
     {IKV_OK, 1, 999, 0, "held() named"},
     {IKV_OK, 1, IKV_KIND_NONE, 0, "held() named"},
     {IKV_OK, 1, IKV_KIND_POINTER_UP, 0, "held() named"},

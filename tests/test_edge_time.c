@@ -885,6 +885,36 @@ START_TEST(inboxes_in_a_small_ring)
 }
 END_TEST
 
+/* A tape may name more that is held than there is room for: it is said. */
+START_TEST(held_beyond_the_room)
+{
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    k.config.loop.held = 2;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i <= 2 + _i; i++) {
+        ikv_intake intake = IKV_INTAKE_INIT;
+        bool mark = i == 2 + _i;
+        ikv_event e = ikv_event_make(
+            mark ? IKV_KIND_DEVICE_RESYNC : IKV_KIND_KEY_DOWN, 1000000);
+        e.device = k.fake.device;
+        if (!mark)
+            e.key.code = ikv_code_find("KeyA") + (uint32_t)i;
+        intake.how = mark ? IKV_INTAKE_INPUT : IKV_INTAKE_HELD;
+        ok(ikv_sink_play(k.fake.sink, &e, &intake));
+    }
+    kit_frame(&k, 100);
+    ck_assert_int_eq(k.reports, _i);
+    for (uint32_t i = 0; i < 3; i++)
+        ck_assert_int_eq(ikv_state_key(ikv_kit_state(k.kit), IKV_STATE_RAW, 0,
+                                       ikv_code_find("KeyA") + i)
+                             .down,
+                         i < 2);
+    kit_close(&k);
+}
+END_TEST
+
 /* A hold that comes due just when a frame of a paused loop does is of that
  * frame, and recorded as such. */
 static void count_marks(const ikv_event *event, const ikv_intake *intake,
@@ -1289,5 +1319,6 @@ Suite *edge_time_suite(void)
     add(s, "L5 T1 held while paused", held_while_paused);
     add_table(s, "T1 numbers of groups", numbers_of_groups, 6);
     add(s, "T1 inboxes in a small ring", inboxes_in_a_small_ring);
+    add_table(s, "Q3 more is held than there is room", held_beyond_the_room, 2);
     return s;
 }

@@ -41,6 +41,14 @@ static void push(ikv_event *e)
     ok(ikv_sink_push(k.fake.sink, e));
 }
 
+static ikv_verdict count_samples(const ikv_event *event, const ikv_delivery *d,
+                                 void *user)
+{
+    (void)event;
+    *(uint32_t *)user += d->sample_count;
+    return IKV_CONTINUE;
+}
+
 /* S1: a loop that has no router feeds its state all the same; nothing is typed
  * into anything. */
 START_TEST(without_routers)
@@ -68,9 +76,16 @@ START_TEST(without_routers)
     config.port_count = 1;
     config.frame_hz = IKV_UNPACED;
     config.memory = ikv_host_memory();
+    uint32_t samples = 0;
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0},
+                    count_samples, &samples, NULL));
     ok(ikv_loop_open(&config, &loop));
     ck_assert(ikv_loop_begin(loop));
     ikv_loop_end(loop);
+    for (int i = 0; i < 2; i++) { /* which are merged */
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, fake.now_ns);
+        ok(ikv_sink_push(fake.sink, &e));
+    }
     for (int i = 0; i < ROWS(kinds); i++) {
         ikv_event e = ikv_event_make(kinds[i], fake.now_ns);
         if (i == 0)
@@ -83,6 +98,7 @@ START_TEST(without_routers)
     for (uint32_t filter = 0; filter < 2; filter++)
         ck_assert(ikv_state_key(state, filter, 0, ikv_code_find("KeyA")).down);
     ck_assert(ikv_actions_ask(tied.actions, horn, 0).on);
+    ck_assert_uint_eq(samples, 2);
     ikv_loop_end(loop);
     ikv_loop_close(loop);
     ok(ikv_input_close(input));

@@ -788,17 +788,12 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     return deliver_straight(b, event, ikvi_bus_run(b, at));
 }
 
-ikv_outcome ikvi_bus_deliver_at_root(ikv_bus *bus, const ikv_event *event,
-                                     const ikv_event *samples, uint32_t count)
+ikv_outcome ikvi_bus_deliver_unrouted(ikv_bus *bus, const ikv_event *event,
+                                      const ikv_event *samples, uint32_t count)
 {
-    if (count <= 1)
-        return ikv_bus_deliver(bus, event);
-    ikv_route route = IKV_ROUTE_INIT;
-    ikv_event at_root = *event;
-    at_root.target = the_root;
-    route.samples = samples;
-    route.sample_count = count;
-    route.path = &at_root.target;
-    route.path_length = 1;
-    return ikv_bus_deliver_along(bus, &at_root, &route);
+    ikv_route with = IKV_ROUTE_INIT;
+    with.samples = samples;
+    with.sample_count = count;
+    return count > 1 ? ikv_bus_deliver_along(bus, event, &with)
+                     : ikv_bus_deliver(bus, event);
 }

@@ -46,8 +46,8 @@ bool ikvi_bus_hears_any(const ikv_bus *bus, ikv_kind kind);
 bool ikvi_bus_nobody_hears(ikv_bus *bus, ikv_kind kind);
 
 /* Delivers what no router routes; with the `count` events that it stands for. */
-ikv_outcome ikvi_bus_deliver_at_root(ikv_bus *bus, const ikv_event *event,
-                                     const ikv_event *samples, uint32_t count);
+ikv_outcome ikvi_bus_deliver_unrouted(ikv_bus *bus, const ikv_event *event,
+                                      const ikv_event *samples, uint32_t count);
 
 /* Whether what is delivered from now on follows from the steps; watchers are
  * told. Returns what it was. */

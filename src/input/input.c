@@ -71,7 +71,7 @@ static ikv_outcome route_by(input_block *in, ikv_router *router,
                             uint32_t count)
 {
     if (router == NULL)
-        return ikvi_bus_deliver_at_root(in->bus, event, samples, count);
+        return ikvi_bus_deliver_unrouted(in->bus, event, samples, count);
     if (in->router_count > 1)
         leave_others(in, event, router);
     return count > 1 ? ikv_router_route_merged(router, event, samples, count)
@@ -159,7 +159,7 @@ void ikv_input_begin_step(ikv_input *own, uint64_t time_ns)
 
 static void set_time(ikv_input *own, uint64_t time_ns)
 {
-    ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
+    ikv_state *state = ((input_block *)own)->state;
     if (state != NULL)
         ikvi_state_calls_of(state)->set_time(state, time_ns);
 }

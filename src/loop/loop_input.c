@@ -415,10 +415,11 @@ static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
         good = is_down_event(loop, &held[i]);
     if (good)
         return count;
-    loop_report_once(loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
-                     "a port's held() named over 64 events, or one that is no "
-                     "key.down, pointer.down or pad.down: it is taken that the "
-                     "device holds nothing");
+    loop_report_once(
+        loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
+        "a port's held() named over loop.held events, or one that is no "
+        "key.down, pointer.down or pad.down: it is taken that the "
+        "device holds nothing");
     return 0;
 }
 

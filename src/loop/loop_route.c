@@ -77,7 +77,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
     ikv_outcome outcome =
         loop->input != NULL
             ? loop->input->calls->route(loop->input, event, moves, samples)
-            : ikvi_bus_deliver_at_root(loop->bus, event, moves, samples);
+            : ikvi_bus_deliver_unrouted(loop->bus, event, moves, samples);
     if (samples > 1) /* E3 */
         ikvi_poison(moves, samples * sizeof *moves);
     if (event->kind == IKV_KIND_WINDOW_CLOSE &&
@@ -146,6 +146,10 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         loop->counters.held_named++;
         if (loop->s.held_count < loop->held_room)
             loop_held(loop)[loop->s.held_count++] = event;
+        else
+            loop_report_once(loop, SAID_HELD, IKV_REPORT_ERROR, IKV_BAD_VALUE,
+                             "what is played names more that is held than "
+                             "loop.held: the rest is released");
     } else if (loop_is_of_clock(&event)) {
         ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {

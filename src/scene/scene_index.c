@@ -69,8 +69,8 @@ static index_entry *entry_at(const ikv_scene *s, uint32_t at)
     return (index_entry *)ikvi_at(s, s->s.index.entries) + at;
 }
 
-/* Of a cell, by head_at(). */
-static uint32_t *head_of(const ikv_scene *s, uint32_t cell)
+/* Of a cell, by head_index(). */
+static uint32_t *head_at(const ikv_scene *s, uint32_t cell)
 {
     IKVI_CHECK(cell < s->s.index.head_room);
     return (uint32_t *)ikvi_at(s, s->s.index.heads) + cell;
@@ -415,8 +415,8 @@ static uint32_t cell_bits(const scene_index *x, uint32_t level)
     return 15u - x->shift_x[level];
 }
 
-static uint32_t head_at(const scene_index *x, uint32_t level, uint32_t cx,
-                        uint32_t cy)
+static uint32_t head_index(const scene_index *x, uint32_t level, uint32_t cx,
+                           uint32_t cy)
 {
     IKVI_CHECK(level < GRID_LEVELS && cx >> cell_bits(x, level) == 0);
     return x->heads_at[level] + (cy << cell_bits(x, level)) + cx;
@@ -473,7 +473,8 @@ static uint32_t home_head(const scene_index *x, const index_home *home,
                           uint32_t i)
 {
     uint32_t across = home->more_x + 1u;
-    return head_at(x, home->level, home->x + i % across, home->y + i / across);
+    return head_index(x, home->level, home->x + i % across,
+                      home->y + i / across);
 }
 
 static void leave_home(ikv_scene *s, uint32_t place)
@@ -481,7 +482,7 @@ static void leave_home(ikv_scene *s, uint32_t place)
     scene_index *x = &s->s.index;
     index_home *home = home_at(s, place);
     for (uint32_t i = 0; home->in && i < home_size(home); i++) {
-        uint32_t *link = head_of(s, home_head(x, home, i));
+        uint32_t *link = head_at(s, home_head(x, home, i));
         while (entry_at(s, *link)->place != place)
             link = &entry_at(s, *link)->next;
         uint32_t entry = *link;
@@ -508,7 +509,7 @@ static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
     }
     x->free_entry = next;
     for (uint32_t i = 0; i < n; i++) {
-        uint32_t *head = head_of(s, home_head(x, &home, i));
+        uint32_t *head = head_at(s, home_head(x, &home, i));
         *entry_at(s, taken[i]) = (index_entry){place, *head};
         *head = taken[i];
     }
@@ -593,7 +594,7 @@ static uint32_t count_entries(ikv_scene *s)
 {
     uint32_t total = 0;
     for (uint32_t i = 0; i < s->s.index.heads_at[GRID_LEVELS]; i++)
-        *head_of(s, i) = 0;
+        *head_at(s, i) = 0;
     for (uint32_t i = 0; i < s->s.count; i++) {
         uint32_t place = *order_at(s, i);
         uint16_t q[4];
@@ -605,7 +606,7 @@ static uint32_t count_entries(ikv_scene *s)
         *home = home_for(&s->s.index, q);
         *packed_at(s, place) = packed_box(q);
         for (uint32_t k = 0; k < home_size(home); k++)
-            ++*head_of(s, home_head(&s->s.index, home, k));
+            ++*head_at(s, home_head(&s->s.index, home, k));
         total += home_size(home);
     }
     return total;
@@ -619,7 +620,7 @@ static void fill_cells(ikv_scene *s, uint32_t total)
     uint32_t at = 0;
     uint32_t cells = x->heads_at[GRID_LEVELS];
     for (uint32_t i = 0; i < cells; i++) {
-        uint32_t *head = head_of(s, i);
+        uint32_t *head = head_at(s, i);
         at += *head;
         *head = at - *head;
     }
@@ -628,13 +629,13 @@ static void fill_cells(ikv_scene *s, uint32_t total)
         const index_home *home = home_at(s, place);
         x->level_count[home->level] += home->in;
         for (uint32_t k = 0; home->in && k < home_size(home); k++)
-            entry_at(s, (*head_of(s, home_head(x, home, k)))++)->place = place;
+            entry_at(s, (*head_at(s, home_head(x, home, k)))++)->place = place;
     }
     for (uint32_t i = 0, begin = 0; i < cells; i++) {
-        uint32_t end = *head_of(s, i);
+        uint32_t end = *head_at(s, i);
         for (uint32_t k = begin; k < end; k++)
             entry_at(s, k)->next = k + 1 < end ? k + 1 : NO_ITEM;
-        *head_of(s, i) = begin < end ? begin : NO_ITEM;
+        *head_at(s, i) = begin < end ? begin : NO_ITEM;
         begin = end;
     }
     for (uint32_t i = total; i < x->entry_room; i++)
@@ -874,7 +875,7 @@ static void search_cell(const ikv_scene *s, probe *p, uint64_t wanted,
 {
     const index_entry *entries = ikvi_at(s, s->s.index.entries);
     const uint64_t *boxes = ikvi_at(s, s->s.index.boxes);
-    for (uint32_t at = *head_of(s, head); at != NO_ITEM; at = entries[at].next)
+    for (uint32_t at = *head_at(s, head); at != NO_ITEM; at = entries[at].next)
         if (meets(wanted, boxes[entries[at].place]))
             ikvi_probe_offer(p, entries[at].place);
 }
@@ -890,12 +891,12 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
     uint32_t x1 = (uint32_t)q[2] >> x->shift_x[level];
     uint32_t y1 = (uint32_t)q[3] >> x->shift_y[level];
     if (x0 == x1 && y0 == y1) {
-        search_cell(s, p, wanted, head_at(x, level, x0, y0));
+        search_cell(s, p, wanted, head_index(x, level, x0, y0));
         return;
     }
     for (uint32_t cy = y0; cy <= y1; cy++)
         for (uint32_t cx = x0; cx <= x1; cx++)
-            for (uint32_t at = *head_of(s, head_at(x, level, cx, cy));
+            for (uint32_t at = *head_at(s, head_index(x, level, cx, cy));
                  at != NO_ITEM; at = entries[at].next) {
                 uint32_t place = entries[at].place;
                 const index_home *home = home_at(s, place);
@@ -939,7 +940,7 @@ void ikvi_index_search(ikv_scene *scene, probe *p)
 static bool listed_once(const ikv_scene *s, uint32_t head, uint32_t place)
 {
     uint32_t times = 0;
-    for (uint32_t at = *head_of(s, head); at != NO_ITEM;
+    for (uint32_t at = *head_at(s, head); at != NO_ITEM;
          at = entry_at(s, at)->next)
         times += entry_at(s, at)->place == place;
     return times == 1;
@@ -969,7 +970,7 @@ static const char *validate_grid(const ikv_scene *s)
             return "scene-5";
     }
     for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)
-        for (uint32_t at = *head_of(s, i); at != NO_ITEM;
+        for (uint32_t at = *head_at(s, i); at != NO_ITEM;
              at = entry_at(s, at)->next)
             listed++;
     for (uint32_t at = x->free_entry; at != NO_ITEM; at = entry_at(s, at)->next)

@@ -1,77 +1,8 @@
 /* routed.c - a program that uses queue, bus, loop, scene and router, and no state,
  * actions, overlaps or kit. */
-#include <ikvar/loop.h>
-#include <ikvar/scene.h>
+#include "board.h"
 
-static IKV_ALIGNED(64) char blocks[6][1 << 20];
-static ikv_sink *sink;
-static uint64_t now_ns;
-
-static ikv_status board_open(void *state, ikv_sink *to)
-{
-    (void)state;
-    sink = to;
-    return IKV_OK;
-}
-
-static uint64_t board_now(void *state)
-{
-    (void)state;
-    return now_ns;
-}
-
-static void board_close(void *state)
-{
-    (void)state;
-    sink = NULL;
-}
-
-static ikv_verdict count(const ikv_event *event, const ikv_delivery *delivery,
-                         void *user)
-{
-    (void)event, (void)delivery;
-    ++*(int *)user;
-    return IKV_CONTINUE;
-}
-
-static ikv_memory memory_of(int block)
-{
-    ikv_memory memory = {0};
-    memory.block = blocks[block];
-    memory.block_size = sizeof blocks[block];
-    return memory;
-}
-
-static ikv_target pick(void *scene, const ikv_query *query, uint32_t nth)
-{
-    return ikv_scene_pick(scene, query, nth);
-}
-
-static ikv_target parent(void *scene, ikv_target target)
-{
-    return ikv_scene_parent(scene, target);
-}
-
-static bool alive(void *scene, ikv_target target)
-{
-    return ikv_scene_alive(scene, target);
-}
-
-static uint32_t traits(void *scene, ikv_target target)
-{
-    return ikv_scene_traits(scene, target);
-}
-
-static uint64_t revision(void *scene)
-{
-    return ikv_scene_revision(scene);
-}
-
-static bool to_local(void *scene, ikv_target target, uint8_t view, float x,
-                     float y, float layer[2], float local[2])
-{
-    return ikv_scene_to_local(scene, target, view, x, y, layer, local);
-}
+#include <ikvar/kit.h>
 
 static ikv_status open_all(ikv_loop_config *config, ikv_scene **scene,
                            ikv_loop **loop)
@@ -82,12 +13,12 @@ static ikv_status open_all(ikv_loop_config *config, ikv_scene **scene,
     ikv_router_config routing = IKV_ROUTER_INIT;
     ikv_input_config input = IKV_INPUT_INIT;
     ikv_router *router = NULL;
-    queue.memory = memory_of(0);
-    bus.memory = memory_of(1);
-    picture.memory = memory_of(2);
-    routing.memory = memory_of(3);
-    input.memory = memory_of(4);
-    config->memory = memory_of(5);
+    queue.memory = memory_of(0, sizeof blocks[0]);
+    bus.memory = memory_of(1, sizeof blocks[1]);
+    picture.memory = memory_of(2, sizeof blocks[2]);
+    routing.memory = memory_of(3, sizeof blocks[3]);
+    input.memory = memory_of(4, sizeof blocks[4]);
+    config->memory = memory_of(5, sizeof blocks[5]);
     ikv_status status = ikv_queue_open(&queue, &config->queue);
     if (status == IKV_OK)
         status = ikv_bus_open(&bus, &config->bus);
@@ -98,13 +29,7 @@ static ikv_status open_all(ikv_loop_config *config, ikv_scene **scene,
         return status;
     ikv_bus_callbacks callbacks = ikv_scene_callbacks(*scene);
     ikv_bus_set_callbacks(config->bus, &callbacks);
-    routing.picking.scene = *scene;
-    routing.picking.pick = pick;
-    routing.picking.parent = parent;
-    routing.picking.alive = alive;
-    routing.picking.to_local = to_local;
-    routing.picking.traits = traits;
-    routing.picking.revision = revision;
+    routing.picking = ikv_kit_picking(*scene);
     status = ikv_router_open(&routing, &router);
     input.routers = &router;
     input.router_count = 1;
@@ -115,18 +40,13 @@ static ikv_status open_all(ikv_loop_config *config, ikv_scene **scene,
 
 int main(void)
 {
-    ikv_port port = IKV_PORT_INIT;
+    ikv_port port = board_port();
     ikv_loop_config config = IKV_LOOP_INIT;
     ikv_target_config lamp = IKV_TARGET_INIT;
     ikv_scene *scene = NULL;
     ikv_loop *loop = NULL;
     ikv_target target;
     int calls = 0;
-    port.capabilities = IKV_PORT_CLOCK;
-    port.name = "board";
-    port.open = board_open;
-    port.now = board_now;
-    port.close = board_close;
     config.ports = &port;
     config.port_count = 1;
     config.frame_hz = IKV_UNPACED;

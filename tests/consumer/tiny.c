@@ -1,25 +1,10 @@
 /* tiny.c - the smallest kit that is of use: how many bytes it takes, by module.
  */
+#include "board.h"
+
 #include <ikvar/ikvar.h>
 
 #include <stdio.h>
-
-static uint64_t no_time(void *state)
-{
-    (void)state;
-    return 0;
-}
-
-static ikv_status no_open(void *state, ikv_sink *sink)
-{
-    (void)state, (void)sink;
-    return IKV_OK;
-}
-
-static void no_close(void *state)
-{
-    (void)state;
-}
 
 static ikv_kit_config tiny(const ikv_port *port)
 {
@@ -58,23 +43,13 @@ static ikv_kit_config tiny(const ikv_port *port)
     return c;
 }
 
-static ikv_verdict count(const ikv_event *event, const ikv_delivery *delivery,
-                         void *user)
-{
-    (void)event, (void)delivery;
-    ++*(int *)user;
-    return IKV_CONTINUE;
-}
-
 /* It does its work in so many bytes: a tap at one of four targets. */
 static bool works(const ikv_kit_config *config)
 {
-    static IKV_ALIGNED(64) char block[1 << 16];
     ikv_kit_config c = *config;
     ikv_kit *kit;
     int taps = 0;
-    c.memory.block = block;
-    c.memory.block_size = ikv_kit_footprint(&c);
+    c.memory = memory_of(0, ikv_kit_footprint(&c));
     if (ikv_kit_open(&c, &kit) < 0)
         return false;
     ikv_target target[4];
@@ -101,12 +76,7 @@ static bool works(const ikv_kit_config *config)
 
 int main(void)
 {
-    ikv_port port = IKV_PORT_INIT;
-    port.name = "board";
-    port.capabilities = IKV_PORT_CLOCK;
-    port.open = no_open;
-    port.now = no_time;
-    port.close = no_close;
+    ikv_port port = board_port();
     ikv_kit_config c = tiny(&port);
     const struct {
         const char *module;

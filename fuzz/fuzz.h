@@ -6,6 +6,7 @@
 
 #include <ikvar/host.h>
 
+#include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -23,6 +24,20 @@ const char *fuzz_file(const uint8_t *data, size_t size, const char *ending);
 /* All validators of a kit; and that a message is there, or is not. */
 void fuzz_validate(const ikv_kit *kit);
 void fuzz_told(ikv_status status, const ikv_message *message);
+
+/* One number of all that was told since fuzz_begin(); see look.c. With
+ * `fuzz_tells` all of it goes to stderr: what two builds tell can be compared.
+ */
+extern bool fuzz_tells;
+void fuzz_begin(void);
+uint64_t fuzz_sum(void);
+void fuzz_tell(const void *data, size_t size);
+void fuzz_event(const ikv_event *event);
+void fuzz_number(uint64_t value);
+void fuzz_text(const char *text);
+void fuzz_watch(const ikv_watch *watch, void *user);
+void fuzz_report(const ikv_report *report, void *user);
+void fuzz_look(const ikv_kit *kit, const ikv_target *targets, uint32_t count);
 
 /* The setup that tapes, bindings and images are about. */
 ikv_setup *fuzz_setup(void);

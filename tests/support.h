@@ -18,6 +18,7 @@ Suite *dispatch_suite(void);
 Suite *scene_suite(void);
 Suite *hits_suite(void);
 Suite *router_suite(void);
+Suite *programs_suite(void);
 Suite *storm_suite(void);
 Suite *loop_suite(void);
 Suite *steps_suite(void);

@@ -142,7 +142,8 @@ static void push_pad(ikv_kind kind, int index, float value)
 static void push_key(ikv_kind kind, const char *code, uint8_t seat)
 {
     ikv_event e = ikv_event_make(kind, 0);
-    e.key.code = ikv_code_find(code);
+    e.key.code = code[0] == '#' ? (uint32_t)strtoul(code + 1, NULL, 16)
+                                : ikv_code_find(code);
     ck_assert_uint_ne(e.key.code, 0);
     e.seat = seat;
     push(&e);
@@ -476,6 +477,12 @@ static const struct {
      "| ABSENT "},
     {"learning what is typed", "w:KeyW", "type learn +KeyW | learned",
      "| KeyW "},
+    {"A1 learning what has no name", "w:KeyW",
+     "learn +#700ff -#700ff +#c00e9 P+32 a16=1 | learned +KeyQ | learned",
+     "| BUSY | KeyQ "},
+    {"A1 keys of other pages", "a:KeyA",
+     "+#70104 -#70104 +#c0004 | +KeyA | -#70104 | -KeyA |",
+     "| a^ a= | a= | av/2 | "},
 };
 
 START_TEST(bound)

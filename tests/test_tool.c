@@ -512,6 +512,29 @@ START_TEST(built_elsewhere)
 }
 END_TEST
 
+/* 47: what programs of the interface are told is what it was when these numbers
+ * were written. If it is meant to be another, write them anew; what is different
+ * shows in what both builds say with --tell. */
+START_TEST(programs_as_they_were)
+{
+    char name[64];
+    int seed = 7 + _i, code = run_command_line(output, sizeof output,
+                                               BINARY "/fuzz/fuzz_program "
+                                                      "--made %d 200",
+                                               seed);
+    ck_assert_msg(code == 0, "%s", output);
+    snprintf(name, sizeof name, "programs-%d.txt", seed);
+    compare(name);
+}
+END_TEST
+
+Suite *programs_suite(void)
+{
+    Suite *s = suite_create("programs");
+    add_table(s, "47 programs as they were", programs_as_they_were, 4);
+    return s;
+}
+
 Suite *tool_suite(void)
 {
     Suite *s = suite_create("tool");

@@ -263,7 +263,8 @@ IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
 
 /* "Press what you want to use": the seat's next press starts no action, but is
  * kept as a binding's text. Chords with modifiers too: a modifier alone counts
- * when it is released.
+ * when it is released. What no text can say is passed over: a key without a
+ * W3C code, a pad's button 32.
  *   cancel_code  a key that ends it without a result; 0: none
  * Returns IKV_OK, BUSY if it is asked for already, or BAD_ARGUMENT for NULL or
  * a seat that there is not.

@@ -205,6 +205,7 @@ static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 /* action_text.c */
 ikv_status ikvi_shape_read(const char *text, action_shape *to,
                            ikv_message *message);
+bool ikvi_part_is_named(action_part part);
 size_t ikvi_shape_write(const action_shape *shape, char *buffer, size_t size);
 /* Whether one press can satisfy both. */
 bool ikvi_shapes_clash(const action_shape *a, const action_shape *b);

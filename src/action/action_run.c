@@ -6,6 +6,8 @@
  */
 #include "action_internal.h"
 
+#include "ikvar/keys.h"
+
 enum {
     TRIGGERS = 4 /* parts that one event can be */
 };
@@ -335,13 +337,19 @@ static bool moves(const ikv_event *event)
            event->pointer.dy < 0 || event->pointer.dy > 0;
 }
 
+/* A key that a part can be: of the keyboard's page, one of its first 256. */
+static bool is_of_keyboard(const ikv_event *event)
+{
+    return event->key.code >> 8 == IKV_CODE(0) >> 8;
+}
+
 /* What is let go, which an axis may have been kept in its middle by. */
 static uint32_t releases_of(const ikv_event *event, action_part *to)
 {
     uint16_t button = ikvi_button_bit(event->pointer.button);
     uint16_t modifier = ikvi_modifier_bit(event->key.code);
     uint32_t count = 0;
-    if (event->kind == IKV_KIND_KEY_UP && event->key.code >> 16 == 7) {
+    if (event->kind == IKV_KIND_KEY_UP && is_of_keyboard(event)) {
         to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
         if (modifier != 0)
             to[count++] = (action_part){PART_MODIFIER, (uint8_t)modifier};
@@ -364,7 +372,7 @@ static uint32_t triggers_of(const ikv_event *event, action_part *to)
     uint8_t index = event->pad.index;
     switch (event->kind) {
     case IKV_KIND_KEY_DOWN:
-        if (event->flags & IKV_REPEAT || event->key.code >> 16 != 7)
+        if (event->flags & IKV_REPEAT || !is_of_keyboard(event))
             break;
         to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
         if (ikvi_modifier_bit(event->key.code) != 0)
@@ -619,8 +627,9 @@ static void learn_from(ikv_actions *a, const ikv_event *event)
     }
     if (event->kind == IKV_KIND_KEY_DOWN)
         learning->modifier = event->key.code;
-    if (!learned_part(event, &part) || (event->kind == IKV_KIND_KEY_UP &&
-                                        event->key.code != learning->modifier))
+    if (!learned_part(event, &part) || !ikvi_part_is_named(part) ||
+        (event->kind == IKV_KIND_KEY_UP &&
+         event->key.code != learning->modifier))
         return;
     learning->shape = (action_shape){0};
     if (event->kind != IKV_KIND_KEY_UP)

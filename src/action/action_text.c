@@ -282,25 +282,45 @@ ikv_status ikv_binding_check(const char *text, ikv_message *message)
 
 /* -------------------------------------------------------------- writing -- */
 
+static bool is_half(action_part part)
+{
+    return part.type == PART_AXIS_PLUS || part.type == PART_AXIS_MINUS;
+}
+
+/* The row that names a part that is no key; NULL if none does. */
+static const struct part_row *row_of(action_part part)
+{
+    uint8_t type = is_half(part) ? PART_AXIS : part.type;
+    for (uint32_t i = 0; i < PART_ROWS; i++) {
+        const struct part_row *row = &part_rows[i];
+        if (row->type == type &&
+            (row->numbers == 0 ? row->number == part.number
+                               : part.number < row->numbers))
+            return row;
+    }
+    return NULL;
+}
+
+/* A1: whether a text can say it. Keyboards have keys without a name, and pads
+ * may have more buttons than are known. */
+bool ikvi_part_is_named(action_part part)
+{
+    return part.type == PART_KEY ? ikv_code_name(IKV_CODE(part.number)) != NULL
+                                 : row_of(part) != NULL;
+}
+
 static void write_part(ikvi_text *text, action_part part)
 {
+    IKVI_CHECK(ikvi_part_is_named(part));
     if (part.type == PART_KEY) {
         ikvi_text_add(text, ikv_code_name(IKV_CODE(part.number)));
         return;
     }
-    bool half = part.type == PART_AXIS_PLUS || part.type == PART_AXIS_MINUS;
-    uint8_t type = half ? PART_AXIS : part.type;
-    for (uint32_t i = 0; i < PART_ROWS; i++) {
-        const struct part_row *row = &part_rows[i];
-        if (row->type != type ||
-            (row->numbers == 0 && row->number != part.number))
-            continue;
-        ikvi_text_add(text, row->name);
-        if (row->numbers > 0)
-            ikvi_text_unsigned(text, part.number);
-        break;
-    }
-    if (half)
+    const struct part_row *row = row_of(part);
+    ikvi_text_add(text, row->name);
+    if (row->numbers > 0)
+        ikvi_text_unsigned(text, part.number);
+    if (is_half(part))
         ikvi_text_add(text, part.type == PART_AXIS_PLUS ? "+" : "-");
 }
 

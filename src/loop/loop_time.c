@@ -59,10 +59,13 @@ bool ikvi_loop_single_waits(const ikv_loop *loop)
 }
 
 /* When the head's or a later entry's turn is, in steps' time, given that of the
- * one before it. */
+ * one before it. What was taken in while that was handled is due with it,
+ * whatever a tape says. */
 uint64_t ikvi_loop_due_of(const ikv_loop *loop, const ikv_event *event,
                           const loop_entry *entry, uint64_t before)
 {
+    if (entry->how == IKV_INTAKE_INBOX && entry->within)
+        return before;
     uint64_t due = entry->due != NO_DUE
                        ? entry->due
                        : ikvi_loop_to_steps(loop, event->time_ns);

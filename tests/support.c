@@ -195,17 +195,98 @@ ikv_target pick_at(ikv_scene *scene, float x, float y, float radius,
     return ikv_scene_pick(scene, &query, nth);
 }
 
-char *read_file(const char *path)
+/* NULL if it can't be read. */
+static char *read_whole(const char *path)
 {
     FILE *file = fopen(path, "rb");
-    ck_assert_msg(file != NULL, "can't open %s", path);
+    if (file == NULL)
+        return NULL;
     fseek(file, 0, SEEK_END);
-    long size = ftell(file);
+    size_t size = (size_t)ftell(file);
     rewind(file);
-    char *text = calloc(1, (size_t)size + 1);
-    ck_assert_uint_eq(fread(text, 1, (size_t)size, file), (size_t)size);
+    char *text = calloc(1, size + 1);
+    bool whole = fread(text, 1, size, file) == size;
     fclose(file);
+    if (whole)
+        return text;
+    free(text);
+    return NULL;
+}
+
+char *read_file(const char *path)
+{
+    char *text = read_whole(path);
+    ck_assert_msg(text != NULL, "can't read %s", path);
     return text;
+}
+
+/* The begin of the nth case; of all that follow if it is past the last. */
+static const char *find_case(const char *text, int nth)
+{
+    const char *at =
+        strncmp(text, "case", 4) == 0 ? text : strstr(text, "\ncase");
+    for (; at != NULL && nth > 0; nth--)
+        at = strstr(at + 1, "\ncase");
+    return at;
+}
+
+static char *read_cases(const char *file)
+{
+    char path[256];
+    snprintf(path, sizeof path, SOURCE "/tests/golden/%s", file);
+    char *text = read_whole(path);
+    if (text == NULL) { /* also before any test runs */
+        fprintf(stderr, "can't read %s\n", path);
+        exit(2);
+    }
+    return text;
+}
+
+int case_count(const char *file)
+{
+    char *text = read_cases(file);
+    int count = 0;
+    while (find_case(text, count) != NULL)
+        count++;
+    free(text);
+    return count;
+}
+
+const char *case_text(const char *file, int nth, const char *key)
+{
+    static char found[8][4096];
+    static int next;
+    char *text = read_cases(file), *to = found[next++ % 8];
+    size_t length = strlen(key);
+    char *at = strstr(find_case(text, nth), "case");
+    char *end = strstr(at, "\ncase");
+    if (end != NULL)
+        *end = '\0';
+    *to = '\0';
+    bool first = true;
+    for (char *line = strtok(at, "\n"); line != NULL;
+         line = strtok(NULL, "\n")) {
+        if (strncmp(line, key, length) != 0 ||
+            (line[length] != ' ' && line[length] != '\0'))
+            continue;
+        char *rest = line + length + (line[length] == ' ');
+        ck_assert_uint_lt(strlen(to) + strlen(rest) + 2, sizeof found[0]);
+        strcat(strcat(to, first ? "" : "\n"), rest);
+        first = false;
+    }
+    free(text);
+    return to;
+}
+
+void expect_case(const char *file, int nth, const char *key, char *found)
+{
+    const char *expected = case_text(file, nth, key);
+    size_t length = strlen(found);
+    while (length > 0 && found[length - 1] == ' ')
+        found[--length] = '\0';
+    ck_assert_msg(strcmp(found, expected) == 0,
+                  "%s: %s\n  got      %s\n  expected %s", file,
+                  case_text(file, nth, "case"), found, expected);
 }
 
 void write_file(const char *path, const char *text)

@@ -128,6 +128,14 @@ ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
 ikv_target pick_at(ikv_scene *scene, float x, float y, float radius,
                    uint32_t nth);
 char *read_file(const char *path);
+
+/* Cases of a file of tests/golden/: each from a line "case TITLE" on. */
+int case_count(const char *file);
+/* The nth one's lines that begin with `key`, without it and joined by ends of
+ * lines; "" if there is none. Valid until the eighth such call after it. */
+const char *case_text(const char *file, int nth, const char *key);
+/* That such lines are what was found, but for spaces at the end. */
+void expect_case(const char *file, int nth, const char *key, char *found);
 void write_file(const char *path, const char *text);
 uint32_t random_below(uint64_t *state, uint32_t limit);
 

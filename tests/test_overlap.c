@@ -219,140 +219,15 @@ static void do_words(const char *words)
     }
 }
 
-static const struct {
-    const char *rule, *does, *expect;
-} rows[] = {
-    {"O1 enter and leave", "+a:F@0,0 +b:L>F@5,5 | | a@50,0 | |",
-     "b+a | b=a | b-a | | "},
-    {"O1 a shape beside its target's position moves with it",
-     "+a:F@0,0=box,200,30,10,10; +b:L>F@205,35 +c:L>F@205,-35 | a@0,1 | "
-     "a@0,-65 | a@-205,0 |",
-     "b+a | b=a | b-a c+a | c-a | "},
-    {"O1 neither senses", "+a:F@0,0 +b:L@5,5 +c:L>G@5,5 |", "| "},
-    {"O1 both do", "+a:F>L@0,0 +b:L>F@5,5 | a@50,0 |",
-     "a+b b+am | a-b b-am | "},
-    {"O1 touching is overlapping", "+a:F@0,0 +b:L>F@10,0 +c:L>F@0,10.01 |",
-     "b+a | "},
-    {"O1 pieces of one body", "+a:F@0,0B +b:L>F@5,5/a +c:L>F@5,5 |", "c+a | "},
-    {"O1 in the same layer", "+a:F@0,0l1 +b:L>F@5,5 | +c:F@0,0 |", "| b+c | "},
-    {"O1 hit does not matter, hiding does",
-     "+a:F@0,0 +b:L>F@5,5 hide:a | show:a | hide:b | ", "| b+a | b-a~ | "},
-    {"O1 an ancestor is hidden",
-     "+p:@0,0 +a:F@0,0/p +b:L>F@5,5 | hide:p | "
-     "show:p |",
-     "b+a | b-a~ | b+a | "},
-    {"O2 order by place, leaves first",
-     "+a:F@0,0 +b:F@0,0 +c:L>F@5,5 +d:L>F@90,0 | a@90,0 b@90,0 |",
-     "c+a c+b | c-a c-b d+a d+b | "},
-    {"O2 per body", "+a:F@0,0B +b:F@8,0/a +c:G>F@5,5! | a@50,50 |",
-     "c+aB2 | c-aB | "},
-    {"O2 per body, with pieces before and after the other's",
-     "+a:F@0,0B +c:G>F@5,5! +b:F@8,0/a | a@50,50 |", "c+aB2 | c-aB | "},
-    {"O2 told to the body", "+a:F@0,0B +b:F>L@20,0/a! +c:L@25,5 | b@60,0 |",
-     "a+cB | a-cB | "},
-    {"O2 one piece follows the other",
-     "+a:F@0,0B +b:F@20,0/a +c:L>F@5,5! | a@-20,0 | a@90,0 |",
-     "c+aB | c=aB | c-aB | "},
-    {"O2 linger", "+a:F@0,0 +b:L>F@5,5~2 | a@50,0 | a@0,0 | a@50,0 | | | |",
-     "b+a | | b=a | | | b-a | | "},
-    {"O2 a linger of one side", "+a:F>L@0,0~1 +b:L>F@5,5 | a@50,0 | |",
-     "a+b b+am | b-a | a-b | "},
-    {"O4 removed", "+a:F@0,0 +b:L>F@5,5 | remove:a | |", "b+a | b-a! | | "},
-    {"O4 removed and another in its place",
-     "+a:F@0,0 +b:L>F@5,5 | remove:a +c:F@0,0 | |", "b+a | b-a! b+c | b=c | "},
-    {"O4 the one that senses is removed", "+a:F@0,0 +b:L>F@5,5 | remove:b | |",
-     "b+a | | | "},
-    {"O4 removed while it lingers",
-     "+a:F@0,0 +b:L>F@5,5~9 | a@50,0 | remove:a |", "b+a | | b-a! | "},
-    {"O4 disabled, and enabled within",
-     "+a:F@0,0 +b:L>F@5,5 | off:a | on:a | off:b | on:b |",
-     "b+a | b-a~ | b+a | b-a~ | b+a | "},
-    {"O4 disabled and enabled in one step",
-     "+a:F@0,0 +b:L>F@5,5 | off:a on:a |", "b+a | b=a | "},
-    {"O5 passing through", "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 | |",
-     "| b+a b-a | | "},
-    {"O5 passing through downwards",
-     "+a:F@0,0s +b:L>F@0,50=rect,10,1; | a@0,100 | |", "| b+a b-a | | "},
-    {"O5 passing through aslant",
-     "+a:F@0,0s +b:L>F@50,50=rect,1,1; | a@100,100 | |", "| b+a b-a | | "},
-    {"O5 passing by", "+a:F@0,0s +b:L>F@50,30=rect,1,1; | a@100,100 | |",
-     "| | | "},
-    {"O5 not swept", "+a:F@0,0 +b:L>F@50,0=rect,1,10; | a@100,0 | |", "| | | "},
-    {"O5 set there",
-     "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@100,0 place:a | "
-     "a@0,0 |",
-     "| | b+a b-a | "},
-    {"O5 into it", "+a:F@0,0s +b:L>F@50,0=rect,1,10; | a@45,0 | a@100,0 |",
-     "| b+a | b-a | "},
-    {"O5 beside it", "+a:F@0,0s +b:L>F@50,30=rect,1,10; | a@100,5 |", "| | "},
-    {"O5 aslant, a circle",
-     "+a:F@0,0s=circle,1; +b:L>F@50,50=point; | a@100,97 | a@0,0 a@100,103.2 |",
-     "| | | "},
-    {"O5 aslant, near enough",
-     "+a:F@0,0s=circle,1; +b:L>F@50,50=point; | a@100,98 | a@0,0 |",
-     "| b+a b-a | b+a b-a | "},
-    {"O5 aslant, at the edge of where a corner passed",
-     "+a:F@0,0s +b:L>F@105,95.5=point; +c:L>F@105,94.5=point; "
-     "+d:L>F@95.5,105=point; +e:L>F@94.5,105=point; | a@100,100 |",
-     "| b+a d+a b-a d-a | "},
-    {"O5 aslant the other way",
-     "+a:F@0,100s +b:L>F@105,14.5=point; +c:L>F@105,15.5=point; "
-     "+d:L>F@5,95.5=point; +e:L>F@5,94.5=point; | a@100,0 |",
-     "| b+a d+a b-a d-a | "},
-    {"O5 both move",
-     "+a:F@0,0s=circle,1; +b:L>F@100,0s=circle,1; | a@100,0 "
-     "b@0,0 |",
-     "| b+a b-a | "},
-    {"O5 both move the same way",
-     "+a:F@0,0s=circle,1; +b:L>F@50,0s=circle,1; | a@100,0 b@150,0 |", "| | "},
-    {"O5 passing through, with a linger",
-     "+a:F@0,0s +b:L>F@50,0=rect,1,10;~2 | a@100,0 | | | a@0,0 | | |",
-     "| b+a | | b-a | b+a | | b-a | "},
-    {"O3 inside when something moves",
-     "+a:F@0,0 +b:L>F@5,5m | | a@1,1 | | b@6,6 | |",
-     "b+a | | b=a | | b=a | | "},
-    {"tags change", "+a:F@0,0 +b:L>F@5,5 | tags:aG | tags:aFG | senses:bG |",
-     "b+a | b-a~ | b+a | b=a | "},
-    {"what is sensed changes", "+a:F@0,0 +b:L>F@5,5 | senses:bG | senses:bF |",
-     "b+a | b-a~ | b+a | "},
-    {"reparented during contact",
-     "+a:F@0,0 +b:L>F@5,5 +c:@0,0B | parent:ac | parent:bc |",
-     "b+a | b=a | b-a~ | "},
-    {"a body changes", "+a:F@0,0 +b:L>F@5,5! +c:@0,0B | parent:ac |",
-     "b+aB | b-aB~ b+cB | "},
-    {"moved to another layer", "+a:F@0,0 +b:L>F@5,5 +c:@0,0l1 | parent:ac | |",
-     "b+a | b-a | | "},
-    {"moved to another layer together",
-     "+a:F@0,0 +b:L>F@5,5 +c:@0,0l1 | parent:ac parent:bc | |",
-     "b+a | b=a | b=a | "},
-    {"S3 one floor for another",
-     "+a:F>L@0,0 +b:L@-5,5 +c:L@5,5 | a@4,0 | a@20,0 |",
-     "a+b a+c | a=b a=c | a-b a-c | "},
-    {"O6 reported", "+a:F>L@0,0 +b:L@500,0 report:ba | report:ab | | ",
-     "a+b | a=b | a-b | "},
-    {"O6 reported twice", "+a:F>L@0,0 +b:L@500,0 report:ba report:ab | |",
-     "a+b | a-b | "},
-    {"O6 nobody senses", "+a:F@0,0 +b:L@500,0 report:ba | |", "| | "},
-    {"O6 bodies and linger",
-     "+a:F@0,0B +b:F@8,0/a +c:L>F@500,5!~1 report:ac report:bc | report:ac | "
-     "| |",
-     "c+aB2 | c=aB | | c-aB | "},
-    {"O6 reported, and met", "+a:F>L@0,0 +b:L@5,0 report:ba | | b@90,0 |",
-     "a+b | a=b | a-b | "},
-    {"O6 disabled", "+a:F>L@0,0 +b:L@500,0 off:b report:ba | |", "| | "},
-    {"O6 removed", "+a:F>L@0,0 +b:L@500,0 report:ba | remove:b |",
-     "a+b | a-b! | "},
-};
+#define CASES "overlaps.txt"
 
+/* With a list of pairs, and all with all. */
 START_TEST(row)
 {
     for (int plain = 0; plain < 2; plain++) {
         open_overlaps(plain, true);
-        do_words(rows[_i].does);
-        ck_assert_msg(strcmp(seen.text, rows[_i].expect) == 0,
-                      "%s (%s):\n  got      %s\n  expected %s", rows[_i].rule,
-                      plain ? "all with all" : "list", seen.text,
-                      rows[_i].expect);
+        do_words(case_text(CASES, _i, "do"));
+        expect_case(CASES, _i, "hear", seen.text);
         close_overlaps();
     }
 }
@@ -938,7 +813,7 @@ END_TEST
 Suite *overlap_suite(void)
 {
     Suite *s = suite_create("overlap");
-    add_table(s, "O1 to O6", row, ROWS(rows));
+    add_table(s, "O1 to O6", row, case_count(CASES));
     add_table(s, "O1 exact", shape_pair, ROWS(shapes));
     add_table(s, "O1 raster", raster, 2);
     add_table(s, "O1 to O6 model", model, 18);

@@ -17,7 +17,7 @@ typedef struct golden {
 } golden;
 
 static golden cases[CASES];
-static int case_count;
+static int routing_count;
 
 static void load_cases(void)
 {
@@ -29,7 +29,7 @@ static void load_cases(void)
         if (line[0] == '#' || line[0] == '\0')
             continue;
         if (strncmp(line, "case ", 5) == 0) {
-            g = &cases[case_count++];
+            g = &cases[routing_count++];
             snprintf(g->rule, sizeof g->rule, "%.90s", line + 5);
         } else if (g != NULL && g->count < LINES) {
             snprintf(g->lines[g->count++], sizeof g->lines[0], "%.279s", line);
@@ -994,7 +994,7 @@ Suite *router_suite(void)
     Suite *s = suite_create("router");
     load_cases();
     add_table(s, "golden cases", golden_routing,
-              case_count > 0 ? case_count : 1);
+              routing_count > 0 ? routing_count : 1);
     add_table(s, "refused", refused_events, ROWS(refusal_table));
     add(s, "TOUCH many", too_many_pointers);
     add(s, "TOUCH flood", flood_of_touches);

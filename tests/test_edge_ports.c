@@ -948,6 +948,7 @@ static const struct {
 } member_table[] = {
     MEMBER(queue.capacity, 1u << 25, "capacity is 33554432: expected 0 to"),
     MEMBER(queue.reserve, 300, "reserve is 300: expected 0 to 255"),
+    MEMBER(queue.devices, 1025, "devices is 1025: expected 0 to 1024"),
     MEMBER(bus.subscriptions, 1u << 24, "bus.subscriptions is 16777216"),
     MEMBER(bus.entries, 1u << 31, "bus.entries"),
     MEMBER(bus.targets, 1u << 24, "bus.targets"),
@@ -971,6 +972,7 @@ static const struct {
     MEMBER(scene.polygons, UINT32_MAX, "scene.polygons"),
     MEMBER(router.pointers, 1u << 16, "router.pointers"),
     MEMBER(router.keys, 1u << 16, "router.keys"),
+    MEMBER(router.pads, 9, "router.pads is 9: expected 0 to 8"),
     MEMBER(router.slop, 0xbf800000, "router.slop"),        /* -1 */
     MEMBER(router.mouse_slop, 0x7fc00000, "router.mouse"), /* NaN */
     MEMBER(router.double_slop, 0x7f800000, "router.double_slop"),

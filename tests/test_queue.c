@@ -195,32 +195,52 @@ START_TEST(threads_keep_their_order)
 }
 END_TEST
 
-/* Q3: each device that lost something is named once. */
+/* Q3: each device that lost something is named once, of so many as the config
+ * has room for; moves of the others bear no mark of a gap either. */
 START_TEST(lost_devices)
 {
-    counted c = {0};
-    ikv_queue *q = open_queue(&c, 8, 8);
+    static const uint16_t rooms[] = {0, 1, 32, 33, 1000};
     static bool named[IKV_DEVICE_LIMIT];
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    ikv_queue *q;
+    config.capacity = config.own_capacity = 8;
+    config.devices = rooms[_i];
+    config.memory = ikv_host_memory();
+    ok(ikv_queue_open(&config, &q));
     memset(named, 0, sizeof named);
-    uint16_t device, found = 0;
+    uint16_t device, found = 0, room = _i == 0 ? IKV_DEVICE_LIMIT : rooms[_i];
     for (uint32_t i = 0; i < IKV_DEVICE_LIMIT; i++) {
         ikv_queue_mark_lost(q, (uint16_t)i);
         if (i % 37 == 0)
             ikv_queue_mark_lost(q, (uint16_t)i);
     }
     for (; ikv_queue_take_lost(q, &device); found++) {
-        ck_assert_uint_lt(device, IKV_DEVICE_LIMIT);
+        ck_assert_uint_lt(device, room);
         ck_assert(!named[device]);
         named[device] = true;
     }
-    ck_assert_uint_eq(found, IKV_DEVICE_LIMIT);
-    for (uint32_t i = 0; i < IKV_DEVICE_LIMIT; i += 11) {
+    ck_assert_uint_eq(found, room);
+    for (uint32_t i = 0; i < room; i += 11) {
         ikv_queue_mark_lost(q, (uint16_t)i);
         ck_assert(ikv_queue_take_lost(q, &device));
         ck_assert_uint_eq(device, i);
         ck_assert(!ikv_queue_take_lost(q, &device));
     }
-    close_queue(&c, q);
+    ikv_queue_mark_lost(q, room);
+    ikv_queue_mark_lost(q, IKV_DEVICE_LIMIT);
+    ck_assert(!ikv_queue_take_lost(q, &device));
+    for (uint32_t i = 0; i < 2;
+         i++) { /* the last with room, the first without */
+        ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0), out[8];
+        move.device = (uint16_t)(room - 1 + i) % IKV_DEVICE_LIMIT;
+        while (ikv_queue_push_own(q, &move) == IKV_OK) {
+        }
+        ikv_queue_drain(q, out, 8);
+        ok(ikv_queue_push_own(q, &move));
+        ck_assert_uint_eq(ikv_queue_drain(q, out, 8), 1);
+        ck_assert_int_eq((out[0].flags & IKV_GAP) != 0, i == 0 || _i == 0);
+    }
+    ikv_queue_close(q);
 }
 END_TEST
 
@@ -324,6 +344,6 @@ Suite *queue_suite(void)
     add(s, "Q1 wrong use", wrong_use);
     add(s, "memory", own_buffer);
     add(s, "Q1 threads", threads_keep_their_order);
-    add(s, "Q3 lost devices", lost_devices);
+    add_table(s, "Q3 lost devices", lost_devices, 5);
     return s;
 }

@@ -59,7 +59,7 @@ IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
  * that of moves the next one is flagged IKV_GAP; BAD_VALUE for what can't be
  * recorded and read back: a number that is not finite or, of a built-in kind,
  * beyond IKV_COORDINATE_LIMIT, text that is longer than its field or not UTF-8
- * (counted, and reported once a kind).
+ * (counted, and reported once a kind, once for all that are none).
  * Context: inside open, poll and wait; O(1). */
 IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
 

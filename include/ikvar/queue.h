@@ -55,6 +55,8 @@ typedef struct ikv_queue ikv_queue;
  *   reserve       of 256 slots, how many mergeable kinds leave free, and all
  *                 kinds but transitions half as many; 1 to 255 (64), or
  *                 IKV_NO_RESERVE
+ *   devices       whose losses are told apart: numbers below that (1,024: all);
+ *                 losses of others are only counted
  *   catalogue     for the classes of kinds of your own; NULL: the built-in ones
  *   reporter      told which member can't be used
  */
@@ -63,6 +65,8 @@ typedef struct ikv_queue_config {
     uint32_t capacity;
     uint32_t own_capacity;
     uint32_t reserve;
+    uint32_t devices;
+    uint32_t reserved;
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
     ikv_memory memory;

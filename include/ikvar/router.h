@@ -96,6 +96,7 @@ typedef struct ikv_picking {
  *                captures (0: not known, without bounds)
  *   passed       how many targets beneath one that lets events through get one,
  *                for each pointer; what is beyond is counted (16)
+ *   pads         that can be known at once (8, which is the most)
  *   keep_focus   a press does not change the focus (false)
  *   no_tab       nor does Tab (false)
  *   dead_zone    how far a pad's stick may be off its middle and still count as
@@ -117,7 +118,7 @@ typedef struct ikv_router_config {
     bool keep_focus;
     bool no_tab;
     bool axial_zones;
-    bool reserved;
+    uint8_t pads;
     float dead_zone, full_zone;
     float view_width, view_height;
     uint32_t passed;

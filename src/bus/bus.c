@@ -53,12 +53,15 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     uint32_t timers = ikvi_or(config->timers, 64);
     ikv_queue_config inbox = IKV_QUEUE_INIT;
     inbox.capacity = ikvi_or(config->inbox, 64);
-    inbox.own_capacity = 1;
+    inbox.own_capacity = inbox.devices = 1; /* nobody asks whose were lost */
     b->inbox_size = ikv_queue_footprint(&inbox);
     b->lane_capacity = 2 + ikvi_or(config->user_lanes, 4);
     b->depth_limit = ikvi_or(config->depth, 16);
     b->kind_limit = ikvi_catalogue_kind_limit(config->catalogue);
-    b->pool_half = b->entry_capacity + b->entry_capacity / 2 + 16;
+    /* A half holds all entries packed; the rest is for runs to grow without
+     * changing halves each time. */
+    uint32_t spare = b->entry_capacity / 2;
+    b->pool_half = b->entry_capacity + spare + (spare < 16 ? spare : 16);
     size_t pool = 2 * (size_t)b->pool_half;
 
     ikvi_layout l = {0, false};
@@ -99,6 +102,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
                        ikvi_layout_add(&l, owners, sizeof(uint32_t)),
                        ikvi_layout_add(&l, timers, sizeof(uint32_t))};
     b->kept = ikvi_layout_add(&l, b->kept_room, sizeof(bus_kept));
+    b->said_kinds =
+        ikvi_layout_add(&l, b->kind_limit / 32 + 1u, sizeof(uint32_t));
     b->gates = b->outside_end =
         ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
     b->conditions =
@@ -221,6 +226,15 @@ bool ikvi_bus_holds_inboxes(const ikv_bus *bus)
 void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
 {
     bus->inbox_held = holds;
+}
+
+bool ikvi_bus_is_first_of(ikv_bus *bus, ikv_kind kind)
+{
+    uint32_t at = kind < bus->kind_limit ? kind : bus->kind_limit;
+    uint32_t *word = ikvi_bus_words(bus, bus->said_kinds) + at / 32;
+    bool first = (*word >> at % 32 & 1) == 0;
+    *word |= 1u << at % 32;
+    return first;
 }
 
 uint32_t ikvi_bus_slot_bits(const ikv_bus *bus)

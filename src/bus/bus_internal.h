@@ -290,7 +290,7 @@ struct ikv_bus {
         extras, lanes, gates, conditions, counters, timers, payloads,
         payload_next, mailboxes, mail;
     size_t given;
-    size_t inboxes, rebindings, kept, outside_end; /* in no image */
+    size_t inboxes, rebindings, kept, said_kinds, outside_end; /* in no image */
     /* What an image holds of it, with the arrays behind. */
     struct {
         ikvi_names names;

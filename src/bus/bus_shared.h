@@ -77,6 +77,10 @@ ikv_status ikvi_bus_give(ikv_bus *b, ikv_lane lane, const ikv_event *event);
 /* Whether a flush has something to do. */
 bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane);
 
+/* True once for each kind, and once for all that are none: for what is said of
+ * a kind once. No image has it. */
+bool ikvi_bus_is_first_of(ikv_bus *bus, ikv_kind kind);
+
 /* How many of a target's bits say which slot it has. */
 uint32_t ikvi_bus_slot_bits(const ikv_bus *bus);
 

@@ -33,7 +33,7 @@ ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
     ikv_queue *inbox;
     ikv_queue_config config = IKV_QUEUE_INIT;
     config.capacity = bus->inbox_capacity;
-    config.own_capacity = 1;
+    config.own_capacity = config.devices = 1; /* as bus.c has laid it out */
     config.reserve = IKV_NO_RESERVE;
     config.memory.block = ikvi_at(bus, place);
     config.memory.block_size = bus->inbox_size;

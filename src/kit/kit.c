@@ -128,6 +128,8 @@ static ikv_kit_config tied(const ikv_kit_config *config)
         config->reporter;
     c.queue.reporter = c.state.reporter = config->reporter;
     c.scene.targets = c.overlaps.targets = c.bus.targets;
+    if (c.queue.devices == 0 && c.loop.devices <= IKV_DEVICE_LIMIT)
+        c.queue.devices = c.loop.devices;
     c.loop.ports = config->ports;
     c.loop.port_count = config->port_count;
     return c;

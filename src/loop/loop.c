@@ -91,6 +91,8 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     loop->ports = ikvi_layout_add(
         &l, ports < IKV_PORT_LIMIT ? ports : IKV_PORT_LIMIT, sizeof(loop_port));
     loop->device_port = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
+    loop->present =
+        ikvi_layout_add(&l, loop->device_room / 32 + 1u, sizeof(uint32_t));
     loop->size = ikvi_layout_size(&l);
     return loop->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }

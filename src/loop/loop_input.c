@@ -7,7 +7,9 @@
 
 static void set_present(ikv_loop *loop, uint16_t device, bool present)
 {
-    uint32_t bit = 1u << device % 32, *word = &loop->present[device / 32];
+    if (device >= loop->device_room)
+        return; /* no port has it: a tape's */
+    uint32_t bit = 1u << device % 32, *word = loop_present(loop, device);
     *word = present ? *word | bit : *word & ~bit;
 }
 
@@ -284,12 +286,9 @@ static uint32_t port_of(const ikv_loop *loop, uint16_t device)
 static void say_bad(ikv_loop *loop, ikv_status status, ikv_kind kind,
                     const char *before, const char *field, const char *after)
 {
-    uint64_t *word = &loop->bad_kinds[kind % IKV_KIND_LIMIT / 64];
-    uint64_t bit = UINT64_C(1) << kind % 64;
-    const ikv_kind_info *info = loop_kind_info(loop, kind);
-    if ((*word & bit) != 0)
+    if (!ikvi_bus_is_first_of(loop->bus, kind))
         return;
-    *word |= bit;
+    const ikv_kind_info *info = loop_kind_info(loop, kind);
     char bytes[256];
     ikvi_text text = {bytes, sizeof bytes, 0};
     ikvi_text_add(&text, before);
@@ -527,7 +526,7 @@ static bool remove_devices(ikv_loop *loop, uint32_t port)
 {
     for (uint16_t device = 1; device <= loop->devices; device++)
         if (*loop_device_port(loop, device) == port &&
-            (loop->present[device / 32] >> device % 32 & 1) != 0 &&
+            (*loop_present(loop, device) >> device % 32 & 1) != 0 &&
             !append_removal(loop, device))
             return false;
     return release_unnamed(loop, port);

@@ -141,8 +141,7 @@ struct ikv_loop {
     uint64_t step_ns,
         step_rest; /* a step's length in ns, and num-ths of a ns */
     uint16_t devices;
-    uint32_t present[IKV_DEVICE_LIMIT / 32]; /* not removed so far */
-    uint64_t bad_kinds[IKV_KIND_LIMIT / 64]; /* reported already */
+    size_t present; /* a bit of each device that was not removed so far */
     bool said[SAID_COUNT];
     ikvi_atomic bad_values; /* something was refused since the last drain */
     /* Of frames. */
@@ -217,6 +216,13 @@ static inline uint8_t *loop_device_port(const ikv_loop *loop, uint16_t device)
 {
     IKVI_CHECK(device < loop->device_room);
     return (uint8_t *)ikvi_at(loop, loop->device_port) + device;
+}
+
+/* The word that has a device's bit. */
+static inline uint32_t *loop_present(const ikv_loop *loop, uint16_t device)
+{
+    IKVI_CHECK(device < loop->device_room);
+    return (uint32_t *)ikvi_at(loop, loop->present) + device / 32;
 }
 
 /* The place in the ring of the nth from the head on. */

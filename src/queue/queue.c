@@ -32,7 +32,7 @@ typedef struct slot {
 _Static_assert(sizeof(slot) == sizeof(ikv_event), "a slot is an event");
 
 enum {
-    LOST_WORDS = IKV_DEVICE_LIMIT / 32
+    MARK_BITS = 32 /* devices in a word of `lost` or `gaps` */
 };
 
 struct ikv_queue {
@@ -51,6 +51,9 @@ struct ikv_queue {
     size_t own;
     uint32_t mask, own_mask;
     uint32_t reserve, own_reserve;
+    uint32_t device_room;
+    size_t lost; /* a bit of each device: it lost a transition */
+    size_t gaps; /* its last move was refused */
     const ikv_catalogue *catalogue;
     ikv_memory memory;
     size_t size;
@@ -59,13 +62,11 @@ struct ikv_queue {
     ikvi_atomic transitions_refused;
     ikvi_atomic any_lost; /* bit n: word n of `lost` has bits */
     ikvi_atomic any_gap;  /* likewise of `gaps` */
-    ikvi_atomic lost[LOST_WORDS];
-    ikvi_atomic gaps[LOST_WORDS]; /* devices whose last move was refused */
 };
 
 typedef struct queue_plan {
-    uint32_t capacity, own_capacity;
-    size_t slots, own, size;
+    uint32_t capacity, own_capacity, device_room;
+    size_t slots, own, lost, gaps, size;
 } queue_plan;
 
 static ikv_status lay_out_queue(const ikv_queue_config *config,
@@ -77,7 +78,8 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
         {"capacity", config->capacity, 0, 1u << 24},
         {"own_capacity", config->own_capacity, 0, 1u << 24},
         {"reserve", config->reserve == IKV_NO_RESERVE ? 0 : config->reserve, 0,
-         255}};
+         255},
+        {"devices", config->devices, 0, IKV_DEVICE_LIMIT}};
     ikv_status status = ikvi_check_ranges(reporter, "queue", ranges,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
@@ -88,6 +90,10 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
     ikvi_layout_add(&layout, 1, sizeof(ikv_queue));
     to->slots = ikvi_layout_add(&layout, to->capacity, sizeof(slot));
     to->own = ikvi_layout_add(&layout, to->own_capacity, sizeof(ikv_event));
+    to->device_room = ikvi_or(config->devices, IKV_DEVICE_LIMIT);
+    uint32_t words = (to->device_room + MARK_BITS - 1) / MARK_BITS;
+    to->lost = ikvi_layout_add(&layout, words, sizeof(ikvi_atomic));
+    to->gaps = ikvi_layout_add(&layout, words, sizeof(ikvi_atomic));
     to->size = ikvi_layout_size(&layout);
     return to->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -115,6 +121,9 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     ikv_queue *q = block;
     q->slots = plan.slots;
     q->own = plan.own;
+    q->device_room = plan.device_room;
+    q->lost = plan.lost;
+    q->gaps = plan.gaps;
     q->mask = plan.capacity - 1;
     q->own_mask = plan.own_capacity - 1;
     uint32_t share =
@@ -211,16 +220,24 @@ static bool claim(ikv_queue *q, const ikv_event *events, uint32_t count,
     return true;
 }
 
+/* The words of `lost` or `gaps`. */
+static ikvi_atomic *marks_at(const ikv_queue *q, size_t marks)
+{
+    return ikvi_at(q, marks);
+}
+
 /* Whether moves of the device were refused since its last one: told once. */
 static bool takes_gap(ikv_queue *q, const ikv_event *event)
 {
-    uint32_t word = event->device / 32, bit = 1u << event->device % 32;
+    uint32_t word = event->device / MARK_BITS;
+    uint32_t bit = 1u << event->device % MARK_BITS;
+    ikvi_atomic *gaps = marks_at(q, q->gaps);
     if (class_of(q, event->kind) != IKV_QUEUE_MERGEABLE ||
-        (ikvi_load(&q->gaps[word]) & bit) == 0)
+        event->device >= q->device_room || (ikvi_load(&gaps[word]) & bit) == 0)
         return false;
     /* The summary is cleared first: a mark that comes now is found later. */
     ikvi_clear_bits(&q->any_gap, 1u << word);
-    uint32_t was = ikvi_clear_bits(&q->gaps[word], bit);
+    uint32_t was = ikvi_clear_bits(&gaps[word], bit);
     if ((was & ~bit) != 0)
         ikvi_set_bits(&q->any_gap, 1u << word);
     return (was & bit) != 0;
@@ -246,16 +263,20 @@ static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event,
     ikvi_store_release(&to->stamp, position + 1);
 }
 
-static void mark(ikvi_atomic *marks, ikvi_atomic *summary, uint16_t device)
+static void mark(const ikv_queue *q, size_t marks, ikvi_atomic *summary,
+                 uint16_t device)
 {
-    ikvi_set_bits(&marks[device / 32], 1u << device % 32);
-    ikvi_set_bits(summary, 1u << device / 32);
+    if (device >= q->device_room)
+        return;
+    uint32_t word = device / MARK_BITS;
+    ikvi_set_bits(&marks_at(q, marks)[word], 1u << device % MARK_BITS);
+    ikvi_set_bits(summary, 1u << word);
 }
 
 void ikv_queue_mark_lost(ikv_queue *queue, uint16_t device)
 {
-    if (queue != NULL && device < IKV_DEVICE_LIMIT)
-        mark(queue->lost, &queue->any_lost, device);
+    if (queue != NULL)
+        mark(queue, queue->lost, &queue->any_lost, device);
 }
 
 static void mark_all_lost(ikv_queue *q, const ikv_event *events, uint32_t count)
@@ -263,9 +284,9 @@ static void mark_all_lost(ikv_queue *q, const ikv_event *events, uint32_t count)
     for (uint32_t i = 0; i < count; i++) {
         uint8_t class = class_of(q, events[i].kind);
         if (class == IKV_QUEUE_TRANSITION)
-            mark(q->lost, &q->any_lost, events[i].device);
+            mark(q, q->lost, &q->any_lost, events[i].device);
         else if (class == IKV_QUEUE_MERGEABLE)
-            mark(q->gaps, &q->any_gap, events[i].device);
+            mark(q, q->gaps, &q->any_gap, events[i].device);
     }
 }
 
@@ -273,21 +294,23 @@ bool ikv_queue_take_lost(ikv_queue *queue, uint16_t *device)
 {
     if (queue == NULL || device == NULL)
         return false;
-    for (uint32_t i = 0; i < LOST_WORDS && ikvi_load(&queue->any_lost) != 0;
+    ikvi_atomic *lost = marks_at(queue, queue->lost);
+    for (uint32_t i = 0;
+         i * MARK_BITS < queue->device_room && ikvi_load(&queue->any_lost) != 0;
          i++) {
         /* The summary is cleared first: a mark that comes now is found later.
          */
         ikvi_clear_bits(&queue->any_lost, 1u << i);
-        uint32_t bits = ikvi_load(&queue->lost[i]);
+        uint32_t bits = ikvi_load(&lost[i]);
         if (bits == 0)
             continue;
         uint32_t bit = 0;
         while ((bits >> bit & 1) == 0)
             bit++;
-        ikvi_clear_bits(&queue->lost[i], 1u << bit);
+        ikvi_clear_bits(&lost[i], 1u << bit);
         if ((bits & ~(1u << bit)) != 0)
             ikvi_set_bits(&queue->any_lost, 1u << i);
-        *device = (uint16_t)(i * 32 + bit);
+        *device = (uint16_t)(i * MARK_BITS + bit);
         return true;
     }
     return false;

@@ -23,7 +23,8 @@ static ikv_status lay_out_router(const ikv_router_config *config,
     const ikvi_range ranges[] = {
         {"router.pointers", config->pointers, 0, UINT16_MAX},
         {"router.keys", config->keys, 0, UINT16_MAX},
-        {"router.passed", config->passed, 0, 1024}};
+        {"router.passed", config->passed, 0, 1024},
+        {"router.pads", config->pads, 0, IKV_PAD_LIMIT}};
     ikv_status status = ikvi_check_ranges(reporter, "router", ranges,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
@@ -47,12 +48,18 @@ static ikv_status lay_out_router(const ikv_router_config *config,
     r->s.capacity = ikvi_or(config->pointers, 32);
     r->s.key_capacity = ikvi_or(config->keys, 64);
     r->s.passed_limit = ikvi_or(config->passed, 16);
+    r->s.pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
+    /* A pair that has lost a finger holds one pointer, a new one takes two. */
+    r->s.pair_room =
+        r->s.capacity > FINGER_PAIRS ? FINGER_PAIRS : r->s.capacity - 1;
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *r);
     r->s.pointers = ikvi_layout_add(&l, r->s.capacity, sizeof(pointer));
     r->s.keys = ikvi_layout_add(&l, r->s.key_capacity, sizeof(held_key));
     r->s.passed = ikvi_layout_add(&l, (size_t)r->s.capacity * r->s.passed_limit,
                                   sizeof(ikv_target));
+    r->s.pairs = ikvi_layout_add(&l, r->s.pair_room, sizeof(finger_pair));
+    r->s.pads = ikvi_layout_add(&l, r->s.pad_room, sizeof(pad_state));
     r->size = ikvi_layout_size(&l);
     return r->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }

@@ -50,8 +50,8 @@ static float span_length(const ikv_router *r, const float v[2])
 
 static finger_pair *pair_of(ikv_router *r, const pointer *p)
 {
-    for (uint32_t i = 0; i < FINGER_PAIRS; i++) {
-        finger_pair *pair = &r->s.pairs[i];
+    for (uint32_t i = 0; i < r->s.pair_room; i++) {
+        finger_pair *pair = pair_at(r, i);
         if (pair->used && pair->device == p->device &&
             (pair->first == p->id || pair->second == p->id))
             return pair;
@@ -111,9 +111,9 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
             other->view == p->view && pair_of(r, other) == NULL)
             first = other;
     }
-    for (uint32_t i = 0; i < FINGER_PAIRS && pair == NULL; i++)
-        if (!r->s.pairs[i].used)
-            pair = &r->s.pairs[i];
+    for (uint32_t i = 0; i < r->s.pair_room && pair == NULL; i++)
+        if (!pair_at(r, i)->used)
+            pair = pair_at(r, i);
     if (first == NULL || pair == NULL)
         return;
     ikv_target target = ikvi_router_common(r, first->pressed, p->pressed);

@@ -21,7 +21,7 @@
 
 enum {
     VIEWS = 32,
-    FINGER_PAIRS = 4,
+    FINGER_PAIRS = 4, /* at most */
     RECENT_CLICKS = 8
 };
 
@@ -121,7 +121,7 @@ struct ikv_router {
         uint32_t views, passed_limit;
         uint8_t
             view; /* of what was routed last; else the first that it serves */
-        size_t pointers, keys, passed;
+        size_t pointers, keys, passed, pairs, pads;
         float sizes[VIEWS][2]; /* of views; 0: not known */
         uint32_t key_count, presses, holds_due;
         uint64_t revision;       /* of the last retest */
@@ -129,8 +129,7 @@ struct ikv_router {
         uint64_t time_ns;        /* of the last event */
         uint32_t next_click;
         recent_click clicks[RECENT_CLICKS];
-        finger_pair pairs[FINGER_PAIRS];
-        pad_state pads[IKV_PAD_LIMIT];
+        uint32_t pair_room, pad_room;
         ikv_target focused[IKV_SEAT_LIMIT];
         ikv_router_counts counters;
     } s;
@@ -140,6 +139,18 @@ static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
 {
     IKVI_CHECK(index < r->s.capacity);
     return (pointer *)ikvi_at(r, r->s.pointers) + index;
+}
+
+static inline finger_pair *pair_at(const ikv_router *r, uint32_t index)
+{
+    IKVI_CHECK(index < r->s.pair_room);
+    return (finger_pair *)ikvi_at(r, r->s.pairs) + index;
+}
+
+static inline pad_state *pad_at(const ikv_router *r, uint32_t index)
+{
+    IKVI_CHECK(index < r->s.pad_room);
+    return (pad_state *)ikvi_at(r, r->s.pads) + index;
 }
 
 /* Who was passed a pointer's down (HIT4): passed_limit of them. */

@@ -118,6 +118,7 @@ void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
     size_t n = scene->capacity, before;
     x->absent = plain;
     x->order = ikvi_layout_add(l, n, sizeof(uint32_t));
+    x->layers = ikvi_layout_add(l, scene->layers, sizeof(index_layer));
     if (plain)
         return;
     before = l->size;
@@ -235,7 +236,7 @@ static bool box_any_item(const ikv_scene *s, const scene_item *item,
     widen_box(box, slack);
     float sum = box[0] + box[1] + box[2] + box[3];
     if (number_finite(sum)) {
-        quantised_box(&s->s.index.frames[item->layer], box, q);
+        quantised_box(&layer_at(s, item->layer)->frame, box, q);
     } else {
         q[0] = q[1] = 0;
         q[2] = q[3] = SIDE;
@@ -252,7 +253,7 @@ IKVI_INLINE bool box_item(const ikv_scene *s, const scene_item *item,
         return box_any_item(s, item, slack, q);
     item_rect_box(item, box);
     widen_box(box, slack);
-    quantised_box(&s->s.index.frames[item->layer], box, q);
+    quantised_box(&layer_at(s, item->layer)->frame, box, q);
     return true;
 }
 
@@ -275,7 +276,7 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
 {
     scene_item *item = item_at(s, place);
     uint16_t q[4];
-    float slack = s->s.index.frames[item->layer].slack;
+    float slack = layer_at(s, item->layer)->frame.slack;
     item->flags &= (uint8_t)~ITEM_DIRTY;
     *origin_at(s, place) = (scan_origin){item->world.x, item->world.y};
     set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
@@ -305,7 +306,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
         ikvi_changes_note(scene->changes, place, IKVI_HAS_MOVED);
     const scene_item *item = item_at(scene, place);
     if (!x->gridded && !x->absent && !x->all_dirty) {
-        float reach = x->frames[item->layer].slack / 2;
+        float reach = layer_at(scene, item->layer)->frame.slack / 2;
         const scan_origin *origin = origin_at(scene, place);
         float dx = item->world.x - origin->x, dy = item->world.y - origin->y;
         if (dx <= reach && dx >= -reach && dy <= reach && dy >= -reach) {
@@ -324,14 +325,14 @@ static void make_order(ikv_scene *s)
 {
     uint32_t at = s->s.count;
     for (uint32_t layer = 0; layer < s->layers; layer++)
-        s->s.index.starts[layer] = s->s.index.ends[layer] = 0;
+        layer_at(s, layer)->start = layer_at(s, layer)->end = 0;
     for (uint32_t place = ikvi_scene_walk(s, ROOT_ITEM, ROOT_ITEM);
          place != NO_ITEM; place = ikvi_scene_walk(s, ROOT_ITEM, place)) {
-        uint32_t layer = item_at(s, place)->layer;
-        if (s->s.index.ends[layer] == 0)
-            s->s.index.ends[layer] = at;
+        index_layer *layer = layer_at(s, item_at(s, place)->layer);
+        if (layer->end == 0)
+            layer->end = at;
         *order_at(s, --at) = place;
-        s->s.index.starts[layer] = at;
+        layer->start = at;
     }
     IKVI_CHECK(at == 0);
     s->s.index.reordered = false;
@@ -347,7 +348,7 @@ typedef struct extent {
 
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 {
-    uint32_t begin = s->s.index.starts[layer], end = s->s.index.ends[layer];
+    uint32_t begin = layer_at(s, layer)->start, end = layer_at(s, layer)->end;
     uint32_t stride = (end - begin) / SAMPLE + 1;
     for (int pass = 0; pass < 2; pass++)
         for (uint32_t i = begin; i < end; i += stride) {
@@ -380,7 +381,7 @@ static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 static void make_frames(ikv_scene *s)
 {
     for (uint32_t layer = 0; layer < s->layers; layer++) {
-        index_frame *f = &s->s.index.frames[layer];
+        index_frame *f = &layer_at(s, layer)->frame;
         extent e = {.count = 0};
         measure_layer(s, layer, &e);
         float from[2] = {0, 0}, per[2] = {1, 1};
@@ -847,8 +848,8 @@ static void scan_boxes(const ikv_scene *s, probe *p, const uint16_t q[4])
     const int16_t want[4] = {(int16_t)q[0], (int16_t)q[1], (int16_t)q[2],
                              (int16_t)q[3]};
     const uint32_t *order = ikvi_at(s, s->s.index.order);
-    uint32_t begin = s->s.index.starts[p->layer],
-             end = s->s.index.ends[p->layer];
+    const index_layer *layer = layer_at(s, p->layer);
+    uint32_t begin = layer->start, end = layer->end;
     const box_block *first = block_of(s, 0), *at = first + begin / LANES;
     const box_block *stop = first + (end + LANES - 1) / LANES;
     uint32_t met = 0;
@@ -864,8 +865,8 @@ static void scan_plainly(ikv_scene *s, probe *p)
 {
     if (s->s.index.reordered)
         make_order(s);
-    for (uint32_t i = s->s.index.starts[p->layer];
-         i < s->s.index.ends[p->layer]; i++)
+    const index_layer *layer = layer_at(s, p->layer);
+    for (uint32_t i = layer->start; i < layer->end; i++)
         if (ikvi_probe_offer(p, *order_at(s, i)))
             return;
 }
@@ -917,7 +918,7 @@ static void search(ikv_scene *scene, probe *p)
     }
     if (!x->settled)
         refresh(scene);
-    quantised_box(&x->frames[p->layer], p->box, q);
+    quantised_box(&layer_at(scene, p->layer)->frame, p->box, q);
     if (!x->gridded) {
         scan_boxes(scene, p, q);
         return;

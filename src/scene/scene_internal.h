@@ -43,6 +43,11 @@ typedef struct index_frame {
     float slack;           /* how much larger a scan's boxes are */
 } index_frame;
 
+typedef struct index_layer {
+    uint32_t start, end; /* in `order` */
+    index_frame frame;
+} index_layer;
+
 /* Which cells a target is registered in. */
 typedef struct index_home {
     uint16_t x, y;
@@ -56,7 +61,7 @@ typedef struct index_entry {
 } index_entry;
 
 typedef struct scene_index {
-    size_t boxes, homes, entries, heads, order, dirty;
+    size_t layers, boxes, homes, entries, heads, order, dirty;
     uint32_t entry_room, head_room, dirty_room;
     uint32_t free_entry;
     uint32_t dirty_count;
@@ -72,8 +77,6 @@ typedef struct scene_index {
     uint32_t built_for;
     uint32_t heads_at[GRID_LEVELS + 1], level_count[GRID_LEVELS];
     uint8_t shift_x[GRID_LEVELS], shift_y[GRID_LEVELS];
-    uint32_t starts[LAYER_LIMIT], ends[LAYER_LIMIT]; /* of layers in `order` */
-    index_frame frames[LAYER_LIMIT];
 } scene_index;
 
 struct ikv_scene {
@@ -114,6 +117,12 @@ static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
 {
     IKVI_CHECK(index < scene->s.polygon_room);
     return (scene_polygon *)ikvi_at(scene, scene->s.polygons) + index;
+}
+
+static inline index_layer *layer_at(const ikv_scene *scene, uint32_t layer)
+{
+    IKVI_CHECK(layer < scene->layers);
+    return (index_layer *)ikvi_at(scene, scene->s.index.layers) + layer;
 }
 
 static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,

@@ -34,7 +34,7 @@ static ikv_kit_config tiny(const ikv_port *port)
     c.scene.views = 1;
     c.router.pointers = 1;
     c.router.keys = 32;
-    c.router.passed = 1;
+    c.router.passed = c.router.pads = 1;
     c.state.pointers = c.state.pads = 1;
     c.state.keys = 32;
     c.loop.pending = 16;

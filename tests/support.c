@@ -220,6 +220,24 @@ char *read_file(const char *path)
     return text;
 }
 
+void expect_golden(const char *file, const char *text)
+{
+    char path[512];
+    snprintf(path, sizeof path, SOURCE "/tests/golden/%s", file);
+    if (getenv("UPDATE_GOLDEN") != NULL)
+        write_file(path, text);
+    char *golden = read_file(path);
+    if (strcmp(golden, text) != 0) {
+        const char *a = golden, *b = text;
+        while (*a == *b)
+            a++, b++;
+        ck_abort_msg("%s differs at byte %d:\nexpected ...%.200s\n     got "
+                     "...%.200s",
+                     file, (int)(a - golden), a, b);
+    }
+    free(golden);
+}
+
 /* The begin of the nth case; of all that follow if it is past the last. */
 static const char *find_case(const char *text, int nth)
 {

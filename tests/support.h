@@ -129,6 +129,10 @@ ikv_target pick_at(ikv_scene *scene, float x, float y, float radius,
                    uint32_t nth);
 char *read_file(const char *path);
 
+/* That a text is a file of tests/golden/, byte by byte; with UPDATE_GOLDEN=1 the
+ * file is written anew. */
+void expect_golden(const char *file, const char *text);
+
 /* Cases of a file of tests/golden/: each from a line "case TITLE" on. */
 int case_count(const char *file);
 /* The nth one's lines that begin with `key`, without it and joined by ends of

@@ -622,6 +622,36 @@ START_TEST(ended_while_running)
 }
 END_TEST
 
+/* Who is told that all ends with its target finds the target gone, at any of
+ * those that are told. */
+static void find_it_gone(void *user)
+{
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.at = own_target;
+    ck_assert(!ikv_bus_target_alive(k.bus, own_target));
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_STALE);
+    status_is(ikv_bus_remove_target(k.bus, own_target), IKV_STALE);
+    ++*(int *)user;
+}
+
+START_TEST(told_that_it_is_gone)
+{
+    open_bus();
+    dropped = 0;
+    ok(ikv_bus_add_target(k.bus, 7, &own_target));
+    for (int i = 0; i < 3; i++) {
+        ikv_subscription_config config = wants(IKV_KIND_WINDOW_SHOW);
+        config.at = own_target;
+        config.on_drop = find_it_gone;
+        config.user = &dropped;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    }
+    ok(ikv_bus_remove_target(k.bus, own_target));
+    ck_assert_int_eq(dropped, 3);
+    kit_close(&k);
+}
+END_TEST
+
 /* One that ends itself and subscribes anew, with no place to spare. */
 static ikv_verdict begin_anew(const ikv_event *event, const ikv_delivery *d,
                               void *user)
@@ -937,6 +967,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);
     add(s, "22 a flush of a deep path", flush_of_a_deep_path);
+    add(s, "23 told that its target is gone", told_that_it_is_gone);
     add_table(s, "23 ended while running", ended_while_running, 6);
     add(s, "23 room of what has ended", room_of_what_has_ended);
     add_table(s, "23 42 the user of old", user_of_old, 2);

@@ -190,6 +190,11 @@ START_TEST(drift)
                       (unsigned long long)at, (unsigned long long)last);
         ck_assert_msg(at + 12 * ms_ns > ms * ms_ns, "%s at %llu ms", seen.text,
                       (unsigned long long)ms);
+        /* Evenly: it is 7 ms, or a few times that, since the last one. */
+        uint64_t odd = (at - last) % (7 * ms_ns);
+        ck_assert_msg(odd < 100000 || odd > 7 * ms_ns - 100000,
+                      "%llu ns after the last at %llu ms",
+                      (unsigned long long)(at - last), (unsigned long long)ms);
         last = at;
     }
     ck_assert_uint_gt(last, 59000 * ms_ns);

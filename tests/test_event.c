@@ -472,13 +472,25 @@ START_TEST(keys_both_ways)
     int count = 0;
     uint32_t code;
     char buffer[8];
+    static record table;
+    table.text[0] = '\0';
     for (; (code = ikv_code_list((uint32_t)count)) != 0; count++) {
         ck_assert_uint_eq(ikv_code_find(ikv_code_name(code)), code);
         uint32_t key = ikv_key_of_code(code);
         ck_assert_uint_ne(key, 0);
         ck_assert_uint_eq(ikv_key_find(ikv_key_name(key, buffer)), key);
+        note(&table, "%02x %s %u %s\n", code & 0xff, ikv_code_name(code),
+             ikv_code_location(code), ikv_key_name(key, buffer));
     }
     ck_assert_int_gt(count, 120);
+    expect_golden("keys.txt", table.text);
+    static const uint32_t edges[] = {1,     0x7f,   0x80,    0x7ff,
+                                     0x800, 0xffff, 0x10000, 0x10ffff};
+    for (int i = 0; i < ROWS(edges); i++) {
+        const char *text = ikv_key_name(edges[i], buffer);
+        ck_assert_uint_eq(strlen(text), 1u + (unsigned)i / 2);
+        ck_assert_uint_eq(ikv_key_find(text), edges[i]);
+    }
     ck_assert_uint_eq(ikv_code_find("KeyA"), IKV_CODE(4));
     ck_assert_uint_eq(ikv_code_find("keya"), 0);
     ck_assert_ptr_null(ikv_code_name(12));

@@ -1,30 +1,11 @@
 /* test_tool.c - the command, the examples and the installed library, as
- * processes. UPDATE_GOLDEN=1 writes the golden outputs anew. */
+ * processes. */
 #define _GNU_SOURCE
 #include "support.h"
 
 #define TOOL BINARY "/ikvar"
 
 static char output[1 << 20];
-
-/* Compares output with a golden file, byte by byte. */
-static void compare(const char *name)
-{
-    char path[512];
-    snprintf(path, sizeof path, SOURCE "/tests/golden/%s", name);
-    if (getenv("UPDATE_GOLDEN") != NULL)
-        write_file(path, output);
-    char *golden = read_file(path);
-    if (strcmp(golden, output) != 0) {
-        const char *a = golden, *b = output;
-        while (*a == *b)
-            a++, b++;
-        ck_abort_msg("%s differs at byte %d:\nexpected ...%.200s\n     got "
-                     "...%.200s",
-                     name, (int)(a - golden), a, b);
-    }
-    free(golden);
-}
 
 /* Each runs and its whole output is compared. */
 static const struct {
@@ -71,7 +52,7 @@ START_TEST(golden_outputs)
         run_command_line(output, sizeof output, "%s", golden_table[_i].command);
     ck_assert_msg(code == 0, "%s: %d: %s", golden_table[_i].command, code,
                   output);
-    compare(golden_table[_i].golden);
+    expect_golden(golden_table[_i].golden, output);
 }
 END_TEST
 
@@ -429,7 +410,7 @@ START_TEST(installed_library)
          "", "");
     int code = run_command_line(output, sizeof output, "./readme");
     ck_assert_int_eq(code, 0);
-    compare("readme.txt");
+    expect_golden("readme.txt", output);
     /* By CMake's find_package, C11 and C++17. */
     must("rm -rf consumer && cmake -S " SOURCE "/tests/consumer -B consumer "
          "-DCMAKE_PREFIX_PATH=\"$PWD/installed\" -DCMAKE_C_COMPILER=%s "
@@ -524,7 +505,7 @@ START_TEST(programs_as_they_were)
                                                seed);
     ck_assert_msg(code == 0, "%s", output);
     snprintf(name, sizeof name, "programs-%d.txt", seed);
-    compare(name);
+    expect_golden(name, output);
 }
 END_TEST
 

@@ -170,7 +170,7 @@ static void add_named(const char *text)
 
 static void do_word(const char *word)
 {
-    char a = 0, b = 0, text[8] = "";
+    char a = 0, b = 0, text[8] = "", shape[80] = "";
     float x = 0, y = 0;
     if (strcmp(word, "|") == 0) {
         step();
@@ -197,6 +197,15 @@ static void do_word(const char *word)
     } else if (sscanf(word, "senses:%c%7s", &a, text) == 2) {
         ikv_sensing s = ikv_overlaps_sensing(o, named[a - 'a']);
         s.senses = tags_of(text);
+        ok(ikv_overlaps_sense(o, named[a - 'a'], &s));
+    } else if (sscanf(word, "turn:%c%f", &a, &x) == 2) {
+        ok(ikv_scene_turn(k.scene, named[a - 'a'], ikv_scene_rotation(x)));
+    } else if (sscanf(word, "shape:%c=%79s", &a, shape) == 2) {
+        ikv_shape to = shape_of(shape);
+        ok(ikv_scene_set_shape(k.scene, named[a - 'a'], &to));
+    } else if (sscanf(word, "sweep:%c%f", &a, &x) == 2) {
+        ikv_sensing s = ikv_overlaps_sensing(o, named[a - 'a']);
+        s.swept = x > 0;
         ok(ikv_overlaps_sense(o, named[a - 'a'], &s));
     } else if (sscanf(word, "report:%c%c", &a, &b) == 2) {
         const float point[3] = {1, 2, 3};

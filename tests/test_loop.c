@@ -908,6 +908,79 @@ START_TEST(inputs_that_lack)
 }
 END_TEST
 
+static ikv_target no_next(void *scene, ikv_target from, bool backwards)
+{
+    (void)scene, (void)from, (void)backwards;
+    return (ikv_target){0};
+}
+
+/* Each part, opened by itself, takes one block and gives it back. (And where a
+ * picking knows of nothing that is next, Tab leaves the focus where it is.) */
+START_TEST(parts_by_themselves)
+{
+    enum {
+        PARTS = 9
+    };
+    static counted memory[PARTS];
+    memset(memory, 0, sizeof memory);
+    fake_port fake = {.now_ns = 1};
+    ikv_port port = fake_port_of(&fake);
+    ikv_kit_config c = IKV_KIT_INIT;
+    ikv_catalogue_config cc = {.size = sizeof cc};
+    ikv_catalogue *catalogue;
+    ikv_target target;
+    ikv_target_config lamp = IKV_TARGET_INIT;
+    ikv_memory *const each[PARTS] = {
+        &cc.memory,        &c.queue.memory,    &c.bus.memory,
+        &c.scene.memory,   &c.router.memory,   &c.state.memory,
+        &c.actions.memory, &c.overlaps.memory, &c.loop.memory};
+    for (int i = 0; i < PARTS; i++)
+        *each[i] = counted_memory(&memory[i]);
+    ok(ikv_catalogue_open(&cc, &catalogue));
+    ok(ikv_queue_open(&c.queue, &c.loop.queue));
+    ok(ikv_bus_open(&c.bus, &c.loop.bus));
+    c.scene.bus = c.router.bus = c.actions.bus = c.overlaps.bus = c.loop.bus;
+    ok(ikv_scene_open(&c.scene, &c.overlaps.scene));
+    c.router.picking = ikv_kit_picking(c.overlaps.scene);
+    c.router.picking.tab_next = no_next;
+    ikv_router *router;
+    ok(ikv_router_open(&c.router, &router));
+    ok(ikv_state_open(&c.state, &c.actions.state));
+    ikv_actions *actions;
+    ikv_overlaps *overlaps;
+    ikv_loop *loop;
+    ok(ikv_actions_open(&c.actions, &actions));
+    ok(ikv_overlaps_open(&c.overlaps, &overlaps));
+    c.loop.input = input_of(c.loop.bus, &router, 1, ikv_host_memory());
+    c.loop.ports = &port;
+    c.loop.port_count = 1;
+    ok(ikv_loop_open(&c.loop, &loop));
+
+    lamp.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(c.overlaps.scene, &lamp, &target, NULL));
+    ok(ikv_router_focus(router, 0, target));
+    ikv_event tab = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
+    tab.key.code = ikv_code_find("Tab");
+    ok(ikv_router_route(router, &tab).status);
+    ck_assert_uint_eq(ikv_router_focused(router, 0).bits, target.bits);
+
+    ok(ikv_loop_close(loop));
+    ok(ikv_input_close(c.loop.input));
+    ok(ikv_actions_close(actions));
+    ok(ikv_overlaps_close(overlaps));
+    ok(ikv_router_close(router));
+    ok(ikv_scene_close(c.overlaps.scene));
+    ikv_state_close(c.actions.state);
+    ok(ikv_bus_close(c.loop.bus));
+    ikv_queue_close(c.loop.queue);
+    ikv_catalogue_close(catalogue);
+    for (int i = 0; i < PARTS; i++) {
+        ck_assert_int_eq(memory[i].takes, 1);
+        ck_assert_int_eq(memory[i].gives, 1);
+    }
+}
+END_TEST
+
 /* An input is in one loop, which is closed before it. */
 START_TEST(input_of_a_loop)
 {
@@ -991,6 +1064,7 @@ Suite *loop_suite(void)
     add(s, "L7 the least time", least_time);
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "L9 what an input lacks", inputs_that_lack);
+    add(s, "parts by themselves", parts_by_themselves);
     add(s, "L9 an input is in one loop", input_of_a_loop);
     add(s, "P1 clocks", two_clocks);
     return s;

@@ -51,7 +51,7 @@ static float span_length(const ikv_router *r, const float v[2])
 static finger_pair *pair_of(ikv_router *r, const pointer *p)
 {
     for (uint32_t i = 0; i < r->s.pair_room; i++) {
-        finger_pair *pair = pair_at(r, i);
+        finger_pair *pair = finger_pair_at(r, i);
         if (pair->used && pair->device == p->device &&
             (pair->first == p->id || pair->second == p->id))
             return pair;
@@ -112,8 +112,8 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
             first = other;
     }
     for (uint32_t i = 0; i < r->s.pair_room && pair == NULL; i++)
-        if (!pair_at(r, i)->used)
-            pair = pair_at(r, i);
+        if (!finger_pair_at(r, i)->used)
+            pair = finger_pair_at(r, i);
     if (first == NULL || pair == NULL)
         return;
     ikv_target target = ikvi_router_common(r, first->pressed, p->pressed);

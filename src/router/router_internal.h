@@ -141,13 +141,13 @@ static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
     return (pointer *)ikvi_at(r, r->s.pointers) + index;
 }
 
-static inline finger_pair *pair_at(const ikv_router *r, uint32_t index)
+static inline finger_pair *finger_pair_at(const ikv_router *r, uint32_t index)
 {
     IKVI_CHECK(index < r->s.pair_room);
     return (finger_pair *)ikvi_at(r, r->s.pairs) + index;
 }
 
-static inline pad_state *pad_at(const ikv_router *r, uint32_t index)
+static inline pad_state *pad_state_at(const ikv_router *r, uint32_t index)
 {
     IKVI_CHECK(index < r->s.pad_room);
     return (pad_state *)ikvi_at(r, r->s.pads) + index;

@@ -7,7 +7,7 @@ static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 {
     pad_state *free_one = NULL;
     for (uint32_t i = 0; i < r->s.pad_room; i++) {
-        pad_state *pad = pad_at(r, i);
+        pad_state *pad = pad_state_at(r, i);
         if (pad->used && pad->device == event->device)
             return pad;
         if (!pad->used && free_one == NULL)

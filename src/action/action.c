@@ -254,6 +254,8 @@ ikv_action_id ikv_actions_find(const ikv_actions *actions, const char *name)
     return (ikv_action_id){0};
 }
 
+/* All is checked before anything is taken: a name that was kept for nothing
+ * would fill the names. */
 ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
                            const char *name, ikv_action_id *action)
 {
@@ -367,6 +369,9 @@ static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
     }
 }
 
+/* Bindings of an action are a list in the order of binding, which players see;
+ * those of one trigger are another, which input walks. A binding begins
+ * untouched: what is held when it is bound starts with its next press. */
 ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
                             const char *text, const ikv_scope *scope,
                             ikv_binding *binding)
@@ -511,6 +516,7 @@ static bool scopes_meet(const ikv_scope *a, const ikv_scope *b)
                                      : a->target.bits == b->target.bits);
 }
 
+/* Of other actions alone: one action may well have two bindings that meet. */
 uint32_t ikv_actions_conflicts(const ikv_actions *actions, ikv_action_id action,
                                const char *text, const ikv_scope *scope,
                                ikv_binding *list, uint32_t room)

@@ -242,6 +242,9 @@ static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
 
 /* ----------------------------------------------------------- delivering -- */
 
+/* A3: events bear the input that started the action, from its start to its end;
+ * when that input's target has gone meanwhile they go to the root. The start
+ * has the input's time, what follows the time that was settled. */
 static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
 {
     const action_run *run = action_run_at(a, place, seat);
@@ -287,6 +290,8 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     }
 }
 
+/* A2: an action is on while any of its bindings is; only the first one starts
+ * it, those that join give their value. */
 static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
                           const action_input *input)
 {
@@ -308,6 +313,9 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     tell(a, IKV_KIND_ACTION_START, at, seat);
 }
 
+/* The order of what is held stays, since holds are told in it. An end that no
+ * input caused (a binding or action was removed, a set switched off) is
+ * synthetic. */
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 {
     uint32_t index = place * a->s.seats + seat, nth = 0;
@@ -519,6 +527,8 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
     return NO_PLACE;
 }
 
+/* A handler of one start may bind, unbind or switch: the next one is looked for
+ * anew, and `tried` keeps each to one start for one press. */
 static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
                       action_part part, uint32_t length)
 {
@@ -616,6 +626,8 @@ static bool learned_part(const ikv_event *event, action_part *to)
                        to->type != PART_HOLD;
 }
 
+/* A modifier is learned when it comes up again: before that another key may
+ * make a chord of it. */
 static void learn_from(ikv_actions *a, const ikv_event *event)
 {
     action_learning *learning = &a->s.learning;
@@ -748,6 +760,9 @@ static void end_what_is_over(ikv_actions *a)
     }
 }
 
+/* Input waits in `input` until all of its event's handlers have had their say,
+ * since a claimed press starts nothing (S2). A copy is taken of each, as
+ * handlers may feed more. */
 void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                         bool lost)
 {
@@ -794,6 +809,8 @@ static void end_motion(ikv_actions *a)
     }
 }
 
+/* Each action is told once a step, by `told`; when a handler has changed what
+ * is held, the walk begins anew and passes over those that were told. */
 void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;

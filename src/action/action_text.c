@@ -70,6 +70,7 @@ typedef struct part_reader {
     ikv_message *message;
 } part_reader;
 
+/* Characters count from 1, as people do; the name that was found is quoted. */
 static ikv_status refuse_text(const part_reader *r, const char *what,
                               const char *need)
 {
@@ -182,6 +183,8 @@ static bool lacks_part(part_reader *r, action_part *part)
     return lacks;
 }
 
+/* The texts name what can be written, since this is read by players who edit a
+ * file. */
 static ikv_status add_part(part_reader *r, action_shape *to)
 {
     action_part part;
@@ -231,6 +234,8 @@ static ikv_status check_use(const part_reader *r, const action_shape *shape,
     return IKV_OK;
 }
 
+/* The first separator says which it is, a chord or an axis; the other one may
+ * not follow. */
 static ikv_status read_parts(part_reader *r, action_shape *shape)
 {
     for (;;) {

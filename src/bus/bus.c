@@ -445,6 +445,8 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
     return IKV_OK;
 }
 
+/* The others keep the order in which they are told. The last one that goes
+ * takes the detour with it. */
 ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL)

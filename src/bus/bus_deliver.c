@@ -266,6 +266,8 @@ static bool pending_matches(const ikv_bus *b, const dispatch *x,
            (link->target == target || (own && link->target == TAGGED_PLACE));
 }
 
+/* What waits was subscribed in a dispatch that still runs: dispatches that began
+ * before it don't hear it (PATH6), those that have begun since do. */
 static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
                          bool own, sources *m)
 {

@@ -481,6 +481,8 @@ static ikv_status check_place(const ikv_bus *b,
     return IKV_OK;
 }
 
+/* Checks everything that a gate is made of, so that making one can't fail; how
+ * many conditions it takes is handed back. */
 ikv_status ikvi_bus_gate_check(const ikv_bus *b,
                                const ikv_subscription_config *config,
                                ikv_message *message, uint32_t *conditions)
@@ -579,6 +581,9 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
         to->name = ikvi_names_keep(&b->s.names, b, from->field);
 }
 
+/* A field that lies elsewhere in different kinds is found by its name at each
+ * event: that name is kept here, before a subscription is made that would need
+ * it. */
 bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
 {
     bool kept = true;
@@ -620,6 +625,9 @@ static void make_test(bus_gate *gate, const bus_condition *c)
     gate->test_value = (uint32_t)c->value.integer & mask;
 }
 
+/* Returns whether there is a gate at all: without one the entry is called
+ * straight from its run. A single plain comparison becomes the entry's own
+ * test, which reads no gate. */
 bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
                         const ikv_subscription_config *config)
 {
@@ -665,6 +673,8 @@ void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at)
 
 /* --------------------------------------------------------------- asking -- */
 
+/* What has no target has no tags and no body: 0, and no error, since an event
+ * may be about nothing. */
 static ikv_value special_value(const ikv_bus *b, uint32_t special,
                                const ikv_event *event,
                                const ikv_delivery *delivery)
@@ -726,6 +736,8 @@ static bool changed_since(bus_condition *c, ikv_value value)
     return changed;
 }
 
+/* A field that this kind does not have never holds, negated or not: the
+ * condition is about something else. */
 static bool holds_condition(const ikv_bus *b, bus_condition *c,
                             const ikv_event *event,
                             const ikv_delivery *delivery)

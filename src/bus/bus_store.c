@@ -30,6 +30,8 @@ static bool call_runs(const ikv_bus *b, uint32_t bits)
 
 /* ----------------------------------------------------------------- runs -- */
 
+/* The root's runs are also found by kind, and a wide one there is a detour:
+ * each delivery would have to look at it. */
 static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
 {
     uint32_t at = b->s.free_run;
@@ -232,6 +234,8 @@ static void remove_entry(ikv_bus *b, const bus_link *link)
         mark_dirty(b, link->run);
 }
 
+/* bus-5: while anything is busy runs don't move, so a new entry waits in
+ * `pending`. */
 static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                      ikv_kind kind)
 {
@@ -267,6 +271,8 @@ static void free_link(ikv_bus *b, uint32_t at)
     b->s.links_used--;
 }
 
+/* When the outermost dispatch has ended: runs are packed, what waited is put
+ * in, and only then is anybody told, who may subscribe again. */
 void ikvi_bus_compact(ikv_bus *b)
 {
     while (b->s.dirty_run != IKVI_NONE) {
@@ -426,6 +432,8 @@ static uint32_t pending_at(const ikv_bus *b, uint32_t target)
     return IKVI_NONE;
 }
 
+/* Held, so that nothing moves while the runs are walked; the target's own chain
+ * is taken apart last, when no link is left that would look for it. */
 void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
 {
     bus_target *t = ikvi_bus_target(b, target);
@@ -482,6 +490,7 @@ static ikv_status refuse(ikv_message *message, ikv_status status,
     return status;
 }
 
+/* Exactly one of the four ways: two at once would leave open which is meant. */
 static ikv_status check_kinds(const ikv_bus *b,
                               const ikv_subscription_config *config,
                               ikv_message *message)
@@ -512,6 +521,8 @@ static ikv_status check_kinds(const ikv_bus *b,
     return IKV_OK;
 }
 
+/* A target that is named twice is fine (it counts once), a stale one is not: it
+ * would be a subscription that never hears. */
 static ikv_status check_targets(const ikv_bus *b,
                                 const ikv_subscription_config *config,
                                 ikv_message *message)
@@ -589,6 +600,8 @@ static bool target_again(const ikv_subscription_config *config, uint32_t i)
     return false;
 }
 
+/* Tags and bodies hang on a place of their own, since who bears them is only
+ * known when an event comes. */
 static void add_links(ikv_bus *b, uint32_t at,
                       const ikv_subscription_config *config)
 {
@@ -610,6 +623,9 @@ static void add_links(ikv_bus *b, uint32_t at,
     }
 }
 
+/* All that can fail comes before the first thing that is taken. Places of what
+ * has ended are given up only when they are needed, since images may bring them
+ * back. */
 ikv_status ikv_bus_subscribe(ikv_bus *bus,
                              const ikv_subscription_config *config,
                              ikv_subscription *subscription,

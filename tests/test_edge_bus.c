@@ -301,6 +301,26 @@ START_TEST(later_kinds)
 }
 END_TEST
 
+/* Names fill their room to the last byte: each takes its letters, their end and
+ * four bytes; the first byte is the empty name's. */
+START_TEST(names_to_the_last_byte)
+{
+    kit_prepare(&k);
+    k.config.bus.name_bytes = 64 + (uint32_t)_i;
+    kit_open(&k);
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    char name[] = "aaa";
+    uint32_t kept = 0, own = 1 + sizeof "step" + sizeof "frame" + 8;
+    config.name = name;
+    while (ikv_bus_subscribe(k.bus, &config, NULL, NULL) == IKV_OK) {
+        kept++;
+        name[1]++;
+    }
+    ck_assert_uint_eq(kept, (k.config.bus.name_bytes - own) / 8);
+    kit_close(&k);
+}
+END_TEST
+
 /* Without room for the name that such a condition needs, it is refused. */
 START_TEST(names_full)
 {
@@ -960,6 +980,7 @@ Suite *edge_bus_suite(void)
               ROWS(condition_table));
     add_table(s, "20 tags as numbers", tags_as_numbers, 3);
     add(s, "20 kinds registered later", later_kinds);
+    add_table(s, "24 names to the last byte", names_to_the_last_byte, 10);
     add(s, "20 no room for names", names_full);
     add(s, "refused outcomes", refused_outcomes);
     add(s, "D7 a bool changed", bool_changed);

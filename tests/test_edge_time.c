@@ -1091,6 +1091,9 @@ static const pair_row pair_table[] = {
       {IKV_KIND_POINTER_MOVE, 0, NULL}},
      "pointer.enter@7/1 second; pointer.leave@7/1 second; "
      "pointer.enter@7/0; "},
+    {"a pen's distance is told over the other",
+     {{IKV_KIND_POINTER_MOVE, 0, NULL}, {IKV_KIND_PEN_DISTANCE, 1, NULL}},
+     "pointer.enter@7/0; pointer.leave@7/0; "},
     {"a drag ends over the other",
      {{IKV_KIND_POINTER_DOWN, 0, NULL},
       {IKV_KIND_POINTER_UP, 1, NULL},
@@ -1127,6 +1130,12 @@ START_TEST(between_routers)
             e.key.code = ikv_code_find(pair_table[_i].input[i].code);
         else
             e.pointer.x = e.pointer.y = 10;
+        if (kind == IKV_KIND_PEN_DISTANCE)
+            e.pen.pointer = 5;
+        else if (kind == IKV_KIND_WHEEL)
+            e.wheel.pointer = 5;
+        else if (kind < IKV_KIND_WHEEL)
+            e.pointer.pointer = 5;
         if (kind == IKV_KIND_WHEEL)
             e.wheel.dy = 1;
         ok(ikv_sink_push(pair.fake.sink, &e));

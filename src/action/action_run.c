@@ -242,7 +242,7 @@ static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
 
 /* ----------------------------------------------------------- delivering -- */
 
-/* A3: events bear the input that started the action, from its start to its end;
+/* A1: events bear the input that started the action, from its start to its end;
  * when that input's target has gone meanwhile they go to the root. The start
  * has the input's time, what follows the time that was settled. */
 static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
@@ -290,7 +290,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     }
 }
 
-/* A2: an action is on while any of its bindings is; only the first one starts
+/* A1: an action is on while any of its bindings is; only the first one starts
  * it, those that join give their value. */
 static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
                           const action_input *input)
@@ -761,7 +761,7 @@ static void end_what_is_over(ikv_actions *a)
 }
 
 /* Input waits in `input` until all of its event's handlers have had their say,
- * since a claimed press starts nothing (S2). A copy is taken of each, as
+ * since a claimed press starts nothing (A6). A copy is taken of each, as
  * handlers may feed more. */
 void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                         bool lost)

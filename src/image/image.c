@@ -62,6 +62,9 @@ static void add_two_saved(image_ranges *r, const ikvi_saved parts[2],
     add_saved(r, parts[1], 0);
 }
 
+/* An image is these pieces, one after the other, in this order; their
+ * identities joined say of which kit it is. The loop and the bus have two each:
+ * what lies between is of the present and stays. */
 static bool find_ranges(const ikv_parts *parts, image_ranges *r)
 {
     ikvi_saved part, two[2];
@@ -209,6 +212,7 @@ static bool is_busy(const ikv_parts *parts)
     return busy;
 }
 
+/* The sum is made while copying: the image is read once. */
 ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
 {
     image_ranges ranges;
@@ -274,6 +278,9 @@ static bool is_image(const ikv_parts *parts, const image_ranges *ranges,
     return sum_end(&sum) == head->sum;
 }
 
+/* All that may be wrong is looked at before the first byte is copied. The bus
+ * is told between: who subscribed since then ends, and only it knows whom that
+ * concerns. */
 ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
                              size_t size, const ikv_taken *since,
                              uint32_t count)

@@ -171,6 +171,9 @@ void ikv_input_feed(ikv_input *own, const ikv_event *event)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
 
+/* Holds that came due before come first; whether a key is typed is asked before
+ * routing, since a handler may move the focus; the unclaimed state and the
+ * actions come last, when all have had their say (S2). */
 ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
                             const ikv_event *samples, uint32_t count)
 {

@@ -10,6 +10,8 @@ static const char *port_fault(const ikv_port *port)
     return NULL;
 }
 
+/* Before any memory is taken, so that a loop that can't be opened leaves no
+ * trace; the ports' own open() comes later. */
 static ikv_status check_links(const ikv_loop_config *config)
 {
     const ikv_reporter *to = &config->reporter;

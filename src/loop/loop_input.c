@@ -80,6 +80,8 @@ static size_t fill_piece(ikv_event *piece, const char *text, size_t left)
     return used;
 }
 
+/* All pieces or none go into the queue: half a text is worse than none, and is
+ * pushed again. */
 ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
                               const char *text, size_t length)
 {
@@ -133,6 +135,8 @@ static uint32_t append(ikv_loop *loop, const ikv_event *event,
     return at;
 }
 
+/* A tape may be made by hand: what comes from it is checked as what a port
+ * pushes, and its lane and kind besides. */
 ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake)
 {
@@ -168,6 +172,8 @@ loop_entry ikvi_loop_played_entry(const ikv_intake *intake)
                         .played = true};
 }
 
+/* A full ring is no loss here: the port keeps the event, and is polled again
+ * within the frame. */
 ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
                          const ikv_intake *intake)
 {
@@ -205,6 +211,9 @@ static uint64_t offset_at(const port_clock *clock, uint64_t own)
            (uint64_t)(clock->drift * (int64_t)past / (int64_t)SECOND);
 }
 
+/* The first port's clock is the loop's own and needs no matching; the others'
+ * drift is what was measured in the last second, so that an event's time never
+ * jumps. */
 void ikvi_loop_match_clocks(ikv_loop *loop, bool first)
 {
     loop->next_match = loop->now + SECOND;
@@ -465,6 +474,9 @@ static void resync_lost(ikv_loop *loop)
         }
 }
 
+/* In batches, so that the queue's head moves once for many; what does not fit
+ * into the ring stays in the queue, in order. Losses are looked at when all
+ * that was before them is in. */
 IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 {
     ikv_event batch[64];

@@ -16,6 +16,8 @@ static uint64_t merge_key(const ikv_event *event, uint8_t family)
     return (uint64_t)who << 32 | (uint64_t)event->kind << 16 | event->device;
 }
 
+/* Q2: what a handler could tell apart does not merge. A gap may begin or end
+ * between two moves: the sum bears it. */
 static bool mergeable(const ikv_event *a, const ikv_event *b, uint8_t family)
 {
     if (a->view != b->view || a->seat != b->seat ||

@@ -21,6 +21,7 @@ static void end_port(ikv_loop *loop, uint32_t port)
     }
 }
 
+/* Said once: a port that fails goes on failing. */
 void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
                            const char *what)
 {

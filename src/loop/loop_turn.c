@@ -54,6 +54,9 @@ static void apply_after_step(ikv_loop *loop, ikv_kind kind, uint64_t lost)
     apply(loop, &event, loop->s.next_begin, lost);
 }
 
+/* L5: what was asked for within a step takes effect at its end, in this order
+ * whatever the order of asking, so that a tape needs no more than the requests.
+ * */
 void ikvi_loop_apply_requests(ikv_loop *loop)
 {
     uint64_t losing = loop->s.lost_ns;

@@ -242,6 +242,8 @@ void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
     router->routing = false;
 }
 
+/* What releases comes before who hears of it: when a handler is told that a
+ * device has gone, nothing of it is down any more (K1). */
 static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
 {
     const ikv_kind_info *info =
@@ -272,6 +274,9 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
     }
 }
 
+/* Holds that came due before the event are sent first; the focus is looked at
+ * anew, since the scene may have changed. `routing` is set throughout: a
+ * handler that routes is refused. */
 ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
 {
     if (router == NULL || event == NULL)

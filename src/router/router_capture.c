@@ -68,6 +68,8 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
     return IKV_OK;
 }
 
+/* A capture that remembers the grip: `attached` ends with the capture, whatever
+ * ends it. */
 ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
                              ikv_target target)
 {

@@ -74,6 +74,8 @@ static bool span_of(const ikv_router *r, const finger_pair *pair, float v[2],
     return true;
 }
 
+/* Fingers are told in the order in which they went down, also when the first is
+ * lifted. */
 static void send_gesture(ikv_router *r, const finger_pair *pair, ikv_kind kind,
                          const ikv_event *cause, const float middle[2],
                          float scale)

@@ -36,6 +36,8 @@ static void fill_stick(const ikv_router *r, const pad_state *pad,
     event->pad.y = out[1];
 }
 
+/* The axis is kept raw and told with its stick beside it. A button that is so
+ * already is a repeat, or a press that was lost: nothing is told twice. */
 ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;

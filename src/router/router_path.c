@@ -55,6 +55,8 @@ static bool holds(const ikv_target *nodes, uint32_t length, ikv_target target)
 
 /* -------------------------------------------------------------- sending -- */
 
+/* The path goes along as it was when the way was chosen: a handler that moves
+ * targets changes no delivery under way (PATH1). */
 ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
                              const ikv_target *nodes, uint32_t length,
                              bool passed)

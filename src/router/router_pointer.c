@@ -12,6 +12,8 @@ static bool primary_taken(const ikv_router *r, uint8_t type)
     return false;
 }
 
+/* The first active one of its type is the primary, as Pointer Events 3 has it;
+ * a mouse always is. */
 static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 {
     bool primary = event->pointer.type == IKV_MOUSE ||
@@ -315,6 +317,8 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
            (p->away && event->kind == IKV_KIND_POINTER_UP);
 }
 
+/* OVER5: outside the view nothing hears of it, but its buttons are kept, so
+ * that its way back begins right; what it captured is told of the loss. */
 static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
 {
     uint16_t bit = ikvi_button_bit(event->pointer.button);
@@ -412,6 +416,9 @@ static ikv_outcome route_end(ikv_router *r, pointer *p, ikv_event *event)
     return cancel ? pointer_cancelled(r, p, event) : pointer_left(r, p, event);
 }
 
+/* In the order of the rules: is it a position, does it make sense (TOUCH, BTN),
+ * is there room, then what it does. Modifiers are those that the router has
+ * seen go down, joined with the port's. */
 ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;

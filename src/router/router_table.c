@@ -28,6 +28,8 @@ void ikvi_router_fill_in(const pointer *p, ikv_event *event, int8_t button)
         event->flags |= IKV_PRIMARY;
 }
 
+/* What is made up bears what the pointer was told last: a cancel or a leave
+ * knows its pressure and tilt. */
 ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
                                uint64_t time_ns)
 {
@@ -47,6 +49,8 @@ ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
     return event;
 }
 
+/* Counted each time, said once a device: hardware that is odd is odd all the
+ * time. */
 ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
                                     const char *why)
 {

@@ -60,7 +60,6 @@ enum {
     FIXED_PLACES = 2
 };
 
-/* The hot part of a subscription. Dead: visits and subscription are 0. */
 /* How often events of a kind were delivered, and heard by nobody. */
 typedef struct bus_kind_counts {
     uint64_t delivered, unheard;
@@ -73,6 +72,7 @@ typedef struct bus_seen {
     uint64_t spent_ns;
 } bus_seen;
 
+/* The hot part of a subscription. Dead: visits and subscription are 0. */
 typedef struct bus_entry {
     ikv_handler handler;
     void *user;

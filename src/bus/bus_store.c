@@ -234,7 +234,7 @@ static void remove_entry(ikv_bus *b, const bus_link *link)
         mark_dirty(b, link->run);
 }
 
-/* bus-5: while anything is busy runs don't move, so a new entry waits in
+/* While anything is busy runs don't move, so a new entry waits in
  * `pending`. */
 static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                      ikv_kind kind)

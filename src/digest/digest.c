@@ -33,6 +33,8 @@ static void add_target(ikv_digest *d, const ikv_bus *bus, ikv_target target)
     add_number(d, ikv_bus_target_id(bus, target), 4);
 }
 
+/* By value and width, not by the bytes of memory: those differ by the order of
+ * bytes and by what lies between fields. */
 static void add_value(ikv_digest *d, const ikv_bus *bus, const ikv_field *field,
                       const ikv_event *event)
 {

@@ -228,6 +228,8 @@ static bool name_is_reserved(const char *name)
     return false;
 }
 
+/* A message names the kind and the field: configs are tables, and the fault is
+ * in one row. */
 static ikv_status check_field(const ikv_kind_config *config, uint32_t at,
                               ikv_message *message)
 {
@@ -512,6 +514,8 @@ const char *ikv_value_list(uint32_t set, uint32_t index, uint64_t *value)
 
 /* --------------------------------------------------------- field values -- */
 
+/* Through memcpy: a payload is bytes, and a field may lie where its type may
+ * not be read. */
 static int64_t get_integer(const char *at, struct type_row type)
 {
     uint8_t u8;
@@ -575,6 +579,9 @@ static bool field_is_usable(const ikv_field *field)
            type_rows[field->type].size <= sizeof(ikv_event) - field->offset;
 }
 
+/* One place that knows how each type lies in an event; conditions, files, logs
+ * and digests all read through it. A scaled integer is told as people see it.
+ * */
 ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event)
 {
     ikv_value value = {IKV_VALUE_NONE, {0}};
@@ -646,6 +653,8 @@ static ikv_status put_float(char *at, struct type_row type, double number)
     return IKV_OK;
 }
 
+/* On any error the event is as it was: all is looked at before a byte is
+ * written. */
 ikv_status ikv_field_put(const ikv_field *field, ikv_event *event,
                          ikv_value value)
 {

@@ -19,6 +19,8 @@ size_t ikvi_layout_size(const ikvi_layout *layout)
     return layout->overflow ? 0 : layout->size;
 }
 
+/* Cleared, so that zero is the state in which everything begins. A block that
+ * is not aligned is given back, and is the caller's fault. */
 ikv_status ikvi_memory_take(const ikv_memory *memory, size_t size, void **block)
 {
     if (size == 0)

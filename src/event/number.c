@@ -117,6 +117,8 @@ typedef struct binary {
     bool boundary; /* the gap below is half the gap above */
 } binary;
 
+/* `boundary`: at a power of two the number below is half as far as the one
+ * above. */
 static binary take_apart(double value, bool is_float)
 {
     binary b = {0};
@@ -232,6 +234,8 @@ static bool short_decimal(double value, bool is_float, decimal *d)
     return false;
 }
 
+/* Up to 16 digits before the point and 5 zeros behind it are written out, as
+ * people would; beyond that with an exponent. */
 static void print_decimal(ikvi_text *text, decimal d)
 {
     while (d.count > 1 && d.digits[d.count - 1] == '0')
@@ -280,6 +284,7 @@ size_t ikv_number_format(double value, bool is_float, char *buffer)
     return ikvi_text_end(&text);
 }
 
+/* In integers: a double has no room for an hour in ns. */
 size_t ikv_time_format(uint64_t time_ns, char *buffer)
 {
     ikvi_text text = {buffer, buffer != NULL ? 32 : 0, 0};

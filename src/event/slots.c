@@ -24,6 +24,9 @@ static uint32_t next_generation(ikvi_slots *slots, uint32_t generation)
     return last ? 0 : generation + 1;
 }
 
+/* The place that has been free longest is taken, so that a stale handle meets
+ * its own generation again as late as can be. A floor, which no image brings
+ * back, keeps handles of an abandoned future apart. */
 uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
 {
     uint32_t index = slots->head;

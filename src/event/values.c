@@ -60,6 +60,8 @@ static bool number_is_good(uint32_t bits, bool any)
     return (bits & INT32_MAX) <= (any ? FINITE_BITS : COORDINATE_BITS);
 }
 
+/* By the bits of the number: a comparison would need one for each of NaN and
+ * the infinities. */
 static bool field_is_good(const ikv_field *field, const ikv_event *event,
                           bool any)
 {

@@ -198,6 +198,8 @@ static ikv_status say_size(const ikv_reporter *reporter, const char *member)
     return ikvi_bad_config(reporter, IKV_BAD_SIZE, "kit", message.text);
 }
 
+/* A part that needs no bytes has a config that can't be used: it is opened
+ * without memory, to say why in its own words. */
 static ikv_status measure(const ikv_kit_config *config,
                           const ikv_reporter *reporter, size_t *size)
 {

@@ -77,6 +77,8 @@ static near_box nowhere(void)
     return (near_box){{FLT_LARGEST, FLT_LARGEST}, {FLT_LARGEST, FLT_LARGEST}};
 }
 
+/* All places are noted as changed: what the scene has already is taken in by
+ * the first step. */
 static void open_tables(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->s.capacity; i++) {
@@ -182,6 +184,8 @@ static void own_part(ikv_overlaps *o, uint32_t place, ikv_target target)
     summary_at(o, place)->senses = 0;
 }
 
+/* What is sensed is the target's, not the place's: `owner` tells a later target
+ * in the same place from the one that was asked for. */
 ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
                               const ikv_sensing *sensing)
 {
@@ -353,6 +357,9 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     return true;
 }
 
+/* The box is what the part has passed since the last step: for what is swept
+ * from where it was to where it is. Placed by ikv_overlaps_place() it has
+ * passed nothing. */
 static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
 {
     near_summary *who = summary_at(o, place);
@@ -442,6 +449,9 @@ static void follow_target(ikv_overlaps *o, uint32_t place, uint32_t target)
     part_at(o, place)->id = ikv_bus_target_id(o->bus, (ikv_target){target});
 }
 
+/* In the order of what may be missing: the target itself, then its scene, then
+ * its shape. A reported touch goes on without a shape, but not without its
+ * target. */
 static void take_change(ikv_overlaps *o, uint32_t place)
 {
     near_part *part = part_at(o, place);
@@ -480,6 +490,7 @@ static inline void fetch_part(const ikv_overlaps *o, uint32_t place)
     IKVI_FETCH(fat_at(o, place));
 }
 
+/* What has only moved keeps who it is: the short way, which is most of them. */
 static void take_changes(ikv_overlaps *o)
 {
     uint8_t *marks = ikvi_at(&o->s.changes, o->s.changes.marks);
@@ -526,6 +537,8 @@ IKVI_APART static void try_again(ikv_overlaps *o)
         }
 }
 
+/* O2: all of the step's changes are known before the first handler is told of
+ * one; what handlers change is of the next step. */
 ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
                              uint64_t time_ns)
 {

@@ -114,6 +114,8 @@ static void set_party(ikv_overlaps *o, overlap_contact *c, uint32_t side,
     c->links.before[side] = c->links.after[side] = NO_TOUCH;
 }
 
+/* Parties lie in the order of their places, which is the order of telling; for
+ * bodies that may be the other way round than for the pieces that touch. */
 static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
                              const uint32_t party[SIDES],
                              const uint32_t body[SIDES], uint8_t scope)
@@ -381,6 +383,9 @@ static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
             memcpy(contact_at(o, t->contact[side])->at, point, sizeof t->at);
 }
 
+/* `fresh`: a pair that is new this step can't be known by its shape, only by a
+ * report. On a lack of room nothing is half made, and the pair is tried again.
+ * */
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
                           bool fresh, const float *point)
 {
@@ -602,6 +607,8 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
     }
 }
 
+/* Both sides hear of one moment: who enters is settled for both before either
+ * is told, as a handler may remove a party. */
 static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
 {
     for (uint32_t i = 0; i < o->s.changed_count; i++) {

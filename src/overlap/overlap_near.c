@@ -338,6 +338,8 @@ static void link_all(ikv_overlaps *o)
         link_pair(o, i);
 }
 
+/* The lower place first, so that a pair is the same whoever found
+ * it. */
 static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint32_t index = o->s.pair_count;
@@ -372,6 +374,8 @@ static bool is_home(const overlap_grid *g, const near_box *a, const near_box *b,
     return cell_along(g, 0, left) == x && cell_along(g, 1, top) == y;
 }
 
+/* Two parts may share several cells: only their home cell, the first that both
+ * are in, makes the pair. */
 static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
 {
     const overlap_grid *g = &o->s.grid;
@@ -407,6 +411,7 @@ static bool pair_huge(ikv_overlaps *o)
     return true;
 }
 
+/* Cells grow until all parts' cells fit into the room that there is. */
 static bool make_list(ikv_overlaps *o, float margin)
 {
     overlap_grid *g = &o->s.grid;
@@ -624,6 +629,9 @@ static void scan_all(ikv_overlaps *o)
     ikvi_touch_end_unchecked(o);
 }
 
+/* The list is of pairs whose boxes, made larger, meet: it holds while nobody
+ * leaves its larger box. A few that do are taken out and in again; for many it
+ * is made anew. */
 void ikvi_near_find(ikv_overlaps *o)
 {
     if (o->plain) {

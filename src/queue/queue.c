@@ -470,6 +470,9 @@ static void raise_to(uint32_t *high, uint32_t value)
         *high = value;
 }
 
+/* Q1: the two rings are merged by stamp, the number of shared slots that were
+ * claimed before an own event: what one thread pushed comes out in its order.
+ * The head moves once, at the end. */
 uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
 {
     uint32_t tail = ikvi_load_acquire(&q->tail);

@@ -208,6 +208,8 @@ static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
     return NO_ITEM;
 }
 
+/* Both lists of siblings, upwards and downwards, are kept: hit tests go one
+ * way, drawing the other. */
 static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
                       bool lowest)
 {
@@ -353,6 +355,8 @@ static ikv_status say_status(ikv_message *message, ikv_status status)
     return say(message, status, ikv_status_text(status));
 }
 
+/* Grace is kept in sixteenths of a unit: 4,095 of them and a fraction fit into
+ * 16 bits. */
 static void fill_item(scene_item *item, const ikv_target_config *config)
 {
     item->x = config->x;
@@ -426,6 +430,8 @@ static void announce_at(ikv_scene *scene, ikv_kind kind, ikv_target target)
                  ikv_scene_parent(scene, target), 0);
 }
 
+/* All that can fail comes first. The announcement comes last, when a handler
+ * may do anything, the new target's removal too. */
 ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
                          ikv_target *target, ikv_message *message)
 {
@@ -611,6 +617,8 @@ ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target)
     return IKV_OK;
 }
 
+/* A handler that hears of the detaching may remove the target: then nothing is
+ * attached. */
 ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
                                 ikv_target parent)
 {

@@ -299,6 +299,8 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
     *dirty_at(scene, x->dirty_count++) = place;
 }
 
+/* While the scene is scanned, boxes are made so much larger that small moves
+ * need nothing. */
 void ikvi_index_moved(ikv_scene *scene, uint32_t place)
 {
     scene_index *x = &scene->s.index;
@@ -346,6 +348,8 @@ typedef struct extent {
     float low[2], high[2], sum[2], spread[2], side;
 } extent;
 
+/* In two passes, the extent and then how far from its middle: what is far off
+ * shall not make the frame of all others coarse. */
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 {
     uint32_t begin = layer_at(s, layer)->start, end = layer_at(s, layer)->end;
@@ -544,6 +548,8 @@ typedef struct fit {
     uint32_t sampled, fine, across, down, entries;
 } fit;
 
+/* Of a sample: choosing how large cells are shall cost less than filling them.
+ * */
 static fit try_fit(const ikv_scene *s)
 {
     uint32_t stride = s->s.count / SAMPLE + 1;
@@ -908,6 +914,8 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
             }
 }
 
+/* Coarse levels come last: most targets are on the fine ones, and the best so
+ * far cuts the rest short. */
 static void search(ikv_scene *scene, probe *p)
 {
     scene_index *x = &scene->s.index;

@@ -194,6 +194,7 @@ static uint32_t explain_clip(const probe *p, uint32_t place, ikv_target *by)
     return IKV_PICK_TOPMOST;
 }
 
+/* In the order in which a hit test would give up. */
 static uint32_t explain_point(probe *p, uint32_t place, ikv_target *by)
 {
     const scene_item *item = item_at(p->scene, place);

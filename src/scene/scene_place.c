@@ -154,6 +154,8 @@ static bool has_reserved(const ikv_camera *camera)
     return has;
 }
 
+/* The way back is kept, not divided for each point: a point goes through the
+ * same roundings everywhere. */
 ikv_status ikv_scene_set_camera(ikv_scene *scene, uint32_t layer, uint32_t view,
                                 const ikv_camera *camera)
 {

@@ -90,6 +90,8 @@ static const char *polygon_fault(const float *points, uint32_t count)
     return NULL;
 }
 
+/* A message says the range, since the number that is wrong is the caller's and
+ * at hand. */
 const char *ikv_scene_shape_fault(const ikv_shape *shape)
 {
     const ikv_shape *s = shape;
@@ -146,6 +148,8 @@ static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
     return index;
 }
 
+/* The old polygon is given back only when there is room for the new one, its
+ * own place included: on false the shape is as it was. */
 bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
                       const ikv_shape *shape)
 {
@@ -223,6 +227,8 @@ static bool polygon_holds(const float *points, uint32_t count, float x, float y,
     return inside;
 }
 
+/* In the shape's own space, where a rectangle is upright. Edges count as
+ * inside. */
 static bool shape_holds(const ikv_scene *scene, const scene_item *item, float x,
                         float y, float radius)
 {
@@ -292,6 +298,8 @@ static float world_scale(const transform *t)
     return ikvi_sqrt(c * c + s * s);
 }
 
+/* Points and a radius say all shapes: overlaps compare hulls, and know no
+ * others. */
 bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
 {
     const float *n = item->shape.numbers;
@@ -382,6 +390,8 @@ static float hull_box(const ikv_scene *scene, const scene_item *item,
     return reach / world_scale(&item->world);
 }
 
+/* Never smaller than the shape: what rounding may lack is added, as a box that
+ * is too small would lose a hit. */
 bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
                     float box[4])
 {

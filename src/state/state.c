@@ -412,6 +412,7 @@ static state_pointer *free_place(const ikv_state *s, uint32_t filter)
     return NULL;
 }
 
+/* `reach` lets queries stop at the last place that was ever used. */
 static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
                                     const ikv_event *event, uint16_t id,
                                     uint8_t type)
@@ -473,6 +474,8 @@ static void press_button(state_pointer *p, uint16_t button, uint64_t time_ns)
     p->now.buttons |= button;
 }
 
+/* What is claimed moves and releases, but never presses (S2): a handler that
+ * stopped the press must not leave a button held. */
 static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
                          bool claimed)
 {
@@ -587,6 +590,8 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
     return fresh != NULL ? fresh : gone;
 }
 
+/* K1: one that is known again by its numbers gets its old place, so that a
+ * player's pad stays the nth. */
 static state_pad *connect_pad(ikv_state *s, uint32_t filter,
                               const ikv_event *event,
                               const ikv_device_data *who)

@@ -244,11 +244,14 @@ static void look_at_loop(const ikv_kit *kit)
     fuzz_number(ikv_loop_scale(loop) | (uint64_t)ikv_loop_paused(loop) << 32);
 }
 
-void fuzz_look(const ikv_kit *kit, const ikv_target *targets, uint32_t count)
+void fuzz_look(const ikv_kit *kit, const ikv_target *targets, uint32_t count,
+               bool found)
 {
     ikv_overlaps_counts of = IKV_OVERLAPS_COUNTS_INIT;
     ikv_overlaps_counters(ikv_kit_overlaps(kit), &of);
     of.scans = of.rebuilds = of.strays = 0;
+    if (found)
+        of.pairs = of.pairs_high = of.touching = 0;
     fuzz_tell(&of, sizeof of);
     look_at_bus(kit);
     look_at_scene(kit);

@@ -52,6 +52,8 @@ typedef struct world {
     bool tame;              /* numbers as a game has them, rather than wild */
     bool crowded;           /* many targets: slow to validate */
     bool announces;
+    bool plain; /* each with each, instead of by an index */
+    bool twice; /* with and without: all that is told must be the same */
     bool plays; /* hands' events come as from a tape */
     uint64_t last_due;
 } world;
@@ -950,7 +952,7 @@ static void run_frame(world *w)
 {
     bool inside = w->running > 0;
     w->now += 1000000ull * (1 + byte(w) % 40);
-    fuzz_look(w->kit, w->targets, w->running == 0 ? TARGETS : 1);
+    fuzz_look(w->kit, w->targets, w->running == 0 ? TARGETS : 1, w->twice);
     bool began = ikv_loop_begin(w->loop);
     MUST(!(inside && began));
     if (!began)
@@ -1095,6 +1097,7 @@ static void open_world(world *w)
     uint32_t small = byte(w), other = byte(w);
     uint32_t third = byte(w);
     w->tame = other % 4 != 0;
+    w->twice = other / 16 % 4 == 0;
     w->plays = third % 4 == 1;
     if (w->plays)
         port.capabilities |= IKV_PORT_PLAYBACK;
@@ -1121,7 +1124,9 @@ static void open_world(world *w)
     config.reporter.report = fuzz_report;
     config.bus.statistics = other / 4 % 2;
     config.scene.announces = w->announces = other / 8 % 2;
-    config.scene.plain = config.overlaps.plain = other / 16 % 4 == 0;
+    config.scene.plain = config.overlaps.plain = w->plain;
+    if (w->twice) /* what is refused depends on the order of finding */
+        config.overlaps.contacts = config.overlaps.pairs = 8000;
     config.scene.own_test = has_point;
     config.scene.views = config.router.views = 2;
     config.router.keep_focus = other / 64 % 2;
@@ -1163,11 +1168,11 @@ static void open_world(world *w)
     ikv_loop_set_recorder(w->loop, recorded, NULL);
 }
 
-int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+static uint64_t run(const uint8_t *data, size_t size, bool plain, bool *twice)
 {
     static world w;
     fuzz_begin();
-    w = (world){.at = data, .end = data + size, .now = 1000};
+    w = (world){.at = data, .end = data + size, .now = 1000, .plain = plain};
     open_world(&w);
     while (w.at < w.end && w.calls < 4000) {
         call(&w);
@@ -1178,7 +1183,17 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             MUST(w.alive[i] == (w.targets[i].bits != 0 &&
                                 ikv_bus_target_alive(w.bus, w.targets[i])));
     }
-    fuzz_look(w.kit, w.targets, TARGETS);
+    fuzz_look(w.kit, w.targets, TARGETS, w.twice);
     MUST(ikv_kit_close(w.kit) == IKV_OK);
+    *twice = w.twice;
+    return fuzz_sum();
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    bool twice;
+    uint64_t sum = run(data, size, false, &twice);
+    if (twice)
+        MUST(run(data, size, true, &twice) == sum);
     return 0;
 }

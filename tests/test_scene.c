@@ -974,6 +974,11 @@ START_TEST(announced)
     ok(ikv_scene_add(k.scene, &config, &b, NULL));
     ok(ikv_scene_move(k.scene, b, 3, 4));
     ok(ikv_scene_show(k.scene, b, true));
+    const ikv_query query =
+        IKV_QUERY_INIT; /* what it settles changes nothing */
+    ikv_scene_pick(k.scene, &query, 0);
+    ok(ikv_scene_show(k.scene, b, true));
+    ok(ikv_scene_show(k.scene, b, true));
     ok(ikv_scene_set_parent(k.scene, b, everywhere));
     ok(ikv_scene_show(k.scene, b, false));
     ck_assert_int_eq(ikv_scene_alive(k.scene, b), _i != 0);

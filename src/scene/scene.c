@@ -706,10 +706,11 @@ static ikv_status set_flag(ikv_scene *scene, ikv_target target, unsigned flag,
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    uint8_t *flags = &item_at(scene, place)->flags, before = *flags;
+    uint8_t *flags = &item_at(scene, place)->flags;
+    bool was = (*flags & flag) != 0;
     *flags = (uint8_t)(on ? *flags | flag : *flags & ~flag);
     placed(scene, place);
-    if (flag == ITEM_HIDDEN && before != *flags)
+    if (flag == ITEM_HIDDEN && was != on)
         announce_at(scene, on ? IKV_KIND_TREE_HIDE : IKV_KIND_TREE_SHOW,
                     target);
     return IKV_OK;

@@ -17,7 +17,7 @@ static void *counted_take(void *user, size_t size, size_t alignment)
 static void counted_give(void *user, void *block, size_t size)
 {
     counted *c = user;
-    (void)size;
+    memset(block, 0xdd, size); /* who still uses it finds nonsense */
     c->gives++;
     free(block);
 }

@@ -946,11 +946,13 @@ END_TEST
         offsetof(ikv_kit_config, path), sizeof(((ikv_kit_config *)0)->path),   \
             (found), text                                                      \
     }
-static const struct {
+typedef struct member_row {
     size_t offset, size;
     uint64_t value;
     const char *text;
-} member_table[] = {
+} member_row;
+
+static const member_row member_table[] = {
     MEMBER(queue.capacity, 1u << 25, "capacity is 33554432: expected 0 to"),
     MEMBER(queue.reserve, 300, "reserve is 300: expected 0 to 255"),
     MEMBER(queue.devices, 1025, "devices is 1025: expected 0 to 1024"),
@@ -1045,6 +1047,46 @@ START_TEST(config_members)
         ck_assert_str_eq(range + 11 + strspn(range + 11, "0123456789 to"),
                          "] ");
     ck_assert_int_eq(k.reports, 1);
+}
+END_TEST
+
+/* What the headers say zero stands for takes as many bytes as zero does. */
+static const member_row default_table[] = {
+    MEMBER(queue.capacity, 1024, ""),   MEMBER(queue.own_capacity, 1024, ""),
+    MEMBER(queue.devices, 1024, ""),    MEMBER(bus.subscriptions, 1024, ""),
+    MEMBER(bus.entries, 1024, ""),      MEMBER(bus.targets, 1024, ""),
+    MEMBER(bus.owners, 64, ""),         MEMBER(bus.deferred, 1024, ""),
+    MEMBER(bus.conditions, 256, ""),    MEMBER(bus.timers, 64, ""),
+    MEMBER(bus.inbox, 64, ""),          MEMBER(bus.payloads, 32, ""),
+    MEMBER(bus.payload_bytes, 256, ""), MEMBER(bus.mailboxes, 4, ""),
+    MEMBER(bus.mailbox_events, 64, ""), MEMBER(bus.user_lanes, 4, ""),
+    MEMBER(bus.name_bytes, 16384, ""),  MEMBER(bus.depth, 16, ""),
+    MEMBER(bus.kept, 128, ""),          MEMBER(bus.rebindings, 64, ""),
+    MEMBER(scene.layers, 1, ""),        MEMBER(scene.views, 1, ""),
+    MEMBER(scene.polygons, 64, ""),     MEMBER(router.pointers, 32, ""),
+    MEMBER(router.keys, 64, ""),        MEMBER(router.passed, 16, ""),
+    MEMBER(router.pads, 8, ""),         MEMBER(state.seats, 1, ""),
+    MEMBER(state.pointers, 32, ""),     MEMBER(state.keys, 256, ""),
+    MEMBER(state.pads, 8, ""),          MEMBER(actions.actions, 64, ""),
+    MEMBER(actions.bindings, 256, ""),  MEMBER(actions.sets, 15, ""),
+    MEMBER(actions.seats, 1, ""),       MEMBER(actions.name_bytes, 4096, ""),
+    MEMBER(loop.pending, 2048, ""),     MEMBER(loop.samples, 256, ""),
+    MEMBER(loop.held, 64, ""),          MEMBER(loop.devices, 1024, ""),
+};
+
+START_TEST(config_defaults)
+{
+    const member_row *row = &default_table[_i];
+    kit_prepare(&k);
+    size_t bytes = ikv_kit_footprint(&k.config);
+    ck_assert_uint_gt(bytes, 0);
+    memcpy((char *)&k.config + row->offset, &row->value, row->size);
+    ck_assert_uint_eq(ikv_kit_footprint(&k.config), bytes);
+    uint64_t more = row->value * 2;
+    if (row->size > 1)
+        memcpy((char *)&k.config + row->offset, &more, row->size);
+    size_t larger = ikv_kit_footprint(&k.config);
+    ck_assert(larger == 0 || row->size == 1 || larger > bytes);
 }
 END_TEST
 
@@ -1351,6 +1393,8 @@ Suite *edge_ports_suite(void)
     add(s, "7 closed once", closed_once);
     add_table(s, "8 configs name the member", config_members,
               ROWS(member_table));
+    add_table(s, "8 what zero stands for", config_defaults,
+              ROWS(default_table));
     add_table(s, "8 L2 lengths of steps", step_lengths, ROWS(length_table));
     add(s, "8 reports are made once", reports_once);
     add(s, "8a pause before the first step", pause_before_the_first_step);

@@ -981,7 +981,49 @@ START_TEST(parts_by_themselves)
 }
 END_TEST
 
-/* An input is in one loop, which is closed before it. */
+static ikv_verdict note_kind(const ikv_event *event, const ikv_delivery *d,
+                             void *to)
+{
+    ck_assert_uint_eq(event->target.bits, ikv_bus_root(d->bus).bits);
+    note(to, "%s ", ikv_catalogue_info(NULL, event->kind)->name);
+    return IKV_CONTINUE;
+}
+
+/* L4. What is still on a lane when the loop ends is heard before its end. */
+START_TEST(last_of_the_lanes)
+{
+    bench_kit k = {0};
+    ikv_target none = {0};
+    seen.text[0] = '\0';
+    kit_open(&k);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_WINDOW_SHOW, none, note_kind, &seen, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_WINDOW_HIDE, none, note_kind, &seen, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_END, none, note_kind, &seen, NULL));
+    kit_frame(&k, 0);
+    ikv_event e = ikv_event_make(IKV_KIND_WINDOW_SHOW, 1);
+    ok(ikv_bus_defer(k.bus, IKV_FRAME_LANE, &e));
+    e.kind = IKV_KIND_WINDOW_HIDE;
+    ok(ikv_bus_defer(k.bus, IKV_STEP_LANE, &e));
+    ikv_loop_quit(k.loop);
+    ck_assert(!ikv_loop_begin(k.loop));
+    ck_assert(!ikv_loop_begin(k.loop));
+    ok(ikv_bus_deliver(k.bus, &e)
+           .status); /* of no target: the root's (PATH8) */
+    ck_assert_str_eq(seen.text,
+                     "window.hide window.show loop.end window.hide ");
+    kit_close(&k);
+}
+END_TEST
+
+static void count_taken(const ikv_event *event, const ikv_intake *intake,
+                        void *user)
+{
+    (void)event, (void)intake;
+    ++*(int *)user;
+}
+
+/* An input is in one loop, which is closed before it. A loop that is closed
+ * records no more of what its bus takes from other threads. */
 START_TEST(input_of_a_loop)
 {
     bench_kit k;
@@ -1005,8 +1047,16 @@ START_TEST(input_of_a_loop)
     ok(ikv_loop_open(&config, &loop));
     status_is(ikv_input_close(config.input), IKV_BUSY);
     ok(ikv_loop_close(loop));
+    counted memory = {0};
+    int taken = 0;
+    config.memory = counted_memory(&memory);
     ok(ikv_loop_open(&config, &loop));
+    ok(ikv_loop_set_recorder(loop, count_taken, &taken));
     ok(ikv_loop_close(loop));
+    ikv_event e = ikv_event_make(IKV_KIND_WINDOW_SHOW, 1);
+    ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e));
+    ok(ikv_bus_flush(k.bus, IKV_STEP_LANE, NULL));
+    ck_assert_int_eq(taken, 0);
     ok(ikv_input_close(config.input));
     kit_close(&k);
 }
@@ -1065,6 +1115,7 @@ Suite *loop_suite(void)
     add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "L9 what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
+    add(s, "L4 what is last on the lanes", last_of_the_lanes);
     add(s, "L9 an input is in one loop", input_of_a_loop);
     add(s, "P1 clocks", two_clocks);
     return s;

@@ -1015,6 +1015,40 @@ START_TEST(last_of_the_lanes)
 }
 END_TEST
 
+static ikv_verdict compare_step(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    uint64_t *last = user;
+    if (event->kind == IKV_KIND_LOOP_STEP) {
+        *last = event->loop.step;
+        ikv_event e = ikv_event_make(IKV_KIND_WINDOW_SHOW, event->time_ns);
+        ck_assert_uint_eq(ikv_bus_deliver(d->bus, &e).heard, 1);
+    } else if (event->kind == IKV_KIND_WINDOW_SHOW) {
+        ikv_event e = ikv_event_make(IKV_KIND_WINDOW_HIDE, event->time_ns);
+        ck_assert_uint_eq(ikv_bus_deliver(d->bus, &e).heard, 1);
+    }
+    ck_assert_uint_eq(d->step, *last);
+    return IKV_CONTINUE;
+}
+
+/* A delivery bears the step's number, at any depth. */
+START_TEST(step_at_any_depth)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_LOOP_STEP, IKV_KIND_WINDOW_SHOW,
+                                     IKV_KIND_WINDOW_HIDE};
+    bench_kit k = {0};
+    uint64_t last = 0;
+    kit_open(&k);
+    for (int i = 0; i < ROWS(kinds); i++)
+        ok(ikv_bus_hear(k.bus, kinds[i], (ikv_target){0}, compare_step, &last,
+                        NULL));
+    for (uint64_t ms = 0; ms < 200; ms += 17)
+        kit_frame(&k, ms);
+    ck_assert_uint_gt(last, 5);
+    kit_close(&k);
+}
+END_TEST
+
 static void count_taken(const ikv_event *event, const ikv_intake *intake,
                         void *user)
 {
@@ -1116,6 +1150,7 @@ Suite *loop_suite(void)
     add(s, "L9 what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
     add(s, "L4 what is last on the lanes", last_of_the_lanes);
+    add(s, "L3 the step at any depth", step_at_any_depth);
     add(s, "L9 an input is in one loop", input_of_a_loop);
     add(s, "P1 clocks", two_clocks);
     return s;

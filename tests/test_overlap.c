@@ -127,7 +127,7 @@ static void add_named(const char *text)
     ikv_target_config config = IKV_TARGET_INIT;
     ikv_sensing sensing = IKV_SENSING_INIT;
     int index = text[0] - 'a', used = 0, n = 0;
-    char bears[8] = "", senses[8] = "", shape[80] = "";
+    char bears[8] = "", senses[8] = "", shape[400] = "";
     float number = 0;
     config.id = (uint32_t)index + 1;
     config.shape = ikv_scene_rect(0, 0, 10, 10);
@@ -144,7 +144,7 @@ static void add_named(const char *text)
     while (*text != '\0') {
         if (sscanf(text, "/%c%n", shape, &used) == 1 && *text == '/') {
             config.parent = named[shape[0] - 'a'];
-        } else if (sscanf(text, "=%79[^;];%n", shape, &used) == 1) {
+        } else if (sscanf(text, "=%399[^;];%n", shape, &used) == 1) {
             config.shape = shape_of(shape);
         } else if (sscanf(text, "~%d%n", &n, &used) == 1) {
             sensing.linger = (uint16_t)n;

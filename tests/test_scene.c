@@ -992,6 +992,38 @@ START_TEST(announced)
 }
 END_TEST
 
+/* HIT1: what clips does so by its shape alone: its own grace, by which a finger
+ * finds it, lets no more of its children be hit. */
+START_TEST(clips_without_grace)
+{
+    bench_kit k = {0};
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target box, boat;
+    ikv_query query = IKV_QUERY_INIT;
+    kit_open(&k);
+    config.shape = ikv_scene_rect(0, 0, 10, 10);
+    config.clip = true;
+    config.grace = 6;
+    config.hit = IKV_HIT_OFF;
+    ok(ikv_scene_add(k.scene, &config, &box, NULL));
+    config.clip = false;
+    config.grace = 0;
+    config.hit = IKV_HIT_SOLID;
+    config.parent = box;
+    config.shape = ikv_scene_rect(5, 0, 20, 10);
+    ok(ikv_scene_add(k.scene, &config, &boat, NULL));
+    query.y = 5;
+    for (int touch = 0; touch < 2; touch++)
+        for (int x = 6; x < 18; x += 3) {
+            query.touch = touch;
+            query.x = (float)x;
+            ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits,
+                              x <= 10 ? boat.bits : 0);
+        }
+    kit_close(&k);
+}
+END_TEST
+
 /* OVER7: whatever is changed, the revision rises. */
 START_TEST(revision_rises)
 {
@@ -1073,6 +1105,7 @@ Suite *scene_suite(void)
     add(s, "what a target costs", target_bytes);
     add(s, "told as set", told_as_set);
     add_table(s, "tree events", announced, 2);
+    add(s, "clips without grace", clips_without_grace);
     add_table(s, "HIT1", stacking, ROWS(order_table));
     add_table(s, "HIT2", points, ROWS(point_table));
     add(s, "E4 what can't be here", wrong_here);

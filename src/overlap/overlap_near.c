@@ -79,12 +79,14 @@ static void wrap_points(hull *h)
     for (uint32_t i = 0; i < count; i++) {
         while (used >= 2 && bends_in(chain, used, points + 2 * i))
             used--;
+        IKVI_CHECK(2 * used + 2 <= sizeof chain / sizeof *chain);
         memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
     }
     lower = used + 1;
     for (uint32_t i = count - 1; i-- > 0;) {
         while (used >= lower && bends_in(chain, used, points + 2 * i))
             used--;
+        IKVI_CHECK(2 * used + 2 <= sizeof chain / sizeof *chain);
         memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
     }
     h->count = used > 2 ? used - 1 : used;

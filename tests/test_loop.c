@@ -1026,6 +1026,8 @@ static ikv_verdict compare_step(const ikv_event *event, const ikv_delivery *d,
     } else if (event->kind == IKV_KIND_WINDOW_SHOW) {
         ikv_event e = ikv_event_make(IKV_KIND_WINDOW_HIDE, event->time_ns);
         ck_assert_uint_eq(ikv_bus_deliver(d->bus, &e).heard, 1);
+        e.target = ikv_bus_root(d->bus);
+        ck_assert_uint_eq(ikv_bus_deliver(d->bus, &e).heard, 1);
     }
     ck_assert_uint_eq(d->step, *last);
     return IKV_CONTINUE;

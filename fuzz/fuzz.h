@@ -37,10 +37,10 @@ void fuzz_number(uint64_t value);
 void fuzz_text(const char *text);
 void fuzz_watch(const ikv_watch *watch, void *user);
 void fuzz_report(const ikv_report *report, void *user);
-/* All that can be asked; `found` leaves out what depends on how pairs are
- * found. */
+/* All that can be asked; for what runs `twice` without what depends on how
+ * pairs are found. */
 void fuzz_look(const ikv_kit *kit, const ikv_target *targets, uint32_t count,
-               bool found);
+               bool twice);
 
 /* The setup that tapes, bindings and images are about. */
 ikv_setup *fuzz_setup(void);

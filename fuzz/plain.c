@@ -45,8 +45,8 @@ static int make_up(uint64_t seed, uint32_t count)
             bytes[at] = (uint8_t)random64(&seed);
         LLVMFuzzerTestOneInput(bytes, size);
         sum = sum * 31 + fuzz_sum();
-        if (i % GROUP == GROUP - 1) {
-            printf("%u to %u: %016llx\n", i + 1 - GROUP, i,
+        if (i % GROUP == GROUP - 1 || i + 1 == count) {
+            printf("%u to %u: %016llx\n", i - i % GROUP, i,
                    (unsigned long long)sum);
             sum = 0;
         }

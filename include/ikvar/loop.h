@@ -81,7 +81,8 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   pending    drained events that may wait for their step (2,048)
  *   samples    moves that one event may carry (256)
  *   held       downs that a port may name after a loss (64, which is the most)
- *   devices    numbers of devices, 0 included (1,024, which is the most)
+ *   devices    numbers of devices, 0 included (1,024, which is the most); a kit's
+ *              queue tells the losses of as many
  *   timing     IKV_IN_STEP or IKV_AT_FRAME
  *   idles      as ikv_loop_set_idle()
  *   number     tells loops of the same configs apart: an image (image.h) of

@@ -76,6 +76,8 @@ START_TEST(full_is_counted)
     for (int i = 0; i < 3; i++)
         status_is(ikv_queue_push_own(q, &e), i < 2 ? IKV_OK : IKV_FULL_QUEUE);
     ck_assert_uint_eq(ikv_queue_waiting(q), 6);
+    ok(ikv_queue_push_all(q, batch, 0));
+    ok(ikv_queue_push_own_all(q, batch, 0));
     ck_assert_uint_eq(ikv_queue_drain(q, out, 3), 3);
     ck_assert_uint_eq(ikv_queue_drain(q, out, 8), 3);
     status_is(ikv_queue_push_all(q, batch, 5), IKV_FULL_QUEUE);

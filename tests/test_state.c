@@ -788,8 +788,12 @@ START_TEST(too_many_pads)
     kit_open(&k);
     for (uint16_t device = 1; device <= room + 1; device++) {
         ikv_event e = ikv_event_make(IKV_KIND_PAD_DOWN, 0);
-        e.device = device;
+        e.device = 100; /* what means nothing takes no place */
+        e.pad.index = IKV_PAD_BUTTONS;
         e.pad.value = 1;
+        ikv_router_route(k.router, &e);
+        e.device = device;
+        e.pad.index = 0;
         status_is(ikv_router_route(k.router, &e).status,
                   device <= room ? IKV_OK : IKV_FULL_PADS);
     }

@@ -214,7 +214,8 @@ IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
 
 /*   targets    that can overlap now
  *   pairs, pairs_high  that are near each other, and at most
- *   touching   pairs that touch
+ *   touching   pairs that touch; one that nobody senses any more may be
+ *              counted until the pairs near each other are looked for anew
  *   contacts   of pieces or bodies
  *   rebuilds   of the list of pairs
  *   strays     targets that went far and were looked up again

@@ -95,7 +95,8 @@ IKV_API void ikv_queue_close(ikv_queue *queue);
 IKV_API ikv_status ikv_queue_push(ikv_queue *queue, const ikv_event *event);
 
 /* Pushes several that stay together and in order: all of them or none. One
- * transition among them gives all the right to the reserve.
+ * transition among them gives all the right to the reserve. None at all is
+ * fine, of a full queue too.
  * Returns as ikv_queue_push(); each refused event is counted.
  * Context: any thread; one locked operation for all, O(count). */
 IKV_API ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,

@@ -365,6 +365,8 @@ ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
     if (queue == NULL || events == NULL || !devices_fit(events, count))
         return IKV_BAD_ARGUMENT;
     uint32_t position;
+    if (count == 0)
+        return IKV_OK;
     if (count > queue->mask + 1 || !claim(queue, events, count, &position))
         return refuse_push(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
@@ -406,6 +408,8 @@ ikv_status ikvi_queue_push_own_all_from(ikv_queue *queue,
 {
     if (queue == NULL || events == NULL || !devices_fit(events, count))
         return IKV_BAD_ARGUMENT;
+    if (count == 0)
+        return IKV_OK;
     uint32_t free_slots =
         queue->own_mask + 1 - (queue->own_tail - queue->own_head);
     uint32_t kept = least_kept_free(queue, events, count, queue->own_reserve);

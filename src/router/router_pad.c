@@ -46,15 +46,15 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
         return no_outcome(IKV_BAD_VALUE);
     }
     event.pad.value = ikvi_clamp(event.pad.value, -1, 1);
-    pad_state *pad = find_pad(r, &event, event.kind != IKV_KIND_PAD_UP);
     bool axis = event.kind == IKV_KIND_PAD_AXIS;
+    if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
+        return ikvi_router_meaningless(
+            r, &event, "the standard mapping has no such index");
+    pad_state *pad = find_pad(r, &event, event.kind != IKV_KIND_PAD_UP);
     if (pad == NULL && event.kind != IKV_KIND_PAD_UP)
         return too_many_pads(r);
     if (pad == NULL)
         return ikvi_router_meaningless(r, &event, "the pad is not known");
-    if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
-        return ikvi_router_meaningless(
-            r, &event, "the standard mapping has no such index");
     uint32_t bit = 1u << event.pad.index;
     if (axis) {
         pad->axes[event.pad.index] = event.pad.value;

@@ -208,7 +208,7 @@ END_TEST
 static ikv_status bad_status;
 static uint32_t bad_count;
 static ikv_event bad_held[70];
-enum { UNTOLD = 1000 }; /* the count is left as it was */
+#define UNTOLD 1000 /* the count is left as it was */
 
 static ikv_status held_badly(void *state, uint16_t device, ikv_event *events,
                              uint32_t room, uint32_t *count)

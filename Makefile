@@ -40,7 +40,7 @@ test: debug
 sanitize:
 	@scripts/bootstrap build test lint
 	@$(MAKE) --no-print-directory asan tsan
-	@$(BUILD)/asan/tests/ikvar_tests
+	@scripts/each-suite $(BUILD)/asan/tests/ikvar_tests
 	@for suite in queue dispatch ports; do CK_RUN_SUITE=$$suite $(BUILD)/tsan/tests/ikvar_tests || exit 1; done
 
 # One tape, one digest: compilers, optimisations, other machines. What can't be

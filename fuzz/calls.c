@@ -115,6 +115,7 @@ static void remove_target(world *w)
 {
     uint32_t at = a_place(w);
     ikv_target old = w->targets[at];
+    MUST(ikv_bus_remove_target(w->bus, old) != IKV_OK);
     ikv_status status = ikv_scene_remove(w->scene, old);
     fuzz_number((uint64_t)status);
     if (status == IKV_OK) {

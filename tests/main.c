@@ -3,6 +3,7 @@
 #include "support.h"
 
 #include <ftw.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 static int remove_one(const char *path, const struct stat *about, int what,
@@ -19,14 +20,21 @@ static bool enter_folder(char *folder)
     return mkdtemp(folder) != NULL && chdir(folder) == 0;
 }
 
-/* Where the real paths can't be handed to a shell as they are. */
+/* Where the real paths can't be handed to a shell as they are; another run may
+ * have made the links. */
 #ifdef REAL_SOURCE
+static bool leads_to(const char *link, const char *path)
+{
+    struct stat one, other;
+    if (symlink(path, link) == 0)
+        return true;
+    return stat(link, &one) == 0 && stat(path, &other) == 0 &&
+           one.st_dev == other.st_dev && one.st_ino == other.st_ino;
+}
+
 static bool make_links(void)
 {
-    remove(SOURCE);
-    remove(BINARY);
-    return symlink(REAL_SOURCE, SOURCE) == 0 &&
-           symlink(REAL_BINARY, BINARY) == 0;
+    return leads_to(SOURCE, REAL_SOURCE) && leads_to(BINARY, REAL_BINARY);
 }
 #else
 static bool make_links(void)

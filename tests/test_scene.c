@@ -746,6 +746,34 @@ START_TEST(raising)
 }
 END_TEST
 
+/* A scene's target is the scene's to remove, and the bus's again once the scene
+ * is closed. */
+START_TEST(removed_by_the_bus)
+{
+    ikv_bus_config own = IKV_BUS_INIT;
+    ikv_scene_config config = IKV_SCENE_INIT;
+    ikv_target none = {0};
+    ikv_bus *bus;
+    ikv_scene *s;
+    own.memory = config.memory = ikv_host_memory();
+    own.targets = config.targets = 2;
+    ok(ikv_bus_open(&own, &bus));
+    config.bus = bus;
+    ok(ikv_scene_open(&config, &s));
+    ikv_target a = rect_target(s, none, 0, 0, 9, 9, 0);
+    ikv_target b = rect_target(s, a, 0, 0, 9, 9, 0);
+    status_is(ikv_bus_remove_target(bus, b), IKV_BAD_ARGUMENT);
+    ck_assert(ikv_bus_target_alive(bus, b));
+    ok(ikv_scene_remove(s, b));
+    status_is(ikv_bus_remove_target(bus, b), IKV_STALE);
+    rect_target(s, a, 0, 0, 9, 9, 0);
+    valid(ikv_scene_validate(s));
+    ok(ikv_scene_close(s));
+    ok(ikv_bus_remove_target(bus, a));
+    ok(ikv_bus_close(bus));
+}
+END_TEST
+
 /* Each call that changes a target, on one that is gone. */
 START_TEST(stale_targets)
 {
@@ -1115,6 +1143,7 @@ Suite *scene_suite(void)
     add_table(s, "HIT2 margins", margins, 4);
     add(s, "HIT3 changes", changes);
     add(s, "removal", removal);
+    add(s, "scene-1 removed by the bus", removed_by_the_bus);
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));
     add(s, "T3 rotation", rotations);
     add(s, "layers", cameras);

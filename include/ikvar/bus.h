@@ -241,9 +241,8 @@ IKV_API ikv_status ikv_bus_add_target(ikv_bus *bus, uint32_t id,
 
 /* Removes a target and drops the subscriptions that name it alone. Its
  * handlers are not called any more, even later in a dispatch that is under
- * way. Scenes call this for theirs.
- * Returns IKV_OK, STALE, or BAD_ARGUMENT for the root.
- * Cost:
+ * way. Of a scene's target it is ikv_scene_remove() that does this.
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT for the root and a scene's target.
  * Context: owner thread, inside handlers too; O(its own subscriptions). */
 IKV_API ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target);
 
@@ -414,7 +413,6 @@ IKV_API ikv_status ikv_bus_hear(ikv_bus *bus, ikv_kind kind, ikv_target at,
 
 /* Ends a subscription. Returns IKV_OK, IKV_ABSENT if it has ended already, or
  * BAD_ARGUMENT for NULL.
- * Cost:
  * Context: owner thread, inside handlers too; O(its entries). */
 IKV_API ikv_status ikv_bus_unsubscribe(ikv_bus *bus,
                                        ikv_subscription subscription);

@@ -210,6 +210,11 @@ bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
     return !had;
 }
 
+void ikvi_bus_set_in_scene(ikv_bus *bus, ikv_target target, bool in_scene)
+{
+    ikvi_bus_target(bus, ikvi_bus_place(bus, target))->in_scene = in_scene;
+}
+
 bool ikvi_bus_is_delivering(const ikv_bus *bus)
 {
     bool flushing = false;
@@ -312,6 +317,8 @@ ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
     uint32_t place = ikvi_bus_place(bus, target);
     if (place == IKVI_NONE || place < FIXED_PLACES)
         return IKV_STALE;
+    if (ikvi_bus_target(bus, place)->in_scene)
+        return IKV_BAD_ARGUMENT;
     ikvi_bus_target(bus, place)->closing = true;
     ikvi_bus_drop_at(bus, place);
     ikvi_bus_target(bus, place)->closing = false;

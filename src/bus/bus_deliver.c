@@ -204,6 +204,7 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
         return IKV_CONTINUE;
     }
     bus_gate *gate = ikvi_bus_gate(b, place);
+    IKVI_CHECK(!ikvi_bus_subscription(b, place)->ending);
     bool last = gate->limit != 0 && --gate->limit == 0;
     if (last) {
         ikvi_bus_subscription(b, place)->ending = true;
@@ -540,6 +541,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
                               uint32_t traits, const ikv_target *path,
                               uint32_t length)
 {
+    IKVI_CHECK(b->s.depth < b->depth_limit && length > 0);
     dispatch *x = ikvi_bus_dispatch(b, b->s.depth++);
     ikvi_bus_hold(b);
     x->event = event;
@@ -567,6 +569,7 @@ static inline ikv_outcome end(ikv_bus *b, dispatch *x)
     bus_kind_counts *kind = ikvi_bus_kind(b, x->event->kind);
     kind->delivered++;
     kind->unheard += outcome.heard == 0;
+    IKVI_CHECK(x == ikvi_bus_dispatch(b, b->s.depth - 1));
     b->s.depth--;
     ikvi_bus_release(b);
     return outcome;
@@ -619,6 +622,7 @@ static uint32_t find_path(ikv_bus *b, ikv_target target, bool bubbles,
         path[--at] = target;
     }
     path[--at] = root;
+    IKVI_CHECK(at + 2 <= IKV_PATH_LIMIT);
     return IKV_PATH_LIMIT - at;
 }
 
@@ -737,6 +741,7 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))
         kind->unheard++;
+    IKVI_CHECK(ikvi_bus_dispatch(b, b->s.depth - 1)->using == delivery);
     b->s.depth--;
     ikvi_bus_release(b);
     return (ikv_outcome){IKV_OK, verdict, heard, 0};

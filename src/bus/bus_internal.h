@@ -175,6 +175,7 @@ typedef struct bus_target {
     uint32_t first_run;
     uint32_t of_body; /* the subscriptions whose at_body it is: a list */
     bool closing;
+    bool in_scene; /* which removes it */
 } bus_target;
 
 typedef struct bus_owner {

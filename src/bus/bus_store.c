@@ -34,6 +34,7 @@ static bool call_runs(const ikv_bus *b, uint32_t bits)
  * each delivery would have to look at it. */
 static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
 {
+    IKVI_CHECK(ikvi_bus_find_run(b, target, kind) == IKVI_NONE); /* bus-4 */
     uint32_t at = b->s.free_run;
     bus_run *run = ikvi_bus_run(b, at);
     bus_target *owner = ikvi_bus_target(b, target);
@@ -58,6 +59,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
 static void free_run(ikv_bus *b, uint32_t at)
 {
     bus_run *run = ikvi_bus_run(b, at);
+    IKVI_CHECK(run->used && run->dead == run->count);
     if (run->target != IKVI_NONE) {
         uint32_t *link = &ikvi_bus_target(b, run->target)->first_run;
         while (*link != at)
@@ -75,6 +77,7 @@ static void free_run(ikv_bus *b, uint32_t at)
 static void place_entry(ikv_bus *b, uint32_t run, uint32_t position,
                         bus_entry entry, uint32_t link)
 {
+    IKVI_CHECK(position < ikvi_bus_run(b, run)->room); /* bus-1 */
     uint32_t at = ikvi_bus_run(b, run)->first + position;
     *ikvi_bus_entry(b, at) = entry;
     ikvi_bus_words(b, b->pool_links)[at] = link;
@@ -102,6 +105,7 @@ static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
                 ->visits;
         place_entry(b, at, kept++, *ikvi_bus_entry(b, from + i), link);
     }
+    IKVI_CHECK(kept + run->dead == count);
     run->count = kept;
     run->dead = 0;
 }
@@ -121,6 +125,7 @@ static void change_halves(ikv_bus *b, uint32_t growing, uint32_t wanted)
         pack_run(b, i, b->s.pool_used, live);
         b->s.pool_used += live;
     }
+    IKVI_CHECK(b->s.pool_used <= end);
     uint32_t room = end - b->s.pool_used;
     room = wanted < room ? wanted : room;
     pack_run(b, growing, b->s.pool_used, room);
@@ -174,6 +179,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     bus_run *run = ikvi_bus_run(b, at);
     if (run->count == run->room)
         grow_run(b, at);
+    IKVI_CHECK(b->s.busy == 0 && run->count < run->room);
     uint32_t position = run->count++;
     for (; position > 0; position--) {
         uint32_t before = run->first + position - 1;
@@ -202,6 +208,7 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     bus_subscription *s =
         ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
+    IKVI_CHECK(b->s.busy > 0 && b->s.pending_count < b->entry_capacity);
     uint32_t position = b->s.pending_count++;
     b->s.detours++;
     for (; position > 0; position--) {
@@ -218,6 +225,7 @@ static void remove_pending(ikv_bus *b, uint32_t link_at)
     for (uint32_t i = 0; i < b->s.pending_count; i++)
         if (pending[i] != link_at)
             pending[kept++] = pending[i];
+    IKVI_CHECK(kept + 1 == b->s.pending_count);
     b->s.detours -= b->s.pending_count - kept;
     b->s.pending_count = kept;
 }
@@ -226,6 +234,7 @@ static void remove_entry(ikv_bus *b, const bus_link *link)
 {
     bus_run *run = ikvi_bus_run(b, link->run);
     bus_entry *entry = ikvi_bus_entry(b, run->first + link->position);
+    IKVI_CHECK(run->dead < run->count && link->position < run->count);
     entry->visits = 0;
     entry->subscription = 0;
     ikvi_bus_words(b, b->pool_links)[run->first + link->position] = IKVI_NONE;
@@ -266,6 +275,7 @@ static void free_link(ikv_bus *b, uint32_t at)
         remove_pending(b, at);
     else
         remove_entry(b, link);
+    IKVI_CHECK(b->s.links_used > 0);
     *link = (bus_link){.next = b->s.free_link};
     b->s.free_link = at;
     b->s.links_used--;
@@ -275,6 +285,7 @@ static void free_link(ikv_bus *b, uint32_t at)
  * in, and only then is anybody told, who may subscribe again. */
 void ikvi_bus_compact(ikv_bus *b)
 {
+    IKVI_CHECK(b->s.busy == 0);
     while (b->s.dirty_run != IKVI_NONE) {
         uint32_t at = b->s.dirty_run;
         bus_run *run = ikvi_bus_run(b, at);
@@ -327,6 +338,7 @@ static void join_owner(ikv_bus *b, uint32_t at, uint32_t owner)
 static void give_subscription(ikv_bus *b, uint32_t at)
 {
     bus_subscription *s = ikvi_bus_subscription(b, at), ended = *s;
+    IKVI_CHECK(s->first_link == IKVI_NONE && s->owner == IKVI_NONE);
     s->ended = false;
     ikvi_slots_give(&b->s.subscription_slots, b, at);
     ikvi_bus_drop_told(b, &ended, at);
@@ -341,6 +353,7 @@ static uint32_t take_ended(ikv_bus *b)
         bus_subscription *s = ikvi_bus_subscription(b, at);
         if (!call_runs(b, ikvi_slots_bits(&b->s.subscription_slots, b, at))) {
             *link = s->owner_next;
+            IKVI_CHECK(s->ended && b->s.ended_count > 0);
             b->s.ended_count--;
             return at;
         }

@@ -98,6 +98,7 @@ static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
     if (size == 0 || data == NULL)
         return IKVI_NONE;
     uint32_t at = b->s.free_payload;
+    IKVI_CHECK(size <= b->payload_bytes && at < b->payload_capacity);
     b->s.free_payload = ikvi_bus_words(b, b->payload_next)[at];
     if (++b->s.payloads_used > b->s.payloads_high)
         b->s.payloads_high = b->s.payloads_used;
@@ -109,6 +110,7 @@ static void free_payload(ikv_bus *b, uint32_t at)
 {
     if (at == IKVI_NONE)
         return;
+    IKVI_CHECK(at < b->payload_capacity && b->s.payloads_used > 0);
     ikvi_poison(payload_at(b, at), b->payload_bytes);
     ikvi_bus_words(b, b->payload_next)[at] = b->s.free_payload;
     b->s.free_payload = at;
@@ -149,6 +151,7 @@ ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
         ikvi_bus_extra(b, l->tail)->next = at;
     else
         l->head = at;
+    IKVI_CHECK((l->tail == IKVI_NONE) == (l->count == 0)); /* bus-7 */
     l->tail = at;
     l->deferred++;
     if (++l->count > l->high)
@@ -194,6 +197,7 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
 
 static ikv_event *given_at(const ikv_bus *b, ikv_lane lane, uint32_t at)
 {
+    IKVI_CHECK(lane < b->s.lane_count);
     return (ikv_event *)ikvi_at(b, b->given) +
            (size_t)lane * b->inbox_capacity + (at & (b->inbox_capacity - 1));
 }
@@ -273,6 +277,7 @@ bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane)
 static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
 {
     uint32_t at = l->head;
+    IKVI_CHECK(l->count > 0);
     ikv_event event = *ikvi_bus_deferred(b, at);
     *extra = *ikvi_bus_extra(b, at);
     l->head = extra->next;
@@ -292,6 +297,7 @@ static void put_back(ikv_bus *b, bus_lane *l, const bus_extra *extra)
     uint32_t at = b->s.free_deferred;
     b->s.free_deferred = ikvi_bus_extra(b, at)->next;
     b->s.deferred_used++;
+    IKVI_CHECK(b->s.deferred_used <= b->deferred_capacity); /* bus-7 */
     *ikvi_bus_extra(b, at) = *extra;
     ikvi_bus_extra(b, at)->next = l->head;
     if (l->head == IKVI_NONE)
@@ -469,6 +475,7 @@ static void fire_first(ikv_bus *b)
     uint32_t at = b->s.first_timer;
     bus_timer *timer = ikvi_bus_timer(b, at);
     ikv_event event = timer->event;
+    IKVI_CHECK(timer->due <= b->s.time_ns);
     uint64_t times = 1, due = 1;
     event.time_ns = timer->due;
     b->s.first_timer = timer->next;

@@ -140,6 +140,10 @@ ikv_status ikv_scene_close(ikv_scene *scene)
                     "not closed: inside a handler");
         return IKV_BUSY;
     }
+    for (uint32_t i = ROOT_ITEM + 1; i < scene->capacity; i++)
+        if (item_at(scene, i)->target != 0)
+            ikvi_bus_set_in_scene(
+                scene->bus, (ikv_target){item_at(scene, i)->target}, false);
     ikvi_bus_take_scene(scene->bus, false);
     ikv_memory memory = scene->memory;
     ikvi_memory_give(&memory, scene, scene->size);
@@ -444,8 +448,10 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     status = ikv_bus_add_target(scene->bus, config->id, target);
     if (status < 0)
         return say_status(message, status);
+    ikvi_bus_set_in_scene(scene->bus, *target, true);
     uint32_t place = ikv_bus_target_place(scene->bus, *target);
     scene_item *item = item_at(scene, place);
+    IKVI_CHECK(item->target == 0); /* scene-1 */
     clear_item(item);
     item->target = target->bits;
     fill_item(item, config);
@@ -487,6 +493,7 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         clear_item(item_at(scene, place));
         scene->s.count--;
         scene->s.revision++;
+        ikvi_bus_set_in_scene(scene->bus, gone, false);
         ikv_bus_remove_target(scene->bus, gone);
         for (uint32_t i = 0; i < scene->watcher_count; i++)
             scene->watchers[i].watcher(scene->watchers[i].user, gone, former);

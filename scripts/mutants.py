@@ -1,0 +1,127 @@
+"""Small bugs in the sources, for scripts/mutate and scripts/rules: what may be changed
+in a line, and a copy of the tree in which it is changed, built and tested.
+"""
+import os
+import pathlib
+import re
+import shutil
+import subprocess
+import sys
+
+ROOT = pathlib.Path.cwd()
+RULES = [  # what is found, and what it may become
+    (r" < ", [" <= "]), (r" <= ", [" < "]), (r" > ", [" >= "]),
+    (r" >= ", [" > "]), (r" == ", [" != "]), (r" != ", [" == "]),
+    (r" && ", [" || "]), (r" \|\| ", [" && "]),
+    (r" \+ ", [" - "]), (r" - ", [" + "]), (r" \* ", [" + "]),
+    (r"\+\+", ["--"]), (r"--", ["++"]), (r" \+= ", [" -= "]),
+    (r" -= ", [" += "]), (r" & ", [" | "]), (r" \| ", [" & "]),
+    (r"\btrue\b", ["false"]), (r"\bfalse\b", ["true"]),
+    (r"\bif \((?!!)", ["if (!"]),  # closed below
+    (r"\breturn 0;", ["return 1;"]),
+    (r"(?<![\w.])(\d+)(?![\w.])", ["+1"]),
+]
+
+
+def lines_of(path):
+    """Lines that may be mutated: code, outside comments, checks and tables.
+    Validators are checks."""
+    inside = checks = False
+    function = ""
+    for number, line in enumerate(path.read_text().split("\n")):
+        bare = line.strip()
+        if line[:1] not in ("", " ", "{", "}", "#", "/"):
+            checks = "validate" in line or "listed_once" in line
+            function = re.sub(r"\(.*", "", line).split(" ")[-1].lstrip("*")
+        if inside or bare.startswith("/*"):
+            inside = "*/" not in bare
+            continue
+        if not line.startswith("    ") or bare.startswith(("#", "*", '"', "case ",
+                                                           "static const")):
+            continue
+        if checks or "IKVI_CHECK" in line or "IKVI_FETCH" in line:
+            continue
+        yield number, line, function
+
+
+def close_test(line):
+    """`if (!a && b)` of `if (a && b)`: the negation holds for all of it."""
+    begin = line.index("if (!") + len("if (!")
+    depth = 1
+    for at in range(begin, len(line)):
+        depth += (line[at] == "(") - (line[at] == ")")
+        if depth == 0:
+            return line[:begin] + "(" + line[begin:at] + ")" + line[at:]
+    return None
+
+
+def mutations(line):
+    found = []
+    code = line.split("/*")[0]
+    for pattern, to in RULES:
+        for match in re.finditer(pattern, code):
+            if code[:match.start()].count('"') % 2:
+                continue
+            if to == ["+1"]:
+                new = str(int(match.group(1)) + 1)
+            else:
+                new = to[0]
+            changed = line[:match.start()] + new + line[match.end():]
+            if "if (!" in new:
+                changed = close_test(changed)
+            if changed:
+                found.append(changed)
+    bare = code.strip()
+    if re.match(r"[\w>.\-\[\]*()]+ ?(=|\+=|-=|\|=|&=) .*;$|[a-z]\w*\(.*\);$", bare):
+        found.append(re.match(r" *", line).group() + ";")
+    return found
+
+
+class Tree:
+    """A copy of what git knows, built beside it."""
+
+    def __init__(self, folder, flags=""):
+        self.folder = folder
+        files = subprocess.run(["git", "ls-files"], stdout=subprocess.PIPE,
+                               text=True, check=True).stdout.split("\n")
+        for name in filter(None, files):
+            to = folder / name
+            to.parent.mkdir(parents=True, exist_ok=True)
+            if (ROOT / name).exists():
+                shutil.copy(ROOT / name, to)
+        self.run(["cmake", "-G", "Ninja", "-S", ".", "-B", "build",
+                  "-DCMAKE_BUILD_TYPE=Debug", "-DCMAKE_C_FLAGS_DEBUG=-O1 -g1 " + flags,
+                  "-DIKV_TESTS=ON"], 600)
+        if not self.build():
+            sys.exit("the tree does not build")
+
+    def run(self, command, seconds, to=subprocess.DEVNULL, **environment):
+        process = subprocess.Popen(
+            command, cwd=self.folder, stdout=to,
+            stderr=subprocess.DEVNULL, start_new_session=True,
+            env={**os.environ, **environment})
+        try:
+            return process.wait(timeout=seconds)
+        except subprocess.TimeoutExpired:
+            return 1
+        finally:  # tests are processes of their own groups, of one session
+            subprocess.run(["pkill", "-KILL", "-s", str(process.pid)], check=False)
+            process.wait()
+
+    def passes(self, suite):
+        return self.run(["build/tests/ikvar_tests"], 240, CK_RUN_SUITE=suite,
+                        CK_FORK="yes", CK_DEFAULT_TIMEOUT="60") == 0
+
+    def build(self, *targets):
+        return self.run(["cmake", "--build", "build", "-j", "1"] +
+                        [word for name in targets for word in ("--target", name)],
+                        900) == 0
+
+    def planted(self, name, number, changed):
+        """The file's text, whose line is another until put back."""
+        path = self.folder / name
+        text = path.read_text()
+        lines = text.split("\n")
+        lines[number] = changed
+        path.write_text("\n".join(lines))
+        return text

@@ -166,7 +166,7 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
         run->value = run->x = value;
         return value > (run->on ? release_at : press_at);
     case PART_HOLD:
-        return pointer_goes_on(a, run, UINT8_MAX);
+        return pointer_goes_on(a, run, UINT16_MAX);
     case PART_BUTTON:
         run->value = run->x = 1;
         return pointer_goes_on(a, run, ikvi_button_bit((int8_t)part.number));

@@ -315,6 +315,7 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
     if ((who->flags & PART_IN) == 0)
         return;
     ikvi_near_forget(o, place);
+    IKVI_CHECK(o->s.in_count > 0);
     o->s.in_count--;
     o->s.swept_count -= (who->flags & PART_SWEPT) != 0;
     who->flags = 0;
@@ -349,6 +350,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     if (!number_finite(now.low[0] + now.low[1]) ||
         !number_finite(now.high[0] + now.high[1]))
         return false;
+    IKVI_CHECK(part->target == item->target);
     part->step_x = now.low[0] - box->low[0];
     part->step_y = now.low[1] - box->low[1];
     part->moved = o->s.turn;
@@ -365,6 +367,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
     near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     const scene_item *item = ikvi_scene_item(o->scene, place);
+    IKVI_CHECK(part->target == item->target && place != ROOT_ITEM);
     if ((who->flags & PART_IN) == 0) {
         o->s.in_count++;
         who->flags = PART_IN | PART_NEW;
@@ -517,6 +520,7 @@ static void settle_movers(ikv_overlaps *o)
         near_part *part = part_at(o, place);
         const scene_item *item = ikvi_scene_item(o->scene, place);
         summary_at(o, place)->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
+        IKVI_CHECK((summary_at(o, place)->flags & PART_IN) != 0);
         if (!part->swept)
             continue;
         part->x = item->world.x;

@@ -61,6 +61,8 @@ static void link_out(ikv_overlaps *o, list_kind kind, uint32_t index,
     const overlap_links *own = links_of(o, kind, index);
     IKVI_CHECK(side < SIDES);
     uint32_t before = own->before[side], after = own->after[side];
+    IKVI_CHECK(before != NO_TOUCH ||
+               *list_of(o, kind, index, side) == index * 2 + side);
     if (before == NO_TOUCH)
         *list_of(o, kind, index, side) = after;
     else
@@ -77,6 +79,7 @@ static void contact_changed(ikv_overlaps *o, uint32_t index)
     overlap_contact *c = contact_at(o, index);
     if (c->pending)
         return;
+    IKVI_CHECK(o->s.changed_count < o->s.contact_room);
     c->pending = true;
     *changed_at(o, o->s.changed_count++) = (overlap_notice){
         (uint64_t)c->place[0] << 32 | (uint64_t)c->place[1] << 1 | c->scope,
@@ -123,6 +126,7 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
     uint32_t index = o->s.free_contact;
     if (index == NO_TOUCH)
         return NO_TOUCH;
+    IKVI_CHECK(find_contact(o, party[0], party[1], scope) == NO_TOUCH);
     overlap_contact *c = contact_at(o, index);
     uint32_t *head = contact_head(o, pair_hash(o, party[0], party[1]));
     o->s.free_contact = c->next_hash;
@@ -204,6 +208,7 @@ static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
 {
     overlap_contact *c = contact_at(o, index);
     uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
+    IKVI_CHECK(t->contact[side] == NO_TOUCH);
     t->contact[side] = index;
     c->pieces[side_in(c, t, side)]++;
     follow_sensing(o, t, side);
@@ -223,6 +228,7 @@ static void detach_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
         return;
     overlap_contact *c = contact_at(o, index);
     uint32_t own = side_in(c, t, side);
+    IKVI_CHECK(c->pieces[own] > 0 && c->always[own] >= t->always[side]);
     c->pieces[own]--;
     c->always[own] -= t->always[side];
     if (reason > c->reason[own])
@@ -289,6 +295,7 @@ static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
 static void free_touch(ikv_overlaps *o, uint32_t index)
 {
     overlap_touch *t = touch_at(o, index);
+    IKVI_CHECK(t->contact[0] == NO_TOUCH && t->contact[1] == NO_TOUCH);
     uint32_t *link = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
     while (*link != index)
         link = &touch_at(o, *link)->next_hash;
@@ -304,6 +311,7 @@ static void free_touch(ikv_overlaps *o, uint32_t index)
 static void drop_report(ikv_overlaps *o, uint32_t index)
 {
     uint32_t at = touch_at(o, index)->reported;
+    IKVI_CHECK(at < o->s.report_count && *reported_at(o, at) == index);
     uint32_t last = *reported_at(o, --o->s.report_count);
     *reported_at(o, at) = last;
     touch_at(o, last)->reported = at;
@@ -340,6 +348,7 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     uint32_t index = o->s.free_touch;
     if (index == NO_TOUCH)
         return NO_TOUCH;
+    IKVI_CHECK(a < b && ikvi_touch_find(o, a, b) == NO_TOUCH); /* overlap-2 */
     overlap_touch *t = touch_at(o, index);
     o->s.free_touch = t->next_hash;
     *t = (overlap_touch){
@@ -670,6 +679,7 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
                                          (uint64_t)c->place[1] << 1 | c->scope,
                                      at};
         }
+    IKVI_CHECK(count <= o->s.counters.contacts);
     sort_notices(list, scratch_at(o, 0), count);
     for (uint32_t i = 0; i < count; i++) {
         uint32_t index = list[i].contact;
@@ -691,6 +701,7 @@ static void clean_up(ikv_overlaps *o)
         overlap_notice notice = *changed_at(o, i);
         overlap_contact *c = contact_at(o, notice.contact);
         fetch_contact(o, i + 6);
+        IKVI_CHECK(c->pending);
         c->passed[0] = c->passed[1] = false;
         c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
         if (c->lingers[0] || c->lingers[1]) {

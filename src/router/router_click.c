@@ -13,6 +13,7 @@ static bool further(float dx, float dy, float than)
 
 void ikvi_router_no_hold(ikv_router *r, pointer *p)
 {
+    IKVI_CHECK(!p->hold_due || r->s.holds_due > 0); /* router-2 */
     if (p->hold_due) {
         p->hold_due = false;
         r->s.holds_due--;

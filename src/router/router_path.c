@@ -61,6 +61,7 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
                              const ikv_target *nodes, uint32_t length,
                              bool passed)
 {
+    IKVI_CHECK(length > 0 && (passed || same(nodes[0], root_of(r))));
     ikv_event sent = *event;
     ikv_route route = IKV_ROUTE_INIT;
     route.path = nodes;
@@ -139,6 +140,7 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
                            const ikv_event *cause)
 {
     uint64_t revision = scene_revision_of(r);
+    IKVI_CHECK(p->chain_length == 0 || same(p->chain[0], root_of(r)));
     bool stays = p->in_view && same(p->over, to) && !p->over_untold;
     if ((stays && p->chain_revision == revision) ||
         (!p->in_view && to.bits == 0))

@@ -16,6 +16,8 @@ static bool primary_taken(const ikv_router *r, uint8_t type)
  * a mouse always is. */
 static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 {
+    IKVI_CHECK(ikvi_router_find(r, event->device, event->pointer.pointer) ==
+               NULL); /* router-3 */
     bool primary = event->pointer.type == IKV_MOUSE ||
                    !primary_taken(r, event->pointer.type);
     for (uint32_t i = 0; i < r->s.capacity; i++) {
@@ -42,6 +44,7 @@ void ikvi_router_forget(ikv_router *r, pointer *p)
 {
     if (p->used) {
         ikvi_router_let_up(r, p);
+        IKVI_CHECK(r->s.counters.pointers > 0);
         p->used = false;
         r->s.counters.pointers--;
     }
@@ -109,6 +112,7 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
             r->s.counters.not_passed++;
             return;
         }
+        IKVI_CHECK(!remember || p->passed_count < r->s.passed_limit);
         if (remember)
             passed_of(r, p)[p->passed_count++] = next;
         verdict = ikvi_router_send(r, event, &next, 1, true).verdict;
@@ -122,6 +126,7 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
 static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
                      ikv_target target)
 {
+    IKVI_CHECK(p->passed_count <= r->s.passed_limit);
     for (uint32_t i = 0; i < p->passed_count; i++) {
         ikv_target passed = passed_of(r, p)[i];
         if (ikvi_router_alive(r, passed) && !same(passed, target))
@@ -215,6 +220,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
 
 static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
 {
+    IKVI_CHECK(p->buttons != 0 && (p->buttons & (p->buttons - 1)) == 0);
     p->passed_count = 0;
     arrive(r, p, event);
     ikvi_router_press(r, p, event);
@@ -269,6 +275,7 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
 
 static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
 {
+    IKVI_CHECK(p->used && p->buttons == 0);
     arrive(r, p, event);
     ikvi_router_moved(r, p, event); /* where it is let go counts */
     ikvi_router_carry(r, p);

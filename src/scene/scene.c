@@ -219,6 +219,7 @@ static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
 {
     scene_item *item = item_at(scene, place), *p = item_at(scene, parent);
     uint32_t below = sibling_beneath(scene, item, parent, lowest);
+    IKVI_CHECK(place != parent && below != place);
     item->parent = parent;
     item->below = below;
     item->above =
@@ -237,6 +238,7 @@ static void unlink_item(ikv_scene *scene, uint32_t place)
 {
     scene_item *item = item_at(scene, place);
     scene_item *p = item_at(scene, item->parent);
+    IKVI_CHECK((item->below == NO_ITEM) == (p->first_child == place)); /* scene-2 */
     if (item->below != NO_ITEM)
         item_at(scene, item->below)->above = item->above;
     else
@@ -253,6 +255,7 @@ static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
     const scene_item *item = item_at(scene, place);
     if (item->below == NO_ITEM)
         return item->parent;
+    IKVI_CHECK(item_at(scene, item->below)->parent == item->parent);
     uint32_t at = item->below;
     while (item_at(scene, at)->last_child != NO_ITEM)
         at = item_at(scene, at)->last_child;
@@ -281,6 +284,7 @@ static void give_keys(ikv_scene *scene, uint32_t top)
     uint64_t high = next != NO_ITEM ? item_at(scene, next)->key : UINT64_MAX;
     for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
         n++;
+    IKVI_CHECK(low < high); /* scene-4 */
     uint64_t step = (high - low) / (n + 1u);
     uint64_t most = next != NO_ITEM ? KEY_NEAR : KEY_STEP;
     step = step < most ? step : most;
@@ -310,6 +314,7 @@ static uint32_t height(const ikv_scene *scene, uint32_t top)
         uint32_t level = item_at(scene, at)->level;
         deepest = level > deepest ? level : deepest;
     }
+    IKVI_CHECK(deepest < IKV_PATH_LIMIT);
     return deepest - item_at(scene, top)->level + 1;
 }
 
@@ -487,6 +492,7 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
     while (find_target(scene, target) == top) {
         uint32_t place = deepest_first(scene, top);
         ikv_target gone = {item_at(scene, place)->target};
+        IKVI_CHECK(scene->s.count > 0 && place != ROOT_ITEM);
         unlink_item(scene, place);
         ikvi_index_removed(scene, place);
         ikvi_shape_drop(scene, item_at(scene, place));

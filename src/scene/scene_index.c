@@ -295,6 +295,7 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
         x->all_dirty = true;
         return;
     }
+    IKVI_CHECK(place != ROOT_ITEM && item->target != 0);
     item->flags |= ITEM_DIRTY;
     *dirty_at(scene, x->dirty_count++) = place;
 }
@@ -495,6 +496,7 @@ static void leave_home(ikv_scene *s, uint32_t place)
         entry_at(s, entry)->next = x->free_entry;
         x->free_entry = entry;
     }
+    IKVI_CHECK(!home->in || x->level_count[home->level] > 0);
     if (home->in)
         x->level_count[home->level]--;
     home->in = 0;
@@ -518,6 +520,7 @@ static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
         *entry_at(s, taken[i]) = (index_entry){place, *head};
         *head = taken[i];
     }
+    IKVI_CHECK(!home_at(s, place)->in);
     *home_at(s, place) = home;
     x->level_count[home.level]++;
     return true;
@@ -631,6 +634,7 @@ static void fill_cells(ikv_scene *s, uint32_t total)
         at += *head;
         *head = at - *head;
     }
+    IKVI_CHECK(at == total && total <= x->entry_room); /* scene-8 */
     for (uint32_t i = 0; i < s->s.count; i++) {
         uint32_t place = *order_at(s, i);
         const index_home *home = home_at(s, place);

@@ -87,6 +87,7 @@ static transform composed(const transform *outer, const scene_item *item)
 static void place_item(ikv_scene *scene, uint32_t place)
 {
     scene_item *item = item_at(scene, place);
+    IKVI_CHECK(place != ROOT_ITEM && item->parent != NO_ITEM);
     const scene_item *parent = item_at(scene, item->parent);
     unsigned flags = item->flags & ~(unsigned)(ITEM_IN_HIDDEN | ITEM_CLIPPED);
     if (parent->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN))
@@ -98,6 +99,7 @@ static void place_item(ikv_scene *scene, uint32_t place)
     item->level = (uint8_t)(parent->level + 1);
     if (item->parent != ROOT_ITEM)
         item->layer = parent->layer;
+    IKVI_CHECK(item->level > parent->level); /* scene-3: it fits a byte */
     ikvi_index_changed(scene, place);
 }
 
@@ -115,6 +117,7 @@ void ikvi_scene_place(ikv_scene *scene, uint32_t top)
 void ikvi_scene_shift(ikv_scene *scene, uint32_t top)
 {
     scene_item *item = item_at(scene, top);
+    IKVI_CHECK(top != ROOT_ITEM && item->parent != NO_ITEM);
     if (item->first_child != NO_ITEM) {
         ikvi_scene_place(scene, top);
         return;

@@ -85,6 +85,7 @@ static void sink_down(const probe *p, uint32_t i, uint32_t count)
 static void collect(probe *p, const scene_item *item)
 {
     ikv_target target = {item->target};
+    IKVI_CHECK(p->heap != NULL || p->room == 0);
     p->total++;
     if (p->filled < p->room) {
         uint32_t i = p->filled++;
@@ -102,6 +103,7 @@ static void collect(probe *p, const scene_item *item)
 /* The least one goes to the end, again and again. */
 void ikvi_probe_sort(const probe *p)
 {
+    IKVI_CHECK(p->filled <= p->room && p->filled <= p->total);
     for (uint32_t count = p->filled; count > 1;) {
         ikv_target least = p->heap[0];
         p->heap[0] = p->heap[--count];

@@ -124,6 +124,7 @@ void ikvi_shape_drop(ikv_scene *scene, scene_item *item)
 {
     if (item_shape(item) == IKV_SHAPE_POLYGON) {
         scene_polygon *polygon = polygon_at(scene, item->shape.polygon);
+        IKVI_CHECK(polygon->count >= 3 && scene->s.counters.polygons > 0);
         polygon->count = 0;
         polygon->next_free = scene->s.free_polygon;
         scene->s.free_polygon = item->shape.polygon;
@@ -139,6 +140,7 @@ static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
     bool turned = area_of(shape->points, shape->point_count) < 0;
     scene->s.free_polygon = to->next_free;
     scene->s.counters.polygons++;
+    IKVI_CHECK(to->count == 0 && shape->point_count <= IKV_POLYGON_LIMIT);
     to->count = shape->point_count;
     for (uint32_t i = 0; i < to->count; i++) {
         uint32_t from = turned ? to->count - 1 - i : i;
@@ -422,6 +424,7 @@ bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
 static void span_along(const hull *h, const float *axis, float *least,
                        float *most)
 {
+    IKVI_CHECK(h->count > 0 && h->count <= 2 * IKV_POLYGON_LIMIT);
     for (uint32_t i = 0; i < h->count; i++) {
         float at = axis[0] * h->points[2 * i] + axis[1] * h->points[2 * i + 1];
         *least = i == 0 || at < *least ? at : *least;

@@ -298,6 +298,7 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     uint32_t index = place * a->s.seats + seat;
     uint32_t at = binding_at(a, place)->action;
     action_run *run = action_run_at(a, at, seat);
+    IKVI_CHECK(!binding_run_at(a, index)->on);
     binding_run_at(a, index)->on = true;
     *held_at(a, a->s.held_count++) = index;
     a->s.changes++;
@@ -321,12 +322,14 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
     uint32_t index = place * a->s.seats + seat, nth = 0;
     uint32_t at = binding_at(a, place)->action;
     bool synthetic = a->s.synthetic;
+    IKVI_CHECK(binding_run_at(a, index)->on && a->s.held_count > 0);
     while (*held_at(a, nth) != index)
         nth++;
     a->s.held_count--;
     for (uint32_t i = nth; i < a->s.held_count; i++)
         *held_at(a, i) = *held_at(a, i + 1);
     binding_run_at(a, index)->on = false;
+    IKVI_CHECK(action_run_at(a, at, seat)->on > 0);
     a->s.changes++;
     if (--action_run_at(a, at, seat)->on > 0) {
         refresh_action(a, at, seat);
@@ -571,6 +574,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     uint32_t count = input->release ? releases_of(&input->event, parts)
                                     : triggers_of(&input->event, parts);
     uint32_t seat = action_seat(a, input->event.seat);
+    IKVI_CHECK(count <= TRIGGERS);
     if (count == 0)
         return;
     if (input->claimed && !input->release) {
@@ -646,6 +650,7 @@ static void learn_from(ikv_actions *a, const ikv_event *event)
     learning->shape = (action_shape){0};
     if (event->kind != IKV_KIND_KEY_UP)
         add_held_modifiers(&learning->shape, event->modifiers);
+    IKVI_CHECK(learning->shape.count < ACTION_PARTS);
     learning->shape.parts[learning->shape.count++] = part;
     learning->done = true;
     learning->on = false;

@@ -49,6 +49,7 @@ uint32_t ikvi_names_keep(ikvi_names *names, void *base, const char *text)
     memcpy(bytes + at - sizeof *head, head, sizeof *head);
     memcpy(bytes + at, text, length);
     names->used = at + (uint32_t)length;
+    IKVI_CHECK(names->used <= names->capacity);
     *head = at;
     return at;
 }

@@ -186,9 +186,11 @@ static decimal shortest(binary b)
     for (;;) {
         for (int i = 0; i < 3; i++)
             big_scale(down[i], 10);
+        IKVI_CHECK(d.count < (int)sizeof d.digits);
         int digit = 0;
         for (; big_compare(&rest, &scale) >= 0; digit++)
             big_subtract(&rest, &scale);
+        IKVI_CHECK(digit < 10);
         int below = big_compare(&rest, &low);
         int above = big_compare_sum(&rest, &high, &scale);
         bool stop_low = below < 0 || (even && below == 0);

@@ -33,6 +33,7 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
     if (index == IKVI_NO_SLOT)
         return IKVI_NO_SLOT;
     ikvi_slot *slot = ikvi_slots_at(slots, base, index);
+    IKVI_CHECK(slot->next != IKVI_IN_USE); /* slots-1 */
     slots->head = slot->next;
     if (slots->head == IKVI_NO_SLOT)
         slots->tail = IKVI_NO_SLOT;
@@ -50,6 +51,7 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
 void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index)
 {
     ikvi_slot *slot = ikvi_slots_at(slots, base, index);
+    IKVI_CHECK(index < slots->capacity && slots->used > 0);
     IKVI_CHECK(slot->next == IKVI_IN_USE);
     if (slots->floors == 0)
         slot->generation = next_generation(slots, slot->generation);

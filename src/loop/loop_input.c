@@ -75,6 +75,7 @@ static size_t fill_piece(ikv_event *piece, const char *text, size_t left)
             break;
         used += length;
     }
+    IKVI_CHECK(used <= IKV_TEXT_BYTES);
     piece->text.length = (uint8_t)used;
     memcpy(piece->text.bytes, text, used);
     return used;
@@ -94,6 +95,7 @@ ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
     if (length > IKV_TEXT_LIMIT)
         return IKV_BAD_VALUE;
     for (size_t at = 0; at < length; count++) {
+        IKVI_CHECK(count < sizeof pieces / sizeof pieces[0]);
         ikv_event *piece = &pieces[count];
         *piece = *event;
         piece->kind = IKV_KIND_TEXT_INPUT;
@@ -126,6 +128,7 @@ ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
 static uint32_t append(ikv_loop *loop, const ikv_event *event,
                        const loop_entry *entry)
 {
+    IKVI_CHECK(loop->s.count < loop->capacity);
     uint32_t at = loop_ring_index(loop, loop->s.count++);
     *loop_event(loop, at) = *event;
     *loop_entry_at(loop, at) = *entry;
@@ -380,6 +383,7 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     uint32_t port = tag != 0 ? tag - 1 : port_of(loop, event->device);
     if (!may_be_taken(loop, event))
         return;
+    IKVI_CHECK(port < loop->port_count);
     note_device(loop, port, event);
     uint64_t own = event->time_ns, time = to_loop_time(loop, port, own);
     if (IKVI_UNLIKELY(time > loop->now))

@@ -72,6 +72,7 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
             entry->before = (index - known->last) & (loop->capacity - 1);
         }
     }
+    IKVI_CHECK(entry->length > 0 && entry->length <= loop->sample_limit);
     known->last = index;
 }
 
@@ -132,6 +133,7 @@ uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event)
     ikv_event *samples = ikvi_at(loop, loop->samples);
     IKVI_CHECK(count > 1 && count <= loop->sample_limit);
     for (uint32_t i = count; i-- > 0;) {
+        IKVI_CHECK(entry->length == i + 1);
         samples[i] = *loop_event(loop, index);
         index = (index - entry->before) & (loop->capacity - 1);
         entry = loop_entry_at(loop, index);

@@ -308,6 +308,7 @@ static void settle_group(ikv_loop *loop, bool begins)
 {
     uint32_t count = count_group(loop);
     uint64_t latest = 0;
+    IKVI_CHECK(loop->s.fed_count == 0);
     for (uint32_t nth = 0; begins && nth < count; nth++) {
         uint64_t at = loop_event(loop, loop_ring_index(loop, nth))->time_ns;
         latest = at > latest ? at : latest;
@@ -323,6 +324,7 @@ static void settle_group(ikv_loop *loop, bool begins)
 void ikvi_loop_give_inboxes(ikv_loop *loop)
 {
     while (loop->given > 0) {
+        IKVI_CHECK(loop->given <= loop->s.count);
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
         if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)

@@ -35,6 +35,7 @@ uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps)
     if (loop->s.stopped || steps <= loop->s.anchor_steps)
         return loop->s.anchor_clock;
     uint64_t past = steps - loop->s.anchor_steps, scale = loop->s.scale;
+    IKVI_CHECK(scale > 0);
     if (scale != REAL_TIME)
         past = past / scale * REAL_TIME +
                (past % scale * REAL_TIME + scale - 1) / scale;

@@ -237,6 +237,7 @@ static bool takes_gap(ikv_queue *q, const ikv_event *event)
         return false;
     /* The summary is cleared first: a mark that comes now is found later. */
     ikvi_clear_bits(&q->any_gap, 1u << word);
+    IKVI_CHECK(word < MARK_BITS);
     uint32_t was = ikvi_clear_bits(&gaps[word], bit);
     if ((was & ~bit) != 0)
         ikvi_set_bits(&q->any_gap, 1u << word);
@@ -255,6 +256,7 @@ static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event,
                        uint16_t tag)
 {
     slot *to = slot_at(q, position);
+    IKVI_CHECK(ikvi_load(&to->stamp) != position + 1);
     const uint16_t head[2] = {event->kind, event->device | tag};
     memcpy(&to->kind_and_device, head, sizeof head);
     memcpy(to->words, (const char *)event + 8, sizeof to->words);
@@ -376,6 +378,7 @@ ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
 
 static inline void put_own(ikv_queue *q, const ikv_event *event, uint16_t tag)
 {
+    IKVI_CHECK(q->own_tail - q->own_head <= q->own_mask);
     ikv_event *to = own_at(q, q->own_tail++);
     *to = *event;
     to->stamp = ikvi_load(&q->tail);
@@ -459,6 +462,7 @@ static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,
         slot *from = slot_at(q, q->next);
         if (ikvi_load_acquire(&from->stamp) != q->next + 1)
             break;
+        IKVI_CHECK((int32_t)(until - q->next) > 0);
         char *to = (char *)&events[count++];
         memset(to, 0, 4);
         memcpy(to + 4, &from->kind_and_device, 4);
@@ -498,6 +502,7 @@ uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
         q->own_head = ++head;
     }
     count += drain_shared(q, tail, events + count, room - count);
+    IKVI_CHECK(count <= room);
     ikvi_store_release(&q->head, q->next);
     q->drained += count;
     return count;

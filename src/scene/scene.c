@@ -238,7 +238,8 @@ static void unlink_item(ikv_scene *scene, uint32_t place)
 {
     scene_item *item = item_at(scene, place);
     scene_item *p = item_at(scene, item->parent);
-    IKVI_CHECK((item->below == NO_ITEM) == (p->first_child == place)); /* scene-2 */
+    IKVI_CHECK((item->below == NO_ITEM) ==
+               (p->first_child == place)); /* scene-2 */
     if (item->below != NO_ITEM)
         item_at(scene, item->below)->above = item->above;
     else

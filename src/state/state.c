@@ -279,6 +279,7 @@ static state_key *free_key(ikv_state *s, uint32_t filter, uint8_t seat)
 static state_key *place_for_key(ikv_state *s, uint32_t filter, uint8_t seat,
                                 uint32_t code)
 {
+    IKVI_CHECK(is_key(code));
     state_key *key = state_key_of(s, filter, seat, code);
     if (key == NULL)
         key = free_key(s, filter, seat);
@@ -391,6 +392,7 @@ static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
     uint32_t at = s->s.found[filter], reach = s->s.reach[filter];
+    IKVI_CHECK(reach <= s->capacity);
     for (uint32_t i = 0; i < reach; i++) {
         at = at + 1 < reach ? at + 1 : 0;
         state_pointer *p = pointer_in(s, filter, at);
@@ -427,6 +429,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
         *p = (state_pointer){
             .used = true, .step = s->s.step, .frame = s->s.frame};
         uint32_t place = (uint32_t)(p - pointer_in(s, filter, 0));
+        IKVI_CHECK(place < s->capacity);
         if (place >= s->s.reach[filter])
             s->s.reach[filter] = place + 1;
         p->now.device = event->device;

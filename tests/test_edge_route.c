@@ -402,12 +402,13 @@ END_TEST
 
 /* A kit with a picking of one's own: its bus asks that who is alive and where. */
 static ikv_target buoy;
-static bool buoy_lives;
+static bool buoy_lives, buoy_is_hit;
+static uint64_t buoy_changes;
 
 static ikv_target buoy_pick(void *scene, const ikv_query *query, uint32_t nth)
 {
     (void)scene, (void)query;
-    return nth == 0 && buoy_lives ? buoy : (ikv_target){0};
+    return nth == 0 && buoy_is_hit ? buoy : (ikv_target){0};
 }
 
 static ikv_target buoy_parent(void *scene, ikv_target target)
@@ -440,10 +441,10 @@ static bool buoy_local(void *scene, ikv_target target, uint8_t view, float x,
 static uint64_t buoy_revision(void *scene)
 {
     (void)scene;
-    return buoy_lives;
+    return buoy_changes;
 }
 
-START_TEST(picking_of_a_kit)
+static void open_buoy(bool lives, bool is_hit)
 {
     kit_prepare(&k);
     k.config.router.picking = (ikv_picking){.size = sizeof(ikv_picking),
@@ -453,10 +454,16 @@ START_TEST(picking_of_a_kit)
                                             .traits = buoy_traits,
                                             .to_local = buoy_local,
                                             .revision = buoy_revision};
-    buoy_lives = true;
+    buoy_lives = lives;
+    buoy_is_hit = is_hit;
     kit_open(&k);
     ck_assert_ptr_null(k.scene);
     ok(ikv_bus_add_target(k.bus, 3, &buoy));
+}
+
+START_TEST(picking_of_a_kit)
+{
+    open_buoy(true, true);
     ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, buoy, keep_last, NULL, NULL));
     ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, buoy, keep_last, NULL, NULL));
     kit_frame(&k, 0);
@@ -469,6 +476,40 @@ START_TEST(picking_of_a_kit)
     ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 1);
     buoy_lives = false;
     ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* A picking that names what is gone: nobody is told that the pointer is over
+ * it, also if a handler has changed the scene meanwhile. */
+static ikv_verdict change_buoys(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)event, (void)d, (void)user;
+    buoy_changes++;
+    return IKV_CONTINUE;
+}
+
+START_TEST(picked_though_gone)
+{
+    open_buoy(false, false);
+    ikv_target none = {0};
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_OVER, none, keep_last, NULL, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_OUT, none, change_buoys, NULL,
+                    NULL));
+    kit_frame(&k, 0);
+    for (uint64_t i = 0; i < 2; i++) {
+        memset(last_of, 0, sizeof last_of);
+        ikv_event e =
+            pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3, 40 + (float)i, 40);
+        push(&e);
+        kit_frame(&k, 20 + 20 * i);
+        ck_assert_uint_eq(last_of[IKV_KIND_POINTER_OVER].target.bits,
+                          i == 0 ? ikv_bus_root(k.bus).bits : 0);
+        ck_assert_uint_eq(buoy_changes, i);
+        buoy_is_hit = true;
+    }
+    valid(ikv_router_validate(k.router));
     kit_close(&k);
 }
 END_TEST
@@ -959,6 +1000,7 @@ Suite *edge_route_suite(void)
     add(s, "Q3 focused in a resync", focused_in_a_resync);
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
+    add(s, "OVER3 picked though it is gone", picked_though_gone);
     add(s, "CAP1 not attached", not_attached);
     add_table(s, "OVER5 edges of the view", edges_of_the_view, 8);
     add(s, "P2 S1 a pen above the surface", pen_above);

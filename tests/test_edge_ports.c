@@ -476,6 +476,10 @@ END_TEST
 
 static const char *const good_text[] = {"",
                                         "a",
+                                        "\x01",
+                                        "\x7f",
+                                        "\xc2\x80",
+                                        "\xdf\xbf",
                                         "\xc3\xa4",
                                         "\xe2\x82\xac",
                                         "\xf0\x9f\x9a\xa2",

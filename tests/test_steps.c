@@ -228,6 +228,7 @@ START_TEST(time_scale)
     kit_frame(&k, 30);
     expect("1 2 3 ");
     ck_assert_uint_eq(ikv_loop_scale(k.loop), 3000);
+    ok(ikv_loop_set_scale(k.loop, IKV_SCALE_LIMIT));
     kit_close(&k);
 }
 END_TEST
@@ -943,10 +944,22 @@ END_TEST
 
 /* ----------------------------------------------------------- statistics -- */
 
+static bool oversleeps; /* for days */
+
+static ikv_status sleep_long(void *state, uint64_t until_ns, bool for_input)
+{
+    (void)for_input;
+    ((fake_port *)state)->now_ns =
+        until_ns + (oversleeps ? UINT64_C(1) << 50 : 0);
+    return IKV_OK;
+}
+
 /* L7, pacing: how late frames begin, in the statistics. */
 START_TEST(lateness)
 {
+    oversleeps = false;
     open_loop();
+    k.port.wait = sleep_long;
     k.config.loop.frame_hz = 100;
     kit_open(&k);
     for (int i = 0; i < 200; i++) {
@@ -961,6 +974,16 @@ START_TEST(lateness)
     ck_assert_uint_le(ikv_loop_lateness(k.loop, 98), 16);
     ck_assert_uint_ge(ikv_loop_lateness(k.loop, 100), 2000000);
     ck_assert_uint_eq(ikv_loop_lateness(k.loop, 101), 0);
+    oversleeps = true;
+    for (int i = 0; i < 300; i++) {
+        ck_assert(ikv_loop_begin(k.loop));
+        while (ikv_loop_step(k.loop)) {
+        }
+        ikv_loop_end(k.loop);
+    }
+    ck_assert_uint_ge(ikv_loop_lateness(k.loop, 100), UINT64_C(1) << 49);
+    ck_assert_uint_ge(ikv_loop_lateness(k.loop, 80), UINT64_C(1) << 49);
+    ck_assert_uint_le(ikv_loop_lateness(k.loop, 39), 16);
     kit_close(&k);
 }
 END_TEST

@@ -32,7 +32,7 @@ uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent)
         all += loop->lateness[i];
     if (all == 0 || percent > 100)
         return 0;
-    for (uint32_t i = 0; i < LATE_BUCKETS; i++) {
+    for (uint32_t i = 0; i + 1 < LATE_BUCKETS; i++) { /* the last has no end */
         below += loop->lateness[i];
         if (below * 100 >= all * percent)
             return bucket_end(i) < loop->counters.max_late_ns

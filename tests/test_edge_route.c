@@ -553,15 +553,17 @@ START_TEST(edges_of_the_view)
     static const struct {
         float x, y;
         bool inside;
-    } table[] = {{0, 0, true},      {99.5f, 0, true},    {0, 99.5f, true},
-                 {100, 0, false},   {0, 100, false},     {-0.5f, 5, false},
-                 {5, -0.5f, false}, {99.5f, 99.5f, true}};
+    } table[] = {{0, 0, true},      {99.5f, 0, true},     {0, 99.5f, true},
+                 {100, 0, false},   {0, 100, false},      {-0.5f, 5, false},
+                 {5, -0.5f, false}, {99.5f, 99.5f, true}, /* smaller views: */
+                 {150, 5, false},   {5, 150, false}};
+    float scale = _i < 8 ? 1 : 0.01f;
     kit_prepare(&k);
-    k.config.router.view_width = k.config.router.view_height = 100;
+    k.config.router.view_width = k.config.router.view_height = 100 * scale;
     kit_open(&k);
     ikv_target all = rect_target(k.scene, (ikv_target){0}, -9, -9, 200, 200, 0);
-    ikv_event e =
-        pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3, table[_i].x, table[_i].y);
+    ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3,
+                          table[_i].x * scale, table[_i].y * scale);
     memset(last_of, 0, sizeof last_of);
     listen_all(keep_last);
     ikv_router_route(k.router, &e);
@@ -1002,7 +1004,7 @@ Suite *edge_route_suite(void)
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
     add(s, "OVER3 picked though it is gone", picked_though_gone);
     add(s, "CAP1 not attached", not_attached);
-    add_table(s, "OVER5 edges of the view", edges_of_the_view, 8);
+    add_table(s, "OVER5 edges of the view", edges_of_the_view, 10);
     add(s, "P2 S1 a pen above the surface", pen_above);
     add(s, "40 a small pinch", small_pinch);
     return s;

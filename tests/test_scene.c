@@ -503,12 +503,21 @@ START_TEST(limits)
     k.config.bus.targets = 70;
     kit_open(&k);
     ikv_target_config config = IKV_TARGET_INIT;
-    ikv_target target = {0}, last = {0};
+    ikv_target target = {0}, last = {0}, middle = {0}, above = {0};
     ikv_message message;
     for (int i = 1; i < IKV_PATH_LIMIT; i++) {
         config.parent = target;
+        above = target;
         ok(ikv_scene_add(k.scene, &config, &target, NULL));
+        middle = i == IKV_PATH_LIMIT / 2 ? target : middle;
     }
+    /* A leaf at half the depth fits at the greatest, and no deeper. */
+    config.parent = middle;
+    ok(ikv_scene_add(k.scene, &config, &last, NULL));
+    status_is(ikv_scene_set_parent(k.scene, last, target), IKV_FULL_DEPTH);
+    ok(ikv_scene_set_parent(k.scene, last, above));
+    valid(ikv_scene_validate(k.scene));
+    ok(ikv_scene_remove(k.scene, last));
     config.parent = target;
     status_is(ikv_scene_add(k.scene, &config, &last, &message), IKV_FULL_DEPTH);
     config.parent.bits = 0;

@@ -245,7 +245,8 @@ static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
 /* A1: events bear the input that started the action, from its start to its end;
  * when that input's target has gone meanwhile they go to the root. The start
  * has the input's time, what follows the time that was settled. */
-static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
+static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
+                 bool synthetic)
 {
     const action_run *run = action_run_at(a, place, seat);
     ikv_event cause = run->cause;
@@ -255,7 +256,7 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat)
     event.modifiers = cause.modifiers;
     event.view = cause.view;
     event.seat = (uint8_t)seat;
-    event.flags = a->s.synthetic ? IKV_SYNTHETIC : 0;
+    event.flags = synthetic ? IKV_SYNTHETIC : 0;
     event.target = ikv_bus_target_alive(a->bus, cause.target) ? cause.target
                                                               : ikvi_bus_root();
     event.action.action = ikvi_slots_bits(&a->s.action_slots, a, place);
@@ -311,7 +312,7 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     run->steps = 0;
     refresh_action(a, at, seat);
     a->s.counters.started++;
-    tell(a, IKV_KIND_ACTION_START, at, seat);
+    tell(a, IKV_KIND_ACTION_START, at, seat, a->s.synthetic);
 }
 
 /* The order of what is held stays, since holds are told in it. An end that no
@@ -321,7 +322,6 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 {
     uint32_t index = place * a->s.seats + seat, nth = 0;
     uint32_t at = binding_at(a, place)->action;
-    bool synthetic = a->s.synthetic;
     IKVI_CHECK(binding_run_at(a, index)->on && a->s.held_count > 0);
     while (*held_at(a, nth) != index)
         nth++;
@@ -335,9 +335,7 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
         refresh_action(a, at, seat);
         return;
     }
-    a->s.synthetic = synthetic || !a->s.resolving;
-    tell(a, IKV_KIND_ACTION_END, at, seat);
-    a->s.synthetic = synthetic;
+    tell(a, IKV_KIND_ACTION_END, at, seat, a->s.synthetic || !a->s.resolving);
 }
 
 /* -------------------------------------------------------------- presses -- */
@@ -834,7 +832,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         if (run->told == a->s.step)
             continue;
         run->told = a->s.step;
-        tell(a, IKV_KIND_ACTION_HOLD, at, seat);
+        tell(a, IKV_KIND_ACTION_HOLD, at, seat, false);
         run->steps++;
         if (a->s.changes != changes)
             nth = 0;

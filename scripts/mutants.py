@@ -55,15 +55,21 @@ def close_test(line):
     return None
 
 
+# A local array: one that is larger is no bug, so its size is made smaller.
+ARRAY = re.compile(r"\s+(?:static |const )*\w+ \w+(\[[^\]]*\])(?: = .*|);$")
+
+
 def mutations(line):
     found = []
     code = line.split("/*")[0]
+    array = ARRAY.match(code.rstrip())
     for pattern, to in RULES:
         for match in re.finditer(pattern, code):
             if code[:match.start()].count('"') % 2:
                 continue
+            in_size = array and array.start(1) < match.start() < array.end(1)
             if to == ["+1"]:
-                new = str(int(match.group(1)) + 1)
+                new = str(int(match.group(1)) + (-1 if in_size else 1))
             else:
                 new = to[0]
             changed = line[:match.start()] + new + line[match.end():]

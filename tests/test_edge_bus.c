@@ -642,6 +642,26 @@ START_TEST(ended_while_running)
 }
 END_TEST
 
+static void close_again(void *user)
+{
+    status_is(ikv_kit_close(k.kit), IKV_BUSY);
+    ++*(int *)user;
+}
+
+/* Who is told that all ends as the kit closes can't close it again. */
+START_TEST(told_that_it_closes)
+{
+    open_bus();
+    dropped = 0;
+    ikv_subscription_config config = wants(IKV_KIND_WINDOW_SHOW);
+    config.on_drop = close_again;
+    config.user = &dropped;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    kit_close(&k);
+    ck_assert_int_eq(dropped, 1);
+}
+END_TEST
+
 /* Who is told that all ends with its target finds the target gone, at any of
  * those that are told. */
 static void find_it_gone(void *user)
@@ -988,6 +1008,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);
     add(s, "22 a flush of a deep path", flush_of_a_deep_path);
+    add(s, "23 told that it closes", told_that_it_closes);
     add(s, "23 told that its target is gone", told_that_it_is_gone);
     add_table(s, "23 ended while running", ended_while_running, 6);
     add(s, "23 room of what has ended", room_of_what_has_ended);

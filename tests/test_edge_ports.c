@@ -223,9 +223,11 @@ static ikv_status held_badly(void *state, uint16_t device, ikv_event *events,
 
 static ikv_status fail_waiting(void *state, uint64_t until_ns, bool for_input)
 {
-    (void)until_ns, (void)for_input;
-    ((fake_port *)state)->now_ns += 100000;
-    ((fake_port *)state)->waits++;
+    fake_port *fake = state; /* on its own clock, not long from now */
+    ck_assert(until_ns >= fake->now_ns && until_ns - fake->now_ns <= 3600e9);
+    (void)for_input;
+    fake->now_ns += 100000;
+    fake->waits++;
     return IKV_PORT_FAILED;
 }
 
@@ -458,6 +460,7 @@ START_TEST(wait_fails)
     k.port.wait = fail_waiting;
     k.config.loop.frame_hz = 1000;
     k.config.loop.idles = _i == 1;
+    k.fake.now_ns = 9000 * UINT64_C(1000000000); /* it was on before */
     kit_open(&k);
     for (int i = 0; i < 5; i++) {
         ck_assert(ikv_loop_begin(k.loop));

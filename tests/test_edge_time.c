@@ -770,6 +770,44 @@ START_TEST(back_at_the_end)
 }
 END_TEST
 
+/* What another thread had deferred, and was taken between two steps: gone back
+ * into the first of them, it does not come at its end. */
+START_TEST(inbox_between_two_steps)
+{
+    open_small(&k);
+    k.config.loop.step_num = 100;
+    kit_open(&k);
+    int heard = 0;
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, (ikv_target){0}, count_heard,
+                    &heard, NULL));
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    past.count = 0;
+    k.fake.now_ns += 10000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    ok(ikv_image_save(&parts, image, size));
+    ok(ikv_loop_set_recorder(k.loop, take, NULL));
+    ikv_loop_end(k.loop);
+    ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e));
+    ok(ikv_bus_flush(k.bus, IKV_STEP_LANE, NULL));
+    ck_assert_int_eq(heard, 1);
+    k.fake.now_ns += 10000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    heard = 0;
+    ok(ikv_image_restore(&parts, image, size, past.taken, past.count));
+    ck_assert(ikv_loop_step(k.loop));
+    ck_assert_int_eq(heard, 0);
+    ck_assert(!ikv_loop_step(k.loop));
+    ck_assert_int_eq(heard, 1);
+    free(image);
+    ikv_loop_end(k.loop);
+    kit_close(&k);
+}
+END_TEST
+
 /* Paused while the past is run again: that is the present then, and what comes
  * in is heard. */
 START_TEST(paused_on_the_way)
@@ -1329,6 +1367,7 @@ Suite *edge_time_suite(void)
     add(s, "38 little room", little_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
+    add(s, "38 an inbox between two steps", inbox_between_two_steps);
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);
     add(s, "L5 T1 held while paused", held_while_paused);
     add_table(s, "T1 numbers of groups", numbers_of_groups, 6);

@@ -217,6 +217,30 @@ static ikv_catalogue *open_catalogue(counted *c, uint32_t kinds)
     return catalogue;
 }
 
+/* What stands in traces and tapes for itself. */
+START_TEST(reserved_names)
+{
+    static const char *const names[] = {
+        "n",       "step",   "t",           "due",     "kind",    "at",
+        "target",  "phase",  "source",      "handler", "verdict", "between",
+        "lane",    "within", "held",        "lost",    "digest",  "play",
+        "end",     "note",   "event",       "gone",    "passed",  "mirror",
+        "dropped", "clock",  "source_gone", "device",  "seat",    "modifiers",
+        "view",    "flags"};
+    counted c = {0};
+    ikv_catalogue *catalogue = open_catalogue(&c, 4);
+    ikv_field field = {names[_i], IKV_TYPE_U32, 0, "", "", 1, 0};
+    ikv_kind_config config = IKV_KIND_CONFIG_INIT;
+    ikv_kind kind;
+    config.name = "a.b";
+    config.fields = &field;
+    config.field_count = 1;
+    status_is(ikv_catalogue_register(catalogue, &config, &kind, NULL),
+              IKV_DUPLICATE);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
 START_TEST(registering_kinds)
 {
     counted c = {0};
@@ -727,6 +751,7 @@ Suite *event_suite(void)
               ROWS(field_table));
     add(s, "E1 E2", catalogue_fields);
     add_table(s, "E2 range", fields_refuse_what_does_not_fit, ROWS(put_table));
+    add_table(s, "E2 reserved names", reserved_names, 32);
     add_table(s, "E2 user", registering_kinds, ROWS(register_table));
     add(s, "E2 full", catalogue_full);
     add_table(s, "T3", numbers_print_shortest, ROWS(number_table));

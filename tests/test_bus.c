@@ -409,6 +409,35 @@ START_TEST(added_inside_handlers)
 }
 END_TEST
 
+static void subscribe_further_on(actor *self, const ikv_event *e,
+                                 const ikv_delivery *d)
+{
+    (void)d;
+    if (newcomer.name != NULL)
+        return;
+    newcomer = (actor){.name = "new"};
+    hear(&newcomer, e->kind, self->target, 0);
+}
+
+/* PATH6: also where the event has not come yet. */
+START_TEST(added_further_on)
+{
+    actor a = {.name = "a", .act = subscribe_further_on}, b = {.name = "b"};
+    newcomer.name = NULL;
+    open_bus(8, 0, 0);
+    ok(ikv_bus_add_target(bus, 1, &a.target));
+    ikv_subscription_config config = wants(&a, IKV_KIND_KEY_DOWN);
+    config.phases = IKV_CAPTURING;
+    ok(ikv_bus_subscribe(bus, &config, &a.subscription, NULL));
+    hear(&b, IKV_KIND_KEY_DOWN, a.target, 0);
+    deliver(IKV_KIND_KEY_DOWN, a.target);
+    ck_assert_str_eq(heard.text, "a b ");
+    deliver(IKV_KIND_KEY_DOWN, a.target);
+    ck_assert_str_eq(heard.text, "a b a b new ");
+    close_bus();
+}
+END_TEST
+
 static void nest(actor *self, const ikv_event *e, const ikv_delivery *d)
 {
     ikv_event again = *e;
@@ -790,6 +819,7 @@ Suite *bus_suite(void)
     add(s, "PATH8 root", root_once);
     add_table(s, "D5 D8", changes_inside_handlers, ROWS(change_table));
     add(s, "D5 PATH6", added_inside_handlers);
+    add(s, "PATH6 further on", added_further_on);
     add(s, "D1 depth", endless_delivery_ends);
     add(s, "D2", deferring);
     add(s, "D9", deferred_target_gone);

@@ -547,6 +547,21 @@ START_TEST(not_attached)
 }
 END_TEST
 
+/* BTN2: of two mice each is the primary pointer. */
+START_TEST(two_mice)
+{
+    kit_open(&k);
+    listen_all(keep_last);
+    for (uint16_t id = 3; id < 5; id++) {
+        ikv_event e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, id, 5, 5);
+        ok(ikv_router_route(k.router, &e).status);
+        ck_assert_uint_eq(last_of[IKV_KIND_POINTER_MOVE].flags & IKV_PRIMARY,
+                          IKV_PRIMARY);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* OVER5: a view holds its left and top edge, not its right and bottom one. */
 START_TEST(edges_of_the_view)
 {
@@ -1003,6 +1018,7 @@ Suite *edge_route_suite(void)
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
     add(s, "OVER3 picked though it is gone", picked_though_gone);
+    add(s, "BTN2 two mice", two_mice);
     add(s, "CAP1 not attached", not_attached);
     add_table(s, "OVER5 edges of the view", edges_of_the_view, 10);
     add(s, "P2 S1 a pen above the surface", pen_above);

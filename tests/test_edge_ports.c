@@ -1397,9 +1397,9 @@ Suite *edge_ports_suite(void)
     add_table(s, "6 meaningless, with reason", meaningless_events,
               ROWS(nonsense_table));
     add(s, "6 made events mean something", made_events);
-    add_table(s, "7 a frame in a poll", frame_in_a_poll, 2);
-    add(s, "7 the end in a poll", end_in_a_poll);
-    add_table(s, "7 refused inside", refused_inside, 4);
+    add_table(s, "7 L9 a frame in a poll", frame_in_a_poll, 2);
+    add(s, "7 L9 the end in a poll", end_in_a_poll);
+    add_table(s, "7 L9 refused inside", refused_inside, 4);
     add(s, "7 closed once", closed_once);
     add_table(s, "8 configs name the member", config_members,
               ROWS(member_table));

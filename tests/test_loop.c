@@ -1141,19 +1141,19 @@ Suite *loop_suite(void)
     add_table(s, "E3 text", long_text, ROWS(text_table));
     add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
-    add(s, "L9 a loop that fails to open", loop_fails_to_open);
+    add(s, "a loop that fails to open", loop_fails_to_open);
     add(s, "D7 once a frame", once_a_frame);
     add(s, "P1 polled", polled_ports);
     add(s, "L5 recorded", recorded_turns);
     add(s, "L6 a single step asked for in one", single_in_step);
-    add_table(s, "L9 smaller kits", smaller_kits, 4);
+    add_table(s, "smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);
-    add_table(s, "L9 what a loop lacks", loops_that_lack, ROWS(lack_table));
-    add(s, "L9 what an input lacks", inputs_that_lack);
+    add_table(s, "what a loop lacks", loops_that_lack, ROWS(lack_table));
+    add(s, "what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
     add(s, "L4 what is last on the lanes", last_of_the_lanes);
     add(s, "L3 the step at any depth", step_at_any_depth);
-    add(s, "L9 an input is in one loop", input_of_a_loop);
+    add(s, "an input is in one loop", input_of_a_loop);
     add(s, "P1 clocks", two_clocks);
     return s;
 }

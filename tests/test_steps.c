@@ -991,7 +991,7 @@ END_TEST
 Suite *steps_suite(void)
 {
     Suite *s = suite_create("steps");
-    add(s, "45 made-up runs", made_up_runs);
+    add(s, "45 T2 made-up runs", made_up_runs);
     add_table(s, "T1 L1 L2 any rate", any_rate, ROWS(rates));
     add_table(s, "T1 T5 recorded", recorded_plays_back, ROWS(recorded));
     add(s, "P3 jitter", jitter);

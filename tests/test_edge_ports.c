@@ -1409,7 +1409,7 @@ Suite *edge_ports_suite(void)
     add(s, "8 reports are made once", reports_once);
     add(s, "8a pause before the first step", pause_before_the_first_step);
     add(s, "8a resume in a press", resume_in_a_press);
-    add(s, "8b played on a slow machine", played_on_a_slow_machine);
+    add(s, "8b T5 played on a slow machine", played_on_a_slow_machine);
     add_table(s, "8a what is given back is checked", since_is_checked, 4);
     add(s, "9 a fast mouse", fast_mouse);
     add_table(s, "41 held() that is no answer", held_answers, ROWS(held_table));

@@ -215,6 +215,38 @@ START_TEST(questions)
 }
 END_TEST
 
+/* P3: each fault comes as often as it is asked for, and no other. */
+START_TEST(each_fault)
+{
+    ikv_sim_faults odds = {0};
+    ikv_sim_config config = IKV_SIM_INIT;
+    ikv_sim_counts counts = IKV_SIM_COUNTS_INIT;
+    const uint64_t *found = &counts.lost_releases;
+    if (_i < 8)
+        ((uint16_t *)&odds)[_i] = 5000;
+    t = (tested){.master = -1};
+    config.seed = 3;
+    config.until_ns = 1000000000;
+    config.faults = &odds;
+    ok(ikv_sim_open(&config, &t.port));
+    open_in_kit(0);
+    while (ikv_loop_begin(ikv_kit_loop(kit))) {
+        while (ikv_loop_step(ikv_kit_loop(kit))) {
+        }
+        ikv_loop_end(ikv_kit_loop(kit));
+    }
+    ok(ikv_sim_counters(&t.port, &counts));
+    for (int i = 0; i < 8; i++)
+        if (i != _i)
+            ck_assert_uint_eq(found[i], 0);
+        else
+            ck_assert_uint_ge(found[i], 3);
+    ck_assert_uint_gt(counts.pushed, 50);
+    ikv_kit_close(kit);
+    ikv_sim_close(&t.port);
+}
+END_TEST
+
 static void *wake_soon(void *unused)
 {
     struct timespec while_short = {0, 20000000};
@@ -347,6 +379,7 @@ Suite *ports_suite(void)
     add_table(s, "P1 P2 in a loop", in_a_loop, PORTS);
     add_table(s, "P1 questions", questions, PORTS);
     add_table(s, "P1 L6 wake", waking, PORTS);
+    add_table(s, "P3 each fault", each_fault, 9);
     add_table(s, "every Nth call", every_nth_call, 2 * IKV_CALL_COUNT);
     add(s, "log", logged_calls);
     add(s, "wrong wrappers", wrong_wrappers);

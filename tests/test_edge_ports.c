@@ -224,7 +224,8 @@ static ikv_status held_badly(void *state, uint16_t device, ikv_event *events,
 static ikv_status fail_waiting(void *state, uint64_t until_ns, bool for_input)
 {
     fake_port *fake = state; /* on its own clock, not long from now */
-    ck_assert(until_ns >= fake->now_ns && until_ns - fake->now_ns <= 3600e9);
+    ck_assert(until_ns >= fake->now_ns &&
+              until_ns - fake->now_ns <= 3600000000000);
     (void)for_input;
     fake->now_ns += 100000;
     fake->waits++;

@@ -144,7 +144,7 @@ static void look_at_target(const ikv_kit *kit, ikv_target target)
     }
 }
 
-static void look_at_scene(const ikv_kit *kit)
+static void look_at_scene(const ikv_kit *kit, bool twice)
 {
     const ikv_scene *scene = ikv_kit_scene(kit);
     ikv_target found[8];
@@ -152,6 +152,10 @@ static void look_at_scene(const ikv_kit *kit)
     ikv_scene_counts counts = IKV_SCENE_COUNTS_INIT;
     fuzz_number((uint64_t)ikv_scene_counters(scene, &counts));
     fuzz_number(counts.targets | (uint64_t)counts.polygons << 32);
+    if (!twice) {
+        fuzz_number(counts.gridded);
+        fuzz_tell(&counts.rebuilds, 4 * sizeof counts.rebuilds);
+    }
     for (int i = 0; i < 6; i++) {
         query.x = (float)(i * 10 + 3);
         query.y = (float)(i * 7);
@@ -251,12 +255,13 @@ void fuzz_look(const ikv_kit *kit, const ikv_target *targets, uint32_t count,
 {
     ikv_overlaps_counts of = IKV_OVERLAPS_COUNTS_INIT;
     ikv_overlaps_counters(ikv_kit_overlaps(kit), &of);
-    of.scans = of.rebuilds = of.strays = 0;
-    if (twice)
+    if (twice) {
+        of.scans = of.rebuilds = of.strays = 0;
         of.pairs = of.pairs_high = of.touching = 0;
+    }
     fuzz_tell(&of, sizeof of);
     look_at_bus(kit);
-    look_at_scene(kit);
+    look_at_scene(kit, twice);
     look_at_state(kit);
     look_at_router(kit);
     look_at_actions(kit);

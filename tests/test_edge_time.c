@@ -1266,6 +1266,27 @@ START_TEST(one_scene)
 }
 END_TEST
 
+/* Without the scene, whose targets the bus then knows no more: what is removed
+ * from it, or closed with it, is let go all the same. */
+START_TEST(image_without_the_scene)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    parts.scene = NULL;
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    ikv_target a = rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
+    rect_target(k.scene, (ikv_target){0}, 0, 0, 5, 5, 0);
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    status_is(ikv_scene_remove(k.scene, a), IKV_STALE);
+    free(image);
+    ok(ikv_kit_close(k.kit)); /* its scene is not valid any more */
+}
+END_TEST
+
 /* 32: parts that are not there, or not all. */
 START_TEST(images_of_some_parts)
 {
@@ -1353,6 +1374,7 @@ Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
     add(s, "T6 32 damaged images", damaged);
+    add(s, "32 an image without the scene", image_without_the_scene);
     add(s, "32 images of some parts", images_of_some_parts);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);

@@ -212,7 +212,9 @@ bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
 
 void ikvi_bus_set_in_scene(ikv_bus *bus, ikv_target target, bool in_scene)
 {
-    ikvi_bus_target(bus, ikvi_bus_place(bus, target))->in_scene = in_scene;
+    uint32_t place = ikvi_bus_place(bus, target);
+    if (place != IKVI_NONE)
+        ikvi_bus_target(bus, place)->in_scene = in_scene;
 }
 
 bool ikvi_bus_is_delivering(const ikv_bus *bus)

@@ -18,7 +18,8 @@ uint32_t ikvi_bus_target_room(const ikv_bus *bus);
 /* A bus has one scene: false if it had one already. */
 bool ikvi_bus_take_scene(ikv_bus *bus, bool takes);
 
-/* A target of the scene's, which is there: the scene alone removes it. */
+/* A target of the scene's: the scene alone removes it. Nothing if it is gone, as
+ * an image of the bus without the scene leaves it. */
 void ikvi_bus_set_in_scene(ikv_bus *bus, ikv_target target, bool in_scene);
 
 /* Whether a handler runs, or what must not be disturbed. */

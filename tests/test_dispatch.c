@@ -754,6 +754,10 @@ START_TEST(timers)
     status_is(ikv_bus_defer_after(bus, 0, UINT64_MAX, &e[0], NULL),
               IKV_BAD_ARGUMENT);
     ck_assert_uint_eq(bus_counts(bus).timers, 1);
+    ok(ikv_bus_advance(bus, UINT64_MAX - 5)); /* where time ends */
+    status_is(ikv_bus_defer_after(bus, 0, 6, &e[0], NULL), IKV_BAD_ARGUMENT);
+    ok(ikv_bus_defer_after(bus, 0, 5, &e[0], NULL));
+    ck_assert_uint_eq(bus_counts(bus).timers, 2);
     close_bus();
 }
 END_TEST

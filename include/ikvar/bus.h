@@ -649,7 +649,8 @@ IKV_API ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
 
 /* Puts the event on the lane `delay_ns` of the steps' time from now on.
  *   timer  gets a handle to cancel it with; may be NULL
- * Returns as ikv_bus_defer(), and FULL_TIMERS.
+ * Returns as ikv_bus_defer(), and FULL_TIMERS; BAD_ARGUMENT for a delay of more
+ * than UINT64_MAX / 2 or to beyond the last time that there is.
  * Context: owner thread, inside handlers too; O(timers). */
 IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
                                        uint64_t delay_ns,

@@ -5,6 +5,8 @@
 static ikv_status check_bus(const ikv_bus_config *config,
                             const ikv_reporter *reporter)
 {
+    /* A place and its generation share 32 bits: 24 for places leave 8 to tell a
+     * stale handle from a new one. */
     const uint64_t most = (1u << 24) - 1;
     const ikvi_range ranges[] = {
         {"bus.subscriptions", config->subscriptions, 0, most},
@@ -39,6 +41,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     uint32_t subscriptions = ikvi_or(config->subscriptions, 1024);
     uint32_t targets = ikvi_or(config->targets, 1024);
     uint32_t owners = ikvi_or(config->owners, 64);
+    /* One entry a subscription is enough but for those to several kinds or
+     * targets. */
     b->entry_capacity = ikvi_or(config->entries, subscriptions);
     b->deferred_capacity = ikvi_or(config->deferred, 1024);
     b->condition_capacity = ikvi_or(config->conditions, 256);
@@ -64,6 +68,10 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->pool_half = b->entry_capacity + spare + (spare < 16 ? spare : 16);
     size_t pool = 2 * (size_t)b->pool_half;
 
+    /* The order matters to images: they hold the struct's saved part with all
+     * up to the inboxes, and all from outside_end on. What lies between is this
+     * process's: other threads' queues, what names stand for, what waits to be
+     * told. */
     ikvi_layout l = {0, false};
     ikvi_layout_add(&l, 1, sizeof *b);
     b->pool = ikvi_layout_add(&l, pool, sizeof(bus_entry));
@@ -98,6 +106,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->inboxes = ikvi_layout_add(&l, b->lane_capacity, b->inbox_size);
     b->rebindings =
         ikvi_layout_add(&l, b->rebinding_room, sizeof(bus_rebinding));
+    /* Outside of images, so that a handle from a future that was undone is
+     * never taken for a new one. */
     size_t floors[] = {ikvi_layout_add(&l, subscriptions, sizeof(uint32_t)),
                        ikvi_layout_add(&l, owners, sizeof(uint32_t)),
                        ikvi_layout_add(&l, timers, sizeof(uint32_t))};
@@ -134,6 +144,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
 
 size_t ikv_bus_footprint(const ikv_bus_config *config)
 {
+    /* Laid out in a struct of its own: what opening does, but for the
+     * memory. */
     ikv_bus plan = {0};
     return config != NULL && lay_out_bus(config, &ikvi_silent, &plan) == IKV_OK
                ? plan.size
@@ -162,6 +174,8 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     if (status < 0)
         return status;
     ikv_bus *b = block;
+    /* All offsets are known now; the arrays behind are zero, as memory is
+     * given. */
     *b = plan;
     open_slots(&b->s.subscription_slots, b);
     open_slots(&b->s.target_slots, b);
@@ -177,8 +191,10 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     ikvi_bus_deliver_open(b);
     ikvi_bus_gate_open(b);
     ikvi_bus_time_open(b);
+    /* The first places that are taken are 0 and 1: nobody can remove them. */
     for (int i = 0; i < FIXED_PLACES; i++)
         ikvi_slots_take(&b->s.target_slots, b);
+    /* Statistics count each candidate, which only the long way sees. */
     b->s.detours += b->counting;
     *bus = b;
     return IKV_OK;
@@ -193,6 +209,7 @@ ikv_status ikv_bus_close(ikv_bus *bus)
                     "not closed: inside a handler");
         return IKV_BUSY;
     }
+    /* From here on the bus is busy for everybody: on_drop can't subscribe. */
     bus->closing = true;
     for (uint32_t i = 0; i < bus->s.subscription_slots.capacity; i++)
         if (ikvi_bus_subscribed_at(bus, i))
@@ -203,6 +220,8 @@ ikv_status ikv_bus_close(ikv_bus *bus)
     return IKV_OK;
 }
 
+/* One scene a bus: it answers the callbacks. Whether it could be taken, or
+ * given back. */
 bool ikvi_bus_take_scene(ikv_bus *bus, bool takes)
 {
     bool had = bus->has_scene;
@@ -219,6 +238,8 @@ void ikvi_bus_set_in_scene(ikv_bus *bus, ikv_target target, bool in_scene)
 
 bool ikvi_bus_is_delivering(const ikv_bus *bus)
 {
+    /* Between two events of a flush nothing is busy, but the lane's list is in
+     * use. */
     bool flushing = false;
     for (uint32_t i = 0; i < bus->s.lane_count; i++)
         flushing = flushing || ikvi_bus_lane(bus, i)->flushing;
@@ -237,6 +258,7 @@ void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
 
 bool ikvi_bus_is_first_of(ikv_bus *bus, ikv_kind kind)
 {
+    /* Kinds that are too large for the catalogue share the last bit. */
     uint32_t at = kind < bus->kind_limit ? kind : bus->kind_limit;
     uint32_t *word = ikvi_bus_words(bus, bus->said_kinds) + at / 32;
     bool first = (*word >> at % 32 & 1) == 0;
@@ -289,6 +311,7 @@ uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
 {
     if (place >= b->s.target_slots.capacity)
         return 0;
+    /* A place whose target is closing has bits still, but is nobody's. */
     uint32_t bits = ikvi_slots_bits(&b->s.target_slots, b, place);
     return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
 }
@@ -319,8 +342,12 @@ ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
     uint32_t place = ikvi_bus_place(bus, target);
     if (place == IKVI_NONE || place < FIXED_PLACES)
         return IKV_STALE;
+    /* The scene must let go of children, capture and focus first: it asks
+     * again. */
     if (ikvi_bus_target(bus, place)->in_scene)
         return IKV_BAD_ARGUMENT;
+    /* Stale from now on to all that asks, though its place is not free: what
+     * on_drop adds meanwhile can't land on it. */
     ikvi_bus_target(bus, place)->closing = true;
     ikvi_bus_drop_at(bus, place);
     ikvi_bus_target(bus, place)->closing = false;
@@ -347,6 +374,7 @@ uint32_t ikv_bus_target_place(const ikv_bus *bus, ikv_target target)
 
 /* --------------------------------------------- subscriptions and owners -- */
 
+/* IKVI_NO_SLOT for one that is stale, has ended, or of no bus. */
 static uint32_t subscription_place(const ikv_bus *b, ikv_subscription s)
 {
     return b == NULL ? IKVI_NO_SLOT : ikvi_bus_find_subscription(b, s.bits);
@@ -430,6 +458,8 @@ ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner)
     if (place == IKVI_NO_SLOT || ikvi_bus_owner(bus, place)->closing)
         return IKV_ABSENT;
     bus_owner *o = ikvi_bus_owner(bus, place);
+    /* Whoever is told can't subscribe for this owner, or the loop would not
+     * end. */
     o->closing = true;
     while (o->first != IKVI_NONE)
         ikvi_bus_drop(bus, o->first);
@@ -447,6 +477,7 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
         return IKV_BUSY;
     if (bus->watcher_count == IKV_WATCHER_LIMIT)
         return IKV_FULL_WATCHERS;
+    /* One detour for all of them: it only says that the fast way is closed. */
     bus->s.detours += bus->watcher_count == 0;
     bus->s.watched = true;
     bus->watchers[bus->watcher_count].watcher = watcher;

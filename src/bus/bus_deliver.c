@@ -9,6 +9,8 @@ void ikvi_bus_deliver_open(ikv_bus *b)
 {
     for (uint32_t i = 0; i < b->depth_limit; i++) {
         bus_dispatch *x = ikvi_bus_dispatch(b, i);
+        /* What never changes is set once: the fast way writes the subscription
+         * alone. */
         x->delivery = (ikv_delivery){.size = sizeof(ikv_delivery), .bus = b};
         x->at_root = x->delivery;
         x->at_root.phase = IKV_AT_TARGET;
@@ -23,6 +25,7 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
     if (bus == NULL)
         return;
     bus->s.step = step;
+    /* Once a step here, and not once a delivery. */
     for (uint32_t i = 0; i < bus->depth_limit; i++)
         ikvi_bus_dispatch(bus, i)->at_root.step = step;
 }
@@ -47,6 +50,7 @@ static uint32_t learn_kind(const ikv_bus *b, ikv_kind kind)
     uint32_t traits = KIND_KNOWN | info->family;
     traits |= info->bubbles ? KIND_BUBBLES : 0;
     traits |= info->positioned ? KIND_POSITIONED : 0;
+    /* A kind's traits never change once it is registered. */
     *kind_traits(b, kind) = (uint8_t)traits;
     return traits;
 }
@@ -80,6 +84,7 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
     }
 }
 
+/* As an event begins or is done: with the verdict and the count so far. */
 static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
 {
     ikv_watch watch = {.what = what,
@@ -125,6 +130,7 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
     watch.name =
         ikvi_names_text(&b->s.names, b, ikvi_bus_subscription(b, place)->name);
     tell_watchers(b, &watch);
+    /* The names stay where they are, whatever the handler does. */
     watch.verdict = invoke(delivery, entry->handler, entry->user, x->event);
     watch.what = IKV_WATCH_RETURN;
     tell_watchers(b, &watch);
@@ -143,6 +149,7 @@ static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
         b->watcher_count != 0
             ? call_watched(b, x, entry, delivery)
             : invoke(delivery, entry->handler, entry->user, x->event);
+    /* It may have ended itself: then nobody asks for its time any more. */
     if (b->counting && b->clock != NULL &&
         ikvi_slots_find(&b->s.subscription_slots, b, entry->subscription) !=
             IKVI_NO_SLOT)
@@ -195,6 +202,7 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
                               ikv_delivery *delivery)
 {
     uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+    /* A copy: the handler may end this one, and its place be taken. */
     bus_entry now = *entry;
     uint16_t reason = ikvi_bus_gate_ask(b, place, x->event, delivery);
     count_candidate(b, place, reason);
@@ -205,6 +213,7 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
     }
     bus_gate *gate = ikvi_bus_gate(b, place);
     IKVI_CHECK(!ikvi_bus_subscription(b, place)->ending);
+    /* Muted for the call: a nested delivery finds nobody there. */
     bool last = gate->limit != 0 && --gate->limit == 0;
     if (last) {
         ikvi_bus_subscription(b, place)->ending = true;
@@ -298,6 +307,7 @@ static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
     const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
     bus_order least = m->waiting_order;
     int from = RUNS;
+    /* Four sources at most: no heap is worth it. */
     for (int i = 0; i < RUNS; i++) {
         if (m->at[i] == m->end[i])
             continue;
@@ -330,6 +340,7 @@ static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
 {
     m->pending = ikvi_bus_words(b, b->pending);
     m->pending_end = m->pending + b->s.pending_count;
+    /* By order and not by place: those behind may have moved up or down. */
     for (skip_pending(b, x, target, own, m);
          m->pending < m->pending_end &&
          !ikvi_bus_earlier(last, m->waiting_order);
@@ -364,6 +375,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
             pass_muted(b, x, &x->delivery, entry, visits);
             continue;
         }
+        /* A copy, as m->waiting is made anew for the next one. */
         bus_entry last = *entry;
         bus_order last_order = order_of_entry(b, entry);
         if (last.visits & VISIT_GATED) {
@@ -389,6 +401,7 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
     const bus_entry *last = entry + count;
     ikv_verdict verdict = 0;
     for (; entry < last; entry++) {
+        /* Without a test mask, value and offset are 0: 0 is 0, and all pass. */
         uint32_t takes = entry->visits, field;
         memcpy(&field, (const char *)event + (takes >> 16), sizeof field);
         if ((field & entry->test_mask) != entry->test_value ||
@@ -416,6 +429,8 @@ static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
     const bus_entry *last = entry + count;
     ikv_verdict verdict = 0;
     uint32_t heard = 0;
+    /* What ends meanwhile has no visits left; nothing moves while it is
+     * held. */
     for (; entry < last; entry++) {
         if (IKVI_UNLIKELY((entry->visits & visits) == 0))
             continue;
@@ -432,6 +447,7 @@ static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
 static void find_local(ikv_bus *b, dispatch *x)
 {
     const ikv_event *event = x->event;
+    /* Without a scene all three spaces are one. */
     float layer[2] = {event->pointer.x, event->pointer.y};
     float local[2] = {event->pointer.x, event->pointer.y};
     if (b->callbacks.to_local != NULL)
@@ -446,6 +462,7 @@ static void find_local(ikv_bus *b, dispatch *x)
 
 static bool has_seen(const ikv_bus *b, uint32_t place, ikv_kind kind)
 {
+    /* A set of 64 bits that says "perhaps"; bit 0 is that of wide runs. */
     uint64_t seen = ikvi_bus_target(b, place)->kinds_seen;
     return ((seen >> kind % 64 | seen) & 1) != 0;
 }
@@ -460,12 +477,15 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     uint32_t place = ikvi_bus_place(b, target);
     if (place == IKVI_NONE)
         return true;
+    /* What hangs on tags and bodies is heard at the target itself, not
+     * above. */
     bool tagged = (visits & (VISIT_FIRST | VISIT_OWN)) != 0 &&
                   has_seen(b, TAGGED_PLACE, kind);
     if (!tagged && b->s.pending_count == 0 && !has_seen(b, place, kind))
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
+    /* Nothing to be merged, nobody to be told: the run is walked as it is. */
     bool plain = wide == IKVI_NONE && !tagged && b->s.pending_count == 0 &&
                  b->watcher_count == 0 && !b->counting;
     if (plain &&
@@ -505,6 +525,7 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
 static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
                  bool bubbles)
 {
+    /* Kinds that don't bubble are heard at the root once, on the way down. */
     uint32_t once = bubbles || last == 0 || path[0].bits != ikvi_bus_root().bits
                         ? 0
                         : VISIT_ONCE;
@@ -547,6 +568,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     x->event = event;
     x->verdict = 0;
     x->heard = 0;
+    /* What is subscribed from here on is younger, and not called. */
     x->born = b->births;
     x->traits = traits;
     x->using = &x->delivery;
@@ -554,6 +576,7 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     x->delivery.path = path;
     x->delivery.path_length = length;
     x->delivery.step = b->s.step;
+    /* Handlers read the target from the event: it is the path's end. */
     if (IKVI_UNLIKELY(event->target.bits != path[length - 1].bits)) {
         x->copy = *event;
         x->copy.target = path[length - 1];
@@ -594,6 +617,8 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
     }
     if (IKVI_UNLIKELY(b->watcher_count != 0))
         watch_delivery(b, IKV_WATCH_EVENT, x);
+    /* Over, enter and their like are each target's own: no way down, none
+     * up. */
     if (route != NULL && route->own_visit)
         walk(b, x, &path[length - 1], 0, false);
     else
@@ -617,6 +642,7 @@ static uint32_t find_path(ikv_bus *b, ikv_target target, bool bubbles,
         target = b->callbacks.parent(b->callbacks.user, target);
         if (target.bits == 0 || target.bits == root.bits)
             break;
+        /* One place is left for the root. */
         if (at == 1)
             return 0;
         path[--at] = target;
@@ -636,6 +662,7 @@ IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event,
         b->s.stale++;
         return not_delivered(IKV_STALE);
     }
+    /* On the stack, so that a nested delivery has one of its own. */
     ikv_target path[IKV_PATH_LIMIT];
     uint32_t length =
         find_path(b, event->target, (traits & KIND_BUBBLES) != 0, path);
@@ -686,6 +713,7 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
     uint32_t place = ikvi_bus_place(b, target);
     if (place == IKVI_NONE)
         return false;
+    /* Perhaps: what waits is not looked at, and tags are not asked. */
     if (b->s.pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
         return true;
     if (!has_seen(b, place, kind) && !has_seen(b, ROOT_PLACE, kind))
@@ -732,6 +760,7 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
         delivery->subscription.bits = entry->subscription;
         verdict |= invoke(delivery, entry->handler, entry->user, event);
         if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL)) {
+            /* Those behind the one that stopped it were not called. */
             heard -= (uint32_t)(last - entry) - 1;
             break;
         }
@@ -783,6 +812,7 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     if (IKVI_UNLIKELY(bus == NULL || event == NULL))
         return not_delivered(IKV_BAD_ARGUMENT);
     ikv_bus *b = bus;
+    /* 0 and the root are the global subscribers'; all else is some target. */
     if (event->target.bits > the_root.bits)
         return deliver_below(b, event, NULL);
     if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->s.detours != 0 ||

@@ -8,6 +8,8 @@
 
 void ikvi_bus_store_open(ikv_bus *b)
 {
+    /* As many runs as entries: a run is made for an entry, and freed with its
+     * last. */
     for (uint32_t i = 0; i < b->entry_capacity; i++) {
         uint32_t next = i + 1 < b->entry_capacity ? i + 1 : IKVI_NONE;
         ikvi_bus_link(b, i)->next = next;
@@ -39,6 +41,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
     bus_run *run = ikvi_bus_run(b, at);
     bus_target *owner = ikvi_bus_target(b, target);
     b->s.free_run = run->next;
+    /* Without room: the first entry makes it grow. */
     *run = (bus_run){.target = target,
                      .next = owner->first_run,
                      .next_dirty = IKVI_NONE,
@@ -50,6 +53,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
     if (target == 0) {
         const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
         ikvi_bus_words(b, b->root_runs)[kind] = at;
+        /* So until something with a gate or a capturing visit is put in. */
         run->straight = info != NULL && !info->positioned;
         b->s.detours += kind == 0;
     }
@@ -60,6 +64,7 @@ static void free_run(ikv_bus *b, uint32_t at)
 {
     bus_run *run = ikvi_bus_run(b, at);
     IKVI_CHECK(run->used && run->dead == run->count);
+    /* A target that is gone has taken its chain apart already. */
     if (run->target != IKVI_NONE) {
         uint32_t *link = &ikvi_bus_target(b, run->target)->first_run;
         while (*link != at)
@@ -95,6 +100,7 @@ static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
     uint32_t from = run->first, count = run->count, kept = 0;
     run->first = first;
     run->room = room;
+    /* What those that have ended took part in is forgotten, too. */
     run->visits = 0;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t link = ikvi_bus_words(b, b->pool_links)[from + i];
@@ -103,6 +109,8 @@ static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
         run->visits |=
             ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription)
                 ->visits;
+        /* In one half `kept` never passes `i`: what is read next is not
+         * overwritten. */
         place_entry(b, at, kept++, *ikvi_bus_entry(b, from + i), link);
     }
     IKVI_CHECK(kept + run->dead == count);
@@ -117,6 +125,7 @@ static void change_halves(ikv_bus *b, uint32_t growing, uint32_t wanted)
     uint32_t to = b->s.pool_start == 0 ? b->pool_half : 0;
     uint32_t end = to + b->pool_half;
     b->s.pool_start = b->s.pool_used = to;
+    /* The other half is empty: all that is in use is in this one. */
     for (uint32_t i = 0; i < b->entry_capacity; i++) {
         bus_run *run = ikvi_bus_run(b, i);
         if (!run->used || i == growing)
@@ -137,9 +146,11 @@ static void grow_run(ikv_bus *b, uint32_t at)
 {
     bus_run *run = ikvi_bus_run(b, at);
     uint32_t wanted = run->count > 0 ? 2 * run->count : 1;
+    /* Places of what has ended are room enough, for one. */
     if (run->dead > 0) {
         pack_run(b, at, run->first, run->room);
     } else if (wanted <= b->s.pool_start + b->pool_half - b->s.pool_used) {
+        /* The old place stays a hole until the halves change. */
         uint32_t first = b->s.pool_used;
         b->s.pool_used += wanted;
         pack_run(b, at, first, wanted);
@@ -180,6 +191,8 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     if (run->count == run->room)
         grow_run(b, at);
     IKVI_CHECK(b->s.busy == 0 && run->count < run->room);
+    /* From the end: births grow, so that with equal ranks nothing moves. Dead
+     * ones are passed, since they have no rank. */
     uint32_t position = run->count++;
     for (; position > 0; position--) {
         uint32_t before = run->first + position - 1;
@@ -196,6 +209,8 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                                                        b, link->subscription),
                        .test_mask = gate->test_mask,
                        .test_value = gate->test_value};
+    /* = s->visits;|Also of a muted one: unmuting must not have to look for its
+     * runs. */
     run->visits |= s->visits;
     if (s->visits & (VISIT_FIRST | VISIT_GATED))
         run->straight = false;
@@ -210,6 +225,8 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
         ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
     IKVI_CHECK(b->s.busy > 0 && b->s.pending_count < b->entry_capacity);
     uint32_t position = b->s.pending_count++;
+    /* One for each, so that delivering asks only whether there is any
+     * reason. */
     b->s.detours++;
     for (; position > 0; position--) {
         if (!link_comes_before(b, s, pending[position - 1]))
@@ -235,10 +252,12 @@ static void remove_entry(ikv_bus *b, const bus_link *link)
     bus_run *run = ikvi_bus_run(b, link->run);
     bus_entry *entry = ikvi_bus_entry(b, run->first + link->position);
     IKVI_CHECK(run->dead < run->count && link->position < run->count);
+    /* Deliveries that walk this run pass it by, wherever they are. */
     entry->visits = 0;
     entry->subscription = 0;
     ikvi_bus_words(b, b->pool_links)[run->first + link->position] = IKVI_NONE;
     run->dead++;
+    /* Packing once half of it is dead costs each entry that ends a constant. */
     if (run->dead * 2 > run->count)
         mark_dirty(b, link->run);
 }
@@ -249,6 +268,7 @@ static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                      ikv_kind kind)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
+    /* There is one: subscribing has asked for so many. */
     uint32_t at = b->s.free_link;
     bus_link *link = ikvi_bus_link(b, at);
     b->s.free_link = link->next;
@@ -290,6 +310,7 @@ void ikvi_bus_compact(ikv_bus *b)
         uint32_t at = b->s.dirty_run;
         bus_run *run = ikvi_bus_run(b, at);
         b->s.dirty_run = run->next_dirty;
+        /* Nothing that is done here marks a run again: nobody is told yet. */
         run->dirty = false;
         if (run->dead == run->count)
             free_run(b, at);
@@ -297,6 +318,7 @@ void ikvi_bus_compact(ikv_bus *b)
             pack_run(b, at, run->first, run->room);
     }
     uint32_t *pending = ikvi_bus_words(b, b->pending);
+    /* In their order, so that equal ranks keep their births' order. */
     for (uint32_t i = 0; i < b->s.pending_count; i++)
         insert_entry(b, pending[i]);
     b->s.detours -= b->s.pending_count;
@@ -311,6 +333,7 @@ static void leave_owner(ikv_bus *b, bus_subscription *s)
 {
     if (s->owner == IKVI_NONE)
         return;
+    /* Linked both ways: one that ends is found in no time among thousands. */
     if (s->owner_prev != IKVI_NONE)
         ikvi_bus_subscription(b, s->owner_prev)->owner_next = s->owner_next;
     else
@@ -339,6 +362,7 @@ static void give_subscription(ikv_bus *b, uint32_t at)
 {
     bus_subscription *s = ikvi_bus_subscription(b, at), ended = *s;
     IKVI_CHECK(s->first_link == IKVI_NONE && s->owner == IKVI_NONE);
+    /* The place may be taken again inside on_drop, hence the copy. */
     s->ended = false;
     ikvi_slots_give(&b->s.subscription_slots, b, at);
     ikvi_bus_drop_told(b, &ended, at);
@@ -399,6 +423,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
     uint32_t bits = ikvi_slots_bits(&b->s.subscription_slots, b, subscription);
+    /* Held, so that no run is freed while links still name it. */
     ikvi_bus_hold(b);
     while (s->first_link != IKVI_NONE) {
         uint32_t at = s->first_link;
@@ -408,6 +433,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
     leave_owner(b, s);
     leave_body(b, subscription);
     ikvi_bus_gate_drop(b, subscription);
+    /* Its handler's `user` must stay until it returns. */
     bool runs = call_runs(b, bits);
     if (runs) {
         s->ended = true;
@@ -460,6 +486,8 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
                 drop_link(b, link);
         }
     }
+    /* A drop takes all links of that subscription, so the list is asked
+     * anew. */
     for (uint32_t at; (at = pending_at(b, target)) != IKVI_NONE;)
         drop_link(b, at);
     while (t->of_body != IKVI_NONE)
@@ -573,6 +601,7 @@ static ikv_status check_config(const ikv_bus *b,
                       config->mailbox != 0 ? "handler and mailbox are given"
                                            : "no handler is given",
                       "", ": set handler, or mailbox");
+    /* Mailboxes are numbered from 1 and never go. */
     if (config->mailbox > b->s.mailbox_count)
         return refuse(message, IKV_UNKNOWN_NAME, "there is no such mailbox", "",
                       ": make one with ikv_bus_add_mailbox()");
@@ -628,6 +657,7 @@ static void add_links(ikv_bus *b, uint32_t at,
             place = TAGGED_PLACE;
         if (config->at_list != NULL && target_again(config, i))
             continue;
+        /* Without a list it is the one kind, or 0: the wide run. */
         for (uint32_t k = 0; k < kinds; k++)
             if (config->kinds == NULL)
                 add_link(b, at, place, config->kind);
@@ -655,6 +685,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         return refuse_full(message, status);
     if (status < 0)
         return status;
+    /* As many as could be: what is named twice is counted, and not linked. */
     uint64_t links =
         (uint64_t)(config->at_list != NULL ? config->at_count : 1) *
         (config->kinds != NULL ? config->kind_count : 1);
@@ -664,6 +695,8 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         return refuse_full(message, IKV_FULL_SUBSCRIPTIONS);
     if (links > b->entry_capacity - b->s.links_used)
         return refuse_full(message, IKV_FULL_ENTRIES);
+    /* Names are kept for good: one too many is no harm if the next step
+     * fails. */
     uint32_t name = ikvi_names_keep(&b->s.names, b, config->name);
     if (name == 0 && config->name != NULL && config->name[0] != '\0')
         return refuse_full(message, IKV_FULL_NAMES);
@@ -706,6 +739,7 @@ static void take_back(ikv_bus *b, uint64_t born)
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
         if (ikvi_bus_subscribed_at(b, i) && s->birth >= born) {
+            /* The caller learns of it by the status: `user` is still his. */
             s->on_drop = NULL;
             ikvi_bus_drop(b, i);
         }
@@ -763,6 +797,8 @@ static void refresh_entries(ikv_bus *b, const bus_subscription *s)
                 b, ikvi_bus_run(b, link->run)->first + link->position);
             entry->handler = s->handler;
             entry->user = s->user;
+            /* A muted one takes no part, at the cost of none: it is no test of
+             * its own. */
             entry->visits = s->muted ? 0 : s->visits;
         }
         l = link->next;
@@ -836,6 +872,8 @@ void ikvi_bus_restored(ikv_bus *b)
     b->s.detours += b->s.watched;
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
+        /* Handlers that code was reloaded for since: an image has the old
+         * addresses. */
         if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
             continue;
         uint64_t name = hash_of(ikvi_names_text(&b->s.names, b, s->name));

@@ -382,8 +382,8 @@ static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
                               uint64_t period_ns, bool merge,
                               const ikv_event *event, ikv_timer *timer)
 {
-    if (bus == NULL || event == NULL ||
-        delay_ns > UINT64_MAX / 2 - bus->s.time_ns)
+    if (bus == NULL || event == NULL || delay_ns > UINT64_MAX / 2 ||
+        delay_ns > UINT64_MAX - bus->s.time_ns)
         return IKV_BAD_ARGUMENT;
     ikv_status status = check_deferral(bus, lane, event, 0);
     if (status < 0)

@@ -27,6 +27,8 @@ static void add_string(ikv_digest *d, const char *string)
 /* Independent of how a handle's bits are split. */
 static void add_target(ikv_digest *d, const ikv_bus *bus, ikv_target target)
 {
+    /* How many bits a slot has hangs on the bus's capacity, which is no part of
+     * what happened. */
     uint32_t bits = ikvi_bus_slot_bits(bus);
     add_number(d, target.bits & ((1u << bits) - 1), 4);
     add_number(d, target.bits >> bits, 4);
@@ -54,6 +56,8 @@ static void add_value(ikv_digest *d, const ikv_bus *bus, const ikv_field *field,
     case IKV_VALUE_BOOL:
         number = value.bits.boolean;
         break;
+    /* The bits, not a text: equal digests need equal numbers, to the last
+     * bit. */
     case IKV_VALUE_NUMBER:
         memcpy(&number, &value.bits.number, sizeof number);
         break;
@@ -85,6 +89,7 @@ void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
         return;
     const ikv_delivery *delivery = watch->delivery;
     bool unheard = watch->what == IKV_WATCH_DONE && watch->heard == 0;
+    /* Frames are this machine's pace; steps are what a tape plays again. */
     if (watch->frame_scoped && !digest->frames)
         return;
     if (watch->what == IKV_WATCH_RETURN) {
@@ -94,6 +99,7 @@ void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
     if (watch->what != IKV_WATCH_CALL && watch->what != IKV_WATCH_DROP &&
         !unheard)
         return;
+    /* Calls, what was dropped, and what nobody heard. */
     digest->deliveries++;
     add_number(digest, watch->what, 1);
     add_event(digest, bus, watch->event);

@@ -136,6 +136,8 @@ static size_t lay_out(const ikv_catalogue_config *config,
         return 0;
     c->kind_capacity = ikvi_or(config->user_kinds, 64);
     c->field_capacity = ikvi_or(config->user_fields, 4 * c->kind_capacity);
+    /* A kind has three texts and a field three: 64 bytes is room for short
+     * ones. */
     uint32_t text = ikvi_or(config->text_bytes,
                             64 * (c->kind_capacity + c->field_capacity));
     ikvi_layout layout = {0, false};
@@ -165,6 +167,7 @@ ikv_status ikv_catalogue_open(const ikv_catalogue_config *config,
     ikv_catalogue plan = {.memory = config->memory};
     plan.size = lay_out(config, &config->reporter, &plan);
     void *block;
+    /* A config that can't be used has size 0, which is refused there. */
     ikv_status status = ikvi_memory_take(&config->memory, plan.size, &block);
     if (status < 0)
         return status;
@@ -202,6 +205,8 @@ static bool name_is_good(const char *name)
         return false;
     for (; name[length] != '\0'; length++) {
         char c = name[length];
+        /* Names are keys of JSON and words of commands: nothing that must be
+         * escaped. */
         bool good = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
                     (c >= '0' && c <= '9') || c == '_' || c == '.';
         if (!good || length + 1 >= NAME_LIMIT)
@@ -256,6 +261,8 @@ static ikv_status check_field(const ikv_kind_config *config, uint32_t at,
                 NULL});
         return IKV_DUPLICATE;
     }
+    /* Texts and values of any type are the built-in kinds' alone: their size is
+     * 0 here. */
     uint32_t size =
         field->type < IKV_TYPE_COUNT ? type_rows[field->type].size : 0;
     if (size == 0 || field->offset % size != 0 ||
@@ -304,6 +311,8 @@ static ikv_status check_kind(const ikv_catalogue *c,
         if (status < 0)
             return status;
     }
+    /* Room is asked for last: a config that is wrong is told so even when
+     * full. */
     if (c->kind_count == c->kind_capacity)
         return IKV_FULL_KINDS;
     if (c->field_capacity - c->field_count < config->field_count)
@@ -347,9 +356,12 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
     ikv_catalogue *c = catalogue;
     ikv_status status = check_kind(c, config, message);
     bool full = false;
+    /* Written behind those in use: they count only once all has been kept. */
     ikv_field *fields = (ikv_field *)ikvi_at(c, c->fields) + c->field_count;
     for (uint32_t i = 0; status == IKV_OK && i < config->field_count; i++) {
         fields[i] = config->fields[i];
+        /* Configs count from the payload's begin, the table from the
+         * event's. */
         fields[i].offset = (uint16_t)(fields[i].offset + PAYLOAD);
         fields[i].name = keep(c, config->fields[i].name, &full);
         fields[i].unit = keep(c, config->fields[i].unit, &full);
@@ -375,6 +387,7 @@ ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
         status = full ? IKV_FULL_NAMES : IKV_OK;
     }
     if (status < 0) {
+        /* What is full has no message yet; what is wrong has. */
         if (status <= IKV_FULL_QUEUE)
             ikvi_message(message, (const char *[]){
                                       "kind \"", config->name,
@@ -420,6 +433,7 @@ const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
 ikv_kind ikv_catalogue_next(const ikv_catalogue *catalogue, ikv_kind kind)
 {
     uint32_t next = kind + 1u;
+    /* Between the built-in kinds and those of one's own there is a gap. */
     if (next > BUILT_IN_KINDS && next < IKV_KIND_USER)
         next = IKV_KIND_USER;
     return ikv_catalogue_info(catalogue, (ikv_kind)next) != NULL
@@ -469,6 +483,8 @@ const ikv_field *ikv_field_find(const ikv_kind_info *info, const char *name)
     for (uint32_t i = 0; info != NULL && i < info->field_count; i++)
         if (ikvi_same(info->fields[i].name, name))
             return &info->fields[i];
+    /* No kind has a field of such a name: which list comes first is all the
+     * same. */
     for (uint32_t i = 0; i < HEADER_FIELDS; i++)
         if (ikvi_same(header_fields[i].name, name))
             return &header_fields[i];
@@ -490,6 +506,8 @@ const char *ikv_value_name(uint32_t set, uint64_t value)
 
 bool ikv_value_find(uint32_t set, const char *name, uint64_t *value)
 {
+    /* Few rows, read when files are loaded or a log is written: a list will
+     * do. */
     for (size_t i = 0; name != NULL && i < VALUE_ROWS; i++) {
         if (value_rows[i].set == set && ikvi_same(value_rows[i].name, name)) {
             if (value != NULL)
@@ -629,7 +647,10 @@ static bool to_integer(const ikv_field *field, ikv_value value, int64_t *to)
         *to = value.bits.integer;
         return fits(type_rows[field->type], *to);
     }
+    /* A scale is a whole number, so that 0.5 of a field in tenths is
+     * exactly 5. */
     double scaled = number * (field->scale > 1 ? field->scale : 1);
+    /* Below 2^53, where every whole number is a double; NaN fails too. */
     if (!(scaled > -9e15 && scaled < 9e15))
         return false;
     *to = (int64_t)(scaled < 0 ? scaled - 0.5 : scaled + 0.5);
@@ -710,6 +731,8 @@ const char *ikv_field_text(const ikv_field *field, const ikv_event *event,
     return (const char *)at + 1;
 }
 
+/* One more than the highest number that a kind may have: the size of tables by
+ * kind. */
 uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue)
 {
     return catalogue != NULL ? IKV_KIND_USER + catalogue->kind_capacity

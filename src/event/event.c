@@ -7,6 +7,7 @@
 /* What an event of that kind needs to mean something. */
 ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns)
 {
+    /* All else is 0, which is a value that means nothing in particular. */
     ikv_event event = {.kind = kind, .time_ns = time_ns};
     const ikv_kind_info *info = ikv_catalogue_info(NULL, kind);
     if (info == NULL)
@@ -29,6 +30,7 @@ ikv_event ikv_event_make(ikv_kind kind, uint64_t time_ns)
         event.gesture.count = 2;
         break;
     case IKV_FAMILY_WINDOW:
+        /* A density of 1: 0 would make all lengths vanish. */
         event.window.density = kind == IKV_KIND_WINDOW_DENSITY;
         break;
     default:
@@ -44,6 +46,8 @@ ikv_status ikv_event_copy(ikv_kept_event *to, void *buffer, size_t buffer_size,
     if (to == NULL || event == NULL || (data_size > 0 && data == NULL) ||
         data_size > UINT32_MAX)
         return IKV_BAD_ARGUMENT;
+    /* Also where the buffer is too small: the caller learns how much is
+     * needed. */
     to->data_size = (uint32_t)data_size;
     if (data_size > 0 && (buffer == NULL || buffer_size < data_size))
         return IKV_BAD_SIZE;
@@ -68,6 +72,7 @@ static void print_mask(ikvi_text *text, uint32_t set, uint64_t mask)
         uint64_t value = (uint64_t)1 << bit;
         if ((mask & value) == 0)
             continue;
+        /* A bit without a name is told as its number, and not left out. */
         const char *name = ikv_value_name(set, value);
         ikvi_text_add(text, first ? "" : "+");
         if (name != NULL)
@@ -121,6 +126,7 @@ static void print_quoted(ikvi_text *text, const char *bytes, uint32_t length)
     ikvi_text_add(text, "\"");
     for (uint32_t i = 0; i < length; i++) {
         char c = bytes[i];
+        /* A log goes to terminals: what could steer one is a question mark. */
         bool plain =
             (unsigned char)c >= 0x20 && c != '"' && c != '\\' && c != 0x7f;
         ikvi_text_bytes(text, plain ? &c : "?", 1);
@@ -137,6 +143,7 @@ static bool is_unset(const ikv_field *field, ikv_value value)
         return !value.bits.boolean;
     if (value.type == IKV_VALUE_TARGET)
         return value.bits.target.bits == 0;
+    /* Button 0 is the primary one: here 0 says something, and -1 nothing. */
     if (field->type == IKV_TYPE_I8 && ikvi_same(field->name, "button"))
         return value.bits.integer == IKV_NO_BUTTON;
     return value.type == IKV_VALUE_NONE ||

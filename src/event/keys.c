@@ -373,6 +373,7 @@ const char *ikv_key_name(uint32_t key, char *buffer)
                    : NULL;
     if (!is_character(key) || buffer == NULL)
         return NULL;
+    /* How many bytes follow the first one. */
     int more = (key >= 0x80) + (key >= 0x800) + (key >= 0x10000);
     static const uint8_t lead[] = {0, 0xc0, 0xe0, 0xf0};
     buffer[0] = (char)(lead[more] | key >> (6 * more));
@@ -394,6 +395,8 @@ static uint32_t only_character(const char *name)
             return 0;
         point = point << 6 | (bytes[i] & 0x3f);
     }
+    /* A form that is longer than it must be is not looked for: names come from
+     * people. */
     return bytes[more + 1] == '\0' && is_character(point) ? point : 0;
 }
 

@@ -4,6 +4,7 @@
 size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size)
 {
     size_t offset = layout->size;
+    /* Half of the address space at most, so that rounding up can't overflow. */
     if (size != 0 && count > (SIZE_MAX / 2 - offset) / size) {
         layout->overflow = true;
         return 0;
@@ -26,6 +27,7 @@ ikv_status ikvi_memory_take(const ikv_memory *memory, size_t size, void **block)
     if (size == 0)
         return IKV_BAD_CONFIG;
     void *found = memory->block;
+    /* A block that is given comes first; take() is then never asked. */
     if (found != NULL && memory->block_size < size)
         return IKV_NO_MEMORY;
     if (found == NULL && memory->take != NULL)
@@ -51,6 +53,7 @@ void ikvi_memory_give(const ikv_memory *memory, void *block, size_t size)
 uint32_t ikvi_power_of_two(uint32_t at_least)
 {
     uint32_t power = 1;
+    /* Stops at the largest one, rather than becoming 0. */
     while (power < at_least && power < 0x80000000u)
         power *= 2;
     return power;
@@ -61,6 +64,7 @@ ikv_status ikvi_give_sized(void *to, const void *from, uint32_t bytes)
     uint32_t size;
     if (to == NULL)
         return IKV_BAD_ARGUMENT;
+    /* By its bytes: `to` may be of a version whose type is not this one. */
     memcpy(&size, to, sizeof size);
     if (size < bytes) /* the first version's */
         return IKV_BAD_SIZE;

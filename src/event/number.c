@@ -49,6 +49,7 @@ static void big_scale(big *b, uint32_t factor)
 
 static void big_shift(big *b, int bits)
 {
+    /* A factor of 32 bits moves by 31 at most. */
     for (; bits >= 31; bits -= 31)
         big_scale(b, 0x80000000u);
     big_scale(b, 1u << bits);
@@ -75,6 +76,7 @@ static int big_compare(const big *a, const big *b)
 /* a + b against c. */
 static int big_compare_sum(const big *a, const big *b, const big *c)
 {
+    /* Copied with its zeros: words behind `used` are never other than 0. */
     big sum = *a;
     int count = a->used > b->used ? a->used : b->used;
     uint64_t carry = 0;
@@ -128,6 +130,7 @@ static binary take_apart(double value, bool is_float)
         memcpy(&bits, &f, sizeof bits);
         uint32_t field = bits >> 23 & 0xff, fraction = bits & 0x7fffff;
         b.mantissa = field != 0 ? fraction | 0x800000 : fraction;
+        /* Subnormal numbers have the exponent of the smallest normal ones. */
         b.exponent = (field != 0 ? (int)field : 1) - 150;
         b.boundary = fraction == 0 && field > 1;
         return b;
@@ -148,6 +151,7 @@ static int guess_point(binary b)
     while (b.mantissa >> bits > 1)
         bits++;
     int log2 = b.exponent + bits;
+    /* 1233 / 4096 is a little above log10(2); rounded down, also below 0. */
     return (log2 * 1233 - (log2 < 0 ? 4095 : 0)) / 4096;
 }
 
@@ -166,6 +170,7 @@ static decimal shortest(binary b)
     } else {
         big_shift(&scale, -b.exponent);
     }
+    /* Doubled, so that half a gap is a whole number. */
     big_shift(&rest, twice);
     big_shift(&scale, twice);
     high = low;
@@ -178,6 +183,7 @@ static decimal shortest(binary b)
     for (int i = 0; i < 3 && d.point < 0; i++)
         big_power_of_ten(down[i], -d.point);
 
+    /* Readers round a tie to the even one: then the gap's ends belong to it. */
     bool even = b.mantissa % 2 == 0;
     while (big_compare_sum(&rest, &high, &scale) >= (even ? 0 : 1)) {
         big_scale(&scale, 10);
@@ -199,6 +205,7 @@ static decimal shortest(binary b)
             d.digits[d.count++] = (char)('0' + digit);
             continue;
         }
+        /* Both would do: the nearer digit. */
         bool up = stop_high &&
                   (!stop_low || big_compare_sum(&rest, &rest, &scale) >= 0);
         d.digits[d.count++] = (char)('0' + digit + (up ? 1 : 0));
@@ -222,6 +229,8 @@ static bool short_decimal(double value, bool is_float, decimal *d)
 {
     double power = 1;
     for (int decimals = 0; decimals <= 6; decimals++) {
+        /* Below 2^53 whole numbers are exact, and the division rounds once, as
+         * reading does. */
         double scaled = value * power + 0.5;
         if (scaled >= 1e15 || (is_float && scaled >= 1e7))
             return false;
@@ -279,6 +288,7 @@ size_t ikv_number_format(double value, bool is_float, char *buffer)
         decimal d = {"0", 1, 1};
         if (value < 0)
             ikvi_text_add(&text, "-");
+        /* Zero has a digit, and loses its sign only if it is below nothing. */
         if (size > 0 && !short_decimal(size, is_float, &d))
             d = shortest(take_apart(size, is_float));
         print_decimal(&text, d);

@@ -4,6 +4,9 @@
 #include "hash.h"
 #include "text.h"
 
+/* What lies behind `size` up to `end`, by its bytes: members that say what
+ * a block holds come first in a config, and links to what is outside after
+ * them. */
 uint64_t ikvi_identity(const void *config, size_t end)
 {
     const size_t size = sizeof(uint32_t);

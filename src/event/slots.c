@@ -6,6 +6,8 @@ void ikvi_slots_open(ikvi_slots *slots, uint32_t capacity, size_t offset,
 {
     *slots = (ikvi_slots){
         .capacity = capacity, .slots = offset, .floors = slots->floors};
+    /* Room for capacity + 1 values, as the low bits of a handle are the slot +
+     * 1. */
     while (slots->bits < 31 && (1u << slots->bits) <= capacity)
         slots->bits++;
     for (uint32_t i = 0; i < capacity; i++) {
@@ -20,6 +22,8 @@ void ikvi_slots_open(ikvi_slots *slots, uint32_t capacity, size_t offset,
 static uint32_t next_generation(ikvi_slots *slots, uint32_t generation)
 {
     bool last = generation == UINT32_MAX >> slots->bits;
+    /* From then on a handle that is very old may name a new thing: it is
+     * counted. */
     slots->wraps += last;
     return last ? 0 : generation + 1;
 }
@@ -38,6 +42,7 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
     if (slots->head == IKVI_NO_SLOT)
         slots->tail = IKVI_NO_SLOT;
     slot->next = IKVI_IN_USE;
+    /* Where there are floors, giving leaves the generation: it is set here. */
     if (slots->floors != 0) {
         uint32_t *floor = (uint32_t *)ikvi_at(base, slots->floors) + index;
         slot->generation = *floor;
@@ -56,6 +61,8 @@ void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index)
     if (slots->floors == 0)
         slot->generation = next_generation(slots, slot->generation);
     slot->next = IKVI_NO_SLOT;
+    /* To the end: the longer a place rests, the later its generations are used
+     * up. */
     if (slots->tail != IKVI_NO_SLOT)
         ikvi_slots_at(slots, base, slots->tail)->next = index;
     else

@@ -7,6 +7,7 @@
 static float zoned(const ikvi_zones *zones, float value)
 {
     float size = value < 0 ? -value : value;
+    /* The zones differ, as ikvi_zones_set() has asked. */
     float part = (size - zones->inner) / (zones->outer - zones->inner);
     part = ikvi_clamp(part, 0, 1);
     return value < 0 ? -part : part;
@@ -19,6 +20,8 @@ void ikvi_stick(const ikvi_zones *zones, const float raw[2], float out[2])
         out[1] = zoned(zones, raw[1]);
         return;
     }
+    /* Along its direction: a stick that is pushed aside keeps where it
+     * points. */
     float length = ikvi_sqrt((double)raw[0] * raw[0] + (double)raw[1] * raw[1]);
     float part = length > 0 ? zoned(zones, length) / length : 0;
     out[0] = raw[0] * part;

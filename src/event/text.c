@@ -15,6 +15,7 @@ void ikvi_text_bytes(ikvi_text *text, const char *bytes, size_t count)
         size_t room = text->size - text->length;
         memcpy(text->buffer + text->length, bytes, count < room ? count : room);
     }
+    /* It goes on counting, so that the caller learns how much was needed. */
     text->length += count;
 }
 
@@ -27,6 +28,7 @@ void ikvi_text_unsigned(ikvi_text *text, uint64_t value)
 {
     char digits[20];
     size_t at = sizeof digits;
+    /* Also 0 has a digit. */
     do {
         digits[--at] = (char)('0' + value % 10);
         value /= 10;
@@ -38,6 +40,8 @@ void ikvi_text_signed(ikvi_text *text, int64_t value)
 {
     if (value < 0)
         ikvi_text_add(text, "-");
+    /* The least number has no positive one: negated as unsigned, it is
+     * right. */
     ikvi_text_unsigned(text, value < 0 ? -(uint64_t)value : (uint64_t)value);
 }
 
@@ -52,6 +56,7 @@ void ikvi_text_hex(ikvi_text *text, uint32_t value)
 size_t ikvi_text_end(ikvi_text *text)
 {
     if (text->size > 0) {
+        /* A text that is too long is cut, and ends with a zero all the same. */
         size_t end = text->size - 1;
         text->buffer[text->length < end ? text->length : end] = '\0';
     }

@@ -4,6 +4,8 @@
 size_t ikvi_point_length(const char *text, size_t left)
 {
     const uint8_t *bytes = (const uint8_t *)text;
+    /* Table 3-7 of the Unicode Standard: which second bytes a first one may
+     * have. */
     uint8_t lead = bytes[0], least = 0x80, most = 0xbf;
     size_t length = 0;
     if (lead > 0 && lead < 0x80)
@@ -27,6 +29,7 @@ size_t ikvi_point_length(const char *text, size_t left)
     for (size_t i = 1; i < length; i++) {
         if (bytes[i] < least || bytes[i] > most)
             return 0;
+        /* Only the second byte has other limits. */
         least = 0x80;
         most = 0xbf;
     }
@@ -37,6 +40,7 @@ static bool text_is_good(const ikv_field *field, const ikv_event *event)
 {
     const uint8_t *at = (const uint8_t *)event + field->offset;
     size_t length = *at;
+    /* The first byte is the length: what came from outside may say anything. */
     if (length > sizeof *event - field->offset - 1u)
         return false;
     for (size_t used = 0; used < length;) {

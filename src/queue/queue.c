@@ -84,6 +84,7 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
+    /* Positions wrap at 2^32: only a power of two divides that. */
     to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
     to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
     ikvi_layout layout = {0, false};
@@ -128,6 +129,7 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     q->own_mask = plan.own_capacity - 1;
     uint32_t share =
         config->reserve == IKV_NO_RESERVE ? 0 : ikvi_or(config->reserve, 64);
+    /* A share of 256, so that a small queue keeps some too. */
     q->reserve = (uint32_t)((uint64_t)plan.capacity * share / 256);
     q->own_reserve = (uint32_t)((uint64_t)plan.own_capacity * share / 256);
     q->catalogue = config->catalogue;
@@ -166,6 +168,8 @@ static uint8_t class_of(const ikv_queue *q, ikv_kind kind)
 /* Slots that a kind leaves free, of a ring's reserve. */
 static uint32_t kept_free(const ikv_queue *q, ikv_kind kind, uint32_t reserve)
 {
+    /* A lost transition leaves a button held for ever; a move is made good by
+     * the next one. */
     uint8_t class = class_of(q, kind);
     if (class == IKV_QUEUE_TRANSITION)
         return 0;
@@ -176,6 +180,8 @@ static uint32_t least_kept_free(const ikv_queue *q, const ikv_event *events,
                                 uint32_t count, uint32_t reserve)
 {
     uint32_t least = reserve;
+    /* A batch is taken whole or not at all: one transition lets all of it use
+     * the reserve. */
     for (uint32_t i = 0; i < count && least > 0; i++) {
         uint32_t kept = kept_free(q, events[i].kind, reserve);
         least = kept < least ? kept : least;
@@ -198,6 +204,8 @@ static uint32_t transitions_in(const ikv_queue *q, const ikv_event *events,
 static bool has_room(ikv_queue *q, uint32_t tail, uint32_t count, uint32_t kept)
 {
     int32_t most = (int32_t)(q->mask + 1 - count - kept);
+    /* The copy is producers' own, so that the consumer's line is read only when
+     * it seems full. */
     if ((int32_t)(tail - ikvi_load_acquire(&q->seen_head)) <= most)
         return true;
     uint32_t head = ikvi_load_acquire(&q->head);
@@ -210,6 +218,7 @@ static bool claim(ikv_queue *q, const ikv_event *events, uint32_t count,
 {
     uint32_t tail = ikvi_load(&q->tail), kept = q->reserve;
     do {
+        /* With the whole reserve free, what kind it is need not be asked. */
         if (has_room(q, tail, count, kept))
             continue;
         kept = least_kept_free(q, events, count, q->reserve);
@@ -259,6 +268,7 @@ static void write_slot(ikv_queue *q, uint32_t position, const ikv_event *event,
     IKVI_CHECK(ikvi_load(&to->stamp) != position + 1);
     const uint16_t head[2] = {event->kind, event->device | tag};
     memcpy(&to->kind_and_device, head, sizeof head);
+    /* All but the first word, which is the stamp's. */
     memcpy(to->words, (const char *)event + 8, sizeof to->words);
     uint16_t flags = flags_of(q, event);
     memcpy((char *)to + offsetof(ikv_event, flags), &flags, sizeof flags);
@@ -271,6 +281,7 @@ static void mark(const ikv_queue *q, size_t marks, ikvi_atomic *summary,
     if (device >= q->device_room)
         return;
     uint32_t word = device / MARK_BITS;
+    /* The word first: who sees the summary finds its bit. */
     ikvi_set_bits(&marks_at(q, marks)[word], 1u << device % MARK_BITS);
     ikvi_set_bits(summary, 1u << word);
 }
@@ -322,6 +333,8 @@ static ikv_status refuse_push(ikv_queue *q, const ikv_event *events,
                               uint32_t count)
 {
     ikvi_add(&q->refused, count);
+    /* Its device's state is no longer known: it is asked anew at the next
+     * drain. */
     ikvi_add(&q->transitions_refused, transitions_in(q, events, count));
     mark_all_lost(q, events, count);
     return IKV_FULL_QUEUE;
@@ -369,6 +382,8 @@ ikv_status ikv_queue_push_all(ikv_queue *queue, const ikv_event *events,
     uint32_t position;
     if (count == 0)
         return IKV_OK;
+    /* More than the whole ring would never fit, and its difference no longer be
+     * signed. */
     if (count > queue->mask + 1 || !claim(queue, events, count, &position))
         return refuse_push(queue, events, count);
     for (uint32_t i = 0; i < count; i++)
@@ -381,6 +396,7 @@ static inline void put_own(ikv_queue *q, const ikv_event *event, uint16_t tag)
     IKVI_CHECK(q->own_tail - q->own_head <= q->own_mask);
     ikv_event *to = own_at(q, q->own_tail++);
     *to = *event;
+    /* Relaxed: this thread's own pushes are all that must be ordered. */
     to->stamp = ikvi_load(&q->tail);
     to->device |= tag;
     to->flags = flags_of(q, event);
@@ -393,6 +409,7 @@ ikv_status ikvi_queue_push_own_from(ikv_queue *queue, const ikv_event *event,
         return IKV_BAD_ARGUMENT;
     ikv_queue *q = queue;
     uint32_t used = q->own_tail - q->own_head;
+    /* The kind is looked up only when the reserve is touched. */
     if (IKVI_UNLIKELY(used + q->own_reserve > q->own_mask) &&
         used + kept_free(q, event->kind, q->own_reserve) > q->own_mask)
         return refuse_own(q, event, 1);
@@ -460,6 +477,8 @@ static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,
     uint32_t count = 0;
     while (count < room && q->next != until) {
         slot *from = slot_at(q, q->next);
+        /* Claimed and not written yet: it and all behind it wait for the next
+         * drain. */
         if (ikvi_load_acquire(&from->stamp) != q->next + 1)
             break;
         IKVI_CHECK((int32_t)(until - q->next) > 0);
@@ -483,25 +502,30 @@ static void raise_to(uint32_t *high, uint32_t value)
  * The head moves once, at the end. */
 uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
 {
+    /* Read once: a drain ends, however fast others push. */
     uint32_t tail = ikvi_load_acquire(&q->tail);
     uint32_t shared = tail - q->next, own = q->own_tail - q->own_head;
     raise_to(&q->shared_high, shared);
     raise_to(&q->own_high, own);
     raise_to(&q->high_water, shared + own);
 
-    uint32_t count = 0;
+    uint32_t count = 0, until = tail;
     for (uint32_t head = q->own_head; head != q->own_tail && count < room;) {
         const ikv_event *from = own_at(q, head);
         if (IKVI_UNLIKELY((int32_t)(from->stamp - q->next) > 0)) {
             count += drain_shared(q, from->stamp, events + count, room - count);
-            if (count == room)
+            /* One that is claimed and not written yet holds up what came later,
+             * own ones too: behind it may be one of this thread's. */
+            if (count == room || q->next != from->stamp) {
+                until = from->stamp;
                 break;
+            }
         }
         events[count] = *from;
         events[count++].stamp = 0;
         q->own_head = ++head;
     }
-    count += drain_shared(q, tail, events + count, room - count);
+    count += drain_shared(q, until, events + count, room - count);
     IKVI_CHECK(count <= room);
     ikvi_store_release(&q->head, q->next);
     q->drained += count;
@@ -522,6 +546,7 @@ uint32_t ikv_queue_waiting(const ikv_queue *queue)
 {
     if (queue == NULL)
         return 0;
+    /* The consumer's own index, not the head that producers see. */
     return ikvi_load(&queue->tail) - queue->next + queue->own_tail -
            queue->own_head;
 }

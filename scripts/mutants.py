@@ -25,13 +25,15 @@ RULES = [  # what is found, and what it may become
 
 def lines_of(path):
     """Lines that may be mutated: code, outside comments, checks and tables.
-    Validators are checks."""
+    Validators are checks. What asks for memory ahead of time (fetch_...) can
+    change nothing that is told."""
     inside = checks = False
     function = ""
-    for number, line in enumerate(path.read_text().split("\n")):
+    text = path.read_text().split("\n")
+    for number, line in enumerate(text):
         bare = line.strip()
         if line[:1] not in ("", " ", "{", "}", "#", "/"):
-            checks = "validate" in line or "listed_once" in line
+            checks = re.search(r"validate|listed_once|\bfetch_", line)
             function = re.sub(r"\(.*", "", line).split(" ")[-1].lstrip("*")
         if inside or bare.startswith("/*"):
             inside = "*/" not in bare
@@ -39,9 +41,35 @@ def lines_of(path):
         if not line.startswith("    ") or bare.startswith(("#", "*", '"', "case ",
                                                            "static const")):
             continue
-        if checks or "IKVI_CHECK" in line or "IKVI_FETCH" in line:
+        if checks or re.search(r"IKVI_CHECK|IKVI_FETCH|\bfetch_", line):
             continue
-        yield number, line, function
+        following = text[number + 1] if number + 1 < len(text) else ""
+        yield number, line, function, following
+
+
+# A comparison that chooses between two values which are one where both sides are
+# equal: the less or greater of two, a size, what is over, a high mark.
+PLAIN = r"(?:\w|->|[.\[\]])+(?:\([^()]*\))?"
+CHOICE = re.compile(rf"({PLAIN}) (?:<|<=|>|>=) (-?{PLAIN}) "
+                    r"\? ([^?:;,]+) : ([^?:;,]+?)[;,)]")
+MARK = re.compile(r"\s*if \((.+) (?:<|<=|>|>=) (.+)\)$")
+
+
+def no_boundary(line, following):
+    """Where it is all the same whether equal ones count: columns of the line."""
+    found = []
+    for match in CHOICE.finditer(line):
+        a, b, then, other = (part.strip() for part in match.groups())
+        pair = {then, other}
+        if pair == {a, b} or (b == "0" and pair == {a, "-" + a}) or \
+                pair in ({f"{a} - {b}", "0"}, {f"{b} - {a}", "0"}):
+            found.append(range(match.start(), match.start(3)))
+    match = MARK.match(line)
+    if match:
+        a, b = match.groups()
+        if following.strip() in (f"{a} = {b};", f"{b} = {a};"):
+            found.append(range(len(line)))
+    return found
 
 
 def close_test(line):
@@ -59,13 +87,16 @@ def close_test(line):
 ARRAY = re.compile(r"\s+(?:static |const )*\w+ \w+(\[[^\]]*\])(?: = .*|);$")
 
 
-def mutations(line):
-    found = []
+def mutations(line, following=""):
+    found, same = [], no_boundary(line, following)
     code = line.split("/*")[0]
     array = ARRAY.match(code.rstrip())
     for pattern, to in RULES:
         for match in re.finditer(pattern, code):
             if code[:match.start()].count('"') % 2:
+                continue
+            if match.group() in (" < ", " <= ", " > ", " >= ") and \
+                    any(match.start() in columns for columns in same):
                 continue
             in_size = array and array.start(1) < match.start() < array.end(1)
             if to == ["+1"]:

@@ -35,7 +35,7 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
     a->s.binding_slots.capacity = ikvi_or(config->bindings, 256);
     size_t actions = a->s.action_slots.capacity;
     size_t bindings = a->s.binding_slots.capacity;
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *a);
     a->s.action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
     a->s.binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));

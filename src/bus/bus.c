@@ -72,7 +72,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
      * up to the inboxes, and all from outside_end on. What lies between is this
      * process's: other threads' queues, what names stand for, what waits to be
      * told. */
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *b);
     b->pool = ikvi_layout_add(&l, pool, sizeof(bus_entry));
     b->pool_links = ikvi_layout_add(&l, pool, sizeof(uint32_t));

@@ -140,7 +140,7 @@ static size_t lay_out(const ikv_catalogue_config *config,
      * ones. */
     uint32_t text = ikvi_or(config->text_bytes,
                             64 * (c->kind_capacity + c->field_capacity));
-    ikvi_layout layout = {0, false};
+    ikvi_layout layout = ikvi_layout_begin();
     ikvi_layout_add(&layout, 1, sizeof *c);
     c->kinds =
         ikvi_layout_add(&layout, c->kind_capacity, sizeof(ikv_kind_info));

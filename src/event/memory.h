@@ -11,6 +11,11 @@ typedef struct ikvi_layout {
     bool overflow;
 } ikvi_layout;
 
+static inline ikvi_layout ikvi_layout_begin(void)
+{
+    return (ikvi_layout){0, false};
+}
+
 /* Adds count parts of that size, aligned to IKV_BLOCK_ALIGNMENT; gives the
  * offset from the block's start. */
 size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size);

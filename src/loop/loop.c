@@ -82,7 +82,7 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     ikv_status status = check_loop_numbers(config, reporter, loop);
     if (status < 0)
         return status;
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *loop);
     loop->held = ikvi_layout_add(&l, loop->held_room, sizeof(ikv_event));
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));

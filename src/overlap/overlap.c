@@ -30,7 +30,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->s.node_room = o->s.capacity;
     o->s.cell_room = ikvi_power_of_two(o->s.capacity) + 1;
     size_t n = o->s.capacity;
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *o);
     o->s.parts = ikvi_layout_add(&l, n, sizeof(near_part));
     o->s.summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
@@ -483,8 +483,14 @@ static void take_change(ikv_overlaps *o, uint32_t place)
         take_out(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_DISABLED);
 }
 
-static inline void fetch_part(const ikv_overlaps *o, uint32_t place)
+/* What change `nth` will need, if it may not be near by: nothing hangs on it. */
+static inline void fetch_change(const ikv_overlaps *o, uint32_t nth)
 {
+    if (o->scene == NULL || nth >= o->s.changes.count ||
+        o->s.in_count <= CACHED_PARTS)
+        return;
+    uint32_t place =
+        ((const uint32_t *)ikvi_at(&o->s.changes, o->s.changes.places))[nth];
     const scene_item *item = ikvi_scene_item(o->scene, place);
     IKVI_FETCH(&item->world);
     IKVI_FETCH(&item->shape);
@@ -501,9 +507,7 @@ static void take_changes(ikv_overlaps *o)
     o->s.mover_count = o->s.stray_count = 0;
     for (uint32_t i = 0; i < o->s.changes.count; i++) {
         uint32_t place = places[i];
-        if (o->scene != NULL && i + 8 < o->s.changes.count &&
-            o->s.in_count > CACHED_PARTS)
-            fetch_part(o, places[i + 8]);
+        fetch_change(o, i + 8);
         bool moved = marks[place] == IKVI_HAS_MOVED;
         marks[place] = 0;
         if (!moved || o->scene == NULL || !shift_part(o, place))

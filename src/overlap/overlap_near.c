@@ -376,6 +376,19 @@ static bool is_home(const overlap_grid *g, const near_box *a, const near_box *b,
     return cell_along(g, 0, left) == x && cell_along(g, 1, top) == y;
 }
 
+/* Whether there are so many that what is needed next may not be near by. */
+static inline bool fetch_pays(const ikv_overlaps *o)
+{
+    return o->s.in_count > CACHED_PARTS;
+}
+
+/* What pairing will need a little later: nothing hangs on it. */
+static inline void fetch_sorted(const ikv_overlaps *o, uint32_t index)
+{
+    if (fetch_pays(o) && index < 4 * o->s.capacity)
+        IKVI_FETCH(fat_at(o, *sorted_at(o, index)));
+}
+
 /* Two parts may share several cells: only their home cell, the first that both
  * are in, makes the pair. */
 static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
@@ -386,8 +399,7 @@ static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
     for (uint32_t i = begin; i < end; i++) {
         uint32_t a = *sorted_at(o, i);
         const near_box *fat = fat_at(o, a);
-        if (o->s.in_count > CACHED_PARTS && i + 24 < 4 * o->s.capacity)
-            IKVI_FETCH(fat_at(o, *sorted_at(o, i + 24)));
+        fetch_sorted(o, i + 24);
         for (uint32_t k = i + 1; k < end; k++) {
             uint32_t b = *sorted_at(o, k);
             if (boxes_meet(fat, fat_at(o, b)) &&
@@ -555,9 +567,9 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
 /* -------------------------------------------------------------- finding -- */
 
 /* What will be needed a little later, if it may not be near by. */
-static inline void fetch_pair(const ikv_overlaps *o, uint32_t index)
+static inline void fetch_pair(const ikv_overlaps *o, bool far, uint32_t index)
 {
-    if (index < o->s.pair_count) {
+    if (far && index < o->s.pair_count) {
         IKVI_FETCH(summary_at(o, pair_at(o, index)->part[0]));
         IKVI_FETCH(summary_at(o, pair_at(o, index)->part[1]));
     }
@@ -569,13 +581,12 @@ static void find_in_all_pairs(ikv_overlaps *o)
     const near_summary *summaries = summary_at(o, 0);
     const near_pair *pairs = pair_at(o, 0);
     uint32_t *states = pair_state(o, 0), count = o->s.pair_count;
-    bool far = o->s.in_count > CACHED_PARTS, sweeps = o->s.swept_count > 0;
+    bool far = fetch_pays(o), sweeps = o->s.swept_count > 0;
     for (uint32_t i = 0; i < count; i++) {
         const near_summary *a = &summaries[pairs[i].part[0]];
         const near_summary *b = &summaries[pairs[i].part[1]];
         bool meets = boxes_meet(&a->box, &b->box);
-        if (far)
-            fetch_pair(o, i + 12);
+        fetch_pair(o, far, i + 12);
         if (meets == (states[i] != NO_TOUCH) && !sweeps &&
             (!meets || (a->flags & b->flags & PART_PLAIN) != 0))
             continue;
@@ -586,11 +597,10 @@ static void find_in_all_pairs(ikv_overlaps *o)
 
 static void find_in_new_list(ikv_overlaps *o)
 {
-    bool far = o->s.in_count > CACHED_PARTS;
+    bool far = fetch_pays(o);
     for (uint32_t i = 0; i < o->s.pair_count; i++) {
         const near_pair *pair = pair_at(o, i);
-        if (far)
-            fetch_pair(o, i + 12);
+        fetch_pair(o, far, i + 12);
         *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
     }
     ikvi_touch_end_unchecked(o);

@@ -87,7 +87,7 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
     /* Positions wrap at 2^32: only a power of two divides that. */
     to->capacity = ikvi_power_of_two(ikvi_or(config->capacity, 1024));
     to->own_capacity = ikvi_power_of_two(ikvi_or(config->own_capacity, 1024));
-    ikvi_layout layout = {0, false};
+    ikvi_layout layout = ikvi_layout_begin();
     ikvi_layout_add(&layout, 1, sizeof(ikv_queue));
     to->slots = ikvi_layout_add(&layout, to->capacity, sizeof(slot));
     to->own = ikvi_layout_add(&layout, to->own_capacity, sizeof(ikv_event));

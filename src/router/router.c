@@ -52,7 +52,7 @@ static ikv_status lay_out_router(const ikv_router_config *config,
     /* A pair that has lost a finger holds one pointer, a new one takes two. */
     r->s.pair_room =
         r->s.capacity > FINGER_PAIRS ? FINGER_PAIRS : r->s.capacity - 1;
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *r);
     r->s.pointers = ikvi_layout_add(&l, r->s.capacity, sizeof(pointer));
     r->s.keys = ikvi_layout_add(&l, r->s.key_capacity, sizeof(held_key));

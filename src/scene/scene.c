@@ -42,7 +42,7 @@ static ikv_status lay_out_scene(const ikv_scene_config *config,
     s->layers = ikvi_or(config->layers, 1);
     s->views = ikvi_or(config->views, 1);
     s->s.polygon_room = ikvi_or(config->polygons, 64);
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *s);
     s->s.items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
     s->s.polygons =

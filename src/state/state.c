@@ -99,7 +99,7 @@ static ikv_status lay_out_state(const ikv_state_config *config,
     s->capacity = ikvi_or(config->pointers, 32);
     s->key_room = ikvi_or(config->keys, KEYS);
     s->pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
-    ikvi_layout l = {0, false};
+    ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *s);
     s->keys = ikvi_layout_add(
         &l, (size_t)STATE_FILTERS * s->seats * s->key_room, sizeof(state_key));

@@ -40,6 +40,7 @@ static bool scene_alive(void *scene, ikv_target target)
 
 static uint32_t scene_traits(void *scene, ikv_target target)
 {
+    /* All that routing asks of a target, in one word. */
     ikvi_manner manner = ikvi_scene_manner(scene, target);
     return manner.traits | (manner.passes ? IKV_PASSES : 0) |
            (manner.shown ? 0 : IKV_HIDDEN);
@@ -73,6 +74,8 @@ static bool scene_grip(void *scene, ikv_target target, uint8_t view, float x,
     if (!ikv_scene_to_parent(scene, target, view, x, y, grip) ||
         !ikv_scene_position(scene, target, own, in_view))
         return false;
+    /* In the parent's space, so that it stays right whatever the target's own
+     * turn. */
     grip[0] -= own[0];
     grip[1] -= own[1];
     return true;
@@ -127,7 +130,9 @@ static ikv_kit_config tied(const ikv_kit_config *config)
     c.actions.reporter = c.overlaps.reporter = c.loop.reporter =
         config->reporter;
     c.queue.reporter = c.state.reporter = config->reporter;
+    /* A target is one of the bus: none of the three could use more. */
     c.scene.targets = c.overlaps.targets = c.bus.targets;
+    /* The queue marks losses of as many devices as the loop can number. */
     if (c.queue.devices == 0 && c.loop.devices <= IKV_DEVICE_LIMIT)
         c.queue.devices = c.loop.devices;
     c.loop.ports = config->ports;
@@ -140,6 +145,8 @@ static bool picks_itself(const ikv_kit_config *config)
     return config->router.picking.pick != NULL;
 }
 
+/* 1 stands for "none, and nothing is wrong with it": 0 is a config that can't
+ * be used. */
 static size_t scene_size(const ikv_kit_config *config)
 {
     return picks_itself(config) ? 1 : ikv_scene_footprint(&config->scene);
@@ -205,6 +212,7 @@ static ikv_status measure(const ikv_kit_config *config,
 {
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    /* As it will be opened: sizes hang on what ties the parts. */
     ikv_kit_config c = tied(config);
     const part_size parts[] = {
         {"queue", ikv_queue_footprint(&c.queue), c.queue.size, sizeof c.queue},
@@ -221,6 +229,7 @@ static ikv_status measure(const ikv_kit_config *config,
     const ikv_input_config input = IKV_INPUT_INIT;
     *size = rounded(sizeof(ikv_kit)) + rounded(ikv_input_footprint(&input));
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
+        /* Before bytes: a part of another size measures 0 bytes, too. */
         if (parts[i].found != parts[i].expected)
             return say_size(reporter, parts[i].member);
         if (parts[i].bytes == 0)
@@ -239,6 +248,7 @@ size_t ikv_kit_footprint(const ikv_kit_config *config)
                : 0;
 }
 
+/* A part's share of the block; `at` goes on to the next one's. */
 static ikv_memory part_memory(char **at, size_t size)
 {
     ikv_memory memory = {.block = *at, .block_size = size};
@@ -254,6 +264,8 @@ static void tie_bus(ikv_kit *kit, const ikv_picking *picking)
         callbacks = ikv_scene_callbacks(kit->scene);
         ikv_scene_watch_removals(kit->scene, scene_removed, kit->router);
     } else {
+        /* Without a scene nobody has tags or bodies: such subscriptions are
+         * refused. */
         callbacks.user = picking->scene;
         callbacks.parent = picking->parent;
         callbacks.alive = picking->alive;
@@ -282,6 +294,7 @@ static ikv_status open_input(ikv_kit *kit, const ikv_reporter *reporter,
  * open stays so for the caller to close. */
 static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
 {
+    /* In the order of measure(): the shares add up to its size. */
     char *at = (char *)kit + rounded(sizeof *kit);
     c->queue.memory = part_memory(&at, ikv_queue_footprint(&c->queue));
     c->bus.memory = part_memory(&at, ikv_bus_footprint(&c->bus));
@@ -299,6 +312,7 @@ static ikv_status open_parts(ikv_kit *kit, ikv_kit_config *c)
     ikv_status status = ikv_queue_open(&c->queue, &kit->queue);
     if (status == IKV_OK)
         status = ikv_bus_open(&c->bus, &kit->bus);
+    /* Set also after an error: nobody is opened with it then. */
     c->scene.bus = c->router.bus = c->loop.bus = kit->bus;
     c->loop.queue = kit->queue;
     if (status == IKV_OK && !picks_itself(c)) {
@@ -335,6 +349,7 @@ ikv_status ikv_kit_open(const ikv_kit_config *config, ikv_kit **kit)
     ikv_status status = measure(config, &config->reporter, &size);
     if (status == IKV_OK)
         status = ikvi_memory_take(&config->memory, size, &block);
+    /* A block that is there has no error before it. */
     if (block == NULL)
         return status;
     ikv_kit *k = block;
@@ -356,6 +371,8 @@ ikv_status ikv_kit_close(ikv_kit *kit)
         return IKV_OK;
     if (kit->closing)
         return IKV_BUSY;
+    /* The loop first: it refuses inside a handler, and then nothing has been
+     * closed. */
     ikv_status status = ikv_loop_close(kit->loop);
     if (status < 0)
         return status;
@@ -368,6 +385,7 @@ ikv_status ikv_kit_close(ikv_kit *kit)
     ikv_scene_close(kit->scene);
     ikv_bus_close(kit->bus);
     ikv_queue_close(kit->queue);
+    /* A copy, as the block that it lies in goes. */
     ikv_memory memory = kit->memory;
     ikvi_memory_give(&memory, kit, kit->size);
     return IKV_OK;

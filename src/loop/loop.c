@@ -46,6 +46,8 @@ static ikv_status check_loop_numbers(const ikv_loop_config *config,
                                      const ikv_reporter *reporter,
                                      const ikv_loop *loop)
 {
+    /* After the defaults: 0 has become one, and what is left is what was
+     * meant. */
     bool paced = loop->frame_hz != IKV_UNPACED;
     const ikvi_range ranges[] = {
         {"loop.step_num", loop->num, 1, (1u << 30) - 1},
@@ -84,6 +86,8 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
         return status;
     ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *loop);
+    /* `held` follows the struct's saved part, as images hold both in one
+     * piece. */
     loop->held = ikvi_layout_add(&l, loop->held_room, sizeof(ikv_event));
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
     loop->entries = ikvi_layout_add(&l, loop->capacity, sizeof(loop_entry));
@@ -109,6 +113,7 @@ size_t ikv_loop_footprint(const ikv_loop_config *config)
 
 static void close_ports(ikv_loop *loop, uint32_t count)
 {
+    /* The last one first: a later port may use an earlier one's clock. */
     while (count > 0) {
         count--;
         loop_port_at(loop, count)
@@ -149,6 +154,8 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->at_frame = config->timing == IKV_AT_FRAME;
     l->idles = config->idles;
     l->spin_ns = config->spin_ns;
+    /* A quarter above a frame: what waited longer was not drained in its
+     * frame. */
     l->age_limit = ikvi_loop_frame_period(l) / 4 * 5;
     l->playing = (config->ports[0].capabilities & IKV_PORT_PLAYBACK) != 0;
     l->s.scale = l->s.new_scale = REAL_TIME;
@@ -159,9 +166,11 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         p->port = config->ports[i];
         p->sink.loop = l;
         p->sink.port = i;
+        /* Told from an event of the program's own, which has none. */
         p->sink.tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
         l->polled_count += p->port.poll != NULL;
         status = p->port.open(p->port.state, &p->sink);
+        /* All or none: those that are open are closed again. */
         if (status < 0) {
             ikvi_report(&l->reporter, IKV_REPORT_ERROR, status, p->port.name,
                         "the port could not be opened");
@@ -170,6 +179,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
             return status;
         }
     }
+    /* What happens outside of steps follows from no tape. */
     ikvi_bus_set_scope(l->bus, false);
     if (l->input != NULL)
         l->input->in_loop = true;
@@ -193,6 +203,7 @@ ikv_status ikv_loop_close(ikv_loop *loop)
                    loop->inside || loop->closing || ikvi_bus_is_busy(loop->bus),
                    "not closed: inside a handler, or a port"))
         return IKV_BUSY;
+    /* A port's close() that comes back into the loop is refused. */
     loop->closing = loop->inside = true;
     if (loop->input != NULL)
         loop->input->in_loop = false;
@@ -210,6 +221,7 @@ ikv_status ikv_loop_close(ikv_loop *loop)
 IKVI_APART static void start(ikv_loop *loop)
 {
     loop->started = true;
+    /* From here on the clock's time is 0 at loop.start. */
     ikvi_loop_match_clocks(loop, true);
     loop->frame_origin = 0;
     ikvi_loop_scope(loop, true);
@@ -224,6 +236,7 @@ IKVI_APART static void start(ikv_loop *loop)
 static void run_out(ikv_loop *loop)
 {
     bool waits = loop->s.count > 0 || ikvi_loop_is_rerunning(loop);
+    /* As if the clock had just come to the next step's end. */
     if (waits && loop->now < loop->s.step_end)
         loop->now = loop->s.step_end;
 }
@@ -235,6 +248,8 @@ IKVI_APART static bool finish(ikv_loop *loop)
 {
     if (!loop->over && loop->started) {
         loop->over = true;
+        /* What waits is delivered, and what that defers is not: it would never
+         * end. */
         ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
         loop_tell(loop, IKV_KIND_LOOP_END, loop->now, loop->s.next_step, 0, 0);
@@ -263,6 +278,7 @@ IKVI_APART static int enter_if_allowed(ikv_loop *loop, const char *refusal)
                        ikvi_bus_is_busy(loop->bus),
                    refusal))
         return ENTER_NOT;
+    /* Within the nested frame there is none, unless it polls in turn. */
     loop->may_nest = false;
     return ENTER_NESTED;
 }
@@ -296,6 +312,7 @@ static void end_past(ikv_loop *loop)
 {
     if (has_between(loop))
         ikvi_loop_route_between(loop);
+    /* How far time has come is known only now. */
     ikvi_loop_drop_time(loop);
     if (loop->dropping)
         return;
@@ -312,6 +329,8 @@ static void finish_step(ikv_loop *loop)
 {
     IKVI_CHECK(loop->where == IN_STEP && loop->s.fed_count == 0); /* loop-3 */
     ikvi_input_end_step(loop->input, loop->s.next_step, loop->s.step_end);
+    /* Timers on their lanes, then the lane is flushed: they are heard in this
+     * step. */
     ikv_bus_advance(loop->bus, loop->s.next_end);
     if (IKVI_UNLIKELY(loop->given > 0))
         ikvi_loop_give_inboxes(loop);
@@ -321,6 +340,7 @@ static void finish_step(ikv_loop *loop)
     loop->s.next_end = loop_step_start(loop, loop->s.next_step + 1);
     loop->s.step_begin = loop->s.step_end;
     loop->where = IN_FRAME;
+    /* A step that is run again is none of the frame's. */
     if (loop->s.next_step > loop->furthest) {
         loop->furthest = loop->s.next_step;
         if (loop->steps_left > 0)
@@ -352,9 +372,12 @@ IKVI_APART static void run_step(ikv_loop *loop)
     loop->s.edges = EDGES_NONE;
     ikvi_loop_scope(loop, true);
     ikv_bus_set_step(loop->bus, loop->s.next_step);
+    /* What the step itself tells is not before it begins. */
     if (loop->s.step_begin > loop->s.routed_at)
         loop->s.routed_at = loop->s.step_begin;
     if (loop->input != NULL) {
+        /* S1: handlers of the step's first event may ask for the whole step's
+         * input. */
         ikvi_loop_feed_state(loop, loop->s.step_end);
         ikvi_loop_retest(loop);
     }
@@ -414,6 +437,7 @@ IKVI_APART static void end_steps(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
+    /* Without a step left beginning one only tells loop.frame. */
     loop->steps_left = 0;
     begin_step(loop);
 }
@@ -449,6 +473,8 @@ IKVI_APART static void look_around(ikv_loop *loop)
 {
     if (loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0)
         ikvi_loop_look_after(loop);
+    /* Asked before this frame's input is routed, so that its steps still
+     * run. */
     loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
                  loop->leaving_count == 0 &&
                  ikv_queue_waiting(loop->queue) == 0 &&
@@ -475,6 +501,7 @@ IKVI_APART static void end_late(ikv_loop *loop)
 
 IKVI_INLINE bool begin_frame(ikv_loop *loop)
 {
+    /* The one before was not ended: it is now, and does not wait. */
     if (IKVI_UNLIKELY(loop->where != BETWEEN_FRAMES))
         end_late(loop);
     if (!loop->started)
@@ -489,9 +516,11 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     read_clock(loop);
     if (IKVI_UNLIKELY(loop->now >= loop->next_match))
         ikvi_loop_match_clocks(loop, false);
+    /* Within a step's length nothing can have to be dropped. */
     if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->step_ns ||
                       ikvi_bus_holds_inboxes(loop->bus)))
         ikvi_loop_drop_time(loop);
+    /* Time is dropped first: what is drained then knows its place. */
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue) && !loop->dropping))
         ikvi_loop_drain(loop);
     loop->counters.frames++;
@@ -503,6 +532,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
         look_around(loop);
     loop->where = IN_FRAME;
     loop->live_group = 0;
+    /* A tape's steps are all run, however long the frame takes. */
     loop->steps_left = loop->playing ? UINT32_MAX : loop->max_steps;
     ikv_bus_set_frame(loop->bus, loop->frame);
     if (has_between(loop))
@@ -561,6 +591,7 @@ float ikv_loop_blend(const ikv_loop *loop)
     if (now <= begin)
         return 0;
     double part = (double)(now - begin) / (double)(loop->s.next_end - begin);
+    /* A step may be due and not run: the picture does not run ahead of it. */
     return part < 1 ? (float)part : 1;
 }
 
@@ -568,6 +599,7 @@ uint64_t ikv_loop_step_number(const ikv_loop *loop)
 {
     if (loop == NULL || loop->where == IN_STEP)
         return loop != NULL ? loop->s.next_step : 0;
+    /* Between steps it is the last one that ran. */
     return loop->s.next_step > 0 ? loop->s.next_step - 1 : 0;
 }
 
@@ -619,6 +651,7 @@ const char *ikv_loop_validate(const ikv_loop *loop)
 
 uint64_t ikvi_loop_saved(ikv_loop *loop, ikvi_saved to[2])
 {
+    /* With `held`, which lies between the struct and the events. */
     to[0] = (ikvi_saved){&loop->s, loop->events - offsetof(ikv_loop, s)};
     to[1] =
         (ikvi_saved){ikvi_at(loop, loop->events), loop->samples - loop->events};
@@ -643,6 +676,8 @@ bool ikvi_loop_is_in_step(const ikv_loop *loop)
 ikv_status ikvi_loop_check_taken(const ikv_loop *loop, const ikv_taken *since,
                                  uint32_t count)
 {
+    /* All or nothing: a restore that does not fit leaves the present as it
+     * is. */
     if (since != NULL && count > loop->capacity - loop->s.count)
         return IKV_FULL_PENDING;
     for (uint32_t i = 0; i < count; i++) {
@@ -675,6 +710,7 @@ void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
     if (since != NULL)
         put_before(loop, since, count, now);
     loop->given = since == NULL ? 0 : loop->given + count;
+    /* There is more to run, wherever the ports are. */
     loop->last = false;
     ikvi_bus_hold_inboxes(loop->bus, since != NULL);
     ikvi_loop_note_past(loop);

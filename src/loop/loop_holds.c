@@ -4,6 +4,7 @@
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
 {
     ikvi_input_advance(loop->input, clock);
+    /* What a hold's handlers have changed is looked at, at their moment. */
     ikvi_input_settle(loop->input, loop->s.routed_at);
 }
 

@@ -17,6 +17,7 @@ uint16_t ikv_sink_device(ikv_sink *sink)
 {
     if (sink == NULL || sink->loop->devices + 1u >= sink->loop->device_room)
         return 0;
+    /* Numbers don't come back: a stale one never names another device. */
     uint16_t device = ++sink->loop->devices;
     *loop_device_port(sink->loop, device) = (uint8_t)sink->port;
     set_present(sink->loop, device, true);
@@ -31,6 +32,7 @@ static ikv_status check_value(ikv_sink *sink, const ikv_event *event)
         return IKV_OK;
     const ikv_field *field = ikvi_event_fault(catalogue, event);
     ikvi_add(&sink->refused, 1);
+    /* The last one will do: it is reported once a kind. */
     ikvi_store(&sink->bad, (uint32_t)event->kind << 16 | field->offset);
     ikvi_set_bits(&sink->loop->bad_values, 1);
     return IKV_BAD_VALUE;
@@ -104,6 +106,7 @@ ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
         if (used == 0)
             return IKV_BAD_VALUE;
         at += used;
+        /* The port's own marks would tell of other pieces. */
         piece->flags &= (uint16_t) ~(IKV_FIRST | IKV_MORE);
         piece->flags |= (uint16_t)((count == 0 ? IKV_FIRST : 0) |
                                    (at < length ? IKV_MORE : 0));
@@ -159,6 +162,7 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                        intake->lane <= UINT16_MAX
                    ? IKV_OK
                    : IKV_UNKNOWN_NAME;
+    /* The loop's own turns of the clock are on tapes, and on no port. */
     return info->from & (IKV_FROM_P | IKV_FROM_U | IKV_FROM_T)
                ? IKV_OK
                : IKV_NOT_PUSHABLE;
@@ -186,6 +190,7 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
     ikv_loop *loop = sink->loop;
     intake = intake != NULL ? intake : &plain;
     ikv_status status = ikvi_loop_check_played(loop, event, intake);
+    /* Once more, to be counted and reported as a port's. */
     if (status == IKV_BAD_VALUE)
         check_value(sink, event);
     if (status < 0)
@@ -230,6 +235,8 @@ void ikvi_loop_match_clocks(ikv_loop *loop, bool first)
         }
         uint64_t offset = offset_at(clock, own);
         int64_t off = (int64_t)(own - loop->now - offset);
+        /* A port whose clock jumps is followed slowly, so that no order turns
+         * round. */
         off = off > DRIFT_LIMIT ? DRIFT_LIMIT : off;
         clock->drift = off < -DRIFT_LIMIT ? -DRIFT_LIMIT : off;
         clock->offset = offset;
@@ -243,6 +250,7 @@ static uint64_t to_loop_time(ikv_loop *loop, uint32_t port, uint64_t own)
 {
     port_clock *clock = &loop_port_at(loop, port)->clock;
     uint64_t offset = offset_at(clock, own);
+    /* An offset may be below 0, as bits: a port's clock that began later. */
     bool before = (int64_t)offset >= 0 && own < offset;
     uint64_t time = before ? 0 : own - offset;
     if (own >= clock->last_own) {
@@ -282,6 +290,7 @@ static uint64_t not_ahead(ikv_loop *loop, uint32_t port, uint64_t own,
         loop_port_at(loop, port)->clock.ahead_said = true;
         say_ahead(loop, port, own - clock);
     }
+    /* Else all that comes later would be held at the time that was wrong. */
     loop_port_at(loop, port)->clock.last_own = clock;
     loop_port_at(loop, port)->clock.last = loop->now;
     return loop->now;
@@ -380,6 +389,8 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     static const loop_entry pushed = {.due = NO_DUE};
     uint32_t tag = event->device >> IKVI_TAG_SHIFT;
     event->device &= IKV_DEVICE_LIMIT - 1;
+    /* What was not pushed through a sink is of the port whose device it
+     * names. */
     uint32_t port = tag != 0 ? tag - 1 : port_of(loop, event->device);
     if (!may_be_taken(loop, event))
         return;
@@ -392,6 +403,7 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     ikv_event *taken = loop_event(loop, at);
     taken->time_ns = time;
     note_age(loop, loop->now > time ? loop->now - time : 0);
+    /* Its step has run: it is routed in the next one, and says so. */
     if (loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame &&
         ikvi_loop_to_steps(loop, time) < loop->s.next_begin) {
         loop->counters.late++;
@@ -415,6 +427,8 @@ static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
 {
     const ikv_port *p = &loop_port_at(loop, port)->port;
     uint32_t count = 0;
+    /* | loop_port_at(loop, port)->ended)|Nobody to ask: it is taken that
+     * nothing is held. */
     if (p->held == NULL || loop_port_at(loop, port)->ended)
         return 0;
     ikv_status status = p->held(p->state, device, held, room, &count);
@@ -443,6 +457,7 @@ static bool resync(ikv_loop *loop, uint16_t device)
     ikv_event held[HELD_LIMIT];
     uint32_t count = 0;
     loop_entry entry = {.due = NO_DUE, .how = IKV_INTAKE_HELD};
+    /* An empty ring takes it in any case, or a small one would never do. */
     if (loop->capacity - loop->s.count < loop->held_room + 1 &&
         loop->s.count > 0)
         return false;
@@ -464,6 +479,7 @@ static bool resync(ikv_loop *loop, uint16_t device)
     mark.device = device;
     mark.flags = IKV_SYNTHETIC;
     entry.how = IKV_INTAKE_INPUT;
+    /* Behind what is held: the mark tells that all is named. */
     append(loop, &mark, &entry);
     return true;
 }
@@ -497,6 +513,7 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room);
         for (uint32_t i = 0; i < count; i++)
             take_pushed(loop, &batch[i]);
+        /* Nothing more was ready: what comes meanwhile is the next frame's. */
         if (count < room)
             break;
     }
@@ -583,6 +600,8 @@ static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
     intake.lane = lane;
     intake.within = loop->in_event;
     intake.group = in_step ? 0 : ikvi_loop_next_group(loop);
+    /* In a step it was taken at the flush, at its end; between steps at the
+     * next one's begin. */
     intake.due_ns =
         in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
     if (intake.due_ns < loop->s.last_due)

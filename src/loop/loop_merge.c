@@ -43,6 +43,7 @@ static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
     uint32_t at = (uint32_t)((key * UINT64_C(0x9e3779b97f4a7c15)) >> 58);
     for (uint32_t i = 0; i < loop->slot_room; i++) {
         merge_slot *known = &slots[(at + i) & (loop->slot_room - 1)];
+        /* Of an earlier run: free. So nothing is cleared between runs. */
         if (known->run != loop->run) {
             *known = (merge_slot){key, loop->run, UINT32_MAX};
             return known;
@@ -61,10 +62,13 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
     merge_slot *known = find_slot(loop, merge_key(event, family));
     entry->length = 1;
     entry->merged = false;
+    /* More pointers than places: this one's moves stay single, which is no
+     * loss. */
     if (known == NULL)
         return;
     if (known->last != UINT32_MAX) {
         loop_entry *before = loop_entry_at(loop, known->last);
+        /* A chain that is full ends: the next move begins another one. */
         if (before->length < loop->sample_limit &&
             mergeable(loop_event(loop, known->last), event, family)) {
             before->merged = true;
@@ -89,6 +93,7 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
         const ikv_event *event = loop_event(loop, at);
         const loop_entry *entry = loop_entry_at(loop, at);
         const ikv_kind_info *info = loop_kind_info(loop, event->kind);
+        /* It belongs to the event before it, and does not part the moves. */
         if (entry->how == IKV_INTAKE_INBOX && entry->within) {
             loop_entry_at(loop, at)->length = 1;
             loop_entry_at(loop, at)->merged = false;
@@ -132,12 +137,14 @@ uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event)
     uint8_t family = loop_kind_info(loop, event->kind)->family;
     ikv_event *samples = ikvi_at(loop, loop->samples);
     IKVI_CHECK(count > 1 && count <= loop->sample_limit);
+    /* Backwards along the chain: each knows the one before it. */
     for (uint32_t i = count; i-- > 0;) {
         IKVI_CHECK(entry->length == i + 1);
         samples[i] = *loop_event(loop, index);
         index = (index - entry->before) & (loop->capacity - 1);
         entry = loop_entry_at(loop, index);
     }
+    /* The event itself is the last sample: its own motion is in it. */
     for (uint32_t i = 0; i + 1 < count; i++) {
         add_motion(event, &samples[i], family);
         event->flags |= samples[i].flags & IKV_GAP;

@@ -20,6 +20,8 @@ static uint32_t bucket_of(uint64_t late_ns)
 
 static uint64_t bucket_end(uint32_t bucket)
 {
+    /* The first eight are 16 ns wide each; four from there on are a
+     * doubling. */
     uint32_t power = bucket < 8 ? 0 : bucket / 4 - 1;
     uint64_t value = bucket < 8 ? bucket : bucket % 4 + 4;
     return (value + 1) << power << 4;
@@ -34,6 +36,7 @@ uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent)
         return 0;
     for (uint32_t i = 0; i + 1 < LATE_BUCKETS; i++) { /* the last has no end */
         below += loop->lateness[i];
+        /* A bucket's end, but never more than was seen. */
         if (below * 100 >= all * percent)
             return bucket_end(i) < loop->counters.max_late_ns
                        ? bucket_end(i)
@@ -91,6 +94,8 @@ static void wait_until(ikv_loop *loop, uint64_t due)
         if (!wait_by_port(loop, sleep, false))
             break;
         now = clock->now(clock->state);
+        /* The port came back and the clock stands: it is not the port's to
+         * wait. */
         if (now == before)
             return;
     }
@@ -115,6 +120,7 @@ static bool may_idle(const ikv_loop *loop)
 static void idle(ikv_loop *loop)
 {
     uint64_t before = loop_clock(loop);
+    /* An hour at a time: a port that counts in ms has room for it. */
     uint64_t most =
         loop->polled_count > 1 ? ikvi_loop_frame_period(loop) : 3600 * SECOND;
     uint64_t steps = ikvi_loop_to_steps(loop, before);
@@ -126,6 +132,7 @@ static void idle(ikv_loop *loop)
     loop->counters.idle_ns += lost;
     if (lost > 0)
         ikvi_loop_skip_time(loop, IKV_KIND_LOOP_IDLE, steps, lost, 0);
+    /* The waiting is no lateness. */
     loop->frame_origin = now;
     loop->frame_index = 0;
 }
@@ -143,6 +150,7 @@ void ikvi_loop_pace(ikv_loop *loop)
     uint64_t now = loop_clock(loop);
     uint64_t due = loop->frame_origin +
                    ikv_loop_step_start(++loop->frame_index, loop->frame_hz, 1);
+    /* Frames that were missed are not made up for. */
     if (now > due + ikvi_loop_frame_period(loop)) {
         loop->frame_origin = now;
         loop->frame_index = 0;

@@ -45,6 +45,7 @@ bool ikvi_loop_lend(ikv_loop *loop, uint32_t port)
 {
     bool might = loop->may_nest;
     loop_port_at(loop, port)->polling = true;
+    /* In a frame there is one already. */
     loop->may_nest = loop->where == BETWEEN_FRAMES;
     return might;
 }

@@ -39,6 +39,7 @@ static void feed_one(ikv_loop *loop, uint32_t at)
     const ikv_event *event = loop_event(loop, at);
     IKVI_CHECK(loop->s.fed_count < loop->s.count);
     loop->s.fed_count++;
+    /* What other threads deferred is no input. */
     if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT)
         ikvi_input_feed(loop->input, event);
 }
@@ -80,6 +81,7 @@ static void route_input(ikv_loop *loop, const ikv_event *event,
             : ikvi_bus_deliver_unrouted(loop->bus, event, moves, samples);
     if (samples > 1) /* E3 */
         ikvi_poison(moves, samples * sizeof *moves);
+    /* D6: nobody has refused. */
     if (event->kind == IKV_KIND_WINDOW_CLOSE &&
         (outcome.verdict & IKV_REFUSE) == 0)
         loop->quit = true;
@@ -108,6 +110,8 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
             return;
         const ikv_event *event = loop_event(loop, loop->s.head);
         due = ikvi_loop_due_of(loop, event, entry, due);
+        /* Clipped, as the clock may have been turned since the run was
+         * marked. */
         due = due < loop->s.next_end ? due : loop->s.next_end - 1;
         IKVI_CHECK(due >= loop->s.last_due);
         record_entry(loop, event, entry, due, group);
@@ -137,8 +141,10 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     loop_entry entry = *loop_entry_at(loop, at);
     if (loop->s.marked > 0 && entry.length > 1)
         samples = ikvi_loop_gather(loop, at, &event);
+    /* As it came in, and not the sum: a tape has each. */
     record_entry(loop, loop_event(loop, at), &entry, due, group);
     loop->s.last_due = due;
+    /* Before it is routed: a handler that saves an image finds it gone. */
     pop(loop);
     if (entry.how == IKV_INTAKE_INBOX) {
         give_to_inbox(loop, &event, entry.lane);
@@ -313,6 +319,8 @@ static void settle_group(ikv_loop *loop, bool begins)
         uint64_t at = loop_event(loop, loop_ring_index(loop, nth))->time_ns;
         latest = at > latest ? at : latest;
     }
+    /* Else it is what a tape's ring had no room for: of the same step of the
+     * state. */
     if (begins)
         ikvi_input_begin_step(loop->input, latest);
     for (uint32_t nth = 0; nth < count; nth++)
@@ -327,6 +335,8 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
         IKVI_CHECK(loop->given <= loop->s.count);
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        /* | entry.due >= loop->s.next_end)|Something else comes first in the
+         * next step. */
         if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)
             return;
         record_entry(loop, &event, &entry, entry.due, 0);

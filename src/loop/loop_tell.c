@@ -17,6 +17,7 @@ void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
     ikv_event event = ikv_event_make(kind, time_ns);
     event.target = ikvi_bus_root();
     event.loop.step = step;
+    /* Which frame a step fell into is this machine's, and on no tape. */
     event.loop.frame = loop->in_scope ? 0 : loop->frame;
     event.loop.seconds = seconds;
     event.loop.count = count;
@@ -32,6 +33,7 @@ void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
 
 uint32_t ikvi_loop_next_group(ikv_loop *loop)
 {
+    /* Never 0 again, which is no group. */
     loop->groups += loop->groups < UINT32_MAX;
     return loop->groups;
 }

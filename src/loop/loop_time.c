@@ -51,6 +51,8 @@ void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps)
 void ikvi_loop_time_step(ikv_loop *loop)
 {
     uint64_t end = ikvi_loop_to_clock(loop, loop->s.next_end);
+    /* A turn of the clock may lie within the step: it does not end before its
+     * begin. */
     loop->s.step_end = end > loop->s.step_begin ? end : loop->s.step_begin;
 }
 

@@ -19,6 +19,7 @@ static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
         ikvi_input_set_time(loop->input, at);
     switch (event->kind) {
     case IKV_KIND_LOOP_DROPPED:
+    /* The steps go on where they were, that much later. */
     case IKV_KIND_LOOP_IDLE:
         ikvi_loop_set_anchor(loop, at + lost, due);
         loop->s.step_begin = at + lost;
@@ -27,12 +28,14 @@ static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
         ikvi_loop_set_anchor(loop, from, within_next_step(loop, due));
         loop->s.stopped = true;
         break;
+    /* What came due while they stood still comes first. */
     case IKV_KIND_LOOP_RESUME:
         ikvi_loop_advance_holds(loop, at);
         ikvi_loop_set_anchor(loop, from, loop->s.anchor_steps);
         loop->s.stopped = false;
         break;
     case IKV_KIND_LOOP_SINGLE:
+        /* Running, a single step is what comes anyway. */
         if (loop->s.stopped)
             ikvi_loop_set_anchor(loop, from, loop->s.next_end);
         break;
@@ -90,6 +93,8 @@ static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
         loop->s.paused = !loop->s.paused;
         return IKV_OK;
     case IKV_KIND_LOOP_SINGLE:
+        /* By what was asked for, and not by what is: a pause may wait for its
+         * step's end. */
         if (!loop->s.paused)
             return IKV_ABSENT;
         loop->s.single = in_step;
@@ -151,6 +156,7 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
     ikv_status status = note_request(loop, &event, 0);
     if (status != IKV_OK)
         return status;
+    /* Its announcement follows from the tape, which has the request. */
     bool scope = ikvi_loop_scope(loop, true);
     if (loop->where != IN_STEP) {
         uint64_t due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
@@ -223,6 +229,7 @@ static IKVI_APART void drop_beyond(ikv_loop *loop)
     uint64_t kept = from + loop->max_steps;
     if (loop->playing || reached < loop_step_start(loop, kept + 1))
         return;
+    /* The longest a step can be: the guess is never too high. */
     uint64_t length = loop->step_ns + (loop->step_rest != 0);
     uint64_t steps = (reached - loop_step_start(loop, kept)) / length;
     while (loop_step_start(loop, kept + steps + 1) <= reached)

@@ -38,6 +38,7 @@ static ikv_status lay_out_scene(const ikv_scene_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
+    /* A target's place is the same here and there, the fixed ones included. */
     s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     s->layers = ikvi_or(config->layers, 1);
     s->views = ikvi_or(config->views, 1);
@@ -67,6 +68,7 @@ size_t ikv_scene_footprint(const ikv_scene_config *config)
 
 static void clear_item(scene_item *item)
 {
+    /* Of no target: 0 in `target` is what a free place is told by. */
     *item = (scene_item){.parent = NO_ITEM,
                          .first_child = NO_ITEM,
                          .last_child = NO_ITEM,
@@ -84,6 +86,7 @@ static void open_scene(ikv_scene *scene)
     for (uint32_t i = 0; i < scene->s.polygon_room; i++)
         polygon_at(scene, i)->next_free =
             i + 1 < scene->s.polygon_room ? i + 1 : NO_ITEM;
+    /* All layers' cameras lie in one row. */
     for (uint32_t i = 0; i < scene->layers * scene->views; i++)
         ikvi_camera_reset(camera_at(scene, 0, i));
     item_at(scene, ROOT_ITEM)->target = ikvi_bus_root().bits;
@@ -115,6 +118,7 @@ ikv_status ikv_scene_open(const ikv_scene_config *config, ikv_scene **scene)
             &config->reporter, IKV_BAD_CONFIG, "scene",
             config->bus == NULL ? "the config's bus is NULL"
                                 : "scene.targets is less than bus.targets");
+    /* From here on each error gives the bus back. */
     if (status == IKV_OK && !ikvi_bus_take_scene(config->bus, true))
         return ikvi_bad_config(
             &config->reporter, IKV_BUSY, "scene",
@@ -140,6 +144,7 @@ ikv_status ikv_scene_close(ikv_scene *scene)
                     "not closed: inside a handler");
         return IKV_BUSY;
     }
+    /* They stay targets of the bus, which may remove them now. */
     for (uint32_t i = ROOT_ITEM + 1; i < scene->capacity; i++)
         if (item_at(scene, i)->target != 0)
             ikvi_bus_set_in_scene(
@@ -191,6 +196,7 @@ static bool lies_above(const scene_item *sibling, const scene_item *item,
 {
     if (sibling->layer != item->layer)
         return sibling->layer > item->layer;
+    /* Of equals the one that came last lies above. */
     return sibling->z > item->z || (lowest && sibling->z == item->z);
 }
 
@@ -199,6 +205,8 @@ static bool lies_above(const scene_item *sibling, const scene_item *item,
 static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
                                 uint32_t parent, bool lowest)
 {
+    /* Most are added at the top or near an end; siblings in thousands must not
+     * be walked. */
     uint32_t high = item_at(scene, parent)->last_child;
     uint32_t low = item_at(scene, parent)->first_child;
     while (high != NO_ITEM) {
@@ -257,6 +265,7 @@ static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
     if (item->below == NO_ITEM)
         return item->parent;
     IKVI_CHECK(item_at(scene, item->below)->parent == item->parent);
+    /* The last of all that is beneath the sibling. */
     uint32_t at = item->below;
     while (item_at(scene, at)->last_child != NO_ITEM)
         at = item_at(scene, at)->last_child;
@@ -267,6 +276,7 @@ static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
 
 static void relabel(ikv_scene *scene)
 {
+    /* Half of the numbers stay free behind the last one. */
     uint64_t step = (UINT64_C(1) << 62) / (scene->s.count + 1u), key = 0;
     for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
          at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at))
@@ -283,10 +293,13 @@ static void give_keys(ikv_scene *scene, uint32_t top)
     uint32_t next = ikvi_scene_walk_past(scene, ROOT_ITEM, top), n = 0;
     uint64_t low = item_at(scene, walk_before(scene, top))->key;
     uint64_t high = next != NO_ITEM ? item_at(scene, next)->key : UINT64_MAX;
+    /* All of the subtree lies between the two neighbours, in its own order. */
     for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
         n++;
     IKVI_CHECK(low < high); /* scene-4 */
     uint64_t step = (high - low) / (n + 1u);
+    /* At the end there is room without end; in between little is taken each
+     * time. */
     uint64_t most = next != NO_ITEM ? KEY_NEAR : KEY_STEP;
     step = step < most ? step : most;
     if (step == 0) {
@@ -313,6 +326,7 @@ static uint32_t height(const ikv_scene *scene, uint32_t top)
     for (uint32_t at = top; at != NO_ITEM;
          at = ikvi_scene_walk(scene, top, at)) {
         uint32_t level = item_at(scene, at)->level;
+        /* Levels are those of before a move: only their difference counts. */
         deepest = level > deepest ? level : deepest;
     }
     IKVI_CHECK(deepest < IKV_PATH_LIMIT);
@@ -340,6 +354,7 @@ static const char *config_fault(const ikv_scene *scene,
         return fault;
     if (config->hit > IKV_HIT_OFF)
         return "hit is none of IKV_HIT_SOLID, IKV_HIT_PASS, IKV_HIT_OFF";
+    /* Hidden and passing have members of their own. */
     if ((config->traits & ~(uint32_t)OWN_TRAITS) != 0)
         return "traits has an unknown bit";
     if (config->layer >= scene->layers)
@@ -371,6 +386,7 @@ static void fill_item(scene_item *item, const ikv_target_config *config)
 {
     item->x = config->x;
     item->y = config->y;
+    /* 0 is what INIT leaves, and stands for 1. */
     item->scale = config->scale > 0 ? config->scale : 1;
     ikvi_item_rotate(item, config->rotation);
     item->z = config->z;
@@ -401,6 +417,7 @@ static ikv_status check_addition(const ikv_scene *scene,
                                        : ROOT_ITEM;
     if (*parent == NO_ITEM)
         return say(message, IKV_STALE, "the parent is not in this scene");
+    /* A subtree is in one layer, which its top says. */
     if (*parent != ROOT_ITEM && config->layer != 0 &&
         config->layer != item_at(scene, *parent)->layer)
         return say(message, IKV_BAD_ARGUMENT,
@@ -421,6 +438,7 @@ static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
     if (IKVI_LIKELY(!scene->announces) || !ikvi_bus_hears_any(scene->bus, kind))
         return;
     ikv_event event = ikv_event_make(kind, ikvi_bus_time(scene->bus));
+    /* The target may be gone, as for what was removed. */
     uint32_t place = find_target(scene, target);
     event.target = target;
     event.source = source;
@@ -468,6 +486,7 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     scene->s.count++;
     ikvi_scene_place(scene, place);
     reordered(scene, place);
+    /* The caller's handle may be where a handler writes. */
     ikv_target added = *target;
     announce(scene, IKV_KIND_TREE_ATTACH, added, (ikv_target){0},
              ikv_scene_parent(scene, added), IKV_TREE_ADDED);
@@ -489,12 +508,15 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
     uint32_t top = find_target(scene, target);
     if (top == NO_ITEM)
         return IKV_STALE;
+    /* What was removed is told at what is left: its parent. */
     ikv_target former = ikv_scene_parent(scene, target);
+    /* A handler may add below it meanwhile: that goes, too. */
     while (find_target(scene, target) == top) {
         uint32_t place = deepest_first(scene, top);
         ikv_target gone = {item_at(scene, place)->target};
         IKVI_CHECK(scene->s.count > 0 && place != ROOT_ITEM);
         unlink_item(scene, place);
+        /* While the item still has its key and place. */
         ikvi_index_removed(scene, place);
         ikvi_shape_drop(scene, item_at(scene, place));
         clear_item(item_at(scene, place));
@@ -534,6 +556,7 @@ ikv_status ikv_scene_move(ikv_scene *scene, ikv_target target, float x, float y)
         return IKV_BAD_ARGUMENT;
     item_at(scene, place)->x = x;
     item_at(scene, place)->y = y;
+    /* Neither turned nor hidden: children aside, two numbers change. */
     ikvi_scene_shift(scene, place);
     scene->s.revision++;
     announce_at(scene, IKV_KIND_TREE_MOVE, target);
@@ -576,6 +599,7 @@ ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target, uint32_t view,
     if (!ikv_scene_to_parent(scene, target, view, x, y, to))
         return IKV_BAD_ARGUMENT;
     ikv_scene_position(scene, target, own, origin);
+    /* There is no direction to where it is. */
     if (to[0] == own[0] && to[1] == own[1])
         return IKV_OK;
     return ikv_scene_turn(scene, target,
@@ -640,6 +664,7 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     uint32_t to = parent.bits != 0 ? ikvi_scene_find(scene, parent) : ROOT_ITEM;
     if (place == NO_ITEM || to == NO_ITEM)
         return IKV_STALE;
+    /* Nothing may hang on itself. */
     for (uint32_t at = to; at != NO_ITEM; at = item_at(scene, at)->parent)
         if (at == place)
             return IKV_CYCLE;
@@ -650,6 +675,7 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     if (to != ROOT_ITEM)
         item_at(scene, place)->layer = item_at(scene, to)->layer;
     link_item(scene, place, to, false);
+    /* Where it is in its parent stays: in the layer it jumps. */
     placed(scene, place);
     reordered(scene, place);
     announce(scene, IKV_KIND_TREE_DETACH, target, none, former,
@@ -709,6 +735,7 @@ ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
     if ((traits & ~(uint32_t)OWN_TRAITS) != 0)
         return IKV_BAD_ARGUMENT;
     uint8_t *both = &item_at(scene, place)->type_traits;
+    /* The lower half is the shape's type. */
     *both = (uint8_t)((*both & 15u) | traits << 4);
     scene->s.revision++; /* for who has the keys */
     return IKV_OK;
@@ -723,6 +750,7 @@ static ikv_status set_flag(ikv_scene *scene, ikv_target target, unsigned flag,
     uint8_t *flags = &item_at(scene, place)->flags;
     bool was = (*flags & flag) != 0;
     *flags = (uint8_t)(on ? *flags | flag : *flags & ~flag);
+    /* All that is beneath has it from here. */
     placed(scene, place);
     if (flag == ITEM_HIDDEN && was != on)
         announce_at(scene, on ? IKV_KIND_TREE_HIDE : IKV_KIND_TREE_SHOW,
@@ -849,6 +877,7 @@ ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
 
 static bool tab_reaches(const scene_item *item)
 {
+    /* Tab -1: by pointer or program alone, as in HTML's tabindex. */
     return (item_traits(item) & IKV_FOCUSABLE) != 0 && item->tab >= 0 &&
            (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
 }
@@ -865,6 +894,7 @@ ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
     if (scene == NULL)
         return (ikv_target){0};
     uint32_t start = find_target(scene, from);
+    /* In one walk, without a list: Tab is pressed by people. */
     const scene_item *here = start != NO_ITEM ? item_at(scene, start) : NULL;
     const scene_item *end = NULL, *next = NULL; /* the first one; beyond here */
     for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
@@ -879,6 +909,7 @@ ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
         if (next == NULL || tab_before(item, next) != backwards)
             next = item;
     }
+    /* Behind the last comes the first. */
     next = next != NULL ? next : end;
     return (ikv_target){next != NULL ? next->target : 0};
 }
@@ -908,6 +939,7 @@ ikv_status ikv_scene_counters(const ikv_scene *scene, ikv_scene_counts *counts)
         return IKV_BAD_ARGUMENT;
     ikv_scene_counts found = scene->s.counters;
     found.targets = scene->s.count;
+    /* What is so now, beside what has been counted. */
     found.gridded = scene->s.index.gridded;
     return ikvi_give_sized(counts, &found, sizeof found);
 }
@@ -940,6 +972,7 @@ static bool same_placement(const scene_item *item, const scene_item *parent)
     float y = p->y + (p->s * item->x + p->c * item->y);
     bool covered = (parent->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0;
     bool clipped = (parent->flags & (ITEM_CLIPS | ITEM_CLIPPED)) != 0;
+    /* By the same sums as when it was placed: equal to the last bit. */
     return (w->x == x || !number_finite(x)) &&
            (w->y == y || !number_finite(y)) &&
            item->level == parent->level + 1 &&

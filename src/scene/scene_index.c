@@ -123,7 +123,11 @@ void ikvi_index_layout(ikv_scene *scene, ikvi_layout *l, bool plain)
         return;
     before = l->size;
     uint32_t cells = power_below(scene->capacity);
+    /* 2.75 a target; choose_shifts() aims at 2.33, and the rest is for
+     * moves. */
     x->entry_room = scene->capacity / 4 * 11 + 64;
+    /* One finest cell a target, a 64th of it for each grid that is 8 by 8 times
+     * coarser. */
     x->head_room = cells + cells / 64 + cells / 4096 + 3;
     x->dirty_room = scene->capacity / 8 + 8;
     x->boxes = ikvi_layout_add(l, n / LANES + 1, sizeof(box_block));
@@ -235,6 +239,7 @@ static bool box_any_item(const ikv_scene *s, const scene_item *item,
         return false;
     widen_box(box, slack);
     float sum = box[0] + box[1] + box[2] + box[3];
+    /* Else a box of all: candidates are tested exactly. */
     if (number_finite(sum)) {
         quantised_box(&layer_at(s, item->layer)->frame, box, q);
     } else {
@@ -277,6 +282,7 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
     scene_item *item = item_at(s, place);
     uint16_t q[4];
     float slack = layer_at(s, item->layer)->frame.slack;
+    /* From this place on drifts are measured. */
     item->flags &= (uint8_t)~ITEM_DIRTY;
     *origin_at(s, place) = (scan_origin){item->world.x, item->world.y};
     set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
@@ -290,6 +296,7 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
     x->settled = false;
     if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
         return;
+    /* So many that doing all anew is cheaper than a list of them. */
     if (x->dirty_count == x->dirty_room ||
         x->dirty_count > scene->s.count / 8 + 4) {
         x->all_dirty = true;
@@ -312,6 +319,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
         float reach = layer_at(scene, item->layer)->frame.slack / 2;
         const scan_origin *origin = origin_at(scene, place);
         float dx = item->world.x - origin->x, dy = item->world.y - origin->y;
+        /* Not so for what is not a number: that is dirty. */
         if (dx <= reach && dx >= -reach && dy <= reach && dy >= -reach) {
             x->drifts++;
             return;
@@ -326,6 +334,7 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
  * siblings first, backwards. */
 static void make_order(ikv_scene *s)
 {
+    /* Filled from the end: the walk goes upwards, the order downwards. */
     uint32_t at = s->s.count;
     for (uint32_t layer = 0; layer < s->layers; layer++)
         layer_at(s, layer)->start = layer_at(s, layer)->end = 0;
@@ -354,6 +363,7 @@ typedef struct extent {
 static void measure_layer(const ikv_scene *s, uint32_t layer, extent *e)
 {
     uint32_t begin = layer_at(s, layer)->start, end = layer_at(s, layer)->end;
+    /* About so many at even distances, and the same ones each time. */
     uint32_t stride = (end - begin) / SAMPLE + 1;
     for (int pass = 0; pass < 2; pass++)
         for (uint32_t i = begin; i < end; i += stride) {
@@ -397,6 +407,8 @@ static void make_frames(ikv_scene *s)
             low = low < e.low[k] || reach == 0 ? e.low[k] : low;
             high = high > e.high[k] || reach == 0 ? e.high[k] : high;
             float width = high - low;
+            /* Without an extent along it all lie in one column: a frame that
+             * turns nothing round. */
             if (!number_finite(width) || !(width > 0) ||
                 !number_finite((float)SIDE / width))
                 continue;
@@ -439,6 +451,7 @@ static uint32_t widened(uint32_t at, uint32_t margin, bool down)
  * change nothing, in the finest grid where they are few. */
 static index_home home_for(const scene_index *x, const uint16_t q[4])
 {
+    /* The coarsest one is a single cell, where everything fits. */
     index_home home = {.level = GRID_LEVELS - 1, .in = 1};
     for (uint32_t level = 0; level < GRID_LEVELS - 1; level++) {
         IKVI_CHECK(level < GRID_LEVELS);
@@ -489,6 +502,8 @@ static void leave_home(ikv_scene *s, uint32_t place)
     index_home *home = home_at(s, place);
     for (uint32_t i = 0; home->in && i < home_size(home); i++) {
         uint32_t *link = head_at(s, home_head(x, home, i));
+        /* A cell lists few: there is no way back from a target to its
+         * entries. */
         while (entry_at(s, *link)->place != place)
             link = &entry_at(s, *link)->next;
         uint32_t entry = *link;
@@ -508,6 +523,7 @@ static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
     scene_index *x = &s->s.index;
     uint32_t taken[MOST_CELLS * MOST_CELLS], n = home_size(&home);
     uint32_t next = x->free_entry;
+    /* All entries are there before the first cell is touched. */
     for (uint32_t i = 0; i < n; i++) {
         if (next == NO_ITEM)
             return false;
@@ -539,6 +555,7 @@ static bool lay_out_grids(scene_index *x, uint32_t sx, uint32_t sy)
         x->shift_y[level] = (uint8_t)(last || sy > 15 ? 15 : sy);
         x->heads_at[level] = at;
         at += 1u << (30u - x->shift_x[level] - x->shift_y[level]);
+        /* Eight times coarser along each axis. */
         sx += 3;
         sy += 3;
     }
@@ -592,6 +609,7 @@ static void choose_shifts(ikv_scene *s)
         bool few = f.entries * 9 <= f.sampled * 21; /* 2.33 a target */
         if ((fits && fine && few) || (sx >= 15 && sy >= 15))
             return;
+        /* The axis along which targets are long gives way first. */
         if (sx < 15 && (f.across >= f.down || sy >= 15))
             sx++;
         else
@@ -610,6 +628,7 @@ static uint32_t count_entries(ikv_scene *s)
         uint16_t q[4];
         index_home *home = home_at(s, place);
         *home = (index_home){.in = 0};
+        /* What can't be hit stays so, and is in no cell. */
         *packed_at(s, place) = NEVER_BOX;
         if (!box_item(s, item_at(s, place), 0, q))
             continue;
@@ -663,6 +682,7 @@ static void build_grid(ikv_scene *s)
     make_frames(s);
     choose_shifts(s);
     uint32_t total;
+    /* A 16th stays free for what moves; the sample may have been kind. */
     while ((total = count_entries(s)) > x->entry_room - x->entry_room / 16) {
         bool across = x->shift_x[0] <= x->shift_y[0];
         lay_out_grids(x, x->shift_x[0] + across, x->shift_y[0] + !across);
@@ -728,6 +748,7 @@ static void refresh_scan(ikv_scene *s)
         set_rank(s, place, i);
         box_for_scan(s, place, i);
     }
+    /* The last block's other lanes meet nothing. */
     for (uint32_t i = s->s.count; i % LANES != 0; i++)
         set_scan_box(s, i, NULL);
 }
@@ -742,6 +763,7 @@ static bool update_in_grid(ikv_scene *s, uint32_t place)
         leave_home(s, place);
         return true;
     }
+    /* Exact also where it stays in its cells. */
     *packed_at(s, place) = packed_box(q);
     if (home_holds(&s->s.index, home_at(s, place), q))
         return true;
@@ -787,6 +809,7 @@ static void refresh(ikv_scene *s)
         return;
     }
     if (x->gridded || x->all_dirty || x->reordered) {
+        /* A grid does not keep the order up to date. */
         x->reordered = x->reordered || x->gridded;
         refresh_scan(s);
     } else if (x->dirty_count > 0) {
@@ -796,8 +819,10 @@ static void refresh(ikv_scene *s)
         x->drifts = 0;
         x->quiet = 0;
     }
+    /* So long has nothing much moved that a grid will pay. */
     if (s->s.count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
         build_grid(s);
+    /* A scan that may become a grid counts its queries. */
     x->settled = x->gridded || s->s.count <= SCAN_LIMIT;
 }
 

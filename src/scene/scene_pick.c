@@ -26,6 +26,7 @@ IKVI_INLINE void begin_probe(probe *p, const ikv_scene *scene,
     p->room = p->filled = p->total = p->tested = 0;
     if (query->skip_body.bits == 0)
         return;
+    /* One that is stale skips nobody. */
     uint32_t skip = ikvi_scene_find(scene, query->skip_body);
     if (skip != NO_ITEM)
         p->skip_body = ikvi_scene_body(scene, skip);
@@ -49,6 +50,7 @@ IKVI_INLINE bool aim(probe *p, uint32_t layer)
             query->radius / camera_at(p->scene, layer, query->view)->zoom;
         if (!coordinate_fits(p->radius))
             return false;
+        /* A little more, as rounding may have put the point elsewhere. */
         reach = p->radius +
                 2e-6f * (p->radius + number_size(at[0]) + number_size(at[1]));
     }
@@ -65,6 +67,7 @@ static uint32_t best_below(probe *p)
     ikv_scene *scene = (ikv_scene *)(uintptr_t)p->scene; /* its cells alone */
     p->best_only = true;
     p->best = NO_ITEM;
+    /* A higher layer covers all lower ones. */
     for (uint32_t layer = scene->layers; layer-- > 0 && p->best == NO_ITEM;)
         if (aim(p, layer))
             ikvi_index_search(scene, p);
@@ -85,6 +88,8 @@ ikv_target ikv_scene_pick(const ikv_scene *scene, const ikv_query *query,
     begin_probe(&p, scene, query);
     uint32_t found = best_below(&p);
     while (nth-- > 0 && found != NO_ITEM) {
+        /* The next one beneath: the search is done anew, since few ask for more
+         * than one. */
         p.limit = item_at(scene, found)->key;
         found = best_below(&p);
     }
@@ -133,6 +138,7 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
             !coordinate_fits(at[0]) || !coordinate_fits(at[1]))
             return false;
         for (uint32_t k = 0; k < 2; k++) {
+            /* Corners are rounded on the way through the camera. */
             float margin = 2e-6f * number_size(at[k]);
             float low = at[k] - margin, high = at[k] + margin;
             p->box[k] = i == 0 || low < p->box[k] ? low : p->box[k];
@@ -211,6 +217,7 @@ static uint32_t explain_point(probe *p, uint32_t place, ikv_target *by)
     uint32_t reason = explain_clip(p, place, by);
     if (reason != IKV_PICK_TOPMOST)
         return reason;
+    /* It is hit: then only what lies above can be in the way. */
     uint32_t top = best_below(p);
     if (top == place)
         return IKV_PICK_TOPMOST;
@@ -232,6 +239,7 @@ uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
         return IKV_PICK_NO_VIEW;
     probe p;
     begin_probe(&p, scene, query);
+    /* In its own layer alone, where it could be. */
     if (!aim(&p, item->layer))
         return IKV_PICK_NO_VIEW;
     if (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN))

@@ -4,6 +4,7 @@
 /* Sine and cosine of -45 to 45 degrees, by their series. */
 static void small_rotation(double degrees, double *cosine, double *sine)
 {
+    /* The same in every build: libm's are not the same everywhere. */
     double a = degrees * (3.14159265358979323846 / 180), b = a * a;
     *sine =
         a *
@@ -65,6 +66,7 @@ const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
         return "x and y must be -2^30 to 2^30";
     if (!coordinate_fits(rotation.cos) || !coordinate_fits(rotation.sin))
         return "the rotation's parts must be -2^30 to 2^30";
+    /* 0 is let through; so is nothing else that lies outside. */
     if (!(scale >= SCALE_LEAST && scale <= SCALE_MOST) &&
         (scale < 0 || scale > 0 || scale != scale))
         return "scale must be 0 (for 1), or 2^-30 to 2^30";
@@ -76,6 +78,7 @@ const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
 static transform composed(const transform *outer, const scene_item *item)
 {
     const transform *o = outer;
+    /* Scale is even along both axes, so that c and s hold it, too. */
     return (transform){
         o->x + (o->c * item->x - o->s * item->y),
         o->y + (o->s * item->x + o->c * item->y),
@@ -97,6 +100,7 @@ static void place_item(ikv_scene *scene, uint32_t place)
     item->flags = (uint8_t)flags;
     item->world = composed(&parent->world, item);
     item->level = (uint8_t)(parent->level + 1);
+    /* A subtree follows its top into another layer. */
     if (item->parent != ROOT_ITEM)
         item->layer = parent->layer;
     IKVI_CHECK(item->level > parent->level); /* scene-3: it fits a byte */
@@ -106,6 +110,7 @@ static void place_item(ikv_scene *scene, uint32_t place)
 /* Brings a subtree up to date after its top has moved or changed. */
 void ikvi_scene_place(ikv_scene *scene, uint32_t top)
 {
+    /* Most have no children: no walk. */
     if (item_at(scene, top)->first_child == NO_ITEM) {
         place_item(scene, top);
         return;
@@ -122,6 +127,7 @@ void ikvi_scene_shift(ikv_scene *scene, uint32_t top)
         ikvi_scene_place(scene, top);
         return;
     }
+    /* As composed() does, so that both ways give the same bits. */
     const transform *o = &item_at(scene, item->parent)->world;
     item->world.x = o->x + (o->c * item->x - o->s * item->y);
     item->world.y = o->y + (o->s * item->x + o->c * item->y);
@@ -222,6 +228,7 @@ bool ikv_scene_to_local(const ikv_scene *scene, ikv_target target,
         local == NULL)
         return false;
     const scene_item *item = item_at(scene, place);
+    /* Also where the view hides the layer: a captured pointer goes on. */
     ikvi_camera_to_layer(scene, item->layer, view, x, y, layer);
     inner_point(&item->world, layer[0], layer[1], local);
     return true;
@@ -251,6 +258,7 @@ bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target, uint32_t view,
     const scene_camera *camera = camera_at(scene, item->layer, view);
     float layer[2];
     outer_point(&item->world, x, y, layer);
+    /* The camera's steps the other way round. */
     layer[0] -= camera->set.x;
     layer[1] -= camera->set.y;
     if (camera->set.flip_y)

@@ -5,6 +5,7 @@
 static bool clips_let(const ikv_scene *scene, const scene_item *item, float x,
                       float y)
 {
+    /* Only where some ancestor clips; the flag ends at the topmost of them. */
     while (item->flags & ITEM_CLIPPED) {
         item = item_at(scene, item->parent);
         if ((item->flags & ITEM_CLIPS) &&
@@ -47,6 +48,7 @@ static bool wanted(const probe *p, const scene_item *item, uint32_t place)
 
 static bool met(probe *p, const scene_item *item)
 {
+    /* The dear part, which the index is there to spare. */
     p->tested++;
     if (p->rect != NULL)
         return meets_rect(p, item);
@@ -87,6 +89,7 @@ static void collect(probe *p, const scene_item *item)
     ikv_target target = {item->target};
     IKVI_CHECK(p->heap != NULL || p->room == 0);
     p->total++;
+    /* Up from the end, to its place in the heap. */
     if (p->filled < p->room) {
         uint32_t i = p->filled++;
         while (i > 0 && key_of(p->scene, p->heap[(i - 1) / 2]) > item->key) {
@@ -95,6 +98,7 @@ static void collect(probe *p, const scene_item *item)
         }
         p->heap[i] = target;
     } else if (p->room > 0 && item->key > key_of(p->scene, p->heap[0])) {
+        /* Full: the least one of those kept gives way. */
         p->heap[0] = target;
         sink_down(p, 0, p->filled);
     }
@@ -116,6 +120,8 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
 {
     const scene_item *item = item_at(p->scene, place);
     if (p->best_only) {
+        /* Keys first: they cost nothing, and most candidates lie beneath the
+         * best so far. */
         if (item->key >= p->limit ||
             (p->best != NO_ITEM &&
              item->key < item_at(p->scene, p->best)->key) ||

@@ -81,6 +81,7 @@ static const char *polygon_fault(const float *points, uint32_t count)
     if (!(area > 0 || area < 0))
         return "a polygon must have an area";
     float sign = area > 0 ? 1.0f : -1.0f;
+    /* Within what rounding may make of points in one line. */
     for (uint32_t i = 0; i < count; i++)
         for (uint32_t k = 0; k < count; k++)
             if (sign * turn_of(points + 2 * i, points + 2 * ((i + 1) % count),
@@ -137,6 +138,7 @@ static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
 {
     uint32_t index = scene->s.free_polygon;
     scene_polygon *to = polygon_at(scene, index);
+    /* Kept in one turn, so that "inside" has one sign. */
     bool turned = area_of(shape->points, shape->point_count) < 0;
     scene->s.free_polygon = to->next_free;
     scene->s.counters.polygons++;
@@ -174,6 +176,7 @@ bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
         n[2] = shape->x2;
         n[3] = shape->y2;
     }
+    /* A capsule has both ends and a radius: five numbers. */
     n[4] = shape->radius;
     if (polygon)
         item->shape.polygon = index;
@@ -198,6 +201,8 @@ static bool rect_holds(const float *n, float x, float y, float radius)
     y -= n[1];
     if (x >= 0 && x < n[2] && y >= 0 && y < n[3])
         return true;
+    /* With a radius corners are round: the distance to the nearest point
+     * counts. */
     float dx = outside(x, n[2]), dy = outside(y, n[3]);
     return radius > 0 && dx * dx + dy * dy <= radius * radius;
 }
@@ -207,6 +212,7 @@ static float line_distance(float x, float y, const float *a, const float *b)
 {
     float lx = b[0] - a[0], ly = b[1] - a[1], px = x - a[0], py = y - a[1];
     float length = lx * lx + ly * ly, along = px * lx + py * ly;
+    /* A line without a length is a point. */
     float share = length > 0 ? along / length : 0;
     share = ikvi_clamp(share, 0, 1);
     px -= share * lx;
@@ -221,6 +227,7 @@ static bool polygon_holds(const float *points, uint32_t count, float x, float y,
     bool inside = true;
     for (uint32_t i = 0; i < count; i++) {
         const float *a = points + 2 * i, *b = points + 2 * ((i + 1) % count);
+        /* What is not a number is not inside. */
         if (!(turn_of(a, b, at) >= 0))
             inside = false;
         if (radius > 0 && line_distance(x, y, a, b) <= radius * radius)
@@ -249,9 +256,11 @@ static bool shape_holds(const ikv_scene *scene, const scene_item *item, float x,
         const scene_polygon *p = polygon_at(scene, item->shape.polygon);
         return polygon_holds(p->points, p->count, x, y, radius);
     }
+    /* Without a radius nobody ever hits a point. */
     case IKV_SHAPE_POINT:
         return radius > 0 && dx * dx + dy * dy <= radius * radius;
     case IKV_SHAPE_OWN:
+        /* Its box first: the program's test may be dear. */
         return scene->own_test != NULL && rect_holds(n, x, y, radius) &&
                scene->own_test(scene->own_user, (ikv_target){item->target},
                                item->user, x, y, radius);
@@ -282,10 +291,12 @@ bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
     }
     if (IKVI_UNLIKELY(!reachable(t)))
         return false;
+    /* A radius is of the layer's space, grace of the target's own. */
     if (radius > 0)
         radius = radius / ikvi_sqrt((double)det);
     if (touch)
         radius += (float)item->grace * 0.0625f;
+    /* Turned back: the transform's transpose over its square. */
     return shape_holds(scene, item, (dx * t->c + dy * t->s) / det,
                        (dy * t->c - dx * t->s) / det, radius);
 }
@@ -294,6 +305,8 @@ bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
 
 static float world_scale(const transform *t)
 {
+    /* In double: the square of the least scale is no number of a float any
+     * more. */
     double c = (double)t->c, s = (double)t->s;
     if (t->s == 0)
         return t->c < 0 ? -t->c : t->c;
@@ -313,6 +326,7 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
     case IKV_SHAPE_RECT:
     case IKV_SHAPE_OWN:
         for (int i = 0; i < 4; i++) {
+            /* In turn around it, from the upper left on. */
             corners[2 * i] = n[0] + (i == 1 || i == 2 ? n[2] : 0);
             corners[2 * i + 1] = n[1] + (i >= 2 ? n[3] : 0);
         }
@@ -335,6 +349,7 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
     default:
         return false;
     }
+    /* A similarity: circles stay circles, and a radius scales with all. */
     const transform *t = &item->world;
     to->radius *= world_scale(t);
     for (uint32_t i = 0; i < to->count; i++) {
@@ -385,6 +400,7 @@ static float hull_box(const ikv_scene *scene, const scene_item *item,
             box[k + 2] = at > box[k + 2] ? at : box[k + 2];
         }
     for (uint32_t k = 0; k < 2; k++) {
+        /* Before the radius is added: as large as any sum that was rounded. */
         reach += number_size(box[k]) + number_size(box[k + 2]) + h.radius;
         box[k] -= h.radius;
         box[k + 2] += h.radius;
@@ -400,6 +416,7 @@ bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
     uint32_t type = item_shape(item);
     if (!item_hittable(item))
         return false;
+    /* The usual case by the same sums as its test. */
     if (item_unturned_rect(item)) {
         item_rect_box(item, box);
         return true;
@@ -451,6 +468,7 @@ static bool edge_parts(const hull *a, const hull *b)
         if (axis_parts(a, b, dy, -dx) || axis_parts(a, b, dx, dy))
             return true;
     }
+    /* For two points there is no edge: the line between them. */
     return axis_parts(a, b, b->points[0] - a->points[0],
                       b->points[1] - a->points[1]);
 }
@@ -475,6 +493,7 @@ static float edge_distance(const hull *a, const hull *b)
  * in the other: then no axis parts them. */
 bool ikvi_hulls_meet(const hull *a, const hull *b)
 {
+    /* Round corners: hulls meet if their cores are that near. */
     float reach = a->radius + b->radius;
     if (edge_distance(a, b) <= reach * reach ||
         edge_distance(b, a) <= reach * reach)

@@ -5,6 +5,8 @@
 uint32_t ikvi_scene_walk_past(const ikv_scene *scene, uint32_t top,
                               uint32_t place)
 {
+    /* Up until there is a sibling above: what is beneath `top` ends with
+     * `top`. */
     while (place != top) {
         const scene_item *item = item_at(scene, place);
         if (item->above != NO_ITEM)
@@ -25,6 +27,7 @@ uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place)
     uint32_t at = place;
     while (at != ROOT_ITEM && (item_at(scene, at)->flags & ITEM_BODY) == 0)
         at = item_at(scene, at)->parent;
+    /* What belongs to no body is one of its own. */
     return at != ROOT_ITEM ? at : place;
 }
 

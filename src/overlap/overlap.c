@@ -26,6 +26,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->s.pair_room = ikvi_or(config->pairs, 4 * o->s.capacity);
     o->s.contact_room = ikvi_or(config->contacts, o->s.capacity);
     o->plain = config->plain;
+    /* A hash table as large as what it finds: chains of one or two. */
     o->s.heads = ikvi_power_of_two(o->s.contact_room);
     o->s.node_room = o->s.capacity;
     o->s.cell_room = ikvi_power_of_two(o->s.capacity) + 1;
@@ -54,6 +55,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
         ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_notice));
     o->s.reports = ikvi_layout_add(&l, o->s.contact_room, sizeof(uint32_t));
     o->s.movers = ikvi_layout_add(&l, n, sizeof(uint32_t));
+    /* Measured from the list itself, which the scene is handed. */
     o->s.changes.marks =
         ikvi_layout_add(&l, n, 1) - offsetof(ikv_overlaps, s.changes);
     o->s.changes.places = ikvi_layout_add(&l, n, sizeof(uint32_t)) -
@@ -177,6 +179,7 @@ static void own_part(ikv_overlaps *o, uint32_t place, ikv_target target)
     near_part *part = part_at(o, place);
     if (part->owner == target.bits)
         return;
+    /* All that the one before had asked for is over. */
     part->owner = target.bits;
     part->linger = 0;
     part->scope = part->inside = 0;
@@ -207,6 +210,7 @@ ikv_status ikv_overlaps_sense(ikv_overlaps *overlaps, ikv_target target,
     part->swept = sensing->swept;
     part->disabled = sensing->disabled;
     summary_at(overlaps, place)->senses = sensing->senses;
+    /* Taken in by the next step, with all else that has changed. */
     note_change(overlaps, place);
     return IKV_OK;
 }
@@ -220,6 +224,7 @@ ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
     if (part == NULL)
         return sensing;
     sensing.size = sizeof sensing;
+    /* It senses nothing: what is there is of one before it. */
     if (part->owner != target.bits)
         return sensing;
     sensing.senses = summary_at(overlaps, place)->senses;
@@ -265,6 +270,7 @@ static bool counts_at_all(const ikv_overlaps *o, uint32_t place)
 {
     const scene_item *item = ikvi_scene_item(o->scene, place);
     const near_part *part = part_at(o, place);
+    /* What is sensed by one that is gone is nobody's. */
     bool mine = part->owner == item->target;
     return place != ROOT_ITEM && item->target != 0 && is_shown(item) &&
            item_shape(item) != IKV_SHAPE_NONE && !(mine && part->disabled) &&
@@ -312,6 +318,7 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
 {
     near_summary *who = summary_at(o, place);
     ikvi_touch_end_all(o, place, by, reason);
+    /* Reported touches may be of what has no shape. */
     if ((who->flags & PART_IN) == 0)
         return;
     ikvi_near_forget(o, place);
@@ -325,6 +332,7 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
 static void add_mover(ikv_overlaps *o, uint32_t place)
 {
     near_summary *who = summary_at(o, place);
+    /* Within its fat box all its candidates are known. */
     bool strays = (who->flags & PART_NEW) != 0 ||
                   !box_lies_in(box_at(o, place), fat_at(o, place));
     o->s.stray_count += strays;
@@ -340,6 +348,8 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     near_box *box = box_at(o, place), now;
+    /* PART_PLAIN))|Who it is has not changed either: it is its own body
+     * still. */
     if ((who->flags & (PART_IN | PART_PLAIN)) != (PART_IN | PART_PLAIN) ||
         who->body != part->target || !item_unturned_rect(item))
         return false;
@@ -394,6 +404,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
             part->y = item->world.y;
             dx = dy = 0;
         }
+        /* By the corners of where it was: a box of both. */
         widen(box_at(o, place), box->low[0] + dx, box->low[1] + dy, 0);
         widen(box_at(o, place), -box->high[0] + dx, -box->high[1] + dy, 0);
     } else if (item_unturned_rect(item)) {
@@ -415,6 +426,7 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
         who->tags == tags && who->body == body && who->layer == layer &&
         part->told_senses == senses && part->told_scope == part->scope &&
         part->told_linger == part->linger && part->told_inside == part->inside;
+    /* In another layer nothing near it before can touch it. */
     if (who->layer != layer && (who->flags & PART_IN) != 0) {
         ikvi_touch_end_all(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
         ikvi_near_forget(o, place);
@@ -429,6 +441,8 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     part->told_inside = part->inside;
     if (same)
         return;
+    /* Pairs of the list were chosen by who senses whom: it is looked up
+     * anew. */
     if (who->flags & PART_IN)
         who->flags |= PART_NEW;
     ikvi_touch_refresh(o, place);
@@ -447,6 +461,7 @@ static void follow_target(ikv_overlaps *o, uint32_t place, uint32_t target)
 {
     if (part_at(o, place)->target == target)
         return;
+    /* The one before has gone: who touched it hears so in this step. */
     take_out(o, place, TOUCH_BY_SHAPE | TOUCH_REPORTED, IKV_OVERLAP_REMOVED);
     part_at(o, place)->target = target;
     part_at(o, place)->id = ikv_bus_target_id(o->bus, (ikv_target){target});
@@ -461,6 +476,7 @@ static void take_change(ikv_overlaps *o, uint32_t place)
     near_box box;
     follow_target(o, place, ikvi_bus_target_at(o->bus, place));
     part->moved = o->s.turn;
+    /* Also what is only reported is off then. */
     bool disabled = part->owner == part->target && part->disabled;
     if (part->target == 0 || disabled) {
         take_out(o, place, TOUCH_BY_SHAPE | TOUCH_REPORTED,
@@ -473,6 +489,8 @@ static void take_change(ikv_overlaps *o, uint32_t place)
         identify_by_bus(o, place);
         return;
     }
+    /* A piece that moves moves its body, for those who hear `inside` of
+     * that. */
     uint32_t body = ikvi_scene_body(o->scene, place);
     part_at(o, body)->moved = o->s.turn;
     identify(o, place, item->tags, ikvi_scene_item(o->scene, body)->target,
@@ -509,6 +527,7 @@ static void take_changes(ikv_overlaps *o)
         uint32_t place = places[i];
         fetch_change(o, i + 8);
         bool moved = marks[place] == IKVI_HAS_MOVED;
+        /* Cleared first: what a handler changes is the next step's. */
         marks[place] = 0;
         if (!moved || o->scene == NULL || !shift_part(o, place))
             take_change(o, place);
@@ -553,16 +572,20 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     ikv_overlaps *o = overlaps;
     if (o == NULL)
         return IKV_BAD_ARGUMENT;
+    /* A handler of this step asks for another one. */
     if (o->s.stepping)
         return IKV_BUSY;
     o->s.stepping = true;
     o->s.step = (uint32_t)step;
+    /* While none is removed, who was there is there: no handle need be looked
+     * up. */
     o->s.removals = ikvi_bus_removals(o->bus);
     take_changes(o);
     if (o->scene != NULL) {
         ikvi_near_find(o);
         settle_movers(o);
     }
+    /* What was not reported again since the last step has ended. */
     ikvi_touch_end_reports(o);
     o->s.turn++;
     ikvi_contact_tell(o, time_ns);
@@ -600,10 +623,12 @@ ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
         follow_target(o, place[i], target.bits);
         own_part(o, place[i], target);
         identify_by_bus(o, place[i]);
+        /* A report is a movement, to who hears `inside` of what moves. */
         part->moved = o->s.turn;
         if (part->disabled || is_hidden(o, place[i], target))
             return IKV_OK;
     }
+    /* A touch has the lower place first. */
     bool turned = place[0] > place[1];
     uint64_t refused = o->s.counters.refused;
     o->s.has_reports = true;

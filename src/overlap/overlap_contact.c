@@ -16,6 +16,7 @@
 
 static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
+    /* Multiplicative hashing: the upper half of the product is spread well. */
     uint64_t key = ((uint64_t)a << 32 | b) * UINT64_C(0x9e3779b97f4a7c15);
     return (uint32_t)(key >> 32) & (o->s.heads - 1);
 }
@@ -33,6 +34,8 @@ static overlap_links *links_of(const ikv_overlaps *o, list_kind kind,
                                    : &contact_at(o, index)->links;
 }
 
+/* Where the list begins: at the part, for touches; at the party, for
+ * contacts. */
 static uint32_t *list_of(const ikv_overlaps *o, list_kind kind, uint32_t index,
                          uint32_t side)
 {
@@ -77,6 +80,7 @@ static void link_out(ikv_overlaps *o, list_kind kind, uint32_t index,
 static void contact_changed(ikv_overlaps *o, uint32_t index)
 {
     overlap_contact *c = contact_at(o, index);
+    /* Once a step, however many touches begin and end. */
     if (c->pending)
         return;
     IKVI_CHECK(o->s.changed_count < o->s.contact_room);
@@ -89,6 +93,7 @@ static void contact_changed(ikv_overlaps *o, uint32_t index)
 static uint32_t find_contact(const ikv_overlaps *o, uint32_t a, uint32_t b,
                              uint8_t scope)
 {
+    /* The same two may have one of pieces and one of bodies. */
     uint32_t at = *contact_head(o, pair_hash(o, a, b));
     while (at != NO_TOUCH) {
         const overlap_contact *c = contact_at(o, at);
@@ -132,6 +137,7 @@ static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
     o->s.free_contact = c->next_hash;
     *c = (overlap_contact){.next_hash = *head, .scope = scope};
     *head = index;
+    /* Which piece's part belongs to which party. */
     bool turned = scope == IKV_OVERLAP_OF_BODIES &&
                   summary_at(o, t->part[0])->body != party[0];
     for (uint32_t i = 0; i < SIDES; i++) {
@@ -148,6 +154,7 @@ static void free_contact(ikv_overlaps *o, uint32_t index)
     IKVI_CHECK(c->pieces[0] + c->pieces[1] == 0 && !c->entered[0] &&
                !c->entered[1] && !c->pending);
     uint32_t *link = contact_head(o, pair_hash(o, c->party[0], c->party[1]));
+    /* Chains are short: no way back is kept. */
     while (*link != index)
         link = &contact_at(o, *link)->next_hash;
     *link = c->next_hash;
@@ -163,6 +170,7 @@ static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
 {
     const near_summary *own = summary_at(o, t->part[side]);
     const near_summary *other = summary_at(o, t->part[!side]);
+    /* As it was told last: what is asked since then is of the next step. */
     *scope = part_at(o, t->part[side])->told_scope;
     if ((own->senses & other->tags) == 0 || own->body == other->body)
         return false;
@@ -212,6 +220,8 @@ static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
     t->contact[side] = index;
     c->pieces[side_in(c, t, side)]++;
     follow_sensing(o, t, side);
+    /* The lowest pair's place, while nobody has been told: whatever the order
+     * in which touches were found. */
     if (c->pair_key == 0 ||
         (!c->entered[0] && !c->entered[1] && pair < c->pair_key)) {
         memcpy(c->at, t->at, sizeof c->at);
@@ -231,6 +241,7 @@ static void detach_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
     IKVI_CHECK(c->pieces[own] > 0 && c->always[own] >= t->always[side]);
     c->pieces[own]--;
     c->always[own] -= t->always[side];
+    /* Of several that end the gravest is told: reasons are sorted so. */
     if (reason > c->reason[own])
         c->reason[own] = reason;
     t->contact[side] = NO_TOUCH;
@@ -257,6 +268,7 @@ static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
                             uint8_t reason)
 {
     overlap_touch *t = touch_at(o, index);
+    /* First all that may fail for lack of room; then what is held changes. */
     uint32_t wanted[SIDES] = {NO_TOUCH, NO_TOUCH};
     for (uint32_t side = 0; side < SIDES; side++) {
         uint32_t party[SIDES], body[SIDES];
@@ -279,6 +291,8 @@ static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
         /* Until it is held it may be freed with what is changed. */
         contact_changed(o, wanted[side]);
     }
+    /* What is let go first may be held again: a contact with no piece left
+     * lives to the step's end. */
     for (uint32_t side = 0; side < SIDES; side++)
         if (t->contact[side] != wanted[side])
             detach_contact(o, t, side, reason);
@@ -300,6 +314,7 @@ static void free_touch(ikv_overlaps *o, uint32_t index)
     while (*link != index)
         link = &touch_at(o, *link)->next_hash;
     *link = t->next_hash;
+    /* The pair's candidate still names it: who ends a touch sets that. */
     link_out(o, LIST_OF_TOUCHES, index, 0);
     link_out(o, LIST_OF_TOUCHES, index, 1);
     t->by = 0;
@@ -312,6 +327,7 @@ static void drop_report(ikv_overlaps *o, uint32_t index)
 {
     uint32_t at = touch_at(o, index)->reported;
     IKVI_CHECK(at < o->s.report_count && *reported_at(o, at) == index);
+    /* The last one takes its place: their order says nothing. */
     uint32_t last = *reported_at(o, --o->s.report_count);
     *reported_at(o, at) = last;
     touch_at(o, last)->reported = at;
@@ -336,6 +352,7 @@ static void middle_of(const ikv_overlaps *o, uint32_t a, uint32_t b,
 {
     const near_box *x = box_at(o, a), *y = box_at(o, b);
     for (uint32_t i = 0; i < 2; i++) {
+        /* Upper ends are negated: the greater of them is the lower end. */
         float low = x->low[i] > y->low[i] ? x->low[i] : y->low[i];
         float high = x->high[i] > y->high[i] ? -x->high[i] : -y->high[i];
         at[i] = low + (high - low) / 2;
@@ -361,6 +378,8 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     link_in(o, LIST_OF_TOUCHES, index, 0);
     link_in(o, LIST_OF_TOUCHES, index, 1);
     o->s.counters.touching++;
+    /* How far the array has ever been in use: ending what was not checked looks
+     * no further. */
     if (index >= o->s.touches_high)
         o->s.touches_high = index + 1;
     return index;
@@ -510,18 +529,21 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     event.target.bits = c->party[side];
     if (!party_alive(o, c, side))
         return false;
+    /* Counted as delivered, and no event is made. */
     if (ikvi_bus_nobody_hears_at(o->bus, kind, event.target))
         return true;
     event.source.bits = c->party[!side];
     event.overlap.x = c->at[0];
     event.overlap.y = c->at[1];
     event.overlap.z = c->at[2];
+    /* Steps are 32 bits here: their difference is right past the wrap, too. */
     event.overlap.steps = o->s.step - c->since[side];
     event.overlap.body.bits = c->body[side];
     event.overlap.other_body.bits = c->body[!side];
     event.overlap.count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX);
     event.overlap.scope = c->scope;
     event.overlap.other_id = c->id[!side];
+    /* A handler of the other side may have removed it just now. */
     if (kind == IKV_KIND_OVERLAP_LEAVE)
         event.overlap.reason =
             party_alive(o, c, !side) ? c->reason[side] : IKV_OVERLAP_REMOVED;
@@ -536,6 +558,8 @@ static void sort_notices(overlap_notice *list, overlap_notice *scratch,
                          uint32_t count)
 {
     overlap_notice *from = list, *to = scratch;
+    /* Stable and without recursion: keys differ, but that need not be relied
+     * on. */
     for (uint32_t run = 1; run < count; run *= 2) {
         for (uint32_t begin = 0; begin < count; begin += 2 * run) {
             uint32_t a = begin, b = begin + run < count ? begin + run : count;
@@ -575,10 +599,12 @@ static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
     if (c->reason[side] != IKV_OVERLAP_APART || !party_alive(o, c, 0) ||
         !party_alive(o, c, 1) || c->linger[side] == 0)
         return true;
+    /* Lingering begins now, or again. */
     if (!c->lingers[side] || c->passed[side]) {
         c->lingers[side] = true;
         c->due[side] = o->s.step + c->linger[side];
     }
+    /* As a signed difference: right past the wrap of 32 bits. */
     return (int32_t)(o->s.step - c->due[side]) >= 0;
 }
 
@@ -600,6 +626,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
         fetch_contact(o, i + 6);
+        /* Settled for both before either is told. */
         bool leaves[SIDES];
         for (uint32_t side = 0; side < SIDES; side++)
             leaves[side] = c->entered[side] && c->pieces[side] == 0 &&
@@ -609,6 +636,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
             if (!leaves[side])
                 continue;
             c->entered[side] = c->lingers[side] = false;
+            /* Before it is told: a query in the handler finds it ended. */
             link_out(o, LIST_OF_CONTACTS, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_LEAVE, index, side, mirror,
                                time_ns);
@@ -633,6 +661,8 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
         }
         bool mirror = false;
         for (uint32_t side = 0; side < SIDES; side++) {
+            /* Who is told second may have been removed by who was told
+             * first. */
             if (!enters[side] || !party_alive(o, c, 0) || !party_alive(o, c, 1))
                 continue;
             c->entered[side] = true;
@@ -665,6 +695,7 @@ static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
 /* O3: to those who asked for it, in the usual order. */
 static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
 {
+    /* Behind those that linger, which stay for the next step. */
     overlap_notice *list = changed_at(o, o->s.changed_count);
     uint32_t count = 0;
     if (!ikvi_bus_hears_any(o->bus, IKV_KIND_OVERLAP_INSIDE))
@@ -704,6 +735,8 @@ static void clean_up(ikv_overlaps *o)
         IKVI_CHECK(c->pending);
         c->passed[0] = c->passed[1] = false;
         c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
+        /* Looked at in the next step as well: it may have been apart long
+         * enough. */
         if (c->lingers[0] || c->lingers[1]) {
             *changed_at(o, kept++) = notice;
             continue;
@@ -723,6 +756,7 @@ void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
         sort_notices(changed_at(o, 0), scratch_at(o, 0), o->s.changed_count);
         tell_leaves(o, time_ns, false);
         tell_enters(o, time_ns);
+        /* What went through enters and leaves in one step. */
         tell_leaves(o, time_ns, true);
     }
     clean_up(o);
@@ -744,6 +778,7 @@ static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
 {
     const overlap_contact *c = contact_at(o, at / 2);
     uint32_t side = at % 2;
+    /* The place may have been another's, whose contact is not told of yet. */
     return c->party[side] == target.bits &&
            (tags == 0 ||
             (party_alive(o, c, !side) &&

@@ -30,6 +30,7 @@ static bool shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b)
         return false;
     if (x.count > 1 || y.count > 1)
         return ikvi_hulls_meet(&x, &y);
+    /* Two circles: no edge to look at. */
     float dx = x.points[0] - y.points[0], dy = x.points[1] - y.points[1];
     float reach = x.radius + y.radius;
     return dx * dx + dy * dy <= reach * reach;
@@ -82,6 +83,7 @@ static void wrap_points(hull *h)
         IKVI_CHECK(2 * used + 2 <= sizeof chain / sizeof *chain);
         memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
     }
+    /* The way back never undoes the way there. */
     lower = used + 1;
     for (uint32_t i = count - 1; i-- > 0;) {
         while (used >= lower && bends_in(chain, used, points + 2 * i))
@@ -89,6 +91,7 @@ static void wrap_points(hull *h)
         IKVI_CHECK(2 * used + 2 <= sizeof chain / sizeof *chain);
         memcpy(chain + 2 * used++, points + 2 * i, 2 * sizeof(float));
     }
+    /* The first point came twice. */
     h->count = used > 2 ? used - 1 : used;
     IKVI_CHECK(used <= 2 * IKV_POLYGON_LIMIT + 1);
     memcpy(h->points, chain, 2 * sizeof(float) * h->count);
@@ -111,10 +114,13 @@ static bool pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
     hull x, y;
     way_back(o, a, back);
     way_back(o, b, other);
+    /* One of them at rest: only how they moved against each other counts. */
     float dx = back[0] - other[0], dy = back[1] - other[1];
     if (!(dx < 0 || dx > 0 || dy < 0 || dy > 0) || !fresh_hull(o, a, &x) ||
         !fresh_hull(o, b, &y))
         return false;
+    /* The hull of where it is and of where it was holds all in between, as it
+     * did not turn. */
     for (uint32_t i = 0; i < x.count; i++) {
         x.points[2 * (x.count + i)] = x.points[2 * i] + dx;
         x.points[2 * (x.count + i) + 1] = x.points[2 * i + 1] + dy;
@@ -139,6 +145,7 @@ static inline uint32_t check_pair(ikv_overlaps *o, uint32_t a, uint32_t b,
                                   uint32_t state)
 {
     bool meets = pair_meets(o, a, b);
+    /* As before: nothing to be told, but what flew through. */
     if (IKVI_LIKELY(meets == (state != NO_TOUCH))) {
         if (!meets && IKVI_UNLIKELY(may_have_passed(o, a, b)))
             ikvi_touch_pass(o, a, b);
@@ -186,6 +193,7 @@ static void fatten(near_box *fat, const near_box *box, uint32_t axis,
     float size = -box->high[axis] - box->low[axis];
     float slack = (0.05f * size + 0.05f * typical) * margin;
     float ahead = step * STEPS_AHEAD * margin, most = 4 * (typical + size);
+    /* What jumped once shall not be a candidate of all. */
     ahead = ikvi_clamp(ahead, -most, most);
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
@@ -204,6 +212,8 @@ static uint32_t cell_along(const overlap_grid *g, uint32_t axis, float x)
 {
     uint32_t count = axis == 0 ? g->columns : g->rows;
     float at = (x - g->from[axis]) * g->per[axis];
+    /* What is outside of the grid lies in its outermost cells, NaN in the
+     * first. */
     if (!(at > 0))
         return 0;
     return at < (float)count ? (uint32_t)at : count - 1;
@@ -245,6 +255,7 @@ static void size_grid(ikv_overlaps *o, float margin)
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
+        /* After the mean size is known, which margins are made of. */
         set_fat(o, i, margin);
         for (uint32_t k = 0; k < 2; k++) {
             double d = (double)box->low[k] - middle[k];
@@ -259,6 +270,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     double cell = (double)ikvi_sqrt(width * height * share);
     cell = cell > 1.6 * fat ? cell : 1.6 * fat;
     cell = cell > 1e-30 ? cell : 1;
+    /* There is room for so many cells. */
     while ((width / cell + 1) * (height / cell + 1) >= o->s.cell_room)
         cell *= 1.5;
     g->columns = (uint32_t)(width / cell + 1);
@@ -281,6 +293,7 @@ static bool count_near_cells(ikv_overlaps *o)
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
         summary_at(o, i)->flags &= (uint8_t)~PART_HUGE;
+        /* The few that lie everywhere are compared with all. */
         if (range_size(&r) > CELL_LIMIT && g->huge_count < HUGE_LIMIT) {
             summary_at(o, i)->flags |= PART_HUGE;
             *huge_at(o, g->huge_count++) = i;
@@ -304,6 +317,8 @@ static bool count_near_cells(ikv_overlaps *o)
 static void fill_near_cells(ikv_overlaps *o)
 {
     overlap_grid *g = &o->s.grid;
+    /* Backwards, as cells are filled from their ends: each holds rising
+     * places. */
     for (uint32_t i = o->s.capacity; i-- > 1;) {
         if (!is_in(o, i) || (summary_at(o, i)->flags & PART_HUGE) != 0)
             continue;
@@ -331,6 +346,8 @@ static void link_pair(ikv_overlaps *o, uint32_t index)
 
 static void link_all(ikv_overlaps *o)
 {
+    /* Made when somebody asks: while most move the list is walked from end to
+     * end. */
     if (o->s.grid.linked)
         return;
     o->s.grid.linked = true;
@@ -351,6 +368,7 @@ static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
     near_pair *pair = pair_at(o, index);
     pair->part[0] = a < b ? a : b;
     pair->part[1] = a < b ? b : a;
+    /* Who looks at it finds out whether it touches. */
     *pair_state(o, index) = NO_TOUCH;
     o->s.pair_count++;
     if (o->s.grid.linked)
@@ -416,6 +434,7 @@ static bool pair_huge(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->s.grid.huge_count; i++) {
         uint32_t a = *huge_at(o, i);
         for (uint32_t b = 1; b < o->s.capacity; b++) {
+            /* Two huge ones are a pair once. */
             bool later = (summary_at(o, b)->flags & PART_HUGE) == 0 || b > a;
             if (is_in(o, b) && b != a && later && are_near(o, a, b) &&
                 !add_pair(o, a, b))
@@ -458,6 +477,7 @@ static bool rebuild_list(ikv_overlaps *o)
         o->s.grid.built_pairs = o->s.pair_count;
         return true;
     }
+    /* No list holds now: the next step tries to make one again. */
     o->s.grid.built = false;
     o->s.pair_count = 0;
     if (o->s.counters.scans == 0)
@@ -485,6 +505,7 @@ static void mark_known(ikv_overlaps *o, uint32_t place)
 static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
 {
     near_part *part = part_at(o, other);
+    /* In several cells, or a candidate already. */
     if (part->seen == o->s.grid.search)
         return true;
     part->seen = o->s.grid.search;
@@ -497,6 +518,7 @@ static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
 {
     overlap_grid *g = &o->s.grid;
     uint32_t *head = cell_at(o, o->s.cell_room + cell);
+    /* Those it was made with, then those that came since. */
     for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++)
         if (!meet_stray(o, place, *sorted_at(o, i)))
             return false;
@@ -527,6 +549,7 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
 {
     overlap_grid *g = &o->s.grid;
     o->s.counters.strays++;
+    /* A number of its own for each search: marks need no clearing. */
     g->search++;
     mark_known(o, place);
     set_fat(o, place, 1);
@@ -559,6 +582,7 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
     link_all(o);
     uint32_t at = part_at(o, place)->pairs;
     while (at != NO_TOUCH) {
+        /* The pairs stay: who is there later, near or not, is asked again. */
         *pair_state(o, at / 2) = NO_TOUCH;
         at = pair_at(o, at / 2)->next[at % 2];
     }
@@ -587,6 +611,7 @@ static void find_in_all_pairs(ikv_overlaps *o)
         const near_summary *b = &summaries[pairs[i].part[1]];
         bool meets = boxes_meet(&a->box, &b->box);
         fetch_pair(o, far, i + 12);
+        /* Between two unturned rectangles boxes say all. */
         if (meets == (states[i] != NO_TOUCH) && !sweeps &&
             (!meets || (a->flags & b->flags & PART_PLAIN) != 0))
             continue;
@@ -617,6 +642,7 @@ static void find_by_movers(ikv_overlaps *o)
             const near_pair *pair = pair_at(o, at / 2);
             uint32_t other = pair->part[!(at % 2)];
             uint32_t *state = pair_state(o, at / 2);
+            /* Where both move the pair is of the lower one. */
             if ((summary_at(o, other)->flags & PART_MOVED) == 0 ||
                 other > place)
                 *state = check_pair(o, pair->part[0], pair->part[1], *state);
@@ -657,6 +683,7 @@ void ikvi_near_find(ikv_overlaps *o)
         link_all(o);
         stale = !relocate_strays(o);
     }
+    /* Nobody is in, and nobody was: no list is made of nothing. */
     if (stale && o->s.in_count == 0 && o->s.counters.touching == 0)
         return;
     if (stale) {

@@ -103,6 +103,8 @@ static void advance(ikv_input *own, uint64_t time_ns)
 {
     input_block *in = (input_block *)own;
     for (;;) {
+        /* One moment after the other: an action's end may lie between two
+         * holds. */
         uint64_t next = next_hold(in);
         if (IKVI_LIKELY(next > time_ns || next == UINT64_MAX))
             return;
@@ -118,11 +120,13 @@ static void advance(ikv_input *own, uint64_t time_ns)
 /* Whatever came of an event: what it does to the actions. */
 static void settle_event(input_block *in, const ikv_event *event, bool typed)
 {
+    /* Made up or lost: what was held ends as not done, and not as done. */
     bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
                 event->kind == IKV_KIND_WINDOW_BLUR ||
                 event->kind == IKV_KIND_DEVICE_REMOVE ||
                 event->kind == IKV_KIND_DEVICE_RESYNC;
     const ikvi_actions_calls *calls = ikvi_actions_calls_of(in->actions);
+    /* Nobody routes, so nobody follows: the root has had it. */
     if (in->router_count == 0) {
         ikv_event at_root = *event;
         at_root.target = ikvi_bus_root();
@@ -167,6 +171,7 @@ static void set_time(ikv_input *own, uint64_t time_ns)
 void ikv_input_feed(ikv_input *own, const ikv_event *event)
 {
     ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
+    /* A resync comes to both filters together, with what is held. */
     if (state != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
@@ -185,6 +190,7 @@ ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
         outcome.status = IKV_BUSY;
         return outcome;
     }
+    /* With actions holds are sent one by one here; else the router does it. */
     if (in->actions != NULL)
         advance(own, event->time_ns);
     ikv_router *router = router_of(in, event);
@@ -218,6 +224,7 @@ void ikv_input_resync(ikv_input *own, const ikv_event *event,
     for (uint32_t i = 0; i < in->router_count; i++)
         ikv_router_resync(in->routers[i], event, held, count);
     route_by(in, router_of(in, event), event, NULL, 0);
+    /* Only what nobody knows to be down is made up. */
     for (uint32_t k = 0; k < count; k++) {
         bool down = false;
         for (uint32_t i = 0; i < in->router_count; i++)
@@ -240,6 +247,7 @@ void ikv_input_finish(ikv_input *own, uint64_t last_ns, uint64_t end_ns)
 {
     if (own == NULL)
         return;
+    /* What is due at the step's end is the next step's. */
     advance(own, end_ns > 0 ? end_ns - 1 : 0);
     settle(own, last_ns);
     ikv_actions *actions = ((input_block *)own)->actions;
@@ -304,6 +312,8 @@ static ikv_status check_input_links(const ikv_input_config *config)
     return IKV_OK;
 }
 
+/* One block without arrays: what is asked for hangs on nothing in the
+ * config. */
 size_t ikv_input_footprint(const ikv_input_config *config)
 {
     bool fits = config != NULL && config->size == sizeof *config &&
@@ -331,6 +341,7 @@ ikv_status ikv_input_open(const ikv_input_config *config, ikv_input **own)
                         .state = config->state,
                         .actions = config->actions,
                         .overlaps = config->overlaps};
+    /* All are known before the first is told of its peers. */
     for (uint32_t i = 0; i < in->router_count; i++)
         in->routers[i] = config->routers[i];
     for (uint32_t i = 0; i < in->router_count; i++) {

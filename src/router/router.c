@@ -128,6 +128,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         return status;
     ikv_router *r = block;
     *r = plan;
+    /* Until something is routed, focus is told in a view that it serves. */
     while (r->s.view < 31 && !ikv_router_serves(r, r->s.view))
         r->s.view++;
     for (uint32_t i = 0; i < VIEWS; i++) {
@@ -200,8 +201,10 @@ static void release_all(ikv_router *r, const ikv_event *cause,
     pointer *p;
     ikvi_router_release_keys(r, cause, held, count);
     ikvi_router_release_pads(r, cause);
+    /* Asked anew after each: handlers may have ended others. */
     while ((p = next_to_end(r, cause, true, held, count)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, leaves);
+    /* Those that hover leave last, as nothing of theirs is owed to anybody. */
     while (leaves && (p = next_to_end(r, cause, false, NULL, 0)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, true);
 }
@@ -213,6 +216,7 @@ void ikv_router_resync(ikv_router *router, const ikv_event *cause,
         cause->kind != IKV_KIND_DEVICE_RESYNC || router->routing)
         return;
     router->routing = true;
+    /* What is released bears the moment at which the loss was seen. */
     router->s.time_ns = cause->time_ns;
     release_all(router, cause, held, count);
     router->routing = false;
@@ -222,6 +226,8 @@ bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
 {
     if (router == NULL || down == NULL)
         return false;
+    /* A pad's buttons are the state's: routers know none that must be made
+     * up. */
     if (down->kind == IKV_KIND_KEY_DOWN || down->kind == IKV_KIND_KEY_UP)
         return ikvi_router_key_is_down(router, down);
     const pointer *p =
@@ -268,6 +274,7 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
         if (event->kind == IKV_KIND_DEVICE_REMOVE ||
             event->kind == IKV_KIND_WINDOW_BLUR)
             release_all(r, event, NULL, 0);
+        /* Before handlers hear of it: they may ask what is in view. */
         if (event->kind == IKV_KIND_WINDOW_RESIZE)
             ikvi_router_resized(r, event);
         return ikvi_router_send_to(r, event, event->target);
@@ -289,6 +296,7 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     if (IKVI_UNLIKELY(router->s.holds_due > 0))
         ikvi_router_send_holds(router, event->time_ns);
     router->s.time_ns = event->time_ns;
+    /* The view that focus events are told in. */
     if (ikv_router_serves(router, event->view))
         router->s.view = event->view;
     ikvi_router_check_focus(router, event->time_ns);
@@ -304,6 +312,7 @@ ikv_outcome ikv_router_route_merged(ikv_router *router, const ikv_event *event,
 {
     if (router == NULL || (samples == NULL && count > 0))
         return no_outcome(IKV_BAD_ARGUMENT);
+    /* Inside a handler the samples are those of the event under way. */
     bool busy = router->routing;
     if (!busy) {
         router->samples = samples;

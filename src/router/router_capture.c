@@ -5,6 +5,7 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
                       const ikv_event *cause)
 {
     bool told = p->capture_told, owed = p->loss_untold;
+    /* Before it is told: a handler may ask for another capture. */
     p->capture_told = p->loss_untold = false;
     if (owed || (told && captured.bits != 0))
         ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
@@ -25,6 +26,7 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     if (same(p->pending, p->captured))
         return;
     ikv_target old = p->captured, now = p->pending;
+    /* All is so before the first is told of it. */
     p->captured = now;
     if (!same(p->attached, now))
         p->attached = none;
@@ -34,6 +36,7 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     }
     if (now.bits == 0 || !ikvi_router_alive(r, now))
         return;
+    /* CAP3: captured, it is over who captured it. */
     ikvi_router_move_over(r, p, now, cause);
     if (!ikvi_router_alive(r, now))
         return;
@@ -45,6 +48,7 @@ static pointer *pointer_of(const ikv_router *r, const ikv_event *event)
 {
     if (r == NULL || event == NULL)
         return NULL;
+    /* Of a wheel or a gesture no pointer can be captured. */
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
     if (info == NULL || (info->family != IKV_FAMILY_POINTER &&
@@ -83,6 +87,7 @@ ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
     if (p->buttons == 0 || picking->grip == NULL || picking->carry == NULL ||
         !picking->grip(picking->scene, target, p->view, p->x, p->y, grip))
         return IKV_ABSENT;
+    /* Carried from the next move on, when the capture has taken effect. */
     p->pending = p->attached = target;
     p->grip[0] = grip[0];
     p->grip[1] = grip[1];
@@ -113,6 +118,7 @@ bool ikv_router_has_capture(const ikv_router *router, const ikv_event *event,
                             ikv_target target)
 {
     const pointer *p = pointer_of(router, event);
+    /* What was asked for counts: it takes effect before the next event. */
     return p != NULL && target.bits != 0 && same(p->pending, target);
 }
 

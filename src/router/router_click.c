@@ -6,6 +6,7 @@ static float slop_of(const ikv_router *r, const pointer *p)
     return p->type == IKV_MOUSE ? r->mouse_slop : r->slop;
 }
 
+/* Without a square root: both sides squared. */
 static bool further(float dx, float dy, float than)
 {
     return dx * dx + dy * dy > than * than;
@@ -32,6 +33,7 @@ static ikv_event no_click_of(const ikv_event *event)
 /* A button goes down: before its handlers. */
 void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
 {
+    /* CLICK1's slot: of the button that went down last. */
     p->clicking = p->over;
     if ((p->buttons & (p->buttons - 1)) != 0)
         return; /* a chord */
@@ -62,6 +64,7 @@ static bool went_beyond(const ikv_router *r, const pointer *p, float slop)
 {
     if (further(p->x - p->press_x, p->y - p->press_y, slop))
         return true;
+    /* A merged move may have gone there and come back. */
     for (uint32_t i = 0; i < r->sample_count; i++)
         if (further(r->samples[i].pointer.x - p->press_x,
                     r->samples[i].pointer.y - p->press_y, slop))
@@ -86,6 +89,7 @@ void ikvi_router_moved(ikv_router *r, pointer *p, const ikv_event *event)
 void ikvi_router_no_click(ikv_router *r, pointer *p)
 {
     ikvi_router_no_hold(r, p);
+    /* As if a menu had opened: the release is no click. */
     p->menu_sent = true;
 }
 
@@ -103,6 +107,7 @@ static pointer *next_due(const ikv_router *r, uint64_t time_ns)
         pointer *p = pointer_at(r, i);
         if (!p->used || !p->hold_due || p->hold_ns > time_ns)
             continue;
+        /* By time, then by the order of presses. */
         if (next == NULL || p->hold_ns < next->hold_ns ||
             (p->hold_ns == next->hold_ns &&
              p->press_number < next->press_number))
@@ -120,6 +125,7 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         if (p == NULL)
             return;
         ikvi_router_no_hold(r, p);
+        /* At the moment it came due, not when that was looked at. */
         ikv_event now =
             ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
         ikv_event hold = no_click_of(&now);
@@ -145,6 +151,7 @@ ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b)
         return common;
     ikvi_router_path(r, a, &pa);
     ikvi_router_path(r, b, &pb);
+    /* The last node that both paths share. */
     for (uint32_t i = 0;
          i < pa.length && i < pb.length && same(pa.nodes[i], pb.nodes[i]); i++)
         common = pa.nodes[i];
@@ -159,6 +166,7 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
         (event->flags & IKV_SYNTHETIC) ||
         (p->type == IKV_TOUCH && (p->dragged || p->menu_sent)))
         return (ikv_target){0};
+    /* CAP3: up and click go to who captured. */
     if (p->captured.bits != 0)
         return p->captured;
     return ikvi_router_common(r, p->clicking, p->over);
@@ -180,10 +188,12 @@ static uint32_t count_click(ikv_router *r, const pointer *p,
             now.time_ns - c->time_ns > r->double_ns ||
             further(p->x - c->x, p->y - c->y, r->double_slop))
             continue;
+        /* Nobody clicks so often; but the count never wraps to none. */
         now.clicks = c->clicks + (c->clicks < UINT32_MAX - 1);
         *c = now;
         return now.clicks;
     }
+    /* The oldest row gives way. */
     r->s.clicks[r->s.next_click++ % RECENT_CLICKS] = now;
     return 1;
 }
@@ -204,6 +214,7 @@ void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
                           primary ? IKV_KIND_POINTER_CLICK
                                   : IKV_KIND_POINTER_AUXILIARY,
                           target, none);
+    /* Four quick ones are two doubles. */
     if (clicks % 2 == 0)
         ikvi_router_send_kind(r, &click, IKV_KIND_POINTER_DOUBLE, target, none);
     if (p->type == IKV_TOUCH)

@@ -11,6 +11,7 @@
 static double arc_tangent(double x)
 {
     double base = 0;
+    /* tan(a - 45 degrees) for the upper half: the series stays short. */
     if (x > 0.41421356237309503) {
         base = HALF_TURN / 4;
         x = (x - 1) / (x + 1);
@@ -31,6 +32,7 @@ static float angle_between(const float a[2], const float b[2])
     double size_across = across < 0 ? -across : across;
     if (size_along == 0 && size_across == 0)
         return 0;
+    /* Whichever quotient is at most 1. */
     double angle = size_across <= size_along
                        ? arc_tangent(size_across / size_along)
                        : HALF_TURN / 2 - arc_tangent(size_along / size_across);
@@ -69,6 +71,7 @@ static bool span_of(const ikv_router *r, const finger_pair *pair, float v[2],
         return false;
     v[0] = b->x - a->x;
     v[1] = b->y - a->y;
+    /* Not half a sum, which may be no number. */
     middle[0] = a->x + v[0] / 2;
     middle[1] = a->y + v[1] / 2;
     return true;

@@ -16,6 +16,8 @@ static uint16_t own_modifiers(const ikv_router *r, uint8_t seat)
 uint16_t ikvi_router_modifiers(const ikv_router *r, uint8_t seat)
 {
     uint16_t modifiers = own_modifiers(r, seat);
+    /* A key is down in the router whose view had it, and holds for all
+     * views. */
     for (uint32_t i = 0; i < r->peer_count; i++)
         if (r->peers[i] != r)
             modifiers |= own_modifiers(r->peers[i], seat);
@@ -58,6 +60,7 @@ static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     r->s.focused[seat] = (ikv_target){0};
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
+    /* A handler of focus.out has given the keys to somebody else. */
     if (r->s.focused[seat].bits != 0 || target.bits == 0 ||
         !ikvi_router_alive(r, target))
         return IKV_OK;
@@ -78,6 +81,7 @@ void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns)
     uint64_t revision = scene_revision_of(r);
     if (IKVI_LIKELY(r->s.focus_revision == revision))
         return;
+    /* First: a handler's change is looked at the next time. */
     r->s.focus_revision = revision;
     r->s.time_ns = time_ns;
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
@@ -115,6 +119,7 @@ ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
 bool ikv_router_takes_text(const ikv_router *router, uint8_t seat)
 {
     ikv_target target = ikv_router_focused(router, seat);
+    /* Who was removed without a word to the router takes nothing. */
     return target.bits != 0 && ikvi_router_alive(router, target) &&
            (ikvi_router_traits(router, target) & IKV_TAKES_TEXT) != 0;
 }
@@ -137,6 +142,7 @@ void ikvi_router_unfocus(ikv_router *r, ikv_target gone)
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
         if (same(r->s.focused[seat], gone)) {
             r->s.focused[seat] = (ikv_target){0};
+            /* It is gone, so that the root hears of it. */
             send_focus(r, IKV_KIND_FOCUS_OUT, seat, root_of(r), (ikv_target){0},
                        IKV_FOCUS_REMOVED);
         }
@@ -171,6 +177,7 @@ static void remove_key(ikv_router *r, uint32_t index)
 {
     IKVI_CHECK(index < r->s.key_count);
     r->s.key_count--;
+    /* In their order, in which they are released. */
     for (uint32_t i = index; i < r->s.key_count; i++)
         *key_at(r, i) = *key_at(r, i + 1);
 }
@@ -180,6 +187,7 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);
     if (at == r->s.key_count) {
+        /* Its up would mean nothing: neither is told. */
         if (r->s.key_count == r->s.key_capacity) {
             r->s.counters.too_many_keys++;
             return no_outcome(IKV_FULL_KEYS);
@@ -204,6 +212,8 @@ static ikv_outcome key_up(ikv_router *r, ikv_event *event)
     if (at == r->s.key_count)
         return ikvi_router_meaningless(r, event, "the key is not down");
     remove_key(r, at);
+    /* A modifier's own up is without it, unless the other one of the two is
+     * down. */
     event->modifiers &= (uint16_t)~ikvi_modifier_bit(event->key.code);
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
     return ikvi_router_send_to(r, event, r->s.focused[event->seat]);
@@ -243,6 +253,8 @@ void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
                               const ikv_event *held, uint32_t count)
 {
     for (uint32_t i = 0; i < r->s.key_count;) {
+        /* A copy, as its place is taken by the next one; then the same place
+         * again. */
         held_key key = *key_at(r, i);
         if (!ikvi_router_belongs(cause, key.device, key.view) ||
             is_held(&key, held, count)) {

@@ -19,6 +19,7 @@ ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target)
     if (same(target, root_of(r)))
         return (ikv_target){0};
     ikv_target parent = r->picking.parent(r->picking.scene, target);
+    /* The root is above all, whether or not a picking says so. */
     return parent.bits != 0 ? parent : root_of(r);
 }
 
@@ -34,6 +35,7 @@ void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
 {
     ikv_target up[IKV_PATH_LIMIT];
     uint32_t count = 0;
+    /* From the target up; a loop in somebody's tree ends at the limit. */
     for (; target.bits != 0 && !same(target, root_of(r)) &&
            count < IKV_PATH_LIMIT - 1;
          target = ikvi_router_parent(r, target))
@@ -45,6 +47,7 @@ void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
         to->nodes[to->length++] = up[--count];
 }
 
+/* Paths are short: no set is worth it. */
 static bool holds(const ikv_target *nodes, uint32_t length, ikv_target target)
 {
     for (uint32_t i = 0; i < length; i++)
@@ -69,12 +72,14 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
     route.router = r;
     route.own_visit = passed;
     route.flags = passed ? IKV_PASSED : 0;
+    /* Whom it was for before, a port's or a tape's word, is over. */
     sent.target = nodes[length - 1];
     if (sent.samples > 1 && r->samples != NULL) {
         route.samples = r->samples;
         route.sample_count = r->sample_count;
     }
     ikv_outcome outcome = ikv_bus_deliver_along(r->bus, &sent, &route);
+    /* Actions hear of each delivery with what came of it. */
     if (r->follower != NULL)
         r->follower(r->follower_user, r, &sent, outcome, passed);
     return outcome;
@@ -97,6 +102,7 @@ static ikv_outcome send_along(ikv_router *r, const ikv_event *cause,
     ikv_event event = *cause;
     event.kind = kind;
     event.source = related;
+    /* What follows from a merged move follows from all of it. */
     event.samples = 0;
     return ikvi_router_send(r, &event, nodes, length, false);
 }
@@ -139,6 +145,7 @@ static void send_boundary(ikv_router *r, const ikv_event *cause, ikv_kind kind,
 void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
                            const ikv_event *cause)
 {
+    /* While the scene is as it was, so are all paths. */
     uint64_t revision = scene_revision_of(r);
     IKVI_CHECK(p->chain_length == 0 || same(p->chain[0], root_of(r)));
     bool stays = p->in_view && same(p->over, to) && !p->over_untold;
@@ -157,12 +164,15 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     p->chain_revision = revision;
     if (stays && same_path(p, &now))
         return;
+    /* The pointer is there before anybody is told: a handler that asks finds it
+     * so. */
     memcpy(p->chain, now.nodes, now.length * sizeof p->chain[0]);
     p->chain_length = now.length;
     p->over = to;
     p->in_view = to.bits != 0;
     p->over_untold = false;
 
+    /* What has gone can't be told that it was left. */
     if (from.bits != 0 && !owed && !stays)
         ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OUT, from, to);
     for (uint32_t i = old.length; i-- > 0;)

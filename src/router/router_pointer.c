@@ -6,6 +6,7 @@ static bool primary_taken(const ikv_router *r, uint8_t type)
 {
     for (uint32_t i = 0; i < r->s.capacity; i++) {
         const pointer *p = pointer_at(r, i);
+        /* A second finger never becomes the primary one. */
         if (p->used && p->type == type)
             return true;
     }
@@ -42,6 +43,7 @@ static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 
 void ikvi_router_forget(ikv_router *r, pointer *p)
 {
+    /* A handler of its last events may have ended it already. */
     if (p->used) {
         ikvi_router_let_up(r, p);
         IKVI_CHECK(r->s.counters.pointers > 0);
@@ -78,6 +80,7 @@ static void take_position(pointer *p, ikv_event *event)
         p->view = event->view;
         p->outside = false;
     }
+    /* A port that knows the motion, of a locked mouse for instance, gave it. */
     if (event->pointer.dx == 0 && event->pointer.dy == 0) {
         event->pointer.dx = event->pointer.x - p->x;
         event->pointer.dy = event->pointer.y - p->y;
@@ -100,14 +103,18 @@ static void take_position(pointer *p, ikv_event *event)
 static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
                          ikv_target above, ikv_verdict verdict, bool remember)
 {
+    /* A handler has removed it: what is beneath is on top now, and was not
+     * hit. */
     if (!ikvi_router_alive(r, above))
         return;
     for (uint32_t nth = 1; (ikvi_router_traits(r, above) & IKV_PASSES) != 0 &&
                            (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
          nth++) {
+        /* Picked anew each time: a handler may have changed the scene. */
         ikv_target next = pick_at(r, p->view, p->type, p->x, p->y, nth);
         if (same(next, root_of(r)))
             return;
+        /* As many as the up can be passed to; those left out are counted. */
         if (nth > r->s.passed_limit) {
             r->s.counters.not_passed++;
             return;
@@ -129,6 +136,7 @@ static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
     IKVI_CHECK(p->passed_count <= r->s.passed_limit);
     for (uint32_t i = 0; i < p->passed_count; i++) {
         ikv_target passed = passed_of(r, p)[i];
+        /* The up's own target has had it. */
         if (ikvi_router_alive(r, passed) && !same(passed, target))
             ikvi_router_send(r, event, &passed, 1, true);
     }
@@ -139,6 +147,7 @@ static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
 
 void ikvi_router_resized(ikv_router *r, const ikv_event *event)
 {
+    /* What can't be a size leaves the one that was. */
     if (event->view >= VIEWS || !ikvi_event_is_good(NULL, event))
         return;
     r->s.sizes[event->view][0] = event->window.width;
@@ -161,6 +170,7 @@ static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
                                    const ikv_event *event)
 {
     path along;
+    /* Somebody has changed the tree since the pointer came here. */
     if (p->chain_revision != scene_revision_of(r) || p->over_untold ||
         p->chain_length == 0)
         return ikvi_router_send_to(r, event, p->over);
@@ -180,6 +190,7 @@ static void arrive(ikv_router *r, pointer *p, const ikv_event *event)
  * down's handlers. */
 static void capture_by_press(ikv_router *r, pointer *p)
 {
+    /* The nearest one that captures by itself comes before it, below. */
     if (p->type != IKV_MOUSE)
         p->pending = p->over;
     for (ikv_target at = p->over; at.bits != 0;
@@ -197,19 +208,23 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool presses = (p->buttons & bit) != 0, releases = bit != 0 && !presses;
     ikv_target click = {0};
+    /* Boundary events first, then a drag, then the move itself. */
     arrive(r, p, event);
     ikvi_router_moved(r, p, event);
     ikvi_router_carry(r, p);
     if (presses)
         ikvi_router_press(r, p, event);
+    /* CLICK1: who is clicked is settled before the release's handlers. */
     if (releases)
         click = ikvi_router_click_target(r, p, event);
     ikv_target target = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
+    /* What is captured is passed to nobody. */
     if (p->captured.bits == 0)
         pass_beneath(r, p, event, target, outcome.verdict, false);
     if (presses)
         ikvi_router_pressed(r, p, event);
+    /* Refusing the release refuses the click that would follow. */
     if (outcome.verdict & IKV_REFUSE)
         click = (ikv_target){0};
     if (releases)
@@ -225,6 +240,7 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
     arrive(r, p, event);
     ikvi_router_press(r, p, event);
     capture_by_press(r, p);
+    /* Kept: a handler may change what the pointer is over. */
     ikv_target pressed = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
     pass_beneath(r, p, event, pressed, outcome.verdict, true);
@@ -239,6 +255,7 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
 static void change_view(ikv_router *r, pointer *p, const ikv_event *event)
 {
     ikv_event there = *event;
+    /* It leaves the one view before it comes into the other. */
     ikvi_router_move_over(r, p, (ikv_target){0}, event);
     there.view = p->view = p->next_view;
     if (!ikv_router_serves(r, p->view) || is_out_of_view(r, p))
@@ -254,6 +271,7 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
     ikv_target none = {0};
     finger_pair tapped;
     pass_end(r, p, event, target);
+    /* Asked before the click, told after it. */
     bool both = ikvi_gesture_ended(r, p, event, &tapped);
     ikv_target captured = p->captured;
     p->captured = p->pending = none;
@@ -262,6 +280,7 @@ static void pointer_ended(ikv_router *r, pointer *p, const ikv_event *event,
     if (both)
         ikvi_gesture_tapped(r, &tapped, event);
     ikvi_router_let_up(r, p);
+    /* A finger is nowhere once it is lifted; others hover. */
     if (p->type != IKV_TOUCH && p->next_view != p->view)
         change_view(r, p, event);
     else if (p->type == IKV_TOUCH || is_out_of_view(r, p) ||
@@ -294,6 +313,7 @@ static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
     arrive(r, p, event);
     ikv_target target = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
+    /* No click follows. */
     pointer_ended(r, p, event, target, (ikv_target){0});
     return outcome;
 }
@@ -304,6 +324,7 @@ static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
 {
     bool captured = p->captured.bits != 0 || p->pending.bits != 0;
     p->outside = captured && p->buttons != 0;
+    /* On its way back it is as one that comes into view. */
     p->away = !p->outside;
     if (!p->outside)
         ikvi_router_move_over(r, p, (ikv_target){0}, event);
@@ -320,6 +341,7 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
 {
     if (p->captured.bits != 0 || p->pending.bits != 0)
         return false;
+    /* Away and let go: the button went down out of view as well. */
     return is_out_of_view(r, p) ||
            (p->away && event->kind == IKV_KIND_POINTER_UP);
 }
@@ -328,6 +350,8 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
  * that its way back begins right; what it captured is told of the loss. */
 static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
 {
+    /* Whether a move is a chord does not matter here: buttons are what downs
+     * and ups say. */
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool up = event->kind == IKV_KIND_POINTER_UP;
     bool was_down = p->buttons != 0;
@@ -348,6 +372,7 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
         pass_end(r, p, event, (ikv_target){0});
     if (p->buttons == 0)
         ikvi_router_let_up(r, p);
+    /* Nothing above forgets it, but a handler may have. */
     if (p->used)
         pointer_left(r, p, event);
     return no_outcome(IKV_OK);
@@ -357,6 +382,7 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
  * does. */
 static const char *nonsense(const pointer *p, const ikv_event *event)
 {
+    /* From the outside anything may come: each kind says what it needs. */
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool touch = event->pointer.type == IKV_TOUCH;
     uint16_t buttons = p != NULL ? p->buttons : 0;
@@ -402,6 +428,8 @@ static ikv_outcome route_up(ikv_router *r, pointer *p, ikv_event *event)
 {
     int8_t button = event->pointer.button;
     p->buttons &= (uint16_t)~ikvi_button_bit(button);
+    /* A pointer that is down stays in its view; where it is let go counts after
+     * that. */
     p->next_view = event->view;
     ikvi_router_fill_in(p, event, button);
     if (p->buttons == 0)
@@ -463,6 +491,7 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
     bool down = p->buttons != 0;
     p->buttons = 0;
     p->next_view = p->view;
+    /* Made of what is known of it: no port has pushed this. */
     ikv_event event = ikvi_router_event_of(
         p, down ? IKV_KIND_POINTER_CANCEL : IKV_KIND_POINTER_LEAVE, time_ns);
     event.flags |= IKV_SYNTHETIC;
@@ -514,6 +543,7 @@ static ikv_outcome route_at(ikv_router *r, ikv_event *event, pointer *at)
         r->s.counters.not_finite++;
         return no_outcome(IKV_BAD_VALUE);
     }
+    /* OVER5: nobody hears what happens out of the view. */
     if (is_out_of_view(r, at)) {
         r->s.counters.outside++;
         return no_outcome(IKV_OK);
@@ -569,6 +599,7 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     router->routing = true;
     router->s.time_ns = time_ns;
     ikvi_router_check_focus(router, time_ns);
+    /* Before handlers: what they change is tested the next time. */
     router->s.revision = revision;
     for (uint32_t i = 0; i < router->s.capacity; i++) {
         pointer *p = pointer_at(router, i);
@@ -594,6 +625,7 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
     p->chain_length = kept;
     if (p->in_view && same(p->over, target)) {
         p->over = former;
+        /* Its leave and out can't be told; the next over is due in any case. */
         p->over_untold = true;
     }
     if (same(p->captured, target)) {

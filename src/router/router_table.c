@@ -54,6 +54,7 @@ ikv_event ikvi_router_event_of(const pointer *p, ikv_kind kind,
 ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
                                     const char *why)
 {
+    /* A bit a device, in no image: what was said is said. */
     uint32_t device = event->device % IKV_DEVICE_LIMIT;
     uint32_t bit = 1u << device % 32, *word = &r->said[device / 32];
     r->s.counters.meaningless++;

@@ -30,6 +30,7 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
     if (status < 0)
         return status;
     a->s.seats = ikvi_or(config->seats, 1);
+    /* The main set is always there, and not counted. */
     a->s.set_room = ikvi_or(config->sets, 15) + 1;
     a->s.action_slots.capacity = ikvi_or(config->actions, 64);
     a->s.binding_slots.capacity = ikvi_or(config->bindings, 256);
@@ -92,6 +93,7 @@ ikv_status ikv_actions_open(const ikv_actions_config *config,
         return status;
     ikv_actions *a = block;
     *a = plan;
+    /* The main one, without a name. */
     a->s.set_count = 1;
     ikvi_slots_open(&a->s.action_slots, plan.s.action_slots.capacity,
                     plan.s.action_slots.slots, a);
@@ -193,6 +195,7 @@ static void end_what_is_off(ikv_actions *a)
             continue;
         }
         ikvi_binding_release(a, place, seat);
+        /* A handler of the end may have changed what is held. */
         nth = 0;
     }
 }
@@ -207,6 +210,7 @@ ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
         return IKV_UNKNOWN_NAME;
     uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
     action_set *s = action_set_at(actions, set);
+    /* Sets are on unless switched off: 0 is how they begin. */
     s->off = (uint8_t)(on ? s->off & ~bits : s->off | bits);
     if (!on)
         end_what_is_off(actions);
@@ -243,6 +247,7 @@ ikv_action_id ikv_actions_list(const ikv_actions *actions, uint32_t nth)
 
 ikv_action_id ikv_actions_find(const ikv_actions *actions, const char *name)
 {
+    /* A few dozen actions, found by name when a game is set up. */
     for (uint32_t i = 0; actions != NULL && name != NULL &&
                          i < actions->s.action_slots.capacity;
          i++)
@@ -273,6 +278,7 @@ ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
     uint32_t place = ikvi_slots_take(&actions->s.action_slots, actions);
     *action_row_at(actions, place) =
         (action_row){kept, NO_PLACE, NO_PLACE, set};
+    /* The place may have been another's. */
     for (uint32_t seat = 0; seat < actions->s.seats; seat++)
         *action_run_at(actions, place, seat) = (action_run){0};
     if (action != NULL)
@@ -333,6 +339,7 @@ static void add_triggers(ikv_actions *a, uint32_t place)
     action_binding *b = binding_at(a, place);
     for (uint32_t i = first_trigger(&b->shape); i < b->shape.count; i++) {
         uint32_t *link = &a->s.heads[trigger_bucket(b->shape.parts[i])];
+        /* At the end: those that were bound first start first. */
         while (*link != NO_PLACE)
             link = &binding_at(a, *link / ACTION_PARTS)
                         ->same[*link % ACTION_PARTS];
@@ -360,6 +367,7 @@ static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
     case IKV_IN_LAYER:
         return true;
     case IKV_FOCUSED:
+        /* Whoever has the focus. */
         return scope->target.bits == 0 ||
                ikv_bus_target_alive(a->bus, scope->target);
     case IKV_WITHIN:
@@ -386,6 +394,7 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
     scope = scope != NULL ? scope : &anywhere;
     if (!scope_fits(actions, scope))
         return IKV_BAD_ARGUMENT;
+    /* All that may be wrong comes before the place is taken. */
     ikv_status status = ikvi_shape_read(text, &shape, NULL);
     if (status < 0)
         return status;
@@ -415,6 +424,7 @@ static void unlink_binding(ikv_actions *a, uint32_t place)
 {
     action_row *row = action_row_at(a, binding_at(a, place)->action);
     uint32_t before = NO_PLACE;
+    /* An action has few bindings: its list goes one way. */
     for (uint32_t at = row->first; at != place; at = binding_at(a, at)->next)
         before = at;
     if (before == NO_PLACE)
@@ -431,6 +441,7 @@ ikv_status ikv_actions_unbind(ikv_actions *actions, ikv_binding binding)
     if (place == IKVI_NO_SLOT)
         return IKV_ABSENT;
     for (uint32_t seat = 0; seat < actions->s.seats; seat++) {
+        /* Its end is told while it still is bound. */
         if (binding_run_at(actions, place * actions->s.seats + seat)->on)
             ikvi_binding_release(actions, place, seat);
         if (find_binding(actions, binding) == IKVI_NO_SLOT)
@@ -551,6 +562,7 @@ ikv_action_state ikv_actions_ask(const ikv_actions *actions,
         return (ikv_action_state){0};
     const action_run *run =
         action_run_at(actions, place, action_seat(actions, seat));
+    /* What it was when it ended is nobody's question. */
     if (run->on == 0)
         return (ikv_action_state){0};
     return (ikv_action_state){.on = true,

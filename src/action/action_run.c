@@ -65,6 +65,7 @@ static bool button_is_down(const ikv_actions *a, uint32_t seat, int8_t button)
 {
     ikv_pointer_state p;
     uint16_t bit = ikvi_button_bit(button);
+    /* Any pointer of the seat: chords may be held with another one. */
     for (uint32_t i = 0;
          ikv_state_pointer(a->state, IKV_STATE_UNCLAIMED, i, &p); i++)
         if (action_seat(a, p.seat) == seat && (p.buttons & bit) != 0)
@@ -122,6 +123,7 @@ static bool set_vector(binding_run *run, float x, float y)
     float length = ikvi_sqrt((double)x * (double)x + (double)y * (double)y);
     run->x = x;
     run->y = y;
+    /* Two keys at once are no faster than one. */
     run->value = length < 1 ? length : 1;
     return length > 0;
 }
@@ -164,8 +166,11 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
     case PART_AXIS_MINUS:
         value = amount(a, seat, part);
         run->value = run->x = value;
+        /* Two limits, so that a trembling thumb does not press again and
+         * again. */
         return value > (run->on ? release_at : press_at);
     case PART_HOLD:
+        /* As long as the pointer that was held still has any button down. */
         return pointer_goes_on(a, run, UINT16_MAX);
     case PART_BUTTON:
         run->value = run->x = 1;
@@ -211,6 +216,7 @@ static bool lies_within(const ikv_router *router, ikv_target target,
 
 static bool focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
 {
+    /* The keys are in one router's scene; which one does not matter. */
     for (uint32_t i = 0; i < a->router_count; i++) {
         ikv_target at = ikv_router_focused(a->routers[i], (uint8_t)seat);
         if (at.bits != 0 &&
@@ -267,6 +273,7 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
     event.action.state = (uint8_t)(kind - IKV_KIND_ACTION_START);
     event.action.steps = run->steps;
     ikv_route route = IKV_ROUTE_INIT;
+    /* A copy: the run may be another's before the delivery is over. */
     route.cause = &cause;
     if (run->router < a->router_count)
         route.router = a->routers[run->router];
@@ -281,6 +288,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     for (uint32_t at = action_row_at(a, place)->first; at != NO_PLACE;
          at = binding_at(a, at)->next) {
         const binding_run *b = binding_run_at(a, at * a->s.seats + seat);
+        /* Of equals the one that was bound first. */
         if (!b->on || size_of(b->value) <= most)
             continue;
         most = size_of(b->value);
@@ -301,8 +309,10 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     action_run *run = action_run_at(a, at, seat);
     IKVI_CHECK(!binding_run_at(a, index)->on);
     binding_run_at(a, index)->on = true;
+    /* There is room: one place for each binding and seat. */
     *held_at(a, a->s.held_count++) = index;
     a->s.changes++;
+    /* On already: no second start. */
     if (run->on++ > 0) {
         refresh_action(a, at, seat);
         return;
@@ -330,6 +340,7 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
         *held_at(a, i) = *held_at(a, i + 1);
     binding_run_at(a, index)->on = false;
     IKVI_CHECK(action_run_at(a, at, seat)->on > 0);
+    /* Before anybody is told: walks over what is held begin anew. */
     a->s.changes++;
     if (--action_run_at(a, at, seat)->on > 0) {
         refresh_action(a, at, seat);
@@ -444,6 +455,7 @@ static void measure_press(const ikv_event *event, action_part part,
 {
     run->value = run->x = 1;
     run->y = 0;
+    /* By whom it goes on, for buttons and holds. */
     run->device = event->device;
     run->pointer = event->pointer.pointer;
     if (part.type == PART_WHEEL)
@@ -468,6 +480,7 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
         !ikv_actions_is_on(a, set, (uint8_t)seat) ||
         !scope_holds(a, &b->scope, seat, input))
         return false;
+    /* Measured on a copy: it may not start. */
     binding_run trial = *run;
     if (b->shape.axis || (part.type >= PART_AXIS && part.type <= PART_STICK))
         return measure_binding(a, b, seat, &trial);
@@ -504,6 +517,7 @@ static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
         uint32_t at = a->s.heads[trigger_bucket(parts[i])];
         while (next_with(a, &at, parts[i], &place)) {
             uint32_t length = chord_length(binding_at(a, place));
+            /* The dear question only for what would win. */
             if (length > longest &&
                 would_start(a, place, seat, input, parts[i]))
                 longest = length;
@@ -537,6 +551,8 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
     while ((place = next_to_start(a, seat, input, part, length)) != NO_PLACE) {
         binding_run *run = binding_run_at(a, place * a->s.seats + seat);
         const action_binding *b = binding_at(a, place);
+        /* Before it starts: its handler may end it, and it is not tried
+         * again. */
         run->tried = a->s.tries;
         run->moved_x = run->moved_y = 0;
         measure_press(&input->event, part, run);
@@ -544,6 +560,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
             (part.type >= PART_AXIS && part.type <= PART_STICK))
             measure_binding(a, b, seat, run);
         start_binding(a, place, seat, input);
+        /* Starts and ends at once, unless a handler has ended it. */
         if (is_momentary(part) && run->on)
             ikvi_binding_release(a, place, seat);
     }
@@ -579,11 +596,13 @@ static void take_press(ikv_actions *a, const action_input *input)
         a->s.counters.passed_over++;
         return;
     }
+    /* Motion is the last of an event's parts. */
     if (parts[count - 1].type == PART_MOVE)
         add_motion_to_held(a, seat, input);
     uint32_t length = longest_chord(a, seat, input, parts, count);
     if (length == 0)
         return;
+    /* A number for this press, so that no mark need be cleared. */
     a->s.tries++;
     for (uint32_t i = 0; i < count; i++)
         start_all(a, seat, input, parts[i], length);
@@ -594,6 +613,7 @@ static void take_press(ikv_actions *a, const action_input *input)
 static void add_held_modifiers(action_shape *shape, uint16_t modifiers)
 {
     static const uint8_t order[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
+    /* One place is left for what was pressed. */
     for (uint32_t i = 0; i < 4 && shape->count + 1 < ACTION_PARTS; i++)
         if (modifiers & order[i])
             shape->parts[shape->count++] =
@@ -607,6 +627,7 @@ static bool learned_part(const ikv_event *event, action_part *to)
     bool touch = event->pointer.type == IKV_TOUCH;
     action_part parts[TRIGGERS];
     if (event->kind == IKV_KIND_PAD_AXIS) {
+        /* Those of no stick have a value of their own alone. */
         if (event->pad.index >= 4)
             axis = event->pad.value;
         *to = (action_part){axis > 0 ? PART_AXIS_PLUS : PART_AXIS_MINUS,
@@ -689,6 +710,8 @@ void ikv_actions_stop_learning(ikv_actions *actions)
 
 static void add_input(ikv_actions *a, const action_input *input)
 {
+    /* One event of a device makes few; only who feeds and never settles comes
+     * here. */
     if (a->s.input_count == ACTION_QUEUE)
         a->s.counters.overflowed++;
     else
@@ -701,6 +724,7 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
 {
     action_part parts[TRIGGERS];
     action_input input = {*event, router, claimed, false};
+    /* Nobody would start. */
     if (a->s.binding_slots.used == 0 && !a->s.learning.on)
         return;
     if (triggers_of(event, parts) > 0)
@@ -719,6 +743,7 @@ void ikvi_action_on_routed(void *actions, ikv_router *router,
     bool claimed = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
     uint8_t at = 0;
     if (passed) {
+        /* The newest of that kind is the event that was passed on. */
         for (uint32_t i = a->s.input_count; claimed && i-- > 0;)
             if (a->s.input[i].event.kind == event->kind) {
                 a->s.input[i].claimed = true;
@@ -743,6 +768,7 @@ static bool goes_on(ikv_actions *a, uint32_t index)
 {
     const action_binding *b = binding_at(a, index / a->s.seats);
     uint32_t seat = index % a->s.seats;
+    /* Other scopes hold for the press alone. */
     return (b->scope.where != IKV_FOCUSED ||
             focus_is_within(a, seat, b->scope.target)) &&
            measure_binding(a, b, seat, binding_run_at(a, index));
@@ -759,6 +785,7 @@ static void end_what_is_over(ikv_actions *a)
             continue;
         }
         ikvi_binding_release(a, index / a->s.seats, index % a->s.seats);
+        /* From the first again, after a handler. */
         nth = 0;
     }
 }
@@ -775,6 +802,7 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
         return;
     a->s.resolving = true;
     a->s.time_ns = time_ns;
+    /* What ends by a loss says so. */
     a->s.synthetic = lost;
     for (uint32_t i = 0; i < a->s.input_count; i++) {
         action_input input = a->s.input[i];
@@ -803,6 +831,7 @@ static void end_motion(ikv_actions *a)
         nth++;
         if (shape->axis || shape->parts[shape->count - 1].type != PART_MOVE)
             continue;
+        /* For the next step: one without motion ends it. */
         run->moved = false;
         run->moved_x = run->moved_y = 0;
         if (moved)
@@ -831,6 +860,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         nth++;
         if (run->told == a->s.step)
             continue;
+        /* Before it is told: an action held twice over is told once. */
         run->told = a->s.step;
         tell(a, IKV_KIND_ACTION_HOLD, at, seat, false);
         run->steps++;

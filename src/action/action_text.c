@@ -101,6 +101,7 @@ static void skip_spaces(part_reader *r)
 static bool ends_name(const char *text, size_t at)
 {
     char c = text[at];
+    /* "pad.axis0+" ends with its sign; "Shift+KeyA" is two names. */
     return c == '\0' || c == ' ' || c == '|' ||
            (c == '+' && text[at + 1] != '\0' && text[at + 1] != '|' &&
             text[at + 1] != '+');
@@ -123,6 +124,7 @@ static bool number_part(const struct part_row *row, const char *rest,
                         action_part *to)
 {
     uint32_t number = 0;
+    /* One way to write each number: no zeros before it. */
     if (rest[0] < '0' || (rest[0] == '0' && rest[1] >= '0'))
         return false;
     for (; *rest >= '0' && *rest <= '9' && number < 100; rest++)
@@ -144,6 +146,7 @@ static bool begins_with(const char *text, const char *with, const char **rest)
 
 static bool find_part(const char *name, action_part *to)
 {
+    /* Keys first: no row has the name of one. */
     uint32_t code = ikv_code_find(name);
     if (code != 0) {
         *to = (action_part){PART_KEY, (uint8_t)code};
@@ -154,6 +157,7 @@ static bool find_part(const char *name, action_part *to)
         const char *rest;
         if (!begins_with(name, row->name, &rest))
             continue;
+        /* A prefix of another row is none: "pad." stands behind "pad.axis". */
         if (row->numbers > 0 ? number_part(row, rest, to) : *rest == '\0') {
             if (row->numbers == 0)
                 *to = (action_part){row->type, row->number};
@@ -220,6 +224,7 @@ static ikv_status add_part(part_reader *r, action_shape *to)
 static ikv_status check_use(const part_reader *r, const action_shape *shape,
                             char next)
 {
+    /* Of the part just read, given what it turned out to stand in. */
     uint8_t use = uses[shape->parts[shape->count - 1].type];
     if ((shape->axis || next == '|') && (use & MAY_BE_HELD) == 0)
         return refuse_text(r, "no direction of an axis:",
@@ -351,6 +356,7 @@ static bool parts_meet(action_part a, action_part b)
         return true;
     if (a.type == PART_ANY_KEY || b.type == PART_ANY_KEY) {
         uint8_t other = a.type == PART_ANY_KEY ? b.type : a.type;
+        /* Any key is also one of the modifiers. */
         return other == PART_KEY || other == PART_MODIFIER;
     }
     if (a.type == PART_MODIFIER && b.type == PART_KEY)
@@ -392,6 +398,7 @@ bool ikvi_shapes_clash(const action_shape *a, const action_shape *b)
     if (a->count != b->count ||
         !parts_meet(a->parts[a->count - 1], b->parts[b->count - 1]))
         return false;
+    /* In any order: what is held before the last is a set. */
     for (uint32_t i = 0; i + 1 < a->count; i++)
         if (!has_part(b, a->parts[i]))
             return false;

@@ -44,6 +44,8 @@ void ikvi_bus_gate_open(ikv_bus *b)
 
 /* ------------------------------------------------------------- checking -- */
 
+/* Fields of the delivery, beside the event's own; their names are taken in no
+ * kind. */
 static uint32_t special_of(const char *name)
 {
     for (uint32_t i = 1; i < SPECIALS; i++)
@@ -62,6 +64,7 @@ static ikv_kind next_kind(const ikv_bus *b,
                                            : IKV_KIND_NONE;
     if (config->kind != 0)
         return (*index)++ == 0 ? config->kind : IKV_KIND_NONE;
+    /* By families: all kinds that there are now. */
     while ((kind = ikv_catalogue_next(b->catalogue, kind)) != IKV_KIND_NONE) {
         uint8_t family = ikv_catalogue_info(b->catalogue, kind)->family;
         if (config->all_kinds || (config->families >> family & 1))
@@ -98,6 +101,8 @@ static ikv_status lacks_field(const ikv_kind_info *info, const char *name,
                               ikv_message *message)
 {
     ikv_message has = {""};
+    /* What does not fit is left out: a list of names is long enough to see
+     * which was meant. */
     ikvi_text text = {has.text, 300, 0};
     for (uint32_t i = 0; i < info->field_count; i++) {
         ikvi_text_add(&text, i > 0 ? ", " : "");
@@ -130,6 +135,7 @@ static ikv_status find_common(const ikv_bus *b,
         if (*field == NULL)
             *field = found;
         *uniform = *uniform && same_place(found, *field);
+        /* One comparison is made for all kinds: its value must fit each. */
         if (value_type(found) != value_type(*field)) {
             const char *parts[] = {"the field \"", name,
                                    "\" is of another type in the kind ",
@@ -194,6 +200,7 @@ static const char *value_fault(uint32_t field, const ikv_condition *condition)
         return "a comparison of the list, IKV_EQUAL for instance";
     if (field == IKV_VALUE_NONE)
         return "a field that is no text";
+    /* It has no value. */
     if (condition->comparison == IKV_CHANGED)
         return NULL;
     if (condition->comparison == IKV_HAS)
@@ -219,6 +226,7 @@ static const char *value_fault(uint32_t field, const ikv_condition *condition)
 /* -1, 0 or 1: a whole number against any; both exactly. */
 static int order_of_signed(int64_t value, double with)
 {
+    /* Beyond all whole numbers: a cast would be undefined. */
     if (with >= 0x1p63)
         return -1;
     if (with < -0x1p63)
@@ -239,6 +247,8 @@ static int order_of_unsigned(uint64_t value, double with)
     uint64_t whole = (uint64_t)with;
     if (value != whole)
         return value < whole ? -1 : 1;
+    /* The value is its whole part: what is left over makes it the smaller
+     * one. */
     return with > (double)whole ? -1 : 0;
 }
 
@@ -313,6 +323,7 @@ static void limits_of(uint8_t type, ikv_value *least, ikv_value *most)
 static const double two_to_53 = 9007199254740992.0;
 static const double two_to_62 = 4611686018427387904.0;
 
+/* From 2^53 on every double is whole, and a cast might overflow. */
 static bool is_whole(double number)
 {
     return number >= two_to_53 || number <= -two_to_53 ||
@@ -327,6 +338,7 @@ static bool is_value(uint32_t scale, ikv_value value)
         return true;
     if (scale <= 1)
         return is_whole(number);
+    /* As it would be put into the field: the nearest one, read back. */
     double stored = number * scale; /* a whole number of 1/scale */
     int64_t nearest = (int64_t)(stored < 0 ? stored - 0.5 : stored + 0.5);
     return (double)nearest / scale == number;
@@ -342,6 +354,7 @@ static const char *range_fault(uint8_t type, uint32_t scale,
     if (value.type == IKV_VALUE_NUMBER &&
         value.bits.number != value.bits.number)
         return "a value that is a number: NaN compares with nothing";
+    /* Negated it matches what is outside; floats reach everywhere. */
     if (condition->negate || is_float)
         return NULL;
     limits_of(type, &least, &most);
@@ -364,6 +377,7 @@ static const char *range_fault(uint8_t type, uint32_t scale,
     int low = order_of_numbers(type, least, value.type, value.bits);
     int high = order_of_numbers(type, most, value.type, value.bits);
     uint32_t how = condition->comparison;
+    /* An order holds somewhere if it holds at one of the ends. */
     bool some = how == IKV_EQUAL
                     ? low <= 0 && high >= 0
                     : holds_order(how, low) || holds_order(how, high);
@@ -394,6 +408,7 @@ static const char *number_fault(const ikv_bus *b,
         const ikv_field *field = ikv_field_find(
             ikv_catalogue_info(b->catalogue, kind), condition->field);
         fault = range_fault((uint8_t)field->type, field->scale, condition);
+        /* One kind for which it can match is enough. */
         if (fault == NULL)
             return NULL;
     }
@@ -530,6 +545,7 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
 static bool needs_name(const ikv_subscription_config *config, const char *name,
                        const ikv_field *field, bool uniform)
 {
+    /* Kinds of one's own may be registered at any time. */
     bool open =
         config->all_kinds || (config->families >> IKV_FAMILY_USER & 1) != 0;
     if (field == NULL)
@@ -543,6 +559,7 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
 {
     const ikv_field *field = NULL;
     bool uniform = true;
+    /* There is one: as many were asked for when the config was checked. */
     uint32_t at = b->s.free_condition;
     bus_condition *to = ikvi_bus_condition(b, at);
     b->s.free_condition = to->next;
@@ -616,6 +633,8 @@ static void make_test(bus_gate *gate, const bus_condition *c)
     const uint8_t one[4] = {1, 0, 0, 0};
     uint32_t little;
     memcpy(&little, one, sizeof little);
+    /* Four bytes from its offset on must lie within the event, on a machine
+     * that has the lowest byte first. */
     if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL || c->negate ||
         c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
         little != 1 || c->value_type != IKV_VALUE_INTEGER)
@@ -639,6 +658,7 @@ bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
                        .tags = config->at_tags,
                        .body = config->at_body,
                        .gap_ns = config->gap_ns};
+    /* Bit 0 is the top, under which groups are joined. */
     gate->group_any = config->join == IKV_ANY;
     for (uint32_t i = 0; i < config->condition_count; i++)
         compile(b, gate, 0, config, &config->conditions[i]);
@@ -711,6 +731,7 @@ static bool field_value(const ikv_bus *b, const bus_condition *c,
     }
     ikv_field place = {.type = c->type, .offset = c->offset, .scale = c->scale};
     const ikv_field *field = &place;
+    /* Its place differs by kind, or may. */
     if (c->name != 0)
         field = ikv_field_find(ikv_catalogue_info(b->catalogue, event->kind),
                                ikvi_names_text(&b->s.names, b, c->name));
@@ -723,6 +744,7 @@ static bool field_value(const ikv_bus *b, const bus_condition *c,
 
 static bool changed_since(bus_condition *c, ikv_value value)
 {
+    /* By its bits: what compares equal and is not the same has changed. */
     uint64_t now = 0;
     if (value.type == IKV_VALUE_BOOL)
         now = value.bits.boolean;
@@ -767,6 +789,7 @@ static bool holds_condition(const ikv_bus *b, bus_condition *c,
 static bool holds_all(const ikv_bus *b, const bus_gate *gate,
                       const ikv_event *event, const ikv_delivery *delivery)
 {
+    /* "All" begins as true and "any" as false. */
     uint32_t groups = ~(uint32_t)gate->group_any & 0xff;
     for (uint32_t at = gate->first_condition; at != IKVI_NONE;) {
         bus_condition *c = ikvi_bus_condition(b, at);
@@ -796,6 +819,7 @@ static bool in_place(const ikv_bus *b, const bus_gate *gate,
                      const ikv_event *event)
 {
     const ikv_bus_callbacks *call = &b->callbacks;
+    /* Nothing hangs on the root: it has no tags and no body. */
     if (event->target.bits == ikvi_bus_root().bits ||
         ikvi_bus_place(b, event->target) == IKVI_NONE)
         return false; /* PATH5: gone since the delivery began */
@@ -820,10 +844,12 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
     bus_gate *gate = ikvi_bus_gate(b, at);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
+    /* A test stands for the one condition that there is. */
     if (gate->test_mask != 0 ? test_excludes(gate, event)
                              : gate->first_condition != IKVI_NONE &&
                                    !holds_all(b, gate, event, delivery))
         return IKV_SKIP_CONDITION;
+    /* Only events that would have been heard are counted. */
     if (gate->after > 0) {
         gate->after--;
         return IKV_SKIP_AFTER;
@@ -832,6 +858,7 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
         (gate->at_most == IKV_PER_STEP ? b->s.step : b->s.frame) + 1;
     if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
         return IKV_SKIP_AT_MOST;
+    /* Plus 1, as 0 stands for "never". */
     uint64_t moment = event->time_ns + 1;
     if (gate->gap_ns != 0 && gate->last_ns != 0 &&
         (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns))

@@ -25,6 +25,7 @@ ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
     ikv_bus *b = delivery->bus;
     uint32_t at = (uint32_t)(uintptr_t)user - 1;
     bus_mailbox *box = ikvi_bus_mailbox(b, at);
+    /* The oldest are kept, as a full queue's are: what is lost is counted. */
     if (box->count == b->mailbox_events)
         box->refused++;
     else

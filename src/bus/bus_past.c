@@ -25,6 +25,7 @@ static void take_out_kept(ikv_bus *b, uint32_t at)
 static void tell_kept(ikv_bus *b, uint32_t at)
 {
     bus_kept kept = *kept_at(b, at);
+    /* Out of the list first: on_drop may end others. */
     take_out_kept(b, at);
     if (kept.number > b->forgotten)
         b->forgotten = kept.number;
@@ -72,6 +73,8 @@ static bool is_in_image(const ikv_bus *b, uint32_t place, uint64_t birth)
     ikvi_slot was;
     if (b->image_before == NULL)
         return false;
+    /* The image's copies of its place: the same birth is the same
+     * subscription. */
     memcpy(&then,
            b->image_before + (b->subscriptions - offsetof(ikv_bus, s)) +
                place * sizeof then,
@@ -87,6 +90,7 @@ void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
 {
     if (s->on_drop == NULL || is_in_image(b, place, s->birth))
         return;
+    /* Closing, or born since the last image: nothing can bring it back. */
     if (b->closing || s->birth >= b->saved_births) {
         s->on_drop(s->drop_user);
         return;
@@ -104,6 +108,7 @@ void ikvi_bus_forget_past(ikv_bus *b)
 uint64_t ikvi_bus_saved(ikv_bus *b, ikvi_saved to[2])
 {
     const size_t from = offsetof(ikv_bus, s);
+    /* Up to the inboxes, and from outside_end on: see lay_out_bus(). */
     to[0] = (ikvi_saved){(char *)b + from, b->inboxes - from};
     to[1] = (ikvi_saved){ikvi_at(b, b->outside_end), b->size - b->outside_end};
     return b->identity;
@@ -134,6 +139,7 @@ void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
 {
     b->image_before = before;
     b->image_after = after;
+    /* From the end: taking one out moves those behind it. */
     for (uint32_t i = b->kept_count; i-- > 0;)
         if (is_in_image(b, kept_at(b, i)->place, kept_at(b, i)->birth))
             take_out_kept(b, i);

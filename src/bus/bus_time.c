@@ -13,6 +13,7 @@ void ikvi_bus_time_open(ikv_bus *b)
             i + 1 < b->payload_capacity ? i + 1 : IKVI_NONE;
     b->s.first_timer = IKVI_NONE;
     ikv_lane lane;
+    /* The first two are IKV_STEP_LANE and IKV_FRAME_LANE. */
     ikv_bus_add_lane(b, "step", &lane);
     ikv_bus_add_lane(b, "frame", &lane);
 }
@@ -102,6 +103,7 @@ static uint32_t keep_payload(ikv_bus *b, const void *data, uint32_t size)
     b->s.free_payload = ikvi_bus_words(b, b->payload_next)[at];
     if (++b->s.payloads_used > b->s.payloads_high)
         b->s.payloads_high = b->s.payloads_used;
+    /* A copy: the caller's bytes are his again at once. */
     memcpy(payload_at(b, at), data, size);
     return at;
 }
@@ -124,6 +126,7 @@ static ikv_status check_deferral(ikv_bus *b, ikv_lane lane,
         return IKV_UNKNOWN_NAME;
     if (ikv_catalogue_info(b->catalogue, event->kind) == NULL)
         return IKV_UNKNOWN_KIND;
+    /* Whoever is gone now will not come back. */
     if (event->target.bits != 0 &&
         ikvi_bus_place(b, event->target) == IKVI_NONE) {
         b->s.stale++;
@@ -136,6 +139,7 @@ static ikv_status check_deferral(ikv_bus *b, ikv_lane lane,
 ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
                         const void *data, uint32_t size)
 {
+    /* Both are asked for before either is taken. */
     bool no_payload = size > 0 && b->s.free_payload == IKVI_NONE;
     if (b->s.free_deferred == IKVI_NONE || no_payload) {
         b->s.defer_refused++;
@@ -186,6 +190,7 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
         return IKV_BAD_ARGUMENT;
     if (lane >= bus->s.lane_count)
         return IKV_UNKNOWN_NAME;
+    /* Other threads may read the catalogue: kinds are never taken back. */
     if (!ikvi_event_is_good(bus->catalogue, event))
         return IKV_BAD_VALUE; /* E5: it could not be recorded */
     ikv_status status =
@@ -221,9 +226,12 @@ static void take_inbox(ikv_bus *b, ikv_lane lane, bus_lane *l)
     for (; l->given_count > 0 && b->s.free_deferred != IKVI_NONE;
          l->given_count--)
         ikvi_bus_put(b, lane, given_at(b, lane, l->given++), NULL, 0);
+    /* In a past that is run again what came since waits for the present. */
     if (b->inbox_held || l->given_count > 0)
         return;
     ikv_queue *inbox = inbox_of(b, l);
+    /* As many as there are now: a thread that never stops must not hold the
+     * flush up. */
     for (uint32_t left = ikv_queue_waiting(inbox);
          left > 0 && b->s.free_deferred != IKVI_NONE; left--) {
         ikv_event event;
@@ -284,6 +292,8 @@ static ikv_event take_first(ikv_bus *b, bus_lane *l, bus_extra *extra)
     if (l->head == IKVI_NONE)
         l->tail = IKVI_NONE;
     l->count--;
+    /* Its place is free before it is delivered: what its handlers defer may
+     * take it. */
     ikvi_bus_extra(b, at)->next = b->s.free_deferred;
     b->s.free_deferred = at;
     b->s.deferred_used--;
@@ -341,10 +351,13 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
     l->flushing = true;
     ikv_status status = IKV_OK;
     take_inbox(bus, lane, l);
+    /* As many as there are now: what is deferred meanwhile comes behind
+     * them. */
     for (uint32_t left = l->count; left > 0; left--) {
         bus_extra extra;
         ikv_event event = take_first(bus, l, &extra);
         ikv_outcome outcome = deliver_deferred(bus, &event, &extra);
+        /* Nobody has heard it: it is the next flush's first. */
         if (outcome.status == IKV_FULL_DEPTH) {
             put_back(bus, l, &extra);
             status = outcome.status;
@@ -372,6 +385,7 @@ static void link_timer(ikv_bus *b, uint32_t at)
 {
     bus_timer *timer = ikvi_bus_timer(b, at);
     uint32_t *link = &b->s.first_timer;
+    /* Behind those that are due at the same time: they are older. */
     while (*link != IKVI_NONE && ikvi_bus_timer(b, *link)->due <= timer->due)
         link = &ikvi_bus_timer(b, *link)->next;
     timer->next = *link;
@@ -427,6 +441,7 @@ ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
     if (at == IKVI_NO_SLOT)
         return IKV_ABSENT;
     bus_timer *t = ikvi_bus_timer(bus, at);
+    /* It has one; what fires meanwhile may be waiting with it. */
     if (t->payload != IKVI_NONE)
         return IKV_BAD_ARGUMENT;
     if (data_size > bus->payload_bytes)
@@ -484,6 +499,7 @@ static void fire_first(ikv_bus *b)
         end_timer(b, at);
         return;
     }
+    /* How many of its due times have come. */
     if (timer->period != 0)
         due = (b->s.time_ns - timer->due) / timer->period + 1;
     if (timer->merge) {

@@ -49,6 +49,7 @@ typedef struct image_ranges {
 
 static void add_saved(image_ranges *r, ikvi_saved part, uint64_t identity)
 {
+    /* Sizes with it, so that another build's structs are told apart. */
     const uint64_t numbers[] = {part.size, identity};
     r->list[r->count++] = part;
     r->size += ikvi_round_up(part.size, ROUNDING);
@@ -72,6 +73,7 @@ static bool find_ranges(const ikv_parts *parts, image_ranges *r)
     if (parts == NULL || parts->size != sizeof *parts || parts->loop == NULL ||
         parts->bus == NULL || parts->router_count > IKV_ROUTER_LIMIT)
         return false;
+    /* In this order, which PENDING_RANGE and BUS_RANGE count on. */
     uint64_t identity = ikvi_loop_saved(parts->loop, two);
     add_two_saved(r, two, identity);
     identity = ikvi_bus_saved(parts->bus, two);
@@ -107,6 +109,7 @@ static uint64_t identity_of(const image_ranges *ranges, const ikv_parts *parts,
                             uint64_t kinds)
 {
     const ikv_catalogue *catalogue = ikv_bus_catalogue(parts->bus);
+    /* It knows kinds that are not here. */
     if (kinds > ikvi_catalogue_user_kinds(catalogue))
         return 0;
     const uint64_t numbers[] = {
@@ -153,6 +156,7 @@ static void sum_bytes(image_sum *sum, const char *from, size_t size)
     const size_t half = ROUNDING / 2;
     uint64_t a = sum->lane[0], b = sum->lane[1];
     uint64_t c = sum->lane[2], d = sum->lane[3];
+    /* Four sums side by side, so that none waits for the last product. */
     for (const char *end = from + size; from < end; from += ROUNDING) {
         a = sum_words(a, word_at(from), word_at(from + half));
         b = sum_words(b, word_at(from + 8), word_at(from + half + 8));
@@ -165,6 +169,7 @@ static void sum_bytes(image_sum *sum, const char *from, size_t size)
 static image_sum sum_begin(image_head head)
 {
     image_sum sum = {{1, 2, 3, 4}};
+    /* The head is part of the sum, but for the sum itself. */
     head.sum = 0;
     sum_bytes(&sum, (const char *)&head, sizeof head);
     return sum;
@@ -189,6 +194,8 @@ static char *copy_out(image_sum *sum, char *to, const ikvi_saved *range)
     }
     if (whole == range->size)
         return to + whole;
+    /* The rest of the last piece: zeros, so that equal states are equal
+     * images. */
     memset(to + whole, 0, ROUNDING);
     memcpy(to + whole, (const char *)range->at + whole, range->size - whole);
     sum_bytes(sum, to + whole, ROUNDING);
@@ -234,6 +241,7 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
     for (uint32_t i = 0; i < ranges.count; i++)
         to = copy_out(&sum, to, &ranges.list[i]);
     head.sum = sum_end(&sum);
+    /* Last: an image that was cut off while it was made has no head. */
     memcpy(image, &head, sizeof head);
     ikvi_bus_image_saved(parts->bus);
     return IKV_OK;
@@ -245,6 +253,7 @@ static void copy_back(const image_ranges *ranges, const char *from,
                       bool with_pending)
 {
     for (uint32_t i = 0; i < ranges->count; i++) {
+        /* What waits now stays, if what came in since is put before it. */
         if (i != PENDING_RANGE || with_pending)
             memcpy(ranges->list[i].at, from, ranges->list[i].size);
         from += ikvi_round_up(ranges->list[i].size, ROUNDING);
@@ -269,6 +278,7 @@ static bool is_image(const ikv_parts *parts, const image_ranges *ranges,
     if (size < sizeof *head)
         return false;
     memcpy(head, image, sizeof *head);
+    /* What is cheap to ask comes before the sum of all. */
     if (head->magic != IMAGE_MAGIC || head->size != ranges->size ||
         head->size > size ||
         head->identity != identity_of(ranges, parts, head->kinds))
@@ -296,6 +306,7 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
         return IKV_BUSY;
     if (!is_image(parts, &ranges, image, size, &head))
         return IKV_BAD_FILE;
+    /* An image from within a step goes back into one. */
     if ((head.in_step != 0) != ikvi_loop_is_in_step(loop))
         return IKV_BUSY;
     if (!ikvi_bus_may_restore(parts->bus, head.number))
@@ -306,6 +317,7 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     const char *from = (const char *)image + sizeof head;
     tell_bus(parts, &ranges, from);
     copy_back(&ranges, from, since == NULL);
+    /* From here on nothing can fail. */
     ikvi_loop_restored(loop, since, count, now);
     ikvi_bus_restored(parts->bus);
     ikvi_bus_after_restore(parts->bus, head.number);

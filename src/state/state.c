@@ -171,6 +171,8 @@ uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to)
 
 /* -------------------------------------------------------------- finding -- */
 
+/* A seat that is not told apart is the last one's: no input is lost to a state
+ * of few seats. */
 static uint8_t seat_of(const ikv_state *s, uint8_t seat)
 {
     return seat < s->seats ? seat : (uint8_t)(s->seats - 1);
@@ -196,6 +198,7 @@ static state_key *state_key_of(const ikv_state *s, uint32_t filter,
 {
     if (filter >= STATE_FILTERS || !is_key(code))
         return NULL;
+    /* With room for all a key's number is its place. */
     if (s->key_room == KEYS)
         return key_place(s, filter, seat, code & 0xff);
     for (uint32_t at = 0; at < s->key_room; at++) {
@@ -223,6 +226,7 @@ static state_pointer *pointer_in(const ikv_state *s, uint32_t filter,
 static state_pointer *find_in(const ikv_state *s, uint32_t filter,
                               uint16_t device, uint16_t id)
 {
+    /* Behind the reach nobody ever was. */
     for (uint32_t i = 0; i < s->s.reach[filter]; i++) {
         state_pointer *p = pointer_in(s, filter, i);
         if (p->used && p->now.device == device && p->now.pointer == id)
@@ -235,12 +239,14 @@ static state_pointer *find_in(const ikv_state *s, uint32_t filter,
 
 static void count_edge(const ikv_state *s, state_edges *edges)
 {
+    /* Counted in another step: nothing of this one yet. */
     if (edges->step != s->s.step)
         edges->in_step = 0;
     if (edges->frame != s->s.frame)
         edges->in_frame = 0;
     edges->step = s->s.step;
     edges->frame = s->s.frame;
+    /* More taps in a step than that are told as that many. */
     if (edges->in_step < UINT8_MAX)
         edges->in_step++;
     if (edges->in_frame < UINT8_MAX)
@@ -255,6 +261,7 @@ static bool is_down(const state_key *key)
 /* Whether a key's place tells nothing any more. */
 static bool is_free(const ikv_state *s, const state_key *key)
 {
+    /* Its edges may still be asked for, in the step or in the frame. */
     return !key->used ||
            (!is_down(key) && key->down.step != s->s.step &&
             key->up.step != s->s.step && key->down.frame != s->s.frame &&
@@ -293,6 +300,7 @@ static state_key *place_for_key(ikv_state *s, uint32_t filter, uint8_t seat,
 static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 {
     uint16_t modifiers = 0;
+    /* HID usages E0 to E7: the eight modifier keys. */
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
         if (is_down(state_key_of(s, filter, seat, code)))
             modifiers |= ikvi_modifier_bit(code);
@@ -302,6 +310,7 @@ static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 /* A key that its device holds already repeats. */
 static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
+    /* 0 is nobody, so that device 0 is 1. */
     uint16_t holder = (uint16_t)(event->device + 1);
     if (!is_key(event->key.code))
         return;
@@ -312,6 +321,7 @@ static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
         key->since_ns = event->time_ns;
         count_edge(s, &key->down);
     }
+    /* A third device that holds the same key takes the second one's place. */
     key->holders[key->holders[0] != 0] = holder;
     key->view = event->view;
     update_modifiers(s, filter, event->seat);
@@ -331,6 +341,7 @@ static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
     for (uint32_t i = 0; key != NULL && i < 2; i++)
         if (key->holders[i] == event->device + 1)
             release_key(s, key, i);
+    /* Also of a key that is not known: the sum is made anew. */
     update_modifiers(s, filter, event->seat);
 }
 
@@ -383,6 +394,7 @@ static void bring_up_to_date(const ikv_state *s, state_pointer *p)
 /* A touch that has ended is known until its step is over. */
 static bool is_over(const ikv_state *s, const state_pointer *p)
 {
+    /* Until then its release may be asked for. */
     return p->now.type == IKV_TOUCH && p->now.buttons == 0 &&
            p->step != s->s.step;
 }
@@ -435,6 +447,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
         p->now.pointer = id;
         p->now.type = type;
     }
+    /* Before anything is added to the step's motion. */
     bring_up_to_date(s, p);
     p->now.view = event->view;
     p->now.seat = event->seat;
@@ -444,6 +457,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
 static void place_pointer(state_pointer *p, const ikv_pointer_data *at)
 {
     float dx = at->dx, dy = at->dy;
+    /* The first place is no motion from nowhere. */
     if (dx == 0 && dy == 0 && p->placed) {
         dx = at->x - p->now.x;
         dy = at->y - p->now.y;
@@ -483,6 +497,7 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
 {
     uint16_t id = event->pointer.pointer;
     uint16_t button = ikvi_button_bit(event->pointer.button);
+    /* What ends makes no pointer known that was not. */
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
     if (ends && find_in(s, filter, event->device, id) == NULL)
@@ -490,6 +505,7 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
     state_pointer *p = known_pointer(s, filter, event, id, event->pointer.type);
     if (p == NULL)
         return;
+    /* A cancel's place means nothing. */
     if (event->kind != IKV_KIND_POINTER_CANCEL)
         place_pointer(p, &event->pointer);
     if (event->kind == IKV_KIND_POINTER_DOWN && !claimed)
@@ -526,6 +542,7 @@ static uint16_t buttons_named(const state_pointer *p, const ikv_event *held,
 static void take_distance(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
     state_pointer *p = find_in(s, filter, event->device, event->pen.pointer);
+    /* A pen that is down is at no distance, whatever its port says. */
     if (p != NULL && p->now.buttons == 0)
         p->now.distance = ikvi_clamp(event->pen.distance, 0, 1);
 }
@@ -541,6 +558,7 @@ static void release_pointers(ikv_state *s, uint32_t filter,
         if (!p->used || (blur ? p->now.view != cause->view
                               : p->now.device != cause->device))
             continue;
+        /* Releases are edges of this step. */
         bring_up_to_date(s, p);
         release_buttons(
             p, (uint16_t)(p->now.buttons & ~buttons_named(p, held, count)));
@@ -565,6 +583,8 @@ static state_pad *pad_of(ikv_state *s, uint32_t filter, uint16_t device)
 {
     for (uint32_t i = 0; i < s->pad_room; i++) {
         state_pad *p = pad_at(s, filter, i);
+        /* Device numbers don't come back: who is gone is found by his
+         * numbers. */
         if (p->used && p->now.connected && p->now.device == device)
             return p;
     }
@@ -589,6 +609,7 @@ static state_pad *place_for_pad(ikv_state *s, uint32_t filter,
             gone = gone == NULL ? p : gone;
         }
     }
+    /* Places that were never used come first, so that nth stays who it was. */
     return fresh != NULL ? fresh : gone;
 }
 
@@ -621,6 +642,7 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
 {
     bool axis = event->kind == IKV_KIND_PAD_AXIS;
     state_pad *p = pad_of(s, filter, event->device);
+    /* Before a pad is made known of it: what means nothing takes no place. */
     if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return;
     if (p == NULL)
@@ -633,6 +655,8 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
     if (axis && !claimed) {
         float value = event->pad.value;
         p->now.axes[event->pad.index] = ikvi_clamp(value, -1, 1);
+        /* Both axes of a stick make its dead zone: it is found anew for
+         * either. */
         ikvi_stick(&s->zones, &p->now.axes[0], p->now.left);
         ikvi_stick(&s->zones, &p->now.axes[2], p->now.right);
     } else if (event->kind == IKV_KIND_PAD_DOWN && !claimed) {
@@ -651,6 +675,7 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
 static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
 {
     state_pad *p = pad_of(s, filter, cause->device);
+    /* A pad has no window. */
     if (p == NULL || cause->kind == IKV_KIND_WINDOW_BLUR)
         return;
     date_pad(s, p);
@@ -668,6 +693,7 @@ static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
 void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
 {
     if (state != NULL) {
+        /* All of the last step's edges and motion are over by that. */
         state->s.step++;
         state->s.time_ns = time_ns;
     }
@@ -682,6 +708,7 @@ void ikv_state_begin_frame(ikv_state *state)
 static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
                        bool claimed)
 {
+    /* Fed by hand it may be anything; what is queued was checked. */
     if (IKVI_UNLIKELY(!ikvi_event_is_good(NULL, event)))
         return;
     switch (event->kind) {
@@ -749,6 +776,7 @@ void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
     release_keys(state, filter, cause, held, count);
     release_pointers(state, filter, cause, held, count);
     release_pad(state, filter, cause);
+    /* What is down already stays as it is: its edges are not counted again. */
     for (uint32_t i = 0; i < count; i++)
         take_event(state, filter, &held[i], false);
 }
@@ -824,6 +852,7 @@ uint16_t ikv_state_modifiers(const ikv_state *state, uint32_t filter,
 static ikv_pointer_state pointer_state_of(const ikv_state *s,
                                           const state_pointer *p)
 {
+    /* A query changes nothing. */
     state_pointer copy = *p;
     bring_up_to_date(s, &copy);
     copy.now.held_ns = copy.now.buttons != 0 ? held_for(s, copy.since_ns) : 0;

@@ -29,9 +29,9 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
-    a->s.seats = ikvi_or(config->seats, 1);
+    a->seats = ikvi_or(config->seats, 1);
     /* The main set is always there, and not counted. */
-    a->s.set_room = ikvi_or(config->sets, 15) + 1;
+    a->set_room = ikvi_or(config->sets, 15) + 1;
     a->s.action_slots.capacity = ikvi_or(config->actions, 64);
     a->s.binding_slots.capacity = ikvi_or(config->bindings, 256);
     size_t actions = a->s.action_slots.capacity;
@@ -41,14 +41,14 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
     a->s.action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
     a->s.binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));
     ikvi_names_layout(&a->s.names, &l, ikvi_or(config->name_bytes, 4096));
-    a->s.sets = ikvi_layout_add(&l, a->s.set_room, sizeof(action_set));
-    a->s.rows = ikvi_layout_add(&l, actions, sizeof(action_row));
-    a->s.action_runs =
-        ikvi_layout_add(&l, actions * a->s.seats, sizeof(action_run));
-    a->s.bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
-    a->s.binding_runs =
-        ikvi_layout_add(&l, bindings * a->s.seats, sizeof(binding_run));
-    a->s.held = ikvi_layout_add(&l, bindings * a->s.seats, sizeof(uint32_t));
+    a->sets = ikvi_layout_add(&l, a->set_room, sizeof(action_set));
+    a->rows = ikvi_layout_add(&l, actions, sizeof(action_row));
+    a->action_runs =
+        ikvi_layout_add(&l, actions * a->seats, sizeof(action_run));
+    a->bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
+    a->binding_runs =
+        ikvi_layout_add(&l, bindings * a->seats, sizeof(binding_run));
+    a->held = ikvi_layout_add(&l, bindings * a->seats, sizeof(uint32_t));
     a->size = ikvi_layout_size(&l);
     return a->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -165,7 +165,7 @@ ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
         return IKV_BAD_ARGUMENT;
     if (ikv_actions_find_set(actions, name, &known) == IKV_OK)
         return IKV_DUPLICATE;
-    if (actions->s.set_count == actions->s.set_room)
+    if (actions->s.set_count == actions->set_room)
         return IKV_FULL_SETS;
     uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
     if (kept == 0)
@@ -187,7 +187,7 @@ static void end_what_is_off(ikv_actions *a)
 {
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
-        uint32_t place = index / a->s.seats, seat = index % a->s.seats;
+        uint32_t place = index / a->seats, seat = index % a->seats;
         ikv_action_set set =
             action_row_at(a, binding_at(a, place)->action)->set;
         if ((action_set_at(a, set)->off >> seat & 1) == 0) {
@@ -204,7 +204,7 @@ static void end_what_is_off(ikv_actions *a)
 ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
                               uint8_t seat, bool on)
 {
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->s.seats))
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
         return IKV_BAD_ARGUMENT;
     if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
@@ -279,7 +279,7 @@ ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
     *action_row_at(actions, place) =
         (action_row){kept, NO_PLACE, NO_PLACE, set};
     /* The place may have been another's. */
-    for (uint32_t seat = 0; seat < actions->s.seats; seat++)
+    for (uint32_t seat = 0; seat < actions->seats; seat++)
         *action_run_at(actions, place, seat) = (action_run){0};
     if (action != NULL)
         *action = action_id_at(actions, place);
@@ -404,8 +404,8 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
     action_row *row = action_row_at(actions, at);
     *binding_at(actions, place) = (action_binding){
         .action = at, .next = NO_PLACE, .scope = *scope, .shape = shape};
-    for (uint32_t seat = 0; seat < actions->s.seats; seat++)
-        *binding_run_at(actions, place * actions->s.seats + seat) =
+    for (uint32_t seat = 0; seat < actions->seats; seat++)
+        *binding_run_at(actions, place * actions->seats + seat) =
             (binding_run){0};
     if (row->last == NO_PLACE)
         row->first = place;
@@ -440,9 +440,9 @@ ikv_status ikv_actions_unbind(ikv_actions *actions, ikv_binding binding)
     uint32_t place = find_binding(actions, binding);
     if (place == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    for (uint32_t seat = 0; seat < actions->s.seats; seat++) {
+    for (uint32_t seat = 0; seat < actions->seats; seat++) {
         /* Its end is told while it still is bound. */
-        if (binding_run_at(actions, place * actions->s.seats + seat)->on)
+        if (binding_run_at(actions, place * actions->seats + seat)->on)
             ikvi_binding_release(actions, place, seat);
         if (find_binding(actions, binding) == IKVI_NO_SLOT)
             return IKV_OK; /* a handler of its end has removed it */
@@ -639,7 +639,7 @@ static uint32_t count_on(const ikv_actions *a, uint32_t action, uint32_t seat)
     uint32_t on = 0;
     for (uint32_t at = action_row_at(a, action)->first; at != NO_PLACE;
          at = binding_at(a, at)->next)
-        on += binding_run_at(a, at * a->s.seats + seat)->on;
+        on += binding_run_at(a, at * a->seats + seat)->on;
     return on;
 }
 
@@ -663,7 +663,7 @@ const char *ikv_actions_validate(const ikv_actions *actions)
     }
     for (uint32_t i = 0; i < a->s.action_slots.capacity; i++)
         for (uint32_t seat = 0;
-             slot_used(&a->s.action_slots, a, i) && seat < a->s.seats; seat++) {
+             slot_used(&a->s.action_slots, a, i) && seat < a->seats; seat++) {
             uint32_t bindings = count_on(a, i, seat);
             on += bindings;
             if (action_run_at(a, i, seat)->on != bindings)

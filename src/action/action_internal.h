@@ -130,12 +130,13 @@ struct ikv_actions {
     ikv_reporter reporter;
     ikv_router *routers[IKV_ROUTER_LIMIT];
     uint32_t router_count;
+    uint32_t seats, set_room;
+    size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
     struct {
-        uint32_t seats, set_room, set_count;
+        uint32_t set_count;
         ikvi_slots action_slots, binding_slots;
         ikvi_names names;
-        size_t sets, rows, action_runs, bindings, binding_runs, held;
         uint32_t heads[TRIGGER_BUCKETS];
         uint32_t held_count;
         uint32_t axes;    /* bindings that are one of several parts */
@@ -156,40 +157,39 @@ struct ikv_actions {
 static inline action_row *action_row_at(const ikv_actions *a, uint32_t place)
 {
     IKVI_CHECK(place < a->s.action_slots.capacity);
-    return (action_row *)ikvi_at(a, a->s.rows) + place;
+    return (action_row *)ikvi_at(a, a->rows) + place;
 }
 
 static inline action_run *action_run_at(const ikv_actions *a, uint32_t place,
                                         uint32_t seat)
 {
-    IKVI_CHECK(place < a->s.action_slots.capacity && seat < a->s.seats);
-    return (action_run *)ikvi_at(a, a->s.action_runs) + place * a->s.seats +
-           seat;
+    IKVI_CHECK(place < a->s.action_slots.capacity && seat < a->seats);
+    return (action_run *)ikvi_at(a, a->action_runs) + place * a->seats + seat;
 }
 
 static inline action_binding *binding_at(const ikv_actions *a, uint32_t place)
 {
     IKVI_CHECK(place < a->s.binding_slots.capacity);
-    return (action_binding *)ikvi_at(a, a->s.bindings) + place;
+    return (action_binding *)ikvi_at(a, a->bindings) + place;
 }
 
 /* Of a binding and a seat: place * seats + seat. */
 static inline binding_run *binding_run_at(const ikv_actions *a, uint32_t index)
 {
-    IKVI_CHECK(index < a->s.binding_slots.capacity * a->s.seats);
-    return (binding_run *)ikvi_at(a, a->s.binding_runs) + index;
+    IKVI_CHECK(index < a->s.binding_slots.capacity * a->seats);
+    return (binding_run *)ikvi_at(a, a->binding_runs) + index;
 }
 
 static inline action_set *action_set_at(const ikv_actions *a, uint32_t set)
 {
-    IKVI_CHECK(set < a->s.set_room);
-    return (action_set *)ikvi_at(a, a->s.sets) + set;
+    IKVI_CHECK(set < a->set_room);
+    return (action_set *)ikvi_at(a, a->sets) + set;
 }
 
 /* Which bindings are satisfied, in the order in which they were. */
 static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
 {
-    return (uint32_t *)ikvi_at(a, a->s.held) + nth;
+    return (uint32_t *)ikvi_at(a, a->held) + nth;
 }
 
 static inline uint32_t trigger_bucket(action_part part)
@@ -199,7 +199,7 @@ static inline uint32_t trigger_bucket(action_part part)
 
 static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 {
-    return seat < a->s.seats ? seat : (uint8_t)(a->s.seats - 1);
+    return seat < a->seats ? seat : (uint8_t)(a->seats - 1);
 }
 
 /* action_text.c */

@@ -287,7 +287,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     float most = -1;
     for (uint32_t at = action_row_at(a, place)->first; at != NO_PLACE;
          at = binding_at(a, at)->next) {
-        const binding_run *b = binding_run_at(a, at * a->s.seats + seat);
+        const binding_run *b = binding_run_at(a, at * a->seats + seat);
         /* Of equals the one that was bound first. */
         if (!b->on || size_of(b->value) <= most)
             continue;
@@ -304,7 +304,7 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
 static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
                           const action_input *input)
 {
-    uint32_t index = place * a->s.seats + seat;
+    uint32_t index = place * a->seats + seat;
     uint32_t at = binding_at(a, place)->action;
     action_run *run = action_run_at(a, at, seat);
     IKVI_CHECK(!binding_run_at(a, index)->on);
@@ -330,7 +330,7 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
  * synthetic. */
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 {
-    uint32_t index = place * a->s.seats + seat, nth = 0;
+    uint32_t index = place * a->seats + seat, nth = 0;
     uint32_t at = binding_at(a, place)->action;
     IKVI_CHECK(binding_run_at(a, index)->on && a->s.held_count > 0);
     while (*held_at(a, nth) != index)
@@ -474,7 +474,7 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
                         const action_input *input, action_part part)
 {
     const action_binding *b = binding_at(a, place);
-    const binding_run *run = binding_run_at(a, place * a->s.seats + seat);
+    const binding_run *run = binding_run_at(a, place * a->seats + seat);
     ikv_action_set set = action_row_at(a, b->action)->set;
     if (run->on || (input->release && !b->shape.axis) ||
         !ikv_actions_is_on(a, set, (uint8_t)seat) ||
@@ -533,7 +533,7 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
 {
     uint32_t at = a->s.heads[trigger_bucket(part)], place;
     while (next_with(a, &at, part, &place)) {
-        const binding_run *run = binding_run_at(a, place * a->s.seats + seat);
+        const binding_run *run = binding_run_at(a, place * a->seats + seat);
         if (run->tried != a->s.tries &&
             chord_length(binding_at(a, place)) == length &&
             would_start(a, place, seat, input, part))
@@ -549,7 +549,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
 {
     uint32_t place;
     while ((place = next_to_start(a, seat, input, part, length)) != NO_PLACE) {
-        binding_run *run = binding_run_at(a, place * a->s.seats + seat);
+        binding_run *run = binding_run_at(a, place * a->seats + seat);
         const action_binding *b = binding_at(a, place);
         /* Before it starts: its handler may end it, and it is not tried
          * again. */
@@ -572,9 +572,9 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
 {
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
         uint32_t index = *held_at(a, nth);
-        const action_binding *b = binding_at(a, index / a->s.seats);
+        const action_binding *b = binding_at(a, index / a->seats);
         action_part part = b->shape.parts[b->shape.count - 1];
-        if (index % a->s.seats == seat && part.type == PART_MOVE &&
+        if (index % a->seats == seat && part.type == PART_MOVE &&
             scope_holds(a, &b->scope, seat, input)) {
             measure_press(&input->event, part, binding_run_at(a, index));
             refresh_action(a, b->action, seat);
@@ -678,7 +678,7 @@ static void learn_from(ikv_actions *a, const ikv_event *event)
 ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
                              uint32_t cancel_code)
 {
-    if (actions == NULL || seat >= actions->s.seats)
+    if (actions == NULL || seat >= actions->seats)
         return IKV_BAD_ARGUMENT;
     if (actions->s.learning.on)
         return IKV_BUSY;
@@ -766,8 +766,8 @@ void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
 /* A binding that holds only while something has the focus ends with that. */
 static bool goes_on(ikv_actions *a, uint32_t index)
 {
-    const action_binding *b = binding_at(a, index / a->s.seats);
-    uint32_t seat = index % a->s.seats;
+    const action_binding *b = binding_at(a, index / a->seats);
+    uint32_t seat = index % a->seats;
     /* Other scopes hold for the press alone. */
     return (b->scope.where != IKV_FOCUSED ||
             focus_is_within(a, seat, b->scope.target)) &&
@@ -779,12 +779,12 @@ static void end_what_is_over(ikv_actions *a)
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         if (goes_on(a, index)) {
-            refresh_action(a, binding_at(a, index / a->s.seats)->action,
-                           index % a->s.seats);
+            refresh_action(a, binding_at(a, index / a->seats)->action,
+                           index % a->seats);
             nth++;
             continue;
         }
-        ikvi_binding_release(a, index / a->s.seats, index % a->s.seats);
+        ikvi_binding_release(a, index / a->seats, index % a->seats);
         /* From the first again, after a handler. */
         nth = 0;
     }
@@ -825,7 +825,7 @@ static void end_motion(ikv_actions *a)
 {
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
-        const action_shape *shape = &binding_at(a, index / a->s.seats)->shape;
+        const action_shape *shape = &binding_at(a, index / a->seats)->shape;
         binding_run *run = binding_run_at(a, index);
         bool moved = run->moved;
         nth++;
@@ -836,7 +836,7 @@ static void end_motion(ikv_actions *a)
         run->moved_x = run->moved_y = 0;
         if (moved)
             continue;
-        ikvi_binding_release(a, index / a->s.seats, index % a->s.seats);
+        ikvi_binding_release(a, index / a->seats, index % a->seats);
         nth = 0;
     }
 }
@@ -853,8 +853,8 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
     a->s.step++;
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {
-        uint32_t index = *held_at(a, nth), seat = index % a->s.seats;
-        uint32_t at = binding_at(a, index / a->s.seats)->action;
+        uint32_t index = *held_at(a, nth), seat = index % a->seats;
+        uint32_t at = binding_at(a, index / a->seats)->action;
         action_run *run = action_run_at(a, at, seat);
         uint64_t changes = a->s.changes;
         nth++;

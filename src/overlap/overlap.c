@@ -22,39 +22,35 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
         return status;
-    o->s.capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
-    o->s.pair_room = ikvi_or(config->pairs, 4 * o->s.capacity);
-    o->s.contact_room = ikvi_or(config->contacts, o->s.capacity);
+    o->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
+    o->pair_room = ikvi_or(config->pairs, 4 * o->capacity);
+    o->contact_room = ikvi_or(config->contacts, o->capacity);
     o->plain = config->plain;
     /* A hash table as large as what it finds: chains of one or two. */
-    o->s.heads = ikvi_power_of_two(o->s.contact_room);
-    o->s.node_room = o->s.capacity;
-    o->s.cell_room = ikvi_power_of_two(o->s.capacity) + 1;
-    size_t n = o->s.capacity;
+    o->heads = ikvi_power_of_two(o->contact_room);
+    o->node_room = o->capacity;
+    o->cell_room = ikvi_power_of_two(o->capacity) + 1;
+    size_t n = o->capacity;
     ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *o);
-    o->s.parts = ikvi_layout_add(&l, n, sizeof(near_part));
-    o->s.summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
-    o->s.fats = ikvi_layout_add(&l, n, sizeof(near_box));
-    o->s.pairs = ikvi_layout_add(&l, o->s.pair_room, sizeof(near_pair));
-    o->s.states = ikvi_layout_add(&l, o->s.pair_room, sizeof(uint32_t));
-    o->s.cells =
-        ikvi_layout_add(&l, 2u * (size_t)o->s.cell_room, sizeof(uint32_t));
-    o->s.nodes = ikvi_layout_add(&l, o->s.node_room, sizeof(near_node));
-    o->s.huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
-    o->s.sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
-    o->s.touches =
-        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_touch));
-    o->s.touch_heads = ikvi_layout_add(&l, o->s.heads, sizeof(uint32_t));
-    o->s.contacts =
-        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_contact));
-    o->s.contact_heads = ikvi_layout_add(&l, o->s.heads, sizeof(uint32_t));
-    o->s.changed = ikvi_layout_add(&l, 2 * (size_t)o->s.contact_room,
-                                   sizeof(overlap_notice));
-    o->s.scratch =
-        ikvi_layout_add(&l, o->s.contact_room, sizeof(overlap_notice));
-    o->s.reports = ikvi_layout_add(&l, o->s.contact_room, sizeof(uint32_t));
-    o->s.movers = ikvi_layout_add(&l, n, sizeof(uint32_t));
+    o->parts = ikvi_layout_add(&l, n, sizeof(near_part));
+    o->summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
+    o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
+    o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
+    o->states = ikvi_layout_add(&l, o->pair_room, sizeof(uint32_t));
+    o->cells = ikvi_layout_add(&l, 2u * (size_t)o->cell_room, sizeof(uint32_t));
+    o->nodes = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
+    o->huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
+    o->sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
+    o->touches = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_touch));
+    o->touch_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
+    o->contacts = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_contact));
+    o->contact_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
+    o->changed = ikvi_layout_add(&l, 2 * (size_t)o->contact_room,
+                                 sizeof(overlap_notice));
+    o->scratch = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_notice));
+    o->reports = ikvi_layout_add(&l, o->contact_room, sizeof(uint32_t));
+    o->movers = ikvi_layout_add(&l, n, sizeof(uint32_t));
     /* Measured from the list itself, which the scene is handed. */
     o->s.changes.marks =
         ikvi_layout_add(&l, n, 1) - offsetof(ikv_overlaps, s.changes);
@@ -83,18 +79,18 @@ static near_box nowhere(void)
  * the first step. */
 static void open_tables(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->s.capacity; i++) {
+    for (uint32_t i = 0; i < o->capacity; i++) {
         near_part *part = part_at(o, i);
         *box_at(o, i) = nowhere();
         part->touches = part->contacts = part->pairs = NO_TOUCH;
         if (o->scene != NULL)
             note_change(o, i);
     }
-    for (uint32_t i = 0; i < o->s.heads; i++)
+    for (uint32_t i = 0; i < o->heads; i++)
         *touch_head(o, i) = *contact_head(o, i) = NO_TOUCH;
-    for (uint32_t i = 0; i < o->s.contact_room; i++)
+    for (uint32_t i = 0; i < o->contact_room; i++)
         touch_at(o, i)->next_hash = contact_at(o, i)->next_hash =
-            i + 1 < o->s.contact_room ? i + 1 : NO_TOUCH;
+            i + 1 < o->contact_room ? i + 1 : NO_TOUCH;
     o->s.free_touch = o->s.free_contact = 0;
     ikvi_near_open(o);
 }
@@ -116,9 +112,8 @@ ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
         .reporter = config->reporter};
     void *block = NULL;
     ikv_status status = lay_out_overlaps(config, &config->reporter, &plan);
-    if (status == IKV_OK &&
-        (config->bus == NULL ||
-         ikvi_bus_target_room(config->bus) > plan.s.capacity))
+    if (status == IKV_OK && (config->bus == NULL ||
+                             ikvi_bus_target_room(config->bus) > plan.capacity))
         status = ikvi_bad_config(
             &config->reporter, IKV_BAD_CONFIG, "overlap",
             config->bus == NULL ? "the config's bus is NULL"
@@ -557,7 +552,7 @@ static void settle_movers(ikv_overlaps *o)
 IKVI_APART static void try_again(ikv_overlaps *o)
 {
     o->s.retries = false;
-    for (uint32_t i = 0; i < o->s.capacity; i++)
+    for (uint32_t i = 0; i < o->capacity; i++)
         if (part_at(o, i)->refused) {
             part_at(o, i)->refused = false;
             note_change(o, i);
@@ -656,7 +651,7 @@ const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
         return NULL;
     const ikv_overlaps *o = overlaps;
     uint32_t in = 0;
-    for (uint32_t i = 0; i < o->s.capacity; i++) {
+    for (uint32_t i = 0; i < o->capacity; i++) {
         bool is_in = (summary_at(o, i)->flags & PART_IN) != 0;
         bool changed = ((const uint8_t *)ikvi_at(&o->s.changes,
                                                  o->s.changes.marks))[i] != 0;

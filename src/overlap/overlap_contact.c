@@ -18,7 +18,7 @@ static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     /* Multiplicative hashing: the upper half of the product is spread well. */
     uint64_t key = ((uint64_t)a << 32 | b) * UINT64_C(0x9e3779b97f4a7c15);
-    return (uint32_t)(key >> 32) & (o->s.heads - 1);
+    return (uint32_t)(key >> 32) & (o->heads - 1);
 }
 
 /* The lists of parts: of touches, and of contacts. */
@@ -83,7 +83,7 @@ static void contact_changed(ikv_overlaps *o, uint32_t index)
     /* Once a step, however many touches begin and end. */
     if (c->pending)
         return;
-    IKVI_CHECK(o->s.changed_count < o->s.contact_room);
+    IKVI_CHECK(o->s.changed_count < o->contact_room);
     c->pending = true;
     *changed_at(o, o->s.changed_count++) = (overlap_notice){
         (uint64_t)c->place[0] << 32 | (uint64_t)c->place[1] << 1 | c->scope,
@@ -700,7 +700,7 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
     uint32_t count = 0;
     if (!ikvi_bus_hears_any(o->bus, IKV_KIND_OVERLAP_INSIDE))
         return;
-    for (uint32_t i = 0; i < o->s.heads; i++)
+    for (uint32_t i = 0; i < o->heads; i++)
         for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
              at = contact_at(o, at)->next_hash) {
             const overlap_contact *c = contact_at(o, at);
@@ -860,7 +860,7 @@ static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
 const char *ikvi_contact_validate(const ikv_overlaps *o)
 {
     uint32_t touches = 0, contacts = 0, held = 0, pieces = 0;
-    for (uint32_t i = 0; i < o->s.heads; i++) {
+    for (uint32_t i = 0; i < o->heads; i++) {
         for (uint32_t at = *touch_head(o, i); at != NO_TOUCH;
              at = touch_at(o, at)->next_hash, touches++) {
             const char *broken = validate_touch(o, at);

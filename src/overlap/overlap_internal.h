@@ -162,15 +162,15 @@ struct ikv_overlaps {
     ikv_scene *scene;
     ikv_reporter reporter;
     bool plain;
+    uint32_t capacity, pair_room, contact_room, node_room, cell_room;
+    uint32_t heads; /* of each hash table: a power of two */
+    /* Where the arrays begin. */
+    size_t parts, summaries, fats, pairs, states, cells, nodes, huge, sorted;
+    size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
+    size_t reports, movers;
     /* What an image holds of it, with the arrays behind. */
     struct {
         bool stepping;
-        uint32_t capacity, pair_room, contact_room, node_room, cell_room;
-        size_t parts, summaries, fats, pairs, states, cells, nodes, huge,
-            sorted;
-        size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
-        size_t reports, movers;
-        uint32_t heads; /* of each hash table: a power of two */
         ikvi_changes changes;
         uint32_t pair_count, mover_count, in_count;
         uint32_t free_touch, free_contact, touches_high;
@@ -192,25 +192,25 @@ struct ikv_overlaps {
     static inline type *name(const ikv_overlaps *o, uint32_t index)            \
     {                                                                          \
         IKVI_CHECK(index < (room));                                            \
-        return (type *)ikvi_at(o, o->s.member) + index;                        \
+        return (type *)ikvi_at(o, o->member) + index;                          \
     }
-OVERLAP_ARRAY(part_at, near_part, parts, o->s.capacity)
-OVERLAP_ARRAY(summary_at, near_summary, summaries, o->s.capacity)
-OVERLAP_ARRAY(fat_at, near_box, fats, o->s.capacity)
-OVERLAP_ARRAY(pair_at, near_pair, pairs, o->s.pair_room)
-OVERLAP_ARRAY(pair_state, uint32_t, states, o->s.pair_room)
-OVERLAP_ARRAY(cell_at, uint32_t, cells, 2 * o->s.cell_room)
-OVERLAP_ARRAY(node_at, near_node, nodes, o->s.node_room)
+OVERLAP_ARRAY(part_at, near_part, parts, o->capacity)
+OVERLAP_ARRAY(summary_at, near_summary, summaries, o->capacity)
+OVERLAP_ARRAY(fat_at, near_box, fats, o->capacity)
+OVERLAP_ARRAY(pair_at, near_pair, pairs, o->pair_room)
+OVERLAP_ARRAY(pair_state, uint32_t, states, o->pair_room)
+OVERLAP_ARRAY(cell_at, uint32_t, cells, 2 * o->cell_room)
+OVERLAP_ARRAY(node_at, near_node, nodes, o->node_room)
 OVERLAP_ARRAY(huge_at, uint32_t, huge, HUGE_LIMIT)
-OVERLAP_ARRAY(sorted_at, uint32_t, sorted, 4 * o->s.capacity)
-OVERLAP_ARRAY(touch_at, overlap_touch, touches, o->s.contact_room)
-OVERLAP_ARRAY(touch_head, uint32_t, touch_heads, o->s.heads)
-OVERLAP_ARRAY(contact_at, overlap_contact, contacts, o->s.contact_room)
-OVERLAP_ARRAY(contact_head, uint32_t, contact_heads, o->s.heads)
-OVERLAP_ARRAY(changed_at, overlap_notice, changed, 2 * o->s.contact_room)
-OVERLAP_ARRAY(scratch_at, overlap_notice, scratch, o->s.contact_room)
-OVERLAP_ARRAY(reported_at, uint32_t, reports, o->s.contact_room)
-OVERLAP_ARRAY(mover_at, uint32_t, movers, o->s.capacity)
+OVERLAP_ARRAY(sorted_at, uint32_t, sorted, 4 * o->capacity)
+OVERLAP_ARRAY(touch_at, overlap_touch, touches, o->contact_room)
+OVERLAP_ARRAY(touch_head, uint32_t, touch_heads, o->heads)
+OVERLAP_ARRAY(contact_at, overlap_contact, contacts, o->contact_room)
+OVERLAP_ARRAY(contact_head, uint32_t, contact_heads, o->heads)
+OVERLAP_ARRAY(changed_at, overlap_notice, changed, 2 * o->contact_room)
+OVERLAP_ARRAY(scratch_at, overlap_notice, scratch, o->contact_room)
+OVERLAP_ARRAY(reported_at, uint32_t, reports, o->contact_room)
+OVERLAP_ARRAY(mover_at, uint32_t, movers, o->capacity)
 #undef OVERLAP_ARRAY
 
 static inline near_box *box_at(const ikv_overlaps *o, uint32_t index)

@@ -241,7 +241,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     overlap_grid *g = &o->s.grid;
     double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, fat = 0;
     double share = o->s.in_count > 0 ? 1.0 / o->s.in_count : 0;
-    for (uint32_t i = 1; i < o->s.capacity; i++) {
+    for (uint32_t i = 1; i < o->capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
@@ -251,7 +251,7 @@ static void size_grid(ikv_overlaps *o, float margin)
         }
     }
     g->extent = (float)size;
-    for (uint32_t i = 1; i < o->s.capacity; i++) {
+    for (uint32_t i = 1; i < o->capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
             continue;
@@ -271,7 +271,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     cell = cell > 1.6 * fat ? cell : 1.6 * fat;
     cell = cell > 1e-30 ? cell : 1;
     /* There is room for so many cells. */
-    while ((width / cell + 1) * (height / cell + 1) >= o->s.cell_room)
+    while ((width / cell + 1) * (height / cell + 1) >= o->cell_room)
         cell *= 1.5;
     g->columns = (uint32_t)(width / cell + 1);
     g->rows = (uint32_t)(height / cell + 1);
@@ -288,7 +288,7 @@ static bool count_near_cells(ikv_overlaps *o)
     uint32_t count = g->columns * g->rows, total = 0;
     memset(cell_at(o, 0), 0, (count + 1) * sizeof(uint32_t));
     g->huge_count = 0;
-    for (uint32_t i = 1; i < o->s.capacity; i++) {
+    for (uint32_t i = 1; i < o->capacity; i++) {
         if (!is_in(o, i))
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
@@ -300,7 +300,7 @@ static bool count_near_cells(ikv_overlaps *o)
             continue;
         }
         total += range_size(&r);
-        if (total > 4 * o->s.capacity)
+        if (total > 4 * o->capacity)
             return false;
         for (uint32_t y = r.y0; y <= r.y1; y++)
             for (uint32_t x = r.x0; x <= r.x1; x++)
@@ -319,7 +319,7 @@ static void fill_near_cells(ikv_overlaps *o)
     overlap_grid *g = &o->s.grid;
     /* Backwards, as cells are filled from their ends: each holds rising
      * places. */
-    for (uint32_t i = o->s.capacity; i-- > 1;) {
+    for (uint32_t i = o->capacity; i-- > 1;) {
         if (!is_in(o, i) || (summary_at(o, i)->flags & PART_HUGE) != 0)
             continue;
         cell_range r = cells_of(g, fat_at(o, i));
@@ -328,7 +328,7 @@ static void fill_near_cells(ikv_overlaps *o)
                 *sorted_at(o, --*cell_at(o, y * g->columns + x)) = i;
     }
     for (uint32_t i = 0; i < g->columns * g->rows; i++)
-        *cell_at(o, o->s.cell_room + i) = NO_TOUCH;
+        *cell_at(o, o->cell_room + i) = NO_TOUCH;
     g->nodes = 0;
 }
 
@@ -351,7 +351,7 @@ static void link_all(ikv_overlaps *o)
     if (o->s.grid.linked)
         return;
     o->s.grid.linked = true;
-    for (uint32_t i = 0; i < o->s.capacity; i++)
+    for (uint32_t i = 0; i < o->capacity; i++)
         part_at(o, i)->pairs = NO_TOUCH;
     for (uint32_t i = o->s.pair_count; i-- > 0;)
         link_pair(o, i);
@@ -362,7 +362,7 @@ static void link_all(ikv_overlaps *o)
 static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint32_t index = o->s.pair_count;
-    if (index == o->s.pair_room)
+    if (index == o->pair_room)
         return false;
     IKVI_CHECK(a != b && is_in(o, a) && is_in(o, b));
     near_pair *pair = pair_at(o, index);
@@ -403,7 +403,7 @@ static inline bool fetch_pays(const ikv_overlaps *o)
 /* What pairing will need a little later: nothing hangs on it. */
 static inline void fetch_sorted(const ikv_overlaps *o, uint32_t index)
 {
-    if (fetch_pays(o) && index < 4 * o->s.capacity)
+    if (fetch_pays(o) && index < 4 * o->capacity)
         IKVI_FETCH(fat_at(o, *sorted_at(o, index)));
 }
 
@@ -433,7 +433,7 @@ static bool pair_huge(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->s.grid.huge_count; i++) {
         uint32_t a = *huge_at(o, i);
-        for (uint32_t b = 1; b < o->s.capacity; b++) {
+        for (uint32_t b = 1; b < o->capacity; b++) {
             /* Two huge ones are a pair once. */
             bool later = (summary_at(o, b)->flags & PART_HUGE) == 0 || b > a;
             if (is_in(o, b) && b != a && later && are_near(o, a, b) &&
@@ -517,7 +517,7 @@ static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
 static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
 {
     overlap_grid *g = &o->s.grid;
-    uint32_t *head = cell_at(o, o->s.cell_room + cell);
+    uint32_t *head = cell_at(o, o->cell_room + cell);
     /* Those it was made with, then those that came since. */
     for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++)
         if (!meet_stray(o, place, *sorted_at(o, i)))
@@ -525,7 +525,7 @@ static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
     for (uint32_t at = *head; at != NO_TOUCH; at = node_at(o, at)->next)
         if (!meet_stray(o, place, node_at(o, at)->part))
             return false;
-    if (g->nodes == o->s.node_room)
+    if (g->nodes == o->node_room)
         return false;
     *node_at(o, g->nodes) = (near_node){place, *head};
     *head = g->nodes++;
@@ -538,7 +538,7 @@ static bool meet_all(ikv_overlaps *o, uint32_t place)
     if (g->huge_count == HUGE_LIMIT)
         return false;
     *huge_at(o, g->huge_count++) = place;
-    for (uint32_t i = 1; i < o->s.capacity; i++)
+    for (uint32_t i = 1; i < o->capacity; i++)
         if (!meet_stray(o, place, i))
             return false;
     return true;
@@ -655,7 +655,7 @@ static void scan_all(ikv_overlaps *o)
 {
     uint32_t count = 0;
     o->s.counters.scans++;
-    for (uint32_t i = 1; i < o->s.capacity; i++)
+    for (uint32_t i = 1; i < o->capacity; i++)
         if (is_in(o, i))
             *sorted_at(o, count++) = i;
     for (uint32_t i = 0; i < count; i++)
@@ -713,12 +713,12 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
     bool changed = o->s.changes.count > 0;
     if (!o->s.grid.built || o->plain || changed)
         return NULL;
-    for (uint32_t a = 1; a < o->s.capacity; a++) {
+    for (uint32_t a = 1; a < o->capacity; a++) {
         if (!is_in(o, a))
             continue;
         if (!box_lies_in(box_at(o, a), fat_at(o, a)))
             return "overlap-7";
-        for (uint32_t b = a + 1; b < o->s.capacity; b++)
+        for (uint32_t b = a + 1; b < o->capacity; b++)
             if (is_in(o, b) && are_near(o, a, b) && !has_pair(o, a, b))
                 return "overlap-6";
     }

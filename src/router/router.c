@@ -45,21 +45,20 @@ static ikv_status lay_out_router(const ikv_router_config *config,
                         config->axial_zones))
         return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "router",
                                ikvi_zones_fault);
-    r->s.capacity = ikvi_or(config->pointers, 32);
-    r->s.key_capacity = ikvi_or(config->keys, 64);
-    r->s.passed_limit = ikvi_or(config->passed, 16);
-    r->s.pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
+    r->capacity = ikvi_or(config->pointers, 32);
+    r->key_capacity = ikvi_or(config->keys, 64);
+    r->passed_limit = ikvi_or(config->passed, 16);
+    r->pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
     /* A pair that has lost a finger holds one pointer, a new one takes two. */
-    r->s.pair_room =
-        r->s.capacity > FINGER_PAIRS ? FINGER_PAIRS : r->s.capacity - 1;
+    r->pair_room = r->capacity > FINGER_PAIRS ? FINGER_PAIRS : r->capacity - 1;
     ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *r);
-    r->s.pointers = ikvi_layout_add(&l, r->s.capacity, sizeof(pointer));
-    r->s.keys = ikvi_layout_add(&l, r->s.key_capacity, sizeof(held_key));
-    r->s.passed = ikvi_layout_add(&l, (size_t)r->s.capacity * r->s.passed_limit,
-                                  sizeof(ikv_target));
-    r->s.pairs = ikvi_layout_add(&l, r->s.pair_room, sizeof(finger_pair));
-    r->s.pads = ikvi_layout_add(&l, r->s.pad_room, sizeof(pad_state));
+    r->pointers = ikvi_layout_add(&l, r->capacity, sizeof(pointer));
+    r->keys = ikvi_layout_add(&l, r->key_capacity, sizeof(held_key));
+    r->passed = ikvi_layout_add(&l, (size_t)r->capacity * r->passed_limit,
+                                sizeof(ikv_target));
+    r->pairs = ikvi_layout_add(&l, r->pair_room, sizeof(finger_pair));
+    r->pads = ikvi_layout_add(&l, r->pad_room, sizeof(pad_state));
     r->size = ikvi_layout_size(&l);
     return r->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -105,7 +104,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .double_slop = or_else(config->double_slop, 4),
         .hold_ns = config->hold_ns,
         .double_ns = config->double_ns,
-        .s.views = ikvi_or(config->views, UINT32_MAX),
+        .views = ikvi_or(config->views, UINT32_MAX),
         .keep_focus = config->keep_focus,
         .no_tab = config->no_tab};
     if (plan.hold_ns == 0)
@@ -181,7 +180,7 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
                             bool down, const ikv_event *held, uint32_t count)
 {
     pointer *next = NULL;
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used && (p->buttons != 0) == down &&
             ikvi_router_belongs(cause, p->device, p->view) &&
@@ -331,7 +330,7 @@ uint64_t ikv_router_next_hold(const ikv_router *router)
     uint64_t next = UINT64_MAX;
     if (router == NULL || router->s.holds_due == 0)
         return next;
-    for (uint32_t i = 0; i < router->s.capacity; i++) {
+    for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);
         if (p->used && p->hold_due && p->hold_ns < next)
             next = p->hold_ns;
@@ -363,7 +362,7 @@ ikv_status ikv_router_counters(const ikv_router *router,
     if (router == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_router_counts found = router->s.counters;
-    for (uint32_t i = 0; i < router->s.capacity; i++) {
+    for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);
         found.pointers_down += p->used && p->buttons != 0;
     }
@@ -389,7 +388,7 @@ const char *ikv_router_validate(const ikv_router *router)
     if (router == NULL)
         return NULL;
     uint32_t used = 0, due = 0;
-    for (uint32_t i = 0; i < router->s.capacity; i++) {
+    for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);
         if (!p->used)
             continue;

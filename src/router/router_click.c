@@ -103,7 +103,7 @@ void ikvi_router_let_up(ikv_router *r, pointer *p)
 static pointer *next_due(const ikv_router *r, uint64_t time_ns)
 {
     pointer *next = NULL;
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (!p->used || !p->hold_due || p->hold_ns > time_ns)
             continue;

@@ -52,7 +52,7 @@ static float span_length(const ikv_router *r, const float v[2])
 
 static finger_pair *pair_of(ikv_router *r, const pointer *p)
 {
-    for (uint32_t i = 0; i < r->s.pair_room; i++) {
+    for (uint32_t i = 0; i < r->pair_room; i++) {
         finger_pair *pair = finger_pair_at(r, i);
         if (pair->used && pair->device == p->device &&
             (pair->first == p->id || pair->second == p->id))
@@ -109,14 +109,14 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
     finger_pair *pair = NULL;
     if (p->type != IKV_TOUCH || !p->used || p->buttons == 0)
         return;
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         const pointer *other = pointer_at(r, i);
         if (other != p && other->used && other->type == IKV_TOUCH &&
             other->buttons != 0 && other->device == p->device &&
             other->view == p->view && pair_of(r, other) == NULL)
             first = other;
     }
-    for (uint32_t i = 0; i < r->s.pair_room && pair == NULL; i++)
+    for (uint32_t i = 0; i < r->pair_room && pair == NULL; i++)
         if (!finger_pair_at(r, i)->used)
             pair = finger_pair_at(r, i);
     if (first == NULL || pair == NULL)

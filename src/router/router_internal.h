@@ -115,13 +115,13 @@ struct ikv_router {
     bool routing;
     const ikv_event *samples; /* of the event that is routed, if it is merged */
     uint32_t sample_count;
+    uint32_t capacity, key_capacity, pair_room, pad_room;
+    uint32_t views, passed_limit;
+    size_t pointers, keys, passed, pairs, pads; /* where the arrays begin */
     /* What an image holds of it, with the arrays behind. */
     struct {
-        uint32_t capacity, key_capacity;
-        uint32_t views, passed_limit;
         uint8_t
             view; /* of what was routed last; else the first that it serves */
-        size_t pointers, keys, passed, pairs, pads;
         float sizes[VIEWS][2]; /* of views; 0: not known */
         uint32_t key_count, presses, holds_due;
         uint64_t revision;       /* of the last retest */
@@ -129,7 +129,6 @@ struct ikv_router {
         uint64_t time_ns;        /* of the last event */
         uint32_t next_click;
         recent_click clicks[RECENT_CLICKS];
-        uint32_t pair_room, pad_room;
         ikv_target focused[IKV_SEAT_LIMIT];
         ikv_router_counts counters;
     } s;
@@ -137,33 +136,33 @@ struct ikv_router {
 
 static inline pointer *pointer_at(const ikv_router *r, uint32_t index)
 {
-    IKVI_CHECK(index < r->s.capacity);
-    return (pointer *)ikvi_at(r, r->s.pointers) + index;
+    IKVI_CHECK(index < r->capacity);
+    return (pointer *)ikvi_at(r, r->pointers) + index;
 }
 
 static inline finger_pair *finger_pair_at(const ikv_router *r, uint32_t index)
 {
-    IKVI_CHECK(index < r->s.pair_room);
-    return (finger_pair *)ikvi_at(r, r->s.pairs) + index;
+    IKVI_CHECK(index < r->pair_room);
+    return (finger_pair *)ikvi_at(r, r->pairs) + index;
 }
 
 static inline pad_state *pad_state_at(const ikv_router *r, uint32_t index)
 {
-    IKVI_CHECK(index < r->s.pad_room);
-    return (pad_state *)ikvi_at(r, r->s.pads) + index;
+    IKVI_CHECK(index < r->pad_room);
+    return (pad_state *)ikvi_at(r, r->pads) + index;
 }
 
 /* Who was passed a pointer's down (HIT4): passed_limit of them. */
 static inline ikv_target *passed_of(const ikv_router *r, const pointer *p)
 {
-    return (ikv_target *)ikvi_at(r, r->s.passed) +
-           (size_t)(p - pointer_at(r, 0)) * r->s.passed_limit;
+    return (ikv_target *)ikvi_at(r, r->passed) +
+           (size_t)(p - pointer_at(r, 0)) * r->passed_limit;
 }
 
 static inline held_key *key_at(const ikv_router *r, uint32_t index)
 {
-    IKVI_CHECK(index < r->s.key_capacity);
-    return (held_key *)ikvi_at(r, r->s.keys) + index;
+    IKVI_CHECK(index < r->key_capacity);
+    return (held_key *)ikvi_at(r, r->keys) + index;
 }
 
 static inline bool same(ikv_target a, ikv_target b)

@@ -188,7 +188,7 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
     uint32_t at = find_key(r, event);
     if (at == r->s.key_count) {
         /* Its up would mean nothing: neither is told. */
-        if (r->s.key_count == r->s.key_capacity) {
+        if (r->s.key_count == r->key_capacity) {
             r->s.counters.too_many_keys++;
             return no_outcome(IKV_FULL_KEYS);
         }

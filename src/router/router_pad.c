@@ -6,7 +6,7 @@
 static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
 {
     pad_state *free_one = NULL;
-    for (uint32_t i = 0; i < r->s.pad_room; i++) {
+    for (uint32_t i = 0; i < r->pad_room; i++) {
         pad_state *pad = pad_state_at(r, i);
         if (pad->used && pad->device == event->device)
             return pad;

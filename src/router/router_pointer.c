@@ -4,7 +4,7 @@
 /* TOUCH5, BTN2. */
 static bool primary_taken(const ikv_router *r, uint8_t type)
 {
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         const pointer *p = pointer_at(r, i);
         /* A second finger never becomes the primary one. */
         if (p->used && p->type == type)
@@ -21,7 +21,7 @@ static pointer *add_pointer(ikv_router *r, const ikv_event *event)
                NULL); /* router-3 */
     bool primary = event->pointer.type == IKV_MOUSE ||
                    !primary_taken(r, event->pointer.type);
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used)
             continue;
@@ -115,11 +115,11 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
         if (same(next, root_of(r)))
             return;
         /* As many as the up can be passed to; those left out are counted. */
-        if (nth > r->s.passed_limit) {
+        if (nth > r->passed_limit) {
             r->s.counters.not_passed++;
             return;
         }
-        IKVI_CHECK(!remember || p->passed_count < r->s.passed_limit);
+        IKVI_CHECK(!remember || p->passed_count < r->passed_limit);
         if (remember)
             passed_of(r, p)[p->passed_count++] = next;
         verdict = ikvi_router_send(r, event, &next, 1, true).verdict;
@@ -133,7 +133,7 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
 static void pass_end(ikv_router *r, pointer *p, const ikv_event *event,
                      ikv_target target)
 {
-    IKVI_CHECK(p->passed_count <= r->s.passed_limit);
+    IKVI_CHECK(p->passed_count <= r->passed_limit);
     for (uint32_t i = 0; i < p->passed_count; i++) {
         ikv_target passed = passed_of(r, p)[i];
         /* The up's own target has had it. */
@@ -601,7 +601,7 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     ikvi_router_check_focus(router, time_ns);
     /* Before handlers: what they change is tested the next time. */
     router->s.revision = revision;
-    for (uint32_t i = 0; i < router->s.capacity; i++) {
+    for (uint32_t i = 0; i < router->capacity; i++) {
         pointer *p = pointer_at(router, i);
         if (!p->used || !p->in_view || p->type == IKV_TOUCH || p->outside)
             continue;
@@ -648,7 +648,7 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
 {
     if (router == NULL)
         return;
-    for (uint32_t i = 0; i < router->s.capacity; i++)
+    for (uint32_t i = 0; i < router->capacity; i++)
         if (pointer_at(router, i)->used)
             forget_target(pointer_at(router, i), target, former_parent);
     ikvi_router_unfocus(router, target);

@@ -3,12 +3,12 @@
 
 bool ikv_router_serves(const ikv_router *router, uint8_t view)
 {
-    return router != NULL && view < 32 && (router->s.views >> view & 1) != 0;
+    return router != NULL && view < 32 && (router->views >> view & 1) != 0;
 }
 
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id)
 {
-    for (uint32_t i = 0; i < r->s.capacity; i++) {
+    for (uint32_t i = 0; i < r->capacity; i++) {
         pointer *p = pointer_at(r, i);
         if (p->used && p->device == device && p->id == id)
             return p;

@@ -42,13 +42,12 @@ static ikv_status lay_out_scene(const ikv_scene_config *config,
     s->capacity = ikvi_or(config->targets, 1024) + 2; /* as the bus */
     s->layers = ikvi_or(config->layers, 1);
     s->views = ikvi_or(config->views, 1);
-    s->s.polygon_room = ikvi_or(config->polygons, 64);
+    s->polygon_room = ikvi_or(config->polygons, 64);
     ikvi_layout l = ikvi_layout_begin();
     ikvi_layout_add(&l, 1, sizeof *s);
-    s->s.items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
-    s->s.polygons =
-        ikvi_layout_add(&l, s->s.polygon_room, sizeof(scene_polygon));
-    s->s.cameras =
+    s->items = ikvi_layout_add(&l, s->capacity, sizeof(scene_item));
+    s->polygons = ikvi_layout_add(&l, s->polygon_room, sizeof(scene_polygon));
+    s->cameras =
         ikvi_layout_add(&l, (size_t)s->layers * s->views, sizeof(scene_camera));
     ikvi_index_layout(s, &l, config->plain);
     s->s.counters.target_bytes =
@@ -83,9 +82,9 @@ static void open_scene(ikv_scene *scene)
 {
     for (uint32_t i = 0; i < scene->capacity; i++)
         clear_item(item_at(scene, i));
-    for (uint32_t i = 0; i < scene->s.polygon_room; i++)
+    for (uint32_t i = 0; i < scene->polygon_room; i++)
         polygon_at(scene, i)->next_free =
-            i + 1 < scene->s.polygon_room ? i + 1 : NO_ITEM;
+            i + 1 < scene->polygon_room ? i + 1 : NO_ITEM;
     /* All layers' cameras lie in one row. */
     for (uint32_t i = 0; i < scene->layers * scene->views; i++)
         ikvi_camera_reset(camera_at(scene, 0, i));

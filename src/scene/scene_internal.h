@@ -95,11 +95,11 @@ struct ikv_scene {
     } watchers[WATCHERS];
     uint32_t watcher_count;
     uint32_t capacity;
-    uint32_t layers, views;
+    uint32_t layers, views, polygon_room;
+    size_t items, polygons, cameras; /* where the arrays begin */
     /* What an image holds of it, with the arrays behind. */
     struct {
-        uint32_t polygon_room, free_polygon;
-        size_t items, polygons, cameras;
+        uint32_t free_polygon;
         uint64_t revision;
         uint32_t count;
         ikv_scene_counts counters;
@@ -110,13 +110,13 @@ struct ikv_scene {
 static inline scene_item *item_at(const ikv_scene *scene, uint32_t place)
 {
     IKVI_CHECK(place < scene->capacity);
-    return (scene_item *)ikvi_at(scene, scene->s.items) + place;
+    return (scene_item *)ikvi_at(scene, scene->items) + place;
 }
 
 static inline scene_polygon *polygon_at(const ikv_scene *scene, uint32_t index)
 {
-    IKVI_CHECK(index < scene->s.polygon_room);
-    return (scene_polygon *)ikvi_at(scene, scene->s.polygons) + index;
+    IKVI_CHECK(index < scene->polygon_room);
+    return (scene_polygon *)ikvi_at(scene, scene->polygons) + index;
 }
 
 static inline index_layer *layer_at(const ikv_scene *scene, uint32_t layer)
@@ -129,7 +129,7 @@ static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
                                       uint32_t view)
 {
     IKVI_CHECK(layer * scene->views + view < scene->layers * scene->views);
-    return (scene_camera *)ikvi_at(scene, scene->s.cameras) +
+    return (scene_camera *)ikvi_at(scene, scene->cameras) +
            layer * scene->views + view;
 }
 

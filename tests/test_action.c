@@ -673,6 +673,10 @@ START_TEST(statuses)
                             &binding));
     status_is(ikv_actions_bind(actions, id, "KeyA", NULL, NULL),
               IKV_FULL_BINDINGS);
+    do_words("+KeyA +KeyB |");
+    ck_assert_uint_eq(actions_counts(actions).held, 40); /* all there can be */
+    do_words("-KeyA -KeyB |");
+    ck_assert_uint_eq(actions_counts(actions).held, 0);
     ok(ikv_actions_unbind(actions, binding));
     status_is(ikv_actions_unbind(actions, binding), IKV_ABSENT);
     ck_assert_uint_eq(ikv_binding_action(actions, binding).bits, 0);

@@ -189,6 +189,7 @@ static inline action_set *action_set_at(const ikv_actions *a, uint32_t set)
 /* Which bindings are satisfied, in the order in which they were. */
 static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
 {
+    IKVI_CHECK(nth < a->s.binding_slots.capacity * a->seats);
     return (uint32_t *)ikvi_at(a, a->held) + nth;
 }
 

@@ -142,7 +142,8 @@ ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
         .memory = config->memory,
         .identity = ikvi_identity(
             config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
-        .s = {.step = 1, .frame = 1}};
+        .s.step = 1,
+        .s.frame = 1};
     void *block = NULL;
     ikv_status status = lay_out_state(config, &config->reporter, &plan);
     if (status == IKV_OK)

@@ -277,9 +277,11 @@ START_TEST(refused_lists)
                             {"target.tags", IKV_HAS, I(1), false}};
     ikv_condition_group empty = {IKV_ALL, 0, NULL, false};
     ikv_message message;
-    small.conditions = 1;
+    small.conditions = small.gates = 1;
     open_with(&small, false);
     ikv_subscription_config config = wants(IKV_KIND_POINTER_DOWN, "h");
+    ikv_subscription_config limited = wants(IKV_KIND_KEY_UP, "once");
+    ikv_subscription once;
     config.conditions = one; /* the count is missing */
     status_is(ikv_bus_subscribe(bus, &config, NULL, &message),
               IKV_BAD_ARGUMENT);
@@ -301,6 +303,15 @@ START_TEST(refused_lists)
               IKV_FULL_CONDITIONS);
     ck_assert_str_eq(message.text, "FULL_CONDITIONS: raise bus.conditions");
     config.condition_count = 1;
+    limited.limit = 1;
+    ok(ikv_bus_subscribe(bus, &limited, &once, NULL));
+    status_is(ikv_bus_subscribe(bus, &config, NULL, &message), IKV_FULL_GATES);
+    ck_assert_str_eq(message.text, "FULL_GATES: raise bus.gates");
+    ok(ikv_bus_hear(bus, IKV_KIND_KEY_UP, everywhere, say, "plain", NULL));
+    ck_assert_uint_eq(bus_counts(bus).gates, 1);
+    ok(ikv_bus_unsubscribe(bus, once));
+    ck_assert_uint_eq(bus_counts(bus).gates, 0);
+    ck_assert_uint_eq(bus_counts(bus).gates_high, 1);
     config.join = 7;
     status_is(ikv_bus_subscribe(bus, &config, NULL, &message),
               IKV_BAD_ARGUMENT);

@@ -119,7 +119,8 @@ template <typename T> inline T ikv_sized()
     X(-57, FULL_ACTIONS, "raise actions.actions")                              \
     X(-58, FULL_BINDINGS, "raise actions.bindings")                            \
     X(-59, FULL_PAIRS, "raise overlaps.pairs")                                 \
-    X(-60, FULL_CONTACTS, "raise overlaps.contacts")
+    X(-60, FULL_CONTACTS, "raise overlaps.contacts")                           \
+    X(-61, FULL_GATES, "raise bus.gates")
 
 typedef int32_t ikv_status;
 enum {

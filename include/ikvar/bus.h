@@ -158,6 +158,8 @@ typedef struct ikv_bus_callbacks {
  *   owners         (64)
  *   deferred       events on all lanes together (1,024)
  *   conditions     of all subscriptions together (256)
+ *   gates          subscriptions that have conditions, limits, a gap, tags or a
+ *                  body (as many as subscriptions)
  *   timers         (64)
  *   inbox          events of other threads on each lane (64)
  *   payloads       larger payloads that are held at once (32)
@@ -183,6 +185,7 @@ typedef struct ikv_bus_config {
     uint32_t owners;
     uint32_t deferred;
     uint32_t conditions;
+    uint32_t gates;
     uint32_t timers;
     uint32_t inbox;
     uint32_t payloads;
@@ -385,7 +388,7 @@ typedef struct ikv_subscription_config {
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, UNKNOWN_KIND, UNKNOWN_FIELD (of a
  * condition), UNKNOWN_NAME (the mailbox), BAD_VALUE (a condition's value can't
  * match), NEEDS_CALLBACK (tags or body), STALE (target, body or owner),
- * FULL_SUBSCRIPTIONS, FULL_ENTRIES, FULL_CONDITIONS, FULL_NAMES.
+ * FULL_SUBSCRIPTIONS, FULL_ENTRIES, FULL_CONDITIONS, FULL_GATES, FULL_NAMES.
  * Context: owner thread, inside handlers too; O(1) amortised for the rank of
  * the others, O(those of higher rank) else. */
 IKV_API ikv_status ikv_bus_subscribe(ikv_bus *bus,
@@ -776,6 +779,7 @@ typedef struct ikv_bus_counts {
     uint32_t timers, timers_high;
     uint32_t payloads, payloads_high;
     uint32_t conditions, conditions_high;
+    uint32_t gates, gates_high;
     uint32_t subscriptions, subscriptions_high;
     uint32_t entries, entries_high;
     uint32_t targets, targets_high;

@@ -15,6 +15,7 @@ static ikv_status check_bus(const ikv_bus_config *config,
         {"bus.owners", config->owners, 0, most},
         {"bus.deferred", config->deferred, 0, most},
         {"bus.conditions", config->conditions, 0, most},
+        {"bus.gates", config->gates, 0, most},
         {"bus.timers", config->timers, 0, most},
         {"bus.inbox", config->inbox, 0, most},
         {"bus.payloads", config->payloads, 0, most},
@@ -46,6 +47,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->entry_capacity = ikvi_or(config->entries, subscriptions);
     b->deferred_capacity = ikvi_or(config->deferred, 1024);
     b->condition_capacity = ikvi_or(config->conditions, 256);
+    b->gate_capacity = ikvi_or(config->gates, subscriptions);
     b->payload_capacity = ikvi_or(config->payloads, 32);
     b->payload_bytes = ikvi_or(config->payload_bytes, 256);
     b->mailbox_capacity = ikvi_or(config->mailboxes, 4);
@@ -115,7 +117,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->said_kinds =
         ikvi_layout_add(&l, b->kind_limit / 32 + 1u, sizeof(uint32_t));
     b->gates = b->outside_end =
-        ikvi_layout_add(&l, subscriptions, sizeof(bus_gate));
+        ikvi_layout_add(&l, b->gate_capacity, sizeof(bus_gate));
     b->conditions =
         ikvi_layout_add(&l, b->condition_capacity, sizeof(bus_condition));
     b->counters =
@@ -541,6 +543,8 @@ ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts)
         .payloads_high = b->s.payloads_high,
         .conditions = b->s.conditions_used,
         .conditions_high = b->s.conditions_high,
+        .gates = b->s.gates_used,
+        .gates_high = b->s.gates_high,
         .targets = b->s.target_slots.used - FIXED_PLACES,
         .targets_high = b->s.target_slots.high - FIXED_PLACES,
         .owners = b->s.owner_slots.used,
@@ -578,5 +582,7 @@ const char *ikv_bus_validate(const ikv_bus *bus)
             return broken;
     }
     const char *broken = ikvi_bus_store_validate(bus);
+    if (broken == NULL)
+        broken = ikvi_bus_gate_validate(bus);
     return broken != NULL ? broken : ikvi_bus_time_validate(bus);
 }

@@ -211,7 +211,7 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
         watch_skip(b, x, delivery, place, reason);
         return IKV_CONTINUE;
     }
-    bus_gate *gate = ikvi_bus_gate(b, place);
+    bus_gate *gate = ikvi_bus_gate_of(b, place);
     IKVI_CHECK(!ikvi_bus_subscription(b, place)->ending);
     /* Muted for the call: a nested delivery finds nobody there. */
     bool last = gate->limit != 0 && --gate->limit == 0;

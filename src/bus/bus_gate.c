@@ -1,7 +1,8 @@
 /* bus_gate.c - conditions and limits: checked against the catalogue when
  * subscribing, kept in a compact form, looked at before a handler is called.
  *
- * bus-9  conditions that are used and those that are free make up all of them
+ * bus-9  conditions and gates that are used and those that are free make up all
+ *        of them
  */
 #include "bus_internal.h"
 
@@ -40,6 +41,10 @@ void ikvi_bus_gate_open(ikv_bus *b)
         ikvi_bus_condition(b, i)->next =
             i + 1 < b->condition_capacity ? i + 1 : IKVI_NONE;
     b->s.free_condition = b->condition_capacity > 0 ? 0 : IKVI_NONE;
+    for (uint32_t i = 0; i < b->gate_capacity; i++)
+        ikvi_bus_gate(b, i)->next_of_body =
+            i + 1 < b->gate_capacity ? i + 1 : IKVI_NONE;
+    b->s.free_gate = 0;
 }
 
 /* ------------------------------------------------------------- checking -- */
@@ -496,6 +501,15 @@ static ikv_status check_place(const ikv_bus *b,
     return IKV_OK;
 }
 
+/* Whether something must hold before it is called, beside its kind and place. */
+static bool needs_gate(const ikv_subscription_config *config)
+{
+    return config->condition_count > 0 || config->group_count > 0 ||
+           config->at_most != 0 || config->limit != 0 || config->after != 0 ||
+           config->at_tags != 0 || config->at_body.bits != 0 ||
+           config->gap_ns != 0;
+}
+
 /* Checks everything that a gate is made of, so that making one can't fail; how
  * many conditions it takes is handed back. */
 ikv_status ikvi_bus_gate_check(const ikv_bus *b,
@@ -536,6 +550,12 @@ ikv_status ikvi_bus_gate_check(const ikv_bus *b,
         *conditions > b->condition_capacity - b->s.conditions_used)
         status = IKV_FULL_CONDITIONS;
     return status;
+}
+
+bool ikvi_bus_gate_has_room(const ikv_bus *b,
+                            const ikv_subscription_config *config)
+{
+    return b->s.free_gate != IKVI_NONE || !needs_gate(config);
 }
 
 /* ------------------------------------------------------------ compiling -- */
@@ -647,10 +667,17 @@ static void make_test(bus_gate *gate, const bus_condition *c)
 /* Returns whether there is a gate at all: without one the entry is called
  * straight from its run. A single plain comparison becomes the entry's own
  * test, which reads no gate. */
-bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
+bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
                         const ikv_subscription_config *config)
 {
+    uint32_t at = b->s.free_gate;
+    if (!needs_gate(config))
+        return false;
     bus_gate *gate = ikvi_bus_gate(b, at);
+    b->s.free_gate = gate->next_of_body;
+    if (++b->s.gates_used > b->s.gates_high)
+        b->s.gates_high = b->s.gates_used;
+    ikvi_bus_subscription(b, subscription)->gate = at;
     *gate = (bus_gate){.first_condition = IKVI_NONE,
                        .at_most = config->at_most,
                        .limit = config->limit,
@@ -670,17 +697,17 @@ bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
         for (uint32_t i = 0; i < group->count; i++)
             compile(b, gate, (uint8_t)(g + 1), config, &group->conditions[i]);
     }
-    uint32_t first = gate->first_condition;
     if (config->group_count == 0 && config->condition_count == 1)
-        make_test(gate, ikvi_bus_condition(b, first));
-    return first != IKVI_NONE || gate->at_most != 0 || gate->limit != 0 ||
-           gate->after != 0 || gate->tags != 0 || gate->body.bits != 0 ||
-           gate->gap_ns != 0;
+        make_test(gate, ikvi_bus_condition(b, gate->first_condition));
+    return true;
 }
 
-void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at)
+void ikvi_bus_gate_drop(ikv_bus *b, uint32_t subscription)
 {
-    bus_gate *gate = ikvi_bus_gate(b, at);
+    uint32_t *at = &ikvi_bus_subscription(b, subscription)->gate;
+    bus_gate *gate = ikvi_bus_gate_of(b, subscription);
+    if (gate == NULL)
+        return;
     while (gate->first_condition != IKVI_NONE) {
         uint32_t c = gate->first_condition;
         gate->first_condition = ikvi_bus_condition(b, c)->next;
@@ -689,6 +716,11 @@ void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at)
         b->s.free_condition = c;
         b->s.conditions_used--;
     }
+    IKVI_CHECK(b->s.gates_used > 0); /* bus-9 */
+    *gate = (bus_gate){.next_of_body = b->s.free_gate};
+    b->s.free_gate = *at;
+    b->s.gates_used--;
+    *at = IKVI_NONE;
 }
 
 /* --------------------------------------------------------------- asking -- */
@@ -838,10 +870,11 @@ static bool test_excludes(const bus_gate *gate, const ikv_event *event)
 }
 
 /* D7: conditions, after, once a step or frame, gap, limit. */
-uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
-                           const ikv_delivery *delivery)
+uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
+                           const ikv_event *event, const ikv_delivery *delivery)
 {
-    bus_gate *gate = ikvi_bus_gate(b, at);
+    bus_gate *gate = ikvi_bus_gate_of(b, subscription);
+    IKVI_CHECK(gate != NULL);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
     /* A test stands for the one condition that there is. */
@@ -866,6 +899,32 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
     gate->last_turn = turn;
     gate->last_ns = event->time_ns + 1;
     return IKV_CALLED;
+}
+
+/* ------------------------------------------------------------ validator -- */
+
+const char *ikvi_bus_gate_validate(const ikv_bus *b)
+{
+    uint32_t gates = b->s.gates_used, conditions = b->s.conditions_used;
+    for (uint32_t at = b->s.free_gate;
+         at != IKVI_NONE && gates <= b->gate_capacity;
+         at = ikvi_bus_gate(b, at)->next_of_body)
+        gates++;
+    for (uint32_t at = b->s.free_condition;
+         at != IKVI_NONE && conditions <= b->condition_capacity;
+         at = ikvi_bus_condition(b, at)->next)
+        conditions++;
+    for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
+        if (!ikvi_bus_subscribed_at(b, i))
+            continue;
+        const bus_gate *gate = ikvi_bus_gate_of(b, i);
+        bool gated = (ikvi_bus_subscription(b, i)->visits & VISIT_GATED) != 0;
+        if (gated != (gate != NULL))
+            return "bus-9";
+    }
+    return gates == b->gate_capacity && conditions == b->condition_capacity
+               ? NULL
+               : "bus-9";
 }
 
 /* -------------------------------------------------------- the callbacks -- */

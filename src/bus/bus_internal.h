@@ -121,6 +121,7 @@ typedef struct bus_subscription {
     uint32_t visits;
     uint32_t families;
     int32_t rank;
+    uint32_t gate;                   /* IKVI_NONE: it has none */
     uint32_t owner;                  /* place, or IKVI_NONE */
     uint32_t owner_next, owner_prev; /* `next` also of those that have ended */
     bool muted;
@@ -128,8 +129,8 @@ typedef struct bus_subscription {
     bool ended;  /* but a call of it runs: on_drop is still to be told */
 } bus_subscription;
 
-/* What must hold before a subscription is called; one for each, and only read
- * if its entries are marked as gated. */
+/* What must hold before a subscription is called, of those for which something
+ * must: read if its entries are marked as gated. */
 typedef struct bus_gate {
     uint32_t test_mask; /* 0: there is no such test; as in bus_entry */
     uint32_t test_value;
@@ -139,7 +140,8 @@ typedef struct bus_gate {
     uint32_t limit, after;
     uint32_t tags;
     ikv_target body;
-    uint32_t next_of_body; /* subscription; in the body's list */
+    uint32_t next_of_body; /* subscription; in the body's list. Of a free gate:
+                              the next one */
     uint64_t gap_ns, last_ns;
     uint64_t last_turn; /* step or frame of the last call, plus 1 */
     uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
@@ -263,7 +265,8 @@ struct ikv_bus {
     uint32_t watcher_count;
     uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
     uint32_t deferred_capacity, lane_capacity;
-    uint32_t condition_capacity, payload_capacity, payload_bytes;
+    uint32_t condition_capacity, gate_capacity;
+    uint32_t payload_capacity, payload_bytes;
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
     bool counting;
@@ -311,6 +314,7 @@ struct ikv_bus {
         uint32_t free_deferred, deferred_used, deferred_high;
         uint32_t lane_count;
         uint32_t free_condition, conditions_used, conditions_high;
+        uint32_t free_gate, gates_used, gates_high;
         uint32_t free_payload, payloads_used, payloads_high;
         uint32_t first_timer, mailbox_count;
         uint64_t step, frame, time_ns;
@@ -408,8 +412,16 @@ static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
 
 static inline bus_gate *ikvi_bus_gate(const ikv_bus *b, uint32_t at)
 {
-    IKVI_CHECK(at < b->s.subscription_slots.capacity);
+    IKVI_CHECK(at < b->gate_capacity);
     return (bus_gate *)ikvi_at(b, b->gates) + at;
+}
+
+/* A subscription's; NULL if it has none. */
+static inline bus_gate *ikvi_bus_gate_of(const ikv_bus *b,
+                                         uint32_t subscription)
+{
+    uint32_t at = ikvi_bus_subscription(b, subscription)->gate;
+    return at != IKVI_NONE ? ikvi_bus_gate(b, at) : NULL;
 }
 
 static inline bus_condition *ikvi_bus_condition(const ikv_bus *b, uint32_t at)
@@ -493,14 +505,19 @@ void ikvi_bus_gate_open(ikv_bus *b);
 ikv_status ikvi_bus_gate_check(const ikv_bus *b,
                                const ikv_subscription_config *config,
                                ikv_message *message, uint32_t *conditions);
+/* Whether there is a gate for it, if it needs one. */
+bool ikvi_bus_gate_has_room(const ikv_bus *b,
+                            const ikv_subscription_config *config);
 /* Keeps the names that its conditions will need; false if there is no room. */
 bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config);
 /* Whether the config needs a gate; makes the subscription's. */
-bool ikvi_bus_gate_make(ikv_bus *b, uint32_t at,
+bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
                         const ikv_subscription_config *config);
-void ikvi_bus_gate_drop(ikv_bus *b, uint32_t at);
+void ikvi_bus_gate_drop(ikv_bus *b, uint32_t subscription);
+const char *ikvi_bus_gate_validate(const ikv_bus *b);
 /* IKV_CALLED, after which it counts as called, or why not. */
-uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t at, const ikv_event *event,
+uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
+                           const ikv_event *event,
                            const ikv_delivery *delivery);
 
 /* bus_mail.c: the handler of what is subscribed to a mailbox. */

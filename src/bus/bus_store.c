@@ -201,14 +201,14 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
             break;
         place_entry(b, at, position, *ikvi_bus_entry(b, before), other);
     }
-    const bus_gate *gate = ikvi_bus_gate(b, link->subscription);
+    const bus_gate *gate = ikvi_bus_gate_of(b, link->subscription);
     bus_entry entry = {.handler = s->handler,
                        .user = s->user,
                        .visits = s->muted ? 0 : s->visits,
                        .subscription = ikvi_slots_bits(&b->s.subscription_slots,
                                                        b, link->subscription),
-                       .test_mask = gate->test_mask,
-                       .test_value = gate->test_value};
+                       .test_mask = gate != NULL ? gate->test_mask : 0,
+                       .test_value = gate != NULL ? gate->test_value : 0};
     /* = s->visits;|Also of a muted one: unmuting must not have to look for its
      * runs. */
     run->visits |= s->visits;
@@ -394,22 +394,23 @@ void ikvi_bus_tell_ended(ikv_bus *b)
 
 static void leave_body(ikv_bus *b, uint32_t subscription)
 {
-    const bus_gate *gate = ikvi_bus_gate(b, subscription);
-    uint32_t body = gate->body.bits != 0 ? ikvi_slots_find(&b->s.target_slots,
-                                                           b, gate->body.bits)
-                                         : IKVI_NO_SLOT;
+    const bus_gate *gate = ikvi_bus_gate_of(b, subscription);
+    uint32_t body =
+        gate != NULL && gate->body.bits != 0
+            ? ikvi_slots_find(&b->s.target_slots, b, gate->body.bits)
+            : IKVI_NO_SLOT;
     if (body == IKVI_NO_SLOT)
         return;
     uint32_t *link = &ikvi_bus_target(b, body)->of_body;
     while (*link != subscription)
-        link = &ikvi_bus_gate(b, *link)->next_of_body;
+        link = &ikvi_bus_gate_of(b, *link)->next_of_body;
     *link = gate->next_of_body;
 }
 
 static void join_body(ikv_bus *b, uint32_t subscription)
 {
-    bus_gate *gate = ikvi_bus_gate(b, subscription);
-    if (gate->body.bits == 0)
+    bus_gate *gate = ikvi_bus_gate_of(b, subscription);
+    if (gate == NULL || gate->body.bits == 0)
         return;
     bus_target *body = ikvi_bus_target(
         b, ikvi_slots_find(&b->s.target_slots, b, gate->body.bits));
@@ -695,6 +696,8 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         return refuse_full(message, IKV_FULL_SUBSCRIPTIONS);
     if (links > b->entry_capacity - b->s.links_used)
         return refuse_full(message, IKV_FULL_ENTRIES);
+    if (!ikvi_bus_gate_has_room(b, config))
+        return refuse_full(message, IKV_FULL_GATES);
     /* Names are kept for good: one too many is no harm if the next step
      * fails. */
     uint32_t name = ikvi_names_keep(&b->s.names, b, config->name);
@@ -714,12 +717,13 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         .name = name,
         .first_link = IKVI_NONE,
         .visits = visits_of(config),
+        .gate = IKVI_NONE,
         .families = families,
         .birth = b->births++,
         .rank = config->rank};
     if (ikvi_bus_gate_make(b, at, config))
         ikvi_bus_subscription(b, at)->visits |=
-            VISIT_GATED | ikvi_bus_gate(b, at)->test_offset << 16;
+            VISIT_GATED | ikvi_bus_gate_of(b, at)->test_offset << 16;
     if (b->counting)
         *ikvi_bus_seen(b, at) = (bus_seen){0};
     join_owner(b, at,

@@ -301,7 +301,7 @@ static state_key *place_for_key(ikv_state *s, uint32_t filter, uint8_t seat,
 static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
 {
     uint16_t modifiers = 0;
-    /* HID usages E0 to E7: the eight modifier keys. */
+    /* HID usages 0xe0 to 0xe7: the eight modifier keys. */
     for (uint32_t code = 0x000700e0; code <= 0x000700e7; code++)
         if (is_down(state_key_of(s, filter, seat, code)))
             modifiers |= ikvi_modifier_bit(code);

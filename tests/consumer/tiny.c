@@ -17,7 +17,7 @@ static ikv_kit_config tiny(const ikv_port *port)
     c.bus.subscriptions = c.bus.entries = 8;
     c.bus.owners = 1;
     c.bus.deferred = 4;
-    c.bus.conditions = 1;
+    c.bus.conditions = c.bus.gates = 1;
     c.bus.timers = 1;
     c.bus.inbox = 2;
     c.bus.payloads = 1;

@@ -53,7 +53,9 @@ static ikv_status fake_wait(void *state, uint64_t until_ns, bool for_input)
 
 static uint64_t fake_now(void *state)
 {
-    return ((fake_port *)state)->now_ns;
+    fake_port *f = state;
+    f->readings++;
+    return f->now_ns;
 }
 
 static void fake_close(void *state)

@@ -76,6 +76,7 @@ ikv_memory counted_memory(counted *c);
 /* A port whose clock the test moves. */
 typedef struct fake_port {
     uint64_t now_ns;
+    uint32_t readings; /* of its clock */
     ikv_sink *sink;
     uint16_t device;
     int opened, closed, waits;

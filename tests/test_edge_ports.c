@@ -164,6 +164,13 @@ START_TEST(clock_of_the_sink)
     kit_frame(&k, 20);
     ck_assert_str_eq(seen.text, "window.show@3 ");
     ck_assert_int_eq(k.reports, 0);
+    uint32_t readings = other.readings;
+    for (uint64_t ms = 20; ms < 1000; ms += 20)
+        kit_frame(&k, ms);
+    ck_assert_uint_eq(other.readings, readings);
+    kit_frame(&k, 1000); /* once a second they are compared */
+    kit_frame(&k, 1020);
+    ck_assert_uint_eq(other.readings, readings + 1);
     kit_close(&k);
 }
 END_TEST

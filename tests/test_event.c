@@ -507,6 +507,8 @@ START_TEST(keys_both_ways)
              ikv_code_location(code), ikv_key_name(key, buffer));
     }
     ck_assert_int_gt(count, 120);
+    ck_assert_uint_eq(ikv_key_of_code(IKV_CODE(0xff)), 0);
+    ck_assert_uint_eq(ikv_code_location(IKV_CODE(0xff)), 0);
     expect_golden("keys.txt", table.text);
     static const uint32_t edges[] = {1,     0x7f,   0x80,    0x7ff,
                                      0x800, 0xffff, 0x10000, 0x10ffff};

@@ -136,8 +136,6 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
     span_of(r, pair, pair->begin, pair->middle);
     pair->begin_middle[0] = pair->middle[0];
     pair->begin_middle[1] = pair->middle[1];
-    pair->last[0] = pair->begin[0];
-    pair->last[1] = pair->begin[1];
 }
 
 static bool beyond(const float a[2], const float b[2], float slop)

@@ -333,6 +333,12 @@ START_TEST(high_water)
     ck_assert_uint_eq(n.own_high, 4);
     ck_assert_uint_eq(n.shared_high, 3);
     ck_assert_uint_eq(n.high_water, 7);
+    for (uint32_t round = 0; round < 5; round++) { /* all of it, each time */
+        e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        for (uint32_t i = 0; i < 17; i++)
+            status_is(ikv_queue_push(q, &e), i < 16 ? IKV_OK : IKV_FULL_QUEUE);
+        ck_assert_uint_eq(ikv_queue_drain(q, out, 32), 16);
+    }
     close_queue(&c, q);
 }
 END_TEST

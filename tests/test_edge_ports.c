@@ -1,13 +1,15 @@
 /* test_edge_ports.c - hostile ports, odd clocks, values that can't be kept,
  * frames inside frames. Each case is named by its entry in
  * docs/reliability.md. */
-#define _POSIX_C_SOURCE 200809L
+#define _DEFAULT_SOURCE
 #include "support.h"
 
 #include <ikvar/digest.h>
 
 #include <math.h>
 #include <pthread.h>
+#include <signal.h>
+#include <sys/mman.h>
 #include <time.h>
 
 static const uint64_t base_ns = 7000000000, ms_ns = 1000000;
@@ -1409,12 +1411,103 @@ START_TEST(no_kind_at_all)
 }
 END_TEST
 
+/* ------------------------------------------------- a loss among threads -- */
+
+enum {
+    BULK = 4095, /* and a key's down fill the queue */
+    PAGE = 65536 /* a multiple of any machine's */
+};
+
+static char *bulk, *last_page;
+static volatile sig_atomic_t stalls;
+
+/* A thread that pushes all of it has looked at it when it comes to the last
+ * page, and claimed its slots when it is at the first page again: there it
+ * waits for as long as it is told to. */
+static void wait_there(int number, siginfo_t *info, void *context)
+{
+    const struct timespec soon = {0, 100000};
+    const char *at = info->si_addr;
+    (void)context;
+    if (at >= last_page && at < last_page + PAGE) {
+        mprotect(bulk, PAGE, PROT_NONE);
+        mprotect(last_page, PAGE, PROT_READ | PROT_WRITE);
+    } else if (at >= bulk && at < bulk + PAGE) {
+        while (stalls)
+            nanosleep(&soon, NULL);
+        mprotect(bulk, PAGE, PROT_READ | PROT_WRITE);
+    } else {
+        signal(number, SIG_DFL);
+    }
+}
+
+static void *push_bulk(void *queue)
+{
+    ok(ikv_queue_push_all(queue, (const ikv_event *)(void *)bulk, BULK));
+    return NULL;
+}
+
+/* Q3: the down waits behind what another thread has claimed and not written,
+ * and the up found no room: what is made up for it comes after the down. */
+START_TEST(loss_behind_a_claim)
+{
+    struct sigaction action = {.sa_sigaction = wait_there,
+                               .sa_flags = SA_SIGINFO};
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    prepare();
+    k.config.queue.capacity = BULK + 1;
+    k.config.queue.reserve = IKV_NO_RESERVE;
+    k.config.loop.pending = 2 * (BULK + 1);
+    kit_open(&k);
+    ikv_queue *queue = ikv_kit_queue(k.kit);
+    size_t size = (BULK + 1) * sizeof key;
+    bulk = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS,
+                -1, 0);
+    ck_assert(bulk != MAP_FAILED);
+    last_page = bulk + size - PAGE;
+    sigaction(SIGSEGV, &action, NULL);
+    for (uint32_t i = 0; i < BULK; i++)
+        ((ikv_event *)(void *)bulk)[i] =
+            ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns);
+    key.device = k.fake.device;
+    key.key.code = IKV_CODE(4);
+    for (uint64_t round = 1; round < 5; round++) {
+        pthread_t thread;
+        stalls = 1;
+        mprotect(last_page, PAGE, PROT_NONE);
+        ck_assert_int_eq(pthread_create(&thread, NULL, push_bulk, queue), 0);
+        while (ikv_queue_waiting(queue) < BULK) {
+        }
+        key.time_ns = k.fake.now_ns;
+        key.kind = IKV_KIND_KEY_DOWN;
+        ok(ikv_sink_push_any(k.fake.sink, &key));
+        key.kind = IKV_KIND_KEY_UP;
+        status_is(ikv_sink_push_any(k.fake.sink, &key), IKV_FULL_QUEUE);
+        kit_frame(&k, round * 100);
+        ck_assert_uint_eq(ikv_queue_waiting(queue), BULK + 1);
+        stalls = 0;
+        pthread_join(thread, NULL);
+        kit_frame(&k, round * 100 + 20);
+        ck_assert_uint_eq(ikv_queue_waiting(queue), 0);
+        ck_assert_uint_eq(loop_counts(k.loop).resyncs, round);
+        kit_frame(&k, round * 100 + 40);
+        for (uint32_t filter = 0; filter < 2; filter++)
+            ck_assert(
+                !ikv_state_key(ikv_kit_state(k.kit), filter, 0, key.key.code)
+                     .down);
+    }
+    munmap(bulk, size);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_ports_suite(void)
 {
     Suite *s = suite_create("edge_ports");
     add(s, "5 no kind at all", no_kind_at_all);
     add_table(s, "L8 1 ahead of the clock", ahead_of_the_clock, 3);
     add(s, "1 a hostile clock", hostile_clock);
+    add(s, "Q3 a loss behind a claim", loss_behind_a_claim);
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 ends while there is no room", ends_while_full);

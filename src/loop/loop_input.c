@@ -487,16 +487,20 @@ static bool resync(ikv_loop *loop, uint16_t device)
 static void resync_lost(ikv_loop *loop)
 {
     uint16_t device;
-    while (ikv_queue_take_lost(loop->queue, &device))
-        if (!resync(loop, device)) {
+    while (ikv_queue_take_lost(loop->queue, &device)) {
+        /* The mark came after what its thread had pushed: only if nothing waits
+         * now has all of that come in. */
+        if (ikv_queue_waiting(loop->queue) > 0 || !resync(loop, device)) {
             ikv_queue_mark_lost(loop->queue, device);
             return;
         }
+    }
 }
 
 /* In batches, so that the queue's head moves once for many; what does not fit
  * into the ring stays in the queue, in order. Losses are looked at when all
- * that was before them is in. */
+ * that was before them is in: not while it waits behind a slot that another
+ * thread has claimed and not yet written. */
 IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 {
     ikv_event batch[64];
@@ -513,9 +517,8 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room);
         for (uint32_t i = 0; i < count; i++)
             take_pushed(loop, &batch[i]);
-        /* Nothing more was ready: what comes meanwhile is the next frame's. */
-        if (count < room)
-            break;
+        if (count == 0)
+            return;
     }
     if (!loop->said[SAID_REFUSED] && ikvi_queue_refused(loop->queue))
         loop_report_once(loop, SAID_REFUSED, IKV_REPORT_WARNING, IKV_FULL_QUEUE,

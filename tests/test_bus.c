@@ -753,7 +753,7 @@ static void watch(const ikv_watch *w, void *user)
 START_TEST(watchers)
 {
     actor a = {.name = "a", .verdict = IKV_STOP};
-    record seen = {""};
+    record seen = {""}, second = {""};
     open_bus(4, 0, 0);
     hear(&a, IKV_KIND_KEY_DOWN, everywhere, 0);
     ok(ikv_bus_add_watcher(bus, watch, &seen));
@@ -763,9 +763,15 @@ START_TEST(watchers)
     ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL));
     ck_assert_str_eq(seen.text, "event1: call1:a return1:a! done1:! defer0: "
                                 "event1: done1: ");
+    ok(ikv_bus_add_watcher(bus, watch, &second));
     ok(ikv_bus_remove_watcher(bus, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, everywhere);
     ck_assert_str_eq(heard.text, "a a ");
+    ck_assert_str_eq(second.text, "event1: call1:a return1:a! done1:! ");
+    ok(ikv_bus_remove_watcher(bus, watch, &second));
+    status_is(ikv_bus_remove_watcher(bus, watch, &second), IKV_ABSENT);
+    deliver(IKV_KIND_KEY_DOWN, everywhere);
+    ck_assert_uint_eq(strlen(second.text), 35);
     close_bus();
 }
 END_TEST

@@ -616,6 +616,12 @@ START_TEST(float_values)
     ck_assert_int_eq(k.reports, kinds + 1); /* each kind once */
     ck_assert_msg(strstr(said.text, "harbour.tide.depth") != NULL, "%s",
                   said.text);
+    ikv_event far = ikv_event_make(tide, k.fake.now_ns);
+    const float beyond = 1e30f; /* of a kind of one's own any that is finite */
+    memcpy((char *)&far + 40, &beyond, sizeof beyond);
+    ok(ikv_sink_push(k.fake.sink, &far));
+    kit_frame(&k, 40);
+    ck_assert_uint_eq(loop_counts(k.loop).routed, 1);
     kit_close(&k);
     ikv_catalogue_close(catalogue);
 }

@@ -546,6 +546,8 @@ static const struct {
     {IKV_KIND_POINTER_MOVE, "button", 1, false, 2},
     {IKV_KIND_POINTER_MOVE, "buttons", 2, false, 2},
     {IKV_KIND_POINTER_MOVE, "pointer", 1, false, 2},
+    {IKV_KIND_POINTER_MOVE, "target", 1, false, 2},
+    {IKV_KIND_POINTER_MOVE, "source", 1, false, 2},
     {IKV_KIND_WHEEL, "dx", 3, true, 1},
     {IKV_KIND_WHEEL, "mode", 1, false, 2},
     {IKV_KIND_WHEEL, "type", IKV_PEN, false, 2},
@@ -584,7 +586,9 @@ START_TEST(told_apart)
             e.pointer.button = -1;
         if (i == 1)
             ok(ikv_field_put(field, &e,
-                             (ikv_value){IKV_VALUE_INTEGER,
+                             (ikv_value){field->type == IKV_TYPE_TARGET
+                                             ? IKV_VALUE_TARGET
+                                             : IKV_VALUE_INTEGER,
                                          {.integer = differ_table[_i].value}}));
         ok(ikv_sink_push(k.fake.sink, &e));
     }

@@ -130,7 +130,7 @@ class Tree:
                   "-DCMAKE_BUILD_TYPE=Debug", "-DCMAKE_C_FLAGS_DEBUG=-O1 -g1 " + flags,
                   "-DIKV_TESTS=ON"], 600)
         if not self.build():
-            sys.exit("the tree does not build")
+            sys.exit("the tree does not build: scripts/bootstrap build test installs what it needs")
 
     def run(self, command, seconds, to=subprocess.DEVNULL, **environment):
         process = subprocess.Popen(

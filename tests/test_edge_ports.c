@@ -1507,6 +1507,31 @@ START_TEST(loss_behind_a_claim)
 }
 END_TEST
 
+/* S1, Q3: what is pressed after a loss is down, also where both are of one
+ * step. */
+START_TEST(pressed_after_a_loss)
+{
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    prepare();
+    kit_open(&k);
+    kit_frame(&k, 0);
+    key.device = k.fake.device;
+    key.key.code = IKV_CODE(4);
+    kit_frame(&k, 1);
+    ikv_sink_lost(k.fake.sink, k.fake.device);
+    kit_frame(&k, 2);
+    key.time_ns = k.fake.now_ns;
+    ok(ikv_sink_push(k.fake.sink, &key));
+    kit_frame(&k, 4);
+    ck_assert_uint_eq(loop_counts(k.loop).waiting, 2);
+    kit_frame(&k, 20);
+    for (uint32_t filter = 0; filter < 2; filter++)
+        ck_assert(
+            ikv_state_key(ikv_kit_state(k.kit), filter, 0, key.key.code).down);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_ports_suite(void)
 {
     Suite *s = suite_create("edge_ports");
@@ -1514,6 +1539,7 @@ Suite *edge_ports_suite(void)
     add_table(s, "L8 1 ahead of the clock", ahead_of_the_clock, 3);
     add(s, "1 a hostile clock", hostile_clock);
     add(s, "Q3 a loss behind a claim", loss_behind_a_claim);
+    add(s, "S1 Q3 pressed after a loss", pressed_after_a_loss);
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 ends while there is no room", ends_while_full);

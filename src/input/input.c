@@ -171,7 +171,7 @@ static void set_time(ikv_input *own, uint64_t time_ns)
 void ikv_input_feed(ikv_input *own, const ikv_event *event)
 {
     ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
-    /* A resync comes to both filters together, with what is held. */
+    /* A resync is fed with what is held, which one event does not say. */
     if (state != NULL && event != NULL && event->kind != IKV_KIND_DEVICE_RESYNC)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
@@ -206,21 +206,30 @@ ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
     return outcome;
 }
 
-/* What is not held is ended, then handlers are told, then what is held and not
- * down is made up. */
-void ikv_input_resync(ikv_input *own, const ikv_event *event,
-                      const ikv_event *held, uint32_t count)
+static void resync_state(const input_block *in, uint32_t filter,
+                         const ikv_event *event, const ikv_event *held,
+                         uint32_t count)
 {
-    input_block *in = (input_block *)own;
-    if (in == NULL || event == NULL || (held == NULL && count > 0) ||
-        ikvi_bus_is_busy(in->bus))
-        return;
-    if (in->actions != NULL)
-        advance(own, event->time_ns);
-    for (uint32_t filter = IKV_STATE_RAW;
-         in->state != NULL && filter <= IKV_STATE_UNCLAIMED; filter++)
+    if (in->state != NULL)
         ikvi_state_calls_of(in->state)->resync(in->state, filter, event, held,
                                                count);
+}
+
+static void feed_resync(ikv_input *own, const ikv_event *event,
+                        const ikv_event *held, uint32_t count)
+{
+    resync_state((input_block *)own, IKV_STATE_RAW, event, held, count);
+}
+
+/* What is not held is ended, then handlers are told, then what is held and not
+ * down is made up. */
+static void resync_fed(ikv_input *own, const ikv_event *event,
+                       const ikv_event *held, uint32_t count)
+{
+    input_block *in = (input_block *)own;
+    if (in->actions != NULL)
+        advance(own, event->time_ns);
+    resync_state(in, IKV_STATE_UNCLAIMED, event, held, count);
     for (uint32_t i = 0; i < in->router_count; i++)
         ikv_router_resync(in->routers[i], event, held, count);
     route_by(in, router_of(in, event), event, NULL, 0);
@@ -234,6 +243,16 @@ void ikv_input_resync(ikv_input *own, const ikv_event *event,
     }
     if (in->actions != NULL)
         settle_event(in, event, false);
+}
+
+void ikv_input_resync(ikv_input *own, const ikv_event *event,
+                      const ikv_event *held, uint32_t count)
+{
+    if (own == NULL || event == NULL || (held == NULL && count > 0) ||
+        ikvi_bus_is_busy(((input_block *)own)->bus))
+        return;
+    feed_resync(own, event, held, count);
+    resync_fed(own, event, held, count);
 }
 
 void ikv_input_retest(ikv_input *own, uint64_t time_ns)
@@ -282,7 +301,8 @@ static const ikvi_input_calls input_calls = {.begin_frame =
                                              .begin_step = ikv_input_begin_step,
                                              .feed = ikv_input_feed,
                                              .route = ikv_input_route,
-                                             .resync = ikv_input_resync,
+                                             .feed_resync = feed_resync,
+                                             .resync = resync_fed,
                                              .retest = ikv_input_retest,
                                              .finish = ikv_input_finish,
                                              .end_step = ikv_input_end_step,

@@ -12,6 +12,9 @@ typedef struct ikvi_input_calls {
     void (*feed)(ikv_input *input, const ikv_event *event);
     ikv_outcome (*route)(ikv_input *input, const ikv_event *event,
                          const ikv_event *samples, uint32_t count);
+    /* Of the raw state, which is fed first; and of all else. */
+    void (*feed_resync)(ikv_input *input, const ikv_event *event,
+                        const ikv_event *held, uint32_t count);
     void (*resync)(ikv_input *input, const ikv_event *event,
                    const ikv_event *held, uint32_t count);
     void (*retest)(ikv_input *input, uint64_t time_ns);
@@ -49,6 +52,14 @@ static inline void ikvi_input_feed(ikv_input *input, const ikv_event *event)
 {
     if (input != NULL)
         input->calls->feed(input, event);
+}
+
+static inline void ikvi_input_feed_resync(ikv_input *input,
+                                          const ikv_event *event,
+                                          const ikv_event *held, uint32_t count)
+{
+    if (input != NULL)
+        input->calls->feed_resync(input, event, held, count);
 }
 
 static inline void ikvi_input_retest(ikv_input *input, uint64_t time_ns)

@@ -33,6 +33,24 @@ static void give_to_inbox(ikv_loop *loop, const ikv_event *event, ikv_lane lane)
                          "a played event found no room in its lane's inbox");
 }
 
+/* What ports said is down comes before the mark of a loss: of that at `at`, some
+ * may have been taken off already. */
+static uint32_t gather_held(const ikv_loop *loop, uint32_t at,
+                            ikv_event held[HELD_LIMIT])
+{
+    uint32_t count = loop->s.held_count, ring = loop->s.head;
+    memcpy(held, loop_held(loop), count * sizeof *held);
+    for (; ring != at; ring = (ring + 1) & (loop->capacity - 1)) {
+        const ikv_event *event = loop_event(loop, ring);
+        uint8_t how = loop_entry_at(loop, ring)->how;
+        if (how == IKV_INTAKE_INPUT && event->kind == IKV_KIND_DEVICE_RESYNC)
+            count = 0; /* those were of an earlier one */
+        else if (how == IKV_INTAKE_HELD && count < loop->held_room)
+            held[count++] = *event;
+    }
+    return count;
+}
+
 /* The raw state has each input once: the first `fed_count` from the head on. */
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
@@ -40,8 +58,15 @@ static void feed_one(ikv_loop *loop, uint32_t at)
     IKVI_CHECK(loop->s.fed_count < loop->s.count);
     loop->s.fed_count++;
     /* What other threads deferred is no input. */
-    if (loop_entry_at(loop, at)->how == IKV_INTAKE_INPUT)
-        ikvi_input_feed(loop->input, event);
+    if (loop_entry_at(loop, at)->how != IKV_INTAKE_INPUT)
+        return;
+    if (event->kind == IKV_KIND_DEVICE_RESYNC) {
+        ikv_event held[HELD_LIMIT];
+        uint32_t count = gather_held(loop, at, held);
+        ikvi_input_feed_resync(loop->input, event, held, count);
+        return;
+    }
+    ikvi_input_feed(loop->input, event);
 }
 
 static void pop(ikv_loop *loop)

@@ -13,6 +13,7 @@ static float mouse[2];
 static ikv_target lamp, mast, field;
 static uint8_t seat_now; /* whose the next inputs are */
 static const char *hook; /* what to do inside the next action's handler */
+static uint64_t last_ns; /* of the last action's event */
 
 static void push(ikv_event *e)
 {
@@ -35,6 +36,7 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
     ck_assert_uint_lt(a->state, 3);
     ck_assert_int_eq(a->state, e->kind - IKV_KIND_ACTION_START);
     ck_assert_ptr_nonnull(d->cause);
+    last_ns = e->time_ns;
     note(&seen, "%s%c", name, marks[a->state]);
     if (fabsf(a->value - 1) > 1e-3f)
         note(&seen, "%.2g", (double)a->value);
@@ -779,6 +781,48 @@ START_TEST(rolled_back)
 }
 END_TEST
 
+/* T6: also what is asked of seldom: room for names, who has several parts, the
+ * time of what is settled, and input that waits to be. */
+START_TEST(rolled_back_wholly)
+{
+    static char name[3000];
+    ikv_action_set set;
+    ikv_event click = ikv_event_make(IKV_KIND_POINTER_CLICK, 0);
+    open_actions(1);
+    bind_all("jump:KeyA turn:KeyQ|KeyE tap:pointer.click");
+    ikv_action_id jump = ikv_actions_find(actions, "jump");
+    ikv_action_id turn = ikv_actions_find(actions, "turn");
+    do_words("+KeyA | +KeyE |");
+    click.target = ikv_bus_root(k.bus);
+    ikv_actions_take(actions, &click, false);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    uint64_t ended = 0;
+    for (int time = 0; time < 3; time++) {
+        seen.text[0] = '\0';
+        ikv_actions_settle(actions, 0, false, false);
+        ck_assert_str_eq(seen.text, "tap^ tapv ");
+        restore(&parts, image, size);
+        ok(ikv_actions_unbind_all(actions, jump));
+        ended = time == 0 ? last_ns : ended;
+        ck_assert_uint_eq(last_ns, ended);
+        memset(name, 'n', sizeof name - 1);
+        ok(ikv_actions_add_set(actions, name, &set));
+        ok(ikv_actions_unbind_all(actions, turn));
+        kit_frame(&k, ms += 40);
+        restore(&parts, image, size);
+    }
+    do_words("|");
+    seen.text[0] = '\0';
+    do_words("+KeyQ | -KeyQ |");
+    ck_assert_ptr_nonnull(strstr(seen.text, "turn^"));
+    free(image);
+    close_actions();
+}
+END_TEST
+
 /* ---------------------------------------------------------------- files -- */
 
 static const struct {
@@ -886,6 +930,7 @@ Suite *action_suite(void)
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
     add(s, "A1 rollback", rolled_back);
+    add(s, "T6 A1 rollback", rolled_back_wholly);
     add_table(s, "A7 files", bindings_file, ROWS(files));
     return s;
 }

@@ -1370,9 +1370,73 @@ START_TEST(saved_in_a_flush)
 }
 END_TEST
 
+/* ------------------------------------------------ all that an image has -- */
+
+static void count_watched(const ikv_watch *watch, void *user)
+{
+    *(int *)user += watch->what == IKV_WATCH_CALL;
+}
+
+/* T6: what the bus asks of seldom comes back too: the watcher's detour, which
+ * half of the pool is in use, lanes, mailboxes, places for payloads, names. */
+START_TEST(bus_comes_back)
+{
+    static const ikv_target everywhere = {0};
+    static char name[300];
+    int calls = 0, told = 0;
+    kit_prepare(&k);
+    k.config.bus.subscriptions = k.config.bus.entries = 6;
+    k.config.bus.user_lanes = k.config.bus.mailboxes = 1;
+    k.config.bus.payloads = 2;
+    k.config.bus.name_bytes = 500;
+    kit_open(&k);
+    ikv_bus *bus = ikv_kit_bus(k.kit);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    e.target = ikv_bus_root(bus);
+    ok(ikv_bus_hear(bus, e.kind, everywhere, count_heard, &calls, NULL));
+    kit_frame(&k, 0);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    ok(ikv_bus_add_watcher(bus, count_watched, &told));
+    memset(name, 'n', sizeof name - 1);
+    for (int round = 1; round < 4; round++) {
+        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+        ikv_subscription some[5];
+        ikv_mailbox box;
+        ikv_lane lane;
+        config.kind = IKV_KIND_KEY_UP;
+        config.handler = count_heard;
+        config.user = &calls;
+        config.name = name;
+        for (int times = 0; times < round * 3; times++) {
+            for (int i = 0; i < 5; i++)
+                ok(ikv_bus_subscribe(bus, &config, &some[i], NULL));
+            for (int i = 0; i < 5; i++)
+                ok(ikv_bus_unsubscribe(bus, some[i]));
+        }
+        ok(ikv_bus_add_lane(bus, "ebb", &lane));
+        ck_assert_uint_eq(lane, 2);
+        ok(ikv_bus_add_mailbox(bus, &box));
+        ck_assert_uint_eq(box, 1);
+        for (int i = 0; i < 2; i++)
+            ok(ikv_bus_defer_data(bus, lane, &e, "tide", 5));
+        restore(&parts, image, size);
+        valid(ikv_bus_validate(bus));
+        ck_assert_int_eq(ikv_bus_deliver(bus, &e).heard, 1);
+        ck_assert_int_eq(calls, round);
+        ck_assert_int_eq(told, round);
+    }
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
+    add(s, "T6 the bus comes back", bus_comes_back);
     add(s, "T6 32 damaged images", damaged);
     add(s, "32 an image without the scene", image_without_the_scene);
     add(s, "32 images of some parts", images_of_some_parts);

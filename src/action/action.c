@@ -109,7 +109,7 @@ ikv_status ikv_actions_close(ikv_actions *actions)
 {
     if (actions == NULL)
         return IKV_OK;
-    if (actions->s.resolving || ikvi_bus_is_busy(actions->bus)) {
+    if (actions->resolving || ikvi_bus_is_busy(actions->bus)) {
         ikvi_report(&actions->reporter, IKV_REPORT_ERROR, IKV_BUSY, "action",
                     "not closed: inside a handler");
         return IKV_BUSY;

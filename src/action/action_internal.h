@@ -131,6 +131,10 @@ struct ikv_actions {
     ikv_router *routers[IKV_ROUTER_LIMIT];
     uint32_t router_count;
     uint32_t seats, set_room;
+    uint32_t step;             /* counts ikv_actions_step(); never goes back */
+    uint32_t tries;            /* counts presses; likewise */
+    uint64_t changes;          /* of what is held: loops begin anew after one */
+    bool resolving, synthetic; /* within a call: no image is made meanwhile */
     size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
     struct {
@@ -140,11 +144,7 @@ struct ikv_actions {
         uint32_t heads[TRIGGER_BUCKETS];
         uint32_t held_count;
         uint32_t axes;    /* bindings that are one of several parts */
-        uint32_t step;    /* counts ikv_actions_step() */
-        uint32_t tries;   /* counts presses */
-        uint64_t changes; /* of what is held: loops begin anew after one */
         uint64_t time_ns; /* of what is being settled */
-        bool resolving, synthetic;
         uint32_t input_count;
         action_input input[ACTION_QUEUE];
         action_learning learning;

@@ -311,7 +311,7 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     binding_run_at(a, index)->on = true;
     /* There is room: one place for each binding and seat. */
     *held_at(a, a->s.held_count++) = index;
-    a->s.changes++;
+    a->changes++;
     /* On already: no second start. */
     if (run->on++ > 0) {
         refresh_action(a, at, seat);
@@ -322,7 +322,7 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
     run->steps = 0;
     refresh_action(a, at, seat);
     a->s.counters.started++;
-    tell(a, IKV_KIND_ACTION_START, at, seat, a->s.synthetic);
+    tell(a, IKV_KIND_ACTION_START, at, seat, a->synthetic);
 }
 
 /* The order of what is held stays, since holds are told in it. An end that no
@@ -341,12 +341,12 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
     binding_run_at(a, index)->on = false;
     IKVI_CHECK(action_run_at(a, at, seat)->on > 0);
     /* Before anybody is told: walks over what is held begin anew. */
-    a->s.changes++;
+    a->changes++;
     if (--action_run_at(a, at, seat)->on > 0) {
         refresh_action(a, at, seat);
         return;
     }
-    tell(a, IKV_KIND_ACTION_END, at, seat, a->s.synthetic || !a->s.resolving);
+    tell(a, IKV_KIND_ACTION_END, at, seat, a->synthetic || !a->resolving);
 }
 
 /* -------------------------------------------------------------- presses -- */
@@ -534,7 +534,7 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
     uint32_t at = a->s.heads[trigger_bucket(part)], place;
     while (next_with(a, &at, part, &place)) {
         const binding_run *run = binding_run_at(a, place * a->seats + seat);
-        if (run->tried != a->s.tries &&
+        if (run->tried != a->tries &&
             chord_length(binding_at(a, place)) == length &&
             would_start(a, place, seat, input, part))
             return place;
@@ -553,7 +553,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
         const action_binding *b = binding_at(a, place);
         /* Before it starts: its handler may end it, and it is not tried
          * again. */
-        run->tried = a->s.tries;
+        run->tried = a->tries;
         run->moved_x = run->moved_y = 0;
         measure_press(&input->event, part, run);
         if (b->shape.axis ||
@@ -603,7 +603,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     if (length == 0)
         return;
     /* A number for this press, so that no mark need be cleared. */
-    a->s.tries++;
+    a->tries++;
     for (uint32_t i = 0; i < count; i++)
         start_all(a, seat, input, parts[i], length);
 }
@@ -797,13 +797,13 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                         bool lost)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->s.resolving ||
+    if (a == NULL || a->resolving ||
         (a->s.input_count == 0 && a->s.held_count == 0))
         return;
-    a->s.resolving = true;
+    a->resolving = true;
     a->s.time_ns = time_ns;
     /* What ends by a loss says so. */
-    a->s.synthetic = lost;
+    a->synthetic = lost;
     for (uint32_t i = 0; i < a->s.input_count; i++) {
         action_input input = a->s.input[i];
         bool key = input.event.kind == IKV_KIND_KEY_DOWN;
@@ -816,8 +816,8 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
     }
     a->s.input_count = 0;
     end_what_is_over(a);
-    a->s.synthetic = false;
-    a->s.resolving = false;
+    a->synthetic = false;
+    a->resolving = false;
 }
 
 /* Motion ends with a step in which nothing moved. */
@@ -846,26 +846,26 @@ static void end_motion(ikv_actions *a)
 void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->s.resolving || a->s.held_count == 0)
+    if (a == NULL || a->resolving || a->s.held_count == 0)
         return;
-    a->s.resolving = true;
+    a->resolving = true;
     a->s.time_ns = time_ns;
-    a->s.step++;
+    a->step++;
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth), seat = index % a->seats;
         uint32_t at = binding_at(a, index / a->seats)->action;
         action_run *run = action_run_at(a, at, seat);
-        uint64_t changes = a->s.changes;
+        uint64_t changes = a->changes;
         nth++;
-        if (run->told == a->s.step)
+        if (run->told == a->step)
             continue;
         /* Before it is told: an action held twice over is told once. */
-        run->told = a->s.step;
+        run->told = a->step;
         tell(a, IKV_KIND_ACTION_HOLD, at, seat, false);
         run->steps++;
-        if (a->s.changes != changes)
+        if (a->changes != changes)
             nth = 0;
     }
-    a->s.resolving = false;
+    a->resolving = false;
 }

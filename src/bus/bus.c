@@ -186,7 +186,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
         ikvi_bus_target(b, i)->first_run = ikvi_bus_target(b, i)->of_body =
             IKVI_NONE;
-    b->s.ended = IKVI_NONE;
+    b->ended = IKVI_NONE;
     for (uint32_t i = 0; i < b->s.owner_slots.capacity; i++)
         ikvi_bus_owner(b, i)->first = IKVI_NONE;
     ikvi_bus_store_open(b);
@@ -245,7 +245,7 @@ bool ikvi_bus_is_delivering(const ikv_bus *bus)
     bool flushing = false;
     for (uint32_t i = 0; i < bus->s.lane_count; i++)
         flushing = flushing || ikvi_bus_lane(bus, i)->flushing;
-    return bus->s.busy != 0 || flushing;
+    return bus->busy != 0 || flushing;
 }
 
 bool ikvi_bus_holds_inboxes(const ikv_bus *bus)
@@ -275,7 +275,7 @@ uint32_t ikvi_bus_slot_bits(const ikv_bus *bus)
 
 bool ikvi_bus_is_busy(const ikv_bus *bus)
 {
-    return bus->s.busy != 0 || bus->closing;
+    return bus->busy != 0 || bus->closing;
 }
 
 ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
@@ -285,7 +285,7 @@ ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
         return IKV_BAD_ARGUMENT;
     if (callbacks != NULL && callbacks->size != sizeof *callbacks)
         return IKV_BAD_SIZE;
-    if (bus->s.busy != 0)
+    if (bus->busy != 0)
         return IKV_BUSY;
     bus->callbacks =
         callbacks != NULL ? *callbacks : (ikv_bus_callbacks){.size = 0};
@@ -306,7 +306,7 @@ uint32_t ikvi_bus_target_room(const ikv_bus *bus)
 
 uint32_t ikvi_bus_removals(const ikv_bus *b)
 {
-    return b->s.removals;
+    return b->removals;
 }
 
 uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
@@ -354,7 +354,7 @@ ikv_status ikv_bus_remove_target(ikv_bus *bus, ikv_target target)
     ikvi_bus_drop_at(bus, place);
     ikvi_bus_target(bus, place)->closing = false;
     ikvi_slots_give(&bus->s.target_slots, bus, place);
-    bus->s.removals++;
+    bus->removals++;
     return IKV_OK;
 }
 
@@ -475,7 +475,7 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL || watcher == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->s.busy != 0)
+    if (bus->busy != 0)
         return IKV_BUSY;
     if (bus->watcher_count == IKV_WATCHER_LIMIT)
         return IKV_FULL_WATCHERS;
@@ -493,7 +493,7 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->s.busy != 0)
+    if (bus->busy != 0)
         return IKV_BUSY;
     uint32_t i = 0;
     while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||
@@ -533,7 +533,7 @@ ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts)
         .mailbox_refused = mail_refused,
         .generation_wraps = b->s.subscription_slots.wraps +
                             b->s.target_slots.wraps + b->s.owner_slots.wraps,
-        .subscriptions = b->s.subscription_slots.used - b->s.ended_count,
+        .subscriptions = b->s.subscription_slots.used - b->ended_count,
         .subscriptions_high = b->s.subscription_slots.high,
         .entries = b->s.links_used,
         .entries_high = b->s.links_high,

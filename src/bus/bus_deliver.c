@@ -33,7 +33,7 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
 void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame)
 {
     if (bus != NULL)
-        bus->s.frame = frame;
+        bus->frame = frame;
 }
 
 static inline uint8_t *kind_traits(const ikv_bus *b, ikv_kind kind)
@@ -76,7 +76,7 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
 {
     if (b->watcher_count != 0) {
         ikv_watch watch = {.what = what,
-                           .depth = b->s.depth,
+                           .depth = b->depth,
                            .event = event,
                            .lane = lane,
                            .frame_scoped = b->frame_scoped};
@@ -88,7 +88,7 @@ void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
 static void watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
 {
     ikv_watch watch = {.what = what,
-                       .depth = b->s.depth,
+                       .depth = b->depth,
                        .event = x->event,
                        .delivery = &x->delivery,
                        .verdict = x->verdict,
@@ -106,7 +106,7 @@ static inline ikv_verdict invoke(const ikv_delivery *delivery,
 {
 #ifdef IKV_DEBUG
     const ikv_bus *b = delivery->bus;
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->s.depth - 1);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth - 1);
     x->scratch = *event;
     x->lent = *delivery;
     ikv_verdict verdict = handler(&x->scratch, &x->lent, user);
@@ -123,7 +123,7 @@ static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
 {
     uint32_t place = ikvi_bus_place_of(b, entry->subscription);
     ikv_watch watch = {.what = IKV_WATCH_CALL,
-                       .depth = b->s.depth,
+                       .depth = b->depth,
                        .event = x->event,
                        .delivery = delivery,
                        .frame_scoped = b->frame_scoped};
@@ -165,7 +165,7 @@ static void watch_skip(ikv_bus *b, const dispatch *x,
     if (b->watcher_count == 0)
         return;
     ikv_watch watch = {.what = IKV_WATCH_SKIP,
-                       .depth = b->s.depth,
+                       .depth = b->depth,
                        .event = x->event,
                        .delivery = delivery,
                        .reason = reason,
@@ -339,7 +339,7 @@ static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
                            bool own, bus_order last, sources *m)
 {
     m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->s.pending_count;
+    m->pending_end = m->pending + b->pending_count;
     /* By order and not by place: those behind may have moved up or down. */
     for (skip_pending(b, x, target, own, m);
          m->pending < m->pending_end &&
@@ -369,7 +369,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
     bool own = (visits & (VISIT_FIRST | VISIT_OWN)) != 0;
     const bus_entry *entry;
     m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->s.pending_count;
+    m->pending_end = m->pending + b->pending_count;
     while ((entry = next_entry(b, x, target, own, m)) != NULL) {
         if ((entry->visits & visits) == 0) {
             pass_muted(b, x, &x->delivery, entry, visits);
@@ -481,12 +481,12 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
      * above. */
     bool tagged = (visits & (VISIT_FIRST | VISIT_OWN)) != 0 &&
                   has_seen(b, TAGGED_PLACE, kind);
-    if (!tagged && b->s.pending_count == 0 && !has_seen(b, place, kind))
+    if (!tagged && b->pending_count == 0 && !has_seen(b, place, kind))
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
     /* Nothing to be merged, nobody to be told: the run is walked as it is. */
-    bool plain = wide == IKVI_NONE && !tagged && b->s.pending_count == 0 &&
+    bool plain = wide == IKVI_NONE && !tagged && b->pending_count == 0 &&
                  b->watcher_count == 0 && !b->counting;
     if (plain &&
         (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
@@ -562,8 +562,8 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
                               uint32_t traits, const ikv_target *path,
                               uint32_t length)
 {
-    IKVI_CHECK(b->s.depth < b->depth_limit && length > 0);
-    dispatch *x = ikvi_bus_dispatch(b, b->s.depth++);
+    IKVI_CHECK(b->depth < b->depth_limit && length > 0);
+    dispatch *x = ikvi_bus_dispatch(b, b->depth++);
     ikvi_bus_hold(b);
     x->event = event;
     x->verdict = 0;
@@ -592,8 +592,8 @@ static inline ikv_outcome end(ikv_bus *b, dispatch *x)
     bus_kind_counts *kind = ikvi_bus_kind(b, x->event->kind);
     kind->delivered++;
     kind->unheard += outcome.heard == 0;
-    IKVI_CHECK(x == ikvi_bus_dispatch(b, b->s.depth - 1));
-    b->s.depth--;
+    IKVI_CHECK(x == ikvi_bus_dispatch(b, b->depth - 1));
+    b->depth--;
     ikvi_bus_release(b);
     return outcome;
 }
@@ -603,7 +603,7 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
                                 uint32_t traits, const ikv_target *path,
                                 uint32_t length, const ikv_route *route)
 {
-    if (IKVI_UNLIKELY(b->s.depth >= b->depth_limit))
+    if (IKVI_UNLIKELY(b->depth >= b->depth_limit))
         return not_delivered(ikvi_bus_too_deep(b));
     dispatch *x = begin(b, event, traits, path, length);
     if (route != NULL) {
@@ -704,7 +704,7 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
 
 bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 {
-    return ((b->s.kinds_ever >> kind % 64 | b->s.kinds_ever) & 1) != 0 ||
+    return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0 ||
            b->watcher_count != 0;
 }
 
@@ -714,7 +714,7 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
     if (place == IKVI_NONE)
         return false;
     /* Perhaps: what waits is not looked at, and tags are not asked. */
-    if (b->s.pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
+    if (b->pending_count > 0 || has_seen(b, TAGGED_PLACE, kind))
         return true;
     if (!has_seen(b, place, kind) && !has_seen(b, ROOT_PLACE, kind))
         return false;
@@ -743,15 +743,15 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
                                     const bus_run *run)
 {
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->s.depth);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
     ikv_delivery *delivery = &x->at_root;
     x->using = delivery;
     const bus_entry *entry = ikvi_bus_entry(b, run->first);
     const bus_entry *last = entry + run->count;
     uint32_t heard = run->count;
     ikv_verdict verdict = 0;
-    b->s.depth++;
-    b->s.busy++;
+    b->depth++;
+    b->busy++;
     for (; entry < last; entry++) {
         if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
             heard--;
@@ -770,8 +770,8 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     kind->delivered++;
     if (IKVI_UNLIKELY(heard == 0))
         kind->unheard++;
-    IKVI_CHECK(ikvi_bus_dispatch(b, b->s.depth - 1)->using == delivery);
-    b->s.depth--;
+    IKVI_CHECK(ikvi_bus_dispatch(b, b->depth - 1)->using == delivery);
+    b->depth--;
     ikvi_bus_release(b);
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
 }
@@ -816,7 +816,7 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     if (event->target.bits > the_root.bits)
         return deliver_below(b, event, NULL);
     if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->s.detours != 0 ||
-                      b->s.depth >= b->depth_limit))
+                      b->depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||

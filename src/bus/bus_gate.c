@@ -887,8 +887,7 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
         gate->after--;
         return IKV_SKIP_AFTER;
     }
-    uint64_t turn =
-        (gate->at_most == IKV_PER_STEP ? b->s.step : b->s.frame) + 1;
+    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
     if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
         return IKV_SKIP_AT_MOST;
     /* Plus 1, as 0 stands for "never". */

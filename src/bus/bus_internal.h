@@ -269,6 +269,12 @@ struct ikv_bus {
     uint32_t payload_capacity, payload_bytes;
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
+    /* Of what runs: none of it when an image is made. */
+    uint32_t busy, depth, dirty_run, pending_count;
+    uint32_t ended, ended_count; /* those that have ended while they run */
+    uint32_t removals;           /* of targets; never goes back */
+    uint64_t kinds_ever;         /* as kinds_seen, of all targets; likewise */
+    uint64_t frame; /* the present's, also in a past that is run again */
     bool counting;
     bool frame_scoped; /* what happens is not the steps' */
     bool closing;
@@ -299,25 +305,20 @@ struct ikv_bus {
     struct {
         ikvi_names names;
         ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
-        uint32_t busy, depth;
-        uint32_t removals;
-        uint32_t ended, ended_count; /* those that have ended while they run */
-        uint64_t kinds_ever;         /* as kinds_seen, of all targets */
         bool watched; /* that there is a watcher is one of the detours */
         uint32_t
             detours; /* reasons against the fast way: pending links, a watcher,
                              a wide run at the root */
         uint32_t pool_start, pool_used; /* of the half in use */
-        uint32_t free_link, free_run, dirty_run;
+        uint32_t free_link, free_run;
         uint32_t links_used, links_high;
-        uint32_t pending_count;
         uint32_t free_deferred, deferred_used, deferred_high;
         uint32_t lane_count;
         uint32_t free_condition, conditions_used, conditions_high;
         uint32_t free_gate, gates_used, gates_high;
         uint32_t free_payload, payloads_used, payloads_high;
         uint32_t first_timer, mailbox_count;
-        uint64_t step, frame, time_ns;
+        uint64_t step, time_ns;
         uint64_t too_deep, stale;
         uint64_t deferred_count, defer_refused, dropped;
     } s;
@@ -549,14 +550,14 @@ const char *ikvi_bus_store_validate(const ikv_bus *b);
 
 static inline void ikvi_bus_hold(ikv_bus *b)
 {
-    b->s.busy++;
+    b->busy++;
 }
 
 static inline void ikvi_bus_release(ikv_bus *b)
 {
-    if (--b->s.busy == 0 &&
-        IKVI_UNLIKELY(b->s.dirty_run != IKVI_NONE || b->s.pending_count != 0 ||
-                      b->s.ended != IKVI_NONE))
+    if (--b->busy == 0 &&
+        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
+                      b->ended != IKVI_NONE))
         ikvi_bus_compact(b);
 }
 

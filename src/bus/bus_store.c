@@ -16,7 +16,7 @@ void ikvi_bus_store_open(ikv_bus *b)
         ikvi_bus_run(b, i)->next = next;
     }
     b->s.free_link = b->s.free_run = 0;
-    b->s.dirty_run = IKVI_NONE;
+    b->dirty_run = IKVI_NONE;
     for (uint32_t i = 0; i < b->kind_limit; i++)
         ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
 }
@@ -24,7 +24,7 @@ void ikvi_bus_store_open(ikv_bus *b)
 /* Whether a call of the subscription runs, at any depth. */
 static bool call_runs(const ikv_bus *b, uint32_t bits)
 {
-    for (uint32_t i = 0; i < b->s.depth; i++)
+    for (uint32_t i = 0; i < b->depth; i++)
         if (ikvi_bus_dispatch(b, i)->using->subscription.bits == bits)
             return true;
     return false;
@@ -49,7 +49,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
                      .used = true};
     owner->first_run = at;
     owner->kinds_seen |= (uint64_t)1 << kind % 64;
-    b->s.kinds_ever |= (uint64_t)1 << kind % 64;
+    b->kinds_ever |= (uint64_t)1 << kind % 64;
     if (target == 0) {
         const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
         ikvi_bus_words(b, b->root_runs)[kind] = at;
@@ -164,8 +164,8 @@ static void mark_dirty(ikv_bus *b, uint32_t at)
     bus_run *run = ikvi_bus_run(b, at);
     if (!run->dirty) {
         run->dirty = true;
-        run->next_dirty = b->s.dirty_run;
-        b->s.dirty_run = at;
+        run->next_dirty = b->dirty_run;
+        b->dirty_run = at;
     }
 }
 
@@ -190,7 +190,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     bus_run *run = ikvi_bus_run(b, at);
     if (run->count == run->room)
         grow_run(b, at);
-    IKVI_CHECK(b->s.busy == 0 && run->count < run->room);
+    IKVI_CHECK(b->busy == 0 && run->count < run->room);
     /* From the end: births grow, so that with equal ranks nothing moves. Dead
      * ones are passed, since they have no rank. */
     uint32_t position = run->count++;
@@ -223,8 +223,8 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     bus_subscription *s =
         ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
-    IKVI_CHECK(b->s.busy > 0 && b->s.pending_count < b->entry_capacity);
-    uint32_t position = b->s.pending_count++;
+    IKVI_CHECK(b->busy > 0 && b->pending_count < b->entry_capacity);
+    uint32_t position = b->pending_count++;
     /* One for each, so that delivering asks only whether there is any
      * reason. */
     b->s.detours++;
@@ -239,12 +239,12 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
 static void remove_pending(ikv_bus *b, uint32_t link_at)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending), kept = 0;
-    for (uint32_t i = 0; i < b->s.pending_count; i++)
+    for (uint32_t i = 0; i < b->pending_count; i++)
         if (pending[i] != link_at)
             pending[kept++] = pending[i];
-    IKVI_CHECK(kept + 1 == b->s.pending_count);
-    b->s.detours -= b->s.pending_count - kept;
-    b->s.pending_count = kept;
+    IKVI_CHECK(kept + 1 == b->pending_count);
+    b->s.detours -= b->pending_count - kept;
+    b->pending_count = kept;
 }
 
 static void remove_entry(ikv_bus *b, const bus_link *link)
@@ -280,7 +280,7 @@ static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                        .target = target,
                        .kind = kind};
     s->first_link = at;
-    if (b->s.busy == 0)
+    if (b->busy == 0)
         insert_entry(b, at);
     else
         insert_pending(b, at);
@@ -305,11 +305,11 @@ static void free_link(ikv_bus *b, uint32_t at)
  * in, and only then is anybody told, who may subscribe again. */
 void ikvi_bus_compact(ikv_bus *b)
 {
-    IKVI_CHECK(b->s.busy == 0);
-    while (b->s.dirty_run != IKVI_NONE) {
-        uint32_t at = b->s.dirty_run;
+    IKVI_CHECK(b->busy == 0);
+    while (b->dirty_run != IKVI_NONE) {
+        uint32_t at = b->dirty_run;
         bus_run *run = ikvi_bus_run(b, at);
-        b->s.dirty_run = run->next_dirty;
+        b->dirty_run = run->next_dirty;
         /* Nothing that is done here marks a run again: nobody is told yet. */
         run->dirty = false;
         if (run->dead == run->count)
@@ -319,11 +319,11 @@ void ikvi_bus_compact(ikv_bus *b)
     }
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     /* In their order, so that equal ranks keep their births' order. */
-    for (uint32_t i = 0; i < b->s.pending_count; i++)
+    for (uint32_t i = 0; i < b->pending_count; i++)
         insert_entry(b, pending[i]);
-    b->s.detours -= b->s.pending_count;
-    b->s.pending_count = 0;
-    if (b->s.ended != IKVI_NONE)
+    b->s.detours -= b->pending_count;
+    b->pending_count = 0;
+    if (b->ended != IKVI_NONE)
         ikvi_bus_tell_ended(b);
 }
 
@@ -371,14 +371,14 @@ static void give_subscription(ikv_bus *b, uint32_t at)
 /* Takes one that does not run out of the list; IKVI_NONE if all do. */
 static uint32_t take_ended(ikv_bus *b)
 {
-    uint32_t *link = &b->s.ended;
+    uint32_t *link = &b->ended;
     while (*link != IKVI_NONE) {
         uint32_t at = *link;
         bus_subscription *s = ikvi_bus_subscription(b, at);
         if (!call_runs(b, ikvi_slots_bits(&b->s.subscription_slots, b, at))) {
             *link = s->owner_next;
-            IKVI_CHECK(s->ended && b->s.ended_count > 0);
-            b->s.ended_count--;
+            IKVI_CHECK(s->ended && b->ended_count > 0);
+            b->ended_count--;
             return at;
         }
         link = &s->owner_next;
@@ -438,9 +438,9 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
     bool runs = call_runs(b, bits);
     if (runs) {
         s->ended = true;
-        s->owner_next = b->s.ended;
-        b->s.ended = subscription;
-        b->s.ended_count++;
+        s->owner_next = b->ended;
+        b->ended = subscription;
+        b->ended_count++;
     }
     ikvi_bus_release(b);
     if (!runs)
@@ -466,7 +466,7 @@ static void drop_link(ikv_bus *b, uint32_t at)
 static uint32_t pending_at(const ikv_bus *b, uint32_t target)
 {
     const uint32_t *pending = ikvi_bus_words(b, b->pending);
-    for (uint32_t i = 0; i < b->s.pending_count; i++)
+    for (uint32_t i = 0; i < b->pending_count; i++)
         if (ikvi_bus_link(b, pending[i])->target == target)
             return pending[i];
     return IKVI_NONE;
@@ -972,8 +972,7 @@ const char *ikvi_bus_store_validate(const ikv_bus *b)
         if (broken != NULL)
             return broken;
     }
-    if (b->s.busy == 0 &&
-        (b->s.pending_count != 0 || b->s.dirty_run != IKVI_NONE))
+    if (b->busy == 0 && (b->pending_count != 0 || b->dirty_run != IKVI_NONE))
         return "bus-5";
     for (uint32_t o = 0; o < b->s.owner_slots.capacity; o++) {
         for (uint32_t at = ikvi_bus_owner(b, o)->first; at != IKVI_NONE;

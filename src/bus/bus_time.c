@@ -346,7 +346,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
     bus_lane *l = ikvi_bus_lane(bus, lane);
     if (l->flushing)
         return IKV_BUSY;
-    if (bus->s.depth >= bus->depth_limit)
+    if (bus->depth >= bus->depth_limit)
         return ikvi_bus_too_deep(bus);
     l->flushing = true;
     ikv_status status = IKV_OK;

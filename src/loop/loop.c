@@ -327,7 +327,7 @@ static void end_past(ikv_loop *loop)
 /* What follows the user's code of a step. */
 static void finish_step(ikv_loop *loop)
 {
-    IKVI_CHECK(loop->where == IN_STEP && loop->s.fed_count == 0); /* loop-3 */
+    IKVI_CHECK(loop->where == IN_STEP && loop->fed_count == 0); /* loop-3 */
     ikvi_input_end_step(loop->input, loop->s.next_step, loop->s.step_end);
     /* Timers on their lanes, then the lane is flushed: they are heard in this
      * step. */
@@ -632,8 +632,8 @@ const char *ikv_loop_validate(const ikv_loop *loop)
     uint32_t waiting = loop->s.count;
     if (loop->s.last_due >= loop->s.next_end)
         return "loop-1";
-    if (waiting > loop->capacity || loop->s.fed_count > waiting ||
-        loop->s.marked > waiting || loop->given > waiting)
+    if (waiting > loop->capacity || loop->fed_count > waiting ||
+        loop->marked > waiting || loop->given > waiting)
         return "loop-2";
     for (uint32_t nth = 0; nth < waiting; nth++) {
         const ikv_event *event = loop_event(loop, loop_ring_index(loop, nth));
@@ -696,7 +696,7 @@ static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
 {
     loop->s.head = (now.head - count) & (loop->capacity - 1);
     loop->s.count = now.count + count;
-    IKVI_CHECK(loop->s.marked == 0 && loop->s.fed_count == 0);
+    IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
         *loop_event(loop, at) = since[i].event;

@@ -163,14 +163,15 @@ struct ikv_loop {
     uint64_t next_match; /* when the ports' clocks are compared again */
     uint64_t furthest;   /* the step after the last that ever ran */
     uint32_t given;      /* of what waits, from the head on: a restore's */
+    /* Of what is being routed, from the head on: the raw state has them; they
+     * were looked through for merging. Both 0 when an image is made. */
+    uint32_t fed_count, marked;
     uint32_t lateness[LATE_BUCKETS];
     ikv_loop_counts counters;
     /* The state that is saved and restored. */
     struct {
-        uint32_t head, count; /* of pending */
-        uint32_t fed_count;   /* from the head on: the raw state has them */
-        uint32_t marked;      /* from the head on: looked through for merging */
-        uint64_t next_step;   /* the step that runs or comes next */
+        uint32_t head, count;          /* of pending */
+        uint64_t next_step;            /* the step that runs or comes next */
         uint64_t next_begin, next_end; /* of it, in steps' time */
         uint64_t step_begin, step_end; /* of it, on the clock */
         uint64_t last_due, routed_at;  /* of what was routed last */

@@ -86,7 +86,7 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
 {
     uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
-    IKVI_CHECK(count <= loop->s.count && loop->s.marked == 0);
+    IKVI_CHECK(count <= loop->s.count && loop->marked == 0);
     loop->run++;
     for (; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
@@ -106,7 +106,7 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
             break;
         chain_move(loop, at, info->family);
     }
-    loop->s.marked = nth;
+    loop->marked = nth;
 }
 
 /* E5: what comes of it is still a motion that may be delivered and recorded. */

@@ -55,8 +55,8 @@ static uint32_t gather_held(const ikv_loop *loop, uint32_t at,
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
     const ikv_event *event = loop_event(loop, at);
-    IKVI_CHECK(loop->s.fed_count < loop->s.count);
-    loop->s.fed_count++;
+    IKVI_CHECK(loop->fed_count < loop->s.count);
+    loop->fed_count++;
     /* What other threads deferred is no input. */
     if (loop_entry_at(loop, at)->how != IKV_INTAKE_INPUT)
         return;
@@ -72,12 +72,12 @@ static void feed_one(ikv_loop *loop, uint32_t at)
 static void pop(ikv_loop *loop)
 {
     IKVI_CHECK(loop->s.count > 0);
-    if (loop->input != NULL && loop->s.fed_count == 0)
+    if (loop->input != NULL && loop->fed_count == 0)
         feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
-    loop->s.fed_count -= loop->s.fed_count > 0;
+    loop->fed_count -= loop->fed_count > 0;
     loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
     loop->counters.waiting = --loop->s.count;
-    loop->s.marked -= loop->s.marked > 0;
+    loop->marked -= loop->marked > 0;
     loop->given -= loop->given > 0;
 }
 
@@ -129,7 +129,7 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 /* Takes off the moves that a later one carries, up to one that is not such. */
 static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
 {
-    while (loop->s.marked > 0) {
+    while (loop->marked > 0) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         if (!entry->merged)
             return;
@@ -155,7 +155,7 @@ static bool is_alone(const loop_entry *entry)
 /* Takes the head off and does what it says. */
 static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
 {
-    if (loop->s.marked > 0 && loop_entry_at(loop, loop->s.head)->merged) {
+    if (loop->marked > 0 && loop_entry_at(loop, loop->s.head)->merged) {
         skip_merged(loop, due, group);
         return;
     }
@@ -164,7 +164,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     IKVI_CHECK(due >= loop->s.last_due && due < loop->s.next_end);
     ikv_event event = *loop_event(loop, at);
     loop_entry entry = *loop_entry_at(loop, at);
-    if (loop->s.marked > 0 && entry.length > 1)
+    if (loop->marked > 0 && entry.length > 1)
         samples = ikvi_loop_gather(loop, at, &event);
     /* As it came in, and not the sum: a tape has each. */
     record_entry(loop, loop_event(loop, at), &entry, due, group);
@@ -247,7 +247,7 @@ static bool is_of_group(ikv_loop *loop, uint32_t taped)
     if (entry->played)
         return taped != 0 && entry->group == taped &&
                !loop_is_of_clock(loop_event(loop, loop->s.head));
-    return loop->s.fed_count > 0;
+    return loop->fed_count > 0;
 }
 
 /* L1, T5: whether the head is routed now, between two steps; else it waits for
@@ -310,7 +310,7 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
                                loop_entry_at(loop, at), due);
         if (due >= loop->s.next_end)
             return;
-        if (nth >= loop->s.fed_count)
+        if (nth >= loop->fed_count)
             feed_one(loop, at);
     }
 }
@@ -339,7 +339,7 @@ static void settle_group(ikv_loop *loop, bool begins)
 {
     uint32_t count = count_group(loop);
     uint64_t latest = 0;
-    IKVI_CHECK(loop->s.fed_count == 0);
+    IKVI_CHECK(loop->fed_count == 0);
     for (uint32_t nth = 0; begins && nth < count; nth++) {
         uint64_t at = loop_event(loop, loop_ring_index(loop, nth))->time_ns;
         latest = at > latest ? at : latest;
@@ -421,12 +421,12 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
     uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input = entry->how == IKV_INTAKE_INPUT &&
                  !loop_is_of_clock(loop_event(loop, loop->s.head));
-    if (input && loop->s.fed_count == 0)
+    if (input && loop->fed_count == 0)
         settle_group(loop, !b->routed);
     if (input && !entry->played)
         loop->live_group = group;
-    if (loop->s.marked == 0 && !is_alone(entry))
-        ikvi_loop_mark_run(loop, loop->s.fed_count, UINT64_MAX);
+    if (loop->marked == 0 && !is_alone(entry))
+        ikvi_loop_mark_run(loop, loop->fed_count, UINT64_MAX);
     take_head(loop, due, group);
     b->routed = b->routed || input;
     b->taped = taped;
@@ -453,7 +453,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             due = loop->s.next_end - 1;
         take_between(loop, &b, due);
     }
-    IKVI_CHECK(loop->s.marked == 0 && loop->s.fed_count == 0);
+    IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
     ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
@@ -466,11 +466,11 @@ void ikvi_loop_route_step(ikv_loop *loop)
         uint64_t due = due_of_head(loop);
         if (due >= loop->s.next_end)
             break;
-        if (loop->s.marked == 0)
+        if (loop->marked == 0)
             ikvi_loop_mark_run(loop, count_ready(loop), loop->s.next_end);
         take_head(loop, due, 0);
     }
-    IKVI_CHECK(loop->s.marked == 0);
+    IKVI_CHECK(loop->marked == 0);
 }
 
 bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,

@@ -139,7 +139,7 @@ ikv_status ikv_overlaps_close(ikv_overlaps *overlaps)
 {
     if (overlaps == NULL)
         return IKV_OK;
-    if (overlaps->s.stepping || ikvi_bus_is_busy(overlaps->bus)) {
+    if (overlaps->stepping || ikvi_bus_is_busy(overlaps->bus)) {
         ikvi_report(&overlaps->reporter, IKV_REPORT_ERROR, IKV_BUSY, "overlap",
                     "not closed: inside a handler");
         return IKV_BUSY;
@@ -330,10 +330,10 @@ static void add_mover(ikv_overlaps *o, uint32_t place)
     /* Within its fat box all its candidates are known. */
     bool strays = (who->flags & PART_NEW) != 0 ||
                   !box_lies_in(box_at(o, place), fat_at(o, place));
-    o->s.stray_count += strays;
+    o->stray_count += strays;
     who->flags |= (uint8_t)(PART_MOVED | (strays ? PART_STRAY : 0));
     IKVI_CHECK((who->flags & PART_IN) != 0);
-    *mover_at(o, o->s.mover_count++) = place;
+    *mover_at(o, o->mover_count++) = place;
 }
 
 /* The usual case: an unturned rectangle has moved, and nothing else. */
@@ -517,7 +517,7 @@ static void take_changes(ikv_overlaps *o)
 {
     uint8_t *marks = ikvi_at(&o->s.changes, o->s.changes.marks);
     const uint32_t *places = ikvi_at(&o->s.changes, o->s.changes.places);
-    o->s.mover_count = o->s.stray_count = 0;
+    o->mover_count = o->stray_count = 0;
     for (uint32_t i = 0; i < o->s.changes.count; i++) {
         uint32_t place = places[i];
         fetch_change(o, i + 8);
@@ -533,7 +533,7 @@ static void take_changes(ikv_overlaps *o)
 /* What they have swept is behind them. */
 static void settle_movers(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->s.mover_count; i++) {
+    for (uint32_t i = 0; i < o->mover_count; i++) {
         uint32_t place = *mover_at(o, i);
         near_part *part = part_at(o, place);
         const scene_item *item = ikvi_scene_item(o->scene, place);
@@ -568,13 +568,13 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     if (o == NULL)
         return IKV_BAD_ARGUMENT;
     /* A handler of this step asks for another one. */
-    if (o->s.stepping)
+    if (o->stepping)
         return IKV_BUSY;
-    o->s.stepping = true;
+    o->stepping = true;
     o->s.step = (uint32_t)step;
     /* While none is removed, who was there is there: no handle need be looked
      * up. */
-    o->s.removals = ikvi_bus_removals(o->bus);
+    o->removals = ikvi_bus_removals(o->bus);
     take_changes(o);
     if (o->scene != NULL) {
         ikvi_near_find(o);
@@ -586,7 +586,7 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     ikvi_contact_tell(o, time_ns);
     if (IKVI_UNLIKELY(o->s.retries))
         try_again(o);
-    o->s.stepping = false;
+    o->stepping = false;
     return IKV_OK;
 }
 
@@ -608,7 +608,7 @@ ikv_status ikv_overlaps_report(ikv_overlaps *overlaps, ikv_target a,
     for (uint32_t i = 0; point != NULL && i < 3; i++)
         if (!ikvi_coordinate_is_good(point[i]))
             return IKV_BAD_VALUE;
-    if (o->s.stepping)
+    if (o->stepping)
         return IKV_BUSY;
     if (part_of(o, a, &place[0]) == NULL || part_of(o, b, &place[1]) == NULL)
         return IKV_STALE;

@@ -380,8 +380,8 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     o->s.counters.touching++;
     /* How far the array has ever been in use: ending what was not checked looks
      * no further. */
-    if (index >= o->s.touches_high)
-        o->s.touches_high = index + 1;
+    if (index >= o->touches_high)
+        o->touches_high = index + 1;
     return index;
 }
 
@@ -451,7 +451,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
 /* After all that meet were looked at. */
 void ikvi_touch_end_unchecked(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->s.touches_high; i++) {
+    for (uint32_t i = 0; i < o->touches_high; i++) {
         const overlap_touch *t = touch_at(o, i);
         if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->s.turn)
             ikvi_touch_end(o, i, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
@@ -514,7 +514,7 @@ static inline bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
                                uint32_t side)
 {
     if (IKVI_LIKELY(!o->s.has_reports &&
-                    ikvi_bus_removals(o->bus) == o->s.removals))
+                    ikvi_bus_removals(o->bus) == o->removals))
         return part_at(o, c->place[side])->target == c->party[side];
     return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
 }

@@ -162,6 +162,11 @@ struct ikv_overlaps {
     ikv_scene *scene;
     ikv_reporter reporter;
     bool plain;
+    uint32_t touches_high; /* places that were ever in use; never goes back */
+    /* Of a step, while it runs. */
+    bool stepping;
+    uint32_t mover_count, stray_count;
+    uint32_t removals; /* the bus's, when it began */
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
     uint32_t heads; /* of each hash table: a power of two */
     /* Where the arrays begin. */
@@ -170,13 +175,11 @@ struct ikv_overlaps {
     size_t reports, movers;
     /* What an image holds of it, with the arrays behind. */
     struct {
-        bool stepping;
         ikvi_changes changes;
-        uint32_t pair_count, mover_count, in_count;
-        uint32_t free_touch, free_contact, touches_high;
-        uint32_t changed_count, report_count, lingering, stray_count;
+        uint32_t pair_count, in_count;
+        uint32_t free_touch, free_contact;
+        uint32_t changed_count, report_count, lingering;
         uint32_t swept_count; /* parts that are in and swept */
-        uint32_t removals;    /* the bus's, when the step began */
         bool
             ended_early; /* touches, in this step, before shapes were compared */
         bool has_reports; /* ever: of such targets the scene does not tell */

@@ -568,7 +568,7 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
 
 static bool relocate_strays(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->s.mover_count; i++)
+    for (uint32_t i = 0; i < o->mover_count; i++)
         if ((summary_at(o, *mover_at(o, i))->flags & PART_STRAY) != 0 &&
             !relocate(o, *mover_at(o, i)))
             return false;
@@ -635,7 +635,7 @@ static void find_in_new_list(ikv_overlaps *o)
 static void find_by_movers(ikv_overlaps *o)
 {
     link_all(o);
-    for (uint32_t i = 0; i < o->s.mover_count; i++) {
+    for (uint32_t i = 0; i < o->mover_count; i++) {
         uint32_t place = *mover_at(o, i);
         for (uint32_t at = part_at(o, place)->pairs; at != NO_TOUCH;
              at = pair_at(o, at / 2)->next[at % 2]) {
@@ -676,7 +676,7 @@ void ikvi_near_find(ikv_overlaps *o)
         scan_all(o);
         return;
     }
-    uint32_t strays = o->s.stray_count;
+    uint32_t strays = o->stray_count;
     bool stale = !o->s.grid.built || strays > o->s.in_count / 32 + 16 ||
                  o->s.pair_count > 2 * o->s.grid.built_pairs + 256;
     if (!stale && strays > 0) {
@@ -691,7 +691,7 @@ void ikvi_near_find(ikv_overlaps *o)
             find_in_new_list(o);
         else
             scan_all(o);
-    } else if (o->s.mover_count > o->s.in_count / 4) {
+    } else if (o->mover_count > o->s.in_count / 4) {
         find_in_all_pairs(o);
     } else {
         find_by_movers(o);

@@ -63,13 +63,13 @@ struct ikv_state {
     ikvi_zones zones;
     uint32_t seats, capacity, key_room, pad_room;
     size_t keys, pointers, pads;
+    uint32_t found[STATE_FILTERS]; /* where a pointer was found last: a hint */
     /* What an image holds of it, with the arrays behind. */
     struct {
         uint32_t step, frame; /* from 1 on */
         uint64_t time_ns;
         uint64_t refused;
         uint16_t modifiers[STATE_FILTERS][STATE_SEATS];
-        uint32_t found[STATE_FILTERS]; /* where a pointer was found last */
         uint32_t
             reach[STATE_FILTERS]; /* places from there on were never used */
     } s;
@@ -404,14 +404,14 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
 static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
-    uint32_t at = s->s.found[filter], reach = s->s.reach[filter];
+    uint32_t at = s->found[filter], reach = s->s.reach[filter];
     IKVI_CHECK(reach <= s->capacity);
     for (uint32_t i = 0; i < reach; i++) {
         at = at + 1 < reach ? at + 1 : 0;
         state_pointer *p = pointer_in(s, filter, at);
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;
-        s->s.found[filter] = at;
+        s->found[filter] = at;
         return p;
     }
     return NULL;

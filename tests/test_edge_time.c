@@ -1448,10 +1448,96 @@ START_TEST(bus_comes_back)
 }
 END_TEST
 
+/* T6: a single step that was asked for within a step: that step's image has it.
+ */
+START_TEST(single_comes_back)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    uint64_t begun = 0, now = 0;
+    for (int turn = 0; turn < 2; turn++) {
+        bool done = false;
+        k.fake.now_ns = 7000000000 + (now += 20) * 1000000;
+        ck_assert(ikv_loop_begin(k.loop));
+        for (; ikv_loop_step(k.loop); done = true) {
+            if (done)
+                continue;
+            if (turn == 0) {
+                begun = ikv_loop_step_number(k.loop);
+                ok(ikv_loop_pause(k.loop));
+                ok(ikv_loop_single_step(k.loop));
+                ok(ikv_image_save(&parts, image, size));
+            } else {
+                restore(&parts, image, size);
+            }
+        }
+        ok(ikv_loop_end(k.loop));
+        ck_assert(done);
+        for (int i = 0; i < 4; i++)
+            kit_frame(&k, now += 20);
+        ck_assert_uint_eq(ikv_loop_step_number(k.loop), begun + 1);
+        ok(ikv_loop_resume(k.loop));
+    }
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_verdict note_focus(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)d;
+    note(user, "%u ", event->view);
+    return IKV_CONTINUE;
+}
+
+/* T6: whether who has the keys is still to be looked at, and the view that this
+ * is told in. */
+START_TEST(focus_comes_back)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target field, everywhere = {0};
+    record seen = {""};
+    kit_prepare(&k);
+    k.config.scene.views = 2;
+    kit_open(&k);
+    ikv_router *router = ikv_kit_router(k.kit);
+    config.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(k.scene, &config, &field, NULL));
+    ok(ikv_bus_hear(k.bus, IKV_KIND_FOCUS_OUT, everywhere, note_focus, &seen,
+                    NULL));
+    kit_frame(&k, 0);
+    ikv_event text = ikv_event_make(IKV_KIND_TEXT_INPUT, 1);
+    ikv_router_route(router, &text);
+    ok(ikv_router_focus(router, 0, field));
+    ikv_router_route(router, &text);
+    ok(ikv_scene_show(k.scene, field, false));
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    for (int turn = 0; turn < 2; turn++) {
+        ikv_router_retest(router, 1); /* who has the keys is told */
+        ck_assert_str_eq(seen.text, turn == 0 ? "0 " : "0 0 ");
+        text.view = 1;
+        ikv_router_route(router, &text);
+        restore(&parts, image, size);
+    }
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
     add(s, "T6 the bus comes back", bus_comes_back);
+    add(s, "T6 a single step comes back", single_comes_back);
+    add(s, "T6 FOCUS4 the focus comes back", focus_comes_back);
     add(s, "T6 32 damaged images", damaged);
     add(s, "32 an image without the scene", image_without_the_scene);
     add(s, "32 images of some parts", images_of_some_parts);

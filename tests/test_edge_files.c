@@ -907,20 +907,45 @@ START_TEST(what_check_says)
 }
 END_TEST
 
-/* A path that is too deep names the target at which it is. */
+/* A path that is too deep names the target at which it is, and the stack holds
+ * however many parents a file names; who is beneath himself is told first. */
+static const struct {
+    int count;
+    bool upwards; /* parents come later in the file */
+    int last;     /* the last one's parent; -1: none */
+    int exit;
+    const char *says;
+} chains[] = {
+    {63, false, -1, 0, "63 targets"},
+    {64, false, -1, 3, "/targets/63: \"t63\" has 63 ancestors"},
+    {80, false, -1, 3, "/targets/63: \"t63\" has 63 ancestors"},
+    {63, true, -1, 0, "63 targets"},
+    {64, true, -1, 3, "/targets/0: \"t0\" has 63 ancestors"},
+    {50000, true, -1, 3, "/targets/0: \"t0\" has 63 ancestors"},
+    {70, true, 67, 3, "/targets/67: \"t67\" is its own ancestor"},
+    {70, true, 0, 3, "/targets/0: \"t0\" has 63 ancestors"},
+};
+
 START_TEST(too_deep)
 {
+    int count = chains[_i].count;
     FILE *file = fopen("x.setup.json", "w");
-    fprintf(file, "{\"format\":\"ikvar.setup/1\",\"targets\":[{\"id\":\"t0\"}");
-    for (int i = 1; i < 80; i++)
-        fprintf(file, ",{\"id\":\"t%d\",\"parent\":\"t%d\"}", i, i - 1);
+    fprintf(file, "{\"format\":\"ikvar.setup/1\",\"targets\":[");
+    for (int i = 0; i < count; i++) {
+        int parent = chains[_i].upwards ? i + 1 : i - 1;
+        if (i == count - 1 && chains[_i].upwards)
+            parent = chains[_i].last;
+        fprintf(file, "%s{\"id\":\"t%d\"", i > 0 ? "," : "", i);
+        if (parent >= 0)
+            fprintf(file, ",\"parent\":\"t%d\"", parent);
+        fprintf(file, "}");
+    }
     fprintf(file, "]}");
     fclose(file);
     ck_assert_int_eq(
-        run_command_line(output, sizeof output, TOOL " check x.setup.json"), 3);
-    ck_assert_ptr_nonnull(strstr(output,
-                                 "/targets/63: target \"t63\": a path is "
-                                 "deeper"));
+        run_command_line(output, sizeof output, TOOL " check x.setup.json"),
+        chains[_i].exit);
+    ck_assert_msg(strstr(output, chains[_i].says) != NULL, "%s", output);
 }
 END_TEST
 
@@ -1176,7 +1201,7 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "15 bindings without a setup", bindings_without_setup);
     add_table_in_folder(s, "16 what check says", what_check_says,
                         case_count("checks.txt"));
-    add_in_folder(s, "16 too deep", too_deep);
+    add_table_in_folder(s, "16 too deep", too_deep, ROWS(chains));
     add_in_folder(s, "13 applied again", applied_again);
     add_in_folder(s, "14 many names", many_names);
     add_in_folder(s, "18 the log runs forwards", log_runs_forwards);

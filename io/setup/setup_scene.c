@@ -415,17 +415,41 @@ bool ikvi_read_setup_target(reader *r, const place *at, ikv_setup *setup,
            read_target_fields(r, at, setup, value, target);
 }
 
+/* How many ancestors the target has, no further than a path may be long;
+ * whether one of them is itself. */
+static uint32_t count_ancestors(const ikv_setup *setup, uint32_t index,
+                                bool *is_own)
+{
+    uint32_t count = 0;
+    *is_own = false;
+    for (int up = setup->targets[index].parent;
+         up != NO_INDEX && count < IKV_PATH_LIMIT && !*is_own;
+         up = setup->targets[up].parent) {
+        *is_own = up == (int)index;
+        count++;
+    }
+    return count;
+}
+
+/* Who is his own ancestor is told before who is merely too deep, as all beneath
+ * a circle are. The root and the target itself are of a path, too. */
 bool ikvi_check_parents(reader *r, const place *at, const ikv_setup *setup)
 {
+    uint32_t deep = setup->target_count;
     for (uint32_t i = 0; i < setup->target_count; i++) {
-        uint32_t steps = 0;
-        for (int up = setup->targets[i].parent; up != NO_INDEX;
-             up = setup->targets[up].parent) {
-            place here = {at, NULL, i};
-            if (up == (int)i || ++steps > setup->target_count)
-                return ikvi_reader_fail(r, &here, "\"%s\" is its own ancestor",
-                                        setup->targets[i].id);
-        }
+        place here = {at, NULL, i};
+        bool is_own;
+        if (count_ancestors(setup, i, &is_own) + 2 > IKV_PATH_LIMIT)
+            deep = i < deep ? i : deep;
+        if (is_own)
+            return ikvi_reader_fail(r, &here, "\"%s\" is its own ancestor",
+                                    setup->targets[i].id);
     }
-    return true;
+    place here = {at, NULL, deep};
+    return deep == setup->target_count ||
+           ikvi_reader_fail(r, &here,
+                            "\"%.60s\" has %d ancestors or more: a path is at "
+                            "most %d long, the root and the target included",
+                            setup->targets[deep].id, IKV_PATH_LIMIT - 1,
+                            IKV_PATH_LIMIT);
 }

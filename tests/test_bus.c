@@ -776,6 +776,35 @@ START_TEST(watchers)
 }
 END_TEST
 
+/* D7: at each target of a list once, however often it is named, and whatever
+ * was subscribed there before. */
+START_TEST(list_of_targets)
+{
+    actor a = {.name = "a"}, b = {.name = "b"};
+    ikv_target at[5];
+    open_bus(8, 16, 3);
+    for (int i = 0; i < 3; i++)
+        ok(ikv_bus_add_target(bus, (uint32_t)i, &at[i]));
+    at[3] = at[0];
+    at[4] = ikv_bus_root(bus);
+    for (int i = 0; i < 2; i++) {
+        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+        config.kind = IKV_KIND_KEY_UP;
+        config.handler = play;
+        config.user = i == 0 ? &a : &b;
+        config.at_list = at;
+        config.at_count = 5;
+        actor *who = i == 0 ? &a : &b;
+        ok(ikv_bus_subscribe(bus, &config, &who->subscription, NULL));
+    }
+    ck_assert_uint_eq(bus_counts(bus).entries, 8);
+    for (int i = 0; i < 3; i++)
+        deliver(IKV_KIND_KEY_UP, at[i]);
+    ck_assert_str_eq(heard.text, "a b a b a b a b a b a b ");
+    close_bus();
+}
+END_TEST
+
 START_TEST(wrong_calls)
 {
     ikv_event e = ikv_event_make(IKV_KIND_KEY_UP, 0);
@@ -836,6 +865,7 @@ Suite *bus_suite(void)
     add(s, "D10", unheard);
     add_table(s, "D10 at the root", unheard_at_the_root, 2);
     add(s, "watching", watchers);
+    add(s, "D7 a list of targets", list_of_targets);
     add(s, "wrong use", wrong_calls);
     return s;
 }

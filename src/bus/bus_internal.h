@@ -178,6 +178,7 @@ typedef struct bus_target {
     uint32_t of_body; /* the subscriptions whose at_body it is: a list */
     bool closing;
     bool in_scene; /* which removes it */
+    bool listed;   /* by what is being subscribed, so far */
 } bus_target;
 
 typedef struct bus_owner {

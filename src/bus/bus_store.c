@@ -635,12 +635,13 @@ static bool kind_again(const ikv_subscription_config *config, uint32_t i)
     return false;
 }
 
-static bool target_again(const ikv_subscription_config *config, uint32_t i)
+/* Whether the target at that place came up in this list before. */
+static bool target_again(const ikv_bus *b, uint32_t place)
 {
-    for (uint32_t j = 0; j < i; j++)
-        if (config->at_list[j].bits == config->at_list[i].bits)
-            return true;
-    return false;
+    bus_target *target = ikvi_bus_target(b, place);
+    bool again = target->listed;
+    target->listed = true;
+    return again;
 }
 
 /* Tags and bodies hang on a place of their own, since who bears them is only
@@ -656,7 +657,7 @@ static void add_links(ikv_bus *b, uint32_t at,
         uint32_t place = target.bits != 0 ? ikvi_bus_place(b, target) : 0;
         if (config->at_tags != 0 || config->at_body.bits != 0)
             place = TAGGED_PLACE;
-        if (config->at_list != NULL && target_again(config, i))
+        if (config->at_list != NULL && target_again(b, place))
             continue;
         /* Without a list it is the one kind, or 0: the wide run. */
         for (uint32_t k = 0; k < kinds; k++)
@@ -664,6 +665,10 @@ static void add_links(ikv_bus *b, uint32_t at,
                 add_link(b, at, place, config->kind);
             else if (!kind_again(config, k))
                 add_link(b, at, place, config->kinds[k]);
+    }
+    for (uint32_t i = 0; config->at_list != NULL && i < targets; i++) {
+        uint32_t place = ikvi_bus_place(b, config->at_list[i]);
+        ikvi_bus_target(b, place)->listed = false;
     }
 }
 

@@ -17,6 +17,8 @@ static const ikv_kind_info *first_kind(const ikv_setup *setup,
 {
     if (handler->kind_count > 0)
         return ikv_catalogue_info(setup->catalogue, handler->kinds[0]);
+    /* Of families the first kind says what a field is; the bus checks all of
+     * them. */
     for (ikv_kind k = IKV_KIND_NONE;
          (k = ikv_catalogue_next(setup->catalogue, k)) != IKV_KIND_NONE;) {
         const ikv_kind_info *info = ikv_catalogue_info(setup->catalogue, k);
@@ -47,6 +49,7 @@ static uint32_t find_number_by_name(const void *user, const ikv_field *field,
         return 0;
     if (setup->kit != NULL)
         return ikv_actions_find(ikv_kit_actions(setup->kit), name).bits;
+    /* Any number will do to say that it is known. */
     return ikvi_setup_find_action(setup, name) != NULL;
 }
 
@@ -75,6 +78,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
     const ikv_kind_info *info = first_kind(setup, handler);
     const ikv_field *field = ikv_field_find(info, c->field);
     target_finder finder = {find_target_by_name, find_number_by_name, setup};
+    /* target.tags and source.tags, which are no fields of an event. */
     bool tags = strstr(c->field, ".tags") != NULL;
     bool body = strstr(c->field, ".body") != NULL;
     *to = (ikv_value){IKV_VALUE_NONE, {0}};
@@ -115,6 +119,7 @@ static bool read_one(reader *r, const place *at, ikv_setup *setup,
                                           "negate", NULL};
     ikv_value ignored;
     place here = {at, "value", 0};
+    /* Kept as it stands: targets have no handles yet. */
     to->value = json_object_get(value, "value");
     return ikvi_expect_object(r, at, value, members) &&
            ikvi_read_string(r, at, value, "field", true, &to->field) &&
@@ -158,6 +163,7 @@ static bool read_list(reader *r, const place *at, ikv_setup *setup,
         return ikvi_reader_fail(r, at,
                                 "expected a list of conditions, found an "
                                 "empty one");
+    /* Counted up as they are read. */
     *to = calloc(json_array_size(list), sizeof **to);
     for (size_t i = 0; *to != NULL && i < json_array_size(list); i++) {
         const json_t *one = json_array_get(list, i);
@@ -214,6 +220,7 @@ bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,
         return false;
     handler->limit = (uint32_t)limit;
     handler->after = (uint32_t)after;
+    /* Milliseconds in files, as people say them. */
     handler->gap_ns = (uint64_t)(gap * 1e6 + 0.5);
     place at_body = {at, "at_body", 0};
     if (handler->at_body != NULL &&
@@ -240,6 +247,7 @@ bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
                                             (size_t)(to - setup->groups)))
         return ikvi_reader_fail(r, &at_name,
                                 "the name \"%.60s\" is empty or taken", name);
+    /* Names that are taken have been refused. */
     to->name = name;
     return ikvi_read_choice(r, at, value, "join", joins, &to->join) &&
            ikvi_read_bool(r, at, value, "muted", &to->muted) &&
@@ -279,6 +287,8 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
         total += 1 + handler->conditions[i].count;
     if (shared != NULL)
         total += 1 + shared->condition_count;
+    /* The groups point into this list, so that it is made whole before it is
+     * filled. */
     *conditions = calloc(total + 1u, sizeof **conditions);
     *groups = calloc(total + 1u, sizeof **groups);
     if (*conditions == NULL || *groups == NULL)
@@ -302,6 +312,7 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
             make_one(&r, setup, handler, &g->conditions[c],
                      &(*conditions)[count++]);
     }
+    /* What handlers share is one more group. */
     if (shared != NULL && shared->condition_count > 0) {
         (*groups)[config->group_count++] =
             (ikv_condition_group){.join = shared->join,

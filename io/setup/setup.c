@@ -11,6 +11,7 @@
 static void *host_take(void *user, size_t size, size_t alignment)
 {
     (void)user;
+    /* Sizes must be multiples of the alignment. */
     return aligned_alloc(alignment,
                          (size + alignment - 1) / alignment * alignment);
 }
@@ -33,6 +34,7 @@ bool ikvi_setup_name(reader *r, json_t **names, const char *name, size_t index)
 {
     if (*names == NULL)
         *names = json_object();
+    /* Setting a name that is there does not make it one more. */
     size_t before = json_object_size(*names);
     if (*names == NULL ||
         json_object_set_new_nocheck(*names, name,
@@ -80,6 +82,7 @@ bool ikvi_setup_number_field(reader *r, ikv_setup *setup, const char *name)
     if (!ikvi_setup_name(r, &setup->field_names, name, setup->field_count))
         return false;
     if (setup->field_count == setup->field_room) {
+        /* Doubled, so that many fields cost a constant each. */
         uint32_t room = setup->field_room * 2 + 16;
         const char **fields = realloc(setup->fields, room * sizeof *fields);
         if (fields == NULL)
@@ -135,6 +138,7 @@ bool ikvi_setup_unknown_of(reader *r, const place *at, const char *what,
                            const json_t *more)
 {
     size_t count = 0, room = json_object_size(names) + json_object_size(more);
+    /* Without memory the name is refused all the same, without a guess. */
     const char **known = calloc(room + 1, sizeof *known), *one;
     const json_t *maps[] = {names, more};
     json_t *ignored;
@@ -181,6 +185,7 @@ bool ikvi_setup_read_tags(reader *r, const place *at, ikv_setup *setup,
         if (name == NULL)
             return ikvi_reader_fail(r, &here, "expected a tag's name, found %s",
                                     ikvi_json_found(json_array_get(list, i)));
+        /* A tag's bit is its place among those that were named so far. */
         uint32_t bit = 0;
         while (bit < setup->tag_count && strcmp(setup->tags[bit], name) != 0)
             bit++;
@@ -231,6 +236,7 @@ static void warn_line(const char *text, void *user)
     char *line = strdup(text);
     if (line != NULL)
         setup->warnings[setup->warning_count++] = line;
+    /* A warning that is lost is an error: "fine" would be wrong. */
     setup->warning_lost = setup->warning_lost || line == NULL;
 }
 
@@ -258,6 +264,7 @@ static void note_who_is_heard(ikv_setup *setup)
 static bool an_ancestor_hears(const ikv_setup *setup,
                               const setup_target *target)
 {
+    /* No longer than a path: parents were checked. */
     for (int at = (int)(target - setup->targets); at != NO_INDEX;
          at = setup->targets[at].parent)
         if (setup->targets[at].heard)
@@ -268,6 +275,7 @@ static bool an_ancestor_hears(const ikv_setup *setup,
 static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
 {
     const ikv_shape *shape = &t->config.shape;
+    /* Legal, and seldom meant. */
     if (shape->type != IKV_SHAPE_NONE && t->config.hit == IKV_HIT_SOLID &&
         !an_ancestor_hears(setup, t))
         warn(setup,
@@ -298,6 +306,7 @@ static void find_mistakes_of_sensing(ikv_setup *setup)
 {
     uint32_t borne = 0, sensed = 0;
     for (uint32_t i = 0; i < setup->target_count; i++) {
+        /* Of bodies, too: tags are the target's own. */
         borne |= setup->targets[i].config.tags;
         sensed |= setup->targets[i].sensing.senses;
     }
@@ -328,6 +337,7 @@ static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
                    what->text) != NULL;
     for (uint32_t a = 0; a < h->at_count; a++) {
         setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
+        /* At a target of the program's own it may well be there. */
         if (t == NULL || ikvi_setup_find_field(t, what->text) != NULL)
             return true;
     }
@@ -371,6 +381,7 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
 {
     if (path == NULL || setup == NULL)
         return IKV_BAD_ARGUMENT;
+    /* All messages begin with the path. */
     reader r = {.path = path, .message = message};
     ikv_setup *s = calloc(1, sizeof *s);
     if (s == NULL)
@@ -384,6 +395,7 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
         ikv_setup_close(s);
         return ikvi_reader_status(&r);
     }
+    /* Of a document that is right: what it says may still be no use. */
     find_mistakes(s);
     if (!ikvi_find_binding_clashes(s, warn_line) || s->warning_lost) {
         ikvi_no_memory(&r);
@@ -404,6 +416,7 @@ void ikv_setup_close(ikv_setup *setup)
         free(setup->handlers[i].at);
         for (uint32_t n = 0; n < setup->handlers[i].reaction_count; n++)
             free(setup->handlers[i].reactions[n].arguments);
+        /* A setup that failed half way is closed by this as well. */
         free(setup->handlers[i].reactions);
         ikvi_free_conditions(setup->handlers[i].conditions,
                              setup->handlers[i].condition_count);
@@ -450,6 +463,7 @@ ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
     setup_handler *h = ikvi_setup_find_handler(setup, name);
     if (h == NULL)
         return IKV_UNKNOWN_NAME;
+    /* One or the other, and once. */
     if (h->has_reactions || h->bound != NULL)
         return IKV_DUPLICATE;
     h->bound = handler;
@@ -484,6 +498,7 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
 {
     if (setup == NULL || config == NULL || config->size != sizeof *config)
         return IKV_BAD_ARGUMENT;
+    /* Room for conditions of the program's own. */
     uint32_t entries = 0, conditions = 64;
     for (uint32_t i = 0; i < setup->handler_count; i++) {
         const setup_handler *h = &setup->handlers[i];
@@ -502,6 +517,7 @@ ikv_status ikv_setup_size(const ikv_setup *setup, ikv_kit_config *config)
         config->router.view_width = setup->view_width;
         config->router.view_height = setup->view_height;
     }
+    /* Router and state must see one stick. */
     config->state.dead_zone = config->router.dead_zone;
     config->state.full_zone = config->router.full_zone;
     config->state.axial_zones = config->router.axial_zones;
@@ -547,6 +563,7 @@ static ikv_owner owner_named(ikv_setup *setup, const char *name)
         if (strcmp(setup->owners[i].name, name) == 0)
             return setup->owners[i].owner;
     ikv_owner owner = {0};
+    /* Beyond that they have no owner, and live on. */
     if (setup->owner_count < OWNERS &&
         ikv_bus_add_owner(ikv_kit_bus(setup->kit), &owner) == IKV_OK) {
         setup->owners[setup->owner_count].name = name;
@@ -560,7 +577,10 @@ static ikv_status apply_target(ikv_setup *setup, uint32_t index, reader *r)
     setup_target *t = &setup->targets[index];
     if (t->added)
         return IKV_OK;
+    /* Before its parent, whom it may be reached through again. */
     t->added = true;
+    /* Parents first, wherever they stand in the file; as deep as a path at
+     * most. */
     if (t->parent != NO_INDEX) {
         ikv_status status = apply_target(setup, (uint32_t)t->parent, r);
         if (status < 0)
@@ -605,6 +625,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
     config.phases = h->phases;
     config.rank = h->rank;
     config.name = h->name;
+    /* What is bound to nobody is heard, told and logged. */
     config.handler = h->has_reactions   ? ikvi_run_reactions
                      : h->bound != NULL ? h->bound
                                         : do_nothing;
@@ -640,6 +661,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
                              message.text[0] != '\0' ? message.text
                                                      : ikv_status_text(status));
     }
+    /* The bus has its own form of them. */
     free(conditions);
     free(groups);
     free(at);
@@ -652,6 +674,7 @@ static ikv_status apply_handler(ikv_setup *setup, setup_handler *h,
 static void take_back(ikv_setup *setup)
 {
     ikv_bus *bus = ikv_kit_bus(setup->kit);
+    /* Handlers before their targets, so that nobody is told of an end. */
     for (uint32_t i = 0; i < setup->handler_count; i++) {
         ikv_bus_unsubscribe(bus, setup->handlers[i].subscription);
         setup->handlers[i].subscription = (ikv_subscription){0};
@@ -664,6 +687,7 @@ static void take_back(ikv_setup *setup)
         setup->actions[i].added = (ikv_action_id){0};
     }
     for (uint32_t i = 0; i < setup->target_count; i++) {
+        /* A child goes with its parent: its own removal finds nothing. */
         ikv_scene_remove(ikv_kit_scene(setup->kit), setup->targets[i].handle);
         setup->targets[i].handle = (ikv_target){0};
         setup->targets[i].added = false;
@@ -676,6 +700,7 @@ ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit, uint32_t flags,
 {
     if (setup == NULL || kit == NULL || setup->kit != NULL)
         return IKV_BAD_ARGUMENT;
+    /* Names are looked up through it from here on. */
     setup->kit = kit;
     reader r = {.path = setup->path, .message = message};
     ikv_status status = IKV_OK;
@@ -727,6 +752,8 @@ const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target)
     const char *name = ikv_setup_target_name(setup, target);
     if (setup == NULL || target.bits == 0 || strcmp(name, "gone") != 0)
         return name;
+    /* One that was removed has no id at the bus any more, but its handle is
+     * remembered. */
     for (uint32_t i = 0; i < setup->target_count; i++)
         if (setup->targets[i].handle.bits == target.bits)
             return setup->targets[i].id;

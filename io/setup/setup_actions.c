@@ -27,6 +27,7 @@ bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
 size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name)
 {
     size_t at = ikvi_setup_place(setup->set_names, name);
+    /* As many as there are stands for none. */
     return at != SIZE_MAX ? at : setup->set_count;
 }
 
@@ -58,6 +59,7 @@ bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
     if (set != NULL && ikvi_setup_find_set(setup, set) == setup->set_count)
         return ikvi_setup_unknown_of(r, &at_set, "set", set, setup->set_names,
                                      NULL);
+    /* Checked later, when targets and layers are known. */
     to->bindings = json_object_get(value, "bindings");
     if (to->bindings == NULL)
         return true;
@@ -102,6 +104,7 @@ ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
     for (uint32_t i = 0; status == IKV_OK && i < setup->action_count; i++) {
         setup_action *a = &setup->actions[i];
         place list = {NULL, "actions", 0}, here = {&list, NULL, i};
+        /* Without a name it is the one that is always there. */
         ikv_action_set set = IKV_MAIN_SET;
         if (a->set != NULL)
             set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
@@ -142,6 +145,7 @@ static bool open_trial(const ikv_setup *setup, trial *t)
     ikv_bus_config bus = IKV_BUS_INIT;
     ikv_state_config state = IKV_STATE_INIT;
     actions.memory = bus.memory = state.memory = ikv_host_memory();
+    /* Each stands for one of the setup's, so that scopes can be told apart. */
     bus.targets = setup->target_count + 1;
     actions.sets = setup->set_count + 1;
     actions.actions = setup->action_count + 1;
@@ -178,6 +182,8 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
         if (ikv_actions_add(t->actions, set, a->name, &id) < 0)
             return false;
         for (size_t n = 0; n < json_array_size(a->bindings); n++) {
+            /* All of it was read before: nothing here can be wrong but
+             * memory. */
             reader silent = {.path = setup->path};
             read_binding b;
             if (!ikvi_read_binding(&silent, NULL, &names,
@@ -199,6 +205,7 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
 bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_note_fn told)
 {
     trial t = {0};
+    /* Without actions there is nothing to try. */
     bool good = setup->action_count == 0 ||
                 (open_trial(setup, &t) && fill_trial(setup, &t));
     if (good)

@@ -45,6 +45,7 @@ static bool read_kind_field(reader *r, const place *at, const json_t *value,
         if (strcmp(field_types[i].name, type) != 0)
             continue;
         uint16_t size = field_types[i].size;
+        /* In the order of the file, each at a multiple of its size. */
         *offset = (uint16_t)((*offset + size - 1) / size * size);
         field->type = field_types[i].type;
         field->offset = *offset;
@@ -90,6 +91,7 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     config.fields = fields;
     config.field_count = (uint32_t)json_array_size(list);
     ikv_kind kind;
+    /* The catalogue checks names, sizes and room. */
     ikv_message message = {"it can't be registered"};
     if (ikv_catalogue_register(setup->catalogue, &config, &kind, &message) < 0)
         return ikvi_reader_fail(r, at, "%.300s", message.text);
@@ -108,6 +110,8 @@ static bool read_kinds(reader *r, const place *at, const ikv_setup *setup,
         return ikvi_reader_fail(r, at,
                                 "expected a list of kinds, found an empty "
                                 "one, or one of more than 1,000");
+    /* The list is counted up as it is read, so that closing frees what there
+     * is. */
     handler->kinds = calloc(json_array_size(list), sizeof *handler->kinds);
     for (size_t i = 0; handler->kinds != NULL && i < json_array_size(list);
          i++) {
@@ -132,6 +136,7 @@ static bool read_families(reader *r, const place *at, const json_t *list,
             return ikvi_reader_fail(r, &one,
                                     "expected a family's name, found %s",
                                     ikvi_json_found(json_array_get(list, i)));
+        /* For the nearest name, if this is none. */
         const char *known[IKV_FAMILY_COUNT + 1] = {NULL};
         for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
             known[f] = ikv_family_name(f);
@@ -153,6 +158,7 @@ static bool read_what(reader *r, const place *at, const ikv_setup *setup,
     place at_kinds = {at, "kinds", 0}, at_families = {at, "families", 0};
     if (!ikvi_read_bool(r, at, value, "all_kinds", &handler->all_kinds))
         return false;
+    /* Two ways at once would leave open which is meant. */
     if ((kinds != NULL) + (families != NULL) + handler->all_kinds != 1)
         return ikvi_reader_fail(
             r, at,
@@ -169,6 +175,7 @@ static bool read_at(reader *r, const place *at, const ikv_setup *setup,
 {
     const json_t *where = json_object_get(value, "at");
     place here = {at, "at", 0};
+    /* One id, or a list of them. */
     size_t count =
         json_is_array(where) ? json_array_size(where) : where != NULL;
     if (where == NULL)
@@ -214,6 +221,7 @@ static bool read_phases(reader *r, const place *at, const json_t *value,
                                     "expected \"capturing\", \"target\" or "
                                     "\"bubbling\", found %s",
                                     ikvi_json_found(json_array_get(list, i)));
+        /* The names stand in the order of the phases' bits. */
         *phases |= 1u << n;
     }
     return true;
@@ -226,6 +234,7 @@ static bool read_reactions(reader *r, const place *at, ikv_setup *setup,
     place here = {at, "reactions", 0};
     if (list == NULL)
         return true;
+    /* An empty list, too: the handler does nothing, and needs no binding. */
     handler->has_reactions = true;
     if (!ikvi_expect_array(r, &here, list))
         return false;
@@ -276,6 +285,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         !ikvi_read_conditions(r, at, setup, value, handler) ||
         !read_reactions(r, at, setup, value, handler))
         return false;
+    /* Read as 64 bits, within these 32. */
     handler->rank = (int32_t)rank;
     return true;
 }
@@ -327,6 +337,7 @@ static bool each(reader *r, ikv_setup *setup, const char *member,
         return true;
     if (!ikvi_expect_array(r, &here, list))
         return false;
+    /* Up to the first that is wrong: its message is the file's. */
     for (size_t i = 0; i < json_array_size(list); i++) {
         place one = {&here, NULL, i};
         if (!read(r, &one, setup, json_array_get(list, i), i))

@@ -13,6 +13,7 @@ static bool read_time(reader *r, const place *at, const json_t *object,
     double ms = 0;
     if (!ikvi_read_number(r, at, object, member, 1, 3600000, &ms))
         return false;
+    /* At least a millisecond, so that 0 stays "as usual". */
     *ns = (uint64_t)(ms * 1e6);
     return true;
 }
@@ -28,6 +29,8 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
     double slop = 0, mouse_slop = 0, double_slop = 0, dead = 0, full = 0;
     int64_t pointers = 0;
     ikv_router_config *to = &setup->router;
+    /* 0 is the default in all of them: what the file leaves out says
+     * nothing. */
     *to = (ikv_router_config)IKV_ROUTER_INIT;
     if (value == NULL)
         return true;
@@ -53,6 +56,7 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
     to->dead_zone = (float)dead;
     to->full_zone = (float)full;
     place at_zone = {&at, "dead_zone", 0};
+    /* Against the default of the one that is left out. */
     if ((dead > 0 ? dead : 0.15) >= (full > 0 ? full : 0.95))
         return ikvi_reader_fail(
             r, &at_zone, "the dead zone must be smaller than the full one");
@@ -66,6 +70,7 @@ static bool read_pair(reader *r, const place *at, const json_t *object,
 {
     const json_t *value = json_object_get(object, member);
     place here = {at, member, 0};
+    /* What is left out stays as it was. */
     float pair[2] = {*x, *y};
     if (value != NULL && !ikvi_read_floats(r, &here, value, 2, pair))
         return false;
@@ -119,6 +124,7 @@ static bool read_camera(reader *r, const place *at, const ikv_setup *setup,
         !ikvi_read_bool(r, at, value, "flip_y", &camera->flip_y) ||
         !ikvi_read_bool(r, at, value, "hidden", &camera->hidden))
         return false;
+    /* A fit has set one already. */
     camera->zoom = zoom > 0 ? (float)zoom : camera->zoom;
     return true;
 }
@@ -137,6 +143,7 @@ static bool read_layer(reader *r, const place *at, ikv_setup *setup,
         if (strcmp(setup->layers[i].name, layer->name) == 0)
             return ikvi_reader_fail(r, &at_name, "the name \"%.60s\" is taken",
                                     layer->name);
+    /* Counted before its camera is read: its name is taken. */
     setup->layer_count++;
     return camera == NULL ||
            read_camera(r, &at_camera, setup, camera, &layer->camera);
@@ -168,6 +175,7 @@ static bool find_layer(reader *r, const place *at, const ikv_setup *setup,
     if (!ikvi_read_string(r, at, object, "layer", false, &name))
         return false;
     for (uint32_t i = 0; i < setup->layer_count; i++) {
+        /* For the nearest name, if none fits. */
         known[i] = setup->layers[i].name;
         if (name != NULL && strcmp(known[i], name) == 0) {
             *layer = i;
@@ -188,6 +196,7 @@ static bool read_polygon(reader *r, const place *at, const json_t *value,
     if (count < 3 || count > IKV_POLYGON_LIMIT)
         return ikvi_reader_fail(r, at, "expected 3 to %d points, [x, y] each",
                                 IKV_POLYGON_LIMIT);
+    /* The shape points to them until the setup is closed. */
     target->points = calloc(count, 2 * sizeof(float));
     if (target->points == NULL)
         return ikvi_no_memory(r) == IKV_OK;
@@ -239,6 +248,7 @@ static bool read_shape(reader *r, const place *at, const json_t *value,
     known[SHAPES] = NULL;
     if (!ikvi_expect_object(r, at, value, known))
         return false;
+    /* Exactly one, whatever the order of members. */
     size_t which = SHAPES, given = 0;
     for (size_t i = 0; i < SHAPES; i++)
         if (json_object_get(value, shapes[i].name) != NULL) {
@@ -297,6 +307,7 @@ static bool read_target_fields(reader *r, const place *at, ikv_setup *setup,
         return ikvi_reader_fail(
             r, &here, "expected an object of at most %d fields, found %s",
             FIELDS_PER_TARGET, ikvi_json_found(fields));
+    /* One more, as no member at all is no lack of memory. */
     target->fields =
         calloc(json_object_size(fields) + 1, sizeof *target->fields);
     if (target->fields == NULL)
@@ -345,6 +356,7 @@ static bool read_parent(reader *r, const place *at, const ikv_setup *setup,
         ikvi_setup_find_target(setup, target->parent_id);
     if (parent == NULL)
         return ikvi_setup_unknown_target(r, &here, setup, target->parent_id);
+    /* By index: the list does not move any more. */
     target->parent = (int)(parent - setup->targets);
     place at_layer = {at, "layer", 0};
     return json_object_get(value, "layer") == NULL ||

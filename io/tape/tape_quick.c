@@ -48,6 +48,7 @@ struct quick_reader {
 
 static const char *keep_text(quick_reader *q, const void *text, size_t length)
 {
+    /* A zero byte within a text would end it early for everybody else. */
     if (length + 1 > TEXT_BYTES - q->used ||
         memchr(text, '\0', length) != NULL) {
         q->unfit = true;
@@ -63,6 +64,8 @@ static const char *keep_text(quick_reader *q, const void *text, size_t length)
 static int quick_name(void *user, const unsigned char *text, size_t length)
 {
     quick_reader *q = user;
+    /* | q->count == MEMBERS;|More members than any event has fields: it is read
+     * the long way. */
     q->unfit = q->unfit || q->count == MEMBERS;
     if (!q->unfit)
         q->members[q->count++] =
@@ -72,6 +75,7 @@ static int quick_name(void *user, const unsigned char *text, size_t length)
 
 static quick_member *last_member(quick_reader *q)
 {
+    /* Written to and never read: the line is unfit already. */
     static quick_member nobody;
     q->unfit = q->unfit || !q->open || q->count == 0;
     return q->unfit ? &nobody : &q->members[q->count - 1];
@@ -107,6 +111,7 @@ static int quick_bool(void *user, int on)
 static int quick_begin(void *user)
 {
     quick_reader *q = user;
+    /* | q->open|A second object, or one in another: not a plain line. */
     q->unfit = q->unfit || q->open || q->closed;
     q->open = true;
     return !q->unfit;
@@ -148,14 +153,17 @@ static bool parse_line(quick_reader *q, const char *line, size_t length)
     if (q->parser == NULL) {
         ikvi_arena_begin(&q->arena);
         q->parser = yajl_alloc(&quick_callbacks, &q->arena.funcs, q);
+        /* One parser for all lines: each is a further value. */
         yajl_config(q->parser, yajl_allow_multiple_values, 1);
     }
+    /* The texts of the last line are overwritten. */
     q->count = q->used = 0;
     q->unfit = q->open = q->closed = false;
     if (yajl_parse(q->parser, (const unsigned char *)line, length) ==
             yajl_status_ok &&
         !q->unfit && q->closed)
         return true;
+    /* After an error a parser is of no use: the next line gets a new one. */
     yajl_free(q->parser);
     q->parser = NULL;
     return false;
@@ -177,6 +185,8 @@ static bool exact_ns(const char *text, uint64_t *ns)
     for (; *text >= '0' && *text <= '9' && digits < 12; text++, digits++)
         whole = whole * 10 + (uint64_t)(*text - '0');
     whole *= scale;
+    /* A hundred days: more is no tape's time, and what comes below can't
+     * overflow. */
     if (digits == 0 || whole > UINT64_C(8640000000000000))
         return false;
     if (*text == '.')
@@ -195,6 +205,7 @@ static bool put_number(const ikv_field *field, const char *text,
     if (field->set != IKV_SET_NONE || field->type == IKV_TYPE_TEXT ||
         field->type == IKV_TYPE_TARGET)
         return false;
+    /* Up to 15 digits fit into 64 bits and into a double alike. */
     if (strpbrk(text, ".eE") == NULL && strlen(text) < 16) {
         value.bits.integer = strtoll(text, NULL, 10);
     } else {
@@ -217,6 +228,7 @@ static bool put_member(const quick_member *member, const ikv_field *field,
         return field->type == IKV_TYPE_BOOL &&
                ikv_field_put(field, event, value) == IKV_OK;
     }
+    /* Masks and texts need more than one name: left to tape.c. */
     if (field->set == IKV_SET_NONE || field->set == IKV_SET_FLAGS ||
         field->set == IKV_SET_MODIFIERS || field->type == IKV_TYPE_TEXT ||
         field->type == IKV_TYPE_TARGET ||
@@ -229,6 +241,7 @@ static bool put_member(const quick_member *member, const ikv_field *field,
 static bool is_other_member(const char *name)
 {
     uint32_t i = 0;
+    /* Marks, digests and the like are no fields. */
     while (ikvi_tape_members[i] != NULL &&
            !same_text(ikvi_tape_members[i], name))
         i++;
@@ -244,6 +257,7 @@ static bool take_kind(quick_reader *q, const quick_member *member)
         return true;
     q->info = ikv_catalogue_info(
         q->catalogue, ikv_catalogue_find(q->catalogue, member->text));
+    /* Another kind: its fields lie elsewhere in the line. */
     memset(q->fields, 0, sizeof q->fields);
     if (q->info == NULL ||
         (q->info->from & (IKV_FROM_P | IKV_FROM_U | IKV_FROM_T)) == 0) {
@@ -257,6 +271,8 @@ static bool take_kind(quick_reader *q, const quick_member *member)
 static const ikv_field *field_at(quick_reader *q, uint32_t index)
 {
     const char *name = q->members[index].name;
+    /* Lines of one kind have the same members in the same order: most are found
+     * at once. */
     if (q->fields[index] == NULL || !same_text(q->fields[index]->name, name))
         q->fields[index] = ikv_field_find(q->info, name);
     return q->fields[index];
@@ -282,6 +298,7 @@ bool ikvi_quick_read(quick_reader *quick, const char *line, size_t length,
         !exact_ns(q->members[0].text, &ns) || !take_kind(q, &q->members[1]))
         return false;
     to->intake = (ikv_intake)IKV_INTAKE_INIT;
+    /* What the kind's fields are when nobody says. */
     to->event = q->blank;
     to->event.time_ns = ns;
     for (uint32_t i = 2; i < q->count; i++) {

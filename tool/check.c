@@ -43,6 +43,7 @@ typedef struct findings {
 static void warn(findings *f, const char *text)
 {
     if (f->count == f->room) {
+        /* a setup can have thousands */
         size_t room = f->room * 2 + 16;
         char **list = realloc(f->warnings, room * sizeof *list);
         if (list == NULL) {
@@ -101,6 +102,7 @@ static void print_findings(const findings *f)
 static int end_findings(findings *f, bool json)
 {
     int code = f->error[0] != '\0' ? BAD_INPUT : FINE;
+    /* not told as fine when a warning is missing */
     if (f->lost && f->error[0] == '\0') {
         bad(f, "no memory");
         code = BAD_INPUT;
@@ -140,11 +142,13 @@ static bool check_setup(checker *c, findings *f)
 {
     ikv_kit_config config = IKV_KIT_INIT;
     ikv_message message = {"no memory"};
+    /* files behind this one are read with it */
     close_setup(c);
     if (ikv_setup_read(f->path, &c->setup, &message) < 0)
         return bad(f, message.text);
     c->port = ikv_null_port();
     if (!open_kit(&config, c->setup, &c->port, &c->kit, &message)) {
+        /* applying it names the file; opening the kit knows of none */
         if (c->kit != NULL)
             return bad(f, message.text);
         snprintf(f->error, sizeof f->error, "%s: %s", f->path, message.text);
@@ -172,6 +176,7 @@ static bool check_tape(const checker *c, findings *f)
     if (ikv_tape_open(f->path, c->setup, &tape, &message) < 0)
         return bad(f, message.text);
     ikv_status status;
+    /* to its end: what is wrong in the last line counts */
     while ((status = ikv_tape_next(tape, &event, NULL, &message)) == IKV_OK) {
         count++;
         last_ns = event.time_ns;

@@ -52,6 +52,7 @@ static void print_wrapped(const char *text, int indent, int width)
     int column = 0;
     while (*text != '\0') {
         int length = (int)strcspn(text, " ");
+        /* a word longer than a line has one of its own */
         if (column > 0 && column + 1 + length > width) {
             printf("\n%*s", indent, "");
             column = 0;
@@ -92,6 +93,7 @@ static void print_family(const ikv_catalogue *catalogue, uint32_t family,
             printf("\n%s%s%s - %s\n", colour ? "\033[1m" : "",
                    ikv_family_name(family), colour ? "\033[0m" : "",
                    ikv_family_meaning(family));
+        /* kinds of a family share fields in runs: said once behind each */
         else if (!same_fields(info, last))
             print_family_fields(last);
         printf("  %-22s ", info->name);
@@ -261,6 +263,7 @@ static int print_kind(const ikv_kind_info *info)
     printf("%s (family %s, number %u)\n\n  sent       ", info->name,
            ikv_family_name(info->family), info->kind);
     print_wrapped(info->when, 13, 80);
+    /* where it stands among the others of its family */
     printf("  order      ");
     print_wrapped(ikv_family_order(info->family), 13, 80);
     printf("  made by    %s\n", makers_text(info->from, from, sizeof from));
@@ -296,6 +299,7 @@ static bool has_word(const char *text, const char *word)
         while (i < length && tolower((unsigned char)text[i]) ==
                                  tolower((unsigned char)word[i]))
             i++;
+        /* in the middle of a word too */
         if (i == length)
             return true;
     }
@@ -314,6 +318,7 @@ static const char *nearest_word(const ikv_catalogue *catalogue,
         const ikv_kind_info *info = ikv_catalogue_info(catalogue, k);
         int wrote = snprintf(words + used, sizeof words - used, "%s, %s",
                              info->name, info->words);
+        /* there is room for many times what there is */
         if (wrote < 0 || (size_t)wrote >= sizeof words - used || count > 1900)
             break;
         char *state = NULL;
@@ -335,6 +340,7 @@ typedef struct choice {
 
 static bool is_chosen(const choice *c, const ikv_kind_info *info)
 {
+    /* the narrowest that was asked for */
     if (c->kind != IKV_KIND_NONE)
         return info->kind == c->kind;
     if (c->family != IKV_FAMILY_COUNT)

@@ -55,6 +55,7 @@ static const char *shown(const char *name)
 {
     static char texts[8][256];
     static unsigned turn;
+    /* enough for all names of one line */
     turn = (turn + 1) % 8;
     return clean(name, texts[turn], sizeof texts[turn]);
 }
@@ -72,6 +73,7 @@ static void append(char *to, size_t size, const char *format, ...)
     size_t used = strlen(to);
     va_list list;
     va_start(list, format);
+    /* cut off where there is no room: a log is for people */
     vsnprintf(to + used, size - used, format, list);
     va_end(list);
 }
@@ -91,6 +93,7 @@ static void describe_pointer(const ikv_event *event, char *to, size_t size)
     const ikv_pointer_data *p = &event->pointer;
     const char *type = ikv_value_name(IKV_SET_POINTER_TYPE, p->type);
     append(to, size, "%s", type != NULL ? type : "pointer");
+    /* there is one mouse and one pen, but ten fingers */
     if (p->type == IKV_TOUCH)
         append(to, size, " %u", p->pointer);
     if (p->button > IKV_ERASER_BUTTON)
@@ -160,6 +163,7 @@ static void describe_fields(const run_log *log, const ikv_event *event,
             : field->set == IKV_SET_FIELD
                 ? ikv_setup_field_name(log->setup, (uint32_t)number)
                 : ikv_value_name(field->set, number);
+        /* what is zero and has no name says nothing */
         if (text == NULL && name == NULL && value.bits.integer == 0)
             continue;
         append(to, size, "%s%s ", to[0] != '\0' ? ", " : "", field->name);
@@ -199,6 +203,7 @@ static void describe_action(const run_log *log, const ikv_event *event,
     ikv_binding binding =
         ikv_actions_binding_of(ikv_kit_actions(log->kit), event);
     char text[IKV_BINDING_BYTES];
+    /* it can be removed while it is held */
     append(to, size, "%s", name != NULL ? name : "gone");
     if (ikv_binding_text(ikv_kit_actions(log->kit), binding, text,
                          sizeof text) > 0)
@@ -209,6 +214,7 @@ static void describe_action(const run_log *log, const ikv_event *event,
         append(to, size, ", ");
         append_number(to, size, (double)a->y);
     } else if (a->value < 1 || a->value > 1) {
+        /* a full press is the common case: not said */
         append(to, size, ", ");
         append_number(to, size, (double)a->value);
     }
@@ -242,6 +248,7 @@ static void describe(const run_log *log, const ikv_event *event, char *to,
  * its place: lines never run backwards in time. */
 static void print_time(run_log *log, uint64_t time_ns, uint64_t step)
 {
+    /* a deferred event keeps the time at which it was made */
     if (time_ns > log->latest_ns)
         log->latest_ns = time_ns;
     time_ns = log->latest_ns;
@@ -273,6 +280,7 @@ static void add_unheard(run_log *log, const ikv_watch *watch)
 {
     char item[192];
     const ikv_event *event = watch->event;
+    /* a frame's end is where a list ends too */
     if (event->kind == IKV_KIND_LOOP_FRAME)
         flush_unheard(log);
     if (event->kind == IKV_KIND_LOOP_STEP ||
@@ -283,6 +291,7 @@ static void add_unheard(run_log *log, const ikv_watch *watch)
     bool again = event->kind == log->unheard_kind;
     snprintf(item, sizeof item, "%s%s%s", again ? ", " : kind_name(log, event),
              again ? "" : " ", name_of(log, event->target));
+    /* of one moment, and as long as a line */
     if (log->unheard_length > 0 &&
         (log->unheard_ns != event->time_ns ||
          log->unheard_length + strlen(item) > WIDTH - 38)) {
@@ -313,12 +322,14 @@ static void print_event(run_log *log, const ikv_watch *watch)
     describe(log, event, told, sizeof told);
     clean(told, what, sizeof what);
     flush_unheard(log);
+    /* inside a handler the time is the outer line's */
     if (watch->depth <= 1)
         print_time(log, event->time_ns, watch->delivery->step);
     else
         indent(log, 2 * watch->depth - 3);
     fprintf(log->file, "%s%s%s", ink(log, STRONG), kind_name(log, event),
             ink(log, PLAIN));
+    /* the root is where everything is */
     if (event->target.bits != ikv_bus_root(ikv_kit_bus(log->kit)).bits)
         fprintf(log->file, " on %s", name_of(log, event->target));
     if (what[0] != '\0')
@@ -338,6 +349,7 @@ static void print_call(run_log *log, const ikv_watch *watch)
         return;
     if (!log->shown[watch->depth])
         print_event(log, watch);
+    /* also of events whose line is above */
     log->handler_count++;
     log->depth = watch->depth;
     indent(log, 2 * watch->depth - 2);
@@ -363,6 +375,7 @@ static void print_return(run_log *log, const ikv_watch *watch)
         fprintf(log->file, "%s%s%s\n", ink(log, ALERT), verdicts[i].text,
                 ink(log, PLAIN));
     }
+    /* notes from now on are of the outer handler */
     log->depth = watch->depth - 1;
 }
 
@@ -404,6 +417,7 @@ static void watch_run(const ikv_watch *watch, void *user)
     default:
         break;
     }
+    /* somebody looks at it while it runs */
     if (log->colour)
         fflush(log->file);
 }
@@ -438,6 +452,7 @@ static void print_summary(const run_log *log)
             (unsigned long long)log->handler_count,
             (unsigned long long)bus.unheard);
     uint64_t refused = router.not_finite + router.too_many + router.meaningless;
+    /* only where something went wrong */
     if (refused + loop.rejected + loop.late + bus.dropped + bus.too_deep > 0)
         fprintf(log->file,
                 "refused by the router %llu, rejected %llu, late %llu, "

@@ -30,6 +30,7 @@ static const char *port_name(const run_plan *plan)
 {
     if (plan->port != NULL)
         return plan->port;
+    /* a tape is played; else somebody is there */
     return plan->tape != NULL ? "sim" : "terminal";
 }
 
@@ -54,6 +55,7 @@ static int check_rate(const rehearsal *r)
     ikv_tape_info info = ikv_tape_about(r->tape);
     uint32_t num, den;
     ikv_loop_rate(ikv_kit_loop(r->kit), &num, &den);
+    /* written by hand, it means any steps */
     if (info.step_num == 0 ||
         (uint64_t)info.step_num * den == (uint64_t)num * info.step_den)
         return FINE;
@@ -78,6 +80,7 @@ static int open_port(rehearsal *r)
     const char *name = port_name(r->plan);
     if (strcmp(name, "sim") == 0)
         return open_sim(r);
+    /* others make their own times */
     if (r->plan->tape != NULL)
         return say(WRONG_USE, "a tape is played by the sim port alone");
     if (strcmp(name, "terminal") == 0)
@@ -105,6 +108,7 @@ bool open_kit(ikv_kit_config *config, ikv_setup *setup, const ikv_port *port,
     config->memory = ikv_host_memory();
     config->ports = port;
     config->port_count = 1;
+    /* as large as the setup needs it */
     ikv_setup_size(setup, config);
     ikv_status status = ikv_kit_open(config, kit);
     if (status == IKV_OK)
@@ -133,6 +137,7 @@ static int check_output(const rehearsal *r)
     const char *part = r->plan->record,
                *read[] = {r->plan->setup, r->plan->tape};
     char growing[4096];
+    /* a recording grows under this name */
     snprintf(growing, sizeof growing, "%s.part", part);
     for (int i = 0; i < 2; i++)
         if (is_same_file(read[i], part) || is_same_file(read[i], growing)) {
@@ -177,6 +182,7 @@ static int open_output(rehearsal *r)
         if (code != FINE)
             return code;
     }
+    /* its digests are compared whatever is printed */
     if (r->tape != NULL &&
         ikv_comparison_open(r->kit, r->tape, &r->comparison) < 0)
         return say(BAD_INPUT, "no memory");
@@ -200,6 +206,7 @@ static void run_loop(const rehearsal *r)
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
         }
+        /* a live run has no other end than this, or the window's */
         bool whole = until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns;
         if (whole || ferror(stdout)) /* nobody reads the log any more */
             ikv_loop_quit(loop);
@@ -231,6 +238,7 @@ static int end_comparison(rehearsal *r)
                 "ikvar run: %s: its digests are of an older version of tapes "
                 "(ikvar.tape/1): they are not compared\n",
                 r->plan->tape);
+    /* cut off with --until it can't be the same to the end */
     if (!result.differs || r->plan->until_ms > 0)
         return FINE;
     fprintf(stderr,
@@ -256,8 +264,10 @@ int run_plan_through(const run_plan *plan)
         log_close(r.log);
         if (ikv_trace_close(r.trace) < 0)
             code = say(BAD_INPUT, "can't write the trace");
+        /* before the kit that it listens to */
         if (ikv_recording_close(r.recording, &message) < 0)
             code = say(BAD_INPUT, message.text);
+        /* what could not be written is worse than what differs */
         int same = end_comparison(&r);
         code = code == FINE ? same : code;
         if (r.tape != NULL && ikv_sim_fault(&r.port) != NULL)
@@ -325,6 +335,7 @@ int run_command(int argc, char **argv)
         return code;
     plan.setup = next_argument(&left);
     plan.tape = next_argument(&left);
+    /* the two can be given together: the number says more */
     if (real_time && plan.speed == 0)
         plan.speed = 1;
     code = check_plan(&plan, left.count > 0);

@@ -137,12 +137,14 @@ static void run_soak(soak_run *s)
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
         }
+        /* after each frame: the fewer steps between it and its cause */
         s->broken = first_broken(s);
         double now = seconds_now();
         double until_ns = s->plan->until_ms * 1e6;
         if (now >= end || s->broken != NULL ||
             (until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns))
             break;
+        /* often enough to be seen, and rare enough to cost nothing */
         if (now - shown > 0.2) {
             shown = now;
             show_progress(end - now, frames);

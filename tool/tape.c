@@ -46,6 +46,7 @@ static int read_facts(const char *path, const ikv_setup *setup,
         facts->held += intake.how == IKV_INTAKE_HELD;
         facts->inbox += intake.how == IKV_INTAKE_INBOX;
         facts->losses += event.kind == IKV_KIND_DEVICE_RESYNC;
+        /* late ones stand behind those that they were before */
         if (event.time_ns > facts->last_ns)
             facts->last_ns = event.time_ns;
     }
@@ -129,6 +130,7 @@ static int tell_of_tapes(arguments *left, const char *setup_path, bool json)
     if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
         return bad_tape(message.text);
     for (const char *path; (path = next_argument(left)) != NULL;) {
+        /* a count for each kind is too much for a stack */
         tape_facts *facts = calloc(1, sizeof *facts);
         ikv_tape_info info = {0};
         char named[512];
@@ -158,6 +160,7 @@ static int join_tapes(arguments *left, const char *output, double from_ms,
     if (output == NULL)
         return wrong("expected --output TAPE");
     for (const char *path; (path = next_argument(left)) != NULL; count++) {
+        /* a cut is a join of one part */
         if (count == (cut ? 1 : 64))
             return wrong(cut ? "expected one TAPE to cut"
                              : "expected at most 64 tapes");
@@ -166,6 +169,7 @@ static int join_tapes(arguments *left, const char *output, double from_ms,
     if (count == 0)
         return wrong("expected TAPE...; see ikvar tape --help");
     if (cut) {
+        /* 0 is to the end; and what is no number is not after anything */
         if (to_ms != 0 && !(to_ms > from_ms))
             return wrong("--from and --to: expected milliseconds, the second "
                          "after the first");

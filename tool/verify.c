@@ -58,6 +58,7 @@ static int open_setup_of(playback *p, const char *setup_path)
     ikv_message message;
     if (setup_path == NULL) {
         ikv_tape *tape;
+        /* once without it, to see which one it names */
         if (ikv_tape_open(p->path, NULL, &tape, &message) < 0)
             return fail(p, message.text);
         const char *named = ikv_tape_about(tape).setup;
@@ -89,6 +90,7 @@ static int open_playback(playback *p, const char *setup_path)
         return fail(p, message.text);
     sim.tape = p->tape;
     ikv_sim_open(&sim, &p->port);
+    /* recorded so: played otherwise its events would come a step later */
     if (ikv_tape_about(p->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
     if (!open_kit(&config, p->setup, &p->port, &p->kit, &message))
@@ -113,6 +115,7 @@ static FILE *open_trace_beside(const char *path)
     char beside[PATH_MAX];
     const char *ending = ".tape.jsonl";
     size_t length = strlen(path), less = strlen(ending);
+    /* what is not named like a tape has none */
     if (length < less || strcmp(path + length - less, ending) != 0)
         return NULL;
     snprintf(beside, sizeof beside, "%.*s.trace.jsonl", (int)(length - less),
@@ -132,6 +135,7 @@ static bool compare_traces(const playback *p, FILE *expected, FILE *found)
         if (one == NULL && other == NULL)
             return true;
         if (one != NULL && other != NULL && strcmp(a, b) == 0) {
+            /* the last ones that agree, in a ring */
             memcpy(context[line++ % CONTEXT_LINES], a, sizeof a);
             continue;
         }
@@ -174,6 +178,7 @@ static bool is_of_now(const playback *p, FILE *beside)
     char line[LINE_BYTES] = "";
     bool read = fgets(line, sizeof line, beside) != NULL;
     rewind(beside);
+    /* what has no header is compared, and differs */
     if (!read || strstr(line, "\"ikvar.trace/1\"") == NULL)
         return true;
     fprintf(p->output,
@@ -194,6 +199,7 @@ static void say_more(const playback *p, const ikv_comparison_result *result)
                 "%s: its digests are of an older version (ikvar.tape/1): they "
                 "are not compared\n",
                 p->path);
+    /* digests lie some steps apart: it is between two of them */
     else if (result->differs)
         fprintf(p->output,
                 "%s: the run differs from the recorded one between step %llu "
@@ -209,10 +215,12 @@ static void say_more(const playback *p, const ikv_comparison_result *result)
 static int compare_run(const playback *p, const ikv_comparison_result *result,
                        FILE *beside, FILE *written, bool json)
 {
+    /* broken on the way: what agreed so far says nothing */
     if (ikv_sim_fault(&p->port) != NULL)
         return fail(p, ikv_sim_fault(&p->port));
     if (written != NULL)
         rewind(written);
+    /* a trace shows where, a digest only that */
     bool same = written == NULL || compare_traces(p, beside, written);
     bool known = result->whole || written != NULL;
     say_more(p, result);
@@ -231,6 +239,7 @@ static int verify_one(const char *path, const char *setup_path, bool json,
 {
     playback p = {.path = path, .output = output};
     ikv_comparison *comparison = NULL;
+    /* closed: not again below */
     ikv_trace *trace = NULL;
     FILE *beside = open_trace_beside(path), *written = NULL;
     int code = open_playback(&p, setup_path);
@@ -322,10 +331,12 @@ static int add_folder(verifier *v, const char *folder)
 static void begin_one(const verifier *v, verification *one)
 {
     one->output = tmpfile();
+    /* or the child would print what is in the buffer too */
     fflush(stdout);
     one->process = one->output != NULL ? fork() : -1;
     if (one->process == 0) {
         int code = verify_one(one->path, v->setup, v->json, one->output);
+        /* not exit(): what the parent has opened is the parent's */
         _exit(fflush(one->output) == 0 ? code : BAD_INPUT);
     }
     if (one->process < 0) {
@@ -360,6 +371,7 @@ static void run_all(verifier *v)
             fprintf(stderr, "\r%zu of %zu tapes ", i - running, v->count);
         if (i < v->count && running < most) {
             begin_one(v, v->tapes[i]);
+            /* what could not be begun does not run */
             running += v->tapes[i++]->process > 0;
         } else {
             wait_for_one(v);

@@ -19,12 +19,14 @@ static bool find_scope_target(const binding_names *names, const char *id,
                               read_binding *to)
 {
     if (names->setup != NULL) {
+        /* the setup may not be built yet: found by name when it is bound */
         to->target_id = id;
         return strcmp(id, "root") == 0 ||
                ikvi_setup_find_target(names->setup, id) != NULL;
     }
     if (names->config == NULL || names->config->find_target == NULL)
         return false;
+    /* without a setup the engine knows them */
     to->scope.target = names->config->find_target(names->config->user, id);
     return to->scope.target.bits != 0;
 }
@@ -41,10 +43,12 @@ static bool read_scope_target(reader *r, const place *at,
     if (id == NULL)
         return true;
     to->scope.where = where;
+    /* no target in the scope: whichever has the focus */
     if (where == IKV_FOCUSED && strcmp(id, "root") == 0)
         return true; /* on anything */
     if (find_scope_target(names, id, to))
         return true;
+    /* a lenient reader leaves it out */
     to->unknown = true;
     return names->setup != NULL
                ? ikvi_setup_unknown_target(r, &here, names->setup, id)
@@ -77,6 +81,7 @@ static bool read_scope_layer(reader *r, const place *at,
             to->scope.layer = i;
             return true;
         }
+    /* a number is of any scene, a name of this setup */
     to->unknown = true;
     return ikvi_reader_fail(r, &here, "there is no layer \"%.60s\"", name);
 }
@@ -92,6 +97,7 @@ static const char *nearest_key(const char *text)
         char part[IKV_BINDING_BYTES];
         size_t length = strcspn(text, "+");
         snprintf(part, sizeof part, "%.*s", (int)length, text);
+        /* what is too long is near to nothing */
         if (length < sizeof part && ikv_binding_check(part, NULL) != IKV_OK)
             return ikv_nearest_name(part, known);
         text += length + (text[length] == '+');
@@ -114,6 +120,8 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
                 "expected a binding, \"KeyF\" or {\"press\": "
                 "\"KeyF\", \"within\": a target's id}, found %s",
                 ikvi_json_found(value));
+        /* each scope that is there is read, so that the first fault in it is
+         * told before there being two */
         if (!ikvi_expect_object(r, at, value, members) ||
             !ikvi_read_string(r, at, value, "press", true, &to->text) ||
             !read_scope_target(r, at, names, value, "within", IKV_WITHIN, to) ||
@@ -131,6 +139,7 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
     }
     if (ikv_binding_check(to->text, &message) == IKV_OK)
         return true;
+    /* the text may be of a newer version: unknown, not broken */
     const char *near = nearest_key(to->text);
     to->unknown = true;
     return ikvi_reader_fail(
@@ -145,6 +154,7 @@ ikv_status ikvi_bind_list(reader *r, const binding_names *names,
 {
     ikv_status status = IKV_OK;
     for (size_t i = 0; status == IKV_OK && i < json_array_size(list); i++) {
+        /* without a message: it would be told twice */
         reader one = {.path = r->path};
         read_binding binding;
         if (!ikvi_read_binding(&one, NULL, names, json_array_get(list, i),
@@ -178,6 +188,7 @@ static bool leave_out(loading *l, const ikv_message *message, bool unknown)
             config->skipped(message->text, config->user);
         return true;
     }
+    /* the reader that found it was one of its own: it fails now */
     l->reader.failed = true;
     if (l->reader.message != NULL)
         *l->reader.message = *message;
@@ -190,6 +201,7 @@ static bool unknown_action(loading *l, const place *at, const char *name)
     uint32_t count = 0;
     ikv_action_id id;
     ikv_message message = {""};
+    /* it may be but a word to the user, not a failure */
     reader one = {.path = l->reader.path, .message = &message};
     while (count < BINDINGS_FILE_LIMIT &&
            (id = ikv_actions_list(l->actions, count)).bits != 0)
@@ -205,6 +217,7 @@ static bool check_list(loading *l, const place *at, const json_t *list)
         return false;
     for (size_t i = 0; i < json_array_size(list); i++) {
         ikv_message message = {""};
+        /* one each, since what is left out must not stop the rest */
         reader one = {.path = l->reader.path, .message = &message};
         place here = {at, NULL, i};
         read_binding binding;
@@ -229,6 +242,7 @@ static bool check_bindings(loading *l, const json_t *document)
                                 ikvi_json_found(document));
     if (!ikvi_read_string(r, NULL, document, "format", true, &format))
         return false;
+    /* before the members: another version may have others */
     if (strcmp(format, "ikvar.bindings/1") != 0)
         return ikvi_reader_fail(
             r, &at_format, "expected \"ikvar.bindings/1\", found \"%.60s\"",
@@ -242,6 +256,7 @@ static bool check_bindings(loading *l, const json_t *document)
     json_object_foreach(all, name, list)
     {
         place here = {&at_all, name, 0};
+        /* without actions it is only checked: any name is right */
         bool known =
             l->actions == NULL || ikv_actions_find(l->actions, name).bits != 0;
         if (known ? !check_list(l, &here, list)
@@ -258,10 +273,12 @@ static bool has_room(const json_t *document, const ikv_actions *actions)
     const char *name;
     ikv_actions_counts counts = IKV_ACTIONS_COUNTS_INIT;
     ikv_actions_counters(actions, &counts);
+    /* what stays, and what the file puts in the place of its actions' own */
     size_t needed = counts.bindings;
     json_object_foreach(all, name, list)
     {
         ikv_action_id id = ikv_actions_find(actions, name);
+        /* left out by a lenient reader */
         if (id.bits == 0)
             continue;
         for (uint32_t n = 0; ikv_actions_binding(actions, id, n).bits != 0; n++)
@@ -280,6 +297,7 @@ static ikv_status bind_all(loading *l, const json_t *document)
         ikv_action_id id = ikv_actions_find(l->actions, name);
         if (id.bits == 0)
             continue;
+        /* an action that the file does not name keeps what it has */
         ikv_actions_unbind_all(l->actions, id);
         ikv_status status =
             ikvi_bind_list(&l->reader, &l->names, l->actions, id, list);
@@ -311,6 +329,7 @@ ikv_status ikv_bindings_load(const char *path, ikv_actions *actions,
     if (document == NULL || !check_bindings(&l, document)) {
         status = ikvi_reader_status(&l.reader);
     } else if (actions != NULL && !has_room(document, actions)) {
+        /* told before the first one is bound: all of it or nothing (A7) */
         ikvi_reader_fail(&l.reader, NULL,
                          "there is no room for so many bindings");
         status = IKV_FULL_BINDINGS;
@@ -346,6 +365,7 @@ static known_binding know(const ikv_actions *actions, ikv_binding binding)
 static bool is_twice(const ikv_actions *actions, ikv_action_id id, uint32_t nth)
 {
     known_binding b = know(actions, ikv_actions_binding(actions, id, nth));
+    /* against those before it, so that each pair is told once */
     for (uint32_t i = 0; i < nth; i++) {
         known_binding a = know(actions, ikv_actions_binding(actions, id, i));
         if (strcmp(a.text, b.text) == 0 && a.scope.where == b.scope.where &&
@@ -377,6 +397,7 @@ static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
         ikv_actions_conflicts(actions, id, own.text, &own.scope, list, CLASHES);
     for (uint32_t i = 0; i < count && i < CLASHES; i++) {
         ikv_action_id other = ikv_binding_action(actions, list[i]);
+        /* in another set they take turns: that is what sets are for */
         if (ikv_actions_set_of(actions, other) !=
                 ikv_actions_set_of(actions, id) ||
             !comes_first(actions, other, id))
@@ -416,6 +437,7 @@ void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_note_fn told,
 static const char *scope_target_name(const ikv_bindings_config *config,
                                      ikv_target target)
 {
+    /* written as it is read: "focused" on anything */
     if (target.bits == 0)
         return "root";
     if (config->setup != NULL)
@@ -428,6 +450,7 @@ static const char *scope_target_name(const ikv_bindings_config *config,
 static void write_layer(json_writer *w, const ikv_setup *setup, uint32_t layer)
 {
     ikvi_write_name(w, "layer");
+    /* by name where there is one: numbers change when a layer is put between */
     if (setup != NULL && layer < setup->layer_count)
         ikvi_write_text(w, setup->layers[layer].name);
     else
@@ -516,6 +539,7 @@ ikv_status ikv_bindings_save(const char *path, const ikv_actions *actions,
     json_writer *w = malloc(sizeof *w);
     if (w == NULL)
         return ikvi_no_memory(&r);
+    /* compared as files, not as names */
     if (config->setup != NULL && ikvi_same_file(config->setup->path, path)) {
         ikvi_reader_fail(&r, NULL,
                          "it is the setup: the bindings would destroy it");

@@ -22,6 +22,7 @@ static const ikv_kind_info *first_kind(const ikv_setup *setup,
     for (ikv_kind k = IKV_KIND_NONE;
          (k = ikv_catalogue_next(setup->catalogue, k)) != IKV_KIND_NONE;) {
         const ikv_kind_info *info = ikv_catalogue_info(setup->catalogue, k);
+        /* the first kind that there is */
         if (handler->all_kinds || (handler->families >> info->family & 1))
             return info;
     }
@@ -61,6 +62,7 @@ static bool unknown_field(reader *r, const place *at, const ikv_kind_info *info,
     size_t count = 0;
     const ikv_field *header;
     place here = {at, "field", 0};
+    /* the header's are of each kind */
     for (uint32_t i = 0; (header = ikv_field_header(i)) != NULL; i++)
         known[count++] = header->name;
     for (uint32_t i = 0; i < info->field_count && count < 63; i++)
@@ -80,6 +82,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
     target_finder finder = {find_target_by_name, find_number_by_name, setup};
     /* target.tags and source.tags, which are no fields of an event. */
     bool tags = strstr(c->field, ".tags") != NULL;
+    /* nor this one: it is a target, as the event's own */
     bool body = strstr(c->field, ".body") != NULL;
     *to = (ikv_value){IKV_VALUE_NONE, {0}};
     if (c->comparison == IKV_CHANGED)
@@ -188,6 +191,7 @@ static bool check_group(reader *r, const place *at, ikv_setup *setup,
     const setup_group *group = handler->group;
     ikv_value ignored;
     place here = {at, "group", 0};
+    /* a field that this handler's kind lacks is refused */
     for (uint32_t i = 0; group != NULL && i < group->condition_count; i++)
         if (!make_value(r, &here, setup, handler, &group->conditions[i],
                         &ignored))
@@ -209,6 +213,8 @@ bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,
     place here = {at, "conditions", 0}, at_tags = {at, "at_tags", 0};
     int64_t limit = 0, after = 0;
     double gap = 0;
+    /* of a limit, 0 says that there is none: it can't be asked for in the
+     * file */
     if (!ikvi_read_choice(r, at, object, "join", joins, &handler->join) ||
         !ikvi_read_choice(r, at, object, "at_most", turns, &handler->at_most) ||
         !ikvi_read_integer(r, at, object, "limit", 1, UINT32_MAX, &limit) ||
@@ -257,6 +263,7 @@ bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
 
 void ikvi_free_conditions(setup_condition *conditions, uint32_t count)
 {
+    /* groups go one level deep, so that this is all */
     for (uint32_t i = 0; conditions != NULL && i < count; i++)
         free(conditions[i].conditions);
     free(conditions);

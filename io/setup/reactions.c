@@ -36,6 +36,7 @@ static void note(const ikv_setup *setup, const char *format, ...)
 static void note(const ikv_setup *setup, const char *format, ...)
 {
     char text[256];
+    /* nobody reads them: not even put into words */
     if (setup->note == NULL)
         return;
     va_list list;
@@ -53,6 +54,7 @@ static const char *name_of(const ikv_setup *setup, ikv_target target)
 /* The reaction's target: the named one, or the one that is visited. */
 static ikv_target its_target(const doing *d)
 {
+    /* by name each time: it may have been removed and added since */
     return d->what->target_id != NULL
                ? ikv_setup_target(d->setup, d->what->target_id)
                : d->delivery->current;
@@ -148,6 +150,7 @@ static ikv_verdict run_hide(const doing *d)
 static ikv_verdict run_remove(const doing *d)
 {
     ikv_target target = its_target(d);
+    /* before it goes: its name goes with it */
     note(d->setup, "remove %s", name_of(d->setup, target));
     ikv_scene_remove(ikv_kit_scene(d->setup->kit), target);
     return IKV_CONTINUE;
@@ -158,6 +161,7 @@ static ikv_value value_of(const doing *d, const argument *from)
 {
     if (from->event_field == NULL)
         return from->constant;
+    /* one handler can hear kinds of which only some have the field */
     const ikv_field *field =
         ikv_field_find(ikv_catalogue_info(d->setup->catalogue, d->event->kind),
                        from->event_field);
@@ -178,6 +182,7 @@ static ikv_verdict run_move(const doing *d)
 {
     ikv_scene *scene = ikv_kit_scene(d->setup->kit);
     ikv_target target = its_target(d);
+    /* what is no number leaves the coordinate as it was */
     float own[2], view[2];
     if (!ikv_scene_position(scene, target, own, view)) {
         note_outcome(d->setup, "move", target, IKV_STALE);
@@ -195,6 +200,7 @@ static ikv_verdict run_turn_to(const doing *d)
 {
     ikv_target target = its_target(d);
     float to[2] = {0, 0};
+    /* both, or none: half a direction is none */
     if (!as_float(value_of(d, &d->what->arguments[0]), &to[0]) ||
         !as_float(value_of(d, &d->what->arguments[1]), &to[1])) {
         note(d->setup, "turn_to: this event has no such number");
@@ -237,6 +243,7 @@ static void set_field(const doing *d, setup_target *target, setup_field *field,
     event.field.type = (uint8_t)value.type;
     event.field.before = field->value.bits;
     event.field.after = value.bits;
+    /* before it is told, so that a handler that asks finds the new value */
     field->value = value;
     if (d->setup->announces)
         ikv_bus_deliver(d->delivery->bus, &event);
@@ -287,6 +294,7 @@ static ikv_verdict for_handlers(const doing *d, const char *what,
 {
     ikv_bus *bus = d->delivery->bus;
     const char *name = d->what->text;
+    /* a group and a handler can't have the same name */
     const setup_group *group =
         name != NULL ? ikvi_setup_find_group(d->setup, name) : NULL;
     ikv_status status = IKV_OK;
@@ -337,6 +345,8 @@ static ikv_event made_event(const doing *d)
     made.source = d->event->target;
     for (uint32_t i = 0; i < d->what->argument_count; i++) {
         const argument *a = &d->what->arguments[i];
+        /* a number too large for it, or a kind without the field: the constant
+         * stays */
         if (ikv_field_put(a->to, &made, value_of(d, a)) < 0)
             note(d->setup, "field %s of this event does not fit %s",
                  a->event_field, a->to->name);
@@ -363,6 +373,7 @@ static ikv_verdict run_deliver(const doing *d)
 static ikv_verdict run_defer(const doing *d)
 {
     ikv_event made = made_event(d);
+    /* a full lane is told, and nothing stops for it */
     ikv_status status = ikv_bus_defer(d->delivery->bus, d->what->lane, &made);
     note(d->setup, "defer %s to the %s lane%s%s",
          kind_name(d->setup, made.kind),
@@ -423,6 +434,7 @@ static bool read_target_id(reader *r, const place *at, ikv_setup *setup,
 {
     if (!ikvi_read_string(r, at, object, "target", false, &to->target_id))
         return false;
+    /* "root" is always there */
     place here = {at, "target", 0};
     return to->target_id == NULL || strcmp(to->target_id, "root") == 0 ||
            ikvi_setup_find_target(setup, to->target_id) != NULL ||
@@ -452,12 +464,14 @@ static bool read_position(reader *r, const place *at, ikv_setup *setup,
     for (int i = 0; i < 2; i++) {
         const char *member = members[i + 1];
         place here = {at, member, 0};
+        /* each of the two is needed: half a position is a mistake */
         const json_t *part = json_object_get(value, member);
         if (part == NULL)
             return wrong_form(r, at, to, value);
         if (!read_argument(r, &here, part, &to->arguments[i]))
             return false;
         argument *a = &to->arguments[i];
+        /* a field's type is known only when an event comes */
         if (a->event_field == NULL && a->constant.type == IKV_VALUE_BOOL)
             return ikvi_reader_fail(r, &here, "expected a number, found %s",
                                     ikvi_json_found(part));
@@ -498,6 +512,7 @@ static bool read_lane(reader *r, const place *at, const json_t *value,
                       reaction *to)
 {
     static const char *const lanes[] = {"step", "frame", NULL};
+    /* as ikv_bus_defer() does where nothing is said */
     const char *lane = "step";
     if (!ikvi_read_string(r, at, value, "lane", false, &lane))
         return false;
@@ -512,6 +527,7 @@ static bool read_event_field(reader *r, const place *at, const json_t *value,
                              const ikv_field *field, reaction *to)
 {
     static const char *const members[] = {"field", NULL};
+    /* a constant goes into the event here, once for all */
     if (!json_is_object(value))
         return ikvi_read_field(r, at, value, field, NULL, &to->event);
     if (to->argument_count == SETUP_ARGUMENTS)
@@ -542,6 +558,7 @@ static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
     json_t *part;
     json_object_foreach((json_t *)(uintptr_t)value, member, part)
     {
+        /* what is not of the payload was read above; a note is for people */
         if (strcmp(member, "kind") == 0 || strcmp(member, "target") == 0 ||
             strcmp(member, "note") == 0 ||
             (strcmp(member, "lane") == 0 && to->row->takes == TAKES_LANE))
@@ -556,6 +573,7 @@ static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
             size_t count = 0;
             for (uint32_t i = 0; i < info->field_count; i++)
                 known[count++] = info->fields[i].name;
+            /* it can be given beside the fields: a near name may mean it */
             known[count++] = "target";
             known[count] = NULL;
             return ikvi_setup_unknown(r, &at_member, "field", member, known);
@@ -578,6 +596,7 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
                ikvi_setup_unknown_target(r, at, setup, name);
     }
     to->text = name;
+    /* any text will do; a handler or a group must be there */
     if (to->row->takes == TAKES_TEXT ||
         ikvi_setup_find_handler(setup, name) != NULL ||
         ikvi_setup_find_group(setup, name) != NULL)
@@ -610,6 +629,7 @@ static bool read_bare(reader *r, const place *at, const json_t *value,
     to->row = find_row(name);
     if (to->row == NULL)
         return unknown_reaction(r, at, name);
+    /* what its event or its handler can say without words */
     return to->row->takes == TAKES_NOTHING || to->row->takes == TAKES_TARGET ||
            to->row->takes == TAKES_HANDLER || wrong_form(r, at, to, value);
 }
@@ -624,6 +644,7 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                                 "expected a reaction, \"stop\" or {\"toggle\": "
                                 "\"lit\"} for instance, found %s",
                                 ikvi_json_found(value));
+    /* the one member's name says what, its value with what */
     void *only = json_object_iter((json_t *)(uintptr_t)value);
     const char *name = json_object_iter_key(only);
     const json_t *part = json_object_iter_value(only);
@@ -631,6 +652,7 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
     to->row = find_row(name);
     if (to->row == NULL)
         return unknown_reaction(r, at, name);
+    /* a setup has many reactions and few arguments */
     if (to->row->takes != TAKES_NOTHING && to->row->takes != TAKES_FIELD &&
         json_is_object(part)) {
         to->arguments = calloc(SETUP_ARGUMENTS, sizeof *to->arguments);
@@ -666,6 +688,8 @@ ikv_verdict ikvi_run_reactions(const ikv_event *event,
     ikv_verdict verdict = IKV_CONTINUE;
     for (uint32_t i = 0; i < h->reaction_count; i++) {
         doing d = {h->setup, &h->reactions[i], h, event, delivery};
+        /* all of them run, a "stop" in between or not: it is about other
+         * handlers */
         verdict |= d.what->row->run(&d);
     }
     return verdict;

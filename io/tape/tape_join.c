@@ -86,6 +86,8 @@ static bool give_plays(splice *s, uint64_t before, piece_fn each)
     tape_play *play;
     while ((play = ikvi_plays_next(&s->plays)) != NULL &&
            play->next.time_ns < before) {
+        /* a gesture's events have no times of their own apart from these: both
+         * are the same, as for a line without "due" */
         piece one = {.event = &play->next,
                      .at = {play->next.time_ns, play->next.time_ns}};
         if (!each(s, &one))
@@ -117,10 +119,12 @@ static bool read_end(splice *s, const json_t *object)
 static bool give_line(splice *s, const json_t *object, piece_fn each)
 {
     piece one;
+    /* digests are of the old run: they would be wrong on the new tape */
     if (ikvi_is_check(object))
         return read_end(s, object);
     if (!read_piece(&s->lines.reader, object, &one))
         return false;
+    /* only when it is cut or moved: else a gesture can stay one line */
     if (s->expands && json_object_get(object, "play") != NULL)
         return ikvi_plays_begin(&s->plays, &s->lines.reader, object,
                                 one.at.clock);
@@ -161,6 +165,7 @@ static bool refuse_part(splice *s, const ikv_tape_info *info)
 static bool take_setup(splice *s, const char *setup)
 {
     const char *slash = strrchr(s->lines.path, '/');
+    /* from the root it says where it lies whoever names it */
     size_t folder = slash != NULL && setup[0] != '/'
                         ? (size_t)(slash - s->lines.path) + 1
                         : 0;
@@ -186,6 +191,7 @@ static bool take_header(splice *s, bool first)
         ikvi_reader_fail(r, NULL, "the file is empty, expected a tape");
     bool good =
         header != NULL && ikvi_read_tape_header(r, header, &info, &setup);
+    /* its clock is found when all lines are known (find_end) */
     if (good && info.until_ns > 0) {
         s->facts->ends = true;
         s->facts->end = (moment){UINT64_MAX, info.until_ns};
@@ -194,11 +200,13 @@ static bool take_header(splice *s, bool first)
         s->info = info;
         good = setup == NULL || take_setup(s, setup);
     } else if (good) {
+        /* 30 in 1 s are 60 in 2 s */
         bool other = info.step_num != 0 && s->info.step_num != 0 &&
                      (uint64_t)info.step_num * s->info.step_den !=
                          (uint64_t)s->info.step_num * info.step_den;
         if (other || info.at_frame != s->info.at_frame)
             good = refuse_part(s, &info);
+        /* the first one that says it says it for all */
         else if (s->info.step_num == 0) {
             s->info.step_num = info.step_num;
             s->info.step_den = info.step_den;
@@ -214,6 +222,7 @@ static bool keep_pipe(splice *s)
     tape_lines *lines = &s->lines;
     char bytes[4096];
     size_t got;
+    /* what can be sought in is opened anew for its second reading */
     if (fseek(lines->file, 0, SEEK_CUR) == 0)
         return true;
     FILE *copy = tmpfile();
@@ -238,6 +247,7 @@ static void see(cut *c, moment at)
 {
     if (at.due < c->due)
         c->before = at;
+    /* a line behind the cut: the cut can't be later than it (J2) */
     else if (at.clock < c->least)
         c->least = at.clock;
 }
@@ -249,8 +259,11 @@ static bool survey(splice *s, const piece *p)
     see(&f->to, p->at);
     if (!f->whole && p->at.due >= f->to.due)
         return true;
+    /* not simply the last line: late events stand behind those that they are
+     * due before */
     if (p->at.due >= f->last.due)
         f->last = p->at;
+    /* it is left out: its group does not count */
     if (p->at.due < f->from.due)
         return true;
     if (p->group != 0) {
@@ -292,9 +305,11 @@ static void find_end(part_facts *f)
     } else if (f->end.clock == UINT64_MAX) {
         f->end.clock = clock_behind(f->last, f->end.due);
     }
+    /* an empty part has no length, not one below zero */
     moment from = {clock_at(&f->from), f->from.due};
     if (f->end.due < from.due)
         f->end = from;
+    /* a file written by hand can say anything */
     if (f->end.clock < from.clock)
         f->end.clock = from.clock;
 }
@@ -303,6 +318,7 @@ static bool open_part(splice *s, const ikv_tape_part *part, bool first)
 {
     if (!ikvi_lines_open(&s->lines, part->path, s->reader->message))
         return false;
+    /* the second reading takes what the first one kept */
     if (s->facts->kept != NULL) {
         fclose(s->lines.file);
         s->lines.file = s->facts->kept;
@@ -319,6 +335,7 @@ static bool close_part(splice *s, bool good)
 {
     s->reader->failed = s->reader->failed || !good;
     s->reader->no_memory = s->reader->no_memory || s->lines.reader.no_memory;
+    /* it is read again, and closed with all the others */
     if (s->facts->kept == s->lines.file)
         s->lines.file = NULL;
     ikvi_lines_close(&s->lines);
@@ -332,6 +349,7 @@ static bool survey_part(splice *s, const ikv_tape_part *part, part_facts *facts,
     facts->from = (cut){.due = part->from_ns, .least = UINT64_MAX};
     facts->to = (cut){.due = part->to_ns, .least = UINT64_MAX};
     s->facts = facts;
+    /* with them, since a gesture's last event can be the end */
     s->expands = true;
     bool good = open_part(s, part, first) && give_all(s, survey);
     find_end(facts);
@@ -352,6 +370,7 @@ static void write_line(splice *s, const piece *p, moment at)
     json_writer *w = &s->writer;
     const char *member;
     json_t *value;
+    /* a line without it had one time; on the new tape it has two */
     bool due = !p->has_due && at.due != at.clock;
     json_object_foreach((json_t *)(uintptr_t)p->object, member, value)
     {
@@ -384,12 +403,14 @@ static bool write_piece(splice *s, const piece *p)
     json_writer *w = &s->writer;
     if (p->at.due < f->from.due || (!f->whole && p->at.due >= f->to.due))
         return true;
+    /* never below zero: clock_at() is not later than any line behind it (J2) */
     moment at = {s->base.clock + p->at.clock - clock_at(&f->from),
                  s->base.due + p->at.due - f->from.due};
     ikvi_write_object(w);
     if (p->object != NULL) {
         write_line(s, p, at);
     } else {
+        /* of a gesture: nothing stands on the tape for it */
         const ikv_kind_info *info = ikv_catalogue_info(NULL, p->event->kind);
         ikvi_write_name(w, "t");
         ikvi_write_ms(w, at.clock);
@@ -448,6 +469,7 @@ static void shift_groups(splice *s)
     s->group_shift = 0;
     if (f->first_group == 0)
         return;
+    /* no further than needed: a tape cut and joined again is the same */
     if (f->first_group <= s->last_group)
         s->group_shift = s->last_group + 1 - f->first_group;
     s->last_group = f->last_group + s->group_shift;
@@ -457,6 +479,7 @@ static bool write_part(splice *s, const ikv_tape_part *part, part_facts *facts)
 {
     part_facts known = *facts; /* reading finds its end again */
     s->facts = facts;
+    /* where nothing is cut or moved, its lines stay as they are */
     s->expands =
         part->from_ns != 0 || part->to_ns != 0 || s->base.clock != s->base.due;
     shift_groups(s);
@@ -470,6 +493,7 @@ static bool write_all(splice *s, const ikv_tape_part *parts, part_facts *facts,
                       uint32_t count)
 {
     bool good = write_header(s);
+    /* if the last part does not say where it ends, no more does the whole */
     bool ends = facts[count - 1].ends;
     for (uint32_t i = 0; good && i < count; i++)
         good = write_part(s, &parts[i], &facts[i]);
@@ -499,6 +523,7 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
             good = ikvi_reader_fail(&r, NULL,
                                     "it is one of the tapes that are read: the "
                                     "new one would destroy it");
+        /* all of them before a byte is written: a bad part costs nothing */
         good = good && survey_part(s, &parts[i], &facts[i], i == 0);
     }
     if (good && ikvi_output_open(&to, &r, path, false, what)) {
@@ -506,6 +531,7 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
         good = write_all(s, parts, facts, count);
         ikvi_write_is_whole(&s->writer, &r);
         ikvi_write_end(&s->writer);
+        /* what is not whole is not put in the place of what was there */
         ikvi_output_close(&to, &r, good || !r.failed, what);
     }
     for (uint32_t i = 0; facts != NULL && i < count; i++)

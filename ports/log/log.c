@@ -12,6 +12,7 @@ typedef struct log_port {
 
 static void begin_line(log_port *l, const char *call)
 {
+    /* counted, so that two logs can be laid side by side */
     fprintf(l->file, "%llu %s %s", (unsigned long long)++l->calls,
             l->inner.name != NULL ? l->inner.name : "port", call);
 }
@@ -32,6 +33,7 @@ static ikv_status log_open(void *state, ikv_sink *sink)
 static ikv_status log_poll(void *state)
 {
     log_port *l = state;
+    /* before it is called: a port that crashes is named by the last line */
     begin_line(l, "poll");
     return end_line(l, l->inner.poll(l->inner.state));
 }

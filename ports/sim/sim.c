@@ -49,6 +49,7 @@ static uint64_t end_of(const sim *s)
         return s->config.until_ns;
     if (!s->source_ended || s->has_next)
         return UINT64_MAX;
+    /* a tape can say that it goes on behind its last event */
     uint64_t until = ikv_tape_about(s->config.tape).until_ns;
     return until > s->latest_ns ? until : s->latest_ns;
 }
@@ -68,12 +69,14 @@ static uint64_t sim_now(void *state)
         s->origin_ns = machine_ns();
         return 0;
     }
+    /* else it stands, and jumps in sim_wait() */
     if (s->config.speed > 0)
         now = (uint64_t)((double)(machine_ns() - s->origin_ns) *
                          (double)s->config.speed);
     now += s->faults.jumped_ns;
     uint64_t end = end_of(s);
     now = now < end ? now : end;
+    /* a jump forward is a fault that is made up; backwards it never goes */
     s->last_ns = now > s->last_ns ? now : s->last_ns;
     return s->last_ns;
 }
@@ -85,8 +88,10 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
     sim *s = state;
     if (for_input && look_ahead(s) && s->ready_ns < until_ns)
         until_ns = s->ready_ns;
+    /* nothing comes any more */
     if (sim_now(s) >= end_of(s))
         return IKV_ENDED;
+    /* a clock of its own: it is then what was waited for */
     if (s->config.speed <= 0) {
         uint64_t until = until_ns - s->faults.jumped_ns;
         s->now_ns = until > s->now_ns && until_ns > s->faults.jumped_ns
@@ -127,6 +132,7 @@ static void tremble(sim *s)
     if (s->config.jitter_ns > 0) {
         s->next.time_ns += (uint64_t)ikvi_dice_below(&s->jitter, 1000001) *
                            s->config.jitter_ns / 1000000;
+        /* never before the one before it: a port gives them in order */
         if (s->next.time_ns < s->ready_ns)
             s->next.time_ns = s->ready_ns;
     }
@@ -139,6 +145,7 @@ static bool look_ahead(sim *s)
         return s->has_next;
     s->intake = (ikv_intake)IKV_INTAKE_INIT;
     if (s->config.tape == NULL) {
+        /* it never ends: until_ns does */
         ikvi_random_next(&s->random, &s->next);
         s->has_next = true;
     } else {
@@ -183,12 +190,14 @@ static ikv_status sim_poll(void *state)
 {
     sim *s = state;
     s->polled = false;
+    /* what the loop was told last, of which the end can't be behind */
     uint64_t first = s->last_ns, until = s->config.until_ns;
     uint64_t now = sim_now(s);
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&
            (until == 0 || s->next.time_ns < until)) {
+        /* pending is full: it stays at hand, and comes first next time */
         if (!give(s, now))
             break;
         s->has_next = false;
@@ -240,6 +249,7 @@ ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
     s->config = *config;
     s->faults.odds = *odds;
     s->breaks = config->faults != NULL;
+    /* a seed of 0 would roll nothing but zeroes */
     s->jitter.state = s->faults.dice.state =
         (config->seed + UINT64_C(1)) * UINT64_C(0x9e3779b97f4a7c15);
     if (config->tape == NULL)

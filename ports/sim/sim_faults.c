@@ -16,6 +16,7 @@ uint32_t ikvi_dice_below(sim_dice *dice, uint32_t limit)
 
 static bool happens(sim_faults *f, uint32_t odds)
 {
+    /* dice that are not thrown leave the run as it is without that fault */
     return odds > 0 && ikvi_dice_below(&f->dice, 10000) < odds;
 }
 
@@ -27,6 +28,7 @@ static bool same_hold(const ikv_event *a, const ikv_event *b)
     if (a->device != b->device ||
         key != (b->kind == IKV_KIND_KEY_DOWN || b->kind == IKV_KIND_KEY_UP))
         return false;
+    /* a cancel ends all buttons of its pointer */
     return key ? a->key.code == b->key.code
                : a->pointer.pointer == b->pointer.pointer &&
                      (a->pointer.button == b->pointer.button ||
@@ -43,6 +45,7 @@ void ikvi_held_note(sim_held *held, const ikv_event *event)
         return;
     for (uint32_t i = 0; i < held->count;) {
         if (same_hold(&held->downs[i], event)) {
+            /* another down of it is a repeat */
             if (down)
                 return;
             held->downs[i] = held->downs[--held->count];

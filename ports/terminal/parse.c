@@ -69,6 +69,7 @@ static token unknown(void)
 static token character_key(const parser *p, uint32_t point, uint16_t modifiers)
 {
     token t = key(0, point, modifiers);
+    /* what is pasted is text, whatever keys would type it */
     t.pasted = p->pasting;
     if (point >= 'a' && point <= 'z')
         t.code = IKV_CODE(0x04 + point - 'a');
@@ -103,6 +104,7 @@ static token control_byte(const parser *p, uint8_t byte, uint16_t modifiers)
     default:
         break;
     }
+    /* Control takes bits 6 and 7 off: 0x01 is Control+A */
     if (byte <= 0x1a) {
         token t = character_key(p, byte + 0x60u, modifiers);
         t.modifiers |= IKV_CONTROL;
@@ -121,14 +123,17 @@ static token plain_byte(parser *p, uint8_t byte, uint16_t modifiers)
         return --p->utf8_left == 0 ? character_key(p, p->utf8, modifiers)
                                    : none;
     }
+    /* what was begun and does not go on is dropped */
     p->utf8_left = 0;
     if (byte < 0x20 || byte == 0x7f)
         return control_byte(p, byte, modifiers);
     if (byte < 0x80)
         return character_key(p, byte, modifiers);
+    /* a stray one, an overlong one, or behind the last code point */
     if (byte < 0xc2 || byte > 0xf4)
         return unknown();
     p->utf8_left = byte < 0xe0 ? 1 : byte < 0xf0 ? 2 : 3;
+    /* the first byte's own bits */
     p->utf8 = byte & (0x3fu >> p->utf8_left);
     return none;
 }
@@ -144,12 +149,15 @@ static size_t read_numbers(const parser *p, size_t from, uint32_t *to,
     for (size_t i = from; i < p->length; i++) {
         char c = p->sequence[i];
         if (c >= '0' && c <= '9') {
+            /* a parameter begins with its first digit */
             if (!open && count < room)
                 to[count++] = 0;
             open = true;
+            /* large enough for each; it does not wrap */
             if (count > 0 && to[count - 1] < 100000)
                 to[count - 1] = to[count - 1] * 10 + (uint32_t)(c - '0');
         } else {
+            /* one that is left out is 0 */
             if (!open && c == ';' && count < room)
                 to[count++] = 0;
             open = false;
@@ -168,6 +176,7 @@ static uint16_t modifiers_of(uint32_t parameter)
 
 static token mouse(const parser *p, uint8_t final)
 {
+    /* behind the "<" */
     uint32_t n[3] = {0, 0, 0};
     if (read_numbers(p, 1, n, 3) != 3 || n[0] > 1023 || n[1] == 0 ||
         n[2] == 0 || n[1] > 65535 || n[2] > 65535)
@@ -186,6 +195,7 @@ static token mouse(const parser *p, uint8_t final)
 static token numbered_key(parser *p, const uint32_t *n, size_t count)
 {
     uint32_t number = count > 0 ? n[0] : 0;
+    /* a paste begins and ends */
     if (number == 200 || number == 201) {
         p->pasting = number == 200;
         return (token){.type = TOKEN_NONE};
@@ -208,6 +218,7 @@ static token coded_key(parser *p, const uint32_t *n, size_t count)
     if (n[0] < 0x20 || n[0] == 0x7f)
         return control_byte(p, (uint8_t)n[0], modifiers);
     token t = character_key(p, n[0], modifiers);
+    /* a command, not text */
     if (modifiers & (IKV_CONTROL | IKV_ALT | IKV_META))
         t.character = 0;
     return t;
@@ -218,6 +229,7 @@ static token finish_control(parser *p, uint8_t final)
     uint32_t n[4] = {0};
     size_t count = read_numbers(p, 0, n, 4);
     p->state = GROUND;
+    /* others that begin so are none of ours */
     if (p->length > 0 && p->sequence[0] == '<')
         return final == 'M' || final == 'm' ? mouse(p, final) : unknown();
     if (final == 'I' || final == 'O')
@@ -238,6 +250,7 @@ static token take_control(parser *p, uint8_t byte)
 {
     if (byte >= 0x40 && byte <= 0x7e)
         return finish_control(p, byte);
+    /* broken off by something that can't be in one, or longer than any */
     if (byte < 0x20 || byte >= 0x7f || p->length == SEQUENCE_LIMIT) {
         p->state = GROUND;
         return unknown();
@@ -261,6 +274,7 @@ static token take_escaped(parser *p, uint8_t byte)
     if (byte == 0x1b) /* Escape twice: the first was the key */
         return key(0x29, 0, 0);
     p->state = GROUND;
+    /* ESC before a character is how Alt is sent */
     token t = plain_byte(p, byte, IKV_ALT);
     t.character = 0;
     return t;
@@ -293,6 +307,7 @@ static token take_doubtful(parser *p, uint8_t byte)
         return (token){.type = TOKEN_NONE};
     if (last != '<' || byte < '0' || byte > '9')
         return give_again(p);
+    /* as if "<" had come in time */
     p->state = CONTROL;
     p->sequence[0] = '<';
     p->sequence[1] = (char)byte;
@@ -306,6 +321,7 @@ token ikvi_parser_take(parser *p, uint8_t byte)
     case ESCAPED:
         return take_escaped(p, byte);
     case CONTROL:
+        /* a new one begins: what came of the old one is no key */
         if (byte == 0x1b) {
             p->state = ESCAPED;
             return unknown();
@@ -325,6 +341,8 @@ token ikvi_parser_take(parser *p, uint8_t byte)
         p->utf8_left = 0;
         return (token){.type = TOKEN_NONE};
     }
+    /* its first byte was told as a key when its time was up, but it may only
+     * have been slow */
     if ((late == ESCAPED && byte == '[') || (late == CONTROL && byte == '<')) {
         p->state = DOUBT;
         p->sequence[0] = (char)byte;
@@ -342,12 +360,14 @@ bool ikvi_parser_has_more(const parser *p)
 token ikvi_parser_more(parser *p)
 {
     uint8_t byte = (uint8_t)p->sequence[p->length - p->again];
+    /* first: taking it may make more of them doubtful */
     p->again--;
     return ikvi_parser_take(p, byte);
 }
 
 bool ikvi_parser_waits(const parser *p)
 {
+    /* a sequence with parameters was sent by no hand: it can take its time */
     return p->state != GROUND && !(p->state == CONTROL && p->length > 0);
 }
 
@@ -358,6 +378,7 @@ token ikvi_parser_expire(parser *p)
         return give_again(p);
     p->state = GROUND;
     p->late = was;
+    /* nothing came behind it: the key itself */
     if (was == ESCAPED)
         return key(0x29, 0, 0);
     token t = character_key(p, was == CONTROL ? '[' : 'O', IKV_ALT);

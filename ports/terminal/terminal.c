@@ -58,9 +58,12 @@ typedef struct terminal {
     uint32_t waiting_count;
 } terminal;
 
+/* what signal handlers see: read there whole, or not at all */
 static terminal *volatile active;
 static volatile sig_atomic_t asked_to_end, resized, is_raw;
 
+/* in order: any motion of the mouse, its numbers in decimal, focus, pastes
+ * marked, keys that would be ambiguous as codes; and no cursor */
 static const char enter_modes[] =
     "\033[?1003h\033[?1006h\033[?1004h\033[?2004h\033[>1u\033[?25l";
 static const char leave_modes[] =
@@ -72,6 +75,7 @@ static void write_modes(int fd, const char *text, size_t length)
 {
     while (length > 0) {
         ssize_t done = write(fd, text, length);
+        /* a terminal that is gone can't be put back */
         if (done < 0 && errno != EINTR)
             return;
         if (done > 0) {
@@ -85,6 +89,7 @@ static void set_raw(const terminal *t)
 {
     if (is_raw)
         return;
+    /* first: a signal in between puts back what is half done */
     is_raw = 1;
     tcsetattr(t->fd, TCSANOW, &t->raw);
     write_modes(t->fd, enter_modes, sizeof enter_modes - 1);
@@ -95,6 +100,7 @@ static void set_back(const terminal *t)
 {
     if (!is_raw)
         return;
+    /* first: who is killed while it does this does not do it twice */
     is_raw = 0;
     write_modes(t->fd, leave_modes, sizeof leave_modes - 1);
     tcsetattr(t->fd, TCSANOW, &t->before);
@@ -119,12 +125,14 @@ static void die_of(int number)
     sigset_t set;
     sigemptyset(&set);
     sigaddset(&set, number);
+    /* blocked while its handler runs, so it comes when that is undone */
     raise(number);
     sigprocmask(SIG_UNBLOCK, &set, NULL);
 }
 
 static void on_crash(int number)
 {
+    /* before anything else: the next thing may be the end */
     if (active != NULL)
         set_back(active);
     die_of(number);
@@ -135,6 +143,7 @@ static void on_other(int number);
 static void install(int number, void (*handler)(int), struct sigaction *old)
 {
     struct sigaction action;
+    /* the structure has members that not every system names */
     memset(&action, 0, sizeof action);
     action.sa_handler = handler;
     sigemptyset(&action.sa_mask);
@@ -145,6 +154,7 @@ static void install(int number, void (*handler)(int), struct sigaction *old)
 /* The first request to end is passed on; the second one is obeyed. */
 static void on_other(int number)
 {
+    /* what it interrupts may be about to look at it */
     int error = errno;
     switch (number) {
     case SIGWINCH:
@@ -164,6 +174,7 @@ static void on_other(int number)
         resized = 1;
         break;
     default:
+        /* a program that hangs must not hold its terminal */
         if (asked_to_end) {
             if (active != NULL)
                 set_back(active);
@@ -210,6 +221,8 @@ static void push(terminal *t, const ikv_event *event)
 {
     if (t->waiting_count == 0 && ikv_sink_has_room(t->sink, event->kind))
         ikv_sink_push(t->sink, event);
+    /* always so: no byte is taken while something waits, and WAITING is more
+     * than one becomes */
     else if (t->waiting_count < WAITING)
         t->waiting[t->waiting_count++] = *event;
 }
@@ -222,6 +235,7 @@ static bool push_waiting(terminal *t)
            ikv_sink_has_room(t->sink, t->waiting[done].kind))
         ikv_sink_push(t->sink, &t->waiting[done++]);
     t->waiting_count -= done;
+    /* what is left keeps its order */
     memmove(t->waiting, t->waiting + done,
             t->waiting_count * sizeof t->waiting[0]);
     return t->waiting_count == 0;
@@ -243,12 +257,14 @@ static void push_key(terminal *t, ikv_kind kind, const held_key *k,
 static void release_key(terminal *t, uint32_t index, uint64_t now)
 {
     held_key k = t->held[index];
+    /* before it is pushed: held() must not tell of it any more */
     t->held[index] = t->held[--t->held_count];
     push_key(t, IKV_KIND_KEY_UP, &k, now, IKV_SYNTHETIC);
 }
 
 static void release_due(terminal *t, uint64_t now, bool all)
 {
+    /* from behind, since the last one takes a released one's place */
     for (uint32_t i = t->held_count; i-- > 0;)
         if (all || t->held[i].until_ns <= now)
             release_key(t, i, now);
@@ -258,6 +274,7 @@ static void push_text(terminal *t, uint32_t character, uint64_t now)
 {
     char buffer[8];
     const char *text = ikv_key_name(character, buffer);
+    /* named keys, as Enter, are no text */
     if (text == NULL || character >= IKV_KEY_NAMED)
         return;
     ikv_event event = ikv_event_make(IKV_KIND_TEXT_INPUT, now);
@@ -270,6 +287,7 @@ static void push_text(terminal *t, uint32_t character, uint64_t now)
 
 static void take_key(terminal *t, const token *k, uint64_t now)
 {
+    /* pasted text is text, not keys that somebody pressed */
     if (!k->pasted && (k->code != 0 || k->character != 0)) {
         held_key key = {.code = k->code,
                         .key = k->character != 0 ? k->character
@@ -280,13 +298,16 @@ static void take_key(terminal *t, const token *k, uint64_t now)
         while (i < t->held_count &&
                (t->held[i].code != key.code || t->held[i].key != key.key))
             i++;
+        /* more than anybody holds: the last one gives way */
         if (i == HELD_KEYS)
             release_key(t, --i, now);
+        /* what comes while it counts as held is the terminal's own repeat */
         bool repeat = i < t->held_count;
         t->held[i] = key;
         t->held_count += !repeat;
         push_key(t, IKV_KIND_KEY_DOWN, &key, now, repeat ? IKV_REPEAT : 0);
     }
+    /* control characters are keys alone */
     if (k->character >= 0x20 && k->character != 0x7f)
         push_text(t, k->character, now);
 }
@@ -309,6 +330,7 @@ static void take_wheel(terminal *t, const token *m, uint64_t now)
     event.modifiers = m->modifiers;
     event.wheel.x = t->x;
     event.wheel.y = t->y;
+    /* the low two bits say which way, not which button */
     event.wheel.dx = steps[m->button & 3][0];
     event.wheel.dy = steps[m->button & 3][1];
     event.wheel.mode = IKV_WHEEL_LINES;
@@ -325,7 +347,10 @@ static void take_mouse(terminal *t, const token *m, uint64_t now)
         take_wheel(t, m, now);
         return;
     }
+    /* 0, 1, 2 are main, middle, secondary as they come; 128 starts at the
+     * fourth */
     int8_t button = (int8_t)((m->button & 3) + (m->button & 128 ? 3 : 0));
+    /* terminals differ in whether motion without a button has its bit */
     bool moved = (m->button & 32) != 0 || (button == 3 && !(m->button & 128));
     uint8_t bit = (uint8_t)(1u << (button & 7));
     if (!moved && (((t->buttons & bit) != 0) == m->pressed))
@@ -340,6 +365,7 @@ static void take_mouse(terminal *t, const token *m, uint64_t now)
     event.pointer.y = t->y;
     event.pointer.type = IKV_MOUSE;
     if (!moved) {
+        /* the port's own note: for reports that come twice, and for held() */
         t->buttons =
             (uint8_t)(m->pressed ? t->buttons | bit : t->buttons & ~bit);
         event.pointer.button = button;
@@ -349,6 +375,7 @@ static void take_mouse(terminal *t, const token *m, uint64_t now)
 
 static void take_focus(terminal *t, bool got, uint64_t now)
 {
+    /* what is held when it goes is not ours to see released */
     if (!got)
         release_due(t, now, true);
     ikv_event event =
@@ -382,6 +409,7 @@ static void push_window(terminal *t, ikv_kind kind, uint64_t now)
 static void measure(terminal *t)
 {
     struct winsize size;
+    /* what terminals have had since they were made of glass */
     t->columns = 80;
     t->rows = 24;
     if (ioctl(t->fd, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 &&
@@ -396,6 +424,7 @@ static void measure(terminal *t)
 static void take_tokens(terminal *t, token first, uint64_t now)
 {
     take_token(t, first, now);
+    /* of bytes that turned out to be keys after all */
     while (ikvi_parser_has_more(&t->parser))
         take_token(t, ikvi_parser_more(&t->parser), now);
 }
@@ -415,9 +444,11 @@ static void read_bytes(terminal *t)
     for (;;) {
         while (t->at < t->end && t->waiting_count == 0)
             take_byte(t, t->bytes[t->at++]);
+        /* the queue is full: the rest waits where it is */
         if (t->at < t->end)
             return;
         ssize_t count = read(t->fd, t->bytes, sizeof t->bytes);
+        /* the other end of a pseudo-terminal was closed */
         if (count < 0 && errno == EIO)
             t->hung_up = true;
         if (count == 0) { /* nothing has come, or nobody is there any more */
@@ -427,6 +458,7 @@ static void read_bytes(terminal *t)
         }
         if (count <= 0)
             return;
+        /* the time of all of them: when they came is not told */
         t->last_byte_ns = terminal_now(t);
         t->at = 0;
         t->end = (uint32_t)count;
@@ -435,12 +467,14 @@ static void read_bytes(terminal *t)
 
 static void take_signals(terminal *t, uint64_t now)
 {
+    /* cleared before it is measured: a change in between is seen next time */
     if (resized) {
         resized = 0;
         measure(t);
         push_window(t, IKV_KIND_WINDOW_RESIZE, now);
     }
     if (asked_to_end == 1) {
+        /* told once; a second request sets it again, and is obeyed */
         asked_to_end = 2;
         push_window(t, IKV_KIND_WINDOW_CLOSE, now);
     }
@@ -449,6 +483,7 @@ static void take_signals(terminal *t, uint64_t now)
 static ikv_status terminal_poll(void *state)
 {
     terminal *t = state;
+    /* signals and releases wait behind it: order is kept */
     if (!push_waiting(t))
         return IKV_OK;
     read_bytes(t);
@@ -460,6 +495,7 @@ static ikv_status terminal_poll(void *state)
     take_signals(t, now);
     if (!t->hung_up)
         return IKV_OK;
+    /* nothing stays down when nobody can release it */
     release_due(t, now, true);
     push_window(t, IKV_KIND_WINDOW_CLOSE, now);
     return IKV_ENDED;
@@ -484,9 +520,12 @@ static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
                                    (long)(left % 1000000000)};
         struct pollfd fds[2] = {{.fd = t->woken, .events = POLLIN},
                                 {.fd = t->fd, .events = POLLIN}};
+        /* what hung up is always ready: it is not looked at, or this would
+         * spin */
         int ready = ppoll(fds, t->hung_up || t->waiting_count > 0 ? 1 : 2,
                           &timeout, NULL);
         if (ready > 0 && (fds[0].revents & POLLIN)) {
+            /* how often it was woken does not matter */
             uint64_t times;
             if (read(t->woken, &times, sizeof times) > 0)
                 return IKV_OK;
@@ -514,12 +553,16 @@ static ikv_status terminal_start(void *state, ikv_sink *sink)
     t->keyboard = ikv_sink_device(sink);
     t->mouse = ikv_sink_device(sink);
     t->raw = t->before;
+    /* keys as they are; output stays as it was, so that a host's lines end as
+     * before */
     t->raw.c_iflag &= (tcflag_t) ~(IXON | ICRNL | INLCR | IGNCR | ISTRIP);
     t->raw.c_lflag &= (tcflag_t) ~(ECHO | ICANON | IEXTEN);
+    /* read() returns at once with what there is */
     t->raw.c_cc[VMIN] = 0;
     t->raw.c_cc[VTIME] = 0;
     asked_to_end = 0;
     resized = 0;
+    /* before the handlers are there that look at it */
     active = t;
     install_all();
     set_raw(t);
@@ -530,6 +573,7 @@ static ikv_status terminal_start(void *state, ikv_sink *sink)
 static void terminal_stop(void *state)
 {
     terminal *t = state;
+    /* in reverse order */
     set_back(t);
     remove_all();
     active = NULL;
@@ -543,6 +587,7 @@ static size_t terminal_describe(void *state, uint16_t device, char *buffer,
                        : device == t->mouse  ? "terminal mouse"
                                              : "";
     size_t length = strlen(name);
+    /* as much as there is room for, and how long it is */
     if (size > 0) {
         size_t copied = length < size - 1 ? length : size - 1;
         memcpy(buffer, name, copied);
@@ -560,6 +605,7 @@ static ikv_status terminal_held(void *state, uint16_t device, ikv_event *events,
         return IKV_ABSENT;
     uint64_t now = terminal_now(state);
     for (uint32_t i = 0; device == t->keyboard && i < t->held_count; i++) {
+        /* what there is no room for is not held, as the port sees it */
         if (*count == room)
             return IKV_OK;
         ikv_event *event = &events[(*count)++];
@@ -608,6 +654,8 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
         return IKV_BAD_ARGUMENT;
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
+    /* handlers are of the process: a second one would put back the first one's
+     * modes */
     if (active != NULL)
         return IKV_BUSY;
     terminal *t = calloc(1, sizeof *t);
@@ -621,6 +669,7 @@ ikv_status ikv_terminal_open(const ikv_terminal_config *config, ikv_port *port,
         t->config.escape_ns = 50000000;
     t->fd = open(device, O_RDWR | O_NOCTTY | O_CLOEXEC);
     t->opened = t->fd >= 0;
+    /* before the modes are changed: closing either undoes nothing */
     t->woken = eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK);
     if (!t->opened || tcgetattr(t->fd, &t->before) != 0)
         return no_terminal(t, message, device);

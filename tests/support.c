@@ -107,6 +107,26 @@ void kit_open(bench_kit *k)
     k->loop = ikv_kit_loop(k->kit);
 }
 
+void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
+           void *user)
+{
+    ok(ikv_bus_hear(bus, kind, target, handler, user, NULL));
+}
+
+void for_words(const char *words, void (*each)(const char *word))
+{
+    static char copy[1024];
+    ck_assert_uint_lt(strlen(words), sizeof copy);
+    snprintf(copy, sizeof copy, "%s", words);
+    for (char *at = copy; *at != '\0';) {
+        size_t length = strcspn(at, " ");
+        bool last = at[length] == '\0';
+        at[length] = '\0';
+        each(at);
+        at += length + !last;
+    }
+}
+
 ikv_input *input_of(ikv_bus *bus, ikv_router *const *routers, uint32_t count,
                     ikv_memory memory)
 {

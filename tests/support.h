@@ -123,6 +123,13 @@ typedef struct record {
 void note(record *r, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
 
+/* Subscribes; all went well. */
+void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
+           void *user);
+
+/* Does what each word of a text says. */
+void for_words(const char *words, void (*each)(const char *word));
+
 /* Small things. */
 ikv_target rect_target(ikv_scene *scene, ikv_target parent, float x, float y,
                        float width, float height, int z);

@@ -98,7 +98,7 @@ static void open_actions(uint32_t seats)
     field = add_rect(300, none, IKV_FOCUSABLE | IKV_TAKES_TEXT, IKV_HIT_SOLID);
     for (ikv_kind kind = IKV_KIND_ACTION_START; kind <= IKV_KIND_ACTION_END;
          kind++)
-        ok(ikv_bus_hear(k.bus, kind, none, note_action, NULL, NULL));
+        hears(k.bus, kind, none, note_action, NULL);
     kit_frame(&k, 0);
 }
 
@@ -190,9 +190,9 @@ static void do_command(const char *word)
     } else if (strcmp(word, "untype") == 0) {
         ok(ikv_router_blur(k.router, 0));
     } else if (strcmp(word, "stop_keys") == 0) {
-        ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, none, stop, NULL, NULL));
+        hears(k.bus, IKV_KIND_KEY_DOWN, none, stop, NULL);
     } else if (strcmp(word, "stop_lamp") == 0) {
-        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, lamp, stop, NULL, NULL));
+        hears(k.bus, IKV_KIND_POINTER_DOWN, lamp, stop, NULL);
     } else if (strcmp(word, "pass_over") == 0) {
         add_rect(100, none, 0, IKV_HIT_PASS);
     } else if (strcmp(word, "pause") == 0) {
@@ -251,15 +251,7 @@ static void do_word(const char *word)
 
 static void do_words(const char *words)
 {
-    static char copy[512];
-    snprintf(copy, sizeof copy, "%s", words);
-    for (char *at = copy; *at != '\0';) {
-        size_t length = strcspn(at, " ");
-        bool last = at[length] == '\0';
-        at[length] = '\0';
-        do_word(at);
-        at += length + !last;
-    }
+    for_words(words, do_word);
 }
 
 /* "jump:KeyA,KeyB run/deck:Shift": names, sets and bindings; "@lamp" after a
@@ -389,7 +381,7 @@ START_TEST(cause)
     bind_all("grab:pointer.primary");
     for (ikv_kind kind = IKV_KIND_ACTION_START; kind <= IKV_KIND_ACTION_END;
          kind++)
-        ok(ikv_bus_hear(k.bus, kind, lamp, check_cause, &calls, NULL));
+        hears(k.bus, kind, lamp, check_cause, &calls);
     do_words("to105 b+0 | to50 | b-0 |");
     ck_assert_int_eq(calls, 4);
     /* Its target goes: the end is the root's. */

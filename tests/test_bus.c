@@ -652,7 +652,7 @@ START_TEST(full_bus)
     status_is(ikv_bus_subscribe(bus, &config, NULL, &message),
               IKV_FULL_ENTRIES);
     ck_assert_str_eq(message.text, "FULL_ENTRIES: raise bus.entries");
-    ok(ikv_bus_hear(bus, IKV_KIND_FOCUS_IN, everywhere, play, &a, NULL));
+    hears(bus, IKV_KIND_FOCUS_IN, everywhere, play, &a);
     status_is(ikv_bus_hear(bus, IKV_KIND_FOCUS_IN, everywhere, play, &a, NULL),
               IKV_FULL_ENTRIES);
     ck_assert_uint_eq(deliver(IKV_KIND_WHEEL, everywhere).heard, 1);

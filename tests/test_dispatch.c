@@ -307,7 +307,7 @@ START_TEST(refused_lists)
     ok(ikv_bus_subscribe(bus, &limited, &once, NULL));
     status_is(ikv_bus_subscribe(bus, &config, NULL, &message), IKV_FULL_GATES);
     ck_assert_str_eq(message.text, "FULL_GATES: raise bus.gates");
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_UP, everywhere, say, "plain", NULL));
+    hears(bus, IKV_KIND_KEY_UP, everywhere, say, "plain");
     ck_assert_uint_eq(bus_counts(bus).gates, 1);
     ok(ikv_bus_unsubscribe(bus, once));
     ck_assert_uint_eq(bus_counts(bus).gates, 0);
@@ -626,7 +626,7 @@ START_TEST(larger_payloads)
     config.payloads = 2;
     config.payload_bytes = 40;
     open_with(&config, true);
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL, NULL));
+    hears(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL);
     char text[41] = "the tide tables of the harbour, page 12";
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
     ok(ikv_bus_defer_data(bus, IKV_STEP_LANE, &e, text, 40));
@@ -652,7 +652,7 @@ END_TEST
 START_TEST(read_too_late)
 {
     open_bus();
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL, NULL));
+    hears(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL);
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
     ikv_bus_deliver(bus, &e);
 #ifdef IKV_DEBUG
@@ -690,8 +690,8 @@ START_TEST(outliving_kinds)
     open_with(&config, true);
     ikv_target t;
     ok(ikv_bus_add_target(bus, 1, &t));
-    ok(ikv_bus_hear(bus, kind, everywhere, see_orphan, NULL, NULL));
-    ok(ikv_bus_hear(bus, kind, t, see_orphan, NULL, NULL));
+    hears(bus, kind, everywhere, see_orphan, NULL);
+    hears(bus, kind, t, see_orphan, NULL);
     ikv_event e = ikv_event_make(kind, 0);
     e.target = t;
     e.source.bits = 77;
@@ -741,7 +741,7 @@ START_TEST(timers)
     ikv_timer every, gone;
     config.timers = 4;
     open_with(&config, true);
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, see_time, NULL, NULL));
+    hears(bus, IKV_KIND_KEY_DOWN, everywhere, see_time, NULL);
     ikv_event e[5] = {coded(0), coded(1), coded(2), coded(3), coded(4)};
     ok(ikv_bus_defer_after(bus, IKV_STEP_LANE, 25, &e[1], NULL));
     ok(ikv_bus_defer_every(bus, IKV_STEP_LANE, 10, false, &e[2], &every));
@@ -781,7 +781,7 @@ START_TEST(timer_payloads)
     config.payloads = 3;
     config.payload_bytes = 8;
     open_with(&config, true);
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL, NULL));
+    hears(bus, IKV_KIND_KEY_DOWN, everywhere, read_data, NULL);
     ikv_event e = coded(0);
     ok(ikv_bus_defer_after(bus, IKV_STEP_LANE, 25, &e, &once));
     ok(ikv_bus_defer_every(bus, IKV_STEP_LANE, 10, false, &e, &every));
@@ -810,8 +810,7 @@ START_TEST(timers_in_the_loop)
     bench_kit k = {0};
     kit_open(&k);
     heard.text[0] = '\0';
-    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, everywhere, see_time, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_KEY_DOWN, everywhere, see_time, NULL);
     ikv_event e = coded(1);
     ok(ikv_bus_defer_every(k.bus, IKV_STEP_LANE, 20000000, false, &e, NULL));
     kit_frame(&k, 0);
@@ -894,8 +893,7 @@ START_TEST(inboxes)
     config.deferred = 40;
     open_with(&config, true);
     memset(next_from, 0, sizeof next_from);
-    ok(ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, check_order, NULL,
-                    NULL));
+    hears(bus, IKV_KIND_KEY_DOWN, everywhere, check_order, NULL);
     for (uintptr_t i = 0; i < SENDERS; i++)
         pthread_create(&threads[i], NULL, send_many, (void *)i);
     while (total < SENDERS * SENT) {

@@ -517,10 +517,8 @@ static ikv_verdict flush_deeply(const ikv_event *event, const ikv_delivery *d,
 START_TEST(flush_too_deep)
 {
     open_bus();
-    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL,
-                    NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, flush_deeply, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL);
+    hears(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, flush_deeply, NULL);
     for (uint64_t i = 1; i < 4; i++) {
         ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, i);
         ok(ikv_bus_defer(k.bus, IKV_STEP_LANE, &e));
@@ -553,8 +551,7 @@ START_TEST(flush_of_a_deep_path)
     callbacks.parent = deep_parent;
     ok(ikv_bus_set_callbacks(k.bus, &callbacks));
     ok(ikv_bus_add_target(k.bus, 1, &lamp));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, NULL);
     for (uint64_t i = 1; i < 5; i++) {
         ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, i);
         e.target = i == 2 ? lamp : (ikv_target){0};
@@ -874,8 +871,7 @@ START_TEST(nested_deliveries)
     kit_open(&k);
     deepest = 0;
     ikv_bus_set_step(k.bus, 5);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, nest, &level,
-                    NULL));
+    hears(k.bus, IKV_KIND_WHEEL, (ikv_target){0}, nest, &level);
     ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
     ok(ikv_bus_deliver(k.bus, &e).status);
     ck_assert_int_eq(deepest, 6);
@@ -974,8 +970,7 @@ static ikv_verdict keep(const ikv_event *event, const ikv_delivery *d,
 START_TEST(poisoned)
 {
     open_bus();
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, keep, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, keep, NULL);
     kit_frame(&k, 0);
     for (int i = 0; i < 3; i++) {
         ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns);

@@ -920,8 +920,7 @@ START_TEST(refused_inside)
     open_with(0x1u);
     refusals = 0;
     if (_i == 0)
-        ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0},
-                        try_in_handler, NULL, NULL));
+        hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, try_in_handler, NULL);
     else if (_i == 1)
         ok(ikv_loop_set_recorder(k.loop, try_in_recorder, NULL));
     else
@@ -1156,8 +1155,7 @@ START_TEST(reports_once)
     k.config.bus.payloads = 1;
     kit_open(&k);
     kit_frame(&k, 0);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_PAD_AXIS, (ikv_target){0}, nest, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_PAD_AXIS, (ikv_target){0}, nest, NULL);
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_timer timer;
     ok(ikv_bus_defer_every(k.bus, IKV_STEP_LANE, ms_ns, false, &e, &timer));
@@ -1282,8 +1280,7 @@ static ikv_verdict resume(const ikv_event *event, const ikv_delivery *d,
 START_TEST(resume_in_a_press)
 {
     open_with(1u << IKV_FAMILY_CLICK);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, (ikv_target){0}, resume, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_POINTER_DOWN, (ikv_target){0}, resume, NULL);
     ok(ikv_loop_pause(k.loop));
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, base_ns + 1000 * ms_ns);
     e.device = k.fake.device;
@@ -1375,8 +1372,7 @@ START_TEST(fast_mouse)
     k.config.queue.capacity = 64;
     kit_open(&k);
     memset(&motion, 0, sizeof motion);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, see_motion,
-                    NULL, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, see_motion, NULL);
     flood_thread f = {.refused = 0};
     kit_frame(&k, 0);
     for (uint64_t ms = 20; ms < 100; ms += 20) {

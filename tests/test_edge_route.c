@@ -199,9 +199,8 @@ START_TEST(passed_on)
         t.hit = IKV_HIT_PASS;
         t.shape = ikv_scene_rect(0, 0, 10, 10);
         ok(ikv_scene_add(k.scene, &t, &target, NULL));
-        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, target, hear, NULL,
-                        NULL));
-        ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_UP, target, hear, NULL, NULL));
+        hears(k.bus, IKV_KIND_POINTER_DOWN, target, hear, NULL);
+        hears(k.bus, IKV_KIND_POINTER_UP, target, hear, NULL);
     }
     kit_frame(&k, 0);
     ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 0, 5, 5);
@@ -306,8 +305,7 @@ START_TEST(focused_in_a_resync)
     ikv_target field;
     config.traits = IKV_FOCUSABLE;
     ok(ikv_scene_add(k.scene, &config, &field, NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_KEY_UP, (ikv_target){0}, focus_then, &field,
-                    NULL));
+    hears(k.bus, IKV_KIND_KEY_UP, (ikv_target){0}, focus_then, &field);
     kit_frame(&k, 0);
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k.fake.now_ns);
     e.device = k.fake.device;
@@ -373,7 +371,7 @@ START_TEST(attached)
     rival = rect_target(k.scene, (ikv_target){0}, 300, 0, 20, 20, 0);
     carried = rect_target(k.scene, frame, 5, 5, 20, 20, 0);
     for (int i = 0; i < 2; i++)
-        ok(ikv_bus_hear(k.bus, kinds[i], carried, hear_carried, NULL, NULL));
+        hears(k.bus, kinds[i], carried, hear_carried, NULL);
     kit_frame(&k, 0);
     ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 3, 40, 40);
     status_is(ikv_router_attach(k.router, &e, carried), IKV_BAD_ARGUMENT);
@@ -464,8 +462,8 @@ static void open_buoy(bool lives, bool is_hit)
 START_TEST(picking_of_a_kit)
 {
     open_buoy(true, true);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, buoy, keep_last, NULL, NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_DOWN, buoy, keep_last, NULL, NULL));
+    hears(k.bus, IKV_KIND_FIELD_SET, buoy, keep_last, NULL);
+    hears(k.bus, IKV_KIND_POINTER_DOWN, buoy, keep_last, NULL);
     kit_frame(&k, 0);
     ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 3, 40, 40);
     push(&e);
@@ -494,9 +492,8 @@ START_TEST(picked_though_gone)
 {
     open_buoy(false, false);
     ikv_target none = {0};
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_OVER, none, keep_last, NULL, NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_OUT, none, change_buoys, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_POINTER_OVER, none, keep_last, NULL);
+    hears(k.bus, IKV_KIND_POINTER_OUT, none, change_buoys, NULL);
     kit_frame(&k, 0);
     for (uint64_t i = 0; i < 2; i++) {
         memset(last_of, 0, sizeof last_of);
@@ -695,10 +692,8 @@ START_TEST(button_on_screen)
     kit_open(&k);
     ikv_target horn = rect_target(k.scene, (ikv_target){0}, 0, 0, 50, 50, 0);
     add_action("horn", "pointer.primary", horn);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_START, (ikv_target){0}, hear, NULL,
-                    NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_END, (ikv_target){0}, hear, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_ACTION_START, (ikv_target){0}, hear, NULL);
+    hears(k.bus, IKV_KIND_ACTION_END, (ikv_target){0}, hear, NULL);
     kit_frame(&k, 0);
     seen.text[0] = '\0';
     static const struct {
@@ -868,7 +863,7 @@ START_TEST(own_reasons)
     ikv_target a = piece(0, 1, 2, 0), b = piece(5, 2, 1, 0);
     a_step();
     last_of[IKV_KIND_OVERLAP_LEAVE].overlap.reason = 99;
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, b, keep_last, NULL, NULL));
+    hears(k.bus, IKV_KIND_OVERLAP_LEAVE, b, keep_last, NULL);
     ikv_sensing s = ikv_overlaps_sensing(ikv_kit_overlaps(k.kit), a);
     s.senses = 0;
     ok(ikv_overlaps_sense(ikv_kit_overlaps(k.kit), a, &s));
@@ -900,7 +895,7 @@ START_TEST(inside_of_pieces)
     s.inside = _i == 0 ? IKV_INSIDE_MOVING : IKV_INSIDE_ALWAYS;
     ok(ikv_overlaps_sense(o, hull, &s));
     piece(5, 1, 0, 0);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_INSIDE, body, hear, NULL, NULL));
+    hears(k.bus, IKV_KIND_OVERLAP_INSIDE, body, hear, NULL);
     a_step();
     seen.text[0] = '\0';
     a_step();

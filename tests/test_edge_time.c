@@ -35,8 +35,7 @@ static void fill(bench_kit *kit, int *heard)
     kit_frame(kit, 0);
     ikv_target boat =
         rect_target(kit->scene, (ikv_target){0}, 10, 10, 50, 50, 1);
-    ok(ikv_bus_hear(kit->bus, IKV_KIND_FIELD_SET, boat, count_heard, heard,
-                    NULL));
+    hears(kit->bus, IKV_KIND_FIELD_SET, boat, count_heard, heard);
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 1);
     e.target = boat;
     ok(ikv_bus_defer(kit->bus, IKV_STEP_LANE, &e));
@@ -779,8 +778,7 @@ START_TEST(inbox_between_two_steps)
     kit_open(&k);
     int heard = 0;
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, (ikv_target){0}, count_heard,
-                    &heard, NULL));
+    hears(k.bus, IKV_KIND_FIELD_SET, (ikv_target){0}, count_heard, &heard);
     kit_frame(&k, 0);
     ikv_parts parts = parts_of(&k);
     size_t size = ikv_image_size(&parts);
@@ -816,8 +814,7 @@ START_TEST(paused_on_the_way)
     k.config.loop.step_num = 100;
     kit_open(&k);
     int heard = 0;
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard,
-                    &heard, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard, &heard);
     kit_frame(&k, 0);
     ikv_parts parts = parts_of(&k);
     size_t size = ikv_image_size(&parts);
@@ -854,8 +851,7 @@ START_TEST(numbers_of_groups)
     open_small(&k);
     k.port.capabilities |= IKV_PORT_PLAYBACK;
     kit_open(&k);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard,
-                    &heard, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_heard, &heard);
     kit_frame(&k, 0);
     ok(ikv_loop_pause(k.loop));
     ikv_intake intake = IKV_INTAKE_INIT;
@@ -894,8 +890,7 @@ START_TEST(inboxes_in_a_small_ring)
     k.port.capabilities |= IKV_PORT_PLAYBACK;
     k.config.loop.pending = 4;
     kit_open(&k);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_ACTION_HOLD, (ikv_target){0}, note_lane,
-                    &seen, NULL));
+    hears(k.bus, IKV_KIND_ACTION_HOLD, (ikv_target){0}, note_lane, &seen);
     kit_frame(&k, 0);
     static const char *const frames[] = {"iwww", "iw", "ww", "mmww", "mwmw"};
     uint32_t number = 0;
@@ -972,8 +967,7 @@ START_TEST(held_while_paused)
     int held = 0, marks = 0;
     open_small(&k);
     kit_open(&k);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_HOLD, (ikv_target){0}, count_heard,
-                    &held, NULL));
+    hears(k.bus, IKV_KIND_POINTER_HOLD, (ikv_target){0}, count_heard, &held);
     kit_frame(&k, 0);
     ok(ikv_loop_pause(k.loop));
     ikv_event e =
@@ -1222,7 +1216,7 @@ START_TEST(drag_between_views)
     boat.traits = _i == 1 ? IKV_CAPTURES : 0;
     ok(ikv_scene_add(k.scene, &boat, &target, NULL));
     for (int i = 0; i < ROWS(kinds); i++)
-        ok(ikv_bus_hear(k.bus, kinds[i], target, note_place, &seen, NULL));
+        hears(k.bus, kinds[i], target, note_place, &seen);
     kit_frame(&k, 0);
     for (uint64_t i = 0; i < 3; i++) {
         ikv_event e = ikv_event_make(input[i].kind, k.fake.now_ns);
@@ -1402,7 +1396,7 @@ START_TEST(bus_comes_back)
     ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
     ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 0);
     e.target = ikv_bus_root(bus);
-    ok(ikv_bus_hear(bus, e.kind, everywhere, count_heard, &calls, NULL));
+    hears(bus, e.kind, everywhere, count_heard, &calls);
     kit_frame(&k, 0);
     ikv_parts parts = ikv_kit_parts(k.kit);
     size_t size = ikv_image_size(&parts);
@@ -1508,8 +1502,7 @@ START_TEST(focus_comes_back)
     ikv_router *router = ikv_kit_router(k.kit);
     config.traits = IKV_FOCUSABLE;
     ok(ikv_scene_add(k.scene, &config, &field, NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_FOCUS_OUT, everywhere, note_focus, &seen,
-                    NULL));
+    hears(k.bus, IKV_KIND_FOCUS_OUT, everywhere, note_focus, &seen);
     kit_frame(&k, 0);
     ikv_event text = ikv_event_make(IKV_KIND_TEXT_INPUT, 1);
     ikv_router_route(router, &text);

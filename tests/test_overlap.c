@@ -55,13 +55,10 @@ static void open_overlaps(bool plain, bool inside)
     seen.text[0] = '\0';
     steps = 0;
     memset(named, 0, sizeof named);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL,
-                    NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL);
+    hears(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL);
     if (inside)
-        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_INSIDE, none, note_overlap,
-                        NULL, NULL));
+        hears(k.bus, IKV_KIND_OVERLAP_INSIDE, none, note_overlap, NULL);
     kit_frame(&k, 0);
 }
 
@@ -217,15 +214,7 @@ static void do_word(const char *word)
 
 static void do_words(const char *words)
 {
-    static char copy[1024];
-    snprintf(copy, sizeof copy, "%s", words);
-    for (char *at = copy; *at != '\0';) {
-        size_t length = strcspn(at, " ");
-        bool last = at[length] == '\0';
-        at[length] = '\0';
-        do_word(at);
-        at += length + !last;
-    }
+    for_words(words, do_word);
 }
 
 #define CASES "overlaps.txt"
@@ -525,10 +514,8 @@ static void play_many(int nth, bool plain)
     o = ikv_kit_overlaps(k.kit);
     seen.text[0] = '\0';
     steps = 0;
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL,
-                    NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_OVERLAP_ENTER, none, note_overlap, NULL);
+    hears(k.bus, IKV_KIND_OVERLAP_LEAVE, none, note_overlap, NULL);
     float large = many_table[nth].large;
     uint32_t across = (uint32_t)many_table[nth].across,
              down = (uint32_t)many_table[nth].down;
@@ -611,8 +598,7 @@ START_TEST(removed_by_handler)
     for (int plain = 0; plain < 2; plain++) {
         open_overlaps(plain, false);
         do_words("+a:F>L@0,0 +b:L>F@5,5 +c:L>F@5,5 +d:F@100,0");
-        ok(ikv_bus_hear(k.bus, IKV_KIND_OVERLAP_ENTER, named[1], remove_source,
-                        NULL, NULL));
+        hears(k.bus, IKV_KIND_OVERLAP_ENTER, named[1], remove_source, NULL);
         do_words("| | d@0,0 | |");
         ck_assert_str_eq(seen.text, "a+b b+am | b-a! | b+d | b-d! | ");
         close_overlaps();
@@ -761,7 +747,7 @@ START_TEST(own_collision)
     expected_point = point;
     for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
-        ok(ikv_bus_hear(bus, kind, a, check_point, &calls, NULL));
+        hears(bus, kind, a, check_point, &calls);
     ok(ikv_overlaps_report(own, b, a, point));
     ok(ikv_overlaps_step(own, 0, 0));
     ck_assert_int_eq(calls, 1);

@@ -77,8 +77,8 @@ START_TEST(without_routers)
     config.frame_hz = IKV_UNPACED;
     config.memory = ikv_host_memory();
     uint32_t samples = 0;
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0},
-                    count_samples, &samples, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, count_samples,
+          &samples);
     ok(ikv_loop_open(&config, &loop));
     ck_assert(ikv_loop_begin(loop));
     ikv_loop_end(loop);
@@ -136,12 +136,6 @@ static void focus_a_text(void)
     ok(ikv_router_focus(k.router, 0, target));
 }
 
-static void hear_and_stop(ikv_kind kind)
-{
-    ikv_target everywhere = {0};
-    ok(ikv_bus_hear(k.bus, kind, everywhere, stop, NULL, NULL));
-}
-
 static void push_kind(ikv_kind kind)
 {
     ikv_event e = ikv_event_make(kind, 0);
@@ -151,63 +145,56 @@ static void push_kind(ikv_kind kind)
 /* One letter of a row: what happens. */
 static void act(char what)
 {
+    static const struct {
+        char letter;
+        ikv_kind kind;
+        int button;
+        float dx;
+        uint8_t type;
+    } pointers[] = {
+        {'m', IKV_KIND_POINTER_MOVE, -1, 3, IKV_MOUSE},
+        {'d', IKV_KIND_POINTER_DOWN, 0, 0, IKV_MOUSE},
+        {'u', IKV_KIND_POINTER_UP, 0, 0, IKV_MOUSE},
+        {'e', IKV_KIND_POINTER_DOWN, 2, 0, IKV_MOUSE},
+        {'l', IKV_KIND_POINTER_LEAVE, -1, 0, IKV_MOUSE},
+        {'t', IKV_KIND_POINTER_DOWN, 0, 0, IKV_TOUCH},
+        {'T', IKV_KIND_POINTER_UP, 0, 0, IKV_TOUCH},
+        {'c', IKV_KIND_POINTER_CANCEL, -1, 0, IKV_TOUCH},
+    };
+    ikv_target everywhere = {0};
+    for (int i = 0; i < ROWS(pointers); i++)
+        if (pointers[i].letter == what) {
+            push_pointer(pointers[i].kind, pointers[i].button, pointers[i].dx,
+                         pointers[i].type);
+            return;
+        }
+    ikv_kind kind = what == 'A' || what == 'B' || what == 'S'
+                        ? IKV_KIND_KEY_UP
+                        : IKV_KIND_KEY_DOWN;
     switch (what) {
     case 'a':
-        push_key(IKV_KIND_KEY_DOWN, "KeyA", 0);
-        break;
     case 'A':
-        push_key(IKV_KIND_KEY_UP, "KeyA", 0);
+        push_key(kind, "KeyA", 0);
         break;
     case 'b': /* the same key on another keyboard */
-        push_key(IKV_KIND_KEY_DOWN, "KeyA", (uint16_t)(k.fake.device + 1));
-        break;
     case 'B':
-        push_key(IKV_KIND_KEY_UP, "KeyA", (uint16_t)(k.fake.device + 1));
+        push_key(kind, "KeyA", (uint16_t)(k.fake.device + 1));
         break;
     case 's':
-        push_key(IKV_KIND_KEY_DOWN, "ShiftLeft", 0);
-        break;
     case 'S':
-        push_key(IKV_KIND_KEY_UP, "ShiftLeft", 0);
-        break;
-    case 'm':
-        push_pointer(IKV_KIND_POINTER_MOVE, -1, 3, IKV_MOUSE);
-        break;
-    case 'd':
-        push_pointer(IKV_KIND_POINTER_DOWN, 0, 0, IKV_MOUSE);
-        break;
-    case 'u':
-        push_pointer(IKV_KIND_POINTER_UP, 0, 0, IKV_MOUSE);
-        break;
-    case 'e':
-        push_pointer(IKV_KIND_POINTER_DOWN, 2, 0, IKV_MOUSE);
-        break;
-    case 'l':
-        push_pointer(IKV_KIND_POINTER_LEAVE, -1, 0, IKV_MOUSE);
-        break;
-    case 't':
-        push_pointer(IKV_KIND_POINTER_DOWN, 0, 0, IKV_TOUCH);
-        break;
-    case 'T':
-        push_pointer(IKV_KIND_POINTER_UP, 0, 0, IKV_TOUCH);
-        break;
-    case 'c':
-        push_pointer(IKV_KIND_POINTER_CANCEL, -1, 0, IKV_TOUCH);
+        push_key(kind, "ShiftLeft", 0);
         break;
     case 'x':
-        hear_and_stop(IKV_KIND_KEY_DOWN);
-        break;
     case 'X':
-        hear_and_stop(IKV_KIND_POINTER_DOWN);
+        hears(k.bus, what == 'x' ? kind : IKV_KIND_POINTER_DOWN, everywhere,
+              stop, NULL);
         break;
     case 'F':
         focus_a_text();
         break;
     case '-':
-        push_kind(IKV_KIND_WINDOW_BLUR);
-        break;
     case '~':
-        push_kind(IKV_KIND_DEVICE_REMOVE);
+        push_kind(what == '-' ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE);
         break;
     case 'p':
         ok(ikv_loop_pause(k.loop));
@@ -535,9 +522,8 @@ START_TEST(times)
     uint32_t code = ikv_code_find("KeyA");
     float x, y;
     open_state();
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, everywhere, look, NULL,
-                    NULL));
-    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_STEP, everywhere, look, NULL, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, everywhere, look, NULL);
+    hears(k.bus, IKV_KIND_LOOP_STEP, everywhere, look, NULL);
     ms = 20;
     act('m');
     act('a');

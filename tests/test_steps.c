@@ -144,7 +144,7 @@ static ikv_verdict note_kind(const ikv_event *event, const ikv_delivery *d,
 static void listen(ikv_kind kind)
 {
     ikv_target everywhere = {0};
-    ok(ikv_bus_hear(k.bus, kind, everywhere, note_kind, NULL, NULL));
+    hears(k.bus, kind, everywhere, note_kind, NULL);
 }
 
 static void open_loop(void)
@@ -250,8 +250,7 @@ START_TEST(pause_within_a_step)
     open_loop();
     k.config.loop.step_num = 100;
     begin_loop();
-    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_STEP, everywhere, pause_in_step, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_LOOP_STEP, everywhere, pause_in_step, NULL);
     kit_frame(&k, 60);
     expect("0 1 2 loop.pause ");
     kit_close(&k);
@@ -401,8 +400,7 @@ static ikv_verdict push_a_key(const ikv_event *event,
 static void pushes_late(void) /* after the queue was drained */
 {
     ikv_target everywhere = {0};
-    ok(ikv_bus_hear(k.bus, IKV_KIND_LOOP_FRAME, everywhere, push_a_key, NULL,
-                    NULL));
+    hears(k.bus, IKV_KIND_LOOP_FRAME, everywhere, push_a_key, NULL);
 }
 static void nothing(void) {}
 
@@ -496,7 +494,7 @@ START_TEST(merged_moves)
     kit_open(&k);
     kit_frame(&k, 0);
     for (int i = 0; i < ROWS(kinds); i++)
-        ok(ikv_bus_hear(k.bus, kinds[i], everywhere, note_merge, NULL, NULL));
+        hears(k.bus, kinds[i], everywhere, note_merge, NULL);
     float x = 0;
     for (const char *c = merges[_i].pushes; *c != '\0'; c++) {
         ikv_event e = ikv_event_make(*c == 'D'   ? IKV_KIND_POINTER_DOWN
@@ -574,7 +572,7 @@ START_TEST(told_apart)
     open_loop();
     kit_open(&k);
     kit_frame(&k, 0);
-    ok(ikv_bus_hear(k.bus, kind, everywhere, count_event, &count, NULL));
+    hears(k.bus, kind, everywhere, count_event, &count);
     const ikv_field *field =
         ikv_field_find(ikv_catalogue_info(NULL, kind), differ_table[_i].field);
     if (field == NULL)
@@ -625,8 +623,7 @@ START_TEST(far_motion)
     kit_open(&k);
     kit_frame(&k, 0);
     for (int kind = 0; kind < 2; kind++)
-        ok(ikv_bus_hear(k.bus, kinds[kind], everywhere, keep_motion, NULL,
-                        NULL));
+        hears(k.bus, kinds[kind], everywhere, keep_motion, NULL);
     for (int kind = 0; kind < 2; kind++) {
         for (int i = 0; i < 3; i++) {
             ikv_event e = ikv_event_make(kinds[kind], k.fake.now_ns);
@@ -660,8 +657,7 @@ START_TEST(many_merge)
     k.config.router.pointers = 100;
     kit_open(&k);
     kit_frame(&k, 0);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_POINTER_MOVE, everywhere, count_event,
-                    &count, NULL));
+    hears(k.bus, IKV_KIND_POINTER_MOVE, everywhere, count_event, &count);
     for (int i = 0; i < 200; i++) {
         ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 7001000000);
         e.device = k.fake.device;
@@ -706,8 +702,7 @@ START_TEST(no_router)
     config.port_count = 1;
     config.frame_hz = IKV_UNPACED;
     ok(ikv_loop_open(&config, &loop));
-    ok(ikv_bus_hear(bus, IKV_KIND_POINTER_MOVE, everywhere, check_root, bus,
-                    NULL));
+    hears(bus, IKV_KIND_POINTER_MOVE, everywhere, check_root, bus);
     heard.text[0] = '\0';
     for (int frame = 0; frame < 4; frame++) {
         for (int i = 0; i < frame; i++) {
@@ -811,7 +806,7 @@ START_TEST(flood)
     kit_open(&k);
     kit_frame(&k, 0);
     for (int i = 0; i < ROWS(kinds); i++)
-        ok(ikv_bus_hear(k.bus, kinds[i], everywhere, pair_up, NULL, NULL));
+        hears(k.bus, kinds[i], everywhere, pair_up, NULL);
     for (int frame = 0; frame < 40; frame++) {
         /* In the tenth frame the consumer stalls for two seconds. */
         uint64_t events = frame == 10                ? 2000000
@@ -933,8 +928,7 @@ START_TEST(images)
               IKV_BAD_ARGUMENT);
     status_is(ikv_image_restore(&parts, image, size, &too_many, 1 << 20),
               IKV_FULL_PENDING);
-    ok(ikv_bus_hear(k.bus, IKV_KIND_FIELD_SET, everywhere, save_inside, other,
-                    NULL));
+    hears(k.bus, IKV_KIND_FIELD_SET, everywhere, save_inside, other);
     ikv_bus_deliver(k.bus, &e);
     k.fake.now_ns += 20000000;
     ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));

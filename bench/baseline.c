@@ -80,6 +80,7 @@ ikv_verdict plain_route(const plain_box *boxes, uint32_t count,
         if (x < b->x0 || y < b->y0 || x >= b->x1 || y >= b->y1)
             continue;
         ikv_verdict verdict = 0;
+        /* upwards, as an event bubbles */
         for (uint32_t at = i; at != UINT32_MAX; at = boxes[at].parent)
             if (boxes[at].handler.handler != NULL)
                 verdict |= boxes[at].handler.handler(event, delivery,
@@ -99,6 +100,7 @@ uint64_t read_clock(void *unused)
 
 uint32_t plain_pick(float (*boxes)[4], uint32_t count, float x, float y)
 {
+    /* the last one lies on top */
     for (uint32_t i = count; i-- > 0;)
         if (x >= boxes[i][0] && x < boxes[i][2] && y >= boxes[i][1] &&
             y < boxes[i][3])

@@ -38,6 +38,7 @@ ikv_memory counting_memory(void)
 
 static double timed(void (*work)(void), double operations)
 {
+    /* the clock is read twice for thousands of operations */
     uint64_t begin = read_clock(NULL);
     work();
     return (double)(read_clock(NULL) - begin) / operations;
@@ -63,6 +64,7 @@ void measure(const char *name, const char *baseline, double budget,
                .operations = operations};
     progress(name);
     r->ours_ns = r->theirs_ns = 1e18;
+    /* caches and branches of both are warm */
     ours();
     theirs();
     /* At least ROUNDS, then until neither least time has become less for as
@@ -92,6 +94,7 @@ void compare(const char *name, const char *baseline, double budget,
 
 static bool is_over(const row *r)
 {
+    /* a row without a budget informs */
     return r->budget != 0 && r->ours_ns / r->theirs_ns > r->budget * r->slack;
 }
 

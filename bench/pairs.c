@@ -51,6 +51,7 @@ static void sort_pairs(pair_finder *f)
     static const uint32_t shifts[] = {0, 11, 32, 43};
     uint64_t *from = f->now, *to = f->scratch;
     for (int pass = 0; pass < 4; pass++) {
+        /* four passes over a few thousand are less than comparing */
         uint32_t counts[2048] = {0}, sum = 0;
         for (uint32_t i = 0; i < f->pairs; i++)
             counts[from[i] >> shifts[pass] & 2047]++;
@@ -83,6 +84,7 @@ static void merge_pairs(pair_finder *f)
     uint32_t a = 0, b = 0;
     sort_pairs(f);
     while (a < f->before || b < f->pairs) {
+        /* in the last frame but not in this one */
         if (b == f->pairs || (a < f->before && f->last[a] < f->now[b])) {
             f->ended++;
             tell_both(f, IKV_KIND_OVERLAP_LEAVE, f->last[a++]);
@@ -103,6 +105,7 @@ static void merge_pairs(pair_finder *f)
 
 static void add_found(pair_finder *f, uint32_t a, uint32_t b)
 {
+    /* four for each body: there are fewer */
     if (f->pairs < f->room)
         f->now[f->pairs++] =
             a < b ? (uint64_t)a << 32 | b : (uint64_t)b << 32 | a;
@@ -116,6 +119,7 @@ static bool meet(const float a[4], const float b[4])
 static uint32_t cell_of(float x, float per, uint32_t columns)
 {
     float at = x * per;
+    /* what is outside counts to the edge */
     return at > 0 ? ((uint32_t)at < columns ? (uint32_t)at : columns - 1) : 0;
 }
 
@@ -125,6 +129,7 @@ void pair_finder_frame(pair_finder *f, const float (*boxes)[4], float side)
 {
     uint32_t columns = (uint32_t)(side / 20) + 1;
     float per = (float)columns / (side + 10);
+    /* the whole grid is made anew: bodies move each frame */
     memset(f->starts, 0, (columns * columns + 1) * sizeof *f->starts);
     for (int pass = 0; pass < 2; pass++) {
         for (uint32_t i = 0; i < f->bodies; i++) {

@@ -16,6 +16,7 @@ static uint32_t listeners;
 
 static void deliver(void)
 {
+    /* as many calls of handlers for each number of listeners */
     for (uint32_t i = 0; i < EVENTS / listeners + 1; i++)
         ikv_bus_deliver(bus, &event);
 }
@@ -58,6 +59,7 @@ static void global_row(const char *name, uint32_t count, double budget)
     double n = (double)(EVENTS / count + 1) * count;
     measure(name, "loop over packed {function, user}", budget, 1.2, n, deliver,
             by_hand);
+    /* a compiler may put these into one: the least that there is */
     if (count == 5)
         measure("bus: deliver to 5, per handler",
                 "one function that calls five", 0, 1.2, n, deliver,
@@ -93,6 +95,7 @@ static void targets_row(void)
     for (uint32_t i = 0; i < TARGETS; i++) {
         if (ikv_bus_add_target(bus, i, &targets[i]) < 0)
             exit(2);
+        /* a block of its own each, as lists that grow have */
         lists[i] = calloc(PER_TARGET, sizeof(callee));
         counts[i] = PER_TARGET;
         for (int j = 0; j < PER_TARGET; j++) {
@@ -102,6 +105,7 @@ static void targets_row(void)
         }
     }
     for (uint32_t i = 0; i < EVENTS; i++) {
+        /* no order that a cache could guess */
         random = random * 1664525 + 1013904223;
         picks[i] = (random >> 8) % TARGETS;
     }

@@ -41,6 +41,7 @@ static void open_scene(uint32_t n)
     scene = ikv_kit_scene(kit);
     count = n;
     seed = n;
+    /* the same density whatever their number */
     side = sqrtf((float)n) * 50;
     boxes = calloc(n, sizeof *boxes);
     targets = calloc(n, sizeof *targets);
@@ -105,6 +106,7 @@ static float shift_of(uint32_t i)
 
 static void frame_ours(void)
 {
+    /* spread over all of them */
     uint32_t n = 0, stride = count / moving;
     turn++;
     for (uint32_t k = 0; k < moving; k++) {
@@ -154,7 +156,9 @@ void hit_rows(void)
     const char *scan = "a plain scan backwards";
     for (size_t i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
         open_scene(sizes[i].targets);
+        /* a scan of so many takes its time */
         queries = count > 50000 ? POINTS / 4 : POINTS;
+        /* once before, so that what was added is sorted in */
         pick_ours();
         measure(sizes[i].hit, scan, sizes[i].hit_budget, 1.2, queries,
                 pick_ours, pick_plain);
@@ -165,6 +169,7 @@ void hit_rows(void)
                     queries, pick_ours, pick_tree);
             rtree_close(tree);
         }
+        /* as in a frame: a few pointers, and what asks by itself */
         queries = 10;
         moving = count / 100;
         if (sizes[i].few != NULL)

@@ -24,6 +24,7 @@ static void open_bus(uint32_t subscriptions)
         exit(2);
     event = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
     event.target = ikv_bus_root(bus);
+    /* the same handlers in the same order, for the loop by hand */
     list = calloc(subscriptions, sizeof *list);
     for (uint32_t i = 0; i < subscriptions; i++)
         list[i] = (callee){count_call, &counter};
@@ -67,6 +68,7 @@ static void growth_row(void)
 
 static ikv_bus *filtered;
 
+/* Filters that exclude all: what is left is what they cost. */
 static void deliver_filtered(void)
 {
     for (uint32_t i = 0; i < rounds; i++)
@@ -76,6 +78,7 @@ static void deliver_filtered(void)
 static void filter_row(void)
 {
     ikv_target everywhere = {0};
+    /* a field of the payload, read and compared for each of them */
     ikv_condition never = {
         "location", IKV_EQUAL, {IKV_VALUE_INTEGER, {.integer = 3}}, false};
     ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
@@ -90,6 +93,7 @@ static void filter_row(void)
     for (uint32_t i = 0; i < listeners; i++)
         ikv_bus_subscribe(bus, &config, NULL, NULL);
     filtered = bus;
+    /* the next one makes its own */
     free(list);
     open_bus(listeners);
     for (uint32_t i = 0; i < listeners; i++)
@@ -112,6 +116,7 @@ static void churn(void)
 {
     ikv_target everywhere = {0};
     for (uint32_t i = 0; i < rounds; i++) {
+        /* 37 and 1,000 share no factor: each has its turn */
         ikv_bus_unsubscribe(bus, subs[i * 37 % 1000]);
         ikv_bus_hear(bus, IKV_KIND_KEY_UP, everywhere, count_call, &counter,
                      &subs[i * 37 % 1000]);
@@ -122,6 +127,7 @@ static void churn_by_hand(void)
 {
     for (uint32_t i = 0; i < rounds; i++) {
         uint32_t at = i * 37 % 1000;
+        /* order is kept, as the bus keeps it */
         memmove(list + at, list + at + 1, (hand_count - at - 1) * sizeof *list);
         list[hand_count - 1] = (callee){count_call, &counter};
     }
@@ -152,6 +158,7 @@ enum {
 
 static void make_cold(void)
 {
+    /* a byte of each cache line, more than the caches hold */
     for (uint32_t i = 0; i < SWEEP; i += 64)
         sweep[i]++;
 }
@@ -176,6 +183,7 @@ static void cold_row(void)
 {
     ikv_target everywhere = {0};
     listeners = 5;
+    /* few: most of the time goes into sweeping, on both sides */
     rounds = 20;
     sweep = calloc(1, SWEEP);
     open_bus(64);
@@ -214,6 +222,7 @@ static void signal_row(void)
     rounds = 2000;
     open_bus(64);
     object = g_object_new(G_TYPE_OBJECT, NULL);
+    /* a pointer is the least that a signal can carry */
     signal_id = g_signal_new("berthed", G_TYPE_OBJECT, G_SIGNAL_RUN_LAST, 0,
                              NULL, NULL, NULL, G_TYPE_NONE, 1, G_TYPE_POINTER);
     for (uint32_t i = 0; i < listeners; i++) {
@@ -257,6 +266,7 @@ static void run_producers(void *(*produce)(void *), void (*consume)(void))
     pthread_t threads[3];
     for (int i = 0; i < producers; i++)
         pthread_create(&threads[i], NULL, produce, NULL);
+    /* on this thread, while they produce */
     consume();
     for (int i = 0; i < producers; i++)
         pthread_join(threads[i], NULL);
@@ -264,6 +274,7 @@ static void run_producers(void *(*produce)(void *), void (*consume)(void))
 
 static uint32_t to_come(void)
 {
+    /* each rounds its share up to whole batches */
     uint32_t each = (uint32_t)(SENT / producers + 15) / 16 * 16;
     return each * (uint32_t)producers;
 }
@@ -294,6 +305,7 @@ static void *produce_locked(void *unused)
     (void)unused;
     for (uint32_t i = 0; i < to_come() / (uint32_t)producers; i++) {
         pthread_mutex_lock(&lock);
+        /* waits as such rings do, without turning */
         while (!bare_ring_push(locked, &event))
             pthread_cond_wait(&emptied, &lock);
         pthread_cond_signal(&filled);
@@ -330,6 +342,7 @@ static void *produce_ck(void *unused)
     (void)unused;
     for (uint32_t i = 0; i < to_come(); i++) {
         ikv_event *slot = &ring_events[i % SLOTS];
+        /* a slot is written before it is passed on: it must be free */
         while (ck_ring_size(&ring) >= SLOTS - 2)
             sched_yield();
         *slot = event;
@@ -375,6 +388,7 @@ static void thread_rows(void)
             SENT, ours, with_lock);
     measure("queue: 1 thread to 1, batches of 16",
             "Concurrency Kit's spsc ring", 1, 2, SENT, ours, with_ck);
+    /* that ring has one producer: it is not in this row */
     producers = 3;
     measure("queue: 3 threads to 1, batches of 16", "a ring with a lock", 0.2,
             2, SENT, ours, with_lock);

@@ -58,6 +58,7 @@ static void open_bodies(uint32_t n)
     seed = n;
     step = 0;
     changes[0] = changes[1] = 0;
+    /* a body has on average two neighbours */
     side = sqrtf(2 * (float)n) * 10;
     targets = calloc(n, sizeof *targets);
     motions = calloc(n, sizeof *motions);
@@ -88,6 +89,7 @@ static void open_bodies(uint32_t n)
         speeds[i][0] = real(-1, 1);
         speeds[i][1] = real(-1, 1);
     }
+    /* the first step tells of all: it is not what is measured */
     ikv_overlaps_step(overlaps, step++, 0);
     pair_finder_frame(finder, (const float(*)[4])boxes, side);
     blocks_taken = 0;
@@ -106,6 +108,7 @@ static void close_bodies(void)
 /* The same bodies in both, back from the edges. */
 static void move_bodies(void)
 {
+    /* spread over all of them */
     uint32_t stride = count / moving, n = 0;
     for (uint32_t k = 0; k < moving; k++) {
         uint32_t i = k * stride;
@@ -154,6 +157,7 @@ static void measure_bodies(const char *name, const char *baseline,
             sum[1] += (double)(end - middle) / FRAMES;
             ikv_overlaps_counts counts = IKV_OVERLAPS_COUNTS_INIT;
             ikv_overlaps_counters(overlaps, &counts);
+            /* both found the same, and told as often: else neither is timed */
             if (counts.touching != pair_finder_count(finder) ||
                 changes[0] != changes[1]) {
                 fprintf(stderr, "%s: %u pairs, the baseline has %u\n", name,
@@ -258,6 +262,7 @@ static void action_rows(void)
                  ikv_code_name(code));
         if (ikv_actions_add(actions, IKV_MAIN_SET, name, &id) < 0)
             exit(2);
+        /* a key together with itself is refused */
         if (ikv_actions_bind(actions, id, text, NULL, NULL) < 0 &&
             strstr(text, "F1") == NULL)
             exit(2);
@@ -270,6 +275,7 @@ static void action_rows(void)
         presses[i] =
             ikv_event_make(i % 2 ? IKV_KIND_KEY_UP : IKV_KIND_KEY_DOWN, i);
         presses[i].key.code = ikv_code_list(i / 2);
+        /* routed already: only actions are timed */
         presses[i].target = ikv_bus_root(ikv_kit_bus(kit));
     }
     blocks_taken = 0;
@@ -287,6 +293,7 @@ static void state_ours(void)
 {
     for (uint32_t i = 0; i < 2 * KEYS; i += 20) {
         ikv_state_begin_step(state, i);
+        /* ten keys down and up a step */
         for (uint32_t k = 0; k < 20; k++)
             ikv_state_take(state, IKV_STATE_RAW, &presses[i + k]);
         for (uint32_t k = 0; k < KEYS; k++) {
@@ -368,6 +375,7 @@ static ikv_kit *open_moving(bool announces, ikv_target *list)
 static void announce_row(void)
 {
     kit = open_moving(true, announced);
+    /* two kits, since the flag is for good */
     silent_kit = open_moving(false, silent);
     blocks_taken = 0;
     measure("a move that is announced, nobody listens", "one that is not", 1.05,

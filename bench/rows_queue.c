@@ -52,6 +52,7 @@ void queue_rows(void)
 {
     ikv_queue_config config = IKV_QUEUE_INIT;
     config.memory = counting_memory();
+    /* two bursts: never full, and small enough for the caches */
     config.capacity = config.own_capacity = 128;
     if (ikv_queue_open(&config, &queue) < 0)
         exit(2);

@@ -53,6 +53,7 @@ static void open_kit(uint64_t (*clock)(void *))
     config.bus.targets = DEEP * TOWERS;
     config.bus.subscriptions = config.bus.entries = TOWERS + 64;
     config.loop.frame_hz = IKV_UNPACED;
+    /* so that the empty frame's steps are none of its time */
     config.loop.step_num = clock == read_clock ? 1 : 1000;
     config.loop.samples = 1; /* whole events, not merged ones */
     if (ikv_kit_open(&config, &kit) < 0)
@@ -99,6 +100,7 @@ static void route(void)
     now_ns += 1000000;
     for (int i = 0; i < EVENTS; i++) {
         moves[i].device = device;
+        /* within the step that runs */
         moves[i].time_ns = now_ns - 500000;
         ikv_sink_push(sink, &moves[i]);
     }
@@ -116,6 +118,7 @@ static void parts(void)
     while (count < EVENTS && bare_ring_pop(ring, &out[count]))
         count++;
     for (uint32_t i = 0; i < count; i++) {
+        /* filled from behind: its root comes first */
         ikv_target path[IKV_PATH_LIMIT];
         ikv_route route = IKV_ROUTE_INIT;
         uint32_t at = IKV_PATH_LIMIT;
@@ -135,6 +138,7 @@ static void parts(void)
 static void route_by_hand(void)
 {
     ikv_event out[EVENTS];
+    /* through a ring too: a program must get them from somewhere */
     for (int i = 0; i < EVENTS; i++)
         bare_ring_push(ring, &moves[i]);
     uint32_t count = 0;
@@ -153,6 +157,7 @@ static void empty_frames(void)
 
 static void clock_reads(void)
 {
+    /* or nothing of it would be left */
     static volatile uint64_t sum;
     for (int i = 0; i < FRAMES; i++)
         sum += read_clock(NULL);
@@ -165,6 +170,7 @@ void route_rows(void)
     build_towers();
     for (int i = 0; i < EVENTS; i++) {
         moves[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+        /* within one tower: all eight are below the pointer */
         moves[i].pointer.x = 350 + 15 + (float)(i % 9);
         moves[i].pointer.y = 350 + 15 + (float)(i % 7);
     }

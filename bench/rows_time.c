@@ -48,6 +48,7 @@ static void merge_ours(void)
         raw[i].time_ns = now_ns;
         ikv_sink_push(sink, &raw[i]);
     }
+    /* one step: 50 a second */
     now_ns += 20000000;
     ikv_loop_begin(loop);
     while (ikv_loop_step(loop)) {
@@ -64,6 +65,7 @@ static void merge_plain(void)
         raw[i].time_ns = now_ns;
         ikv_queue_push_own(plain_queue, &raw[i]);
     }
+    /* a drain can end where the ring does */
     for (uint32_t got = 0; got < RAW;)
         got += ikv_queue_drain(plain_queue, copies + got, RAW - got);
     for (uint32_t i = 0; i < RAW; i++)
@@ -93,6 +95,7 @@ static void open_merging(void)
     loop = ikv_kit_loop(kit);
     for (uint32_t i = 0; i < RAW; i++) {
         raw[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+        /* in turn: moves of ten pointers lie among each other */
         raw[i].pointer.pointer = (uint16_t)(i % POINTERS);
         raw[i].pointer.x = (float)i;
         raw[i].pointer.type = IKV_MOUSE;
@@ -120,6 +123,7 @@ static void deliver_digested(void)
 {
     ikv_bus_add_watcher(ikv_kit_bus(kit), feed_digest, NULL);
     deliver_some();
+    /* with adding and removing it, once for a thousand */
     ikv_bus_remove_watcher(ikv_kit_bus(kit), feed_digest, NULL);
 }
 
@@ -156,6 +160,7 @@ static void write_long_tape(void)
     FILE *file = fopen(TAPE_PATH, "w");
     if (file == NULL)
         exit(2);
+    /* numbers with fractions, as recordings have them */
     fprintf(file, "{\"format\":\"ikvar.tape/2\"}\n");
     for (int i = 0; i < LINES; i++)
         fprintf(file,
@@ -183,6 +188,7 @@ static void read_documents(void)
     char line[256];
     while (file != NULL && fgets(line, sizeof line, file) != NULL) {
         json_t *object = json_loads(line, 0, NULL);
+        /* the members that ours reads too */
         sum += (uint64_t)json_number_value(json_object_get(object, "t")) +
                (uint64_t)json_number_value(json_object_get(object, "x")) +
                (uint64_t)json_number_value(json_object_get(object, "y")) +
@@ -229,6 +235,7 @@ static double read_setup_of(int targets, bool whole)
         uint64_t begin = read_clock(NULL);
         if (whole && ikv_setup_read(SETUP_PATH, &setup, NULL) < 0)
             exit(2);
+        /* with the check for members that stand twice, as ours */
         if (!whole)
             document = json_load_file(SETUP_PATH, JSON_REJECT_DUPLICATES, NULL);
         double each = (double)(read_clock(NULL) - begin) / targets;
@@ -254,6 +261,7 @@ static double lateness_of(uint64_t spin_ns)
     config.loop.spin_ns = spin_ns;
     if (ikv_kit_open(&config, &paced) < 0)
         exit(2);
+    /* half a second */
     for (int i = 0; i < 250; i++) {
         ikv_loop_begin(ikv_kit_loop(paced));
         ikv_loop_end(ikv_kit_loop(paced));
@@ -289,6 +297,7 @@ void time_rows(void)
     image = malloc(image_bytes);
     other_bytes = malloc(image_bytes);
     ikv_image_save(&parts, image, image_bytes);
+    /* bound by memory, which has its phases: twice the slack */
     measure("save an image of a default kit", "memcpy of as many bytes", 2, 2,
             1, save_ours, save_plain);
     measure("restore it, checked", "memcpy of as many bytes", 2, 1.2, 1,

@@ -144,6 +144,19 @@ static void open_in_kit(uint32_t frame_hz)
     ok(ikv_kit_open(&config, &kit));
 }
 
+static int run_frames(int most)
+{
+    int frames = 0;
+    ikv_loop *loop = ikv_kit_loop(kit);
+    while (frames < most && ikv_loop_begin(loop)) {
+        while (ikv_loop_step(loop)) {
+        }
+        ikv_loop_end(loop);
+        frames++;
+    }
+    return frames;
+}
+
 /* P1: what is needed is there, names are names, and NULL is what it can't do.
  */
 START_TEST(shape)
@@ -230,11 +243,7 @@ START_TEST(each_fault)
     config.faults = &odds;
     ok(ikv_sim_open(&config, &t.port));
     open_in_kit(0);
-    while (ikv_loop_begin(ikv_kit_loop(kit))) {
-        while (ikv_loop_step(ikv_kit_loop(kit))) {
-        }
-        ikv_loop_end(ikv_kit_loop(kit));
-    }
+    run_frames(INT32_MAX);
     ok(ikv_sim_counters(&t.port, &counts));
     for (int i = 0; i < 8; i++)
         if (i != _i)
@@ -242,6 +251,25 @@ START_TEST(each_fault)
         else
             ck_assert_uint_ge(found[i], 3);
     ck_assert_uint_gt(counts.pushed, 50);
+    ikv_kit_close(kit);
+    ikv_sim_close(&t.port);
+}
+END_TEST
+
+/* P1: at its own speed a run has an end, however long it is to wait. */
+START_TEST(waits_to_the_end)
+{
+    ikv_sim_config config = IKV_SIM_INIT;
+    config.seed = 3;
+    config.speed = 1;
+    config.until_ns = 5000000;
+    t = (tested){.master = -1};
+    ok(ikv_sim_open(&config, &t.port));
+    open_in_kit(0);
+    ck_assert_uint_lt(t.port.now(t.port.state), 5000000);
+    ok(t.port.wait(t.port.state, UINT64_MAX, false));
+    ck_assert_uint_eq(t.port.now(t.port.state), 5000000);
+    status_is(t.port.wait(t.port.state, UINT64_MAX, false), IKV_ENDED);
     ikv_kit_close(kit);
     ikv_sim_close(&t.port);
 }
@@ -275,19 +303,6 @@ START_TEST(waking)
 END_TEST
 
 /* ------------------------------------------------------------- wrappers -- */
-
-static int run_frames(int most)
-{
-    int frames = 0;
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (frames < most && ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-        frames++;
-    }
-    return frames;
-}
 
 /* Fail the Nth, for every N: the loop goes on, or ends; nothing leaks or hangs.
  */
@@ -379,6 +394,7 @@ Suite *ports_suite(void)
     add_table(s, "P1 P2 in a loop", in_a_loop, PORTS);
     add_table(s, "P1 questions", questions, PORTS);
     add_table(s, "P1 L6 wake", waking, PORTS);
+    add(s, "P1 waits to the end", waits_to_the_end);
     add_table(s, "P3 each fault", each_fault, 9);
     add_table(s, "every Nth call", every_nth_call, 2 * IKV_CALL_COUNT);
     add(s, "log", logged_calls);

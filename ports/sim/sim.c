@@ -31,6 +31,14 @@ static uint64_t machine_ns(void)
     return (uint64_t)now.tv_sec * 1000000000 + (uint64_t)now.tv_nsec;
 }
 
+/* A time at that factor; what no number can hold is as good as never. */
+static uint64_t scaled(uint64_t ns, double by)
+{
+    const double never = 9e18; /* 285 years */
+    double result = (double)ns * by;
+    return (uint64_t)(result < never ? result : never);
+}
+
 static ikv_status sim_open(void *state, ikv_sink *sink)
 {
     sim *s = state;
@@ -71,8 +79,7 @@ static uint64_t sim_now(void *state)
     }
     /* else it stands, and jumps in sim_wait() */
     if (s->config.speed > 0)
-        now = (uint64_t)((double)(machine_ns() - s->origin_ns) *
-                         (double)s->config.speed);
+        now = scaled(machine_ns() - s->origin_ns, (double)s->config.speed);
     now += s->faults.jumped_ns;
     uint64_t end = end_of(s);
     now = now < end ? now : end;
@@ -99,11 +106,10 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
                         : s->now_ns;
         return IKV_OK;
     }
-    uint64_t now = sim_now(s);
-    uint64_t at =
-        machine_ns() + (until_ns > now ? (uint64_t)((double)(until_ns - now) /
-                                                    (double)s->config.speed)
-                                       : 0);
+    uint64_t now = sim_now(s), end = end_of(s);
+    until_ns = until_ns < end ? until_ns : end;
+    uint64_t left = until_ns > now ? until_ns - now : 0;
+    uint64_t at = machine_ns() + scaled(left, 1 / (double)s->config.speed);
     struct timespec until = {(time_t)(at / 1000000000),
                              (long)(at % 1000000000)};
     while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, NULL) ==

@@ -107,6 +107,16 @@ void kit_open(bench_kit *k)
     k->loop = ikv_kit_loop(k->kit);
 }
 
+bool whole_frame(ikv_loop *loop)
+{
+    if (!ikv_loop_begin(loop))
+        return false;
+    while (ikv_loop_step(loop)) {
+    }
+    ok(ikv_loop_end(loop));
+    return true;
+}
+
 void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
            void *user)
 {

@@ -116,6 +116,9 @@ void restore(const ikv_parts *parts, const void *image, size_t size);
 /* One frame at that time; how many steps ran. */
 int kit_frame(bench_kit *k, uint64_t time_ms);
 
+/* One frame of any loop, with its steps; false if it has ended. */
+bool whole_frame(ikv_loop *loop);
+
 /* What was recorded, in words. */
 typedef struct record {
     char text[16384];

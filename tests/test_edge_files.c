@@ -140,10 +140,7 @@ static played play(const char *setup_path, const char *tape_path,
     }
     ok(ikv_comparison_open(kit, tape, &comparison));
     ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
+    while (whole_frame(loop)) {
     }
     p.events = loop_counts(loop).routed;
     ok(ikv_recording_close(recording, &message));
@@ -319,10 +316,7 @@ START_TEST(killed_recording)
         to.setup_path = "pier.setup.json";
         if (ikv_recording_open(&to, &recording, NULL) < 0)
             _exit(1);
-        for (int i = 0; i < 900 && ikv_loop_begin(ikv_kit_loop(kit)); i++) {
-            while (ikv_loop_step(ikv_kit_loop(kit))) {
-            }
-            ikv_loop_end(ikv_kit_loop(kit));
+        for (int i = 0; i < 900 && whole_frame(ikv_kit_loop(kit)); i++) {
         }
         raise(SIGKILL);
     }

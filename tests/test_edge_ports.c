@@ -665,10 +665,7 @@ static void record_again(const char *path)
     config.path = again;
     config.kit = k.kit;
     ok(ikv_recording_open(&config, &recording, &message));
-    while (ikv_loop_begin(k.loop)) {
-        while (ikv_loop_step(k.loop)) {
-        }
-        ok(ikv_loop_end(k.loop));
+    while (whole_frame(k.loop)) {
     }
     ok(ikv_recording_close(recording, NULL));
     ikv_kit_close(k.kit);

@@ -148,12 +148,8 @@ static int run_frames(int most)
 {
     int frames = 0;
     ikv_loop *loop = ikv_kit_loop(kit);
-    while (frames < most && ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
+    while (frames < most && whole_frame(loop))
         frames++;
-    }
     return frames;
 }
 

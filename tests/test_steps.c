@@ -319,10 +319,7 @@ START_TEST(idle)
     expect("0 ");
     ikv_loop_set_idle(k.loop, true);
     for (int i = 0; i < 4; i++) { /* each 70 ms long; the steps stand still */
-        ck_assert(ikv_loop_begin(k.loop));
-        while (ikv_loop_step(k.loop)) {
-        }
-        ikv_loop_end(k.loop);
+        ck_assert(whole_frame(k.loop));
     }
     ck_assert_int_ge(waits_for_input, 3);
     ck_assert_uint_eq(loop_counts(k.loop).idle_ns,
@@ -370,10 +367,7 @@ static void may_hold(void)
     ok(ikv_sink_push(k.fake.sink, &e));
     for (int i = 0; i < 3; i++) { /* it is routed, and down */
         k.fake.now_ns += 10000000;
-        ck_assert(ikv_loop_begin(k.loop));
-        while (ikv_loop_step(k.loop)) {
-        }
-        ok(ikv_loop_end(k.loop));
+        ck_assert(whole_frame(k.loop));
     }
 }
 static void has_left(void)
@@ -713,10 +707,7 @@ START_TEST(no_router)
         }
         ikv_sink_lost(fake.sink, fake.device);
         fake.now_ns += 20000000;
-        ck_assert(ikv_loop_begin(loop));
-        while (ikv_loop_step(loop)) {
-        }
-        ok(ikv_loop_end(loop));
+        ck_assert(whole_frame(loop));
     }
     expect("0 2 3 ");
     ok(ikv_loop_close(loop));
@@ -974,10 +965,7 @@ START_TEST(lateness)
     ck_assert_uint_eq(ikv_loop_lateness(k.loop, 101), 0);
     oversleeps = true;
     for (int i = 0; i < 300; i++) {
-        ck_assert(ikv_loop_begin(k.loop));
-        while (ikv_loop_step(k.loop)) {
-        }
-        ikv_loop_end(k.loop);
+        ck_assert(whole_frame(k.loop));
     }
     ck_assert_uint_ge(ikv_loop_lateness(k.loop, 100), UINT64_C(1) << 49);
     ck_assert_uint_ge(ikv_loop_lateness(k.loop, 80), UINT64_C(1) << 49);

@@ -521,7 +521,7 @@ START_TEST(setup_places)
               S("\"view\": {\"width\": 640, \"height\": 360},"
                 "\"layers\": [{\"name\": \"world\", \"camera\": {\"zoom\": 2}},"
                 "             {\"name\": \"over\"}],"
-                "\"router\": {\"hold\": 200, \"slop\": 3, \"no_tab\": true},"
+                "\"router\": {\"hold\": 1.001, \"slop\": 3, \"no_tab\": true},"
                 "\"targets\": ["
                 "{\"id\": \"sea\", \"shape\": {\"rect\": [0, 0, 320, 180]}},"
                 "{\"id\": \"panel\", \"layer\": \"over\","
@@ -536,6 +536,7 @@ START_TEST(setup_places)
                 " \"hit\": \"off\", \"shape\": {\"rect\": [0, 0, 5, 5]}},"
                 "{\"id\": \"inner\", \"parent\": \"outer\","
                 " \"shape\": {\"rect\": [0, -5, 50, 50]}}]"));
+    ck_assert_uint_eq(k.config.router.hold_ns, 1001000);
     for (int i = 0; i < ROWS(place_table); i++) {
         ikv_target hit =
             pick_at(k.scene, place_table[i].x, place_table[i].y, 0, 0);

@@ -14,7 +14,7 @@ static bool read_time(reader *r, const place *at, const json_t *object,
     if (!ikvi_read_number(r, at, object, member, 1, 3600000, &ms))
         return false;
     /* At least a millisecond, so that 0 stays "as usual". */
-    *ns = (uint64_t)(ms * 1e6);
+    *ns = (uint64_t)(ms * 1e6 + 0.5);
     return true;
 }
 

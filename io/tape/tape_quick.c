@@ -64,8 +64,7 @@ static const char *keep_text(quick_reader *q, const void *text, size_t length)
 static int quick_name(void *user, const unsigned char *text, size_t length)
 {
     quick_reader *q = user;
-    /* | q->count == MEMBERS;|More members than any event has fields: it is read
-     * the long way. */
+    /* More members than any event has fields: it is read the long way. */
     q->unfit = q->unfit || q->count == MEMBERS;
     if (!q->unfit)
         q->members[q->count++] =
@@ -111,7 +110,7 @@ static int quick_bool(void *user, int on)
 static int quick_begin(void *user)
 {
     quick_reader *q = user;
-    /* | q->open|A second object, or one in another: not a plain line. */
+    /* A second object, or one in another: not a plain line. */
     q->unfit = q->unfit || q->open || q->closed;
     q->open = true;
     return !q->unfit;

@@ -209,8 +209,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                                                        b, link->subscription),
                        .test_mask = gate != NULL ? gate->test_mask : 0,
                        .test_value = gate != NULL ? gate->test_value : 0};
-    /* = s->visits;|Also of a muted one: unmuting must not have to look for its
-     * runs. */
+    /* Also of a muted one: unmuting must not have to look for its runs. */
     run->visits |= s->visits;
     if (s->visits & (VISIT_FIRST | VISIT_GATED))
         run->straight = false;

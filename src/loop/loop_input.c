@@ -427,8 +427,7 @@ static uint32_t ask_held(ikv_loop *loop, uint32_t port, uint16_t device,
 {
     const ikv_port *p = &loop_port_at(loop, port)->port;
     uint32_t count = 0;
-    /* | loop_port_at(loop, port)->ended)|Nobody to ask: it is taken that
-     * nothing is held. */
+    /* Nobody to ask: it is taken that nothing is held. */
     if (p->held == NULL || loop_port_at(loop, port)->ended)
         return 0;
     ikv_status status = p->held(p->state, device, held, room, &count);

@@ -360,8 +360,7 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
         IKVI_CHECK(loop->given <= loop->s.count);
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
-        /* | entry.due >= loop->s.next_end)|Something else comes first in the
-         * next step. */
+        /* Something else comes first in the next step. */
         if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)
             return;
         record_entry(loop, &event, &entry, entry.due, 0);

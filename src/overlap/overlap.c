@@ -343,8 +343,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     near_box *box = box_at(o, place), now;
-    /* PART_PLAIN))|Who it is has not changed either: it is its own body
-     * still. */
+    /* Who it is has not changed either: it is its own body still. */
     if ((who->flags & (PART_IN | PART_PLAIN)) != (PART_IN | PART_PLAIN) ||
         who->body != part->target || !item_unturned_rect(item))
         return false;

@@ -123,6 +123,14 @@ void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
     ok(ikv_bus_hear(bus, kind, target, handler, user, NULL));
 }
 
+ikv_verdict deliver_nested(const ikv_event *event, const ikv_delivery *delivery,
+                           void *user)
+{
+    (void)user;
+    ikv_bus_deliver(delivery->bus, event);
+    return IKV_CONTINUE;
+}
+
 void for_words(const char *words, void (*each)(const char *word))
 {
     static char copy[1024];

@@ -130,6 +130,10 @@ void note(record *r, const char *format, ...)
 void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
            void *user);
 
+/* A handler that delivers what it hears once more, inside itself. */
+ikv_verdict deliver_nested(const ikv_event *event, const ikv_delivery *delivery,
+                           void *user);
+
 /* Does what each word of a text says. */
 void for_words(const char *words, void (*each)(const char *word));
 

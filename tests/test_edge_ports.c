@@ -1136,14 +1136,6 @@ END_TEST
 
 /* Each thing once, not once a frame: a slow frame, a full ring, dropped time,
  * what ports may not push, nesting that is too deep, timers without room. */
-static ikv_verdict nest(const ikv_event *event, const ikv_delivery *d,
-                        void *user)
-{
-    (void)user;
-    ikv_bus_deliver(d->bus, event);
-    return IKV_CONTINUE;
-}
-
 START_TEST(reports_once)
 {
     prepare();
@@ -1152,7 +1144,7 @@ START_TEST(reports_once)
     k.config.bus.payloads = 1;
     kit_open(&k);
     kit_frame(&k, 0);
-    hears(k.bus, IKV_KIND_PAD_AXIS, (ikv_target){0}, nest, NULL);
+    hears(k.bus, IKV_KIND_PAD_AXIS, (ikv_target){0}, deliver_nested, NULL);
     ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_timer timer;
     ok(ikv_bus_defer_every(k.bus, IKV_STEP_LANE, ms_ns, false, &e, &timer));

@@ -1368,14 +1368,6 @@ static void count_watched(const ikv_watch *watch, void *user)
     *(int *)user += watch->what == IKV_WATCH_CALL;
 }
 
-static ikv_verdict deliver_on(const ikv_event *event, const ikv_delivery *d,
-                              void *user)
-{
-    (void)user;
-    ikv_bus_deliver(d->bus, event);
-    return IKV_CONTINUE;
-}
-
 /* T6: what the bus asks of seldom comes back too: the watcher's detour, which
  * half of the pool is in use, lanes, mailboxes, places for payloads, names. */
 START_TEST(bus_comes_back)
@@ -1407,7 +1399,7 @@ START_TEST(bus_comes_back)
         ikv_mailbox box;
         ikv_lane lane;
         config.kind = IKV_KIND_KEY_UP;
-        config.handler = deliver_on;
+        config.handler = deliver_nested;
         config.name = name;
         for (int times = 0; times < round * 3; times++) {
             for (int i = 0; i < 5; i++)

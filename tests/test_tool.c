@@ -130,6 +130,7 @@ static const struct {
     {"run --digest --frame-hz 24 " DEMO TAPE, 0, " 216\n"},
     {"run --speed 100 --digest " DEMO TAPE, 0, " 216\n"},
     {"run --speed -1 " DEMO TAPE, 2, "--speed: expected a number from 0"},
+    {"run --speed 1e-300 " DEMO TAPE, 2, "expected a number from 0.001"},
     {"run --record no/such/folder " DEMO TAPE, 3, "can't write the tape"},
     {"run --soak 0.2 --seed 5 " DEMO, 0, "pointers: downs = ends + down"},
     {"run --soak 9 --until 500 --record soaked.tape.jsonl " DEMO, 0,

@@ -315,7 +315,7 @@ int run_command(int argc, char **argv)
         {"real-time", 'r', OPTION_FLAG, &real_time, NULL,
          "play the tape at its own speed, not as fast as possible", 0, 0},
         {"speed", 's', OPTION_NUMBER, &plan.speed, "FACTOR",
-         "play the tape so many times as fast as it was recorded", 0, 1e6},
+         "play the tape so many times as fast as it was recorded", 0.001, 1e6},
         {"until", 'u', OPTION_NUMBER, &plan.until_ms, "MS",
          "end after so many milliseconds", 0, 1e10},
         {"frame-hz", 'f', OPTION_WHOLE, &plan.frame_hz, "N",

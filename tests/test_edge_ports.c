@@ -1234,7 +1234,7 @@ START_TEST(played_on_a_slow_machine)
         fprintf(file, "{\"t\":%u.%03u,\"kind\":\"pointer.move\",\"x\":%u}\n",
                 us / 1000, us % 1000, random_below(&seed, 600));
     fclose(file);
-    ikv_digest fast = play_stalled(0, 0), slow = play_stalled(4, 300000);
+    ikv_digest fast = play_stalled(0, 0), slow = play_stalled(4, 3000000);
     ck_assert_uint_gt(fast.deliveries, 200);
     ck_assert_uint_eq(fast.deliveries, slow.deliveries);
     ck_assert(fast.value == slow.value);

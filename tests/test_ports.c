@@ -263,7 +263,7 @@ START_TEST(waits_to_the_end)
     ok(ikv_sim_open(&config, &t.port));
     open_in_kit(0);
     ck_assert_uint_lt(t.port.now(t.port.state), 5000000);
-    ok(t.port.wait(t.port.state, UINT64_MAX, false));
+    status_is(t.port.wait(t.port.state, UINT64_MAX, false), IKV_ENDED);
     ck_assert_uint_eq(t.port.now(t.port.state), 5000000);
     status_is(t.port.wait(t.port.state, UINT64_MAX, false), IKV_ENDED);
     ikv_kit_close(kit);

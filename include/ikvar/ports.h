@@ -64,7 +64,8 @@ typedef struct ikv_sim_counts {
  *   seed       of all that is left to chance; needed without a tape
  *   speed      0: as fast as possible, on a clock that jumps ahead to what the
  *              loop waits for; 1: at its own speed, on the machine's clock; 2:
- *              twice as fast, and so on
+ *              twice as fast, and so on. Of a tape that doesn't say until when
+ *              it goes, a slow machine may see the end late
  *   jitter     how far positions may be off, view units; jitter_ns: times
  *   tape       stays yours; open while the port is. NULL: a mouse, ten fingers,
  *              a pen and two hands on a keyboard do what comes to mind

@@ -62,12 +62,35 @@ static uint64_t end_of(const sim *s)
     return until > s->latest_ns ? until : s->latest_ns;
 }
 
+/* How far the clock may go before the tape is read on. One that doesn't say
+ * until when it goes may go on for ever. */
+static uint64_t sure_of(const sim *s)
+{
+    uint64_t end = end_of(s);
+    if (end != UINT64_MAX || s->config.tape == NULL)
+        return end;
+    uint64_t until = ikv_tape_about(s->config.tape).until_ns;
+    if (until == 0)
+        return end;
+    return until > s->latest_ns ? until : s->latest_ns;
+}
+
+/* What the clock would read if the run had no end: without a speed it stands,
+ * and jumps in sim_wait(). A jump is a fault that is made up. */
+static uint64_t running_now(const sim *s)
+{
+    uint64_t now = s->now_ns;
+    if (s->config.speed > 0)
+        now = scaled(machine_ns() - s->origin_ns, (double)s->config.speed);
+    return now + s->faults.jumped_ns;
+}
+
 /* T5: the first reading after a poll is that poll's, so that no event that is
- * due by it comes a frame late, however slow the machine. */
+ * due by it comes a frame late, however slow the machine. Between polls the
+ * clock doesn't pass what may be the end: it never goes back to it. */
 static uint64_t sim_now(void *state)
 {
     sim *s = state;
-    uint64_t now = s->now_ns;
     if (s->polled) {
         s->polled = false;
         return s->last_ns;
@@ -77,18 +100,27 @@ static uint64_t sim_now(void *state)
         s->origin_ns = machine_ns();
         return 0;
     }
-    /* else it stands, and jumps in sim_wait() */
-    if (s->config.speed > 0)
-        now = scaled(machine_ns() - s->origin_ns, (double)s->config.speed);
-    now += s->faults.jumped_ns;
-    uint64_t end = end_of(s);
+    uint64_t now = running_now(s), end = sure_of(s);
     now = now < end ? now : end;
-    /* a jump forward is a fault that is made up; backwards it never goes */
     s->last_ns = now > s->last_ns ? now : s->last_ns;
     return s->last_ns;
 }
 
 static bool look_ahead(sim *s);
+
+/* On the machine's clock, at the tape's speed; not beyond the end. */
+static void sleep_until(const sim *s, uint64_t until_ns)
+{
+    uint64_t now = running_now(s), end = end_of(s);
+    until_ns = until_ns < end ? until_ns : end;
+    uint64_t left = until_ns > now ? until_ns - now : 0;
+    uint64_t at = machine_ns() + scaled(left, 1 / (double)s->config.speed);
+    struct timespec until = {(time_t)(at / 1000000000),
+                             (long)(at % 1000000000)};
+    while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, NULL) ==
+           EINTR)
+        ;
+}
 
 static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
 {
@@ -101,21 +133,12 @@ static ikv_status sim_wait(void *state, uint64_t until_ns, bool for_input)
     /* a clock of its own: it is then what was waited for */
     if (s->config.speed <= 0) {
         uint64_t until = until_ns - s->faults.jumped_ns;
-        s->now_ns = until > s->now_ns && until_ns > s->faults.jumped_ns
-                        ? until
-                        : s->now_ns;
-        return IKV_OK;
+        if (until_ns > s->faults.jumped_ns && until > s->now_ns)
+            s->now_ns = until;
+    } else {
+        sleep_until(s, until_ns);
     }
-    uint64_t now = sim_now(s), end = end_of(s);
-    until_ns = until_ns < end ? until_ns : end;
-    uint64_t left = until_ns > now ? until_ns - now : 0;
-    uint64_t at = machine_ns() + scaled(left, 1 / (double)s->config.speed);
-    struct timespec until = {(time_t)(at / 1000000000),
-                             (long)(at % 1000000000)};
-    while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, NULL) ==
-           EINTR)
-        ;
-    return IKV_OK;
+    return sim_now(s) >= until_ns ? IKV_OK : IKV_ENDED;
 }
 
 /* --------------------------------------------------------------- source -- */
@@ -195,10 +218,11 @@ static bool give(sim *s, uint64_t now)
 static ikv_status sim_poll(void *state)
 {
     sim *s = state;
-    s->polled = false;
     /* what the loop was told last, of which the end can't be behind */
     uint64_t first = s->last_ns, until = s->config.until_ns;
-    uint64_t now = sim_now(s);
+    uint64_t now = running_now(s);
+    now = now > first ? now : first;
+    now = now < end_of(s) ? now : end_of(s);
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&

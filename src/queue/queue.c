@@ -108,6 +108,20 @@ size_t ikv_queue_footprint(const ikv_queue_config *config)
                : 0;
 }
 
+/* Two laps before they wrap, so that every program meets the wrap early and not
+ * only after 2^32 events. One lap would be too few: a slot that was never
+ * written, with a stamp of 0, would look written at the last position. */
+static void begin_positions(ikv_queue *q)
+{
+    uint32_t first = 0 - 2 * (q->mask + 1),
+             own_first = 0 - 2 * (q->own_mask + 1);
+    ikvi_store_release(&q->tail, first);
+    ikvi_store_release(&q->seen_head, first);
+    ikvi_store_release(&q->head, first);
+    q->next = first;
+    q->own_head = q->own_tail = own_first;
+}
+
 ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
 {
     if (config == NULL || queue == NULL)
@@ -127,6 +141,7 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     q->gaps = plan.gaps;
     q->mask = plan.capacity - 1;
     q->own_mask = plan.own_capacity - 1;
+    begin_positions(q);
     uint32_t share =
         config->reserve == IKV_NO_RESERVE ? 0 : ikvi_or(config->reserve, 64);
     /* A share of 256, so that a small queue keeps some too. */

@@ -335,17 +335,25 @@ static void add_source(const ikv_bus *b, sources *m, int i, uint32_t run)
 
 /* The pending array may change inside a handler: goes on behind the last one
  * that was called. What is subscribed there is too young for this delivery. */
-static void resume_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
-                           bool own, bus_order last, sources *m)
+static void resume_pending(const ikv_bus *b, bus_order last, sources *m)
 {
-    m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->pending_count;
+    const uint32_t *pending = ikvi_bus_words(b, b->pending);
+    uint32_t first = 0, count = b->pending_count;
+    m->pending_end = pending + count;
     /* By order and not by place: those behind may have moved up or down. */
-    for (skip_pending(b, x, target, own, m);
-         m->pending < m->pending_end &&
-         !ikvi_bus_earlier(last, m->waiting_order);
-         skip_pending(b, x, target, own, m))
-        m->pending++;
+    while (count > 0) {
+        uint32_t half = count / 2;
+        const bus_link *link = ikvi_bus_link(b, pending[first + half]);
+        bus_order order =
+            ikvi_bus_order(ikvi_bus_subscription(b, link->subscription));
+        if (ikvi_bus_earlier(last, order)) {
+            count = half;
+        } else {
+            first += half + 1;
+            count -= half + 1;
+        }
+    }
+    m->pending = pending + first;
 }
 
 /* An entry that takes no part: worth a word only if it is muted. */
@@ -387,7 +395,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
         }
         if (x->verdict & IKV_STOP_ALL)
             return;
-        resume_pending(b, x, target, own, last_order, m);
+        resume_pending(b, last_order, m);
     }
 }
 
@@ -724,6 +732,35 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
             ikvi_bus_find_run(b, places[i], 0) != IKVI_NONE)
             return true;
     return false;
+}
+
+/* Whether somebody at the target alone may hear it. */
+static bool hears_there(const ikv_bus *b, ikv_kind kind, ikv_target target)
+{
+    uint32_t place = ikvi_bus_place(b, target);
+    return place != IKVI_NONE && has_seen(b, place, kind) &&
+           (ikvi_bus_find_run(b, place, kind) != IKVI_NONE ||
+            ikvi_bus_find_run(b, place, 0) != IKVI_NONE);
+}
+
+bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
+                                 const ikv_target *path, uint32_t place,
+                                 ikvi_quiet *quiet)
+{
+    if (b->watcher_count != 0 || b->counting || b->pending_count > 0 ||
+        b->depth >= b->depth_limit || has_seen(b, TAGGED_PLACE, kind))
+        return false;
+    /* Without new subscriptions nobody comes to hear what nobody heard. */
+    if (quiet->births != b->births)
+        *quiet = (ikvi_quiet){b->births, 0};
+    while (quiet->reach <= place && !hears_there(b, kind, path[quiet->reach]))
+        quiet->reach++;
+    if (quiet->reach <= place)
+        return false;
+    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
+    counters->delivered++;
+    counters->unheard++;
+    return true;
 }
 
 bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)

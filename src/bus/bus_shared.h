@@ -32,6 +32,20 @@ uint32_t ikvi_bus_removals(const ikv_bus *bus);
  * nobody, counting it if so: spares making one. */
 bool ikvi_bus_nobody_hears_at(ikv_bus *bus, ikv_kind kind, ikv_target target);
 
+/* How far along a path nobody hears events of a kind, as of so many births of
+ * subscriptions. Begins as zeros. */
+typedef struct ikvi_quiet {
+    uint64_t births;
+    uint32_t reach;
+} ikvi_quiet;
+
+/* Likewise along a path from the root to the target at `place`, of a kind that
+ * is delivered to several of its targets one after the other: `quiet` keeps
+ * what is known of that kind and path. */
+bool ikvi_bus_nobody_hears_along(ikv_bus *bus, ikv_kind kind,
+                                 const ikv_target *path, uint32_t place,
+                                 ikvi_quiet *quiet);
+
 /* The bits of the target at a place, 0 if there is none. */
 uint32_t ikvi_bus_target_at(const ikv_bus *bus, uint32_t place);
 

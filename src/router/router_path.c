@@ -58,6 +58,14 @@ static bool holds(const ikv_target *nodes, uint32_t length, ikv_target target)
 
 /* -------------------------------------------------------------- sending -- */
 
+/* Actions hear of each delivery with what came of it. */
+static void tell_follower(ikv_router *r, const ikv_event *sent,
+                          ikv_outcome outcome, bool passed)
+{
+    if (r->follower != NULL)
+        r->follower(r->follower_user, r, sent, outcome, passed);
+}
+
 /* The path goes along as it was when the way was chosen: a handler that moves
  * targets changes no delivery under way (PATH1). */
 ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
@@ -79,9 +87,7 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
         route.sample_count = r->sample_count;
     }
     ikv_outcome outcome = ikv_bus_deliver_along(r->bus, &sent, &route);
-    /* Actions hear of each delivery with what came of it. */
-    if (r->follower != NULL)
-        r->follower(r->follower_user, r, &sent, outcome, passed);
+    tell_follower(r, &sent, outcome, passed);
     return outcome;
 }
 
@@ -94,16 +100,23 @@ ikv_outcome ikvi_router_send_to(ikv_router *r, const ikv_event *event,
     return ikvi_router_send(r, event, along.nodes, along.length, false);
 }
 
-/* What follows from an event, along a path. */
-static ikv_outcome send_along(ikv_router *r, const ikv_event *cause,
-                              ikv_kind kind, const ikv_target *nodes,
-                              uint32_t length, ikv_target related)
+static ikv_event following(const ikv_event *cause, ikv_kind kind,
+                           ikv_target related)
 {
     ikv_event event = *cause;
     event.kind = kind;
     event.source = related;
     /* What follows from a merged move follows from all of it. */
     event.samples = 0;
+    return event;
+}
+
+/* What follows from an event, along a path. */
+static ikv_outcome send_along(ikv_router *r, const ikv_event *cause,
+                              ikv_kind kind, const ikv_target *nodes,
+                              uint32_t length, ikv_target related)
+{
+    ikv_event event = following(cause, kind, related);
     return ikvi_router_send(r, &event, nodes, length, false);
 }
 
@@ -128,15 +141,53 @@ static bool same_path(const pointer *p, const path *now)
     return same_nodes;
 }
 
-/* To the target at a place of a path. It and those above it are where they were
- * unless the scene has changed since, which a handler may do at any time. */
-static void send_boundary(ikv_router *r, const ikv_event *cause, ikv_kind kind,
-                          const path *along, uint32_t place, ikv_target related)
+/* Boundary events of one kind, to targets of one path. */
+typedef struct boundary {
+    ikv_kind kind;
+    const path *along;
+    ikv_target related;
+    ikvi_quiet quiet;
+} boundary;
+
+/* To the target at a place of the path. It and those above it are where they
+ * were unless the scene has changed since, which a handler may do at any
+ * time. */
+static void send_boundary(ikv_router *r, const ikv_event *cause, boundary *to,
+                          uint32_t place)
 {
-    if (along->revision == scene_revision_of(r))
-        send_along(r, cause, kind, along->nodes, place + 1, related);
-    else
-        ikvi_router_send_kind(r, cause, kind, along->nodes[place], related);
+    const ikv_target *nodes = to->along->nodes;
+    if (to->along->revision != scene_revision_of(r)) {
+        ikvi_router_send_kind(r, cause, to->kind, nodes[place], to->related);
+        return;
+    }
+    if (!ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place,
+                                     &to->quiet)) {
+        send_along(r, cause, to->kind, nodes, place + 1, to->related);
+        return;
+    }
+    ikv_event event = following(cause, to->kind, to->related);
+    event.target = nodes[place];
+    tell_follower(r, &event, no_outcome(IKV_OK), false);
+}
+
+/* How much both paths share from the root on; 0 if they are of different
+ * times. */
+static uint32_t shared_length(const path *a, const path *b)
+{
+    uint32_t shared = 0;
+    while (a->revision == b->revision && shared < a->length &&
+           shared < b->length && same(a->nodes[shared], b->nodes[shared]))
+        shared++;
+    return shared;
+}
+
+/* Whether the other path lacks what is at that place. Paths of one tree never
+ * meet again below what they share. */
+static bool is_apart(const path *p, uint32_t place, const path *other,
+                     uint32_t shared)
+{
+    return shared > 0 ? place >= shared
+                      : !holds(other->nodes, other->length, p->nodes[place]);
 }
 
 /* OVER1, OVER2: out and leaves, then over and enters. OVER1 to OVER3, GONE1,
@@ -172,16 +223,20 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     p->in_view = to.bits != 0;
     p->over_untold = false;
 
+    boundary out = {IKV_KIND_POINTER_OUT, &old, to, {0, 0}};
+    boundary leave = {IKV_KIND_POINTER_LEAVE, &old, to, {0, 0}};
+    boundary over = {IKV_KIND_POINTER_OVER, &now, from, {0, 0}};
+    boundary enter = {IKV_KIND_POINTER_ENTER, &now, from, {0, 0}};
+    uint32_t shared = shared_length(&old, &now);
     /* What has gone can't be told that it was left. */
-    if (from.bits != 0 && !owed && !stays)
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_OUT, from, to);
+    if (from.bits != 0 && !owed && !stays && ikvi_router_alive(r, from))
+        send_boundary(r, cause, &out, old.length - 1);
     for (uint32_t i = old.length; i-- > 0;)
-        if (!holds(now.nodes, now.length, old.nodes[i]))
-            send_boundary(r, cause, IKV_KIND_POINTER_LEAVE, &old, i, to);
+        if (is_apart(&old, i, &now, shared))
+            send_boundary(r, cause, &leave, i);
     if (to.bits != 0 && !stays)
-        send_boundary(r, cause, IKV_KIND_POINTER_OVER, &now, now.length - 1,
-                      from);
+        send_boundary(r, cause, &over, now.length - 1);
     for (uint32_t i = 0; i < now.length; i++)
-        if (!holds(old.nodes, old.length, now.nodes[i]))
-            send_boundary(r, cause, IKV_KIND_POINTER_ENTER, &now, i, from);
+        if (is_apart(&now, i, &old, shared))
+            send_boundary(r, cause, &enter, i);
 }

@@ -313,6 +313,7 @@ static void give_keys(ikv_scene *scene, uint32_t top)
 
 static void reordered(ikv_scene *scene, uint32_t place)
 {
+    ikvi_index_rekeys(scene, place);
     give_keys(scene, place);
     ikvi_index_reordered(scene);
     scene->s.revision++;

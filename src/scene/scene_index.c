@@ -13,7 +13,8 @@
  * Both give candidates alone; ikvi_probe_offer() tests them exactly.
  *
  * scene-5  in the grid, a target that can be hit has a box and a home, and is
- *          listed once in each cell of its home, and nowhere else
+ *          listed once in each cell of its home, and nowhere else; a cell lists
+ *          the topmost first
  * scene-6  in a scan, `order` holds every target once, topmost first, and a box
  *          that holds that of order[i] is at i
  * scene-7  what is not so is marked dirty, or all is
@@ -523,6 +524,7 @@ static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
     scene_index *x = &s->s.index;
     uint32_t taken[MOST_CELLS * MOST_CELLS], n = home_size(&home);
     uint32_t next = x->free_entry;
+    uint64_t key = item_at(s, place)->key;
     /* All entries are there before the first cell is touched. */
     for (uint32_t i = 0; i < n; i++) {
         if (next == NO_ITEM)
@@ -532,9 +534,12 @@ static bool enter_home(ikv_scene *s, uint32_t place, index_home home)
     }
     x->free_entry = next;
     for (uint32_t i = 0; i < n; i++) {
-        uint32_t *head = head_at(s, home_head(x, &home, i));
-        *entry_at(s, taken[i]) = (index_entry){place, *head};
-        *head = taken[i];
+        uint32_t *link = head_at(s, home_head(x, &home, i));
+        while (*link != NO_ITEM &&
+               item_at(s, entry_at(s, *link)->place)->key > key)
+            link = &entry_at(s, *link)->next;
+        *entry_at(s, taken[i]) = (index_entry){place, *link};
+        *link = taken[i];
     }
     IKVI_CHECK(!home_at(s, place)->in);
     *home_at(s, place) = home;
@@ -707,6 +712,18 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place)
     if (scene->changes != NULL)
         ikvi_changes_note(scene->changes, place, IKVI_HAS_CHANGED);
     note_dirty(scene, place);
+}
+
+/* What gets another key is listed elsewhere in its cells. */
+void ikvi_index_rekeys(ikv_scene *scene, uint32_t top)
+{
+    if (!scene->s.index.gridded)
+        return;
+    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
+        if (home_at(scene, at)->in) {
+            leave_home(scene, at);
+            note_dirty(scene, at);
+        }
 }
 
 void ikvi_index_reordered(ikv_scene *scene)
@@ -912,8 +929,9 @@ static void search_cell(const ikv_scene *s, probe *p, uint64_t wanted,
     const index_entry *entries = ikvi_at(s, s->s.index.entries);
     const uint64_t *boxes = ikvi_at(s, s->s.index.boxes);
     for (uint32_t at = *head_at(s, head); at != NO_ITEM; at = entries[at].next)
-        if (meets(wanted, boxes[entries[at].place]))
-            ikvi_probe_offer(p, entries[at].place);
+        if (meets(wanted, boxes[entries[at].place]) &&
+            ikvi_probe_offer(p, entries[at].place))
+            return;
 }
 
 /* Several cells: a target that is in some of them counts in the first. */
@@ -938,8 +956,9 @@ static void search_cells(const ikv_scene *s, probe *p, uint64_t wanted,
                 const index_home *home = home_at(s, place);
                 bool first = cx == (home->x > x0 ? home->x : x0) &&
                              cy == (home->y > y0 ? home->y : y0);
-                if (first && meets(wanted, *packed_at(s, place)))
-                    ikvi_probe_offer(p, place);
+                if (first && meets(wanted, *packed_at(s, place)) &&
+                    ikvi_probe_offer(p, place))
+                    break;
             }
 }
 
@@ -1007,10 +1026,17 @@ static const char *validate_grid(const ikv_scene *s)
              (!home_holds(x, home, q) || *packed_at(s, i) != packed_box(q))))
             return "scene-5";
     }
-    for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++)
+    for (uint32_t i = 0; i < x->heads_at[GRID_LEVELS]; i++) {
+        uint64_t above = UINT64_MAX;
         for (uint32_t at = *head_at(s, i); at != NO_ITEM;
-             at = entry_at(s, at)->next)
+             at = entry_at(s, at)->next) {
+            uint64_t key = item_at(s, entry_at(s, at)->place)->key;
+            if (key >= above)
+                return "scene-5";
+            above = key;
             listed++;
+        }
+    }
     for (uint32_t at = x->free_entry; at != NO_ITEM; at = entry_at(s, at)->next)
         free_ones++;
     if (listed != used)

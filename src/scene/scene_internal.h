@@ -238,6 +238,8 @@ void ikvi_index_changed(ikv_scene *scene, uint32_t place);
 void ikvi_index_moved(ikv_scene *scene, uint32_t place);
 void ikvi_index_removed(ikv_scene *scene, uint32_t place);
 void ikvi_index_reordered(ikv_scene *scene);
+/* Before a subtree gets other keys. */
+void ikvi_index_rekeys(ikv_scene *scene, uint32_t top);
 const char *ikvi_index_validate(const ikv_scene *scene);
 
 /* A query in one layer's space, and what it has found. With `best_only` that is

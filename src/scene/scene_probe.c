@@ -122,10 +122,9 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
     if (p->best_only) {
         /* Keys first: they cost nothing, and most candidates lie beneath the
          * best so far. */
-        if (item->key >= p->limit ||
-            (p->best != NO_ITEM &&
-             item->key < item_at(p->scene, p->best)->key) ||
-            !wanted(p, item, place) || !met(p, item))
+        if (p->best != NO_ITEM && item->key < item_at(p->scene, p->best)->key)
+            return true;
+        if (item->key >= p->limit || !wanted(p, item, place) || !met(p, item))
             return false;
         p->best = place;
         return true;

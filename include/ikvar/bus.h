@@ -654,7 +654,7 @@ IKV_API ikv_status ikv_bus_lane_counters(const ikv_bus *bus, ikv_lane lane,
  *   timer  gets a handle to cancel it with; may be NULL
  * Returns as ikv_bus_defer(), and FULL_TIMERS; BAD_ARGUMENT for a delay of more
  * than UINT64_MAX / 2 or to beyond the last time that there is.
- * Context: owner thread, inside handlers too; O(timers). */
+ * Context: owner thread, inside handlers too; O(log timers). */
 IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
                                        uint64_t delay_ns,
                                        const ikv_event *event,
@@ -664,7 +664,7 @@ IKV_API ikv_status ikv_bus_defer_after(ikv_bus *bus, ikv_lane lane,
  * than the period, each due time gives an event, in order; with `merge` one
  * event, whose `samples` says how many were due.
  * Returns as ikv_bus_defer_after(); BAD_ARGUMENT also for a period of 0.
- * Context: owner thread, inside handlers too; O(timers). */
+ * Context: owner thread, inside handlers too; O(log timers). */
 IKV_API ikv_status ikv_bus_defer_every(ikv_bus *bus, ikv_lane lane,
                                        uint64_t period_ns, bool merge,
                                        const ikv_event *event,
@@ -680,7 +680,7 @@ IKV_API ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
 
 /* Ends a timer. IKV_OK, ABSENT if it has ended already, or BAD_ARGUMENT for
  * NULL.
- * Context: owner thread, inside handlers too; O(timers). */
+ * Context: owner thread, inside handlers too; O(log timers). */
 IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
 
 /* Moves the steps' time on and puts what is due on its lane, in order of due
@@ -689,7 +689,7 @@ IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
  * is refused with it. The event's time is its due time. The loop calls it after
  * each step. Returns IKV_OK, or BAD_ARGUMENT if the time runs backwards.
  * Context: owner thread, inside handlers too; O(1) if no timer is due, else
- * O(timers) for each that is. */
+ * O(log timers) for each that is. */
 IKV_API ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns);
 
 /* The numbers of the step and of the frame; the loop sets them.

@@ -98,6 +98,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->payload_next =
         ikvi_layout_add(&l, b->payload_capacity, sizeof(uint32_t));
     b->timers = ikvi_layout_add(&l, timers, sizeof(bus_timer));
+    b->timer_heap = ikvi_layout_add(&l, timers, sizeof(uint32_t));
     b->mailboxes =
         ikvi_layout_add(&l, b->mailbox_capacity, sizeof(bus_mailbox));
     b->mail = ikvi_layout_add(

@@ -17,7 +17,8 @@
  * bus-6  subscriptions in owners' lists are in use and name that owner
  * bus-7  deferred events are on one lane or free, and each lane's count is
  *        right
- * bus-8  timers that are in use are in one list, in the order of due times
+ * bus-8  timers that are in use, and no others, are in a heap by due time and
+ *        turn, each at its position
  *
  * Files, lowest first: bus_gate.c, bus_past.c, bus_mail.c, bus_store.c,
  * bus_deliver.c, bus_time.c, bus.c.
@@ -164,7 +165,8 @@ typedef struct bus_condition {
 typedef struct bus_timer {
     ikv_event event;
     uint64_t due, period;
-    uint32_t next;                  /* in the order of due times */
+    uint64_t turn;     /* of those due together the least is first */
+    uint32_t position; /* in the heap */
     uint32_t payload, payload_size; /* IKVI_NONE, 0: none */
     ikv_lane lane;
     bool merge;
@@ -298,8 +300,8 @@ struct ikv_bus {
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;
     size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
-        extras, lanes, gates, conditions, counters, timers, payloads,
-        payload_next, mailboxes, mail;
+        extras, lanes, gates, conditions, counters, timers, timer_heap,
+        payloads, payload_next, mailboxes, mail;
     size_t given;
     size_t inboxes, rebindings, kept, said_kinds, outside_end; /* in no image */
     /* What an image holds of it, with the arrays behind. */
@@ -318,8 +320,8 @@ struct ikv_bus {
         uint32_t free_condition, conditions_used, conditions_high;
         uint32_t free_gate, gates_used, gates_high;
         uint32_t free_payload, payloads_used, payloads_high;
-        uint32_t first_timer, mailbox_count;
-        uint64_t step, time_ns;
+        uint32_t mailbox_count;
+        uint64_t step, time_ns, timer_turn;
         uint64_t too_deep, stale;
         uint64_t deferred_count, defer_refused, dropped;
     } s;

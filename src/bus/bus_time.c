@@ -11,7 +11,6 @@ void ikvi_bus_time_open(ikv_bus *b)
     for (uint32_t i = 0; i < b->payload_capacity; i++)
         ikvi_bus_words(b, b->payload_next)[i] =
             i + 1 < b->payload_capacity ? i + 1 : IKVI_NONE;
-    b->s.first_timer = IKVI_NONE;
     ikv_lane lane;
     /* The first two are IKV_STEP_LANE and IKV_FRAME_LANE. */
     ikv_bus_add_lane(b, "step", &lane);
@@ -268,7 +267,7 @@ uint64_t ikvi_bus_time(const ikv_bus *bus)
 
 bool ikvi_bus_awaits(const ikv_bus *bus)
 {
-    bool waits = bus->s.first_timer != IKVI_NONE;
+    bool waits = bus->s.timer_slots.used > 0;
     for (uint32_t i = 0; !waits && i < bus->s.lane_count; i++)
         waits = ikvi_bus_lane_waits(bus, (ikv_lane)i);
     return waits;
@@ -380,16 +379,48 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
 
 /* --------------------------------------------------------------- timers -- */
 
-/* Timers form a list in the order of due times; equal ones by age. */
-static void link_timer(ikv_bus *b, uint32_t at)
+/* All timers that are in use form a heap: the one that is due first is at 0. Of
+ * those that are due together the one whose turn was given first. */
+static bool comes_first(const bus_timer *a, const bus_timer *b)
 {
-    bus_timer *timer = ikvi_bus_timer(b, at);
-    uint32_t *link = &b->s.first_timer;
-    /* Behind those that are due at the same time: they are older. */
-    while (*link != IKVI_NONE && ikvi_bus_timer(b, *link)->due <= timer->due)
-        link = &ikvi_bus_timer(b, *link)->next;
-    timer->next = *link;
-    *link = at;
+    return a->due != b->due ? a->due < b->due : a->turn < b->turn;
+}
+
+static bus_timer *timer_in_heap(const ikv_bus *b, uint32_t position)
+{
+    return ikvi_bus_timer(b, ikvi_bus_words(b, b->timer_heap)[position]);
+}
+
+static void put_in_heap(ikv_bus *b, uint32_t position, uint32_t at)
+{
+    ikvi_bus_words(b, b->timer_heap)[position] = at;
+    ikvi_bus_timer(b, at)->position = position;
+}
+
+/* Moves a timer up or down from a position of the heap, whose own timer is
+ * elsewhere, to where it belongs among `count`. */
+static void settle_timer(ikv_bus *b, uint32_t position, uint32_t at,
+                         uint32_t count)
+{
+    const uint32_t *heap = ikvi_bus_words(b, b->timer_heap);
+    const bus_timer *timer = ikvi_bus_timer(b, at);
+    while (position > 0) {
+        uint32_t above = (position - 1) / 2;
+        if (!comes_first(timer, timer_in_heap(b, above)))
+            break;
+        put_in_heap(b, position, heap[above]);
+        position = above;
+    }
+    for (uint32_t below; (below = 2 * position + 1) < count;) {
+        if (below + 1 < count &&
+            comes_first(timer_in_heap(b, below + 1), timer_in_heap(b, below)))
+            below++;
+        if (comes_first(timer, timer_in_heap(b, below)))
+            break;
+        put_in_heap(b, position, heap[below]);
+        position = below;
+    }
+    put_in_heap(b, position, at);
 }
 
 static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
@@ -408,10 +439,12 @@ static ikv_status start_timer(ikv_bus *bus, ikv_lane lane, uint64_t delay_ns,
     *ikvi_bus_timer(bus, at) = (bus_timer){.event = *event,
                                            .due = bus->s.time_ns + delay_ns,
                                            .period = period_ns,
+                                           .turn = bus->s.timer_turn++,
                                            .payload = IKVI_NONE,
                                            .lane = lane,
                                            .merge = merge};
-    link_timer(bus, at);
+    uint32_t count = bus->s.timer_slots.used;
+    settle_timer(bus, count - 1, at, count);
     if (timer != NULL)
         timer->bits = ikvi_slots_bits(&bus->s.timer_slots, bus, at);
     return IKV_OK;
@@ -455,7 +488,13 @@ ikv_status ikv_bus_set_timer_data(ikv_bus *bus, ikv_timer timer,
 
 static void end_timer(ikv_bus *b, uint32_t at)
 {
-    free_payload(b, ikvi_bus_timer(b, at)->payload);
+    const bus_timer *timer = ikvi_bus_timer(b, at);
+    uint32_t last = b->s.timer_slots.used - 1;
+    /* The last one takes its place. */
+    uint32_t moved = ikvi_bus_words(b, b->timer_heap)[last];
+    if (moved != at)
+        settle_timer(b, timer->position, moved, last);
+    free_payload(b, timer->payload);
     ikvi_slots_give(&b->s.timer_slots, b, at);
 }
 
@@ -466,10 +505,6 @@ ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer)
     uint32_t at = ikvi_slots_find(&bus->s.timer_slots, bus, timer.bits);
     if (at == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    uint32_t *link = &bus->s.first_timer;
-    while (*link != at)
-        link = &ikvi_bus_timer(bus, *link)->next;
-    *link = ikvi_bus_timer(bus, at)->next;
     end_timer(bus, at);
     return IKV_OK;
 }
@@ -487,13 +522,12 @@ static bool is_orphan(const ikv_bus *b, const ikv_event *event)
  * which is counted. With its target it ends too. */
 static void fire_first(ikv_bus *b)
 {
-    uint32_t at = b->s.first_timer;
+    uint32_t at = ikvi_bus_words(b, b->timer_heap)[0];
     bus_timer *timer = ikvi_bus_timer(b, at);
     ikv_event event = timer->event;
-    IKVI_CHECK(timer->due <= b->s.time_ns);
+    IKVI_CHECK(timer->due <= b->s.time_ns && timer->position == 0);
     uint64_t times = 1, due = 1;
     event.time_ns = timer->due;
-    b->s.first_timer = timer->next;
     if (is_orphan(b, &event)) {
         b->s.dropped++;
         end_timer(b, at);
@@ -526,7 +560,9 @@ static void fire_first(ikv_bus *b)
         return;
     }
     timer->due += times * timer->period;
-    link_timer(b, at);
+    /* Behind those that are due at the same time: they are older. */
+    timer->turn = b->s.timer_turn++;
+    settle_timer(b, 0, at, b->s.timer_slots.used);
 }
 
 ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns)
@@ -534,8 +570,7 @@ ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns)
     if (bus == NULL || time_ns < bus->s.time_ns)
         return IKV_BAD_ARGUMENT;
     bus->s.time_ns = time_ns;
-    while (bus->s.first_timer != IKVI_NONE &&
-           ikvi_bus_timer(bus, bus->s.first_timer)->due <= time_ns)
+    while (bus->s.timer_slots.used > 0 && timer_in_heap(bus, 0)->due <= time_ns)
         fire_first(bus);
     return IKV_OK;
 }
@@ -556,7 +591,7 @@ static const char *validate_lane(const ikv_bus *b, const bus_lane *l)
 
 const char *ikvi_bus_time_validate(const ikv_bus *b)
 {
-    uint32_t free_count = 0, on_lanes = 0, timers = 0;
+    uint32_t free_count = 0, on_lanes = 0;
     for (uint32_t at = b->s.free_deferred;
          at != IKVI_NONE && free_count <= b->deferred_capacity;
          at = ikvi_bus_extra(b, at)->next)
@@ -570,13 +605,11 @@ const char *ikvi_bus_time_validate(const ikv_bus *b)
     if (on_lanes != b->s.deferred_used ||
         free_count + on_lanes != b->deferred_capacity)
         return "bus-7";
-    uint64_t due = 0;
-    for (uint32_t at = b->s.first_timer; at != IKVI_NONE;
-         at = ikvi_bus_timer(b, at)->next) {
-        if (++timers > b->s.timer_slots.used ||
-            ikvi_bus_timer(b, at)->due < due)
+    for (uint32_t i = 0; i < b->s.timer_slots.used; i++) {
+        const bus_timer *timer = timer_in_heap(b, i);
+        if (timer->position != i ||
+            (i > 0 && !comes_first(timer_in_heap(b, (i - 1) / 2), timer)))
             return "bus-8";
-        due = ikvi_bus_timer(b, at)->due;
     }
-    return timers == b->s.timer_slots.used ? NULL : "bus-8";
+    return NULL;
 }

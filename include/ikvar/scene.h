@@ -328,8 +328,8 @@ IKV_API ikv_status ikv_scene_move_many(ikv_scene *scene,
 
 /* Sets z; the target comes above its siblings of the same z.
  * Returns IKV_OK or STALE.
- * Context: owner thread, inside handlers too; as ikv_scene_add(), and
- * O(subtree). */
+ * Context: owner thread, inside handlers too; O(siblings between it and where
+ * it goes), or as ikv_scene_add() if that is less, and O(subtree). */
 IKV_API ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target,
                                    int32_t z);
 

@@ -199,20 +199,39 @@ static bool lies_above(const scene_item *sibling, const scene_item *item,
     return sibling->z > item->z || (lowest && sibling->z == item->z);
 }
 
-/* The sibling just beneath where the item is to go, NO_ITEM if there is none:
- * sought from both ends. */
-static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
-                                uint32_t parent, bool lowest)
+/* One step from a sibling towards where the item is to go; true once `near` is
+ * just beneath that, or NO_ITEM for nothing. */
+static bool step_near(const ikv_scene *scene, const scene_item *item,
+                      bool lowest, bool up, uint32_t *near)
 {
-    /* Most are added at the top or near an end; siblings in thousands must not
-     * be walked. */
+    uint32_t next =
+        up ? item_at(scene, *near)->above : item_at(scene, *near)->below;
+    bool above =
+        next != NO_ITEM && lies_above(item_at(scene, next), item, lowest);
+    if (up && (next == NO_ITEM || above))
+        return true;
+    *near = next;
+    return !up && !above;
+}
+
+/* The sibling just beneath where the item is to go, NO_ITEM if there is none:
+ * sought from both ends, and from a sibling that is near, if there is one.
+ * Most are added at the top or near an end, or move a little: siblings in
+ * thousands must not be walked. */
+static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
+                                uint32_t parent, bool lowest, uint32_t near)
+{
     uint32_t high = item_at(scene, parent)->last_child;
     uint32_t low = item_at(scene, parent)->first_child;
+    bool up =
+        near != NO_ITEM && !lies_above(item_at(scene, near), item, lowest);
     while (high != NO_ITEM) {
         if (!lies_above(item_at(scene, high), item, lowest))
             return high;
         if (lies_above(item_at(scene, low), item, lowest))
             return item_at(scene, low)->below;
+        if (near != NO_ITEM && step_near(scene, item, lowest, up, &near))
+            return near;
         high = item_at(scene, high)->below;
         low = item_at(scene, low)->above;
     }
@@ -222,10 +241,10 @@ static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
 /* Both lists of siblings, upwards and downwards, are kept: hit tests go one
  * way, drawing the other. */
 static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
-                      bool lowest)
+                      bool lowest, uint32_t near)
 {
     scene_item *item = item_at(scene, place), *p = item_at(scene, parent);
-    uint32_t below = sibling_beneath(scene, item, parent, lowest);
+    uint32_t below = sibling_beneath(scene, item, parent, lowest, near);
     IKVI_CHECK(place != parent && below != place);
     item->parent = parent;
     item->below = below;
@@ -482,7 +501,7 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     ikvi_shape_store(scene, item, &config->shape);
     if (parent != ROOT_ITEM)
         item->layer = item_at(scene, parent)->layer;
-    link_item(scene, place, parent, false);
+    link_item(scene, place, parent, false, NO_ITEM);
     scene->s.count++;
     ikvi_scene_place(scene, place);
     reordered(scene, place);
@@ -618,13 +637,19 @@ ikv_status ikv_scene_resize(ikv_scene *scene, ikv_target target, float scale)
     return IKV_OK;
 }
 
-/* Takes a target out of its siblings and in again. */
-static void relink(ikv_scene *scene, uint32_t place, uint32_t parent,
-                   bool lowest)
+/* Takes a target out of its siblings and in again. Where it stays where it was,
+ * so do all orders; yet the scene counts as changed. */
+static void relink(ikv_scene *scene, uint32_t place, bool lowest)
 {
+    const scene_item *item = item_at(scene, place);
+    uint32_t below = item->below, above = item->above;
     unlink_item(scene, place);
-    link_item(scene, place, parent, lowest);
-    reordered(scene, place);
+    link_item(scene, place, item->parent, lowest,
+              below != NO_ITEM ? below : above);
+    if (item->below != below)
+        reordered(scene, place);
+    else
+        scene->s.revision++;
 }
 
 ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target, int32_t z)
@@ -633,7 +658,7 @@ ikv_status ikv_scene_set_z(ikv_scene *scene, ikv_target target, int32_t z)
     if (place == NO_ITEM)
         return IKV_STALE;
     item_at(scene, place)->z = z;
-    relink(scene, place, item_at(scene, place)->parent, false);
+    relink(scene, place, false);
     return IKV_OK;
 }
 
@@ -642,7 +667,7 @@ ikv_status ikv_scene_raise(ikv_scene *scene, ikv_target target)
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    relink(scene, place, item_at(scene, place)->parent, false);
+    relink(scene, place, false);
     return IKV_OK;
 }
 
@@ -651,7 +676,7 @@ ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target)
     uint32_t place = find_target(scene, target);
     if (place == NO_ITEM)
         return IKV_STALE;
-    relink(scene, place, item_at(scene, place)->parent, true);
+    relink(scene, place, true);
     return IKV_OK;
 }
 
@@ -674,7 +699,7 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     unlink_item(scene, place);
     if (to != ROOT_ITEM)
         item_at(scene, place)->layer = item_at(scene, to)->layer;
-    link_item(scene, place, to, false);
+    link_item(scene, place, to, false, NO_ITEM);
     /* Where it is in its parent stays: in the layer it jumps. */
     placed(scene, place);
     reordered(scene, place);

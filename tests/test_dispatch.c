@@ -606,6 +606,36 @@ START_TEST(whole_kinds_and_names)
 }
 END_TEST
 
+static ikv_verdict note_position(const ikv_event *event,
+                                 const ikv_delivery *delivery, void *user)
+{
+    (void)event, (void)user;
+    note(&heard, "%g,%g %g,%g|", (double)delivery->layer_x,
+         (double)delivery->layer_y, (double)delivery->local_x,
+         (double)delivery->local_y);
+    return IKV_CONTINUE;
+}
+
+/* E2: what has no position bears none of an earlier event. */
+START_TEST(no_position)
+{
+    ikv_target lamp;
+    open_bus();
+    ok(ikv_bus_add_target(bus, 7, &lamp));
+    ikv_event down = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    down.pointer.x = 3;
+    down.pointer.y = 4;
+    down.target = key.target = lamp;
+    hears(bus, down.kind, lamp, note_position, NULL);
+    hears(bus, key.kind, lamp, note_position, NULL);
+    ikv_bus_deliver(bus, &down);
+    ikv_bus_deliver(bus, &key);
+    ck_assert_str_eq(heard.text, "3,4 3,4|0,0 0,0|");
+    close_bus();
+}
+END_TEST
+
 /* ------------------------------------------------ payloads, use or lose -- */
 
 static const ikv_event *kept_event;
@@ -935,6 +965,7 @@ Suite *dispatch_suite(void)
     add(s, "D7 statistics", statistics);
     add(s, "D7 reasons", reasons_are_watched);
     add(s, "D5 kinds, rebind", whole_kinds_and_names);
+    add(s, "E2 no position", no_position);
     add(s, "E3 payloads", larger_payloads);
     add(s, "E3 late", read_too_late);
     add(s, "D9 outlives", outliving_kinds);

@@ -96,7 +96,7 @@ enum {
  *   current       the target that is visited now
  *   subscription  the handler's own
  *   layer_x/y, local_x/y  the position in the target's layer and in the space
- *                 of `current`, for kinds with a position
+ *                 of `current`, for kinds with a position; 0 for others
  */
 typedef struct ikv_delivery {
     uint32_t size;

@@ -452,6 +452,94 @@ static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
     return verdict;
 }
 
+/* Whether a wide entry hears the event's family. */
+static bool hears_family(const ikv_bus *b, const dispatch *x,
+                         const bus_entry *entry)
+{
+    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+    return (ikvi_bus_subscription(b, place)->families >>
+                (x->traits & KIND_FAMILY) &
+            1) != 0;
+}
+
+/* What is left of a sorted run, and where its first entry comes. */
+typedef struct rest {
+    const bus_entry *at, *end;
+    bus_order order;
+    bool wide;
+} rest;
+
+static rest rest_of(const ikv_bus *b, uint32_t run, bool wide)
+{
+    const bus_entry *first = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
+    return (rest){
+        .at = first, .end = first + ikvi_bus_run(b, run)->count, .wide = wide};
+}
+
+/* To the next entry that may be called. A handler that comes before it may end
+ * it, mute it or let it speak again: that is asked when its turn comes. */
+static void next_in_rest(const ikv_bus *b, const dispatch *x, rest *r)
+{
+    while (r->at < r->end && (r->at->subscription == 0 ||
+                              (r->wide && !hears_family(b, x, r->at))))
+        r->at++;
+    if (r->at < r->end)
+        r->order = order_of_entry(b, r->at);
+}
+
+/* Whose turn it is of two; NULL when both are done. */
+static rest *first_of(const ikv_bus *b, const dispatch *x, rest *own,
+                      rest *wide)
+{
+    if (own->at < own->end && own->at->subscription == 0)
+        next_in_rest(b, x, own);
+    if (wide->at < wide->end && wide->at->subscription == 0)
+        next_in_rest(b, x, wide);
+    if (own->at == own->end)
+        return wide->at < wide->end ? wide : NULL;
+    return wide->at == wide->end || ikvi_bus_earlier(own->order, wide->order)
+               ? own
+               : wide;
+}
+
+/* Calls an entry, and counts it if that is asked for. */
+static inline ikv_verdict call_counted(ikv_bus *b, dispatch *x,
+                                       const bus_entry *entry)
+{
+    if (entry->visits & VISIT_GATED)
+        return call_gated(b, x, entry, &x->delivery);
+    if (b->counting) {
+        count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
+                        IKV_CALLED);
+        return call_entry(b, x, entry, &x->delivery);
+    }
+    x->delivery.subscription.bits = entry->subscription;
+    x->heard++;
+    return invoke(&x->delivery, entry->handler, entry->user, x->event);
+}
+
+/* The kind's own run and a wide one as one, or either. Nobody watches and
+ * nothing is pending: what is subscribed meanwhile is too young. */
+IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, rest *own,
+                                     rest *wide, uint32_t visits)
+{
+    rest *from;
+    next_in_rest(b, x, own);
+    next_in_rest(b, x, wide);
+    while ((from = first_of(b, x, own, wide)) != NULL) {
+        /* A copy: it is emptied if its handler ends it. */
+        bus_entry entry = *from->at++;
+        next_in_rest(b, x, from);
+        if ((entry.visits & visits) == 0) {
+            pass_muted(b, x, &x->delivery, &entry, visits);
+            continue;
+        }
+        x->verdict |= call_counted(b, x, &entry);
+        if (IKVI_UNLIKELY(x->verdict & IKV_STOP_ALL))
+            return;
+    }
+}
+
 static void find_local(ikv_bus *b, dispatch *x)
 {
     const ikv_event *event = x->event;
@@ -475,6 +563,16 @@ static bool has_seen(const ikv_bus *b, uint32_t place, ikv_kind kind)
     return ((seen >> kind % 64 | seen) & 1) != 0;
 }
 
+/* Whether somebody of a run may be called in these visits. */
+static bool takes_part(const ikv_bus *b, const dispatch *x, uint32_t run,
+                       uint32_t visits)
+{
+    if (run == IKVI_NONE || (ikvi_bus_run(b, run)->visits & visits) == 0)
+        return false;
+    const bus_run *r = ikvi_bus_run(b, run);
+    return r->kind != 0 || (r->families >> (x->traits & KIND_FAMILY) & 1) != 0;
+}
+
 /* PATH3, D4: those of one target and phase, by rank and age; a stop lets them
  * finish. Calls what listens at the target in these visits; false after a
  * stop. */
@@ -493,11 +591,12 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
-    /* Nothing to be merged, nobody to be told: the run is walked as it is. */
-    bool plain = wide == IKVI_NONE && !tagged && b->pending_count == 0 &&
-                 b->watcher_count == 0 && !b->counting;
-    if (plain &&
-        (exact == IKVI_NONE || (ikvi_bus_run(b, exact)->visits & visits) == 0))
+    bool few = !tagged && b->pending_count == 0 && b->watcher_count == 0;
+    if (few && !takes_part(b, x, exact, visits))
+        exact = IKVI_NONE;
+    if (few && !takes_part(b, x, wide, visits))
+        wide = IKVI_NONE;
+    if (few && exact == IKVI_NONE && wide == IKVI_NONE)
         return true;
     if (b->callbacks.alive != NULL && place != ROOT_PLACE &&
         !b->callbacks.alive(b->callbacks.user, target))
@@ -506,13 +605,19 @@ static bool visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     x->delivery.phase = phase;
     if (x->traits & KIND_POSITIONED)
         find_local(b, x);
-    if (plain) {
+    /* Nothing to be merged, nobody to be told: the run is walked as it is. */
+    if (few && wide == IKVI_NONE && !b->counting) {
         const bus_run *run = ikvi_bus_run(b, exact);
         const bus_entry *first = ikvi_bus_entry(b, run->first);
         x->verdict |=
             run->visits & VISIT_GATED
                 ? call_gated_run(b, x, first, run->count, visits, &x->delivery)
                 : call_run(x, first, run->count, visits, &x->delivery);
+    } else if (few) {
+        rest none = {.at = NULL, .end = NULL};
+        rest own = exact != IKVI_NONE ? rest_of(b, exact, false) : none;
+        rest all = wide != IKVI_NONE ? rest_of(b, wide, true) : none;
+        call_two_runs(b, x, &own, &all, visits);
     } else {
         sources m = {.pending = NULL};
         add_source(b, &m, 0, exact);
@@ -584,6 +689,9 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     x->delivery.path = path;
     x->delivery.path_length = length;
     x->delivery.step = b->s.step;
+    /* Where a kind has no position there is none of an earlier event. */
+    x->delivery.layer_x = x->delivery.layer_y = 0;
+    x->delivery.local_x = x->delivery.local_y = 0;
     /* Handlers read the target from the event: it is the path's end. */
     if (IKVI_UNLIKELY(event->target.bits != path[length - 1].bits)) {
         x->copy = *event;

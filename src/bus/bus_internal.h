@@ -94,7 +94,8 @@ typedef struct bus_run {
     uint32_t target; /* place; IKVI_NONE once the target is gone */
     uint32_t next;   /* in the target's chain, or of the free runs */
     uint32_t next_dirty;
-    uint32_t visits; /* of all its entries, joined; perhaps too much */
+    uint32_t visits;   /* of all its entries, joined; perhaps too much */
+    uint32_t families; /* likewise: that those of a wide run hear */
     ikv_kind kind;
     bool used, dirty;
     bool straight; /* at the root, no position, no capturing, no gates */

@@ -101,14 +101,15 @@ static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
     run->first = first;
     run->room = room;
     /* What those that have ended took part in is forgotten, too. */
-    run->visits = 0;
+    run->visits = run->families = 0;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t link = ikvi_bus_words(b, b->pool_links)[from + i];
         if (link == IKVI_NONE)
             continue;
-        run->visits |=
-            ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription)
-                ->visits;
+        const bus_subscription *s =
+            ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
+        run->visits |= s->visits;
+        run->families |= s->families;
         /* In one half `kept` never passes `i`: what is read next is not
          * overwritten. */
         place_entry(b, at, kept++, *ikvi_bus_entry(b, from + i), link);
@@ -211,6 +212,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                        .test_value = gate != NULL ? gate->test_value : 0};
     /* Also of a muted one: unmuting must not have to look for its runs. */
     run->visits |= s->visits;
+    run->families |= s->families;
     if (s->visits & (VISIT_FIRST | VISIT_GATED))
         run->straight = false;
     place_entry(b, at, position, entry, link_at);

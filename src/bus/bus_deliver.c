@@ -488,13 +488,8 @@ static void next_in_rest(const ikv_bus *b, const dispatch *x, rest *r)
 }
 
 /* Whose turn it is of two; NULL when both are done. */
-static rest *first_of(const ikv_bus *b, const dispatch *x, rest *own,
-                      rest *wide)
+static rest *first_of(rest *own, rest *wide)
 {
-    if (own->at < own->end && own->at->subscription == 0)
-        next_in_rest(b, x, own);
-    if (wide->at < wide->end && wide->at->subscription == 0)
-        next_in_rest(b, x, wide);
     if (own->at == own->end)
         return wide->at < wide->end ? wide : NULL;
     return wide->at == wide->end || ikvi_bus_earlier(own->order, wide->order)
@@ -526,7 +521,7 @@ IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, rest *own,
     rest *from;
     next_in_rest(b, x, own);
     next_in_rest(b, x, wide);
-    while ((from = first_of(b, x, own, wide)) != NULL) {
+    while ((from = first_of(own, wide)) != NULL) {
         /* A copy: it is emptied if its handler ends it. */
         bus_entry entry = *from->at++;
         next_in_rest(b, x, from);

@@ -31,8 +31,11 @@ void measure(const char *name, const char *baseline, double budget,
 void compare(const char *name, const char *baseline, double budget,
              double slack, double ours_ns, double theirs_ns);
 
-/* An allocator that counts blocks. */
-extern int blocks_taken;
+/* The least ns of some rounds of work, each undone. */
+double least_of(void (*work)(void), void (*undo)(void));
+
+/* An allocator that counts blocks: none may be taken while something is
+ * measured. */
 ikv_memory counting_memory(void);
 
 void queue_rows(void);
@@ -42,6 +45,7 @@ void more_rows(void);
 void hit_rows(void);
 void time_rows(void);
 void overlap_rows(void);
+void worst_rows(void);
 
 /* baseline.c: plain code, in a file of its own so that nothing is inlined into
  * what it is compared with, or the other way round. */

@@ -1,7 +1,8 @@
 /* main.c - make bench: this machine against plain baselines, as ratios. Exits
  * with 1 if a row is over its budget, or if anything was allocated after
  * opening. A time is of one operation, the least of all rounds. With the name
- * of a group (queue, bus, route, more, hits, time, overlap) only its rows are
+ * of a group (queue, bus, route, more, hits, time, overlap,
+ * worst) only its rows are
  * run; with --json each row is a line of JSON. */
 #include "bench.h"
 
@@ -9,13 +10,15 @@
 #include <unistd.h>
 
 enum {
-    ROWS = 64,
+    ROWS = 96,
     ROUNDS = 25
 };
 
 static row rows[ROWS];
 static int row_count;
-int blocks_taken;
+/* By all that counting_memory() was given to, and while something was measured:
+ * by then all is open. */
+static int blocks_taken, taken_after;
 
 static void *take(void *user, size_t size, size_t alignment)
 {
@@ -64,6 +67,7 @@ void measure(const char *name, const char *baseline, double budget,
                .operations = operations};
     progress(name);
     r->ours_ns = r->theirs_ns = 1e18;
+    int before = blocks_taken;
     /* caches and branches of both are warm */
     ours();
     theirs();
@@ -78,6 +82,20 @@ void measure(const char *name, const char *baseline, double budget,
         r->theirs_ns = a < r->theirs_ns ? a : r->theirs_ns;
         r->ours_ns = b < r->ours_ns ? b : r->ours_ns;
     }
+    taken_after += blocks_taken - before;
+}
+
+double least_of(void (*work)(void), void (*undo)(void))
+{
+    double least = 1e18;
+    int before = blocks_taken;
+    for (int round = 0; round < 7; round++) {
+        double took = timed(work, 1);
+        least = took < least ? took : least;
+        undo();
+    }
+    taken_after += blocks_taken - before;
+    return least;
 }
 
 void compare(const char *name, const char *baseline, double budget,
@@ -114,7 +132,7 @@ static int print_json(void)
                : is_over(r)   ? "false"
                               : "true");
     }
-    printf("{\"blocks_taken_after_opening\":%d}\n", blocks_taken);
+    printf("{\"blocks_taken_after_opening\":%d}\n", taken_after);
     return over;
 }
 
@@ -139,7 +157,7 @@ static int print_rows(void)
     printf(
         "\nA ratio counts as over its budget beyond 20%% slack, in rows with "
         "threads beyond twice.\nBlocks taken after opening: %d.\n",
-        blocks_taken);
+        taken_after);
     return over;
 }
 
@@ -148,10 +166,10 @@ int main(int argc, char **argv)
     static const struct {
         const char *name;
         void (*run)(void);
-    } groups[] = {{"queue", queue_rows},    {"bus", bus_rows},
-                  {"route", route_rows},    {"more", more_rows},
-                  {"hits", hit_rows},       {"time", time_rows},
-                  {"overlap", overlap_rows}};
+    } groups[] = {{"queue", queue_rows},     {"bus", bus_rows},
+                  {"route", route_rows},     {"more", more_rows},
+                  {"hits", hit_rows},        {"time", time_rows},
+                  {"overlap", overlap_rows}, {"worst", worst_rows}};
     bool json = argc > 1 && strcmp(argv[1], "--json") == 0;
     const char *only = argc > 1 + json ? argv[1 + json] : NULL;
     int run = 0;
@@ -169,5 +187,5 @@ int main(int argc, char **argv)
     }
     progress("");
     int over = json ? print_json() : print_rows();
-    return over > 0 || blocks_taken > 0 ? 1 : 0;
+    return over > 0 || taken_after > 0 ? 1 : 0;
 }

@@ -55,7 +55,6 @@ static void global_row(const char *name, uint32_t count, double budget)
         ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, count_call, &counter,
                      NULL);
     }
-    blocks_taken = 0;
     double n = (double)(EVENTS / count + 1) * count;
     measure(name, "loop over packed {function, user}", budget, 1.2, n, deliver,
             by_hand);
@@ -109,7 +108,6 @@ static void targets_row(void)
         random = random * 1664525 + 1013904223;
         picks[i] = (random >> 8) % TARGETS;
     }
-    blocks_taken = 0;
     measure("bus: at 1 of 10,000 targets with 3 handlers",
             "a list of its own for each target", 0, 1.2, EVENTS, deliver_at,
             by_hand_at);

@@ -64,7 +64,6 @@ static void open_scene(uint32_t n)
         points[i][0] = real(0, side);
         points[i][1] = real(0, side);
     }
-    blocks_taken = 0;
 }
 
 static void close_scene(void)

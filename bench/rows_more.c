@@ -57,7 +57,6 @@ static void growth_row(void)
     for (uint32_t i = 0; i < listeners; i++)
         ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, count_call, &counter,
                      NULL);
-    blocks_taken = 0;
     measure("bus: deliver to 10,000, per handler",
             "loop over packed {function, user}", 1.5, 1.2,
             (double)listeners * rounds, deliver, by_hand);
@@ -99,7 +98,6 @@ static void filter_row(void)
     for (uint32_t i = 0; i < listeners; i++)
         ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, count_call, &counter,
                      NULL);
-    blocks_taken = 0;
     measure("bus: a subscriber that its filter excludes", "a called one", 0.7,
             1.2, (double)listeners * rounds, deliver_filtered, deliver);
     close_bus();
@@ -142,7 +140,6 @@ static void churn_row(void)
     for (uint32_t i = 0; i < 1000; i++)
         ikv_bus_hear(bus, IKV_KIND_KEY_UP, everywhere, count_call, &counter,
                      &subs[i]);
-    blocks_taken = 0;
     measure("bus: unsubscribe and subscribe, among 1,000",
             "an array: move the rest, append", 0, 1.2, rounds, churn,
             churn_by_hand);
@@ -190,7 +187,6 @@ static void cold_row(void)
     for (uint32_t i = 0; i < listeners; i++)
         ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, count_call, &counter,
                      NULL);
-    blocks_taken = 0;
     measure("bus: 5, after 8 MB of other memory, with it",
             "a loop, after the same", 0, 1.2, rounds, deliver_cold,
             by_hand_cold);
@@ -230,7 +226,6 @@ static void signal_row(void)
         ikv_bus_hear(bus, IKV_KIND_KEY_DOWN, everywhere, count_call, &counter,
                      NULL);
     }
-    blocks_taken = 0;
     measure("bus: deliver to 5, an event", "g_signal_emit to 5", 0.03, 1.2,
             rounds, deliver, emit);
     g_object_unref(object);
@@ -382,7 +377,6 @@ static void thread_rows(void)
     ring_slots = calloc(SLOTS, sizeof *ring_slots);
     ring_events = calloc(SLOTS, sizeof *ring_events);
     ck_ring_init(&ring, SLOTS);
-    blocks_taken = 0;
     producers = 1;
     measure("queue: 1 thread to 1, batches of 16", "a ring with a lock", 0.2, 2,
             SENT, ours, with_lock);

@@ -92,7 +92,6 @@ static void open_bodies(uint32_t n)
     /* the first step tells of all: it is not what is measured */
     ikv_overlaps_step(overlaps, step++, 0);
     pair_finder_frame(finder, (const float(*)[4])boxes, side);
-    blocks_taken = 0;
 }
 
 static void close_bodies(void)
@@ -278,7 +277,6 @@ static void action_rows(void)
         /* routed already: only actions are timed */
         presses[i].target = ikv_bus_root(ikv_kit_bus(kit));
     }
-    blocks_taken = 0;
     measure("actions: a key event, 1,000 bindings", "a loop over all of them",
             1, 1.2, 2 * KEYS, press_ours, press_plain);
     ikv_kit_close(kit);
@@ -321,7 +319,6 @@ static void state_row(void)
     config.memory = counting_memory();
     if (ikv_state_open(&config, &state) < 0)
         exit(2);
-    blocks_taken = 0;
     measure("state: a step of 20 key events, 100 asked",
             "two arrays of what is down", 0, 1.2, 10, state_ours, state_plain);
     ikv_state_close(state);
@@ -377,7 +374,6 @@ static void announce_row(void)
     kit = open_moving(true, announced);
     /* two kits, since the flag is for good */
     silent_kit = open_moving(false, silent);
-    blocks_taken = 0;
     measure("a move that is announced, nobody listens", "one that is not", 1.05,
             1.2, 1000, move_announced, move_silent);
     ikv_kit_close(kit);

@@ -58,7 +58,6 @@ void queue_rows(void)
         exit(2);
     ring = bare_ring_open(128);
     event = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
-    blocks_taken = 0;
     double n = BURSTS * BURST;
     measure("queue: owner's push + drain, bursts of 64", "bare ring", 1.25, 1.2,
             n, own, bare);

@@ -175,7 +175,6 @@ void route_rows(void)
         moves[i].pointer.y = 350 + 15 + (float)(i % 7);
     }
     run_frame(ikv_kit_loop(kit));
-    blocks_taken = 0;
     measure("a pointer event, 8 deep, 10,000 targets",
             "its parts: ring, pick, path, deliver", 1.5, 1.2, EVENTS, route,
             parts);
@@ -185,7 +184,6 @@ void route_rows(void)
     ikv_kit_close(kit);
     open_kit(read_clock);
     run_frame(ikv_kit_loop(kit));
-    blocks_taken = 0;
     measure("an empty frame", "one reading of the clock", 2, 1.2, FRAMES,
             empty_frames, clock_reads);
     ikv_kit_close(kit);

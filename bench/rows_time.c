@@ -91,7 +91,6 @@ static void open_merging(void)
     if (ikv_kit_open(&config, &kit) < 0 ||
         ikv_queue_open(&queue, &plain_queue) < 0)
         exit(2);
-    blocks_taken = 0;
     loop = ikv_kit_loop(kit);
     for (uint32_t i = 0; i < RAW; i++) {
         raw[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);

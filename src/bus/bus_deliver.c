@@ -946,6 +946,16 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
     return true;
 }
 
+/* Whether all that is against the fast way is a wide run at the root in which
+ * nobody hears the kind's family. */
+static bool detour_is_foreign(const ikv_bus *b, ikv_kind kind)
+{
+    uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
+    uint32_t traits = traits_of(b, kind);
+    return b->s.detours == 1 && wide != IKVI_NONE && traits != 0 &&
+           (ikvi_bus_run(b, wide)->families >> (traits & KIND_FAMILY) & 1) == 0;
+}
+
 /* D1, PATH7: runs to its end before it returns, also inside a handler. */
 ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
 {
@@ -955,8 +965,9 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     /* 0 and the root are the global subscribers'; all else is some target. */
     if (event->target.bits > the_root.bits)
         return deliver_below(b, event, NULL);
-    if (IKVI_UNLIKELY(event->kind >= b->kind_limit || b->s.detours != 0 ||
-                      b->depth >= b->depth_limit))
+    if (IKVI_UNLIKELY(
+            event->kind >= b->kind_limit || b->depth >= b->depth_limit ||
+            (b->s.detours != 0 && !detour_is_foreign(b, event->kind))))
         return deliver_at_root(b, event, NULL);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||

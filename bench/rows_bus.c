@@ -116,7 +116,7 @@ static void targets_row(void)
 
 void bus_rows(void)
 {
-    global_row("bus: deliver to 1, per handler", 1, 0);
+    global_row("bus: deliver to 1, per handler", 1, 1.5);
     global_row("bus: deliver to 5, per handler", 5, 1.25);
     global_row("bus: deliver to 50, per handler", 50, 1.25);
     global_row("bus: deliver to 1,000, per handler", 1000, 1.3);

@@ -176,11 +176,11 @@ static const struct {
     double all_budget, few_budget, tree_budget;
 } sizes[] = {{100, "overlaps, 100 moving bodies", NULL, 1, 0, 0},
              {1000, "overlaps, 1,000 moving bodies",
-              "overlaps, 1% of 1,000 moving", 1.1, 0.05, 0.25},
+              "overlaps, 1% of 1,000 moving", 0.8, 0.05, 0.25},
              {10000, "overlaps, 10,000 moving bodies",
-              "overlaps, 1% of 10,000 moving", 1.6, 0.08, 0.35},
+              "overlaps, 1% of 10,000 moving", 0.8, 0.05, 0.35},
              {100000, "overlaps, 100,000 moving bodies",
-              "overlaps, 1% of 100,000 moving", 2.2, 0.12, 0}};
+              "overlaps, 1% of 100,000 moving", 0.8, 0.05, 0}};
 
 static void body_rows(void)
 {

@@ -184,7 +184,7 @@ void route_rows(void)
     ikv_kit_close(kit);
     open_kit(read_clock);
     run_frame(ikv_kit_loop(kit));
-    measure("an empty frame", "one reading of the clock", 2, 1.2, FRAMES,
+    measure("an empty frame", "one reading of the clock", 1.5, 1.2, FRAMES,
             empty_frames, clock_reads);
     ikv_kit_close(kit);
 }

@@ -284,7 +284,7 @@ void time_rows(void)
 {
     open_merging();
     measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
-            5, 1.2, RAW, merge_ours, merge_plain);
+            3.5, 1.2, RAW, merge_ours, merge_plain);
     heard = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_target everywhere = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_FIELD_SET, everywhere, count_call,
@@ -304,7 +304,7 @@ void time_rows(void)
     free(image);
     free(other_bytes);
     write_long_tape();
-    measure("read an event from a tape", "a JSON document a line", 0, 1.2,
+    measure("read an event from a tape", "a JSON document a line", 0.4, 1.2,
             LINES, read_ours, read_documents);
     remove(TAPE_PATH);
     double large = read_setup_of(100000, true);

@@ -1,4 +1,5 @@
 // rtree.cc - Boost.Geometry's R-tree as a baseline, behind plain functions.
+#include <boost/function_output_iterator.hpp>
 #include <boost/geometry.hpp>
 #include <boost/geometry/index/rtree.hpp>
 
@@ -41,10 +42,11 @@ void rtree_close(rtree *t)
 uint32_t rtree_pick(const rtree *t, float x, float y)
 {
     uint32_t best = UINT32_MAX;
-    for (auto it = t->tree.qbegin(bgi::intersects(point(x, y)));
-         it != t->tree.qend(); ++it)
-        if (best == UINT32_MAX || it->second > best)
-            best = it->second;
+    t->tree.query(bgi::intersects(point(x, y)),
+                  boost::make_function_output_iterator([&](const entry &e) {
+                      if (best == UINT32_MAX || e.second > best)
+                          best = e.second;
+                  }));
     return best;
 }
 
@@ -53,9 +55,10 @@ void rtree_pairs(const rtree *t, const float (*boxes)[4], uint32_t count,
 {
     for (uint32_t i = 0; i < count; i++) {
         box b(point(boxes[i][0], boxes[i][1]), point(boxes[i][2], boxes[i][3]));
-        for (auto it = t->tree.qbegin(bgi::intersects(b)); it != t->tree.qend();
-             ++it)
-            if (it->second > i)
-                found(user, i, it->second);
+        t->tree.query(bgi::intersects(b),
+                      boost::make_function_output_iterator([&](const entry &e) {
+                          if (e.second > i)
+                              found(user, i, e.second);
+                      }));
     }
 }

@@ -643,9 +643,9 @@ bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
     return kept;
 }
 
-/* Conditions that are one comparison for equality with an integer of up to 32
- * bits can be tested without a loop. */
-static void make_test(bus_gate *gate, const bus_condition *c)
+/* A comparison for equality with an integer of up to 32 bits can be tested
+ * without a loop. False if it is none. */
+static bool make_test(bus_gate *gate, const bus_condition *c)
 {
     static const uint32_t masks[] = {0xff,   0xff,       0xffff,
                                      0xffff, UINT32_MAX, UINT32_MAX};
@@ -658,15 +658,35 @@ static void make_test(bus_gate *gate, const bus_condition *c)
     if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL || c->negate ||
         c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
         little != 1 || c->value_type != IKV_VALUE_INTEGER)
-        return;
+        return false;
     gate->test_mask = mask;
     gate->test_offset = c->offset;
     gate->test_value = (uint32_t)c->value.integer & mask;
+    return true;
+}
+
+/* Of several conditions that must all hold the last one that can be, since what
+ * is general comes first. What `changed` remembers must see each event. */
+static void choose_test(const ikv_bus *b, bus_gate *gate, uint32_t conditions)
+{
+    for (uint32_t at = gate->first_condition; at != IKVI_NONE;
+         at = ikvi_bus_condition(b, at)->next)
+        if (ikvi_bus_condition(b, at)->comparison == IKV_CHANGED)
+            return;
+    if (conditions > 1 && (gate->group_any & 1))
+        return;
+    for (uint32_t at = gate->first_condition; at != IKVI_NONE;) {
+        const bus_condition *c = ikvi_bus_condition(b, at);
+        if (c->group == 0 && make_test(gate, c))
+            break;
+        at = c->next;
+    }
+    gate->tests_all = gate->test_mask != 0 && conditions == 1;
 }
 
 /* Returns whether there is a gate at all: without one the entry is called
- * straight from its run. A single plain comparison becomes the entry's own
- * test, which reads no gate. */
+ * straight from its run. A plain comparison becomes the entry's own test, which
+ * reads no gate. */
 bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
                         const ikv_subscription_config *config)
 {
@@ -697,8 +717,7 @@ bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
         for (uint32_t i = 0; i < group->count; i++)
             compile(b, gate, (uint8_t)(g + 1), config, &group->conditions[i]);
     }
-    if (config->group_count == 0 && config->condition_count == 1)
-        make_test(gate, ikvi_bus_condition(b, gate->first_condition));
+    choose_test(b, gate, config->condition_count + config->group_count);
     return true;
 }
 
@@ -877,10 +896,10 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
     IKVI_CHECK(gate != NULL);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
-    /* A test stands for the one condition that there is. */
-    if (gate->test_mask != 0 ? test_excludes(gate, event)
-                             : gate->first_condition != IKVI_NONE &&
-                                   !holds_all(b, gate, event, delivery))
+    if (gate->test_mask != 0 && test_excludes(gate, event))
+        return IKV_SKIP_CONDITION;
+    if (gate->first_condition != IKVI_NONE && !gate->tests_all &&
+        !holds_all(b, gate, event, delivery))
         return IKV_SKIP_CONDITION;
     /* Only events that would have been heard are counted. */
     if (gate->after > 0) {

@@ -137,6 +137,7 @@ typedef struct bus_gate {
     uint32_t test_mask; /* 0: there is no such test; as in bus_entry */
     uint32_t test_value;
     uint32_t test_offset;
+    bool tests_all; /* that test is all of the conditions */
     uint8_t at_most;
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
     uint32_t limit, after;

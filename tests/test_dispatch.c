@@ -131,6 +131,18 @@ static const struct {
      2,
      IKV_ALL,
      "..h."},
+    {"changed sees what another leaves out",
+     {{"buttons", IKV_CHANGED, {0}, false},
+      {"flags", IKV_EQUAL, I(IKV_SYNTHETIC), false}},
+     2,
+     IKV_ALL,
+     "h..."},
+    {"any, the last an equality",
+     {{"x", IKV_BELOW, N(15), false},
+      {"flags", IKV_EQUAL, I(IKV_SYNTHETIC), false}},
+     2,
+     IKV_ANY,
+     "hh.h"},
 };
 
 static ikv_event press(int i)

@@ -1,5 +1,5 @@
 /* bus_internal.h - the bus's inside: gates, what has ended, mailboxes, where
- * subscriptions are kept, delivering, what is deferred.
+ * subscriptions are kept, visits, delivering, what is deferred.
  *
  * Each (kind, target) has a run: its entries lie side by side, sorted by rank,
  * then by birth. What is subscribed to families or to all kinds lies in the
@@ -21,7 +21,7 @@
  *        turn, each at its position
  *
  * Files, lowest first: bus_gate.c, bus_past.c, bus_mail.c, bus_store.c,
- * bus_deliver.c, bus_time.c, bus.c.
+ * bus_visit.c, bus_deliver.c, bus_time.c, bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H
@@ -566,13 +566,49 @@ static inline void ikvi_bus_release(ikv_bus *b)
         ikvi_bus_compact(b);
 }
 
+/* bus_visit.c */
+/* Calls what listens at the target in these visits; false after a stop. */
+bool ikvi_bus_visit(ikv_bus *b, bus_dispatch *x, ikv_target target,
+                    uint32_t visits, uint16_t phase);
+void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
+                    ikv_lane lane);
+/* As an event begins or is done. */
+void ikvi_bus_watch_delivery(ikv_bus *b, uint32_t what, const bus_dispatch *x);
+
+static inline bool ikvi_bus_has_seen(const ikv_bus *b, uint32_t place,
+                                     ikv_kind kind)
+{
+    /* A set of 64 bits that says "perhaps"; bit 0 is that of wide runs. */
+    uint64_t seen = ikvi_bus_target(b, place)->kinds_seen;
+    return ((seen >> kind % 64 | seen) & 1) != 0;
+}
+
+/* Calls a handler. In debug builds it is given copies of the event and of the
+ * delivery, which are poisoned when it returns: what is kept past its moment is
+ * seen (E3). */
+static inline ikv_verdict ikvi_bus_invoke(const ikv_delivery *delivery,
+                                          ikv_handler handler, void *user,
+                                          const ikv_event *event)
+{
+#ifdef IKV_DEBUG
+    const ikv_bus *b = delivery->bus;
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth - 1);
+    x->scratch = *event;
+    x->lent = *delivery;
+    ikv_verdict verdict = handler(&x->scratch, &x->lent, user);
+    ikvi_poison(&x->scratch, sizeof x->scratch);
+    ikvi_poison(&x->lent, sizeof x->lent);
+    return verdict;
+#else
+    return handler(event, delivery, user);
+#endif
+}
+
 /* bus_deliver.c */
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
                                   const void *data, uint32_t size);
 void ikvi_bus_deliver_open(ikv_bus *b);
 /* Counts and reports a delivery past the depth limit: IKV_TOO_DEEP. */
 ikv_status ikvi_bus_too_deep(ikv_bus *b);
-void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
-                    ikv_lane lane);
 
 #endif

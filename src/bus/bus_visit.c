@@ -386,22 +386,22 @@ static bool hears_family(const ikv_bus *b, const dispatch *x,
 }
 
 /* What is left of a sorted run, and where its first entry comes. */
-typedef struct rest {
+typedef struct bus_rest {
     const bus_entry *at, *end;
     bus_order order;
     bool wide;
-} rest;
+} bus_rest;
 
-static rest rest_of(const ikv_bus *b, uint32_t run, bool wide)
+static bus_rest rest_of(const ikv_bus *b, uint32_t run, bool wide)
 {
     const bus_entry *first = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
-    return (rest){
+    return (bus_rest){
         .at = first, .end = first + ikvi_bus_run(b, run)->count, .wide = wide};
 }
 
 /* To the next entry that may be called. A handler that comes before it may end
  * it, mute it or let it speak again: that is asked when its turn comes. */
-static void next_in_rest(const ikv_bus *b, const dispatch *x, rest *r)
+static void next_in_rest(const ikv_bus *b, const dispatch *x, bus_rest *r)
 {
     while (r->at < r->end && (r->at->subscription == 0 ||
                               (r->wide && !hears_family(b, x, r->at))))
@@ -411,7 +411,7 @@ static void next_in_rest(const ikv_bus *b, const dispatch *x, rest *r)
 }
 
 /* Whose turn it is of two; NULL when both are done. */
-static rest *first_of(rest *own, rest *wide)
+static bus_rest *first_of(bus_rest *own, bus_rest *wide)
 {
     if (own->at == own->end)
         return wide->at < wide->end ? wide : NULL;
@@ -438,10 +438,10 @@ static inline ikv_verdict call_counted(ikv_bus *b, dispatch *x,
 
 /* The kind's own run and a wide one as one, or either. Nobody watches and
  * nothing is pending: what is subscribed meanwhile is too young. */
-IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, rest *own,
-                                     rest *wide, uint32_t visits)
+IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, bus_rest *own,
+                                     bus_rest *wide, uint32_t visits)
 {
-    rest *from;
+    bus_rest *from;
     next_in_rest(b, x, own);
     next_in_rest(b, x, wide);
     while ((from = first_of(own, wide)) != NULL) {
@@ -525,9 +525,9 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
                 ? call_gated_run(b, x, first, run->count, visits, &x->delivery)
                 : call_run(x, first, run->count, visits, &x->delivery);
     } else if (few) {
-        rest none = {.at = NULL, .end = NULL};
-        rest own = exact != IKVI_NONE ? rest_of(b, exact, false) : none;
-        rest all = wide != IKVI_NONE ? rest_of(b, wide, true) : none;
+        bus_rest none = {.at = NULL, .end = NULL};
+        bus_rest own = exact != IKVI_NONE ? rest_of(b, exact, false) : none;
+        bus_rest all = wide != IKVI_NONE ? rest_of(b, wide, true) : none;
         call_two_runs(b, x, &own, &all, visits);
     } else {
         sources m = {.pending = NULL};

@@ -256,25 +256,6 @@ bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
            b->watcher_count != 0;
 }
 
-bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
-{
-    uint32_t place = ikvi_bus_place(b, target);
-    if (place == IKVI_NONE)
-        return false;
-    /* Perhaps: what waits is not looked at, and tags are not asked. */
-    if (b->pending_count > 0 || ikvi_bus_has_seen(b, TAGGED_PLACE, kind))
-        return true;
-    if (!ikvi_bus_has_seen(b, place, kind) &&
-        !ikvi_bus_has_seen(b, ROOT_PLACE, kind))
-        return false;
-    const uint32_t places[] = {place, ROOT_PLACE};
-    for (uint32_t i = 0; i < 2; i++)
-        if (ikvi_bus_find_run(b, places[i], kind) != IKVI_NONE ||
-            ikvi_bus_find_run(b, places[i], 0) != IKVI_NONE)
-            return true;
-    return false;
-}
-
 /* Whether somebody at the target alone may hear it. */
 static bool hears_there(const ikv_bus *b, ikv_kind kind, ikv_target target)
 {
@@ -282,6 +263,24 @@ static bool hears_there(const ikv_bus *b, ikv_kind kind, ikv_target target)
     return place != IKVI_NONE && ikvi_bus_has_seen(b, place, kind) &&
            (ikvi_bus_find_run(b, place, kind) != IKVI_NONE ||
             ikvi_bus_find_run(b, place, 0) != IKVI_NONE);
+}
+
+bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
+{
+    if (ikvi_bus_place(b, target) == IKVI_NONE)
+        return false;
+    /* Perhaps: what waits is not looked at, and tags are not asked. */
+    return b->pending_count > 0 || ikvi_bus_has_seen(b, TAGGED_PLACE, kind) ||
+           hears_there(b, kind, target) || hears_there(b, kind, the_root);
+}
+
+/* What nobody would hear counts as delivered, and need not be. */
+static bool count_unheard(ikv_bus *b, ikv_kind kind)
+{
+    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
+    counters->delivered++;
+    counters->unheard++;
+    return true;
 }
 
 bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
@@ -298,20 +297,14 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
         quiet->reach++;
     if (quiet->reach <= place)
         return false;
-    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
-    counters->delivered++;
-    counters->unheard++;
-    return true;
+    return count_unheard(b, kind);
 }
 
 bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 {
     if (b->watcher_count != 0 || b->counting || ikvi_bus_hears(b, kind, target))
         return false;
-    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
-    counters->delivered++;
-    counters->unheard++;
-    return true;
+    return count_unheard(b, kind);
 }
 
 /* The fast way for an event at the root that needs no merging, no position and
@@ -379,10 +372,7 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
     if (b->s.detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
         return false;
-    bus_kind_counts *counters = ikvi_bus_kind(b, kind);
-    counters->delivered++;
-    counters->unheard++;
-    return true;
+    return count_unheard(b, kind);
 }
 
 /* Whether all that is against the fast way is a wide run at the root in which

@@ -148,6 +148,21 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
     return verdict;
 }
 
+/* Calls an entry that takes part, by its gate if it has one. */
+static ikv_verdict call_any(ikv_bus *b, dispatch *x, const bus_entry *entry)
+{
+    if (entry->visits & VISIT_GATED)
+        return call_gated(b, x, entry, &x->delivery);
+    if (b->counting || b->watcher_count != 0) {
+        count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
+                        IKV_CALLED);
+        return call_entry(b, x, entry, &x->delivery);
+    }
+    x->delivery.subscription.bits = entry->subscription;
+    x->heard++;
+    return ikvi_bus_invoke(&x->delivery, entry->handler, entry->user, x->event);
+}
+
 /* ------------------------------------------------------------ one visit -- */
 
 enum {
@@ -170,20 +185,27 @@ typedef struct sources {
     bus_order waiting_order;
 } sources;
 
+/* Whether families that are heard have the event's. */
+static bool has_family(const dispatch *x, uint32_t families)
+{
+    return (families >> (x->traits & KIND_FAMILY) & 1) != 0;
+}
+
+/* Whether a wide entry hears the event's family. */
+static bool hears_family(const ikv_bus *b, const dispatch *x,
+                         const bus_entry *entry)
+{
+    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
+    return has_family(x, ikvi_bus_subscription(b, place)->families);
+}
+
 static void skip_foreign(const ikv_bus *b, const dispatch *x, sources *m)
 {
     for (int i = 0; i < RUNS; i++)
-        for (; m->at[i] < m->end[i]; m->at[i]++) {
-            if (m->at[i]->subscription == 0)
-                continue; /* ended */
-            if (i % 2 == 0)
-                break;
-            uint32_t place = ikvi_bus_place_of(b, m->at[i]->subscription);
-            if (ikvi_bus_subscription(b, place)->families >>
-                    (x->traits & KIND_FAMILY) &
-                1)
-                break;
-        }
+        while (m->at[i] < m->end[i] &&
+               (m->at[i]->subscription == 0 || /* ended */
+                (i % 2 != 0 && !hears_family(b, x, m->at[i]))))
+            m->at[i]++;
 }
 
 static bool pending_matches(const ikv_bus *b, const dispatch *x,
@@ -191,8 +213,7 @@ static bool pending_matches(const ikv_bus *b, const dispatch *x,
 {
     const bus_subscription *s = ikvi_bus_subscription(b, link->subscription);
     bool kind = link->kind == x->event->kind ||
-                (link->kind == 0 &&
-                 (s->families >> (x->traits & KIND_FAMILY) & 1) != 0);
+                (link->kind == 0 && has_family(x, s->families));
     return kind && s->birth < x->born &&
            (link->target == target || (own && link->target == TAGGED_PLACE));
 }
@@ -307,13 +328,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
         /* A copy, as m->waiting is made anew for the next one. */
         bus_entry last = *entry;
         bus_order last_order = order_of_entry(b, entry);
-        if (last.visits & VISIT_GATED) {
-            x->verdict |= call_gated(b, x, &last, &x->delivery);
-        } else {
-            count_candidate(b, ikvi_bus_place_of(b, last.subscription),
-                            IKV_CALLED);
-            x->verdict |= call_entry(b, x, &last, &x->delivery);
-        }
+        x->verdict |= call_any(b, x, &last);
         if (x->verdict & IKV_STOP_ALL)
             return;
         resume_pending(b, last_order, m);
@@ -375,16 +390,6 @@ static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
     return verdict;
 }
 
-/* Whether a wide entry hears the event's family. */
-static bool hears_family(const ikv_bus *b, const dispatch *x,
-                         const bus_entry *entry)
-{
-    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
-    return (ikvi_bus_subscription(b, place)->families >>
-                (x->traits & KIND_FAMILY) &
-            1) != 0;
-}
-
 /* What is left of a sorted run, and where its first entry comes. */
 typedef struct bus_rest {
     const bus_entry *at, *end;
@@ -420,22 +425,6 @@ static bus_rest *first_of(bus_rest *own, bus_rest *wide)
                : wide;
 }
 
-/* Calls an entry, and counts it if that is asked for. */
-static inline ikv_verdict call_counted(ikv_bus *b, dispatch *x,
-                                       const bus_entry *entry)
-{
-    if (entry->visits & VISIT_GATED)
-        return call_gated(b, x, entry, &x->delivery);
-    if (b->counting) {
-        count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
-                        IKV_CALLED);
-        return call_entry(b, x, entry, &x->delivery);
-    }
-    x->delivery.subscription.bits = entry->subscription;
-    x->heard++;
-    return ikvi_bus_invoke(&x->delivery, entry->handler, entry->user, x->event);
-}
-
 /* The kind's own run and a wide one as one, or either. Nobody watches and
  * nothing is pending: what is subscribed meanwhile is too young. */
 IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, bus_rest *own,
@@ -452,7 +441,7 @@ IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, bus_rest *own,
             pass_muted(b, x, &x->delivery, &entry, visits);
             continue;
         }
-        x->verdict |= call_counted(b, x, &entry);
+        x->verdict |= call_any(b, x, &entry);
         if (IKVI_UNLIKELY(x->verdict & IKV_STOP_ALL))
             return;
     }
@@ -481,7 +470,7 @@ static bool takes_part(const ikv_bus *b, const dispatch *x, uint32_t run,
     if (run == IKVI_NONE || (ikvi_bus_run(b, run)->visits & visits) == 0)
         return false;
     const bus_run *r = ikvi_bus_run(b, run);
-    return r->kind != 0 || (r->families >> (x->traits & KIND_FAMILY) & 1) != 0;
+    return r->kind != 0 || has_family(x, r->families);
 }
 
 /* PATH3, D4: those of one target and phase, by rank and age; a stop lets them

@@ -31,6 +31,15 @@ void measure(const char *name, const char *baseline, double budget,
 void compare(const char *name, const char *baseline, double budget,
              double slack, double ours_ns, double theirs_ns);
 
+/* A port whose clock is set, and into whose sink events are pushed. */
+typedef struct bench_port {
+    uint64_t now_ns;
+    ikv_sink *sink;
+    uint16_t device;
+} bench_port;
+
+ikv_port port_of(bench_port *port);
+
 /* The least ns of some rounds of work, each undone. */
 double least_of(void (*work)(void), void (*undo)(void));
 

@@ -138,8 +138,8 @@ static const struct {
 } sizes[] = {
     {10, "hit test, 10 targets", NULL, "frame: 10 move, 10 hit tests", 2.5, 0,
      0, 0},
-    {100, "hit test, 100 targets", NULL, "frame: 100 move, 10 hit tests", 1, 1,
-     0, 1.2},
+    {100, "hit test, 100 targets", NULL, "frame: 100 move, 10 hit tests", 0.5,
+     1, 0, 1.2},
     {1000, "hit test, 1,000 targets", "frame: 1% of 1,000 move, 10 hit tests",
      "frame: 1,000 move, 10 hit tests", 0.10, 0.5, 0.2, 1.2},
     {10000, "hit test, 10,000 targets",

@@ -10,9 +10,8 @@ enum {
     FRAMES = 20000
 };
 
-static uint64_t now_ns, counter;
-static ikv_sink *sink;
-static uint16_t device;
+static uint64_t counter;
+static bench_port hands;
 static ikv_kit *kit;
 static plain_box boxes[DEEP * TOWERS];
 static uint32_t box_count;
@@ -20,32 +19,11 @@ static ikv_event moves[EVENTS];
 static ikv_delivery delivery;
 static bare_ring *ring;
 
-static ikv_status port_open(void *state, ikv_sink *to)
-{
-    (void)state;
-    sink = to;
-    device = ikv_sink_device(to);
-    return IKV_OK;
-}
-
-static uint64_t port_now(void *state)
-{
-    (void)state;
-    return now_ns;
-}
-
-static void port_close(void *state)
-{
-    (void)state;
-}
-
 static void open_kit(uint64_t (*clock)(void *))
 {
-    ikv_port port = {.size = sizeof port,
-                     .name = "bench",
-                     .open = port_open,
-                     .now = clock,
-                     .close = port_close};
+    ikv_port port = port_of(&hands);
+    if (clock != NULL)
+        port.now = clock;
     ikv_kit_config config = IKV_KIT_INIT;
     config.memory = counting_memory();
     config.ports = &port;
@@ -97,12 +75,12 @@ static void build_towers(void)
 
 static void route(void)
 {
-    now_ns += 1000000;
+    hands.now_ns += 1000000;
     for (int i = 0; i < EVENTS; i++) {
-        moves[i].device = device;
+        moves[i].device = hands.device;
         /* within the step that runs */
-        moves[i].time_ns = now_ns - 500000;
-        ikv_sink_push(sink, &moves[i]);
+        moves[i].time_ns = hands.now_ns - 500000;
+        ikv_sink_push(hands.sink, &moves[i]);
     }
     run_frame(ikv_kit_loop(kit));
 }
@@ -166,7 +144,7 @@ static void clock_reads(void)
 void route_rows(void)
 {
     ring = bare_ring_open(1024);
-    open_kit(port_now);
+    open_kit(NULL);
     build_towers();
     for (int i = 0; i < EVENTS; i++) {
         moves[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);

@@ -16,40 +16,21 @@ enum {
 
 static ikv_kit *kit;
 static ikv_loop *loop;
-static ikv_sink *sink;
-static uint64_t now_ns;
+static bench_port moves;
 static ikv_event raw[RAW], copies[RAW];
 static uint64_t sum;
 
 /* -------------------------------------------------------- merging moves -- */
 
-static ikv_status open_moves(void *state, ikv_sink *to)
-{
-    (void)state;
-    sink = to;
-    return IKV_OK;
-}
-
-static uint64_t clock_of_moves(void *state)
-{
-    (void)state;
-    return now_ns;
-}
-
-static void close_moves(void *state)
-{
-    (void)state;
-}
-
 /* All moves of a step come in, are merged, and ten are routed. */
 static void merge_ours(void)
 {
     for (uint32_t i = 0; i < RAW; i++) {
-        raw[i].time_ns = now_ns;
-        ikv_sink_push(sink, &raw[i]);
+        raw[i].time_ns = moves.now_ns;
+        ikv_sink_push(moves.sink, &raw[i]);
     }
     /* one step: 50 a second */
-    now_ns += 20000000;
+    moves.now_ns += 20000000;
     ikv_loop_begin(loop);
     while (ikv_loop_step(loop)) {
     }
@@ -62,7 +43,7 @@ static ikv_queue *plain_queue;
 static void merge_plain(void)
 {
     for (uint32_t i = 0; i < RAW; i++) {
-        raw[i].time_ns = now_ns;
+        raw[i].time_ns = moves.now_ns;
         ikv_queue_push_own(plain_queue, &raw[i]);
     }
     /* a drain can end where the ring does */
@@ -74,12 +55,7 @@ static void merge_plain(void)
 
 static void open_merging(void)
 {
-    ikv_port port = {.size = sizeof port,
-                     .capabilities = IKV_PORT_CLOCK,
-                     .name = "moves",
-                     .open = open_moves,
-                     .now = clock_of_moves,
-                     .close = close_moves};
+    ikv_port port = port_of(&moves);
     ikv_kit_config config = IKV_KIT_INIT;
     ikv_queue_config queue = IKV_QUEUE_INIT;
     queue.own_capacity = config.queue.own_capacity = 4096;

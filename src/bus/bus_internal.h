@@ -276,6 +276,8 @@ struct ikv_bus {
     size_t inbox_size;
     /* Of what runs: none of it when an image is made. */
     uint32_t busy, depth, dirty_run, pending_count;
+    uint64_t pending_kinds; /* of pending links, perhaps too many: 64 bits of
+                               kinds as in kinds_seen, wide ones all */
     uint32_t ended, ended_count; /* those that have ended while they run */
     uint32_t removals;           /* of targets; never goes back */
     uint64_t kinds_ever;         /* as kinds_seen, of all targets; likewise */
@@ -564,6 +566,11 @@ static inline void ikvi_bus_release(ikv_bus *b)
         IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
                       b->ended != IKVI_NONE))
         ikvi_bus_compact(b);
+}
+
+static inline bool ikvi_bus_pending_of(const ikv_bus *b, ikv_kind kind)
+{
+    return (b->pending_kinds >> kind % 64 & 1) != 0;
 }
 
 /* bus_visit.c */

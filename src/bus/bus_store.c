@@ -226,6 +226,8 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
         ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
     IKVI_CHECK(b->busy > 0 && b->pending_count < b->entry_capacity);
     uint32_t position = b->pending_count++;
+    ikv_kind kind = ikvi_bus_link(b, link_at)->kind;
+    b->pending_kinds |= kind == 0 ? UINT64_MAX : (uint64_t)1 << kind % 64;
     /* One for each, so that delivering asks only whether there is any
      * reason. */
     b->s.detours++;
@@ -324,6 +326,7 @@ void ikvi_bus_compact(ikv_bus *b)
         insert_entry(b, pending[i]);
     b->s.detours -= b->pending_count;
     b->pending_count = 0;
+    b->pending_kinds = 0;
     if (b->ended != IKVI_NONE)
         ikvi_bus_tell_ended(b);
 }

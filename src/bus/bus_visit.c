@@ -487,11 +487,12 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
      * above. */
     bool tagged = (visits & (VISIT_FIRST | VISIT_OWN)) != 0 &&
                   ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
-    if (!tagged && b->pending_count == 0 && !ikvi_bus_has_seen(b, place, kind))
+    bool pending = ikvi_bus_pending_of(b, kind);
+    if (!tagged && !pending && !ikvi_bus_has_seen(b, place, kind))
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
-    bool few = !tagged && b->pending_count == 0 && b->watcher_count == 0;
+    bool few = !tagged && !pending && b->watcher_count == 0;
     if (few && !takes_part(b, x, exact, visits))
         exact = IKVI_NONE;
     if (few && !takes_part(b, x, wide, visits))

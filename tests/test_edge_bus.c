@@ -229,6 +229,71 @@ START_TEST(conditions)
 }
 END_TEST
 
+/* Whether it holds, by what the field says (of up to 32 bits, so that a double
+ * has it exactly). */
+static bool should_hold(const ikv_condition *c, ikv_value found)
+{
+    bool whole = found.type == IKV_VALUE_INTEGER;
+    double a = whole ? (double)found.bits.integer : found.bits.number;
+    double b = whole ? (double)c->value.bits.integer : c->value.bits.number;
+    bool holds[] = {a == b, a<b, a <= b, a> b, a >= b,
+                    (found.bits.integer & c->value.bits.integer) != 0};
+    return holds[c->comparison] != c->negate;
+}
+
+/* Each type, comparison and sign, with values at and about the ends of what the
+ * field can have: alone and beside another one it holds where it should. */
+START_TEST(every_comparison)
+{
+    static const uint32_t bits[] = {
+        0,          1,          2,          3,          0x7e,       0x7f,
+        0x80,       0x81,       0xfe,       0xff,       0x7fff,     0x8000,
+        0xffff,     0x7fffffff, 0x80000000, 0x80000001, 0xffffffff, 0x3f800000,
+        0xbf800000, 0x7f800000, 0xff800000, 0x7fc00000, 0xffc00000, 0x00800000};
+    static const char *const names[] = {"u8",  "i8",   "u16", "i32",
+                                        "f32", "tilt", "half"};
+    ikv_catalogue *catalogue = own_kinds();
+    ikv_kind kind =
+        own_kind(catalogue, "harbour.depth", all_types, ROWS(all_types));
+    const ikv_field *field =
+        ikv_field_find(ikv_catalogue_info(catalogue, kind), names[_i]);
+    ikv_event e = ikv_event_make(kind, 1), with = e;
+    int asked = 0;
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    kit_open(&k);
+    for (int v = 0; v < ROWS(bits) * 24; v++) {
+        memcpy((char *)&with + field->offset, &bits[v / 24], 4);
+        ikv_condition c[2] = {{names[_i], (uint32_t)(v / 4 % 6),
+                               ikv_field_get(field, &with), v % 2 != 0},
+                              {"u64", IKV_EQUAL, WHOLE(0), false}};
+        if (v / 2 % 2 != 0 && c->value.type == IKV_VALUE_NUMBER)
+            c->value.bits.number += 0.25;
+        ikv_subscription_config config = wants(kind);
+        ikv_subscription handle;
+        config.conditions = c;
+        config.condition_count = v / 2 % 2 != 0 ? 2 : 1;
+        /* What never holds is refused: as in the table above. */
+        if (ikv_bus_subscribe(k.bus, &config, &handle, NULL) != IKV_OK)
+            continue;
+        for (int b = 0; b < ROWS(bits); b++, asked++) {
+            memcpy((char *)&e + field->offset, &bits[b], 4);
+            memset((char *)&e + 8, 0, 8);
+            seen.text[0] = '\0';
+            ok(ikv_bus_deliver(k.bus, &e).status);
+            ck_assert_msg((seen.text[0] != '\0') ==
+                              should_hold(c, ikv_field_get(field, &e)),
+                          "%s, %u, bits %x with %x", names[_i], c->comparison,
+                          bits[b], bits[v / 24]);
+        }
+        ok(ikv_bus_unsubscribe(k.bus, handle));
+    }
+    ck_assert_int_gt(asked, 1000);
+    kit_close(&k);
+    ikv_catalogue_close(catalogue);
+}
+END_TEST
+
 /* Tags are compared as what they are, with any number. */
 START_TEST(tags_as_numbers)
 {
@@ -993,6 +1058,7 @@ Suite *edge_bus_suite(void)
     Suite *s = suite_create("edge_bus");
     add_table(s, "20 conditions at their ends", conditions,
               ROWS(condition_table));
+    add_table(s, "20 D7 every comparison", every_comparison, 7);
     add_table(s, "20 tags as numbers", tags_as_numbers, 3);
     add(s, "20 kinds registered later", later_kinds);
     add_table(s, "24 names to the last byte", names_to_the_last_byte, 10);

@@ -317,7 +317,9 @@ static int finish_live(live *l)
 static bool is_raw(const live *l)
 {
     struct termios now;
-    return tcgetattr(l->slave, &now) == 0 && (now.c_lflag & ICANON) == 0;
+    ck_assert_msg(tcgetattr(l->slave, &now) == 0, "no terminal any more: %s",
+                  l->seen.text);
+    return (now.c_lflag & ICANON) == 0;
 }
 
 static void await_raw(const live *l, bool raw)

@@ -1,39 +1,10 @@
-/* bus_gate.c - conditions and limits: checked against the catalogue when
- * subscribing, kept in a compact form, looked at before a handler is called.
+/* bus_gate.c - gates: what a subscription asks before it is called, kept in a
+ * compact form, and asked.
  *
  * bus-9  conditions and gates that are used and those that are free make up all
  *        of them
  */
 #include "bus_internal.h"
-
-/* Fields that are none of the event's own. */
-enum special {
-    NOT_SPECIAL = 0,
-    TARGET_TAGS,
-    SOURCE_TAGS,
-    TARGET_BODY,
-    SOURCE_BODY,
-    LOCAL_X,
-    LOCAL_Y
-};
-
-static const struct special_row {
-    const char *name;
-    uint32_t type;
-} special_rows[] = {
-    [NOT_SPECIAL] = {"", IKV_VALUE_NONE},
-    [TARGET_TAGS] = {"target.tags", IKV_VALUE_INTEGER},
-    [SOURCE_TAGS] = {"source.tags", IKV_VALUE_INTEGER},
-    [TARGET_BODY] = {"target.body", IKV_VALUE_TARGET},
-    [SOURCE_BODY] = {"source.body", IKV_VALUE_TARGET},
-    [LOCAL_X] = {"local.x", IKV_VALUE_NUMBER},
-    [LOCAL_Y] = {"local.y", IKV_VALUE_NUMBER},
-};
-
-enum {
-    SPECIALS = sizeof special_rows / sizeof special_rows[0],
-    GROUPS = 7
-};
 
 void ikvi_bus_gate_open(ikv_bus *b)
 {
@@ -47,460 +18,6 @@ void ikvi_bus_gate_open(ikv_bus *b)
     b->s.free_gate = 0;
 }
 
-/* ------------------------------------------------------------- checking -- */
-
-/* Fields of the delivery, beside the event's own; their names are taken in no
- * kind. */
-static uint32_t special_of(const char *name)
-{
-    for (uint32_t i = 1; i < SPECIALS; i++)
-        if (ikvi_same(special_rows[i].name, name))
-            return i;
-    return NOT_SPECIAL;
-}
-
-/* The kind after this one among those that the config names. */
-static ikv_kind next_kind(const ikv_bus *b,
-                          const ikv_subscription_config *config, ikv_kind kind,
-                          uint32_t *index)
-{
-    if (config->kinds != NULL)
-        return *index < config->kind_count ? config->kinds[(*index)++]
-                                           : IKV_KIND_NONE;
-    if (config->kind != 0)
-        return (*index)++ == 0 ? config->kind : IKV_KIND_NONE;
-    /* By families: all kinds that there are now. */
-    while ((kind = ikv_catalogue_next(b->catalogue, kind)) != IKV_KIND_NONE) {
-        uint8_t family = ikv_catalogue_info(b->catalogue, kind)->family;
-        if (config->all_kinds || (config->families >> family & 1))
-            return kind;
-    }
-    return IKV_KIND_NONE;
-}
-
-/* What type of value the field has: IKV_VALUE_..., NONE for text. */
-static uint32_t value_type(const ikv_field *field)
-{
-    switch (field->type) {
-    case IKV_TYPE_BOOL:
-        return IKV_VALUE_BOOL;
-    case IKV_TYPE_TARGET:
-        return IKV_VALUE_TARGET;
-    case IKV_TYPE_TEXT:
-    case IKV_TYPE_VALUE:
-        return IKV_VALUE_NONE;
-    case IKV_TYPE_F32:
-    case IKV_TYPE_F64:
-        return IKV_VALUE_NUMBER;
-    default:
-        return field->scale > 1 ? IKV_VALUE_NUMBER : IKV_VALUE_INTEGER;
-    }
-}
-
-static bool same_place(const ikv_field *a, const ikv_field *b)
-{
-    return a->offset == b->offset && a->type == b->type && a->scale == b->scale;
-}
-
-static ikv_status lacks_field(const ikv_kind_info *info, const char *name,
-                              ikv_message *message)
-{
-    ikv_message has = {""};
-    /* What does not fit is left out: a list of names is long enough to see
-     * which was meant. */
-    ikvi_text text = {has.text, 300, 0};
-    for (uint32_t i = 0; i < info->field_count; i++) {
-        ikvi_text_add(&text, i > 0 ? ", " : "");
-        ikvi_text_add(&text, info->fields[i].name);
-    }
-    ikvi_text_end(&text);
-    const char *parts[] = {"the kind ", info->name,    " has no field \"",
-                           name,        "\"; it has ", has.text,
-                           NULL};
-    ikvi_message(message, parts);
-    return IKV_UNKNOWN_FIELD;
-}
-
-/* Finds the field that all kinds have under that name. *field is the first
- * kind's; *uniform whether it lies at the same place in all of them. */
-static ikv_status find_common(const ikv_bus *b,
-                              const ikv_subscription_config *config,
-                              const char *name, const ikv_field **field,
-                              bool *uniform, ikv_message *message)
-{
-    uint32_t index = 0;
-    *field = NULL;
-    *uniform = true;
-    for (ikv_kind kind = IKV_KIND_NONE;
-         (kind = next_kind(b, config, kind, &index)) != IKV_KIND_NONE;) {
-        const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
-        const ikv_field *found = ikv_field_find(info, name);
-        if (found == NULL)
-            return lacks_field(info, name, message);
-        if (*field == NULL)
-            *field = found;
-        *uniform = *uniform && same_place(found, *field);
-        /* One comparison is made for all kinds: its value must fit each. */
-        if (value_type(found) != value_type(*field)) {
-            const char *parts[] = {"the field \"", name,
-                                   "\" is of another type in the kind ",
-                                   info->name, NULL};
-            ikvi_message(message, parts);
-            return IKV_BAD_VALUE;
-        }
-    }
-    return IKV_OK;
-}
-
-static ikv_status refuse_condition(ikv_message *message, ikv_status status,
-                                   const char *field, const char *why,
-                                   const char *needed)
-{
-    const char *parts[] = {
-        "a condition on \"", field, "\" ", why, ": ", needed, NULL};
-    ikvi_message(message, parts);
-    return status;
-}
-
-static ikv_status refuse_list(ikv_message *message, ikv_status status,
-                              const char *text)
-{
-    const char *parts[] = {text, NULL};
-    ikvi_message(message, parts);
-    return status;
-}
-
-static ikv_status check_special(const ikv_bus *b,
-                                const ikv_subscription_config *config,
-                                uint32_t special, ikv_message *message)
-{
-    const char *name = special_rows[special].name;
-    if ((special == TARGET_TAGS || special == SOURCE_TAGS) &&
-        b->callbacks.tags == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, name, "needs tags",
-                                "set the bus's callback `tags`");
-    if ((special == TARGET_BODY || special == SOURCE_BODY) &&
-        b->callbacks.body == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, name,
-                                "needs bodies",
-                                "set the bus's callback `body`");
-    uint32_t index = 0;
-    for (ikv_kind kind = IKV_KIND_NONE;
-         special >= LOCAL_X &&
-         (kind = next_kind(b, config, kind, &index)) != IKV_KIND_NONE;)
-        if (!ikv_catalogue_info(b->catalogue, kind)->positioned)
-            return refuse_condition(
-                message, IKV_UNKNOWN_FIELD, name, "needs a position",
-                "subscribe to kinds of pointers, clicks, wheel or gestures");
-    return IKV_OK;
-}
-
-/* Whether this comparison makes sense for a field of that type with a value of
- * the other; what is needed if not. */
-static const char *value_fault(uint32_t field, const ikv_condition *condition)
-{
-    uint32_t given = condition->value.type;
-    bool number = field == IKV_VALUE_INTEGER || field == IKV_VALUE_NUMBER;
-    if (condition->comparison >= IKV_COMPARISON_COUNT)
-        return "a comparison of the list, IKV_EQUAL for instance";
-    if (field == IKV_VALUE_NONE)
-        return "a field that is no text";
-    /* It has no value. */
-    if (condition->comparison == IKV_CHANGED)
-        return NULL;
-    if (condition->comparison == IKV_HAS)
-        return field == IKV_VALUE_INTEGER && given == IKV_VALUE_INTEGER
-                   ? NULL
-                   : "a field and a value that are whole numbers, as masks";
-    if (condition->comparison != IKV_EQUAL && !number)
-        return "IKV_EQUAL or IKV_CHANGED, since it has no order";
-    if (number)
-        return given == IKV_VALUE_INTEGER || given == IKV_VALUE_NUMBER
-                   ? NULL
-                   : "a number: {IKV_VALUE_INTEGER, {.integer = 1}}";
-    if (given == field)
-        return NULL;
-    return field == IKV_VALUE_BOOL
-               ? "{IKV_VALUE_BOOL, {.boolean = true}}"
-               : "a target: {IKV_VALUE_TARGET, {.target = lamp}}";
-}
-
-/* ------------------------------------------------------- comparing exactly --
- */
-
-/* -1, 0 or 1: a whole number against any; both exactly. */
-static int order_of_signed(int64_t value, double with)
-{
-    /* Beyond all whole numbers: a cast would be undefined. */
-    if (with >= 0x1p63)
-        return -1;
-    if (with < -0x1p63)
-        return 1;
-    int64_t whole = (int64_t)with;
-    if (value != whole)
-        return value < whole ? -1 : 1;
-    double rest = with - (double)whole;
-    return (rest < 0) - (rest > 0);
-}
-
-static int order_of_unsigned(uint64_t value, double with)
-{
-    if (with < 0)
-        return 1;
-    if (with >= 0x1p64)
-        return -1;
-    uint64_t whole = (uint64_t)with;
-    if (value != whole)
-        return value < whole ? -1 : 1;
-    /* The value is its whole part: what is left over makes it the smaller
-     * one. */
-    return with > (double)whole ? -1 : 0;
-}
-
-enum {
-    UNORDERED = 2
-};
-
-/* A field's value of that field type against a condition's number. */
-static int order_of_numbers(uint8_t field_type, ikv_value value,
-                            uint32_t with_type, ikv_bits with)
-{
-    if (value.type == IKV_VALUE_NUMBER) {
-        double a = value.bits.number, b = with.number;
-        if (a != a || b != b)
-            return UNORDERED;
-        return (a > b) - (a < b);
-    }
-    int64_t a = value.bits.integer;
-    bool wide = field_type == IKV_TYPE_U64;
-    if (with_type == IKV_VALUE_NUMBER && with.number != with.number)
-        return UNORDERED;
-    if (with_type == IKV_VALUE_NUMBER)
-        return wide ? order_of_unsigned((uint64_t)a, with.number)
-                    : order_of_signed(a, with.number);
-    if (wide && with.integer < 0)
-        return 1;
-    if (wide)
-        return ((uint64_t)a > (uint64_t)with.integer) -
-               ((uint64_t)a < (uint64_t)with.integer);
-    return (a > with.integer) - (a < with.integer);
-}
-
-static bool holds_order(uint32_t comparison, int order)
-{
-    switch (comparison) {
-    case IKV_EQUAL:
-        return order == 0;
-    case IKV_BELOW:
-        return order == -1;
-    case IKV_AT_MOST:
-        return order == -1 || order == 0;
-    case IKV_ABOVE:
-        return order == 1;
-    default:
-        return order == 1 || order == 0;
-    }
-}
-
-/* ------------------------------------------------- what can match at all -- */
-
-/* The least and the greatest whole number that a field of that type holds, as
- * order_of_numbers() takes them. */
-static void limits_of(uint8_t type, ikv_value *least, ikv_value *most)
-{
-    static const struct {
-        int64_t least, most;
-    } rows[IKV_TYPE_COUNT] = {
-        [IKV_TYPE_U8] = {0, UINT8_MAX},
-        [IKV_TYPE_I8] = {INT8_MIN, INT8_MAX},
-        [IKV_TYPE_U16] = {0, UINT16_MAX},
-        [IKV_TYPE_I16] = {INT16_MIN, INT16_MAX},
-        [IKV_TYPE_U32] = {0, UINT32_MAX},
-        [IKV_TYPE_I32] = {INT32_MIN, INT32_MAX},
-        [IKV_TYPE_U64] = {0, -1 /* as unsigned */},
-        [IKV_TYPE_I64] = {INT64_MIN, INT64_MAX},
-    };
-    *least = *most = (ikv_value){IKV_VALUE_INTEGER, {0}};
-    least->bits.integer = rows[type].least;
-    most->bits.integer = rows[type].most;
-}
-
-static const double two_to_53 = 9007199254740992.0;
-static const double two_to_62 = 4611686018427387904.0;
-
-/* From 2^53 on every double is whole, and a cast might overflow. */
-static bool is_whole(double number)
-{
-    return number >= two_to_53 || number <= -two_to_53 ||
-           (double)(int64_t)number == number;
-}
-
-/* Whether a number within the field's limits is one of its values. */
-static bool is_value(uint32_t scale, ikv_value value)
-{
-    double number = value.bits.number;
-    if (value.type == IKV_VALUE_INTEGER)
-        return true;
-    if (scale <= 1)
-        return is_whole(number);
-    /* As it would be put into the field: the nearest one, read back. */
-    double stored = number * scale; /* a whole number of 1/scale */
-    int64_t nearest = (int64_t)(stored < 0 ? stored - 0.5 : stored + 0.5);
-    return (double)nearest / scale == number;
-}
-
-/* What is wrong with a number that no value of the field can match; NULL if
- * some can. Negated, it matches what the other does not. */
-static const char *range_fault(uint8_t type, uint32_t scale,
-                               const ikv_condition *condition)
-{
-    ikv_value least, most, value = condition->value;
-    bool is_float = type == IKV_TYPE_F32 || type == IKV_TYPE_F64;
-    if (value.type == IKV_VALUE_NUMBER &&
-        value.bits.number != value.bits.number)
-        return "a value that is a number: NaN compares with nothing";
-    /* Negated it matches what is outside; floats reach everywhere. */
-    if (condition->negate || is_float)
-        return NULL;
-    limits_of(type, &least, &most);
-    if (condition->comparison == IKV_HAS) {
-        uint64_t mask =
-            (uint64_t)most.bits.integer | (uint64_t)least.bits.integer;
-        return ((uint64_t)value.bits.integer & mask) != 0
-                   ? NULL
-                   : "a mask with a bit that the field can have";
-    }
-    if (scale > 1) {
-        double low = (double)least.bits.integer / scale;
-        double high = (double)most.bits.integer / scale;
-        least = (ikv_value){IKV_VALUE_NUMBER, {.number = low}};
-        most = (ikv_value){IKV_VALUE_NUMBER, {.number = high}};
-        if (value.type == IKV_VALUE_INTEGER)
-            value.bits.number = (double)value.bits.integer;
-        value.type = IKV_VALUE_NUMBER;
-    }
-    int low = order_of_numbers(type, least, value.type, value.bits);
-    int high = order_of_numbers(type, most, value.type, value.bits);
-    uint32_t how = condition->comparison;
-    /* An order holds somewhere if it holds at one of the ends. */
-    bool some = how == IKV_EQUAL
-                    ? low <= 0 && high >= 0
-                    : holds_order(how, low) || holds_order(how, high);
-    if (!some)
-        return "a value that the field can have: it never gets there";
-    return how == IKV_EQUAL && !is_value(scale, value)
-               ? "a value that the field can have exactly: compare with "
-                 "IKV_AT_LEAST or IKV_AT_MOST"
-               : NULL;
-}
-
-/* Some kind's field must be able to match. */
-static const char *number_fault(const ikv_bus *b,
-                                const ikv_subscription_config *config,
-                                const ikv_condition *condition,
-                                uint32_t special)
-{
-    const char *fault = NULL;
-    uint32_t index = 0;
-    if (condition->comparison == IKV_CHANGED)
-        return NULL;
-    if (special == TARGET_TAGS || special == SOURCE_TAGS)
-        return range_fault(IKV_TYPE_U32, 1, condition);
-    if (special != NOT_SPECIAL)
-        return range_fault(IKV_TYPE_F32, 1, condition);
-    for (ikv_kind kind = IKV_KIND_NONE;
-         (kind = next_kind(b, config, kind, &index)) != IKV_KIND_NONE;) {
-        const ikv_field *field = ikv_field_find(
-            ikv_catalogue_info(b->catalogue, kind), condition->field);
-        fault = range_fault((uint8_t)field->type, field->scale, condition);
-        /* One kind for which it can match is enough. */
-        if (fault == NULL)
-            return NULL;
-    }
-    return fault;
-}
-
-static ikv_status check_condition(const ikv_bus *b,
-                                  const ikv_subscription_config *config,
-                                  const ikv_condition *condition,
-                                  ikv_message *message)
-{
-    const ikv_field *field = NULL;
-    bool uniform;
-    if (condition->field == NULL)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "", "names no field",
-                                "set field, \"button\" for instance");
-    uint32_t special = special_of(condition->field);
-    ikv_status status = special != NOT_SPECIAL
-                            ? check_special(b, config, special, message)
-                            : find_common(b, config, condition->field, &field,
-                                          &uniform, message);
-    if (status < 0)
-        return status;
-    uint32_t type =
-        field != NULL ? value_type(field) : special_rows[special].type;
-    if (special == NOT_SPECIAL && field == NULL)
-        return refuse_condition(message, IKV_UNKNOWN_FIELD, condition->field,
-                                "names no field",
-                                "register a kind of the family first");
-    const char *fault = value_fault(type, condition);
-    if (fault == NULL &&
-        (type == IKV_VALUE_INTEGER || type == IKV_VALUE_NUMBER))
-        fault = number_fault(b, config, condition, special);
-    return fault == NULL
-               ? IKV_OK
-               : refuse_condition(message, IKV_BAD_VALUE, condition->field,
-                                  "does not fit", fault);
-}
-
-static ikv_status check_list(const ikv_bus *b,
-                             const ikv_subscription_config *config,
-                             const ikv_condition *list, uint32_t count,
-                             uint32_t join, ikv_message *message)
-{
-    if (list != NULL && count == 0)
-        return refuse_list(message, IKV_BAD_ARGUMENT,
-                           "a list of conditions is given, but its count is "
-                           "0: set the count, or no list");
-    if (list == NULL && count != 0)
-        return refuse_list(message, IKV_BAD_ARGUMENT,
-                           "a count of conditions is given, but no list: set "
-                           "the list, or the count to 0");
-    if (join > IKV_ANY)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "", "has no join",
-                                "set IKV_ALL or IKV_ANY");
-    for (uint32_t i = 0; i < count; i++) {
-        ikv_status status = check_condition(b, config, &list[i], message);
-        if (status < 0)
-            return status;
-    }
-    return IKV_OK;
-}
-
-static ikv_status check_place(const ikv_bus *b,
-                              const ikv_subscription_config *config,
-                              ikv_message *message)
-{
-    bool other = config->at.bits != 0 || config->at_list != NULL;
-    if ((config->at_tags != 0) + (config->at_body.bits != 0) + other > 1)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "at",
-                                "is given twice",
-                                "set one of at, at_list, at_tags, at_body");
-    if (config->at_tags != 0 && b->callbacks.tags == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_tags",
-                                "needs tags", "set the bus's callback `tags`");
-    if (config->at_body.bits != 0 &&
-        ikvi_bus_place(b, config->at_body) == IKVI_NONE)
-        return refuse_condition(message, IKV_STALE, "at_body",
-                                "names what is gone or unknown",
-                                "it must be a target of this bus");
-    if (config->at_body.bits != 0 && b->callbacks.body == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_body",
-                                "needs bodies",
-                                "set the bus's callback `body`");
-    return IKV_OK;
-}
-
 /* Whether something must hold before it is called, beside its kind and place. */
 static bool needs_gate(const ikv_subscription_config *config)
 {
@@ -508,48 +25,6 @@ static bool needs_gate(const ikv_subscription_config *config)
            config->at_most != 0 || config->limit != 0 || config->after != 0 ||
            config->at_tags != 0 || config->at_body.bits != 0 ||
            config->gap_ns != 0;
-}
-
-/* Checks everything that a gate is made of, so that making one can't fail; how
- * many conditions it takes is handed back. */
-ikv_status ikvi_bus_gate_check(const ikv_bus *b,
-                               const ikv_subscription_config *config,
-                               ikv_message *message, uint32_t *conditions)
-{
-    ikv_status status = check_place(b, config, message);
-    *conditions = config->condition_count;
-    if (status == IKV_OK)
-        status = check_list(b, config, config->conditions,
-                            config->condition_count, config->join, message);
-    if (status == IKV_OK && config->group_count > GROUPS)
-        status = refuse_list(message, IKV_BAD_ARGUMENT,
-                             "group_count is more than 7");
-    if (status == IKV_OK &&
-        (config->groups == NULL) != (config->group_count == 0))
-        status = refuse_list(
-            message, IKV_BAD_ARGUMENT,
-            config->groups != NULL
-                ? "groups is given, but group_count is 0: set the count, or no "
-                  "groups"
-                : "group_count is given, but no groups: set them, or the count "
-                  "to 0");
-    for (uint32_t i = 0; status == IKV_OK && i < config->group_count; i++) {
-        const ikv_condition_group *g = &config->groups[i];
-        *conditions += g->count;
-        status = g->count == 0 ? refuse_condition(message, IKV_BAD_ARGUMENT, "",
-                                                  "stands in an empty group",
-                                                  "give the group a list")
-                               : check_list(b, config, g->conditions, g->count,
-                                            g->join, message);
-    }
-    if (status == IKV_OK && config->at_most > IKV_PER_FRAME)
-        status = refuse_condition(message, IKV_BAD_ARGUMENT, "at_most",
-                                  "is out of range",
-                                  "set IKV_PER_STEP or IKV_PER_FRAME");
-    if (status == IKV_OK &&
-        *conditions > b->condition_capacity - b->s.conditions_used)
-        status = IKV_FULL_CONDITIONS;
-    return status;
 }
 
 bool ikvi_bus_gate_has_room(const ikv_bus *b,
@@ -573,6 +48,8 @@ static bool needs_name(const ikv_subscription_config *config, const char *name,
     return !uniform || (open && ikv_field_find(NULL, name) == NULL);
 }
 
+static const double two_to_62 = 4611686018427387904.0;
+
 static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
                     const ikv_subscription_config *config,
                     const ikv_condition *from)
@@ -585,24 +62,24 @@ static void compile(ikv_bus *b, bus_gate *gate, uint8_t group,
     b->s.free_condition = to->next;
     if (++b->s.conditions_used > b->s.conditions_high)
         b->s.conditions_high = b->s.conditions_used;
-    *to = (bus_condition){.next = gate->first_condition,
-                          .comparison = (uint8_t)from->comparison,
-                          .group = group,
-                          .special = (uint8_t)special_of(from->field),
-                          .negate = from->negate,
-                          .value = from->value.bits};
+    *to =
+        (bus_condition){.next = gate->first_condition,
+                        .comparison = (uint8_t)from->comparison,
+                        .group = group,
+                        .special = (uint8_t)ikvi_condition_special(from->field),
+                        .negate = from->negate,
+                        .value = from->value.bits};
     gate->first_condition = at;
     gate->group_used |= (uint8_t)(1u << group);
     if (to->special == NOT_SPECIAL)
-        find_common(b, config, from->field, &field, &uniform, NULL);
+        ikvi_condition_field(b, config, from->field, &field, &uniform, NULL);
     if (field != NULL) {
         to->offset = field->offset;
         to->type = (uint8_t)field->type;
         to->scale = field->scale;
     }
     /* A number that is whole is compared as such; with floats, as one. */
-    uint32_t type =
-        field != NULL ? value_type(field) : special_rows[to->special].type;
+    uint32_t type = ikvi_condition_type(to->special, field);
     to->value_type = (uint8_t)from->value.type;
     double number = from->value.bits.number;
     if (type == IKV_VALUE_NUMBER && from->value.type == IKV_VALUE_INTEGER) {
@@ -632,9 +109,10 @@ bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
         for (uint32_t i = 0; i < count; i++) {
             const ikv_field *field = NULL;
             bool uniform = true;
-            if (special_of(list[i].field) != NOT_SPECIAL)
+            if (ikvi_condition_special(list[i].field) != NOT_SPECIAL)
                 continue;
-            find_common(b, config, list[i].field, &field, &uniform, NULL);
+            ikvi_condition_field(b, config, list[i].field, &field, &uniform,
+                                 NULL);
             if (needs_name(config, list[i].field, field, uniform))
                 kept =
                     kept && ikvi_names_keep(&b->s.names, b, list[i].field) != 0;
@@ -643,25 +121,133 @@ bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config)
     return kept;
 }
 
-/* A comparison for equality with an integer of up to 32 bits can be tested
- * without a loop. False if it is none. */
-static bool make_test(bus_gate *gate, const bus_condition *c)
+/* ---------------------------------------------------------------- tests -- */
+
+/* A field of up to 32 bits as a number that grows as its value does: its own
+ * bits, with the top one turned if it has a sign, all of them for negative
+ * floats. */
+typedef struct keyed {
+    const bus_condition *condition;
+    uint32_t bytes, top; /* the sign's bit, 0 if there is none */
+    bool is_float;
+    uint64_t first, end; /* keys of values that can be compared */
+} keyed;
+
+static bool make_keyed(const bus_condition *c, keyed *k)
 {
-    static const uint32_t masks[] = {0xff,   0xff,       0xffff,
-                                     0xffff, UINT32_MAX, UINT32_MAX};
-    uint32_t mask = c->type <= IKV_TYPE_I32 ? masks[c->type] : 0;
+    static const uint8_t bytes[IKV_TYPE_COUNT] = {
+        [IKV_TYPE_U8] = 1,  [IKV_TYPE_I8] = 1,   [IKV_TYPE_U16] = 2,
+        [IKV_TYPE_I16] = 2, [IKV_TYPE_U32] = 4,  [IKV_TYPE_I32] = 4,
+        [IKV_TYPE_F32] = 4, [IKV_TYPE_BOOL] = 1, [IKV_TYPE_TARGET] = 4,
+    };
     const uint8_t one[4] = {1, 0, 0, 0};
     uint32_t little;
     memcpy(&little, one, sizeof little);
+    *k = (keyed){.condition = c, .bytes = bytes[c->type]};
+    k->is_float = c->type == IKV_TYPE_F32;
+    if (k->is_float || c->type == IKV_TYPE_I8 || c->type == IKV_TYPE_I16 ||
+        c->type == IKV_TYPE_I32)
+        k->top = 1u << (8 * k->bytes - 1);
+    k->end = (uint64_t)1 << 8 * k->bytes;
+    if (k->is_float) { /* from -infinity to infinity: what is beyond is NaN */
+        k->first = 0x007fffff;
+        k->end = 0xff800001;
+    }
     /* Four bytes from its offset on must lie within the event, on a machine
      * that has the lowest byte first. */
-    if (c->special != NOT_SPECIAL || c->comparison != IKV_EQUAL || c->negate ||
-        c->name != 0 || c->scale > 1 || mask == 0 || c->offset > 60 ||
-        little != 1 || c->value_type != IKV_VALUE_INTEGER)
+    return k->bytes != 0 && c->special == NOT_SPECIAL && c->name == 0 &&
+           c->offset <= sizeof(ikv_event) - sizeof little && little == 1;
+}
+
+/* How the value with that key is to the condition's: -1, 0, 1. */
+static int order_of_key(const keyed *k, uint64_t key)
+{
+    const bus_condition *c = k->condition;
+    uint32_t bits = (uint32_t)key ^ k->top;
+    if (k->is_float && (bits & k->top) != 0)
+        bits ^= ~k->top;
+    ikv_event event = {0};
+    memcpy((char *)&event + c->offset, &bits, k->bytes);
+    ikv_field field = {.type = c->type, .offset = c->offset, .scale = c->scale};
+    return ikvi_condition_order(c->type, ikv_field_get(&field, &event),
+                                c->value_type, c->value);
+}
+
+/* The first key whose order is at least that; k->end if there is none. */
+static uint64_t first_key(const keyed *k, int order)
+{
+    uint64_t first = k->first, end = k->end;
+    while (first < end) {
+        uint64_t half = first + (end - first) / 2;
+        if (order_of_key(k, half) < order)
+            first = half + 1;
+        else
+            end = half;
+    }
+    return first;
+}
+
+/* The keys for which the comparison holds, from *first on, before *end. */
+static void find_keys(const keyed *k, uint64_t *first, uint64_t *end)
+{
+    const bus_condition *c = k->condition;
+    *first = k->first;
+    *end = k->end;
+    if (c->type == IKV_TYPE_BOOL) { /* what is not 0 is true */
+        *first = c->value.boolean ? 1 : 0;
+        *end = c->value.boolean ? 256 : 1;
+    } else if (c->type == IKV_TYPE_TARGET) {
+        *first = c->value.target.bits;
+        *end = *first + 1;
+    } else if (c->comparison == IKV_BELOW) {
+        *end = first_key(k, 0);
+    } else if (c->comparison == IKV_AT_MOST) {
+        *end = first_key(k, 1);
+    } else if (c->comparison == IKV_ABOVE) {
+        *first = first_key(k, 1);
+    } else {
+        *first = first_key(k, 0);
+        *end = c->comparison == IKV_EQUAL ? first_key(k, 1) : *end;
+    }
+}
+
+static bool make_mask_test(bus_test *test, const keyed *k, uint32_t shift)
+{
+    const bus_condition *c = k->condition;
+    uint64_t mask = (uint64_t)c->value.integer;
+    uint32_t low = (uint32_t)mask << shift;
+    /* As the field's sign is carried on, that bit stands for all above. */
+    if (k->top != 0 && mask >> (8 * k->bytes - 1) != 0)
+        low |= k->top << shift;
+    test->where |= TEST_MASK;
+    test->low = low;
+    test->span = c->negate ? 0 : 1;
+    return true;
+}
+
+/* A comparison with a field of up to 32 bits is one of an interval, or of a
+ * mask, and can be tested without its condition. The interval's ends are found
+ * by asking the comparison itself. False if it is none. */
+static bool make_test(bus_test *test, const bus_condition *c)
+{
+    keyed k;
+    uint64_t first, end;
+    if (c->comparison == IKV_CHANGED || !make_keyed(c, &k))
         return false;
-    gate->test_mask = mask;
-    gate->test_offset = c->offset;
-    gate->test_value = (uint32_t)c->value.integer & mask;
+    uint32_t shift = 32 - 8 * k.bytes;
+    test->where = (uint32_t)c->offset << TEST_OFFSET | shift << TEST_SHIFT;
+    if (c->comparison == IKV_HAS)
+        return make_mask_test(test, &k, shift);
+    find_keys(&k, &first, &end);
+    uint64_t all = (uint64_t)1 << 8 * k.bytes;
+    /* What is outside is an interval as well, past the greatest key. */
+    uint64_t count = c->negate ? all - (end - first) : end - first;
+    uint64_t begin = c->negate ? end : first;
+    if (count == 0)
+        return false;
+    test->where |= k.is_float ? TEST_FLOAT : 0;
+    test->low = ((uint32_t)begin ^ k.top) << shift;
+    test->span = (uint32_t)(count - 1) << shift;
     return true;
 }
 
@@ -669,6 +255,7 @@ static bool make_test(bus_gate *gate, const bus_condition *c)
  * is general comes first. What `changed` remembers must see each event. */
 static void choose_test(const ikv_bus *b, bus_gate *gate, uint32_t conditions)
 {
+    gate->test = (bus_test){0, 0, UINT32_MAX};
     for (uint32_t at = gate->first_condition; at != IKVI_NONE;
          at = ikvi_bus_condition(b, at)->next)
         if (ikvi_bus_condition(b, at)->comparison == IKV_CHANGED)
@@ -677,11 +264,14 @@ static void choose_test(const ikv_bus *b, bus_gate *gate, uint32_t conditions)
         return;
     for (uint32_t at = gate->first_condition; at != IKVI_NONE;) {
         const bus_condition *c = ikvi_bus_condition(b, at);
-        if (c->group == 0 && make_test(gate, c))
-            break;
+        bus_test test;
+        if (c->group == 0 && make_test(&test, c)) {
+            gate->test = test;
+            gate->tests_all = conditions == 1;
+            return;
+        }
         at = c->next;
     }
-    gate->tests_all = gate->test_mask != 0 && conditions == 1;
 }
 
 /* Returns whether there is a gate at all: without one the entry is called
@@ -718,6 +308,9 @@ bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
             compile(b, gate, (uint8_t)(g + 1), config, &group->conditions[i]);
     }
     choose_test(b, gate, config->condition_count + config->group_count);
+    if (gate->first_condition == IKVI_NONE && gate->tags == 0 &&
+        gate->body.bits == 0 && (gate->gap_ns != 0 || gate->at_most != 0))
+        gate->test = (bus_test){TEST_GATE, at, UINT32_MAX};
     return true;
 }
 
@@ -754,7 +347,7 @@ static ikv_value special_value(const ikv_bus *b, uint32_t special,
     ikv_target of = special == SOURCE_TAGS || special == SOURCE_BODY
                         ? event->source
                         : event->target;
-    ikv_value value = {special_rows[special].type, {0}};
+    ikv_value value = {ikvi_condition_type(special, NULL), {0}};
     if (special == LOCAL_X || special == LOCAL_Y)
         value.bits.number = (double)(special == LOCAL_X ? delivery->local_x
                                                         : delivery->local_y);
@@ -786,7 +379,8 @@ static bool field_value(const ikv_bus *b, const bus_condition *c,
     if (c->name != 0)
         field = ikv_field_find(ikv_catalogue_info(b->catalogue, event->kind),
                                ikvi_names_text(&b->s.names, b, c->name));
-    if (field == NULL || value_type(field) != value_type(&place))
+    if (field == NULL || ikvi_condition_type(NOT_SPECIAL, field) !=
+                             ikvi_condition_type(NOT_SPECIAL, &place))
         return false;
     *type = (uint8_t)field->type;
     *value = ikv_field_get(field, event);
@@ -829,9 +423,9 @@ static bool holds_condition(const ikv_bus *b, bus_condition *c,
     else if (value.type == IKV_VALUE_TARGET)
         result = value.bits.target.bits == c->value.target.bits;
     else
-        result =
-            holds_order(c->comparison,
-                        order_of_numbers(type, value, c->value_type, c->value));
+        result = ikvi_condition_holds(
+            c->comparison,
+            ikvi_condition_order(type, value, c->value_type, c->value));
     return result != c->negate;
 }
 
@@ -852,7 +446,7 @@ static bool holds_all(const ikv_bus *b, const bus_gate *gate,
             groups &= result ? ~0u : ~bit;
         at = c->next;
     }
-    for (uint32_t g = 1; g <= GROUPS; g++) {
+    for (uint32_t g = 1; g <= CONDITION_GROUPS; g++) {
         uint32_t bit = 1u << g;
         if ((gate->group_used & bit) == 0)
             continue;
@@ -881,13 +475,6 @@ static bool in_place(const ikv_bus *b, const bus_gate *gate,
            call->body(call->user, event->target).bits == gate->body.bits;
 }
 
-static bool test_excludes(const bus_gate *gate, const ikv_event *event)
-{
-    uint32_t field;
-    memcpy(&field, (const char *)event + gate->test_offset, sizeof field);
-    return (field & gate->test_mask) != gate->test_value;
-}
-
 /* D7: conditions, after, once a step or frame, gap, limit. */
 uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
                            const ikv_event *event, const ikv_delivery *delivery)
@@ -896,7 +483,7 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
     IKVI_CHECK(gate != NULL);
     if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
         return IKV_SKIP_PLACE;
-    if (gate->test_mask != 0 && test_excludes(gate, event))
+    if (!ikvi_bus_passes(gate->test, event))
         return IKV_SKIP_CONDITION;
     if (gate->first_condition != IKVI_NONE && !gate->tests_all &&
         !holds_all(b, gate, event, delivery))
@@ -906,15 +493,12 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
         gate->after--;
         return IKV_SKIP_AFTER;
     }
-    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
-    if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
-        return IKV_SKIP_AT_MOST;
+    uint16_t reason = ikvi_bus_rests(b, gate, event);
+    if (reason != IKV_CALLED)
+        return reason;
     /* Plus 1, as 0 stands for "never". */
-    uint64_t moment = event->time_ns + 1;
-    if (gate->gap_ns != 0 && gate->last_ns != 0 &&
-        (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns))
-        return IKV_SKIP_GAP;
-    gate->last_turn = turn;
+    gate->last_turn =
+        (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
     gate->last_ns = event->time_ns + 1;
     return IKV_CALLED;
 }

@@ -20,8 +20,8 @@
  * bus-8  timers that are in use, and no others, are in a heap by due time and
  *        turn, each at its position
  *
- * Files, lowest first: bus_gate.c, bus_past.c, bus_mail.c, bus_store.c,
- * bus_visit.c, bus_deliver.c, bus_time.c, bus.c.
+ * Files, lowest first: bus_condition.c, bus_gate.c, bus_past.c, bus_mail.c,
+ * bus_store.c, bus_visit.c, bus_deliver.c, bus_time.c, bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H
@@ -73,17 +73,33 @@ typedef struct bus_seen {
     uint64_t spent_ns;
 } bus_seen;
 
+/* A test of 32 bits of the event: from `low` on, at most `span` more, counting
+ * on from 0 past the greatest. What passes all is {0, 0, UINT32_MAX}. */
+typedef struct bus_test {
+    uint32_t where; /* TEST_...: which bits; the rest is 0 */
+    uint32_t low, span;
+} bus_test;
+
+enum {
+    TEST_OFFSET = 16, /* from that bit on: in the event */
+    TEST_OFFSETS = 63,
+    TEST_SHIFT =
+        19, /* likewise: 0, 16 or 24 bits to the left, so that fields */
+    TEST_SHIFTS = 24, /* of less than 32 bits stand alone */
+    TEST_FLOAT = 1 << 24,
+    TEST_MASK = 1 << 25, /* rather: any of `low`; `span` is 1, or 0: none */
+    TEST_GATE = 1 << 26 /* it passes all, and `low` is the gate's place: whether
+                           that rests is quickly seen */
+};
+
 /* The hot part of a subscription. Dead: visits and subscription are 0. */
 typedef struct bus_entry {
     ikv_handler handler;
     void *user;
-    uint32_t visits;
+    uint32_t visits; /* VISIT_..., and of its gate's test `where` */
     uint32_t subscription;
-    /* A filter's test, so that most filters never leave the run: the 32 bits of
-     * the event at offset visits >> 16, masked, must be the value. Entries
-     * without one have 0 in all three. */
-    uint32_t test_mask;
-    uint32_t test_value;
+    uint32_t low, span; /* of that test: most of those that are left out are
+                           so without a look at the gate */
 } bus_entry;
 
 _Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,
@@ -134,19 +150,17 @@ typedef struct bus_subscription {
 /* What must hold before a subscription is called, of those for which something
  * must: read if its entries are marked as gated. */
 typedef struct bus_gate {
-    uint32_t test_mask; /* 0: there is no such test; as in bus_entry */
-    uint32_t test_value;
-    uint32_t test_offset;
-    bool tests_all; /* that test is all of the conditions */
-    uint8_t at_most;
+    bus_test test;            /* must be passed */
+    bool tests_all;           /* that is all of the conditions */
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
     uint32_t limit, after;
     uint32_t tags;
     ikv_target body;
     uint32_t next_of_body; /* subscription; in the body's list. Of a free gate:
                               the next one */
-    uint64_t gap_ns, last_ns;
-    uint64_t last_turn; /* step or frame of the last call, plus 1 */
+    uint64_t gap_ns, last_ns; /* last_ns, last_turn: of the last call, plus 1 */
+    uint64_t last_turn;       /* its step or frame */
+    uint8_t at_most;
     uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
     uint8_t group_used;
 } bus_gate;
@@ -508,11 +522,75 @@ static inline uint32_t ikvi_bus_place_of(const ikv_bus *b, uint32_t bits)
     return (bits & ((1u << b->s.subscription_slots.bits) - 1)) - 1;
 }
 
+/* bus_condition.c */
+/* Fields that are none of the event's own. */
+enum {
+    NOT_SPECIAL = 0,
+    TARGET_TAGS,
+    SOURCE_TAGS,
+    TARGET_BODY,
+    SOURCE_BODY,
+    LOCAL_X,
+    LOCAL_Y
+};
+
+enum {
+    CONDITION_GROUPS = 7
+};
+/* Checks everything that a gate is made of, so that making one can't fail; how
+ * many conditions it takes is handed back. */
+ikv_status ikvi_condition_check(const ikv_bus *b,
+                                const ikv_subscription_config *config,
+                                ikv_message *message, uint32_t *conditions);
+/* Which of them the name is. */
+uint32_t ikvi_condition_special(const char *name);
+/* Its type of value, or the field's: IKV_VALUE_..., NONE for text. */
+uint32_t ikvi_condition_type(uint32_t special, const ikv_field *field);
+/* Finds the field that all kinds of a subscription have under that name. *field
+ * is the first kind's; *uniform whether it lies at the same place in all. */
+ikv_status ikvi_condition_field(const ikv_bus *b,
+                                const ikv_subscription_config *config,
+                                const char *name, const ikv_field **field,
+                                bool *uniform, ikv_message *message);
+/* A field's value of that field type against a condition's number, exactly: -1,
+ * 0, 1; 2 if there is no order. */
+int ikvi_condition_order(uint8_t field_type, ikv_value value,
+                         uint32_t with_type, ikv_bits with);
+/* Whether a comparison holds where that is the order. */
+bool ikvi_condition_holds(uint32_t comparison, int order);
+
 /* bus_gate.c */
+static inline bool ikvi_bus_passes(bus_test test, const ikv_event *event)
+{
+    uint32_t field, where = test.where;
+    memcpy(&field, (const char *)event + (where >> TEST_OFFSET & TEST_OFFSETS),
+           sizeof field);
+    field <<= where >> TEST_SHIFT & TEST_SHIFTS;
+    if (IKVI_UNLIKELY(where & (TEST_MASK | TEST_FLOAT))) {
+        if (where & TEST_MASK)
+            return ((field & test.low) != 0) == (test.span != 0);
+        /* Negative floats fall as their bits grow. */
+        field ^= field >> 31 != 0 ? 0x7fffffffu : 0;
+    }
+    return field - test.low <= test.span;
+}
+
+/* IKV_CALLED, unless it is too soon after its last call. */
+static inline uint16_t ikvi_bus_rests(const ikv_bus *b, const bus_gate *gate,
+                                      const ikv_event *event)
+{
+    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
+    if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
+        return IKV_SKIP_AT_MOST;
+    /* Plus 1, as 0 stands for "never". */
+    uint64_t moment = event->time_ns + 1;
+    if (gate->gap_ns != 0 && gate->last_ns != 0 &&
+        (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns))
+        return IKV_SKIP_GAP;
+    return IKV_CALLED;
+}
+
 void ikvi_bus_gate_open(ikv_bus *b);
-ikv_status ikvi_bus_gate_check(const ikv_bus *b,
-                               const ikv_subscription_config *config,
-                               ikv_message *message, uint32_t *conditions);
 /* Whether there is a gate for it, if it needs one. */
 bool ikvi_bus_gate_has_room(const ikv_bus *b,
                             const ikv_subscription_config *config);

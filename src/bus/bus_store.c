@@ -208,8 +208,8 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
                        .visits = s->muted ? 0 : s->visits,
                        .subscription = ikvi_slots_bits(&b->s.subscription_slots,
                                                        b, link->subscription),
-                       .test_mask = gate != NULL ? gate->test_mask : 0,
-                       .test_value = gate != NULL ? gate->test_value : 0};
+                       .low = gate != NULL ? gate->test.low : 0,
+                       .span = gate != NULL ? gate->test.span : UINT32_MAX};
     /* Also of a muted one: unmuting must not have to look for its runs. */
     run->visits |= s->visits;
     run->families |= s->families;
@@ -690,7 +690,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
     uint32_t conditions;
     ikv_status status = check_config(b, config, message);
     if (status == IKV_OK)
-        status = ikvi_bus_gate_check(b, config, message, &conditions);
+        status = ikvi_condition_check(b, config, message, &conditions);
     if (status <= IKV_FULL_QUEUE)
         return refuse_full(message, status);
     if (status < 0)
@@ -732,7 +732,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
         .rank = config->rank};
     if (ikvi_bus_gate_make(b, at, config))
         ikvi_bus_subscription(b, at)->visits |=
-            VISIT_GATED | ikvi_bus_gate_of(b, at)->test_offset << 16;
+            VISIT_GATED | ikvi_bus_gate_of(b, at)->test.where;
     if (b->counting)
         *ikvi_bus_seen(b, at) = (bus_seen){0};
     join_owner(b, at,

@@ -345,11 +345,12 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
     const bus_entry *last = entry + count;
     ikv_verdict verdict = 0;
     for (; entry < last; entry++) {
-        /* Without a test mask, value and offset are 0: 0 is 0, and all pass. */
-        uint32_t takes = entry->visits, field;
-        memcpy(&field, (const char *)event + (takes >> 16), sizeof field);
-        if ((field & entry->test_mask) != entry->test_value ||
-            (takes & visits) == 0)
+        uint32_t takes = entry->visits;
+        bus_test test = {takes, entry->low, entry->span};
+        if (!ikvi_bus_passes(test, event) || (takes & visits) == 0 ||
+            (IKVI_UNLIKELY(takes & TEST_GATE) &&
+             ikvi_bus_rests(b, ikvi_bus_gate(b, test.low), event) !=
+                 IKV_CALLED))
             continue;
         if (takes & VISIT_GATED) {
             verdict |= call_gated(b, x, entry, delivery);

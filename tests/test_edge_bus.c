@@ -159,6 +159,8 @@ static const struct {
     {"lit", BOOL(true), IKV_EQUAL, WHOLE(1), false, -1},
     {"lit", BOOL(true), IKV_CHANGED, BOOL(true), false, 1},
     {"u8", WHOLE(9), IKV_HAS, NUMBER(8), false, -1},
+    {"i8", WHOLE(-1), IKV_HAS, WHOLE(256), false, 1}, /* its sign goes on */
+    {"i8", WHOLE(1), IKV_HAS, WHOLE(256), false, 0},
     {"f32", NUMBER(9), IKV_HAS, WHOLE(8), false, -1},
     {"f32", NUMBER(9), IKV_EQUAL, BOOL(true), false, -1},
 };

@@ -420,14 +420,15 @@ ikv_status ikv_bus_subscription_counters(const ikv_bus *bus,
     if (place == IKVI_NO_SLOT)
         return IKV_STALE;
     const bus_seen *seen = bus->counting ? ikvi_bus_seen(bus, place) : &nothing;
+    const uint64_t *by = seen->by;
     ikv_subscription_counts found = {.candidates = seen->candidates,
-                                     .calls = seen->calls,
-                                     .by_mute = seen->by_mute,
-                                     .by_place = seen->by_place,
-                                     .by_condition = seen->by_condition,
-                                     .by_after = seen->by_after,
-                                     .by_at_most = seen->by_at_most,
-                                     .by_gap = seen->by_gap,
+                                     .calls = by[IKV_CALLED],
+                                     .by_mute = by[IKV_SKIP_MUTED],
+                                     .by_place = by[IKV_SKIP_PLACE],
+                                     .by_condition = by[IKV_SKIP_CONDITION],
+                                     .by_after = by[IKV_SKIP_AFTER],
+                                     .by_at_most = by[IKV_SKIP_AT_MOST],
+                                     .by_gap = by[IKV_SKIP_GAP],
                                      .spent_ns = seen->spent_ns};
     return ikvi_give_sized(counts, &found, sizeof found);
 }

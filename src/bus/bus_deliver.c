@@ -348,6 +348,40 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
 }
 
+/* Whether somebody of a run would make the fast way a wrong one. */
+static bool is_simple(const ikv_bus *b, uint32_t run)
+{
+    return run == IKVI_NONE ||
+           (ikvi_bus_run(b, run)->visits & (VISIT_FIRST | VISIT_GATED)) == 0;
+}
+
+/* The fast way as well if all that is against it is a wide run at the root, or
+ * that calls are counted. */
+IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
+                                              const ikv_event *event)
+{
+    uint32_t own = ikvi_bus_words(b, b->root_runs)[event->kind];
+    uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
+    uint32_t traits = traits_of(b, event->kind);
+    uint32_t known = (wide != IKVI_NONE) + (uint32_t)b->counting;
+    if (b->s.detours != known || traits == 0 || event->target.bits == 0 ||
+        (traits & KIND_POSITIONED) || !is_simple(b, own) ||
+        !is_simple(b, wide) || ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
+        return deliver_at_root(b, event, NULL);
+    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    bus_rest exact = ikvi_bus_rest_of(b, own);
+    bus_rest all = ikvi_bus_rest_of(b, wide);
+    ikvi_bus_hold(b);
+    x->event = event;
+    x->verdict = 0;
+    x->heard = 0;
+    x->born = b->births;
+    x->traits = traits;
+    x->using = &x->at_root;
+    ikvi_bus_call_two(b, x, &exact, &all, VISIT_OWN);
+    return end(b, x);
+}
+
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
                                   const void *data, uint32_t size)
 {
@@ -394,10 +428,11 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     /* 0 and the root are the global subscribers'; all else is some target. */
     if (event->target.bits > the_root.bits)
         return deliver_below(b, event, NULL);
-    if (IKVI_UNLIKELY(
-            event->kind >= b->kind_limit || b->depth >= b->depth_limit ||
-            (b->s.detours != 0 && !detour_is_foreign(b, event->kind))))
+    if (IKVI_UNLIKELY(event->kind >= b->kind_limit ||
+                      b->depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
+    if (IKVI_UNLIKELY(b->s.detours != 0) && !detour_is_foreign(b, event->kind))
+        return deliver_counted(b, event);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||
         !ikvi_bus_run(b, at)->straight)

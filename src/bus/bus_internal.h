@@ -68,8 +68,7 @@ typedef struct bus_kind_counts {
 
 /* What a subscription has seen, as ikv_subscription_counts has it. */
 typedef struct bus_seen {
-    uint64_t candidates, calls;
-    uint64_t by_mute, by_place, by_condition, by_after, by_at_most, by_gap;
+    uint64_t candidates, by[IKV_REASON_COUNT]; /* [IKV_CALLED]: the calls */
     uint64_t spent_ns;
 } bus_seen;
 
@@ -652,6 +651,17 @@ static inline bool ikvi_bus_pending_of(const ikv_bus *b, ikv_kind kind)
 }
 
 /* bus_visit.c */
+/* What is left of a sorted run. */
+typedef struct bus_rest {
+    const bus_entry *at, *end;
+    bool wide, gated; /* gated: some of it */
+} bus_rest;
+/* Of the run at that place; IKVI_NONE: nothing. */
+bus_rest ikvi_bus_rest_of(const ikv_bus *b, uint32_t run);
+/* Calls two of one target, as one, in these visits. Nobody watches and nothing
+ * that might hear is pending. */
+void ikvi_bus_call_two(ikv_bus *b, bus_dispatch *x, bus_rest *own,
+                       bus_rest *wide, uint32_t visits);
 /* Calls what listens at the target in these visits; false after a stop. */
 bool ikvi_bus_visit(ikv_bus *b, bus_dispatch *x, ikv_target target,
                     uint32_t visits, uint16_t phase);

@@ -102,18 +102,8 @@ static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
     if (!b->counting)
         return;
     bus_seen *c = ikvi_bus_seen(b, place);
-    uint64_t *by[IKV_REASON_COUNT] = {[IKV_CALLED] = &c->calls,
-                                      [IKV_SKIP_MUTED] = &c->by_mute,
-                                      [IKV_SKIP_PLACE] = &c->by_place,
-                                      [IKV_SKIP_CONDITION] = &c->by_condition,
-                                      [IKV_SKIP_AFTER] = &c->by_after,
-                                      [IKV_SKIP_AT_MOST] = &c->by_at_most,
-                                      [IKV_SKIP_GAP] = &c->by_gap};
     c->candidates++;
-    ++*by[reason];
-    IKVI_CHECK(c->candidates == c->calls + c->by_mute + c->by_place +
-                                    c->by_condition + c->by_after +
-                                    c->by_at_most + c->by_gap);
+    c->by[reason]++;
 }
 
 /* Asks the entry's gate, and calls it if that lets the event through. Which
@@ -149,18 +139,18 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
 }
 
 /* Calls an entry that takes part, by its gate if it has one. */
-static ikv_verdict call_any(ikv_bus *b, dispatch *x, const bus_entry *entry)
+static inline ikv_verdict call_any(ikv_bus *b, dispatch *x,
+                                   const bus_entry *entry,
+                                   ikv_delivery *delivery)
 {
     if (entry->visits & VISIT_GATED)
-        return call_gated(b, x, entry, &x->delivery);
-    if (b->counting || b->watcher_count != 0) {
-        count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
-                        IKV_CALLED);
-        return call_entry(b, x, entry, &x->delivery);
-    }
-    x->delivery.subscription.bits = entry->subscription;
+        return call_gated(b, x, entry, delivery);
+    count_candidate(b, ikvi_bus_place_of(b, entry->subscription), IKV_CALLED);
+    if (b->clock != NULL || b->watcher_count != 0)
+        return call_entry(b, x, entry, delivery);
+    delivery->subscription.bits = entry->subscription;
     x->heard++;
-    return ikvi_bus_invoke(&x->delivery, entry->handler, entry->user, x->event);
+    return ikvi_bus_invoke(delivery, entry->handler, entry->user, x->event);
 }
 
 /* ------------------------------------------------------------ one visit -- */
@@ -328,7 +318,7 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
         /* A copy, as m->waiting is made anew for the next one. */
         bus_entry last = *entry;
         bus_order last_order = order_of_entry(b, entry);
-        x->verdict |= call_any(b, x, &last);
+        x->verdict |= call_any(b, x, &last, &x->delivery);
         if (x->verdict & IKV_STOP_ALL)
             return;
         resume_pending(b, last_order, m);
@@ -391,61 +381,121 @@ static inline ikv_verdict call_run(dispatch *x, const bus_entry *entry,
     return verdict;
 }
 
-/* What is left of a sorted run, and where its first entry comes. */
-typedef struct bus_rest {
-    const bus_entry *at, *end;
-    bus_order order;
-    bool wide;
-} bus_rest;
-
-static bus_rest rest_of(const ikv_bus *b, uint32_t run, bool wide)
+bus_rest ikvi_bus_rest_of(const ikv_bus *b, uint32_t run)
 {
-    const bus_entry *first = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
-    return (bus_rest){
-        .at = first, .end = first + ikvi_bus_run(b, run)->count, .wide = wide};
+    bus_rest rest = {.at = NULL};
+    if (run != IKVI_NONE) {
+        rest.at = ikvi_bus_entry(b, ikvi_bus_run(b, run)->first);
+        rest.end = rest.at + ikvi_bus_run(b, run)->count;
+        rest.wide = ikvi_bus_run(b, run)->kind == 0;
+        rest.gated = (ikvi_bus_run(b, run)->visits & VISIT_GATED) != 0;
+    }
+    return rest;
 }
 
 /* To the next entry that may be called. A handler that comes before it may end
  * it, mute it or let it speak again: that is asked when its turn comes. */
-static void next_in_rest(const ikv_bus *b, const dispatch *x, bus_rest *r)
+static inline void next_in_rest(const ikv_bus *b, const dispatch *x,
+                                bus_rest *r)
 {
     while (r->at < r->end && (r->at->subscription == 0 ||
                               (r->wide && !hears_family(b, x, r->at))))
         r->at++;
-    if (r->at < r->end)
-        r->order = order_of_entry(b, r->at);
 }
 
-/* Whose turn it is of two; NULL when both are done. */
-static bus_rest *first_of(bus_rest *own, bus_rest *wide)
+/* Calls the next one; false after a stop of all. */
+static inline bool call_next(ikv_bus *b, dispatch *x, bus_rest *r,
+                             uint32_t visits, ikv_delivery *delivery)
 {
-    if (own->at == own->end)
-        return wide->at < wide->end ? wide : NULL;
-    return wide->at == wide->end || ikvi_bus_earlier(own->order, wide->order)
-               ? own
-               : wide;
+    /* A copy: it is emptied if its handler ends it. */
+    bus_entry entry = *r->at++;
+    if (IKVI_UNLIKELY((entry.visits & visits) == 0)) {
+        pass_muted(b, x, delivery, &entry, visits);
+        return true;
+    }
+    x->verdict |= call_any(b, x, &entry, delivery);
+    return (x->verdict & IKV_STOP_ALL) == 0;
 }
 
-/* The kind's own run and a wide one as one, or either. Nobody watches and
- * nothing is pending: what is subscribed meanwhile is too young. */
-IKVI_APART static void call_two_runs(ikv_bus *b, dispatch *x, bus_rest *own,
-                                     bus_rest *wide, uint32_t visits)
+/* To its end, where nobody has a gate and no call is timed; false after a stop
+ * of all. */
+static bool call_plain_rest(ikv_bus *b, dispatch *x, const bus_rest *r,
+                            uint32_t visits, ikv_delivery *delivery)
 {
-    bus_rest *from;
-    next_in_rest(b, x, own);
-    next_in_rest(b, x, wide);
-    while ((from = first_of(own, wide)) != NULL) {
-        /* A copy: it is emptied if its handler ends it. */
-        bus_entry entry = *from->at++;
-        next_in_rest(b, x, from);
-        if ((entry.visits & visits) == 0) {
-            pass_muted(b, x, &x->delivery, &entry, visits);
+    const bus_entry *end = r->end;
+    const ikv_event *event = x->event;
+    bool wide = r->wide, counting = b->counting;
+    ikv_verdict verdict = 0;
+    uint32_t heard = 0;
+    for (const bus_entry *entry = r->at; entry < end; entry++) {
+        if (IKVI_UNLIKELY(entry->subscription == 0) ||
+            (wide && !hears_family(b, x, entry)))
+            continue;
+        if (IKVI_UNLIKELY((entry->visits & visits) == 0)) {
+            pass_muted(b, x, delivery, entry, visits);
             continue;
         }
-        x->verdict |= call_any(b, x, &entry);
-        if (IKVI_UNLIKELY(x->verdict & IKV_STOP_ALL))
-            return;
+        if (counting)
+            count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
+                            IKV_CALLED);
+        delivery->subscription.bits = entry->subscription;
+        heard++;
+        verdict |=
+            ikvi_bus_invoke(delivery, entry->handler, entry->user, event);
+        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
+            break;
     }
+    x->heard += heard;
+    x->verdict |= verdict;
+    return (verdict & IKV_STOP_ALL) == 0;
+}
+
+/* To its end; false after a stop of all. */
+static bool call_rest(ikv_bus *b, dispatch *x, bus_rest *r, uint32_t visits,
+                      ikv_delivery *delivery)
+{
+    if (!r->gated && b->clock == NULL)
+        return call_plain_rest(b, x, r, visits, delivery);
+    for (next_in_rest(b, x, r); r->at < r->end; next_in_rest(b, x, r))
+        if (!call_next(b, x, r, visits, delivery))
+            return false;
+    return true;
+}
+
+/* Whether all that is left of the first comes before all of the other. */
+static bool is_before(const ikv_bus *b, const bus_rest *first,
+                      const bus_rest *other)
+{
+    const bus_entry *last = first->end;
+    while (last > first->at && last[-1].subscription == 0)
+        last--;
+    return first->at == last || other->at == other->end ||
+           ikvi_bus_earlier(order_of_entry(b, last - 1),
+                            order_of_entry(b, other->at));
+}
+
+IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,
+                                  bus_rest *wide, uint32_t visits)
+{
+    ikv_delivery *delivery = (ikv_delivery *)(uintptr_t)x->using;
+    next_in_rest(b, x, own);
+    next_in_rest(b, x, wide);
+    /* Mostly one of them is wholly before the other. */
+    bus_rest *first = is_before(b, wide, own) ? wide : own;
+    bus_rest *other = first == own ? wide : own;
+    bool goes_on = true;
+    while (goes_on && own->at < own->end && wide->at < wide->end &&
+           !is_before(b, first, other)) {
+        bus_rest *from = ikvi_bus_earlier(order_of_entry(b, own->at),
+                                          order_of_entry(b, wide->at))
+                             ? own
+                             : wide;
+        goes_on = call_next(b, x, from, visits, delivery);
+        next_in_rest(b, x, own);
+        next_in_rest(b, x, wide);
+    }
+    if (goes_on && call_rest(b, x, first, visits, delivery))
+        call_rest(b, x, other, visits, delivery);
 }
 
 static void find_local(ikv_bus *b, dispatch *x)
@@ -516,10 +566,9 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
                 ? call_gated_run(b, x, first, run->count, visits, &x->delivery)
                 : call_run(x, first, run->count, visits, &x->delivery);
     } else if (few) {
-        bus_rest none = {.at = NULL, .end = NULL};
-        bus_rest own = exact != IKVI_NONE ? rest_of(b, exact, false) : none;
-        bus_rest all = wide != IKVI_NONE ? rest_of(b, wide, true) : none;
-        call_two_runs(b, x, &own, &all, visits);
+        bus_rest own = ikvi_bus_rest_of(b, exact);
+        bus_rest all = ikvi_bus_rest_of(b, wide);
+        ikvi_bus_call_two(b, x, &own, &all, visits);
     } else {
         sources m = {.pending = NULL};
         add_source(b, &m, 0, exact);

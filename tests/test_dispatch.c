@@ -621,26 +621,37 @@ END_TEST
 static ikv_verdict note_position(const ikv_event *event,
                                  const ikv_delivery *delivery, void *user)
 {
-    (void)event, (void)user;
+    (void)user;
+    ck_assert_uint_eq(event->target.bits, delivery->current.bits);
     note(&heard, "%g,%g %g,%g|", (double)delivery->layer_x,
          (double)delivery->layer_y, (double)delivery->local_x,
          (double)delivery->local_y);
     return IKV_CONTINUE;
 }
 
-/* E2: what has no position bears none of an earlier event. */
+/* E2: what has no position bears none of an earlier event: at a target, at the
+ * root that is named or not, heard as all kinds and counted or not. */
 START_TEST(no_position)
 {
-    ikv_target lamp;
-    open_bus();
-    ok(ikv_bus_add_target(bus, 7, &lamp));
+    ikv_bus_config options = IKV_BUS_INIT;
+    options.statistics = (_i & 1) != 0;
+    open_with(&options, false);
     ikv_event down = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
     ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    ikv_target lamp, at[] = {{0}, ikv_bus_root(bus), {0}};
+    ok(ikv_bus_add_target(bus, 7, &lamp));
+    at[2] = lamp;
     down.pointer.x = 3;
     down.pointer.y = 4;
-    down.target = key.target = lamp;
-    hears(bus, down.kind, lamp, note_position, NULL);
-    hears(bus, key.kind, lamp, note_position, NULL);
+    down.target = key.target = at[_i / 4];
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    const ikv_kind kinds[] = {down.kind, key.kind};
+    config.all_kinds = (_i & 2) != 0;
+    config.kinds = config.all_kinds ? NULL : kinds;
+    config.kind_count = config.all_kinds ? 0 : 2;
+    config.at = at[_i / 4];
+    config.handler = note_position;
+    ok(ikv_bus_subscribe(bus, &config, NULL, NULL));
     ikv_bus_deliver(bus, &down);
     ikv_bus_deliver(bus, &key);
     ck_assert_str_eq(heard.text, "3,4 3,4|0,0 0,0|");
@@ -977,7 +988,7 @@ Suite *dispatch_suite(void)
     add(s, "D7 statistics", statistics);
     add(s, "D7 reasons", reasons_are_watched);
     add(s, "D5 kinds, rebind", whole_kinds_and_names);
-    add(s, "E2 no position", no_position);
+    add_table(s, "E2 no position", no_position, 12);
     add(s, "E3 payloads", larger_payloads);
     add(s, "E3 late", read_too_late);
     add(s, "D9 outlives", outliving_kinds);

@@ -199,41 +199,92 @@ static bool lies_above(const scene_item *sibling, const scene_item *item,
     return sibling->z > item->z || (lowest && sibling->z == item->z);
 }
 
-/* One step from a sibling towards where the item is to go; true once `near` is
- * just beneath that, or NO_ITEM for nothing. */
+/* Siblings on both sides of where an item is to go: the nearest ones that are
+ * known, or NO_ITEM. */
+typedef struct neighbours {
+    uint32_t under, over;
+} neighbours;
+
+/* One step nearer from each; true once *beneath is just beneath it, or NO_ITEM
+ * for nothing. */
 static bool step_near(const ikv_scene *scene, const scene_item *item,
-                      bool lowest, bool up, uint32_t *near)
+                      bool lowest, neighbours *n, uint32_t *beneath)
 {
-    uint32_t next =
-        up ? item_at(scene, *near)->above : item_at(scene, *near)->below;
-    bool above =
-        next != NO_ITEM && lies_above(item_at(scene, next), item, lowest);
-    if (up && (next == NO_ITEM || above))
-        return true;
-    *near = next;
-    return !up && !above;
+    if (n->under != NO_ITEM) {
+        uint32_t next = item_at(scene, n->under)->above;
+        *beneath = n->under;
+        if (next == NO_ITEM || lies_above(item_at(scene, next), item, lowest))
+            return true;
+        n->under = next;
+    }
+    if (n->over != NO_ITEM) {
+        n->over = item_at(scene, n->over)->below;
+        *beneath = n->over;
+        return n->over == NO_ITEM ||
+               !lies_above(item_at(scene, n->over), item, lowest);
+    }
+    return false;
 }
+
+/* A sibling that is nearer than the one known on its side takes its place. */
+static void note_near(const ikv_scene *scene, const scene_item *item,
+                      bool lowest, uint32_t sibling, neighbours *n)
+{
+    const scene_item *other = item_at(scene, sibling);
+    bool above = lies_above(other, item, lowest);
+    uint32_t *known = above ? &n->over : &n->under;
+    if (*known == NO_ITEM ||
+        (item_at(scene, *known)->key > other->key) == above)
+        *known = sibling;
+}
+
+/* Looks at some items by chance. Which ones makes no difference to what is
+ * found in the end. */
+static void guess_near(const ikv_scene *scene, const scene_item *item,
+                       uint32_t parent, bool lowest, uint32_t guesses,
+                       neighbours *n)
+{
+    uint32_t dice = item->target;
+    for (uint32_t i = 0; i < guesses; i++) {
+        dice = dice * 1664525 + 1013904223;
+        uint32_t place = (uint32_t)((uint64_t)dice * scene->capacity >> 32);
+        const scene_item *other = item_at(scene, place);
+        if (other->target != 0 && other->parent == parent && other != item)
+            note_near(scene, item, lowest, place, n);
+    }
+}
+
+enum {
+    STEPS = 32 /* before it is guessed at the first time */
+};
 
 /* The sibling just beneath where the item is to go, NO_ITEM if there is none:
  * sought from both ends, and from a sibling that is near, if there is one.
- * Most are added at the top or near an end, or move a little: siblings in
- * thousands must not be walked. */
+ * Most are added at the top or near an end, or move a little. Siblings in
+ * thousands must not be walked: after a while guesses come nearer, in turn with
+ * twice as many steps, so that about the root of their number are looked at. */
 static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
                                 uint32_t parent, bool lowest, uint32_t near)
 {
     uint32_t high = item_at(scene, parent)->last_child;
     uint32_t low = item_at(scene, parent)->first_child;
-    bool up =
-        near != NO_ITEM && !lies_above(item_at(scene, near), item, lowest);
+    neighbours n = {NO_ITEM, NO_ITEM};
+    uint32_t steps = 0, next_guess = STEPS, beneath;
+    if (near != NO_ITEM)
+        note_near(scene, item, lowest, near, &n);
     while (high != NO_ITEM) {
         if (!lies_above(item_at(scene, high), item, lowest))
             return high;
         if (lies_above(item_at(scene, low), item, lowest))
             return item_at(scene, low)->below;
-        if (near != NO_ITEM && step_near(scene, item, lowest, up, &near))
-            return near;
+        if (step_near(scene, item, lowest, &n, &beneath))
+            return beneath;
         high = item_at(scene, high)->below;
         low = item_at(scene, low)->above;
+        if (++steps < next_guess)
+            continue;
+        guess_near(scene, item, parent, lowest, steps, &n);
+        next_guess *= 2;
     }
     return NO_ITEM;
 }

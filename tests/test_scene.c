@@ -755,6 +755,58 @@ START_TEST(raising)
 }
 END_TEST
 
+typedef struct sibling {
+    ikv_target target;
+    int z, turn; /* of equal z the one with the greatest turn lies on top */
+} sibling;
+
+static int from_the_top(const void *a, const void *b)
+{
+    const sibling *one = a, *other = b;
+    return one->z != other->z ? (one->z < other->z) - (one->z > other->z)
+                              : other->turn - one->turn;
+}
+
+/* HIT1: among a thousand siblings, with others elsewhere in the tree, each
+ * comes where its z and its turn put it. */
+START_TEST(many_siblings)
+{
+    enum {
+        SIBLINGS = 1000
+    };
+    static sibling all[SIBLINGS];
+    bench_kit k;
+    uint64_t seed = 11;
+    kit_prepare(&k);
+    k.config.bus.targets = 4096;
+    kit_open(&k);
+    ikv_target none = {0};
+    ikv_target other = rect_target(k.scene, none, 50, 50, 9, 9, 200);
+    for (int i = 0; i < SIBLINGS; i++) {
+        all[i].z = (int)random_below(&seed, _i == 0 ? 100 : 1000000);
+        all[i].turn = i;
+        all[i].target = rect_target(k.scene, none, 0, 0, 10, 10, all[i].z);
+        rect_target(k.scene, other, 0, 0, 9, 9, (int)random_below(&seed, 1000));
+    }
+    for (int i = 1; i <= 3000; i++) {
+        sibling *one = &all[random_below(&seed, SIBLINGS)];
+        uint32_t what = random_below(&seed, 4);
+        one->turn = what == 0 ? -i : SIBLINGS + i;
+        if (what > 1)
+            one->z = (int)random_below(&seed, 100);
+        ok(what == 0   ? ikv_scene_lower(k.scene, one->target)
+           : what == 1 ? ikv_scene_raise(k.scene, one->target)
+                       : ikv_scene_set_z(k.scene, one->target, one->z));
+    }
+    qsort(all, SIBLINGS, sizeof *all, from_the_top);
+    for (uint32_t i = 0; i < SIBLINGS; i++)
+        ck_assert_uint_eq(pick_at(k.scene, 5, 5, 0, i).bits,
+                          all[i].target.bits);
+    valid(ikv_scene_validate(k.scene));
+    kit_close(&k);
+}
+END_TEST
+
 /* A scene's target is the scene's to remove, and the bus's again once the scene
  * is closed. */
 START_TEST(removed_by_the_bus)
@@ -1158,6 +1210,7 @@ Suite *scene_suite(void)
     add(s, "layers", cameras);
     add(s, "reasons", reasons);
     add(s, "HIT1 raise", raising);
+    add_table(s, "HIT1 many siblings", many_siblings, 2);
     add(s, "stale", stale_targets);
     add(s, "limits", limits);
     add(s, "HIT1 random", random_scenes);

@@ -205,23 +205,21 @@ typedef struct neighbours {
     uint32_t under, over;
 } neighbours;
 
-/* One step nearer from each; true once *beneath is just beneath it, or NO_ITEM
- * for nothing. */
+/* One step nearer from each; true once *beneath is just beneath it. Both ends
+ * of the siblings have been asked: what is sought lies between. */
 static bool step_near(const ikv_scene *scene, const scene_item *item,
                       bool lowest, neighbours *n, uint32_t *beneath)
 {
     if (n->under != NO_ITEM) {
-        uint32_t next = item_at(scene, n->under)->above;
         *beneath = n->under;
-        if (next == NO_ITEM || lies_above(item_at(scene, next), item, lowest))
+        n->under = item_at(scene, n->under)->above;
+        if (lies_above(item_at(scene, n->under), item, lowest))
             return true;
-        n->under = next;
     }
     if (n->over != NO_ITEM) {
         n->over = item_at(scene, n->over)->below;
         *beneath = n->over;
-        return n->over == NO_ITEM ||
-               !lies_above(item_at(scene, n->over), item, lowest);
+        return !lies_above(item_at(scene, n->over), item, lowest);
     }
     return false;
 }

@@ -247,7 +247,7 @@ static void guess_near(const ikv_scene *scene, const scene_item *item,
         dice = dice * 1664525 + 1013904223;
         uint32_t place = (uint32_t)((uint64_t)dice * scene->capacity >> 32);
         const scene_item *other = item_at(scene, place);
-        if (other->target != 0 && other->parent == parent && other != item)
+        if (other->parent == parent && other != item)
             note_near(scene, item, lowest, place, n);
     }
 }

@@ -414,6 +414,52 @@ START_TEST(numbers_read_back)
 }
 END_TEST
 
+/* How many significant digits there are, without zeros at either end. */
+static int digits_of(const char *text)
+{
+    int count = 0, zeros = 0;
+    for (; *text != '\0' && *text != 'e'; text++) {
+        if (*text < '0' || *text > '9' || (count == 0 && *text == '0'))
+            continue;
+        zeros = *text == '0' ? zeros + 1 : 0;
+        count++;
+    }
+    return count - zeros;
+}
+
+static double distance(const char *text, float value)
+{
+    return fabs(strtod(text, NULL) - (double)value);
+}
+
+/* T3: floats of every exponent, at the powers of two and anywhere: no fewer
+ * digits read back, and of as many they are the nearest. */
+START_TEST(floats_print_shortest)
+{
+    uint64_t seed = 12;
+    for (uint32_t i = 0; i < 255 * 200; i++) {
+        uint32_t bits = (i % 255) << 23;
+        char text[32], nearest[40];
+        float value;
+        bits += i < 255 * 8 ? i / 255 - 4 : random_below(&seed, 1u << 23);
+        memcpy(&value, &bits, sizeof value);
+        if (bits == 0 || bits >= 0x7f800000)
+            continue;
+        ikv_number_format((double)value, true, text);
+        ck_assert_msg(strtof(text, NULL) == value, "%08x: %s", bits, text);
+        int count = digits_of(text);
+        snprintf(nearest, sizeof nearest, "%.*e", count - 1, (double)value);
+        if (strtof(nearest, NULL) == value)
+            ck_assert_msg(distance(text, value) <= distance(nearest, value),
+                          "%08x: %s, not %s", bits, text, nearest);
+        snprintf(nearest, sizeof nearest, "%.*e", count > 1 ? count - 2 : 0,
+                 (double)value);
+        ck_assert_msg(count == 1 || strtof(nearest, NULL) != value,
+                      "%08x: %s, where %s does", bits, text, nearest);
+    }
+}
+END_TEST
+
 static const struct {
     uint64_t ns;
     const char *text;
@@ -758,6 +804,7 @@ Suite *event_suite(void)
     add(s, "E2 full", catalogue_full);
     add_table(s, "T3", numbers_print_shortest, ROWS(number_table));
     add(s, "T3 random", numbers_read_back);
+    add(s, "T3 floats", floats_print_shortest);
     add_table(s, "T3 times", times_print_in_ms, ROWS(time_table));
     add(s, "E4", events_print);
     add(s, "E3", events_are_kept);

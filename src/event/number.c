@@ -1,8 +1,9 @@
 /* number.c - numbers printed by the shortest text that reads back the same.
  *
- * Without libm and locale, and the same on every CPU. Most numbers of a game
- * are short decimals: those are found by trying 0 to 6 decimals in exact
- * double arithmetic. The rest goes through exact big integers.
+ * Without libm and locale, and the same on every CPU. Floats, which most
+ * numbers of a game are, take three products of integers. Of doubles those of
+ * 0 to 6 decimals are found by trying, in exact double arithmetic; the rest goes
+ * through exact big integers.
  *
  * number-1  what is printed reads back (strtod, then cast to float if it is
  *           one) as the same value
@@ -144,6 +145,96 @@ static binary take_apart(double value, bool is_float)
     return b;
 }
 
+static decimal from_integer(uint64_t value, int decimals)
+{
+    decimal d = {{0}, 0, 0};
+    ikvi_text text = {d.digits, sizeof d.digits, 0};
+    ikvi_text_unsigned(&text, value);
+    d.count = (int)text.length;
+    d.point = d.count - decimals;
+    return d;
+}
+
+/* ------------------------------------------------------------ of floats -- */
+
+enum {
+    LEAST_POWER = -31 /* of ten, in the table */
+};
+
+/* The powers of ten from 10^-31 to 10^45: the highest 64 bits of each, and one
+ * more, so that what is multiplied with them is never too small. */
+static const uint64_t powers_of_ten[] = {
+    0x81ceb32c4b43fcf5u, 0xa2425ff75e14fc32u, 0xcad2f7f5359a3b3fu,
+    0xfd87b5f28300ca0eu, 0x9e74d1b791e07e49u, 0xc612062576589ddbu,
+    0xf79687aed3eec552u, 0x9abe14cd44753b53u, 0xc16d9a0095928a28u,
+    0xf1c90080baf72cb2u, 0x971da05074da7befu, 0xbce5086492111aebu,
+    0xec1e4a7db69561a6u, 0x9392ee8e921d5d08u, 0xb877aa3236a4b44au,
+    0xe69594bec44de15cu, 0x901d7cf73ab0acdau, 0xb424dc35095cd810u,
+    0xe12e13424bb40e14u, 0x8cbccc096f5088ccu, 0xafebff0bcb24aaffu,
+    0xdbe6fecebdedd5bfu, 0x89705f4136b4a598u, 0xabcc77118461cefdu,
+    0xd6bf94d5e57a42bdu, 0x8637bd05af6c69b6u, 0xa7c5ac471b478424u,
+    0xd1b71758e219652cu, 0x83126e978d4fdf3cu, 0xa3d70a3d70a3d70bu,
+    0xcccccccccccccccdu, 0x8000000000000001u, 0xa000000000000001u,
+    0xc800000000000001u, 0xfa00000000000001u, 0x9c40000000000001u,
+    0xc350000000000001u, 0xf424000000000001u, 0x9896800000000001u,
+    0xbebc200000000001u, 0xee6b280000000001u, 0x9502f90000000001u,
+    0xba43b74000000001u, 0xe8d4a51000000001u, 0x9184e72a00000001u,
+    0xb5e620f480000001u, 0xe35fa931a0000001u, 0x8e1bc9bf04000001u,
+    0xb1a2bc2ec5000001u, 0xde0b6b3a76400001u, 0x8ac7230489e80001u,
+    0xad78ebc5ac620001u, 0xd8d726b7177a8001u, 0x878678326eac9001u,
+    0xa968163f0a57b401u, 0xd3c21bcecceda101u, 0x84595161401484a1u,
+    0xa56fa5b99019a5c9u, 0xcecb8f27f4200f3bu, 0x813f3978f8940985u,
+    0xa18f07d736b90be6u, 0xc9f2c9cd04674edfu, 0xfc6f7c4045812297u,
+    0x9dc5ada82b70b59eu, 0xc5371912364ce306u, 0xf684df56c3e01bc7u,
+    0x9a130b963a6c115du, 0xc097ce7bc90715b4u, 0xf0bdc21abb48db21u,
+    0x96769950b50d88f5u, 0xbc143fa4e250eb32u, 0xeb194f8e1ae525feu,
+    0x92efd1b8d0cf37bfu, 0xb7abc627050305aeu, 0xe596b7b0c643c71au,
+    0x8f7e32ce7bea5c70u, 0xb35dbf821ae4f38cu,
+};
+
+/* The upper bits of a product with a power; the lowest is 1 if there is a rest,
+ * so that what is compared later is on the right side of it. */
+static uint32_t upper_product(uint64_t power, uint32_t factor)
+{
+    uint64_t low = (power & UINT32_MAX) * factor;
+    uint64_t high = (power >> 32) * factor + (low >> 32);
+    return (uint32_t)(high >> 32) | ((uint32_t)high > 1);
+}
+
+/* The shortest decimal of a float, by Giulietti's method (The Schubfach way to
+ * render doubles, 2020): the number and both ends of what reads back as it are
+ * scaled by one power of ten, so that the ends are at least 1 and less than 10
+ * apart; then it is one of the two whole numbers about it, or of tens. All are
+ * kept times 4, as the ends lie between. */
+static decimal shortest_float(binary b)
+{
+    int q = b.exponent;
+    uint32_t even = b.mantissa % 2 == 0, four = (uint32_t)b.mantissa * 4;
+    /* floor(log10(2^q)), of three quarters of it at a boundary; and of
+     * log2(10^-k): products that are exact in this range, see the paper. */
+    int k = (q * 1262611 - (b.boundary ? 524031 : 0)) >> 22;
+    int shift = q + ((-k * 1741647) >> 19) + 1;
+    uint64_t power = powers_of_ten[-k - LEAST_POWER];
+    uint32_t low = upper_product(power, (four - (b.boundary ? 1 : 2)) << shift);
+    uint32_t value = upper_product(power, four << shift);
+    uint32_t high = upper_product(power, (four + 2) << shift);
+    uint32_t least = low + !even, most = high - !even;
+    uint32_t digits = value / 4;
+    IKVI_CHECK(shift >= 1 && shift <= 4);
+    if (digits >= 10) {
+        uint32_t tens = digits / 10;
+        bool under = least <= 40 * tens, over = 40 * tens + 40 <= most;
+        if (under != over)
+            return from_integer(tens + over, -k - 1);
+    }
+    bool under = least <= 4 * digits, over = 4 * digits + 4 <= most;
+    if (under == over) /* both would do: the nearer one */
+        over = value >= 4 * digits + 2;
+    return from_integer(digits + over, -k);
+}
+
+/* ------------------------------------------------------------ of doubles -- */
+
 /* About log10 of the number, at most one too small. */
 static int guess_point(binary b)
 {
@@ -213,30 +304,19 @@ static decimal shortest(binary b)
     }
 }
 
-static decimal from_integer(uint64_t value, int decimals)
-{
-    decimal d = {{0}, 0, 0};
-    ikvi_text text = {d.digits, sizeof d.digits, 0};
-    ikvi_text_unsigned(&text, value);
-    d.count = (int)text.length;
-    d.point = d.count - decimals;
-    return d;
-}
-
 /* The usual case: at most 6 decimals and 15 digits, where the division of two
  * exact doubles is what reading the text would give. */
-static bool short_decimal(double value, bool is_float, decimal *d)
+static bool short_decimal(double value, decimal *d)
 {
     double power = 1;
     for (int decimals = 0; decimals <= 6; decimals++) {
         /* Below 2^53 whole numbers are exact, and the division rounds once, as
          * reading does. */
         double scaled = value * power + 0.5;
-        if (scaled >= 1e15 || (is_float && scaled >= 1e7))
+        if (scaled >= 1e15)
             return false;
         uint64_t whole = (uint64_t)scaled;
-        double back = (double)whole / power;
-        if (is_float ? (float)back == (float)value : back == value) {
+        if ((double)whole / power == value) {
             *d = from_integer(whole, decimals);
             return true;
         }
@@ -289,8 +369,10 @@ size_t ikv_number_format(double value, bool is_float, char *buffer)
         if (value < 0)
             ikvi_text_add(&text, "-");
         /* Zero has a digit, and loses its sign only if it is below nothing. */
-        if (size > 0 && !short_decimal(size, is_float, &d))
-            d = shortest(take_apart(size, is_float));
+        if (is_float && (float)size > 0)
+            d = shortest_float(take_apart(size, true));
+        else if (size > 0 && !short_decimal(size, &d))
+            d = shortest(take_apart(size, false));
         print_decimal(&text, d);
     }
     return ikvi_text_end(&text);

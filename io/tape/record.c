@@ -18,8 +18,10 @@ struct ikv_recording {
     ikv_bus *bus;
     const ikv_setup *setup;
     char *path; /* for messages */
+    plain_writer *plain;
     ikv_digest digest;
-    bool failed;
+    bool failed, unsaved;
+    char buffer[65536]; /* the file's */
 };
 
 /* Whether a delivery is the first one of a later span of steps. */
@@ -43,72 +45,6 @@ static const char *target_of_tape(const void *user, const ikv_field *field,
                : "root";
 }
 
-static void write_intake(json_writer *w, const ikv_event *event,
-                         const ikv_intake *intake)
-{
-    if (intake->due_ns != event->time_ns || intake->group != 0 ||
-        intake->how != IKV_INTAKE_INPUT) {
-        ikvi_write_name(w, "due");
-        ikvi_write_ms(w, intake->due_ns);
-    }
-    if (intake->group != 0) {
-        ikvi_write_name(w, "between");
-        ikvi_write_integer(w, intake->group);
-    }
-    if (intake->how == IKV_INTAKE_HELD) {
-        ikvi_write_name(w, "held");
-        ikvi_write_bool(w, true);
-    }
-    if (intake->how == IKV_INTAKE_INBOX) {
-        ikvi_write_name(w, "lane");
-        if (intake->lane == IKV_STEP_LANE || intake->lane == IKV_FRAME_LANE)
-            ikvi_write_text(w,
-                            intake->lane == IKV_STEP_LANE ? "step" : "frame");
-        else
-            ikvi_write_integer(w, intake->lane);
-    }
-    if (intake->within) {
-        ikvi_write_name(w, "within");
-        ikvi_write_bool(w, true);
-    }
-    if (intake->lost_ns != 0) {
-        ikvi_write_name(w, "lost");
-        ikvi_write_ms(w, intake->lost_ns);
-    }
-}
-
-void ikvi_write_fields(json_writer *w, const ikv_event *event,
-                       const ikv_kind_info *info,
-                       const char *(*name)(const void *user,
-                                           const ikv_field *field,
-                                           uint32_t bits),
-                       const void *user)
-{
-    ikv_event blank = ikvi_tape_blank(info);
-    const ikv_field *field;
-    for (uint32_t i = 0;; i++) {
-        field = ikv_field_header(i);
-        if (field == NULL)
-            break;
-        if (ikv_field_get(field, event).bits.integer !=
-            ikv_field_get(field, &blank).bits.integer) {
-            ikvi_write_name(w, field->name);
-            ikvi_write_field(w, field, event, name, user);
-        }
-    }
-    for (uint32_t i = 0; i < info->field_count; i++) {
-        uint32_t length = 0;
-        field = &info->fields[i];
-        bool text = ikv_field_text(field, event, &length) != NULL;
-        if (text ? length > 0
-                 : ikv_field_get(field, event).bits.integer !=
-                       ikv_field_get(field, &blank).bits.integer) {
-            ikvi_write_name(w, field->name);
-            ikvi_write_field(w, field, event, name, user);
-        }
-    }
-}
-
 static void end_line(ikv_recording *r)
 {
     ikvi_write_close_object(&r->writer);
@@ -121,17 +57,27 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
     ikv_recording *r = user;
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
-    json_writer *w = &r->writer;
+    size_t length;
     if (r->failed)
         return; /* what follows a gap would be wrong */
-    ikvi_write_object(w);
-    ikvi_write_name(w, "t");
-    ikvi_write_ms(w, event->time_ns);
-    ikvi_write_name(w, "kind");
-    ikvi_write_text(w, info->name);
-    write_intake(w, event, intake);
-    ikvi_write_fields(w, event, info, target_of_tape, r);
-    end_line(r);
+    const char *line = ikvi_plain_line(r->plain, event, info, intake, &length);
+    if (line != NULL) {
+        fwrite(line, 1, length, r->output.file); /* save() asks how it went */
+    } else {
+        ikvi_write_event(&r->writer, event, info, intake, target_of_tape, r);
+        end_line(r);
+    }
+    r->unsaved = true;
+}
+
+/* Hands what has come in to the system before it is delivered: if a handler
+ * brings the program down, what brought it there is on the tape. Merged moves
+ * are handed over together. */
+static void save(ikv_recording *r)
+{
+    r->unsaved = false;
+    r->failed =
+        fflush(r->output.file) != 0 || ferror(r->output.file) || r->failed;
 }
 
 static void write_check(ikv_recording *r, bool last)
@@ -158,6 +104,8 @@ static void write_check(ikv_recording *r, bool last)
 static void watch_recording(const ikv_watch *watch, void *user)
 {
     ikv_recording *r = user;
+    if (r->unsaved && watch->what == IKV_WATCH_EVENT)
+        save(r);
     if (begins_span(&r->digest, watch))
         write_check(r, false);
     ikv_digest_add(&r->digest, r->bus, watch);
@@ -216,6 +164,7 @@ static void unwatch(ikv_recording *r)
 static void free_recording(ikv_recording *r)
 {
     ikvi_write_end(&r->writer);
+    ikvi_plain_close(r->plain);
     free(r->path);
     free(r);
 }
@@ -238,9 +187,11 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
         return IKV_BAD_SIZE;
     reader fault = {.path = config->path, .message = message};
     ikv_recording *r = calloc(1, sizeof *r);
+    plain_writer *plain = ikvi_plain_open();
     char *path = strdup(config->path);
-    if (r == NULL || path == NULL) {
+    if (r == NULL || plain == NULL || path == NULL) {
         free(r);
+        ikvi_plain_close(plain);
         free(path);
         return ikvi_no_memory(&fault);
     }
@@ -248,12 +199,13 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
                          .bus = ikv_kit_bus(config->kit),
                          .setup = config->setup,
                          .path = path,
+                         .plain = plain,
                          .digest = IKV_DIGEST_INIT};
     if (!ikvi_output_open(&r->output, &fault, path, true, the_tape)) {
         free_recording(r);
         return IKV_BAD_FILE;
     }
-    setvbuf(r->output.file, NULL, _IOLBF, 4096);
+    setvbuf(r->output.file, r->buffer, _IOFBF, sizeof r->buffer);
     ikvi_write_begin(&r->writer, r->output.file, false);
     ikv_status status = watch(r);
     if (status < 0) {

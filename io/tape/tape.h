@@ -1,6 +1,6 @@
 /* tape.h - the inside of tapes: tape_lines.c finds lines, tape.c reads them,
  * tape_quick.c the plain ones quickly, tape_play.c makes events of gestures,
- * record.c writes, tape_join.c cuts and joins. */
+ * tape_write.c writes lines, record.c tapes, tape_join.c cuts and joins. */
 #ifndef IKVI_IO_TAPE_H
 #define IKVI_IO_TAPE_H
 
@@ -116,5 +116,22 @@ void ikvi_write_fields(json_writer *w, const ikv_event *event,
                                            const ikv_field *field,
                                            uint32_t bits),
                        const void *user);
+
+/* Its line, as an object that is not closed yet. */
+void ikvi_write_event(json_writer *w, const ikv_event *event,
+                      const ikv_kind_info *info, const ikv_intake *intake,
+                      const char *(*name)(const void *user,
+                                          const ikv_field *field,
+                                          uint32_t bits),
+                      const void *user);
+
+/* The same line, with its end, if it is a plain one; else NULL. It stays until
+ * the next one. */
+typedef struct plain_writer plain_writer;
+plain_writer *ikvi_plain_open(void);
+const char *ikvi_plain_line(plain_writer *plain, const ikv_event *event,
+                            const ikv_kind_info *info, const ikv_intake *intake,
+                            size_t *length);
+void ikvi_plain_close(plain_writer *plain);
 
 #endif

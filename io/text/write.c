@@ -135,38 +135,57 @@ void ikvi_write_name(json_writer *w, const char *name)
     ikvi_write_text(w, name);
 }
 
+size_t ikvi_integer_text(int64_t value, char *text)
+{
+    char digits[20], *to = text;
+    size_t count = 0;
+    uint64_t size = value < 0 ? -(uint64_t)value : (uint64_t)value;
+    do {
+        digits[count++] = (char)('0' + size % 10);
+        size /= 10;
+    } while (size > 0);
+    if (value < 0)
+        *to++ = '-';
+    while (count > 0)
+        *to++ = digits[--count];
+    return (size_t)(to - text);
+}
+
+size_t ikvi_number_text(double value, bool is_float, char *text)
+{
+    if (!isfinite(value))
+        return 0;
+    if (value == 0 && signbit(value)) {
+        memcpy(text, "-0.0", 4);
+        return 4;
+    }
+    return value == floor(value) && fabs(value) < 1e15
+               ? ikvi_integer_text((int64_t)value, text)
+               : ikv_number_format(value, is_float, text);
+}
+
 void ikvi_write_integer(json_writer *w, int64_t value)
 {
     char text[32];
-    int length = snprintf(text, sizeof text, "%lld", (long long)value);
-    note(w, yajl_gen_number(w->gen, text, (size_t)length));
+    size_t length = ikvi_integer_text(value, text);
+    note(w, yajl_gen_number(w->gen, text, length));
 }
 
 void ikvi_write_number(json_writer *w, double value, bool is_float)
 {
     char text[32];
-    if (!isfinite(value)) {
+    size_t length = ikvi_number_text(value, is_float, text);
+    if (length == 0)
         ikvi_write_null(w);
-    } else if (value == 0 && signbit(value)) {
-        note(w, yajl_gen_number(w->gen, "-0.0", 4));
-    } else if (value == floor(value) && fabs(value) < 1e15) {
-        ikvi_write_integer(w, (int64_t)value);
-    } else {
-        ikv_number_format(value, is_float, text);
-        note(w, yajl_gen_number(w->gen, text, strlen(text)));
-    }
+    else
+        note(w, yajl_gen_number(w->gen, text, length));
 }
 
 void ikvi_write_ms(json_writer *w, uint64_t ns)
 {
-    char text[40];
-    int length = snprintf(text, sizeof text, "%llu.%06llu",
-                          (unsigned long long)(ns / 1000000),
-                          (unsigned long long)(ns % 1000000));
-    while (text[length - 1] == '0')
-        length--;
-    length -= text[length - 1] == '.';
-    note(w, yajl_gen_number(w->gen, text, (size_t)length));
+    char text[32];
+    size_t length = ikv_time_format(ns, text);
+    note(w, yajl_gen_number(w->gen, text, length));
 }
 
 void ikvi_write_bool(json_writer *w, bool value)

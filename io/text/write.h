@@ -78,6 +78,10 @@ void ikvi_write_bytes(json_writer *w, const char *text, size_t length);
 void ikvi_write_integer(json_writer *w, int64_t value);
 /* In its shortest form; null for what is no number. */
 void ikvi_write_number(json_writer *w, double value, bool is_float);
+/* The texts of both, of at most 32 bytes without a zero behind; their lengths,
+ * 0 for what is no number. */
+size_t ikvi_integer_text(int64_t value, char *text);
+size_t ikvi_number_text(double value, bool is_float, char *text);
 /* ns as milliseconds. */
 void ikvi_write_ms(json_writer *w, uint64_t ns);
 void ikvi_write_bool(json_writer *w, bool value);

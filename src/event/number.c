@@ -341,17 +341,16 @@ static void print_decimal(ikvi_text *text, decimal d)
         ikvi_text_signed(text, d.point - 1);
         return;
     }
-    if (d.point <= 0)
-        ikvi_text_add(text, "0.");
-    for (int i = d.point; i < 0; i++)
-        ikvi_text_add(text, "0");
-    for (int i = 0; i < d.count; i++) {
-        if (i == d.point && i > 0)
-            ikvi_text_add(text, ".");
-        ikvi_text_bytes(text, d.digits + i, 1);
-    }
+    int whole = d.point < 0 ? 0 : d.point < d.count ? d.point : d.count;
+    ikvi_text_bytes(text, d.digits, (size_t)whole);
     for (int i = d.count; i < d.point; i++)
         ikvi_text_add(text, "0");
+    if (whole == d.count)
+        return;
+    ikvi_text_add(text, whole == 0 ? "0." : ".");
+    for (int i = d.point; i < 0; i++)
+        ikvi_text_add(text, "0");
+    ikvi_text_bytes(text, d.digits + whole, (size_t)(d.count - whole));
 }
 
 /* T3. */

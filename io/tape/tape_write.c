@@ -1,0 +1,296 @@
+/* tape_write.c - writes the lines of a tape's events, plain ones quickly.
+ *
+ * A recording runs beside a game: most of what comes in are moves of the
+ * mouse, whose fields are numbers and names of the catalogue's own. Their lines
+ * are put together from pieces that are kept for the last kind. What is not so
+ * plain goes through a JSON writer, piece by piece; both write the same.
+ */
+#include "tape.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+/* ------------------------------------------------------------ any event -- */
+
+static void write_intake(json_writer *w, const ikv_event *event,
+                         const ikv_intake *intake)
+{
+    if (intake->due_ns != event->time_ns || intake->group != 0 ||
+        intake->how != IKV_INTAKE_INPUT) {
+        ikvi_write_name(w, "due");
+        ikvi_write_ms(w, intake->due_ns);
+    }
+    if (intake->group != 0) {
+        ikvi_write_name(w, "between");
+        ikvi_write_integer(w, intake->group);
+    }
+    if (intake->how == IKV_INTAKE_HELD) {
+        ikvi_write_name(w, "held");
+        ikvi_write_bool(w, true);
+    }
+    if (intake->how == IKV_INTAKE_INBOX) {
+        ikvi_write_name(w, "lane");
+        if (intake->lane == IKV_STEP_LANE || intake->lane == IKV_FRAME_LANE)
+            ikvi_write_text(w,
+                            intake->lane == IKV_STEP_LANE ? "step" : "frame");
+        else
+            ikvi_write_integer(w, intake->lane);
+    }
+    if (intake->within) {
+        ikvi_write_name(w, "within");
+        ikvi_write_bool(w, true);
+    }
+    if (intake->lost_ns != 0) {
+        ikvi_write_name(w, "lost");
+        ikvi_write_ms(w, intake->lost_ns);
+    }
+}
+
+void ikvi_write_fields(json_writer *w, const ikv_event *event,
+                       const ikv_kind_info *info,
+                       const char *(*name)(const void *user,
+                                           const ikv_field *field,
+                                           uint32_t bits),
+                       const void *user)
+{
+    ikv_event blank = ikvi_tape_blank(info);
+    const ikv_field *field;
+    for (uint32_t i = 0;; i++) {
+        field = ikv_field_header(i);
+        if (field == NULL)
+            break;
+        if (ikv_field_get(field, event).bits.integer !=
+            ikv_field_get(field, &blank).bits.integer) {
+            ikvi_write_name(w, field->name);
+            ikvi_write_field(w, field, event, name, user);
+        }
+    }
+    for (uint32_t i = 0; i < info->field_count; i++) {
+        uint32_t length = 0;
+        field = &info->fields[i];
+        bool text = ikv_field_text(field, event, &length) != NULL;
+        if (text ? length > 0
+                 : ikv_field_get(field, event).bits.integer !=
+                       ikv_field_get(field, &blank).bits.integer) {
+            ikvi_write_name(w, field->name);
+            ikvi_write_field(w, field, event, name, user);
+        }
+    }
+}
+
+void ikvi_write_event(json_writer *w, const ikv_event *event,
+                      const ikv_kind_info *info, const ikv_intake *intake,
+                      const char *(*name)(const void *user,
+                                          const ikv_field *field,
+                                          uint32_t bits),
+                      const void *user)
+{
+    ikvi_write_object(w);
+    ikvi_write_name(w, "t");
+    ikvi_write_ms(w, event->time_ns);
+    ikvi_write_name(w, "kind");
+    ikvi_write_text(w, info->name);
+    write_intake(w, event, intake);
+    ikvi_write_fields(w, event, info, name, user);
+}
+
+/* ---------------------------------------------------------- plain lines -- */
+
+enum {
+    FIELDS = 48,     /* of an event, its header's included */
+    PREFIX = 40,     /* bytes of `,"name":` */
+    KIND_BYTES = 80, /* of `,"kind":"name"` */
+    FIELD_BYTES = 128
+};
+
+/* How a field's value is written. */
+enum {
+    WRITE_NUMBER,
+    WRITE_NAMED,
+    WRITE_MASK,
+    WRITE_BOOL,
+    WRITE_NOT /* if it has one, the event is not plain */
+};
+
+typedef struct plain_field {
+    const ikv_field *field;
+    uint8_t bytes, how, length;
+    char prefix[PREFIX];
+} plain_field;
+
+struct plain_writer {
+    const ikv_kind_info *info;
+    ikv_event blank; /* what is as in it is not written */
+    bool fit;        /* that kind can be written here */
+    uint32_t count, kind_length;
+    char kind[KIND_BYTES];
+    plain_field fields[FIELDS];
+    char line[FIELDS * FIELD_BYTES + KIND_BYTES + FIELD_BYTES];
+};
+
+plain_writer *ikvi_plain_open(void)
+{
+    return calloc(1, sizeof(plain_writer));
+}
+
+void ikvi_plain_close(plain_writer *plain)
+{
+    free(plain);
+}
+
+static uint8_t how_written(const ikv_field *field)
+{
+    if (field->type == IKV_TYPE_TARGET || ikvi_names_something(field))
+        return WRITE_NOT;
+    if (field->type == IKV_TYPE_BOOL)
+        return WRITE_BOOL;
+    if (field->set == IKV_SET_NONE)
+        return WRITE_NUMBER;
+    return ikvi_json_is_mask(field) ? WRITE_MASK : WRITE_NAMED;
+}
+
+static void learn_field(plain_writer *p, const ikv_field *field)
+{
+    static const uint8_t bytes[IKV_TYPE_TEXT] = {
+        [IKV_TYPE_U8] = 1,  [IKV_TYPE_I8] = 1,   [IKV_TYPE_U16] = 2,
+        [IKV_TYPE_I16] = 2, [IKV_TYPE_U32] = 4,  [IKV_TYPE_I32] = 4,
+        [IKV_TYPE_U64] = 8, [IKV_TYPE_I64] = 8,  [IKV_TYPE_F32] = 4,
+        [IKV_TYPE_F64] = 8, [IKV_TYPE_BOOL] = 1, [IKV_TYPE_TARGET] = 4};
+    if (field->type == IKV_TYPE_TEXT || field->type == IKV_TYPE_VALUE ||
+        p->count == FIELDS || strlen(field->name) > PREFIX - 5) {
+        p->fit = false;
+        return;
+    }
+    plain_field *f = &p->fields[p->count++];
+    *f = (plain_field){
+        .field = field, .bytes = bytes[field->type], .how = how_written(field)};
+    f->length =
+        (uint8_t)snprintf(f->prefix, sizeof f->prefix, ",\"%s\":", field->name);
+}
+
+static void learn_kind(plain_writer *p, const ikv_kind_info *info)
+{
+    const ikv_field *field;
+    p->blank = ikvi_tape_blank(info);
+    p->info = info;
+    p->count = 0;
+    /* The catalogue's names need no escapes. */
+    p->fit = strlen(info->name) < KIND_BYTES - 12;
+    for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++)
+        learn_field(p, field);
+    for (uint32_t i = 0; i < info->field_count; i++)
+        learn_field(p, &info->fields[i]);
+    if (p->fit)
+        p->kind_length = (uint32_t)snprintf(p->kind, sizeof p->kind,
+                                            ",\"kind\":\"%s\"", info->name);
+}
+
+/* The place after a text that is put there; NULL if it needs escapes, or is
+ * longer than any name. */
+static char *put_text(char *to, const char *text)
+{
+    const char *end = to + FIELD_BYTES - PREFIX - 4;
+    for (*to++ = '"'; *text != '\0'; *to++ = *text++)
+        if (to == end || *text < ' ' || *text > '~' || *text == '"' ||
+            *text == '\\' || *text == '/')
+            return NULL;
+    *to++ = '"';
+    return to;
+}
+
+static char *put_mask(char *to, const ikv_field *field, uint64_t mask)
+{
+    const char *name;
+    uint64_t bit, known = 0;
+    const char *end = to + FIELD_BYTES - PREFIX;
+    *to = '['; /* again, if nothing follows */
+    for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
+         i++) {
+        known |= bit;
+        if ((mask & bit) == 0)
+            continue;
+        size_t length = strlen(name);
+        if ((size_t)(end - to) < length + 5)
+            return NULL;
+        to[0] = *to == '[' ? '[' : ',';
+        to[1] = '"';
+        memcpy(to + 2, name, length);
+        to[length + 2] = '"';
+        to += length + 3;
+        *to = ','; /* or the end */
+    }
+    if ((mask & ~known) != 0)
+        return NULL;
+    if (*to == '[')
+        to++;
+    *to++ = ']';
+    return to;
+}
+
+/* The place after the value, NULL if it is not plain. */
+static char *put_value(char *to, const plain_field *f, ikv_value value)
+{
+    char name[8];
+    const ikv_field *field = f->field;
+    uint64_t bits = (uint64_t)value.bits.integer;
+    if (f->how == WRITE_MASK)
+        return put_mask(to, field, bits);
+    if (f->how == WRITE_NAMED) {
+        const char *text = ikvi_json_value_name(field, bits, name);
+        if (text != NULL)
+            return put_text(to, text);
+    } else if (f->how == WRITE_BOOL) {
+        memcpy(to, value.bits.boolean ? "true" : "false", 5);
+        return to + (value.bits.boolean ? 4 : 5);
+    } else if (f->how == WRITE_NOT) {
+        return NULL;
+    }
+    size_t length = value.type == IKV_VALUE_INTEGER
+                        ? ikvi_integer_text(value.bits.integer, to)
+                        : ikvi_number_text(value.bits.number,
+                                           field->type != IKV_TYPE_F64, to);
+    return length > 0 ? to + length : NULL;
+}
+
+const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
+                            const ikv_kind_info *info, const ikv_intake *intake,
+                            size_t *length)
+{
+    if (info != p->info)
+        learn_kind(p, info);
+    if (!p->fit || intake->group != 0 || intake->how != IKV_INTAKE_INPUT ||
+        intake->within || intake->lost_ns != 0)
+        return NULL;
+    char *to = p->line;
+    memcpy(to, "{\"t\":", 5);
+    to += 5;
+    to += ikv_time_format(event->time_ns, to);
+    memcpy(to, p->kind, p->kind_length);
+    to += p->kind_length;
+    if (intake->due_ns != event->time_ns) {
+        memcpy(to, ",\"due\":", 7);
+        to += 7;
+        to += ikv_time_format(intake->due_ns, to);
+    }
+    for (uint32_t i = 0; i < p->count; i++) {
+        const plain_field *f = &p->fields[i];
+        size_t at = f->field->offset;
+        if (memcmp((const char *)event + at, (const char *)&p->blank + at,
+                   f->bytes) == 0)
+            continue;
+        ikv_value value = ikv_field_get(f->field, event);
+        /* not all bits of a bool count */
+        if (f->how == WRITE_BOOL &&
+            value.bits.boolean ==
+                ikv_field_get(f->field, &p->blank).bits.boolean)
+            continue;
+        memcpy(to, f->prefix, f->length);
+        to = put_value(to + f->length, f, value);
+        if (to == NULL)
+            return NULL;
+    }
+    *to++ = '}';
+    *to++ = '\n';
+    *length = (size_t)(to - p->line);
+    return p->line;
+}

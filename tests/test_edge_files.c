@@ -1176,9 +1176,122 @@ static void add_in_folder(Suite *suite, const char *rule, const TTest *test)
     add_table_in_folder(suite, rule, test, 1);
 }
 
+/* ------------------------------------------------- T1 any event on a tape --
+ */
+
+enum {
+    ANY = 4000
+};
+
+static struct {
+    ikv_event events[ANY * 2];
+    ikv_intake intakes[ANY * 2];
+    uint32_t count;
+} any;
+
+static void keep_any(const ikv_event *event, const ikv_intake *intake,
+                     void *user)
+{
+    (void)user;
+    ck_assert_uint_lt(any.count, ANY * 2);
+    any.events[any.count] = *event;
+    any.intakes[any.count++] = *intake;
+}
+
+/* Pushes events of all kinds that ports push, with any values. */
+static void push_any(bench_kit *k)
+{
+    uint64_t seed = 21;
+    ikv_kind kind = IKV_KIND_NONE;
+    kit_frame(k, 0);
+    for (int i = 0; i < ANY; i++) {
+        kind = ikv_catalogue_next(NULL, kind);
+        if (kind == IKV_KIND_NONE)
+            continue;
+        const ikv_kind_info *info = ikv_catalogue_info(NULL, kind);
+        /* What ends the loop or changes devices would leave nothing to do. */
+        if ((info->from & IKV_FROM_P) == 0 || kind == IKV_KIND_WINDOW_CLOSE ||
+            info->family == IKV_FAMILY_DEVICE)
+            continue;
+        ikv_event e =
+            ikv_event_make(kind, k->fake.now_ns - (uint32_t)i % 3 * 1000);
+        e.device = k->fake.device;
+        for (uint32_t f = 0; f < info->field_count; f++) {
+            const ikv_field *field = &info->fields[f];
+            uint32_t bits = (uint32_t)random_below(&seed, UINT32_MAX);
+            ikv_value value = {IKV_VALUE_INTEGER, {.integer = bits >> 20}};
+            if (i % 3 == 0)
+                value.bits.integer = random_below(&seed, 3);
+            if (field->type == IKV_TYPE_F32 || field->scale > 1) {
+                float number;
+                bits = i % 2 ? bits & 0xbfffffff
+                             : (bits & 0x807fffff) | 0x42000000;
+                memcpy(&number, &bits, sizeof number);
+                value.type = IKV_VALUE_NUMBER;
+                value.bits.number = (double)number;
+            }
+            if (field->type == IKV_TYPE_BOOL)
+                value = (ikv_value){IKV_VALUE_BOOL, {.boolean = bits % 2}};
+            ikv_field_put(field, &e, value); /* or it stays 0 */
+        }
+        ikv_sink_push(k->fake.sink, &e);
+        if (i % 50 == 49)
+            kit_frame(k, (uint64_t)i);
+    }
+    kit_frame(k, ANY + 100);
+}
+
+static void open_any(bench_kit *k)
+{
+    kit_prepare(k);
+    k->config.queue.own_capacity = 1024;
+    k->config.loop.pending = 1024;
+    kit_open(k);
+}
+
+/* What is recorded is read back to the bit, and handed over before anybody
+ * hears it. */
+START_TEST(any_event)
+{
+    static bench_kit k;
+    ikv_recording *recording;
+    ikv_recording_config config = IKV_RECORDING_INIT;
+    ikv_message message;
+    ikv_tape *tape;
+    ikv_event event;
+    ikv_intake intake;
+    uint32_t count = 0;
+    open_any(&k);
+    ok(ikv_loop_set_recorder(k.loop, keep_any, NULL));
+    push_any(&k);
+    kit_close(&k);
+    open_any(&k);
+    config.path = "any.tape.jsonl";
+    config.kit = k.kit;
+    ok(ikv_recording_open(&config, &recording, NULL));
+    push_any(&k);
+    ok(ikv_recording_close(recording, NULL));
+    kit_close(&k);
+    ck_assert_msg(ikv_tape_open(config.path, NULL, &tape, &message) == IKV_OK,
+                  "%s", message.text);
+    for (; ikv_tape_next(tape, &event, &intake, &message) == IKV_OK; count++) {
+        ck_assert_uint_lt(count, any.count);
+        ck_assert_msg(memcmp(&event, &any.events[count], sizeof event) == 0,
+                      "event %u differs", count);
+        ck_assert_uint_eq(intake.has_due ? intake.due_ns : event.time_ns,
+                          any.intakes[count].due_ns);
+    }
+    ck_assert_str_eq(message.text, "");
+    ck_assert_uint_eq(count, any.count);
+    ck_assert_uint_gt(count, ANY / 3);
+    ikv_tape_close(tape);
+}
+END_TEST
+
 Suite *edge_files_suite(void)
 {
     Suite *s = suite_create("edge_files");
+    add(s, "T1 any event", any_event);
     add_in_folder(s, "T4 10 torn anywhere", torn_anywhere);
     add_table_in_folder(s, "10 torn or wrong", torn_or_wrong, ROWS(torn_table));
     add_table_in_folder(s, "10 torn at once", torn_at_once, ROWS(torn_headers));

@@ -1,5 +1,6 @@
 /* record.c - T1: writes tapes, with digests; compares runs with them. */
 #define _POSIX_C_SOURCE 200809L
+#include "../setup/setup_shared.h"
 #include "tape.h"
 
 #include "ikvar/digest.h"
@@ -34,15 +35,19 @@ static bool begins_span(const ikv_digest *digest, const ikv_watch *watch)
 
 /* -------------------------------------------------------------- writing -- */
 
-/* Events of actions are never on a tape. */
+/* NULL for what only the program knows. Events of actions are never on a
+ * tape. */
 static const char *target_of_tape(const void *user, const ikv_field *field,
                                   uint32_t bits)
 {
     const ikv_recording *r = user;
     (void)field;
-    return r->setup != NULL
-               ? ikv_setup_target_name(r->setup, (ikv_target){bits})
-               : "root";
+    if (bits == ikv_bus_root(r->bus).bits)
+        return "root";
+    if (r->setup == NULL)
+        return NULL;
+    const char *name = ikvi_setup_name_of(r->setup, (ikv_target){bits});
+    return strcmp(name, "gone") != 0 ? name : NULL;
 }
 
 static void end_line(ikv_recording *r)

@@ -101,6 +101,9 @@ ikv_status ikv_tape_open_kinds(const char *path, const ikv_catalogue *kinds,
 
 static ikv_target find_by_name(const void *setup, const char *name)
 {
+    /* Of whatever bus it will be. */
+    if (setup == NULL && strcmp(name, "root") == 0)
+        return ikv_bus_root(NULL);
     return ikv_setup_target(setup, name);
 }
 
@@ -239,7 +242,7 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
                       &line->event.time_ns) ||
         !read_intake(&tape->lines.reader, object, &line->intake))
         return false;
-    target_finder finder = {find_by_name, NULL, tape->setup};
+    target_finder finder = {find_by_name, NULL, tape->setup, true};
     const char *member;
     json_t *value;
     json_object_foreach(object, member, value)
@@ -250,8 +253,7 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
         const ikv_field *field = ikv_field_find(info, member);
         if (field == NULL)
             return refuse_member(&tape->lines.reader, info, member);
-        if (!ikvi_read_field(&tape->lines.reader, &at, value, field,
-                             tape->setup != NULL ? &finder : NULL,
+        if (!ikvi_read_field(&tape->lines.reader, &at, value, field, &finder,
                              &line->event))
             return false;
     }

@@ -259,7 +259,7 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
     if (info != p->info)
         learn_kind(p, info);
     if (!p->fit || intake->group != 0 || intake->how != IKV_INTAKE_INPUT ||
-        intake->within || intake->lost_ns != 0)
+        intake->lost_ns != 0)
         return NULL;
     char *to = p->line;
     memcpy(to, "{\"t\":", 5);
@@ -279,11 +279,6 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
                    f->bytes) == 0)
             continue;
         ikv_value value = ikv_field_get(f->field, event);
-        /* not all bits of a bool count */
-        if (f->how == WRITE_BOOL &&
-            value.bits.boolean ==
-                ikv_field_get(f->field, &p->blank).bits.boolean)
-            continue;
         memcpy(to, f->prefix, f->length);
         to = put_value(to + f->length, f, value);
         if (to == NULL)

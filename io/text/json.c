@@ -531,6 +531,11 @@ static bool read_target(reader *r, const place *at, const json_t *value,
         if (to->bits != 0)
             return true;
     }
+    json_int_t bits = json_integer_value(value);
+    if (finder != NULL && finder->handles && bits > 0 && bits <= UINT32_MAX) {
+        to->bits = (uint32_t)bits;
+        return true;
+    }
     return ikvi_reader_fail(r, at, "expected a target's id, found %s",
                             ikvi_json_found(value));
 }

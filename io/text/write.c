@@ -318,10 +318,12 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
         ikvi_write_bool(w, value.bits.boolean);
         break;
     case IKV_VALUE_TARGET:
-        if (value.bits.target.bits != 0)
-            ikvi_write_text(w, name(user, field, value.bits.target.bits));
-        else
+        if (value.bits.target.bits == 0)
             ikvi_write_null(w);
+        else if ((text = name(user, field, value.bits.target.bits)) != NULL)
+            ikvi_write_text(w, text);
+        else
+            ikvi_write_integer(w, value.bits.target.bits);
         break;
     case IKV_VALUE_INTEGER:
         if (ikvi_names_something(field))

@@ -97,7 +97,8 @@ void ikvi_write_raw(json_writer *w, const char *text, size_t length);
 /* What has been begun is left as it is; the next thing begins anew. */
 void ikvi_write_forget(json_writer *w);
 
-/* The field's value; targets' names by the callback. */
+/* The field's value; targets' names by the callback: NULL for one that has none,
+ * which is written as its handle's number. */
 void ikvi_write_field(json_writer *w, const ikv_field *field,
                       const ikv_event *event,
                       const char *(*name)(const void *user,

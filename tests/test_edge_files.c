@@ -1216,7 +1216,7 @@ static void push_any(bench_kit *k)
         ikv_event e =
             ikv_event_make(kind, k->fake.now_ns - (uint32_t)i % 3 * 1000);
         e.device = k->fake.device;
-        e.modifiers = (uint16_t)random_below(&seed, 1u << 16);
+        e.modifiers = (uint16_t)random_below(&seed, i % 4 == 0 ? 1u << 16 : 4);
         e.source.bits = i % 7 == 0; /* the root */
         for (uint32_t f = 0; f < info->field_count; f++) {
             const ikv_field *field = &info->fields[f];

@@ -14,6 +14,8 @@ enum {
     LINES = 20000
 };
 
+#define TAPE_PATH "bench.tape.jsonl"
+
 static ikv_kit *kit;
 static ikv_loop *loop;
 static bench_port moves;
@@ -128,8 +130,6 @@ static void save_plain(void)
 
 /* ---------------------------------------------------------------- tapes -- */
 
-#define TAPE_PATH "bench.tape.jsonl"
-
 static void write_long_tape(void)
 {
     FILE *file = fopen(TAPE_PATH, "w");
@@ -172,6 +172,36 @@ static void read_documents(void)
     }
     if (file != NULL)
         fclose(file);
+}
+
+/* ------------------------------------------------------------ recording -- */
+
+static void nothing(void) {}
+
+/* What recording adds to a raw move; its checks, with the digest of what is
+ * delivered, are few. */
+static double recording_cost(float divisor)
+{
+    ikv_recording *recording;
+    ikv_recording_config config = IKV_RECORDING_INIT;
+    uint32_t dice = 1;
+    config.path = TAPE_PATH;
+    config.kit = kit;
+    for (uint32_t i = 0; i < RAW; i++) {
+        float *fields[] = {&raw[i].pointer.x, &raw[i].pointer.y,
+                           &raw[i].pointer.dx, &raw[i].pointer.dy};
+        for (int f = 0; f < 4; f++) {
+            dice = dice * 1664525 + 1013904223;
+            *fields[f] = (float)(dice >> 20) / divisor;
+        }
+    }
+    double without = least_of(merge_ours, nothing);
+    if (ikv_recording_open(&config, &recording, NULL) < 0)
+        exit(2);
+    double with = least_of(merge_ours, nothing);
+    ikv_recording_close(recording, NULL);
+    remove(TAPE_PATH);
+    return (with - without) / RAW;
 }
 
 /* --------------------------------------------------------------- setups -- */
@@ -261,6 +291,10 @@ void time_rows(void)
     open_merging();
     measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
             3.5, 1.2, RAW, merge_ours, merge_plain);
+    compare("record a move, any x, y, dx, dy", "asked: 1 us", 1, 1.2,
+            recording_cost(7.001f), 1000);
+    compare("record a move, in quarters", "asked: half of that", 1, 1.2,
+            recording_cost(4), 500);
     heard = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_target everywhere = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_FIELD_SET, everywhere, count_call,

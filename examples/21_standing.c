@@ -72,14 +72,11 @@ int main(void)
             if (x < 1)
                 continue;
             /* As of the last step; then the next move. */
-            printf("x %3d  %s", (int)x - 12,
-                   ikv_overlaps_contacts(overlaps, feet, GROUND) > 0
-                       ? "stands on"
-                       : "falls");
-            ikv_contact contact;
-            for (uint32_t n = 0;
-                 ikv_overlaps_contact(overlaps, feet, GROUND, n, &contact); n++)
-                printf(" %s", names[contact.other_id]);
+            ikv_contact on[4];
+            uint32_t count = ikv_overlaps_list(overlaps, feet, GROUND, on, 4);
+            printf("x %3d  %s", (int)x - 12, count > 0 ? "stands on" : "falls");
+            for (uint32_t n = 0; n < count && n < 4; n++)
+                printf(" %s", names[on[n].other_id]);
             printf("%s\n", flag ? "" : "   (a flag would say: falls)");
             ikv_scene_move(ikv_kit_scene(kit), feet, x, 5);
         }

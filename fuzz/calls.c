@@ -486,9 +486,14 @@ void use_overlaps(world *w)
     fuzz_number(ikv_overlaps_contact(w->overlaps, a, tags, nth, &contact));
     fuzz_tell(&contact, sizeof contact);
     bool listed = false; /* what it touches is among its contacts */
-    for (uint32_t i = 0; ikv_overlaps_contact(w->overlaps, a, 0, i, &contact);
-         i++)
+    ikv_contact list[2];
+    uint32_t i = 0;
+    uint32_t count = ikv_overlaps_list(w->overlaps, a, 0, list, 2);
+    for (; ikv_overlaps_contact(w->overlaps, a, 0, i, &contact); i++) {
         listed = listed || contact.other.bits == b.bits;
+        MUST(i >= 2 || memcmp(&contact, &list[i], sizeof contact) == 0);
+    }
+    MUST(count == i);
     MUST(ikv_overlaps_touches(w->overlaps, a, b) == listed);
     fuzz_number(listed);
 }

@@ -694,6 +694,15 @@ START_TEST(queries)
     ck_assert_float_eq(contact.x, 2.5f); /* of what both cover */
     ck_assert_float_eq(contact.y, 7.5f);
     ck_assert(!ikv_overlaps_contact(o, named[0], LAMP, 2, &contact));
+    ikv_contact all[3] = {{.other = {9}}, {.other = {9}}, {.other = {9}}};
+    ck_assert_uint_eq(ikv_overlaps_list(o, named[0], 0, all, 2), 3);
+    ck_assert_uint_eq(all[0].other.bits, named[1].bits); /* the first began */
+    ck_assert_uint_eq(all[1].other.bits, named[2].bits);
+    ck_assert_uint_eq(all[2].other.bits, 9); /* beyond the room */
+    ck_assert_uint_eq(ikv_overlaps_list(o, named[0], LAMP, all, 3), 2);
+    ck_assert_uint_eq(all[1].other.bits, named[2].bits);
+    ck_assert_uint_eq(ikv_overlaps_list(o, named[0], 0, NULL, 3), 3);
+    ck_assert_uint_eq(ikv_overlaps_list(o, named[1], 0, all, 3), 0);
     do_words("b@-50,0 |"); /* it lingers */
     ck_assert(ikv_overlaps_contact(o, named[0], 0, 0, &contact));
     ck_assert_uint_eq(contact.other.bits, named[1].bits);

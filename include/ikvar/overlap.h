@@ -199,6 +199,14 @@ typedef struct ikv_contact {
 IKV_API uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps,
                                        ikv_target target, uint32_t tags);
 
+/* All of them, in the order in which they began.
+ *   contacts  as many as there is room for are filled in; NULL: none
+ * Returns how many there are, which may be more.
+ * Context: owner thread, inside handlers too; O(its contacts). */
+IKV_API uint32_t ikv_overlaps_list(const ikv_overlaps *overlaps,
+                                   ikv_target target, uint32_t tags,
+                                   ikv_contact *contacts, uint32_t room);
+
 /* The nth of them, in the order in which they began; false past the last.
  * Context: owner thread, inside handlers too; O(its contacts). */
 IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,

@@ -797,6 +797,36 @@ uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps, ikv_target target,
     return count;
 }
 
+static ikv_contact contact_as_told(const ikv_overlaps *overlaps, uint32_t at)
+{
+    const overlap_contact *c = contact_at(overlaps, at / 2);
+    uint32_t side = at % 2;
+    uint32_t pieces = c->pieces[side];
+    return (ikv_contact){
+        .other = {c->party[!side]},
+        .other_body = {c->body[!side]},
+        .other_id = c->id[!side],
+        .steps = overlaps->s.step - c->since[side],
+        .x = c->at[0],
+        .y = c->at[1],
+        .z = c->at[2],
+        .count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX),
+        .scope = c->scope};
+}
+
+uint32_t ikv_overlaps_list(const ikv_overlaps *overlaps, ikv_target target,
+                           uint32_t tags, ikv_contact *contacts, uint32_t room)
+{
+    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
+    uint32_t nth = contacts != NULL ? count : 0;
+    /* From its end: the list has the newest first. */
+    for (uint32_t at = contacts_of(overlaps, target); nth > 0;
+         at = contact_at(overlaps, at / 2)->links.after[at % 2])
+        if (is_with(overlaps, at, target, tags) && --nth < room)
+            contacts[nth] = contact_as_told(overlaps, at);
+    return count;
+}
+
 bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
                           uint32_t tags, uint32_t nth, ikv_contact *contact)
 {
@@ -808,19 +838,7 @@ bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
     for (;; at = contact_at(overlaps, at / 2)->links.after[at % 2])
         if (is_with(overlaps, at, target, tags) && nth-- == 0)
             break;
-    const overlap_contact *c = contact_at(overlaps, at / 2);
-    uint32_t side = at % 2;
-    uint32_t pieces = c->pieces[side];
-    *contact = (ikv_contact){
-        .other = {c->party[!side]},
-        .other_body = {c->body[!side]},
-        .other_id = c->id[!side],
-        .steps = overlaps->s.step - c->since[side],
-        .x = c->at[0],
-        .y = c->at[1],
-        .z = c->at[2],
-        .count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX),
-        .scope = c->scope};
+    *contact = contact_as_told(overlaps, at);
     return true;
 }
 

@@ -3,7 +3,7 @@
 BUILD := build
 JOBS := $(shell nproc)
 
-.PHONY: all demo test format lint bench install sanitize digests fuzz warnings coverage pictures clean
+.PHONY: all demo test format lint bench counts install sanitize digests fuzz warnings coverage pictures clean
 
 all: release
 
@@ -80,6 +80,10 @@ lint: debug
 
 bench: release
 	@$(BUILD)/release/ikvar bench
+
+# The same rows of one thread in instructions: they don't drift.
+counts: release
+	@scripts/counts $(BUILD)/release $(GROUP)
 
 # What is installed is built without tests and benchmarks, and needs nothing of
 # theirs. The loader is told of new libraries where it looks by itself.

@@ -47,6 +47,10 @@ double least_of(void (*work)(void), void (*undo)(void));
  * measured. */
 ikv_memory counting_memory(void);
 
+/* Instructions are counted, of one thread: others, and the clock, mean
+ * nothing. */
+extern bool counting_only;
+
 void queue_rows(void);
 void bus_rows(void);
 void route_rows(void);

@@ -3,11 +3,13 @@
  * opening. A time is of one operation, the least of all rounds. With the name
  * of a group (queue, bus, route, more, hits, time, overlap,
  * worst) only its rows are
- * run; with --json each row is a line of JSON. */
+ * run; with --json each row is a line of JSON. With --counts each piece of work
+ * is done once for callgrind to count (scripts/counts), and nothing is timed. */
 #include "bench.h"
 
 #include <string.h>
 #include <unistd.h>
+#include <valgrind/callgrind.h>
 
 enum {
     ROWS = 96,
@@ -85,10 +87,30 @@ static void progress(const char *name)
         fprintf(stderr, "\r\033[K%s", name);
 }
 
+bool counting_only;
+
+/* Twice, as what is warm is what is asked about; the second one is counted. */
+static void count(const char *name, const char *side, double operations,
+                  void (*work)(void))
+{
+    char mark[256];
+    snprintf(mark, sizeof mark, "%s|%.0f|%s", side, operations, name);
+    work();
+    CALLGRIND_ZERO_STATS;
+    work();
+    CALLGRIND_DUMP_STATS_AT(mark);
+}
+
 void measure(const char *name, const char *baseline, double budget,
              double slack, double operations, void (*ours)(void),
              void (*theirs)(void))
 {
+    if (counting_only) {
+        progress(name);
+        count(name, "ours", operations, ours);
+        count(baseline, "theirs", operations, theirs);
+        return;
+    }
     if (row_count == ROWS)
         return;
     row *r = &rows[row_count++];
@@ -118,7 +140,7 @@ void measure(const char *name, const char *baseline, double budget,
 double least_of(void (*work)(void), void (*undo)(void))
 {
     double least = 1e18;
-    for (int round = 0; round < 5; round++) {
+    for (int round = 0; round < (counting_only ? 1 : 5); round++) {
         double took = timed(work, 1);
         least = took < least ? took : least;
         undo();
@@ -199,7 +221,9 @@ int main(int argc, char **argv)
                   {"hits", hit_rows},        {"time", time_rows},
                   {"overlap", overlap_rows}, {"worst", worst_rows}};
     bool json = argc > 1 && strcmp(argv[1], "--json") == 0;
-    const char *only = argc > 1 + json ? argv[1 + json] : NULL;
+    counting_only = argc > 1 && strcmp(argv[1], "--counts") == 0;
+    int options = json || counting_only;
+    const char *only = argc > 1 + options ? argv[1 + options] : NULL;
     int run = 0;
     for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++)
         if (only == NULL || strcmp(only, groups[i].name) == 0) {
@@ -214,6 +238,8 @@ int main(int argc, char **argv)
         return 2;
     }
     progress("");
+    if (counting_only)
+        return 0;
     int over = json ? print_json() : print_rows();
     return over > 0 || taken_after > 0 ? 1 : 0;
 }

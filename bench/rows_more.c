@@ -396,5 +396,6 @@ void more_rows(void)
     churn_row();
     cold_row();
     signal_row();
-    thread_rows();
+    if (!counting_only)
+        thread_rows();
 }

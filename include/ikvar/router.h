@@ -238,8 +238,9 @@ IKV_API void ikv_router_retest(ikv_router *router, uint64_t time_ns);
 IKV_API void ikv_router_removed(ikv_router *router, ikv_target target,
                                 ikv_target former_parent);
 
-/* Told of each event that the router has delivered, and what came of it; inside
- * routing, so it must not route. One; NULL takes it away.
+/* Told of each event that the router has delivered, and what came of it (of
+ * boundary events those that somebody may have heard); inside routing, so it
+ * must not route. One; NULL takes it away.
  *   passed  to what lies beneath a target that lets events through
  * Context: owner thread, inside handlers too; O(1). */
 typedef void (*ikv_router_follower)(void *user, ikv_router *router,

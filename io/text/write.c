@@ -156,7 +156,7 @@ size_t ikvi_number_text(double value, bool is_float, char *text)
     if (!isfinite(value))
         return 0;
     if (value == 0 && signbit(value)) {
-        memcpy(text, "-0.0", 4);
+        memcpy(text, "-0.0", 5);
         return 4;
     }
     return value == floor(value) && fabs(value) < 1e15

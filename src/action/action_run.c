@@ -723,10 +723,10 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
                        bool claimed)
 {
     action_part parts[TRIGGERS];
-    action_input input = {*event, router, claimed, false};
     /* Nobody would start. */
     if (a->s.binding_slots.used == 0 && !a->s.learning.on)
         return;
+    action_input input = {*event, router, claimed, false};
     if (triggers_of(event, parts) > 0)
         add_input(a, &input);
     input.release = true;

@@ -275,21 +275,23 @@ bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
 }
 
 /* What nobody would hear counts as delivered, and need not be. */
-static bool count_unheard(ikv_bus *b, ikv_kind kind)
+static bool count_unheard(ikv_bus *b, ikv_kind kind, uint32_t events)
 {
     bus_kind_counts *counters = ikvi_bus_kind(b, kind);
-    counters->delivered++;
-    counters->unheard++;
+    counters->delivered += events;
+    counters->unheard += events;
     return true;
 }
 
 bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
                                  const ikv_target *path, uint32_t place,
-                                 ikvi_quiet *quiet)
+                                 uint32_t events, ikvi_quiet *quiet)
 {
     if (b->watcher_count != 0 || b->counting || b->pending_count > 0 ||
         b->depth >= b->depth_limit || ikvi_bus_has_seen(b, TAGGED_PLACE, kind))
         return false;
+    if (!ikvi_bus_hears_any(b, kind)) /* anywhere */
+        return count_unheard(b, kind, events);
     /* Without new subscriptions nobody comes to hear what nobody heard. */
     if (quiet->births != b->births)
         *quiet = (ikvi_quiet){b->births, 0};
@@ -297,14 +299,14 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
         quiet->reach++;
     if (quiet->reach <= place)
         return false;
-    return count_unheard(b, kind);
+    return count_unheard(b, kind, events);
 }
 
 bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 {
     if (b->watcher_count != 0 || b->counting || ikvi_bus_hears(b, kind, target))
         return false;
-    return count_unheard(b, kind);
+    return count_unheard(b, kind, 1);
 }
 
 /* The fast way for an event at the root that needs no merging, no position and
@@ -406,7 +408,7 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
     if (b->s.detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
         return false;
-    return count_unheard(b, kind);
+    return count_unheard(b, kind, 1);
 }
 
 /* Whether all that is against the fast way is a wide run at the root in which

@@ -41,10 +41,10 @@ typedef struct ikvi_quiet {
 
 /* Likewise along a path from the root to the target at `place`, of a kind that
  * is delivered to several of its targets one after the other: `quiet` keeps
- * what is known of that kind and path. */
+ * what is known of that kind and path. `events` of them are counted. */
 bool ikvi_bus_nobody_hears_along(ikv_bus *bus, ikv_kind kind,
                                  const ikv_target *path, uint32_t place,
-                                 ikvi_quiet *quiet);
+                                 uint32_t events, ikvi_quiet *quiet);
 
 /* The bits of the target at a place, 0 if there is none. */
 uint32_t ikvi_bus_target_at(const ikv_bus *bus, uint32_t place);

@@ -160,14 +160,21 @@ static void send_boundary(ikv_router *r, const ikv_event *cause, boundary *to,
         ikvi_router_send_kind(r, cause, to->kind, nodes[place], to->related);
         return;
     }
-    if (!ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place,
-                                     &to->quiet)) {
+    if (!ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place, 1,
+                                     &to->quiet))
         send_along(r, cause, to->kind, nodes, place + 1, to->related);
-        return;
-    }
-    ikv_event event = following(cause, to->kind, to->related);
-    event.target = nodes[place];
-    tell_follower(r, &event, no_outcome(IKV_OK), false);
+}
+
+/* Whether nobody hears any of those that are due along the path, from a place
+ * on. */
+static bool passes_unheard(ikv_router *r, boundary *to, uint32_t from)
+{
+    const path *along = to->along;
+    return from > 0 && along->revision == scene_revision_of(r) &&
+           (from == along->length ||
+            ikvi_bus_nobody_hears_along(r->bus, to->kind, along->nodes,
+                                        along->length - 1, along->length - from,
+                                        &to->quiet));
 }
 
 /* How much both paths share from the root on; 0 if they are of different
@@ -231,12 +238,14 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     /* What has gone can't be told that it was left. */
     if (from.bits != 0 && !owed && !stays && ikvi_router_alive(r, from))
         send_boundary(r, cause, &out, old.length - 1);
-    for (uint32_t i = old.length; i-- > 0;)
+    bool unheard = passes_unheard(r, &leave, shared);
+    for (uint32_t i = unheard ? 0 : old.length; i-- > 0;)
         if (is_apart(&old, i, &now, shared))
             send_boundary(r, cause, &leave, i);
     if (to.bits != 0 && !stays)
         send_boundary(r, cause, &over, now.length - 1);
-    for (uint32_t i = 0; i < now.length; i++)
+    unheard = passes_unheard(r, &enter, shared);
+    for (uint32_t i = 0; i < now.length && !unheard; i++)
         if (is_apart(&now, i, &old, shared))
             send_boundary(r, cause, &enter, i);
 }

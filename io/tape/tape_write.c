@@ -185,6 +185,14 @@ static void learn_kind(plain_writer *p, const ikv_kind_info *info)
                                             ",\"kind\":\"%s\"", info->name);
 }
 
+/* The place after a piece that is put there. */
+static char *put(char *to, const char *piece)
+{
+    size_t length = strlen(piece);
+    memcpy(to, piece, length + 1);
+    return to + length;
+}
+
 /* The place after a text that is put there; NULL if it needs escapes, or is
  * longer than any name. */
 static char *put_text(char *to, const char *text)
@@ -209,14 +217,12 @@ static char *put_mask(char *to, const ikv_field *field, uint64_t mask)
         known |= bit;
         if ((mask & bit) == 0)
             continue;
-        size_t length = strlen(name);
-        if ((size_t)(end - to) < length + 5)
+        if ((size_t)(end - to) < strlen(name) + 5)
             return NULL;
         to[0] = *to == '[' ? '[' : ',';
         to[1] = '"';
-        memcpy(to + 2, name, length);
-        to[length + 2] = '"';
-        to += length + 3;
+        to = put(to + 2, name);
+        *to++ = '"';
         *to = ','; /* or the end */
     }
     if ((mask & ~known) != 0)
@@ -240,8 +246,7 @@ static char *put_value(char *to, const plain_field *f, ikv_value value)
         if (text != NULL)
             return put_text(to, text);
     } else if (f->how == WRITE_BOOL) {
-        memcpy(to, value.bits.boolean ? "true" : "false", 5);
-        return to + (value.bits.boolean ? 4 : 5);
+        return put(to, value.bits.boolean ? "true" : "false");
     } else if (f->how == WRITE_NOT) {
         return NULL;
     }
@@ -274,15 +279,12 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
         intake->lost_ns != 0)
         return NULL;
     uint32_t differences = find_differences(event, &p->blank);
-    char *to = p->line;
-    memcpy(to, "{\"t\":", 5);
-    to += 5;
+    char *to = put(p->line, "{\"t\":");
     to += ikv_time_format(event->time_ns, to);
     memcpy(to, p->kind, p->kind_length);
     to += p->kind_length;
     if (intake->due_ns != event->time_ns) {
-        memcpy(to, ",\"due\":", 7);
-        to += 7;
+        to = put(to, ",\"due\":");
         to += ikv_time_format(intake->due_ns, to);
     }
     for (uint32_t i = 0; i < p->count; i++) {

@@ -164,7 +164,7 @@ void hit_rows(void)
                 pick_ours, pick_plain);
         if (count >= 100 && count <= 100000) {
             tree = rtree_open((const float(*)[4])boxes, count);
-            queries = POINTS;
+            queries = counting_only ? 1024 : POINTS;
             measure(sizes[i].hit, "Boost's R-tree", sizes[i].tree_budget, 1.2,
                     queries, pick_ours, pick_tree);
             rtree_close(tree);

@@ -101,13 +101,11 @@ ikv_status ikvi_bus_too_deep(ikv_bus *b)
     return IKV_TOO_DEEP;
 }
 
-/* Begins a delivery at the next level of depth. The caller has checked that
- * there is one. */
-static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
-                              uint32_t traits, const ikv_target *path,
-                              uint32_t length)
+/* Goes to the next level of depth. The caller has checked that there is one. */
+static inline dispatch *descend(ikv_bus *b, const ikv_event *event,
+                                uint32_t traits)
 {
-    IKVI_CHECK(b->depth < b->depth_limit && length > 0);
+    IKVI_CHECK(b->depth < b->depth_limit);
     dispatch *x = ikvi_bus_dispatch(b, b->depth++);
     ikvi_bus_hold(b);
     x->event = event;
@@ -116,6 +114,16 @@ static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
     /* What is subscribed from here on is younger, and not called. */
     x->born = b->births;
     x->traits = traits;
+    return x;
+}
+
+/* Begins a delivery along a path. */
+static inline dispatch *begin(ikv_bus *b, const ikv_event *event,
+                              uint32_t traits, const ikv_target *path,
+                              uint32_t length)
+{
+    IKVI_CHECK(length > 0);
+    dispatch *x = descend(b, event, traits);
     x->using = &x->delivery;
     x->delivery.subscription.bits = 0;
     x->delivery.path = path;
@@ -370,15 +378,9 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
         (traits & KIND_POSITIONED) || !is_simple(b, own) ||
         !is_simple(b, wide) || ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
         return deliver_at_root(b, event, NULL);
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    dispatch *x = descend(b, event, traits);
     bus_rest exact = ikvi_bus_rest_of(b, own);
     bus_rest all = ikvi_bus_rest_of(b, wide);
-    ikvi_bus_hold(b);
-    x->event = event;
-    x->verdict = 0;
-    x->heard = 0;
-    x->born = b->births;
-    x->traits = traits;
     x->using = &x->at_root;
     ikvi_bus_call_two(b, x, &exact, &all, VISIT_OWN);
     return end(b, x);

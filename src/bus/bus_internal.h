@@ -242,9 +242,9 @@ typedef struct bus_dispatch {
     const ikv_event *event;
     ikv_verdict verdict;
     uint32_t heard;
-    uint64_t born;             /* what is younger is not called */
-    uint32_t traits;           /* of the kind: KIND_... */
-    const ikv_delivery *using; /* of the two: it says who is called */
+    uint64_t born;       /* what is younger is not called */
+    uint32_t traits;     /* of the kind: KIND_... */
+    ikv_delivery *using; /* of the two: it says who is called */
     ikv_event copy;
 #ifdef IKV_DEBUG
     ikv_event scratch; /* what handlers are given */

@@ -477,7 +477,7 @@ static bool is_before(const ikv_bus *b, const bus_rest *first,
 IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,
                                   bus_rest *wide, uint32_t visits)
 {
-    ikv_delivery *delivery = (ikv_delivery *)(uintptr_t)x->using;
+    ikv_delivery *delivery = x->using;
     next_in_rest(b, x, own);
     next_in_rest(b, x, wide);
     /* Mostly one of them is wholly before the other. */

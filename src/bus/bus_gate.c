@@ -153,10 +153,10 @@ static bool make_keyed(const bus_condition *c, keyed *k)
         k->first = 0x007fffff;
         k->end = 0xff800001;
     }
-    /* Four bytes from its offset on must lie within the event, on a machine
+    /* The four bytes that end with it must lie within the event, on a machine
      * that has the lowest byte first. */
     return k->bytes != 0 && c->special == NOT_SPECIAL && c->name == 0 &&
-           c->offset <= sizeof(ikv_event) - sizeof little && little == 1;
+           c->offset + k->bytes >= sizeof little && little == 1;
 }
 
 /* How the value with that key is to the condition's: -1, 0, 1. */
@@ -235,7 +235,7 @@ static bool make_test(bus_test *test, const bus_condition *c)
     if (c->comparison == IKV_CHANGED || !make_keyed(c, &k))
         return false;
     uint32_t shift = 32 - 8 * k.bytes;
-    test->where = (uint32_t)c->offset << TEST_OFFSET | shift << TEST_SHIFT;
+    test->where = (uint32_t)(c->offset + k.bytes - 4) << TEST_OFFSET;
     if (c->comparison == IKV_HAS)
         return make_mask_test(test, &k, shift);
     find_keys(&k, &first, &end);
@@ -247,7 +247,7 @@ static bool make_test(bus_test *test, const bus_condition *c)
         return false;
     test->where |= k.is_float ? TEST_FLOAT : 0;
     test->low = ((uint32_t)begin ^ k.top) << shift;
-    test->span = (uint32_t)(count - 1) << shift;
+    test->span = (uint32_t)(count - 1) << shift | ((1u << shift) - 1);
     return true;
 }
 

@@ -80,11 +80,9 @@ typedef struct bus_test {
 } bus_test;
 
 enum {
-    TEST_OFFSET = 16, /* from that bit on: in the event */
-    TEST_OFFSETS = 63,
-    TEST_SHIFT =
-        19, /* likewise: 0, 16 or 24 bits to the left, so that fields */
-    TEST_SHIFTS = 24, /* of less than 32 bits stand alone */
+    TEST_OFFSET = 16, /* from that bit on, 8 bits: where in the event. A field
+                         of less than 32 bits is at the top of these 32; what
+                         lies below it falls within `span` */
     TEST_FLOAT = 1 << 24,
     TEST_MASK = 1 << 25, /* rather: any of `low`; `span` is 1, or 0: none */
     TEST_GATE = 1 << 26 /* it passes all, and `low` is the gate's place: whether
@@ -562,9 +560,8 @@ bool ikvi_condition_holds(uint32_t comparison, int order);
 static inline bool ikvi_bus_passes(bus_test test, const ikv_event *event)
 {
     uint32_t field, where = test.where;
-    memcpy(&field, (const char *)event + (where >> TEST_OFFSET & TEST_OFFSETS),
+    memcpy(&field, (const char *)event + (uint8_t)(where >> TEST_OFFSET),
            sizeof field);
-    field <<= where >> TEST_SHIFT & TEST_SHIFTS;
     if (IKVI_UNLIKELY(where & (TEST_MASK | TEST_FLOAT))) {
         if (where & TEST_MASK)
             return ((field & test.low) != 0) == (test.span != 0);

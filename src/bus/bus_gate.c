@@ -153,10 +153,9 @@ static bool make_keyed(const bus_condition *c, keyed *k)
         k->first = 0x007fffff;
         k->end = 0xff800001;
     }
-    /* The four bytes that end with it must lie within the event, on a machine
-     * that has the lowest byte first. */
+    /* On a machine that has the lowest byte first. */
     return k->bytes != 0 && c->special == NOT_SPECIAL && c->name == 0 &&
-           c->offset + k->bytes >= sizeof little && little == 1;
+           little == 1;
 }
 
 /* How the value with that key is to the condition's: -1, 0, 1. */
@@ -235,6 +234,7 @@ static bool make_test(bus_test *test, const bus_condition *c)
     if (c->comparison == IKV_CHANGED || !make_keyed(c, &k))
         return false;
     uint32_t shift = 32 - 8 * k.bytes;
+    IKVI_CHECK(c->offset + k.bytes >= 4); /* a stamp is first */
     test->where = (uint32_t)(c->offset + k.bytes - 4) << TEST_OFFSET;
     if (c->comparison == IKV_HAS)
         return make_mask_test(test, &k, shift);

@@ -149,6 +149,39 @@ START_TEST(other_kits)
 }
 END_TEST
 
+/* A kit of the same config that itself has heard nothing yet hears all that the
+ * image's heard, what only targets below the root do as well. */
+START_TEST(into_a_twin)
+{
+    static bench_kit twin;
+    int heard = 0;
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_target boat = rect_target(k.scene, (ikv_target){0}, 10, 10, 50, 50, 1);
+    hears(k.bus, IKV_KIND_POINTER_ENTER, boat, count_heard, &heard);
+    hears(k.bus, IKV_KIND_POINTER_OVER, boat, count_heard, &heard);
+    open_small(&twin);
+    kit_open(&twin);
+    kit_frame(&twin, 0);
+    ikv_parts parts = parts_of(&k), twins = parts_of(&twin);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    restore(&twins, image, size);
+    ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, twin.fake.now_ns);
+    move.device = twin.fake.device;
+    move.pointer.type = IKV_MOUSE;
+    move.pointer.x = move.pointer.y = 20;
+    ok(ikv_sink_push(twin.fake.sink, &move));
+    kit_frame(&twin, 40);
+    ck_assert_int_eq(heard, 2);
+    free(image);
+    kit_close(&twin);
+    kit_close(&k);
+}
+END_TEST
+
 /* Kinds may be added after the image was saved; other kinds are another kit. */
 START_TEST(other_catalogues)
 {
@@ -1523,6 +1556,7 @@ Suite *edge_time_suite(void)
     add(s, "T6 32 damaged images", damaged);
     add(s, "32 an image without the scene", image_without_the_scene);
     add(s, "32 images of some parts", images_of_some_parts);
+    add(s, "32 into a kit of the same config", into_a_twin);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);
     add(s, "37 recorded again", recorded_again);

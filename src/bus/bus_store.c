@@ -883,6 +883,9 @@ void ikvi_bus_restored(ikv_bus *b)
     b->s.detours -= b->s.watched;
     b->s.watched = b->watcher_count != 0;
     b->s.detours += b->s.watched;
+    /* It may be another bus's of the same config, that heard other kinds. */
+    for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
+        b->kinds_ever |= ikvi_bus_target(b, i)->kinds_seen;
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
         /* Handlers that code was reloaded for since: an image has the old

@@ -20,6 +20,15 @@ static ikv_verdict count_heard(const ikv_event *event, const ikv_delivery *d,
     return IKV_CONTINUE;
 }
 
+static ikv_bus *heard_at;
+
+static ikv_verdict note_bus(const ikv_event *event, const ikv_delivery *d,
+                            void *user)
+{
+    heard_at = d->bus;
+    return count_heard(event, d, user);
+}
+
 /* Small, with something of everything in it. */
 static void open_small(bench_kit *kit)
 {
@@ -159,7 +168,7 @@ START_TEST(into_a_twin)
     kit_open(&k);
     kit_frame(&k, 0);
     ikv_target boat = rect_target(k.scene, (ikv_target){0}, 10, 10, 50, 50, 1);
-    hears(k.bus, IKV_KIND_POINTER_ENTER, boat, count_heard, &heard);
+    hears(k.bus, IKV_KIND_POINTER_ENTER, boat, note_bus, &heard);
     hears(k.bus, IKV_KIND_POINTER_OVER, boat, count_heard, &heard);
     open_small(&twin);
     kit_open(&twin);
@@ -176,6 +185,7 @@ START_TEST(into_a_twin)
     ok(ikv_sink_push(twin.fake.sink, &move));
     kit_frame(&twin, 40);
     ck_assert_int_eq(heard, 2);
+    ck_assert_ptr_eq(heard_at, twin.bus);
     free(image);
     kit_close(&twin);
     kit_close(&k);

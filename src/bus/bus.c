@@ -90,7 +90,6 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->kind_counts =
         ikvi_layout_add(&l, b->kind_limit, sizeof(bus_kind_counts));
     b->kind_traits = ikvi_layout_add(&l, b->kind_limit, sizeof(uint8_t));
-    b->dispatches = ikvi_layout_add(&l, b->depth_limit, sizeof(bus_dispatch));
     b->deferred = ikvi_layout_add(&l, b->deferred_capacity, sizeof(ikv_event));
     b->extras = ikvi_layout_add(&l, b->deferred_capacity, sizeof(bus_extra));
     b->payloads = ikvi_layout_add(&l, b->payload_capacity,
@@ -117,6 +116,8 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->kept = ikvi_layout_add(&l, b->kept_room, sizeof(bus_kept));
     b->said_kinds =
         ikvi_layout_add(&l, b->kind_limit / 32 + 1u, sizeof(uint32_t));
+    /* None is under way when an image is made; each names this bus. */
+    b->dispatches = ikvi_layout_add(&l, b->depth_limit, sizeof(bus_dispatch));
     b->gates = b->outside_end =
         ikvi_layout_add(&l, b->gate_capacity, sizeof(bus_gate));
     b->conditions =

@@ -314,11 +314,12 @@ struct ikv_bus {
     bool inbox_held; /* what other threads send waits */
     /* Where the arrays begin. */
     size_t pool, pool_links, links, runs, subscriptions, targets, owners;
-    size_t pending, root_runs, kind_counts, kind_traits, dispatches, deferred,
-        extras, lanes, gates, conditions, counters, timers, timer_heap,
-        payloads, payload_next, mailboxes, mail;
+    size_t pending, root_runs, kind_counts, kind_traits, deferred, extras,
+        lanes, gates, conditions, counters, timers, timer_heap, payloads,
+        payload_next, mailboxes, mail;
     size_t given;
-    size_t inboxes, rebindings, kept, said_kinds, outside_end; /* in no image */
+    size_t inboxes, rebindings, kept, said_kinds, dispatches,
+        outside_end; /* in no image */
     /* What an image holds of it, with the arrays behind. */
     struct {
         ikvi_names names;

@@ -883,6 +883,8 @@ void ikvi_bus_restored(ikv_bus *b)
     b->s.detours -= b->s.watched;
     b->s.watched = b->watcher_count != 0;
     b->s.detours += b->s.watched;
+    for (uint32_t i = 0; i < b->depth_limit; i++)
+        ikvi_bus_dispatch(b, i)->at_root.step = b->s.step;
     /* It may be another bus's of the same config, that heard other kinds. */
     for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
         b->kinds_ever |= ikvi_bus_target(b, i)->kinds_seen;

@@ -21,11 +21,13 @@ static ikv_verdict count_heard(const ikv_event *event, const ikv_delivery *d,
 }
 
 static ikv_bus *heard_at;
+static uint64_t heard_step;
 
 static ikv_verdict note_bus(const ikv_event *event, const ikv_delivery *d,
                             void *user)
 {
     heard_at = d->bus;
+    heard_step = d->step;
     return count_heard(event, d, user);
 }
 
@@ -167,9 +169,11 @@ START_TEST(into_a_twin)
     open_small(&k);
     kit_open(&k);
     kit_frame(&k, 0);
+    kit_frame(&k, 100);
     ikv_target boat = rect_target(k.scene, (ikv_target){0}, 10, 10, 50, 50, 1);
     hears(k.bus, IKV_KIND_POINTER_ENTER, boat, note_bus, &heard);
     hears(k.bus, IKV_KIND_POINTER_OVER, boat, count_heard, &heard);
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, note_bus, &heard);
     open_small(&twin);
     kit_open(&twin);
     kit_frame(&twin, 0);
@@ -178,13 +182,18 @@ START_TEST(into_a_twin)
     void *image = malloc(size);
     ok(ikv_image_save(&parts, image, size));
     restore(&twins, image, size);
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    key.target = ikv_bus_root(twin.bus);
+    ikv_bus_deliver(twin.bus, &key);
+    ck_assert_int_eq(heard, 1);
+    ck_assert_uint_eq(heard_step, ikv_loop_step_number(k.loop));
     ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, twin.fake.now_ns);
     move.device = twin.fake.device;
     move.pointer.type = IKV_MOUSE;
     move.pointer.x = move.pointer.y = 20;
     ok(ikv_sink_push(twin.fake.sink, &move));
-    kit_frame(&twin, 40);
-    ck_assert_int_eq(heard, 2);
+    kit_frame(&twin, 140);
+    ck_assert_int_eq(heard, 3);
     ck_assert_ptr_eq(heard_at, twin.bus);
     free(image);
     kit_close(&twin);

@@ -712,6 +712,9 @@ void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
     loop->given = since == NULL ? 0 : loop->given + count;
     /* There is more to run, wherever the ports are. */
     loop->last = false;
+    /* It may be another loop's of the same config, which had come further. */
+    if (loop->s.next_step > loop->furthest)
+        loop->furthest = loop->s.next_step;
     ikvi_bus_hold_inboxes(loop->bus, since != NULL);
     ikvi_loop_note_past(loop);
     loop->counters.waiting = loop->s.count;

@@ -1245,6 +1245,19 @@ static void push_any(bench_kit *k)
     kit_frame(k, ANY + 100);
 }
 
+/* Each is on the tape by then. */
+static ikv_verdict expect_growth(const ikv_event *event, const ikv_delivery *d,
+                                 void *user)
+{
+    struct stat about;
+    off_t *known = user;
+    (void)event, (void)d;
+    ck_assert_int_eq(stat("any.tape.jsonl.part", &about), 0);
+    ck_assert_int_gt(about.st_size, *known);
+    *known = about.st_size;
+    return IKV_CONTINUE;
+}
+
 static void open_any(bench_kit *k)
 {
     kit_prepare(k);
@@ -1265,6 +1278,7 @@ START_TEST(any_event)
     ikv_event event;
     ikv_intake intake;
     uint32_t count = 0;
+    off_t grown = 0;
     open_any(&k);
     ok(ikv_loop_set_recorder(k.loop, keep_any, NULL));
     push_any(&k);
@@ -1273,7 +1287,9 @@ START_TEST(any_event)
     config.path = "any.tape.jsonl";
     config.kit = k.kit;
     ok(ikv_recording_open(&config, &recording, NULL));
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, expect_growth, &grown);
     push_any(&k);
+    ck_assert_int_gt(grown, 0);
     ok(ikv_recording_close(recording, NULL));
     kit_close(&k);
     ck_assert_msg(ikv_tape_open(config.path, NULL, &tape, &message) == IKV_OK,

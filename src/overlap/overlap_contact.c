@@ -814,32 +814,33 @@ static ikv_contact contact_as_told(const ikv_overlaps *overlaps, uint32_t at)
         .scope = c->scope};
 }
 
+/* Those from a place on, as many as there is room for; how many there are in
+ * all. */
+static uint32_t tell_contacts(const ikv_overlaps *overlaps, ikv_target target,
+                              uint32_t tags, uint32_t from, ikv_contact *to,
+                              uint32_t room)
+{
+    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
+    uint32_t nth = to != NULL ? count : 0;
+    /* From its end: the list has the newest first. */
+    for (uint32_t at = contacts_of(overlaps, target); nth > from;
+         at = contact_at(overlaps, at / 2)->links.after[at % 2])
+        if (is_with(overlaps, at, target, tags) && --nth - from < room)
+            to[nth - from] = contact_as_told(overlaps, at);
+    return count;
+}
+
 uint32_t ikv_overlaps_list(const ikv_overlaps *overlaps, ikv_target target,
                            uint32_t tags, ikv_contact *contacts, uint32_t room)
 {
-    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
-    uint32_t nth = contacts != NULL ? count : 0;
-    /* From its end: the list has the newest first. */
-    for (uint32_t at = contacts_of(overlaps, target); nth > 0;
-         at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        if (is_with(overlaps, at, target, tags) && --nth < room)
-            contacts[nth] = contact_as_told(overlaps, at);
-    return count;
+    return tell_contacts(overlaps, target, tags, 0, contacts, room);
 }
 
 bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
                           uint32_t tags, uint32_t nth, ikv_contact *contact)
 {
-    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
-    uint32_t at = contacts_of(overlaps, target);
-    if (contact == NULL || nth >= count)
-        return false;
-    nth = count - 1 - nth; /* the list has the newest first */
-    for (;; at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        if (is_with(overlaps, at, target, tags) && nth-- == 0)
-            break;
-    *contact = contact_as_told(overlaps, at);
-    return true;
+    return contact != NULL &&
+           nth < tell_contacts(overlaps, target, tags, nth, contact, 1);
 }
 
 bool ikv_overlaps_touches(const ikv_overlaps *overlaps, ikv_target target,

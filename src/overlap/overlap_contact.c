@@ -509,16 +509,6 @@ void ikvi_touch_end_reports(ikv_overlaps *o)
 
 /* -------------------------------------------------------------- telling -- */
 
-/* Parts know who was there when the step began. */
-static inline bool party_alive(const ikv_overlaps *o, const overlap_contact *c,
-                               uint32_t side)
-{
-    if (IKVI_LIKELY(!o->s.has_reports &&
-                    ikvi_bus_removals(o->bus) == o->removals))
-        return part_at(o, c->place[side])->target == c->party[side];
-    return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
-}
-
 /* False if who it is for is gone. */
 static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
                       uint32_t side, bool mirror, uint64_t time_ns)
@@ -527,7 +517,7 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     ikv_event event = {.kind = kind, .time_ns = time_ns};
     uint32_t pieces = c->pieces[side];
     event.target.bits = c->party[side];
-    if (!party_alive(o, c, side))
+    if (!ikvi_party_alive(o, c, side))
         return false;
     /* Counted as delivered, and no event is made. */
     if (ikvi_bus_nobody_hears_at(o->bus, kind, event.target))
@@ -545,8 +535,9 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     event.overlap.other_id = c->id[!side];
     /* A handler of the other side may have removed it just now. */
     if (kind == IKV_KIND_OVERLAP_LEAVE)
-        event.overlap.reason =
-            party_alive(o, c, !side) ? c->reason[side] : IKV_OVERLAP_REMOVED;
+        event.overlap.reason = ikvi_party_alive(o, c, !side)
+                                   ? c->reason[side]
+                                   : IKV_OVERLAP_REMOVED;
     ikv_route route = IKV_ROUTE_INIT;
     route.flags = mirror ? IKV_MIRROR : 0;
     ikv_bus_deliver_along(o->bus, &event, &route);
@@ -596,8 +587,8 @@ static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
 {
     if (is_switched_off(o, c, 0) || is_switched_off(o, c, 1))
         c->reason[side] = IKV_OVERLAP_DISABLED;
-    if (c->reason[side] != IKV_OVERLAP_APART || !party_alive(o, c, 0) ||
-        !party_alive(o, c, 1) || c->linger[side] == 0)
+    if (c->reason[side] != IKV_OVERLAP_APART || !ikvi_party_alive(o, c, 0) ||
+        !ikvi_party_alive(o, c, 1) || c->linger[side] == 0)
         return true;
     /* Lingering begins now, or again. */
     if (!c->lingers[side] || c->passed[side]) {
@@ -663,7 +654,8 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
         for (uint32_t side = 0; side < SIDES; side++) {
             /* Who is told second may have been removed by who was told
              * first. */
-            if (!enters[side] || !party_alive(o, c, 0) || !party_alive(o, c, 1))
+            if (!enters[side] || !ikvi_party_alive(o, c, 0) ||
+                !ikvi_party_alive(o, c, 1))
                 continue;
             c->entered[side] = true;
             c->since[side] = o->s.step;
@@ -717,7 +709,7 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
         const overlap_contact *c = contact_at(o, index);
         bool mirror = false;
         for (uint32_t side = 0; side < SIDES; side++)
-            if (wants_inside(o, c, side) && party_alive(o, c, !side))
+            if (wants_inside(o, c, side) && ikvi_party_alive(o, c, !side))
                 mirror = tell_side(o, IKV_KIND_OVERLAP_INSIDE, index, side,
                                    mirror, time_ns);
     }
@@ -761,97 +753,6 @@ void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
     }
     clean_up(o);
     tell_insides(o, time_ns);
-}
-
-/* -------------------------------------------------------------- queries -- */
-
-static uint32_t contacts_of(const ikv_overlaps *o, ikv_target target)
-{
-    uint32_t place =
-        o != NULL ? ikv_bus_target_place(o->bus, target) : UINT32_MAX;
-    return place != UINT32_MAX ? part_at(o, place)->contacts : NO_TOUCH;
-}
-
-/* Whether a contact in a target's list is with one that bears such tags. */
-static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
-                    uint32_t tags)
-{
-    const overlap_contact *c = contact_at(o, at / 2);
-    uint32_t side = at % 2;
-    /* The place may have been another's, whose contact is not told of yet. */
-    return c->party[side] == target.bits &&
-           (tags == 0 ||
-            (party_alive(o, c, !side) &&
-             (ikvi_bus_tags(o->bus, (ikv_target){c->party[!side]}) & tags) !=
-                 0));
-}
-
-/* S3. */
-uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps, ikv_target target,
-                               uint32_t tags)
-{
-    uint32_t count = 0;
-    for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
-         at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        count += is_with(overlaps, at, target, tags);
-    return count;
-}
-
-static ikv_contact contact_as_told(const ikv_overlaps *overlaps, uint32_t at)
-{
-    const overlap_contact *c = contact_at(overlaps, at / 2);
-    uint32_t side = at % 2;
-    uint32_t pieces = c->pieces[side];
-    return (ikv_contact){
-        .other = {c->party[!side]},
-        .other_body = {c->body[!side]},
-        .other_id = c->id[!side],
-        .steps = overlaps->s.step - c->since[side],
-        .x = c->at[0],
-        .y = c->at[1],
-        .z = c->at[2],
-        .count = (uint16_t)(pieces < UINT16_MAX ? pieces : UINT16_MAX),
-        .scope = c->scope};
-}
-
-/* Those from a place on, as many as there is room for; how many there are in
- * all. */
-static uint32_t tell_contacts(const ikv_overlaps *overlaps, ikv_target target,
-                              uint32_t tags, uint32_t from, ikv_contact *to,
-                              uint32_t room)
-{
-    uint32_t count = ikv_overlaps_contacts(overlaps, target, tags);
-    uint32_t nth = to != NULL ? count : 0;
-    /* From its end: the list has the newest first. */
-    for (uint32_t at = contacts_of(overlaps, target); nth > from;
-         at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        if (is_with(overlaps, at, target, tags) && --nth - from < room)
-            to[nth - from] = contact_as_told(overlaps, at);
-    return count;
-}
-
-uint32_t ikv_overlaps_list(const ikv_overlaps *overlaps, ikv_target target,
-                           uint32_t tags, ikv_contact *contacts, uint32_t room)
-{
-    return tell_contacts(overlaps, target, tags, 0, contacts, room);
-}
-
-bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
-                          uint32_t tags, uint32_t nth, ikv_contact *contact)
-{
-    return contact != NULL &&
-           nth < tell_contacts(overlaps, target, tags, nth, contact, 1);
-}
-
-bool ikv_overlaps_touches(const ikv_overlaps *overlaps, ikv_target target,
-                          ikv_target other)
-{
-    for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
-         at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        if (is_with(overlaps, at, target, 0) &&
-            contact_at(overlaps, at / 2)->party[!(at % 2)] == other.bits)
-            return true;
-    return false;
 }
 
 /* ----------------------------------------------------------- validating -- */

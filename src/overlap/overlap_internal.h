@@ -1,12 +1,14 @@
 /* overlap_internal.h - the overlaps' inside: overlap.c opens them, keeps what
  * targets sense and runs a step; overlap_near.c finds which shapes meet;
- * overlap_contact.c makes contacts of pairs that touch, and tells of them.
+ * overlap_contact.c makes contacts of pairs that touch, and tells of them;
+ * overlap_ask.c answers what is in contact.
  *
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
  * of, between two targets or two bodies, and lasts while touches hold it.
  *
- * Files, lowest first: overlap_contact.c, overlap_near.c, overlap.c.
+ * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_near.c,
+ * overlap.c.
  */
 #ifndef IKVI_OVERLAP_INTERNAL_H
 #define IKVI_OVERLAP_INTERNAL_H
@@ -273,6 +275,16 @@ void ikvi_near_find(ikv_overlaps *o);
 const char *ikvi_near_validate(const ikv_overlaps *o);
 
 /* overlap_contact.c */
+/* Parts know who was there when the step began. */
+static inline bool ikvi_party_alive(const ikv_overlaps *o,
+                                    const overlap_contact *c, uint32_t side)
+{
+    if (IKVI_LIKELY(!o->s.has_reports &&
+                    ikvi_bus_removals(o->bus) == o->removals))
+        return part_at(o, c->place[side])->target == c->party[side];
+    return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
+}
+
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b);
 /* A pair of places touches: which touch it is, NO_TOUCH if there is no room or
  * it is of no interest. `fresh`: it does not touch by shape yet. */

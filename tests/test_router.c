@@ -923,6 +923,53 @@ static ikv_verdict route_inside(const ikv_event *event,
     return IKV_CONTINUE;
 }
 
+static void note_followed(void *user, ikv_router *router,
+                          const ikv_event *event, ikv_outcome outcome,
+                          bool passed)
+{
+    (void)router, (void)passed;
+    note(user, "%s:%u ", ikv_catalogue_info(NULL, event->kind)->name,
+         outcome.heard);
+}
+
+static ikv_verdict hear_quietly(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)event, (void)d, (void)user;
+    return IKV_CONTINUE;
+}
+
+/* A follower is told of what is routed, heard or not, and of boundary events
+ * that somebody may have heard. */
+START_TEST(followed)
+{
+    bench_kit k = {0};
+    record told = {""};
+    kit_open(&k);
+    ikv_target none = {0};
+    ikv_target boat = rect_target(k.scene, none, 10, 10, 50, 50, 0);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+    e.device = 1;
+    e.pointer.type = IKV_MOUSE;
+    ikv_router_set_follower(k.router, note_followed, &told);
+    for (int i = 0; i < 2; i++) {
+        if (i == 1)
+            hears(k.bus, IKV_KIND_POINTER_ENTER, boat, hear_quietly, NULL);
+        for (int at = 5; at < 40; at += 15) {
+            e.time_ns++;
+            e.pointer.x = e.pointer.y = (float)at;
+            ikv_router_route(k.router, &e);
+        }
+        note(&told, "| ");
+    }
+    ck_assert_str_eq(told.text,
+                     "pointer.move:0 pointer.move:0 pointer.move:0 | "
+                     "pointer.move:0 pointer.enter:1 pointer.move:0 "
+                     "pointer.move:0 | ");
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(wrong_calls)
 {
     bench_kit k = {0};
@@ -979,6 +1026,7 @@ Suite *router_suite(void)
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
+    add(s, "OVER followed", followed);
     add(s, "wrong use", wrong_calls);
     return s;
 }

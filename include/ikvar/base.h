@@ -91,6 +91,7 @@ template <typename T> inline T ikv_sized()
     X(-15, BAD_VALUE, "a value has the wrong type or is out of range")         \
     X(-16, BAD_FILE, "the file can't be read or is not in its format")         \
     X(-17, CYCLE, "a parent would be its own descendant")                      \
+    X(-18, LEFT_OUT, "this build leaves it out: docs/build.md")                \
     X(-32, FULL_QUEUE, "the queue is full: raise queue.capacity")              \
     X(-33, FULL_PENDING, "too many events wait: raise loop.pending")           \
     X(-34, FULL_SUBSCRIPTIONS, "raise bus.subscriptions")                      \

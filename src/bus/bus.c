@@ -194,7 +194,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     ikvi_bus_store_open(b);
     ikvi_bus_deliver_open(b);
     ikvi_bus_gate_open(b);
-    ikvi_bus_time_open(b);
+    ikvi_bus_lanes_open(b);
     /* The first places that are taken are 0 and 1: nobody can remove them. */
     for (int i = 0; i < FIXED_PLACES; i++)
         ikvi_slots_take(&b->s.target_slots, b);
@@ -587,5 +587,7 @@ const char *ikv_bus_validate(const ikv_bus *bus)
     const char *broken = ikvi_bus_store_validate(bus);
     if (broken == NULL)
         broken = ikvi_bus_gate_validate(bus);
-    return broken != NULL ? broken : ikvi_bus_time_validate(bus);
+    if (broken == NULL)
+        broken = ikvi_bus_lanes_validate(bus);
+    return broken != NULL ? broken : ikvi_bus_timers_validate(bus);
 }

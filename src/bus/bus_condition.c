@@ -129,16 +129,6 @@ ikv_status ikvi_condition_field(const ikv_bus *b,
     return IKV_OK;
 }
 
-static ikv_status refuse_condition(ikv_message *message, ikv_status status,
-                                   const char *field, const char *why,
-                                   const char *needed)
-{
-    const char *parts[] = {
-        "a condition on \"", field, "\" ", why, ": ", needed, NULL};
-    ikvi_message(message, parts);
-    return status;
-}
-
 static ikv_status refuse_list(ikv_message *message, ikv_status status,
                               const char *text)
 {
@@ -154,19 +144,20 @@ static ikv_status check_special(const ikv_bus *b,
     const char *name = special_rows[special].name;
     if ((special == TARGET_TAGS || special == SOURCE_TAGS) &&
         b->callbacks.tags == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, name, "needs tags",
-                                "set the bus's callback `tags`");
+        return ikvi_refuse_condition(message, IKV_NEEDS_CALLBACK, name,
+                                     "needs tags",
+                                     "set the bus's callback `tags`");
     if ((special == TARGET_BODY || special == SOURCE_BODY) &&
         b->callbacks.body == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, name,
-                                "needs bodies",
-                                "set the bus's callback `body`");
+        return ikvi_refuse_condition(message, IKV_NEEDS_CALLBACK, name,
+                                     "needs bodies",
+                                     "set the bus's callback `body`");
     uint32_t index = 0;
     for (ikv_kind kind = IKV_KIND_NONE;
          special >= LOCAL_X &&
          (kind = next_kind(b, config, kind, &index)) != IKV_KIND_NONE;)
         if (!ikv_catalogue_info(b->catalogue, kind)->positioned)
-            return refuse_condition(
+            return ikvi_refuse_condition(
                 message, IKV_UNKNOWN_FIELD, name, "needs a position",
                 "subscribe to kinds of pointers, clicks, wheel or gestures");
     return IKV_OK;
@@ -404,8 +395,9 @@ static ikv_status check_condition(const ikv_bus *b,
     const ikv_field *field = NULL;
     bool uniform;
     if (condition->field == NULL)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "", "names no field",
-                                "set field, \"button\" for instance");
+        return ikvi_refuse_condition(message, IKV_BAD_ARGUMENT, "",
+                                     "names no field",
+                                     "set field, \"button\" for instance");
     uint32_t special = ikvi_condition_special(condition->field);
     ikv_status status = special != NOT_SPECIAL
                             ? check_special(b, config, special, message)
@@ -414,9 +406,9 @@ static ikv_status check_condition(const ikv_bus *b,
     if (status < 0)
         return status;
     if (special == NOT_SPECIAL && field == NULL)
-        return refuse_condition(message, IKV_UNKNOWN_FIELD, condition->field,
-                                "names no field",
-                                "register a kind of the family first");
+        return ikvi_refuse_condition(message, IKV_UNKNOWN_FIELD,
+                                     condition->field, "names no field",
+                                     "register a kind of the family first");
     uint32_t type = ikvi_condition_type(special, field);
     const char *fault = value_fault(type, condition);
     if (fault == NULL &&
@@ -424,8 +416,8 @@ static ikv_status check_condition(const ikv_bus *b,
         fault = number_fault(b, config, condition, special);
     return fault == NULL
                ? IKV_OK
-               : refuse_condition(message, IKV_BAD_VALUE, condition->field,
-                                  "does not fit", fault);
+               : ikvi_refuse_condition(message, IKV_BAD_VALUE, condition->field,
+                                       "does not fit", fault);
 }
 
 static ikv_status check_list(const ikv_bus *b,
@@ -442,8 +434,8 @@ static ikv_status check_list(const ikv_bus *b,
                            "a count of conditions is given, but no list: set "
                            "the list, or the count to 0");
     if (join > IKV_ANY)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "", "has no join",
-                                "set IKV_ALL or IKV_ANY");
+        return ikvi_refuse_condition(message, IKV_BAD_ARGUMENT, "",
+                                     "has no join", "set IKV_ALL or IKV_ANY");
     for (uint32_t i = 0; i < count; i++) {
         ikv_status status = check_condition(b, config, &list[i], message);
         if (status < 0)
@@ -452,39 +444,14 @@ static ikv_status check_list(const ikv_bus *b,
     return IKV_OK;
 }
 
-static ikv_status check_place(const ikv_bus *b,
-                              const ikv_subscription_config *config,
-                              ikv_message *message)
+ikv_status ikvi_conditions_check(const ikv_bus *b,
+                                 const ikv_subscription_config *config,
+                                 ikv_message *message, uint32_t *conditions)
 {
-    bool other = config->at.bits != 0 || config->at_list != NULL;
-    if ((config->at_tags != 0) + (config->at_body.bits != 0) + other > 1)
-        return refuse_condition(message, IKV_BAD_ARGUMENT, "at",
-                                "is given twice",
-                                "set one of at, at_list, at_tags, at_body");
-    if (config->at_tags != 0 && b->callbacks.tags == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_tags",
-                                "needs tags", "set the bus's callback `tags`");
-    if (config->at_body.bits != 0 &&
-        ikvi_bus_place(b, config->at_body) == IKVI_NONE)
-        return refuse_condition(message, IKV_STALE, "at_body",
-                                "names what is gone or unknown",
-                                "it must be a target of this bus");
-    if (config->at_body.bits != 0 && b->callbacks.body == NULL)
-        return refuse_condition(message, IKV_NEEDS_CALLBACK, "at_body",
-                                "needs bodies",
-                                "set the bus's callback `body`");
-    return IKV_OK;
-}
-
-ikv_status ikvi_condition_check(const ikv_bus *b,
-                                const ikv_subscription_config *config,
-                                ikv_message *message, uint32_t *conditions)
-{
-    ikv_status status = check_place(b, config, message);
     *conditions = config->condition_count;
-    if (status == IKV_OK)
-        status = check_list(b, config, config->conditions,
-                            config->condition_count, config->join, message);
+    ikv_status status =
+        check_list(b, config, config->conditions, config->condition_count,
+                   config->join, message);
     if (status == IKV_OK && config->group_count > CONDITION_GROUPS)
         status = refuse_list(message, IKV_BAD_ARGUMENT,
                              "group_count is more than 7");
@@ -500,18 +467,12 @@ ikv_status ikvi_condition_check(const ikv_bus *b,
     for (uint32_t i = 0; status == IKV_OK && i < config->group_count; i++) {
         const ikv_condition_group *g = &config->groups[i];
         *conditions += g->count;
-        status = g->count == 0 ? refuse_condition(message, IKV_BAD_ARGUMENT, "",
-                                                  "stands in an empty group",
-                                                  "give the group a list")
-                               : check_list(b, config, g->conditions, g->count,
-                                            g->join, message);
+        status = g->count == 0
+                     ? ikvi_refuse_condition(message, IKV_BAD_ARGUMENT, "",
+                                             "stands in an empty group",
+                                             "give the group a list")
+                     : check_list(b, config, g->conditions, g->count, g->join,
+                                  message);
     }
-    if (status == IKV_OK && config->at_most > IKV_PER_FRAME)
-        status = refuse_condition(message, IKV_BAD_ARGUMENT, "at_most",
-                                  "is out of range",
-                                  "set IKV_PER_STEP or IKV_PER_FRAME");
-    if (status == IKV_OK &&
-        *conditions > b->condition_capacity - b->s.conditions_used)
-        status = IKV_FULL_CONDITIONS;
     return status;
 }

@@ -20,8 +20,9 @@
  * bus-8  timers that are in use, and no others, are in a heap by due time and
  *        turn, each at its position
  *
- * Files, lowest first: bus_condition.c, bus_gate.c, bus_past.c, bus_mail.c,
- * bus_store.c, bus_visit.c, bus_deliver.c, bus_time.c, bus.c.
+ * Files, lowest first: bus_condition.c, bus_compile.c, bus_gate.c, bus_past.c,
+ * bus_mail.c, bus_store.c, bus_visit.c, bus_deliver.c, bus_lane.c, bus_timer.c,
+ * bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H
@@ -535,11 +536,22 @@ enum {
 enum {
     CONDITION_GROUPS = 7
 };
-/* Checks everything that a gate is made of, so that making one can't fail; how
- * many conditions it takes is handed back. */
-ikv_status ikvi_condition_check(const ikv_bus *b,
-                                const ikv_subscription_config *config,
-                                ikv_message *message, uint32_t *conditions);
+/* Says what is wrong with it, and what is needed. */
+static inline ikv_status
+ikvi_refuse_condition(ikv_message *message, ikv_status status,
+                      const char *field, const char *why, const char *needed)
+{
+    const char *parts[] = {
+        "a condition on \"", field, "\" ", why, ": ", needed, NULL};
+    ikvi_message(message, parts);
+    return status;
+}
+
+/* Checks all of a config's conditions, so that making them can't fail; how many
+ * there are is handed back. */
+ikv_status ikvi_conditions_check(const ikv_bus *b,
+                                 const ikv_subscription_config *config,
+                                 ikv_message *message, uint32_t *conditions);
 /* Which of them the name is. */
 uint32_t ikvi_condition_special(const char *name);
 /* Its type of value, or the field's: IKV_VALUE_..., NONE for text. */
@@ -556,6 +568,19 @@ int ikvi_condition_order(uint8_t field_type, ikv_value value,
                          uint32_t with_type, ikv_bits with);
 /* Whether a comparison holds where that is the order. */
 bool ikvi_condition_holds(uint32_t comparison, int order);
+
+/* bus_compile.c: what a build may leave out, together with bus_condition.c. */
+void ikvi_conditions_open(ikv_bus *b);
+/* Keeps the names that they will need; false if there is no room. */
+bool ikvi_conditions_keep_names(ikv_bus *b,
+                                const ikv_subscription_config *config);
+/* Makes a gate's, and its test. */
+void ikvi_conditions_make(ikv_bus *b, bus_gate *gate,
+                          const ikv_subscription_config *config);
+void ikvi_conditions_drop(ikv_bus *b, bus_gate *gate);
+bool ikvi_conditions_hold(const ikv_bus *b, const bus_gate *gate,
+                          const ikv_event *event, const ikv_delivery *delivery);
+const char *ikvi_conditions_validate(const ikv_bus *b);
 
 /* bus_gate.c */
 static inline bool ikvi_bus_passes(bus_test test, const ikv_event *event)
@@ -591,8 +616,10 @@ void ikvi_bus_gate_open(ikv_bus *b);
 /* Whether there is a gate for it, if it needs one. */
 bool ikvi_bus_gate_has_room(const ikv_bus *b,
                             const ikv_subscription_config *config);
-/* Keeps the names that its conditions will need; false if there is no room. */
-bool ikvi_bus_gate_names(ikv_bus *b, const ikv_subscription_config *config);
+/* Checks everything that a gate is made of, so that making one can't fail. */
+ikv_status ikvi_bus_gate_check(const ikv_bus *b,
+                               const ikv_subscription_config *config,
+                               ikv_message *message);
 /* Whether the config needs a gate; makes the subscription's. */
 bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
                         const ikv_subscription_config *config);
@@ -607,11 +634,21 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
 ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
                           void *user);
 
-/* bus_time.c */
-void ikvi_bus_time_open(ikv_bus *b);
+/* bus_lane.c */
+void ikvi_bus_lanes_open(ikv_bus *b);
+/* Whether an event with a payload of that size may wait on that lane. */
+ikv_status ikvi_bus_check_deferral(ikv_bus *b, ikv_lane lane,
+                                   const ikv_event *event, uint32_t size);
 ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
                         const void *data, uint32_t size);
-const char *ikvi_bus_time_validate(const ikv_bus *b);
+char *ikvi_bus_payload_at(const ikv_bus *b, uint32_t at);
+/* A copy's place, if there is one free; IKVI_NONE of what is empty. */
+uint32_t ikvi_bus_keep_payload(ikv_bus *b, const void *data, uint32_t size);
+void ikvi_bus_free_payload(ikv_bus *b, uint32_t at);
+const char *ikvi_bus_lanes_validate(const ikv_bus *b);
+
+/* bus_timer.c: what a build may leave out. */
+const char *ikvi_bus_timers_validate(const ikv_bus *b);
 
 /* bus_past.c */
 /* A subscription has ended: its on_drop is told, now or when no image can bring

@@ -687,10 +687,9 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
     if (bus == NULL || config == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_bus *b = bus;
-    uint32_t conditions;
     ikv_status status = check_config(b, config, message);
     if (status == IKV_OK)
-        status = ikvi_condition_check(b, config, message, &conditions);
+        status = ikvi_bus_gate_check(b, config, message);
     if (status <= IKV_FULL_QUEUE)
         return refuse_full(message, status);
     if (status < 0)
@@ -712,7 +711,7 @@ ikv_status ikv_bus_subscribe(ikv_bus *bus,
     uint32_t name = ikvi_names_keep(&b->s.names, b, config->name);
     if (name == 0 && config->name != NULL && config->name[0] != '\0')
         return refuse_full(message, IKV_FULL_NAMES);
-    if (!ikvi_bus_gate_names(b, config))
+    if (!ikvi_conditions_keep_names(b, config))
         return refuse_full(message, IKV_FULL_NAMES);
 
     uint32_t at = ikvi_slots_take(&b->s.subscription_slots, b);

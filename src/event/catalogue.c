@@ -1,7 +1,6 @@
 /* catalogue.c - the table of all kinds, fields and named values.
  *
- * catalogue-1  the rows of built_in_kinds stand in the order of their numbers,
- *              from 1
+ * catalogue-1  the built-in kinds stand in the order of their numbers, from 1
  * catalogue-2  user kind u has number IKV_KIND_USER + u; its fields lie in one
  *              run
  */
@@ -11,6 +10,7 @@
 #include "names.h"
 #include "report.h"
 #include "text.h"
+#include "texts.h"
 
 /* E1: where each part lies is part of the interface. */
 _Static_assert(sizeof(ikv_event) == 64, "E1: an event is 64 bytes");
@@ -43,71 +43,6 @@ enum {
     PAYLOAD_BYTES = 32,
     FIELDS_OF_A_KIND = 16,
     NAME_LIMIT = 64
-};
-
-/* ------------------------------------------------------- built-in table -- */
-
-#define IKV_Y(member, name, type, set, unit, scale, meaning)                   \
-    {name,    IKV_TYPE_##type, offsetof(ikv_event, member), unit, meaning,     \
-     (scale), IKV_SET_##set},
-#define IKV_X(name, member, positioned)                                        \
-    static const ikv_field fields_##name[] = {IKV_FIELDS_##name(IKV_Y)};
-IKV_LAYOUTS(IKV_X)
-#undef IKV_X
-static const ikv_field header_fields[] = {IKV_HEADER_FIELDS(IKV_Y)};
-#undef IKV_Y
-
-enum {
-#define IKV_X(name, member, positioned) POSITIONED_##name = (positioned),
-    IKV_LAYOUTS(IKV_X)
-#undef IKV_X
-};
-
-static const ikv_kind_info built_in_kinds[] = {
-#define IKV_X(number, name, text, family, layout, from, bubbles, queue, when,  \
-              words)                                                           \
-    {text,                                                                     \
-     when,                                                                     \
-     words,                                                                    \
-     fields_##layout,                                                          \
-     sizeof fields_##layout / sizeof(ikv_field),                               \
-     (number),                                                                 \
-     IKV_FAMILY_##family,                                                      \
-     (from),                                                                   \
-     IKV_QUEUE_##queue,                                                        \
-     (bubbles),                                                                \
-     POSITIONED_##layout != 0,                                                 \
-     false},
-    IKV_KINDS(IKV_X)
-#undef IKV_X
-};
-
-enum {
-    BUILT_IN_KINDS = sizeof built_in_kinds / sizeof built_in_kinds[0],
-    HEADER_FIELDS = sizeof header_fields / sizeof header_fields[0]
-};
-_Static_assert((int)BUILT_IN_KINDS < (int)IKV_KIND_USER, "catalogue-2");
-
-static const struct family_row {
-    const char *name, *meaning, *order;
-} family_rows[] = {
-#define IKV_X(name, text, meaning, order) {text, meaning, order},
-    IKV_FAMILIES(IKV_X)
-#undef IKV_X
-};
-
-static const struct value_row {
-    uint32_t set;
-    uint32_t value;
-    const char *name;
-} value_rows[] = {
-#define IKV_X(set, value, name) {IKV_SET_##set, (value), name},
-    IKV_VALUE_NAMES(IKV_X)
-#undef IKV_X
-};
-
-enum {
-    VALUE_ROWS = sizeof value_rows / sizeof value_rows[0]
 };
 
 /* -------------------------------------------------------------- opening -- */
@@ -227,8 +162,8 @@ static bool name_is_reserved(const char *name)
     for (size_t i = 0; i < sizeof reserved / sizeof reserved[0]; i++)
         if (ikvi_same(reserved[i], name))
             return true;
-    for (size_t i = 0; i < HEADER_FIELDS; i++)
-        if (ikvi_same(header_fields[i].name, name))
+    for (size_t i = 0; i < IKVI_HEADER_FIELDS; i++)
+        if (ikvi_same(ikvi_header_fields[i].name, name))
             return true;
     return false;
 }
@@ -421,8 +356,8 @@ uint32_t ikvi_catalogue_user_kinds(const ikv_catalogue *catalogue)
 const ikv_kind_info *ikv_catalogue_info(const ikv_catalogue *catalogue,
                                         ikv_kind kind)
 {
-    if (kind >= 1 && kind <= BUILT_IN_KINDS)
-        return &built_in_kinds[kind - 1];
+    if (kind >= 1 && kind <= IKVI_BUILT_IN_KINDS)
+        return &ikvi_built_in_kinds[kind - 1];
     if (catalogue == NULL || kind < IKV_KIND_USER ||
         kind - IKV_KIND_USER >= (int)catalogue->kind_count)
         return NULL;
@@ -434,7 +369,7 @@ ikv_kind ikv_catalogue_next(const ikv_catalogue *catalogue, ikv_kind kind)
 {
     uint32_t next = kind + 1u;
     /* Between the built-in kinds and those of one's own there is a gap. */
-    if (next > BUILT_IN_KINDS && next < IKV_KIND_USER)
+    if (next > IKVI_BUILT_IN_KINDS && next < IKV_KIND_USER)
         next = IKV_KIND_USER;
     return ikv_catalogue_info(catalogue, (ikv_kind)next) != NULL
                ? (ikv_kind)next
@@ -443,7 +378,8 @@ ikv_kind ikv_catalogue_next(const ikv_catalogue *catalogue, ikv_kind kind)
 
 ikv_kind ikv_catalogue_find(const ikv_catalogue *catalogue, const char *name)
 {
-    if (name == NULL)
+    /* Without texts no kind has a name. */
+    if (name == NULL || name[0] == '\0')
         return IKV_KIND_NONE;
     ikv_kind kind = ikv_catalogue_next(catalogue, IKV_KIND_NONE);
     while (kind != IKV_KIND_NONE &&
@@ -454,24 +390,24 @@ ikv_kind ikv_catalogue_find(const ikv_catalogue *catalogue, const char *name)
 
 const char *ikv_family_name(uint32_t family)
 {
-    return family < IKV_FAMILY_COUNT ? family_rows[family].name : NULL;
+    return family < IKV_FAMILY_COUNT ? ikvi_family_rows[family].name : NULL;
 }
 
 const char *ikv_family_meaning(uint32_t family)
 {
-    return family < IKV_FAMILY_COUNT ? family_rows[family].meaning : NULL;
+    return family < IKV_FAMILY_COUNT ? ikvi_family_rows[family].meaning : NULL;
 }
 
 const char *ikv_family_order(uint32_t family)
 {
-    return family < IKV_FAMILY_COUNT ? family_rows[family].order : NULL;
+    return family < IKV_FAMILY_COUNT ? ikvi_family_rows[family].order : NULL;
 }
 
 uint32_t ikv_family_find(const char *name)
 {
     uint32_t family = 0;
     while (family < IKV_FAMILY_COUNT &&
-           (name == NULL || !ikvi_same(family_rows[family].name, name)))
+           (name == NULL || !ikvi_same(ikvi_family_rows[family].name, name)))
         family++;
     return family;
 }
@@ -485,22 +421,22 @@ const ikv_field *ikv_field_find(const ikv_kind_info *info, const char *name)
             return &info->fields[i];
     /* No kind has a field of such a name: which list comes first is all the
      * same. */
-    for (uint32_t i = 0; i < HEADER_FIELDS; i++)
-        if (ikvi_same(header_fields[i].name, name))
-            return &header_fields[i];
+    for (uint32_t i = 0; i < IKVI_HEADER_FIELDS; i++)
+        if (ikvi_same(ikvi_header_fields[i].name, name))
+            return &ikvi_header_fields[i];
     return NULL;
 }
 
 const ikv_field *ikv_field_header(uint32_t index)
 {
-    return index < HEADER_FIELDS ? &header_fields[index] : NULL;
+    return index < IKVI_HEADER_FIELDS ? &ikvi_header_fields[index] : NULL;
 }
 
 const char *ikv_value_name(uint32_t set, uint64_t value)
 {
-    for (size_t i = 0; i < VALUE_ROWS; i++)
-        if (value_rows[i].set == set && value_rows[i].value == value)
-            return value_rows[i].name;
+    for (size_t i = 0; i < IKVI_VALUE_ROWS; i++)
+        if (ikvi_value_rows[i].set == set && ikvi_value_rows[i].value == value)
+            return ikvi_value_rows[i].name;
     return NULL;
 }
 
@@ -508,10 +444,11 @@ bool ikv_value_find(uint32_t set, const char *name, uint64_t *value)
 {
     /* Few rows, read when files are loaded or a log is written: a list will
      * do. */
-    for (size_t i = 0; name != NULL && i < VALUE_ROWS; i++) {
-        if (value_rows[i].set == set && ikvi_same(value_rows[i].name, name)) {
+    for (size_t i = 0; name != NULL && i < IKVI_VALUE_ROWS; i++) {
+        if (ikvi_value_rows[i].set == set &&
+            ikvi_same(ikvi_value_rows[i].name, name)) {
             if (value != NULL)
-                *value = value_rows[i].value;
+                *value = ikvi_value_rows[i].value;
             return true;
         }
     }
@@ -520,11 +457,11 @@ bool ikv_value_find(uint32_t set, const char *name, uint64_t *value)
 
 const char *ikv_value_list(uint32_t set, uint32_t index, uint64_t *value)
 {
-    for (size_t i = 0; i < VALUE_ROWS; i++) {
-        if (value_rows[i].set == set && index-- == 0) {
+    for (size_t i = 0; i < IKVI_VALUE_ROWS; i++) {
+        if (ikvi_value_rows[i].set == set && index-- == 0) {
             if (value != NULL)
-                *value = value_rows[i].value;
-            return value_rows[i].name;
+                *value = ikvi_value_rows[i].value;
+            return ikvi_value_rows[i].name;
         }
     }
     return NULL;
@@ -736,5 +673,5 @@ const char *ikv_field_text(const ikv_field *field, const ikv_event *event,
 uint32_t ikvi_catalogue_kind_limit(const ikv_catalogue *catalogue)
 {
     return catalogue != NULL ? IKV_KIND_USER + catalogue->kind_capacity
-                             : BUILT_IN_KINDS + 1;
+                             : IKVI_BUILT_IN_KINDS + 1;
 }

@@ -1,7 +1,7 @@
 /* platform.h - what the core asks of a compiler, and its own assertion.
  *
- * Files, lowest first: status.c, memory.c, text.c, hash.c, slots.c, names.c,
- * number.c, stick.c, report.c, keys.c, catalogue.c, values.c, event.c.
+ * Files, lowest first: texts.c, status.c, memory.c, text.c, hash.c, slots.c,
+ * names.c, number.c, stick.c, report.c, keys.c, catalogue.c, values.c, event.c.
  */
 #ifndef IKVI_PLATFORM_H
 #define IKVI_PLATFORM_H
@@ -37,7 +37,11 @@ void ikvi_broken(const char *condition, const char *file, int line);
 #define IKVI_UNLIKELY(condition) __builtin_expect(!!(condition), 0)
 #define IKVI_APART               __attribute__((noinline))
 #define IKVI_FETCH(address)      __builtin_prefetch(address)
-#define IKVI_INLINE              static inline __attribute__((always_inline))
+#if defined(__OPTIMIZE_SIZE__)
+#define IKVI_INLINE static inline
+#else
+#define IKVI_INLINE static inline __attribute__((always_inline))
+#endif
 #else
 #define IKVI_FETCH(address) ((void)(address))
 #define IKVI_APART

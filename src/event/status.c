@@ -1,33 +1,23 @@
 /* status.c - statuses, the version, and what a broken assertion does. */
-#include "platform.h"
+#include "texts.h"
 
-static const struct status_row {
-    ikv_status status;
-    const char *name, *text;
-} status_rows[] = {
-#define IKV_X(value, name, text) {(value), #name, text},
-    IKV_STATUSES(IKV_X)
-#undef IKV_X
-};
-
-static const struct status_row *status_row(ikv_status status)
+static const ikvi_status_row *status_row(ikv_status status)
 {
-    size_t count = sizeof status_rows / sizeof status_rows[0];
-    for (size_t i = 0; i < count; i++)
-        if (status_rows[i].status == status)
-            return &status_rows[i];
+    for (uint32_t i = 0; i < IKVI_STATUS_ROWS; i++)
+        if (ikvi_status_rows[i].status == status)
+            return &ikvi_status_rows[i];
     return NULL;
 }
 
 const char *ikv_status_name(ikv_status status)
 {
-    const struct status_row *row = status_row(status);
+    const ikvi_status_row *row = status_row(status);
     return row != NULL ? row->name : "UNKNOWN_STATUS";
 }
 
 const char *ikv_status_text(ikv_status status)
 {
-    const struct status_row *row = status_row(status);
+    const ikvi_status_row *row = status_row(status);
     return row != NULL ? row->text : "not a status of this version";
 }
 

@@ -479,6 +479,17 @@ static const struct {
      "&& " TEST_CC " -std=c11 -O2 -I" SOURCE "/include " SOURCE
      "/tests/consumer/tiny.c "
      "small/libikvar.a -o small/tiny && small/tiny"},
+    {"what is left out",
+     "cmake -S " SOURCE " -B without -DIKV_HOST=OFF -DIKV_TOOL=OFF "
+     "-DIKV_EXAMPLES=OFF "
+     "'-DIKV_WITHOUT=texts;conditions;timers;index;gestures' && cmake --build "
+     "without && " TEST_CC " -std=c11 -I" SOURCE "/include " SOURCE
+     "/tests/consumer/without.c without/libikvar.a -o without/program && "
+     "without/program && for wrong in 'pictures;-DIKV_HOST=OFF' 'texts;'; do "
+     "rm -rf wrong; ! cmake -S " SOURCE
+     " -B wrong \"-DIKV_WITHOUT=${wrong%;*}\" "
+     "${wrong#*;} 2> wrong.txt && tr '\\n' ' ' < wrong.txt | grep -q "
+     "\"IKV_WITHOUT has .${wrong%;*}.: \" || exit 1; done"},
     {"no compiler of C++",
      "CXX=/nonexistent cmake -S " SOURCE " -B plain -DIKV_TOOL=OFF && cmake "
      "--build plain --target ikvar_host ikvar_example_02_topmost && "
@@ -490,7 +501,9 @@ START_TEST(built_elsewhere)
     int code =
         run_command_line(output, sizeof output, "%s", build_table[_i].commands);
     ck_assert_msg(code == 0, "%s: %s", build_table[_i].what, output);
-    run_command_line(output, sizeof output, "rm -rf host bare plain small");
+    run_command_line(output, sizeof output,
+                     "rm -rf host bare plain small without "
+                     "wrong wrong.txt");
 }
 END_TEST
 

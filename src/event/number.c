@@ -411,3 +411,19 @@ float ikvi_sqrt(double value)
         root = (root + value / root) / 2;
     return (float)root;
 }
+
+/* In integers: what needs no more links no arithmetic of doubles. */
+float ikvi_quotient(uint64_t number, uint64_t by)
+{
+    float scale = 1;
+    IKVI_CHECK(by != 0);
+    if (number == 0)
+        return 0;
+    /* So that it has more bits than a float; what is left over counts as one
+     * bit below them. */
+    for (; number >> 62 == 0; number *= 2)
+        scale /= 2;
+    for (; by >> 36 != 0; by /= 2)
+        scale /= 2;
+    return (float)(number / by | (number % by != 0)) * scale;
+}

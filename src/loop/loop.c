@@ -226,7 +226,7 @@ IKVI_APART static void start(ikv_loop *loop)
     loop->frame_origin = 0;
     ikvi_loop_scope(loop, true);
     loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
-              (float)ikv_loop_step_seconds(loop), 0);
+              ikvi_quotient(loop->den, loop->num), 0);
     ikvi_loop_scope(loop, false);
 }
 
@@ -385,7 +385,7 @@ IKVI_APART static void run_step(ikv_loop *loop)
         ikvi_loop_route_step(loop);
     ikvi_input_finish(loop->input, loop->s.routed_at, loop->s.step_end);
     loop_tell(loop, IKV_KIND_LOOP_STEP, loop->s.step_end, loop->s.next_step,
-              (float)ikv_loop_step_seconds(loop), 0);
+              ikvi_quotient(loop->den, loop->num), 0);
 }
 
 /* What comes before most steps but the first of a frame. */
@@ -590,9 +590,10 @@ float ikv_loop_blend(const ikv_loop *loop)
     uint64_t now = ikvi_loop_to_steps(loop, loop->now);
     if (now <= begin)
         return 0;
-    double part = (double)(now - begin) / (double)(loop->s.next_end - begin);
     /* A step may be due and not run: the picture does not run ahead of it. */
-    return part < 1 ? (float)part : 1;
+    return now < loop->s.next_end
+               ? ikvi_quotient(now - begin, loop->s.next_end - begin)
+               : 1;
 }
 
 uint64_t ikv_loop_step_number(const ikv_loop *loop)

@@ -210,7 +210,7 @@ void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     uint64_t at = ikvi_loop_to_clock(loop, due);
     ikv_event event = ikv_event_make(kind, at);
     event.loop.step = loop->s.next_step;
-    event.loop.seconds = (float)((double)lost / (double)SECOND);
+    event.loop.seconds = ikvi_quotient(lost, SECOND);
     event.loop.count = count;
     bool scope = ikvi_loop_scope(loop, true);
     record_request(loop, &event, due, lost);

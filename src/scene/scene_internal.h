@@ -2,7 +2,8 @@
  * the index of candidates, spaces.
  *
  * Files, lowest first: scene_tree.c, scene_shape.c, scene_probe.c,
- * scene_index.c, scene_place.c, scene_pick.c, scene.c.
+ * scene_order.c, scene_boxes.c, scene_grid.c, scene_index.c, scene_place.c,
+ * scene_pick.c, scene.c.
  */
 #ifndef IKVI_SCENE_INTERNAL_H
 #define IKVI_SCENE_INTERNAL_H
@@ -133,6 +134,13 @@ static inline scene_camera *camera_at(const ikv_scene *scene, uint32_t layer,
            layer * scene->views + view;
 }
 
+/* Places by rank, from the topmost down. */
+static inline uint32_t *order_at(const ikv_scene *s, uint32_t rank)
+{
+    IKVI_CHECK(rank < s->capacity);
+    return (uint32_t *)ikvi_at(s, s->s.index.order) + rank;
+}
+
 /* A point of the view in a layer; false if the view does not show it, or if
  * either is not there. */
 static inline bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer,
@@ -261,6 +269,15 @@ typedef struct probe {
 } probe;
 
 void ikvi_index_search(ikv_scene *scene, probe *p);
+
+/* scene_order.c */
+void ikvi_order_layout(ikv_scene *scene, ikvi_layout *layout);
+void ikvi_order_make(ikv_scene *s);
+/* Looks at every target of the layer. */
+void ikvi_order_search(ikv_scene *s, probe *p);
+const char *ikvi_order_validate(const ikv_scene *scene);
+
+/* scene_probe.c */
 /* Takes a candidate; true if the search may end when going from the top. */
 bool ikvi_probe_offer(probe *p, uint32_t place);
 /* Turns the heap into a list, the topmost first. */

@@ -96,6 +96,15 @@ void kit_prepare(bench_kit *k)
     k->config.loop.frame_hz = IKV_UNPACED;
 }
 
+void open_small(bench_kit *k)
+{
+    kit_prepare(k);
+    k->config.bus.targets = 16;
+    k->config.bus.subscriptions = 32;
+    k->config.loop.pending = 64;
+    k->config.bus.inbox = 8;
+}
+
 void kit_open(bench_kit *k)
 {
     if (k->config.size == 0)
@@ -121,6 +130,14 @@ void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
            void *user)
 {
     ok(ikv_bus_hear(bus, kind, target, handler, user, NULL));
+}
+
+ikv_verdict count_heard(const ikv_event *event, const ikv_delivery *delivery,
+                        void *user)
+{
+    (void)event, (void)delivery;
+    ++*(int *)user;
+    return IKV_CONTINUE;
 }
 
 ikv_verdict deliver_nested(const ikv_event *event, const ikv_delivery *delivery,

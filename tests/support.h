@@ -34,6 +34,7 @@ Suite *edge_bus_suite(void);
 Suite *absurd_suite(void);
 Suite *edge_route_suite(void);
 Suite *edge_time_suite(void);
+Suite *images_suite(void);
 Suite *edge_files_suite(void);
 
 /* A case named after the rule that it holds. */
@@ -104,9 +105,17 @@ void kit_prepare(bench_kit *k);
 void kit_open(bench_kit *k);
 void kit_close(bench_kit *k);
 
+/* Small, with something of everything in it: as kit_prepare(). */
+void open_small(bench_kit *k);
+
 /* Ties routers to an input, with no more than they. */
 ikv_input *input_of(ikv_bus *bus, ikv_router *const *routers, uint32_t count,
                     ikv_memory memory);
+
+static inline ikv_parts parts_of(const bench_kit *k)
+{
+    return ikv_kit_parts(k->kit);
+}
 
 /* No part has a broken invariant. */
 void valid_parts(const ikv_parts *parts);
@@ -129,6 +138,10 @@ void note(record *r, const char *format, ...)
 /* Subscribes; all went well. */
 void hears(ikv_bus *bus, ikv_kind kind, ikv_target target, ikv_handler handler,
            void *user);
+
+/* A handler that counts. */
+ikv_verdict count_heard(const ikv_event *event, const ikv_delivery *delivery,
+                        void *user);
 
 /* A handler that delivers what it hears once more, inside itself. */
 ikv_verdict deliver_nested(const ikv_event *event, const ikv_delivery *delivery,

@@ -40,6 +40,10 @@
  *   wait, or when the bus closes. An image that would bring back what has been
  *   told is refused. What was subscribed since, and is in no image, is told
  *   when one is restored.
+ *   A kit of the same config, loop.number and kinds is the same to an image, be
+ *   it the first one opened again or a second one beside it. What the image
+ *   brings to it ends there too, and is told there too: on_drop must bear that,
+ *   or loop.number tell the kits apart.
  *
  * Memory
  *   The image is yours; as large as all blocks together.

@@ -131,13 +131,13 @@ struct ikv_actions {
     ikv_router *routers[IKV_ROUTER_LIMIT];
     uint32_t router_count;
     uint32_t seats, set_room;
-    uint32_t step;             /* counts ikv_actions_step(); never goes back */
-    uint32_t tries;            /* counts presses; likewise */
     uint64_t changes;          /* of what is held: loops begin anew after one */
     bool resolving, synthetic; /* within a call: no image is made meanwhile */
     size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
     struct {
+        uint32_t step;  /* counts ikv_actions_step() */
+        uint32_t tries; /* counts presses */
         uint32_t set_count;
         ikvi_slots action_slots, binding_slots;
         ikvi_names names;

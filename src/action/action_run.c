@@ -534,7 +534,7 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
     uint32_t at = a->s.heads[trigger_bucket(part)], place;
     while (next_with(a, &at, part, &place)) {
         const binding_run *run = binding_run_at(a, place * a->seats + seat);
-        if (run->tried != a->tries &&
+        if (run->tried != a->s.tries &&
             chord_length(binding_at(a, place)) == length &&
             would_start(a, place, seat, input, part))
             return place;
@@ -553,7 +553,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
         const action_binding *b = binding_at(a, place);
         /* Before it starts: its handler may end it, and it is not tried
          * again. */
-        run->tried = a->tries;
+        run->tried = a->s.tries;
         run->moved_x = run->moved_y = 0;
         measure_press(&input->event, part, run);
         if (b->shape.axis ||
@@ -603,7 +603,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     if (length == 0)
         return;
     /* A number for this press, so that no mark need be cleared. */
-    a->tries++;
+    a->s.tries++;
     for (uint32_t i = 0; i < count; i++)
         start_all(a, seat, input, parts[i], length);
 }
@@ -850,7 +850,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         return;
     a->resolving = true;
     a->s.time_ns = time_ns;
-    a->step++;
+    a->s.step++;
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth), seat = index % a->seats;
@@ -858,10 +858,10 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         action_run *run = action_run_at(a, at, seat);
         uint64_t changes = a->changes;
         nth++;
-        if (run->told == a->step)
+        if (run->told == a->s.step)
             continue;
         /* Before it is told: an action held twice over is told once. */
-        run->told = a->step;
+        run->told = a->s.step;
         tell(a, IKV_KIND_ACTION_HOLD, at, seat, false);
         run->steps++;
         if (a->changes != changes)

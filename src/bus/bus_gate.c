@@ -195,7 +195,8 @@ uint32_t ikvi_bus_tags(const ikv_bus *b, ikv_target target)
 
 ikv_target ikvi_bus_body(const ikv_bus *b, ikv_target target)
 {
-    return b->callbacks.body != NULL
-               ? b->callbacks.body(b->callbacks.user, target)
-               : target;
+    ikv_target body = {0};
+    if (b->callbacks.body != NULL)
+        body = b->callbacks.body(b->callbacks.user, target);
+    return body.bits != 0 ? body : target;
 }

@@ -49,15 +49,17 @@ static void tell_what_is_over(ikv_bus *b)
             i++;
 }
 
-static void keep_ended(ikv_bus *b, const bus_subscription *s, uint32_t place)
+/* A subscription, as it is kept once it has ended. */
+static bus_kept record_of(const ikv_bus *b, const bus_subscription *s,
+                          uint32_t place)
 {
-    *kept_at(b, b->kept_count++) =
-        (bus_kept){.on_drop = s->on_drop,
-                   .user = s->drop_user,
-                   .birth = s->birth,
-                   /* what no image holds is over at once */
-                   .number = s->birth < b->saved_births ? b->image_highest : 0,
-                   .place = place};
+    return (bus_kept){
+        .on_drop = s->on_drop,
+        .user = s->drop_user,
+        .birth = s->birth,
+        /* what no image holds is over at once */
+        .number = s->birth < b->saved_births ? b->image_highest : 0,
+        .place = place};
 }
 
 static void make_room(ikv_bus *b)
@@ -67,28 +69,30 @@ static void make_room(ikv_bus *b)
 }
 
 /* Whether a subscription is in the image that is being restored. */
-static bool is_in_image(const ikv_bus *b, uint32_t place, uint64_t birth)
+static bool is_in_image(const ikv_bus *b, const bus_kept *one)
 {
     bus_subscription then;
     ikvi_slot was;
     if (b->image_before == NULL)
         return false;
     /* The image's copies of its place: the same birth is the same
-     * subscription. */
+     * subscription, unless it is of another bus of that config. */
     memcpy(&then,
            b->image_before + (b->subscriptions - offsetof(ikv_bus, s)) +
-               place * sizeof then,
+               one->place * sizeof then,
            sizeof then);
     memcpy(&was,
            b->image_after + (b->s.subscription_slots.slots - b->outside_end) +
-               place * sizeof was,
+               one->place * sizeof was,
            sizeof was);
-    return was.next == IKVI_IN_USE && then.birth == birth;
+    return was.next == IKVI_IN_USE && then.birth == one->birth &&
+           then.on_drop == one->on_drop && then.drop_user == one->user;
 }
 
 void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
 {
-    if (s->on_drop == NULL || is_in_image(b, place, s->birth))
+    bus_kept record = record_of(b, s, place);
+    if (s->on_drop == NULL || is_in_image(b, &record))
         return;
     /* Closing, or born since the last image: nothing can bring it back. */
     if (b->closing || s->birth >= b->saved_births) {
@@ -96,7 +100,7 @@ void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place)
         return;
     }
     make_room(b);
-    keep_ended(b, s, place);
+    *kept_at(b, b->kept_count++) = record;
 }
 
 void ikvi_bus_forget_past(ikv_bus *b)
@@ -141,17 +145,18 @@ void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after)
     b->image_after = after;
     /* From the end: taking one out moves those behind it. */
     for (uint32_t i = b->kept_count; i-- > 0;)
-        if (is_in_image(b, kept_at(b, i)->place, kept_at(b, i)->birth))
+        if (is_in_image(b, kept_at(b, i)))
             take_out_kept(b, i);
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
-        const bus_subscription *s = ikvi_bus_subscription(b, i);
-        if (!ikvi_bus_subscribed_at(b, i) || s->on_drop == NULL ||
-            is_in_image(b, i, s->birth))
+        bus_kept record = record_of(b, ikvi_bus_subscription(b, i), i);
+        if (!ikvi_bus_subscribed_at(b, i) || record.on_drop == NULL ||
+            is_in_image(b, &record))
             continue;
         make_room(b);
         /* What that told may have ended it meanwhile. */
-        if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, i, s->birth))
-            keep_ended(b, s, i);
+        record = record_of(b, ikvi_bus_subscription(b, i), i);
+        if (ikvi_bus_subscribed_at(b, i) && !is_in_image(b, &record))
+            *kept_at(b, b->kept_count++) = record;
     }
 }
 
@@ -159,5 +164,8 @@ void ikvi_bus_after_restore(ikv_bus *b, uint64_t number)
 {
     b->image_before = b->image_after = NULL;
     b->image_number = number;
+    /* It may be of another bus of that config, which had made more. */
+    if (number > b->image_highest)
+        b->image_highest = number;
     tell_what_is_over(b);
 }

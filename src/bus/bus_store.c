@@ -889,6 +889,10 @@ void ikvi_bus_restored(ikv_bus *b)
         b->kinds_ever |= ikvi_bus_target(b, i)->kinds_seen;
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
+        if (ikvi_slots_at(&b->s.subscription_slots, b, i)->next ==
+                IKVI_IN_USE &&
+            s->birth >= b->saved_births)
+            b->saved_births = s->birth + 1; /* of that other bus's */
         /* Handlers that code was reloaded for since: an image has the old
          * addresses. */
         if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))
@@ -901,6 +905,8 @@ void ikvi_bus_restored(ikv_bus *b)
         s->user = ikvi_bus_rebinding(b, at)->user;
         refresh_entries(b, s);
     }
+    if (b->births < b->saved_births)
+        b->births = b->saved_births;
 }
 
 ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,

@@ -550,7 +550,7 @@ static void settle_movers(ikv_overlaps *o)
 /* What found no room is looked at anew in the next step. */
 IKVI_APART static void try_again(ikv_overlaps *o)
 {
-    o->s.retries = false;
+    o->retries = false;
     for (uint32_t i = 0; i < o->capacity; i++)
         if (part_at(o, i)->refused) {
             part_at(o, i)->refused = false;
@@ -583,7 +583,7 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     ikvi_touch_end_reports(o);
     o->s.turn++;
     ikvi_contact_tell(o, time_ns);
-    if (IKVI_UNLIKELY(o->s.retries))
+    if (IKVI_UNLIKELY(o->retries))
         try_again(o);
     o->stepping = false;
     return IKV_OK;

@@ -279,7 +279,7 @@ static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
             contact_at(o, wanted[0])->scope == scope)
             wanted[side] = wanted[0]; /* of the same two */
         else if (!fresh || scope == IKV_OVERLAP_OF_BODIES ||
-                 o->s.lingering > 0 || o->s.ended_early)
+                 o->s.lingering > 0 || o->ended_early)
             wanted[side] = find_contact(o, party[0], party[1], scope);
         for (uint32_t i = 0; i < SIDES; i++)
             body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
@@ -380,8 +380,8 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
     o->s.counters.touching++;
     /* How far the array has ever been in use: ending what was not checked looks
      * no further. */
-    if (index >= o->touches_high)
-        o->touches_high = index + 1;
+    if (index >= o->s.touches_high)
+        o->s.touches_high = index + 1;
     return index;
 }
 
@@ -389,7 +389,7 @@ static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
 static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     part_at(o, a)->refused = part_at(o, b)->refused = true;
-    o->s.retries = o->scene != NULL;
+    o->retries = o->scene != NULL;
     if (o->s.counters.refused++ == 0)
         ikvi_report(&o->reporter, IKV_REPORT_ERROR, IKV_FULL_CONTACTS,
                     "overlap",
@@ -451,7 +451,7 @@ uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
 /* After all that meet were looked at. */
 void ikvi_touch_end_unchecked(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->touches_high; i++) {
+    for (uint32_t i = 0; i < o->s.touches_high; i++) {
         const overlap_touch *t = touch_at(o, i);
         if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->s.turn)
             ikvi_touch_end(o, i, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
@@ -491,7 +491,7 @@ void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
     while (at != NO_TOUCH) {
         uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
         ikvi_touch_end(o, at / 2, by, reason);
-        o->s.ended_early = true;
+        o->ended_early = true;
         at = after;
     }
 }
@@ -739,7 +739,7 @@ static void clean_up(ikv_overlaps *o)
             free_contact(o, notice.contact);
     }
     o->s.changed_count = o->s.lingering = kept;
-    o->s.ended_early = false;
+    o->ended_early = false;
 }
 
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)

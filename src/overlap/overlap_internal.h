@@ -164,9 +164,10 @@ struct ikv_overlaps {
     ikv_scene *scene;
     ikv_reporter reporter;
     bool plain;
-    uint32_t touches_high; /* places that were ever in use; never goes back */
     /* Of a step, while it runs. */
     bool stepping;
+    bool ended_early; /* touches, before shapes were compared */
+    bool retries;     /* some part was refused a contact */
     uint32_t mover_count, stray_count;
     uint32_t removals; /* the bus's, when it began */
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
@@ -182,10 +183,8 @@ struct ikv_overlaps {
         uint32_t free_touch, free_contact;
         uint32_t changed_count, report_count, lingering;
         uint32_t swept_count; /* parts that are in and swept */
-        bool
-            ended_early; /* touches, in this step, before shapes were compared */
         bool has_reports; /* ever: of such targets the scene does not tell */
-        bool retries;     /* some part was refused a contact */
+        uint32_t touches_high; /* places that were ever in use */
         uint32_t step;
         uint32_t turn; /* counts steps; reports come before their step */
         overlap_grid grid;

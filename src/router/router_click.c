@@ -41,7 +41,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->press_x = p->x;
     p->press_y = p->y;
     p->press_button = event->pointer.button;
-    p->press_number = ++r->presses;
+    p->press_number = ++r->s.presses;
     p->dragged = p->menu_sent = false;
     ikvi_router_no_hold(r, p);
     p->hold_due = true;

@@ -113,7 +113,6 @@ struct ikv_router {
     ikvi_zones zones;
     uint32_t said[IKV_DEVICE_LIMIT / 32]; /* of which devices meaningless() */
     bool routing;
-    uint32_t presses;         /* of all pointers; never goes back */
     const ikv_event *samples; /* of the event that is routed, if it is merged */
     uint32_t sample_count;
     uint32_t capacity, key_capacity, pair_room, pad_room;
@@ -125,6 +124,7 @@ struct ikv_router {
             view; /* of what was routed last; else the first that it serves */
         float sizes[VIEWS][2]; /* of views; 0: not known */
         uint32_t key_count, holds_due;
+        uint32_t presses; /* of all pointers */
         uint64_t revision;       /* of the last retest */
         uint64_t focus_revision; /* when who has the keys was looked at last */
         uint64_t time_ns;        /* of the last event */

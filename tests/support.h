@@ -35,6 +35,7 @@ Suite *absurd_suite(void);
 Suite *edge_route_suite(void);
 Suite *edge_time_suite(void);
 Suite *images_suite(void);
+Suite *binary_suite(void);
 Suite *edge_files_suite(void);
 
 /* A case named after the rule that it holds. */

@@ -213,6 +213,8 @@ TEXT(name, "horn")
 TEXT(text, "KeyG")
 TEXT(path, "absurd.file")
 TEXT(id, "lamp")
+TEXT(from, SOURCE "/tests/golden/lanes.tape.jsonl")
+TEXT(to, "absurd.tape.cbor")
 
 POINTER(void_p, void *, scratch.bytes)
 POINTER(const_void_p, const void *, scratch.bytes)

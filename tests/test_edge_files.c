@@ -619,6 +619,14 @@ static const struct {
     {"tape join -o made.tape.jsonl kept.tape.jsonl evening.tape.jsonl",
      "tape info --setup pier.setup.json made.tape.jsonl"},
     {"tape verify kept.tape.jsonl", NULL},
+    {"run -d --record made.tape.cbor pier.setup.json evening.tape.jsonl",
+     "tape verify made.tape.cbor"},
+    {"tape convert kept.tape.jsonl made.tape.cbor",
+     "tape verify made.tape.cbor"},
+    {"tape convert kept.tape.cbor made.tape.jsonl",
+     "tape verify made.tape.jsonl"},
+    {"tape join -o made.tape.cbor kept.tape.cbor evening.tape.jsonl",
+     "tape info --setup pier.setup.json made.tape.cbor"},
     {"check pier.setup.json kept.tape.jsonl horn.bindings.json", NULL},
     {"check --json pier.setup.json kept.tape.jsonl horn.bindings.json", NULL},
     {"kinds", NULL},
@@ -634,6 +642,7 @@ static void write_fault_files(void)
                "{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"horn\":["
                "\"KeyQ\",{\"press\":\"KeyW\",\"within\":\"lamp\"}]}}");
     play("pier.setup.json", "evening.tape.jsonl", "kept.tape.jsonl");
+    ok(ikv_tape_convert("kept.tape.jsonl", "kept.tape.cbor", NULL, NULL));
 }
 
 static char reference[1 << 16];
@@ -641,14 +650,17 @@ static char reference[1 << 16];
 static void put_old(void)
 {
     write_file("made.tape.jsonl", "what was there\n");
+    write_file("made.tape.cbor", "what was there\n");
     remove("made.tape.jsonl.part");
+    remove("made.tape.cbor.part");
 }
 
 /* Fine, with all that it prints; or bad input, with a message, and what was
  * there before is there still. */
 static void judge(int row, long at, int code, int fine)
 {
-    char *made = read_file("made.tape.jsonl");
+    bool binary = strstr(fault_table[row].command, "made.tape.cbor") != NULL;
+    char *made = read_file(binary ? "made.tape.cbor" : "made.tape.jsonl");
     bool old = strcmp(made, "what was there\n") == 0;
     free(made);
     ck_assert_msg((code == fine && strcmp(output, reference) == 0) ||
@@ -1180,7 +1192,7 @@ static void add_in_folder(Suite *suite, const char *rule, const TTest *test)
  */
 
 enum {
-    ANY = 4000
+    ANY = 30000
 };
 
 static struct {
@@ -1245,6 +1257,8 @@ static void push_any(bench_kit *k)
     kit_frame(k, ANY + 100);
 }
 
+static const char *any_part; /* the tape that grows */
+
 /* Each is on the tape by then. */
 static ikv_verdict expect_growth(const ikv_event *event, const ikv_delivery *d,
                                  void *user)
@@ -1252,7 +1266,7 @@ static ikv_verdict expect_growth(const ikv_event *event, const ikv_delivery *d,
     struct stat about;
     off_t *known = user;
     (void)event, (void)d;
-    ck_assert_int_eq(stat("any.tape.jsonl.part", &about), 0);
+    ck_assert_int_eq(stat(any_part, &about), 0);
     ck_assert_int_gt(about.st_size, *known);
     *known = about.st_size;
     return IKV_CONTINUE;
@@ -1267,9 +1281,12 @@ static void open_any(bench_kit *k)
 }
 
 /* What is recorded is read back to the bit, and handed over before anybody
- * hears it. */
+ * hears it; as lines (0) and binary (1), each of which becomes the other. */
 START_TEST(any_event)
 {
+    static const char *const paths[] = {"any.tape.jsonl", "any.tape.cbor"};
+    static const char *const parts[] = {"any.tape.jsonl.part",
+                                        "any.tape.cbor.part"};
     static bench_kit k;
     ikv_recording *recording;
     ikv_recording_config config = IKV_RECORDING_INIT;
@@ -1284,7 +1301,8 @@ START_TEST(any_event)
     push_any(&k);
     kit_close(&k);
     open_any(&k);
-    config.path = "any.tape.jsonl";
+    config.path = paths[_i];
+    any_part = parts[_i];
     config.kit = k.kit;
     ok(ikv_recording_open(&config, &recording, NULL));
     hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, expect_growth, &grown);
@@ -1303,15 +1321,25 @@ START_TEST(any_event)
     }
     ck_assert_str_eq(message.text, "");
     ck_assert_uint_eq(count, any.count);
-    ck_assert_uint_gt(count, ANY / 4);
+    ck_assert_uint_gt(count, 10000);
     ikv_tape_close(tape);
+    ok(ikv_tape_convert(paths[_i], paths[!_i], NULL, &message));
+    ok(ikv_tape_convert(paths[!_i], "back.tape.jsonl", NULL, &message));
+    ok(ikv_tape_convert("back.tape.jsonl", "back.tape.cbor", NULL, &message));
+    ck_assert_msg(run_command_line(
+                      output, sizeof output,
+                      "cmp any.tape.jsonl back.tape.jsonl && cmp "
+                      "any.tape.cbor back.tape.cbor && test $(($(wc -c < "
+                      "any.tape.cbor) * 2)) -le $(wc -c < any.tape.jsonl)") ==
+                      0,
+                  "%s", output);
 }
 END_TEST
 
 Suite *edge_files_suite(void)
 {
     Suite *s = suite_create("edge_files");
-    add(s, "T1 any event", any_event);
+    add_table_in_folder(s, "T1 any event", any_event, 2);
     add_in_folder(s, "T4 10 torn anywhere", torn_anywhere);
     add_table_in_folder(s, "10 torn or wrong", torn_or_wrong, ROWS(torn_table));
     add_table_in_folder(s, "10 torn at once", torn_at_once, ROWS(torn_headers));

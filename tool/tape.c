@@ -1,4 +1,4 @@
-/* tape.c - ikvar tape: info, cut, join, verify. */
+/* tape.c - ikvar tape: info, cut, join, convert, verify. */
 #include "tool.h"
 
 #include <jansson.h>
@@ -181,6 +181,21 @@ static int join_tapes(arguments *left, const char *output, double from_ms,
                : FINE;
 }
 
+static int convert_tape(arguments *left, const char *setup_path)
+{
+    ikv_setup *setup = NULL;
+    ikv_message message = {"no memory"};
+    const char *from = next_argument(left), *to = next_argument(left);
+    if (to == NULL || next_argument(left) != NULL)
+        return wrong("expected the TAPE and the NEW one, which is binary if "
+                     "its name ends with \".cbor\"");
+    if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
+        return bad_tape(message.text);
+    ikv_status status = ikv_tape_convert(from, to, setup, &message);
+    ikv_setup_close(setup);
+    return status < 0 ? bad_tape(message.text) : FINE;
+}
+
 int tape_command(int argc, char **argv)
 {
     bool json = false;
@@ -206,6 +221,8 @@ int tape_command(int argc, char **argv)
             "  info TAPE...             what is on tapes\n"
             "  cut TAPE -o NEW          the part --from MS --to MS, from 0 on\n"
             "  join TAPE... -o NEW      one after the other\n"
+            "  convert TAPE NEW         binary if NEW ends with .cbor, else "
+            "lines\n"
             "  verify FOLDER|TAPE...    play them, several at a time, and "
             "compare the digests;\n                           where a trace "
             "lies beside a tape, show the first difference",
@@ -213,21 +230,24 @@ int tape_command(int argc, char **argv)
         return code;
     const char *verb = next_argument(&left);
     if (verb == NULL)
-        return wrong("expected info, cut, join or verify");
+        return wrong("expected info, cut, join, convert or verify");
     if (strcmp(verb, "info") == 0)
         return tell_of_tapes(&left, setup, json);
     if (strcmp(verb, "cut") == 0)
         return join_tapes(&left, output, from_ms, to_ms, true);
     if (strcmp(verb, "join") == 0)
         return join_tapes(&left, output, 0, 0, false);
+    if (strcmp(verb, "convert") == 0)
+        return convert_tape(&left, setup);
     if (strcmp(verb, "verify") == 0)
         return verify_tapes(&left, setup, json);
-    static const char *const verbs[] = {"info", "cut", "join", "verify", NULL};
+    static const char *const verbs[] = {"info",    "cut",    "join",
+                                        "convert", "verify", NULL};
     const char *near = ikv_nearest_name(verb, verbs);
-    fprintf(
-        stderr,
-        "ikvar tape: found \"%s\", expected info, cut, join or verify%s%s%s\n",
-        verb, near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    fprintf(stderr,
+            "ikvar tape: found \"%s\", expected info, cut, join, convert or "
+            "verify%s%s%s\n",
+            verb, near != NULL ? "; did you mean \"" : "",
+            near != NULL ? near : "", near != NULL ? "\"?" : "");
     return WRONG_USE;
 }

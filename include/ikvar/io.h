@@ -293,6 +293,16 @@ typedef struct ikv_tape_part {
 IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
                                  const char *path, ikv_message *message);
 
+/* Writes the same tape in the other form, by the names: what ends with ".cbor"
+ * is binary, all else has lines. Events, gestures and digests stay what they
+ * are; a line's "note" is left out.
+ *   setup  for kinds of its own; NULL: the one that the tape names
+ * Returns as ikv_tape_join().
+ * Context: one thread at a time; allocates; O(file). */
+IKV_API ikv_status ikv_tape_convert(const char *from, const char *to,
+                                    const ikv_setup *setup,
+                                    ikv_message *message);
+
 /* ------------------------------------------------------------ recording -- */
 
 typedef struct ikv_recording ikv_recording;

@@ -11,28 +11,12 @@
 
 /* ---------------------------------------------------------------- kinds -- */
 
-static const struct {
-    const char *name;
-    uint16_t type, size;
-} field_types[] = {
-    {"u8", IKV_TYPE_U8, 1},     {"i8", IKV_TYPE_I8, 1},
-    {"u16", IKV_TYPE_U16, 2},   {"i16", IKV_TYPE_I16, 2},
-    {"u32", IKV_TYPE_U32, 4},   {"i32", IKV_TYPE_I32, 4},
-    {"u64", IKV_TYPE_U64, 8},   {"i64", IKV_TYPE_I64, 8},
-    {"f32", IKV_TYPE_F32, 4},   {"f64", IKV_TYPE_F64, 8},
-    {"bool", IKV_TYPE_BOOL, 1}, {"target", IKV_TYPE_TARGET, 4},
-};
-
-enum {
-    FIELD_TYPES = sizeof field_types / sizeof field_types[0]
-};
-
 static bool read_kind_field(reader *r, const place *at, const json_t *value,
                             ikv_field *field, uint16_t *offset)
 {
     static const char *const members[] = {"name", "type", "unit", "meaning",
                                           NULL};
-    const char *type = NULL, *known[FIELD_TYPES + 1] = {NULL};
+    const char *type = NULL, *known[IKV_TYPE_COUNT + 1] = {NULL};
     *field = (ikv_field){.unit = "", .meaning = ""};
     if (!ikvi_expect_object(r, at, value, members) ||
         !ikvi_read_string(r, at, value, "name", true, &field->name) ||
@@ -40,18 +24,10 @@ static bool read_kind_field(reader *r, const place *at, const json_t *value,
         !ikvi_read_string(r, at, value, "unit", false, &field->unit) ||
         !ikvi_read_string(r, at, value, "meaning", false, &field->meaning))
         return false;
-    for (size_t i = 0; i < FIELD_TYPES; i++) {
-        known[i] = field_types[i].name;
-        if (strcmp(field_types[i].name, type) != 0)
-            continue;
-        uint16_t size = field_types[i].size;
-        /* In the order of the file, each at a multiple of its size. */
-        *offset = (uint16_t)((*offset + size - 1) / size * size);
-        field->type = field_types[i].type;
-        field->offset = *offset;
-        *offset = (uint16_t)(*offset + size);
+    if (ikvi_place_field(field, type, offset))
         return true;
-    }
+    for (uint32_t i = 0; ikvi_field_type_name(i) != NULL; i++)
+        known[i] = ikvi_field_type_name(i);
     place here = {at, "type", 0};
     return ikvi_setup_unknown(r, &here, "type", type, known);
 }

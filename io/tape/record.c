@@ -20,6 +20,7 @@ struct ikv_recording {
     const ikv_setup *setup;
     char *path; /* for messages */
     plain_writer *plain;
+    binary_writer *binary; /* or NULL: lines */
     ikv_digest digest;
     bool failed, unsaved;
     char buffer[65536]; /* the file's */
@@ -65,8 +66,13 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
     size_t length;
     if (r->failed)
         return; /* what follows a gap would be wrong */
-    const char *line = ikvi_plain_line(r->plain, event, info, intake, &length);
-    if (line != NULL) {
+    const char *line = NULL;
+    if (r->binary == NULL)
+        line = ikvi_plain_line(r->plain, event, info, intake, &length);
+    if (r->binary != NULL) {
+        ikvi_binary_write_event(r->binary, event, info, intake, target_of_tape,
+                                r);
+    } else if (line != NULL) {
         fwrite(line, 1, length, r->output.file); /* save() asks how it went */
     } else {
         ikvi_write_event(&r->writer, event, info, intake, target_of_tape, r);
@@ -81,6 +87,8 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
 static void save(ikv_recording *r)
 {
     r->unsaved = false;
+    if (r->binary != NULL)
+        ikvi_binary_flush(r->binary);
     r->failed =
         fflush(r->output.file) != 0 || ferror(r->output.file) || r->failed;
 }
@@ -89,19 +97,30 @@ static void write_check(ikv_recording *r, bool last)
 {
     char hex[24];
     json_writer *w = &r->writer;
+    ikv_check check = {.digest = r->digest.value,
+                       .step = r->digest.step,
+                       .deliveries = r->digest.deliveries,
+                       .end_ns = ikv_loop_time_ns(ikv_kit_loop(r->kit))};
     if (r->failed)
         return;
-    snprintf(hex, sizeof hex, "%016llx", (unsigned long long)r->digest.value);
+    if (r->binary != NULL) {
+        if (last)
+            ikvi_binary_write_end(r->binary, check.end_ns, NULL, &check);
+        else
+            ikvi_binary_write_check(r->binary, &check);
+        return;
+    }
+    snprintf(hex, sizeof hex, "%016llx", (unsigned long long)check.digest);
     ikvi_write_object(w);
     ikvi_write_name(w, "digest");
     ikvi_write_text(w, hex);
     ikvi_write_name(w, "step");
-    ikvi_write_integer(w, (int64_t)r->digest.step);
+    ikvi_write_integer(w, (int64_t)check.step);
     ikvi_write_name(w, "deliveries");
-    ikvi_write_integer(w, (int64_t)r->digest.deliveries);
+    ikvi_write_integer(w, (int64_t)check.deliveries);
     if (last) {
         ikvi_write_name(w, "end");
-        ikvi_write_ms(w, ikv_loop_time_ns(ikv_kit_loop(r->kit)));
+        ikvi_write_ms(w, check.end_ns);
     }
     end_line(r);
 }
@@ -119,31 +138,24 @@ static void watch_recording(const ikv_watch *watch, void *user)
 static void write_header(ikv_recording *r, const char *setup_path,
                          reader *fault)
 {
-    uint32_t num, den;
-    json_writer *w = &r->writer;
+    ikv_tape_info info = {.at_frame = ikv_loop_timing(ikv_kit_loop(r->kit)) ==
+                                      IKV_AT_FRAME};
     char *seen =
         setup_path != NULL ? ikvi_path_seen_from(r->path, setup_path) : NULL;
-    if (setup_path != NULL && seen == NULL)
+    info.setup = seen;
+    ikv_loop_rate(ikv_kit_loop(r->kit), &info.step_num, &info.step_den);
+    json_t *header = ikvi_tape_header(&info);
+    if (header == NULL || (setup_path != NULL && seen == NULL))
         ikvi_no_memory(fault);
-    ikv_loop_rate(ikv_kit_loop(r->kit), &num, &den);
-    ikvi_write_object(w);
-    ikvi_write_name(w, "format");
-    ikvi_write_text(w, TAPE_FORMAT);
-    if (seen != NULL) {
-        ikvi_write_name(w, "setup");
-        ikvi_write_text(w, seen);
-    }
+    else if (r->binary != NULL)
+        ikvi_binary_write_header(r->binary, header);
+    else
+        ikvi_write_json(&r->writer, header);
+    if (r->binary == NULL)
+        r->failed = !ikvi_write_newline(&r->writer) || r->failed;
+    json_decref(header);
     free(seen);
-    ikvi_write_name(w, "steps");
-    ikvi_write_integer(w, num);
-    ikvi_write_name(w, "per_seconds");
-    ikvi_write_integer(w, den);
-    if (ikv_loop_timing(ikv_kit_loop(r->kit)) == IKV_AT_FRAME) {
-        ikvi_write_name(w, "timing");
-        ikvi_write_text(w, "at_frame");
-    }
-    end_line(r);
-    ikvi_write_is_whole(w, fault);
+    ikvi_write_is_whole(&r->writer, fault);
 }
 
 static const char the_tape[] = "the tape";
@@ -170,6 +182,7 @@ static void free_recording(ikv_recording *r)
 {
     ikvi_write_end(&r->writer);
     ikvi_plain_close(r->plain);
+    ikvi_binary_write_close(r->binary);
     free(r->path);
     free(r);
 }
@@ -210,8 +223,16 @@ ikv_status ikv_recording_open(const ikv_recording_config *config,
         free_recording(r);
         return IKV_BAD_FILE;
     }
-    setvbuf(r->output.file, r->buffer, _IOFBF, sizeof r->buffer);
     ikvi_write_begin(&r->writer, r->output.file, false);
+    setvbuf(r->output.file, r->buffer, _IOFBF, sizeof r->buffer);
+    if (ikvi_is_binary_path(path)) {
+        r->binary = ikvi_binary_write_open(r->output.file);
+        if (r->binary == NULL) {
+            ikvi_no_memory(&fault);
+            close_unused(r, &fault);
+            return IKV_NO_MEMORY;
+        }
+    }
     ikv_status status = watch(r);
     if (status < 0) {
         ikvi_reader_fail(&fault, NULL, "can't be recorded: %s",
@@ -237,6 +258,7 @@ ikv_status ikv_recording_close(ikv_recording *recording, ikv_message *message)
     reader fault = {.path = r->path, .message = message};
     unwatch(r);
     write_check(r, true);
+    save(r);
     bool whole = ikvi_write_is_whole(&r->writer, &fault);
     bool good = ikvi_output_close(&r->output, &fault, whole, the_tape);
     free_recording(r);

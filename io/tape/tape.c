@@ -11,6 +11,7 @@ struct ikv_tape {
     char *setup_path;
     const ikv_setup *setup;
     const ikv_catalogue *catalogue;
+    target_finder finder;
     quick_reader *quick;
     ikv_tape_info info;
     uint64_t last_ns, last_due;
@@ -36,6 +37,14 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 }
 
 /* --------------------------------------------------------------- opening -- */
+
+static ikv_target find_by_name(const void *setup, const char *name)
+{
+    /* Of whatever bus it will be. */
+    if (setup == NULL && strcmp(name, "root") == 0)
+        return ikv_bus_root(NULL);
+    return ikv_setup_target(setup, name);
+}
 
 static void read_header(ikv_tape *tape)
 {
@@ -71,7 +80,10 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
         return ikvi_no_memory(r);
     t->setup = setup;
     t->catalogue = catalogue;
+    t->finder = (target_finder){find_by_name, NULL, setup, true};
     if (ikvi_lines_open(&t->lines, path, message)) {
+        if (t->lines.binary != NULL)
+            ikvi_binary_use(t->lines.binary, catalogue);
         read_header(t);
         t->quick = ikvi_quick_open(catalogue);
         if (t->quick == NULL)
@@ -99,17 +111,31 @@ ikv_status ikv_tape_open_kinds(const char *path, const ikv_catalogue *kinds,
 
 /* --------------------------------------------------------------- events -- */
 
-static ikv_target find_by_name(const void *setup, const char *name)
-{
-    /* Of whatever bus it will be. */
-    if (setup == NULL && strcmp(name, "root") == 0)
-        return ikv_bus_root(NULL);
-    return ikv_setup_target(setup, name);
-}
-
 static bool may_be_played(const ikv_kind_info *info, bool any)
 {
     return any || (info->from & (IKV_FROM_P | IKV_FROM_U | IKV_FROM_T)) != 0;
+}
+
+bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
+                       const char *name, bool any)
+{
+    const char *known[IKV_KIND_USER + 256];
+    size_t count = 0;
+    for (ikv_kind k = IKV_KIND_NONE;
+         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE &&
+         count < IKV_KIND_USER + 255;) {
+        const ikv_kind_info *one = ikv_catalogue_info(catalogue, k);
+        if (may_be_played(one, any))
+            known[count++] = one->name;
+    }
+    known[count] = NULL;
+    const char *near = ikv_nearest_name(name, known);
+    bool there = ikv_catalogue_find(catalogue, name) != IKV_KIND_NONE;
+    return ikvi_reader_fail(
+        r, NULL, "%s \"%.60s\"%s%s%s",
+        there ? "ports do not push the kind" : "unknown kind", name,
+        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+        near != NULL ? "\"?" : "");
 }
 
 static bool read_kind(ikv_tape *tape, const json_t *object,
@@ -122,24 +148,8 @@ static bool read_kind(ikv_tape *tape, const json_t *object,
     if (!ikvi_read_string(r, NULL, object, "kind", true, &name))
         return false;
     *info = ikv_catalogue_info(catalogue, ikv_catalogue_find(catalogue, name));
-    if (*info != NULL && may_be_played(*info, any))
-        return true;
-    const char *known[IKV_KIND_USER + 256];
-    size_t count = 0;
-    for (ikv_kind k = IKV_KIND_NONE;
-         (k = ikv_catalogue_next(catalogue, k)) != IKV_KIND_NONE &&
-         count < IKV_KIND_USER + 255;) {
-        const ikv_kind_info *one = ikv_catalogue_info(catalogue, k);
-        if (may_be_played(one, any))
-            known[count++] = one->name;
-    }
-    known[count] = NULL;
-    const char *near = ikv_nearest_name(name, known);
-    return ikvi_reader_fail(
-        r, NULL, "%s \"%.60s\"%s%s%s",
-        *info != NULL ? "ports do not push the kind" : "unknown kind", name,
-        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    return (*info != NULL && may_be_played(*info, any)) ||
+           ikvi_unknown_kind(r, catalogue, name, any);
 }
 
 /* Lines are in the order in which they take effect: by `due`, or else `t`. */
@@ -162,8 +172,8 @@ static bool check_order(ikv_tape *tape, const tape_line *line)
     return true;
 }
 
-static bool refuse_member(reader *r, const ikv_kind_info *info,
-                          const char *member)
+bool ikvi_unknown_field(reader *r, const ikv_kind_info *info,
+                        const char *member)
 {
     const char *known[64];
     size_t count = 0;
@@ -242,7 +252,6 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
                       &line->event.time_ns) ||
         !read_intake(&tape->lines.reader, object, &line->intake))
         return false;
-    target_finder finder = {find_by_name, NULL, tape->setup, true};
     const char *member;
     json_t *value;
     json_object_foreach(object, member, value)
@@ -252,9 +261,9 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
         place at = {NULL, member, 0};
         const ikv_field *field = ikv_field_find(info, member);
         if (field == NULL)
-            return refuse_member(&tape->lines.reader, info, member);
-        if (!ikvi_read_field(&tape->lines.reader, &at, value, field, &finder,
-                             &line->event))
+            return ikvi_unknown_field(&tape->lines.reader, info, member);
+        if (!ikvi_read_field(&tape->lines.reader, &at, value, field,
+                             &tape->finder, &line->event))
             return false;
     }
     return true;
@@ -279,40 +288,49 @@ static bool read_hex(const char *text, uint64_t *value)
     return length == 16 && text[length] == '\0';
 }
 
-static bool read_check(ikv_tape *tape, const json_t *object)
+bool ikvi_read_check(reader *r, const json_t *object, ikv_check *check,
+                     bool *has_digest)
 {
     static const char *const members[] = {"digest", "step",  "deliveries",
                                           "end",    "clock", NULL};
-    reader *r = &tape->lines.reader;
     const char *digest = NULL;
     int64_t step = 0, deliveries = 0;
     uint64_t clock = 0;
-    ikv_check check = {.last = json_object_get(object, "end") != NULL};
-    bool bare = json_object_get(object, "digest") == NULL;
+    *check = (ikv_check){.last = json_object_get(object, "end") != NULL};
+    *has_digest = json_object_get(object, "digest") != NULL;
     if (!ikvi_expect_object(r, NULL, object, members) ||
-        !ikvi_read_string(r, NULL, object, "digest", !bare, &digest) ||
+        !ikvi_read_string(r, NULL, object, "digest", *has_digest, &digest) ||
         !ikvi_read_integer(r, NULL, object, "step", 0, INT64_MAX, &step) ||
         !ikvi_read_integer(r, NULL, object, "deliveries", 0, INT64_MAX,
                            &deliveries) ||
-        !ikvi_read_ns(r, object, "end", false, &check.end_ns) ||
+        !ikvi_read_ns(r, object, "end", false, &check->end_ns) ||
         !ikvi_read_ns(r, object, "clock", false, &clock))
         return false;
-    if (check.last && check.end_ns > tape->info.until_ns)
-        tape->info.until_ns = check.end_ns;
-    if (bare)
-        return true;
-    if (!read_hex(digest, &check.digest))
+    if (*has_digest && !read_hex(digest, &check->digest))
         return ikvi_reader_fail(r, NULL,
                                 "digest: expected 16 digits from 0 to f, found "
                                 "\"%.40s\"",
                                 digest);
-    check.step = (uint64_t)step;
-    check.deliveries = (uint64_t)deliveries;
+    check->step = (uint64_t)step;
+    check->deliveries = (uint64_t)deliveries;
+    return true;
+}
+
+static bool read_check(ikv_tape *tape, const json_t *object)
+{
+    ikv_check check;
+    bool has_digest;
+    if (!ikvi_read_check(&tape->lines.reader, object, &check, &has_digest))
+        return false;
+    if (check.last && check.end_ns > tape->info.until_ns)
+        tape->info.until_ns = check.end_ns;
+    if (!has_digest)
+        return true;
     if (tape->check_count == tape->check_room) {
         size_t room = tape->check_room * 2 + 16;
         ikv_check *checks = realloc(tape->checks, room * sizeof *checks);
         if (checks == NULL)
-            return ikvi_no_memory(r) == IKV_OK;
+            return ikvi_no_memory(&tape->lines.reader) == IKV_OK;
         tape->checks = checks;
         tape->check_room = room;
     }
@@ -322,37 +340,62 @@ static bool read_check(ikv_tape *tape, const json_t *object)
 
 /* -------------------------------------------------------------- reading -- */
 
+static bool read_binary_event(ikv_tape *tape, tape_line *line)
+{
+    const ikv_kind_info *info;
+    reader *r = &tape->lines.reader;
+    if (!ikvi_binary_event(tape->lines.binary, &tape->finder, line, &info))
+        return false;
+    return may_be_played(info, line->intake.how == IKV_INTAKE_INBOX) ||
+           ikvi_unknown_kind(r, tape->catalogue, info->name, false);
+}
+
+tape_item ikvi_tape_item(ikv_tape *tape, tape_line *line, json_t **object)
+{
+    tape_lines *lines = &tape->lines;
+    *object = NULL;
+    if (!ikvi_lines_next(lines))
+        return lines->reader.failed ? ITEM_FAILED : ITEM_END;
+    if (lines->binary != NULL && lines->item == BINARY_EVENT)
+        return read_binary_event(tape, line) ? ITEM_EVENT : ITEM_FAILED;
+    if (lines->binary == NULL &&
+        ikvi_quick_read(tape->quick, lines->line, lines->length, line))
+        return ITEM_EVENT;
+    json_t *found = ikvi_lines_parse(lines);
+    if (found == NULL)
+        return lines->reader.failed ? ITEM_FAILED : ITEM_END;
+    if (ikvi_is_check(found) || json_object_get(found, "play") != NULL) {
+        *object = found;
+        return ITEM_OBJECT;
+    }
+    bool good = read_event(tape, found, line);
+    json_decref(found);
+    return good ? ITEM_EVENT : ITEM_FAILED;
+}
+
+void ikvi_tape_name_any(ikv_tape *tape, tape_names *names)
+{
+    tape->finder = ikvi_any_target(names);
+}
+
+reader *ikvi_tape_reader(ikv_tape *tape)
+{
+    return &tape->lines.reader;
+}
+
 /* Reads one line: an event is then at hand, a gesture under way. */
 static bool read_one_line(ikv_tape *tape)
 {
-    tape_lines *lines = &tape->lines;
-    if (!ikvi_lines_next(lines)) {
-        tape->file_ended = true;
-        return !lines->reader.failed;
-    }
-    bool event = true, good;
-    if (!ikvi_quick_read(tape->quick, lines->line, lines->length,
-                         &tape->next)) {
-        json_t *object = ikvi_lines_parse(lines);
-        if (object == NULL) {
-            tape->file_ended = true;
-            return !lines->reader.failed;
-        }
-        event = false;
-        if (ikvi_is_check(object)) {
-            good = read_check(tape, object);
-        } else if (json_object_get(object, "play") != NULL) {
-            good = begin_play(tape, object);
-        } else {
-            event = true;
-            good = read_event(tape, object, &tape->next);
-        }
-        json_decref(object);
-        if (!good)
-            return false;
-    }
-    tape->has_next = event;
-    return !event || check_order(tape, &tape->next);
+    json_t *object;
+    tape_item item = ikvi_tape_item(tape, &tape->next, &object);
+    bool good = item != ITEM_FAILED;
+    tape->file_ended = item == ITEM_END || item == ITEM_FAILED;
+    tape->has_next = item == ITEM_EVENT;
+    if (item == ITEM_OBJECT)
+        good = ikvi_is_check(object) ? read_check(tape, object)
+                                     : begin_play(tape, object);
+    json_decref(object);
+    return good && (!tape->has_next || check_order(tape, &tape->next));
 }
 
 /* Reads on until the next event is known: lines come in the order of their

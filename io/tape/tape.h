@@ -1,6 +1,8 @@
 /* tape.h - the inside of tapes: tape_lines.c finds lines, tape.c reads them,
- * tape_quick.c the plain ones quickly, tape_play.c makes events of gestures,
- * tape_write.c writes lines, record.c tapes, tape_join.c cuts and joins. */
+ * tape_quick.c the plain ones quickly, tape_binary.c the items of binary tapes,
+ * tape_play.c makes events of gestures, tape_write.c writes lines and
+ * tape_binary_write.c items, record.c tapes, tape_join.c cuts and joins,
+ * tape_convert.c makes one form of the other. */
 #ifndef IKVI_IO_TAPE_H
 #define IKVI_IO_TAPE_H
 
@@ -19,11 +21,106 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info);
 /* Members of lines that are no fields: what an intake keeps. */
 extern const char *const ikvi_tape_members[];
 
+/* What is wrong with a kind's or a field's name; always false. `any`: it may be
+ * one that ports don't push. */
+bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
+                       const char *name, bool any);
+bool ikvi_unknown_field(reader *r, const ikv_kind_info *info,
+                        const char *member);
+
+/* ---------------------------------------------------------------- names -- */
+
+/* Targets' names where no setup need know them: each gets a number. */
+typedef struct tape_names {
+    char **list;
+    uint32_t count, room;
+} tape_names;
+
+enum {
+    IKVI_FIRST_NAME = 0x70000000
+};
+
+/* 0: no memory. */
+uint32_t ikvi_names_number(tape_names *names, const char *name);
+/* NULL: it is no name's. */
+const char *ikvi_names_name(const tape_names *names, uint32_t number);
+void ikvi_names_free(tape_names *names);
+/* For reading and writing events; the user is the names. */
+target_finder ikvi_any_target(tape_names *names);
+const char *ikvi_name_of_number(const void *user, const ikv_field *field,
+                                uint32_t bits);
+
+/* ---------------------------------------------------------- binary tapes -- */
+
+enum {
+    BINARY_FIELDS = 48 /* of a kind, the header's included */
+};
+
+/* What an event's bits say behind those of its fields: parts of its intake. */
+enum {
+    BINARY_DUE, /* in ns behind the event's time */
+    BINARY_GROUP,
+    BINARY_LANE,
+    BINARY_HELD,
+    BINARY_WITHIN,
+    BINARY_LOST, /* in ns */
+    BINARY_MARKS
+};
+extern const char *const ikvi_binary_marks[BINARY_MARKS];
+
+typedef struct binary_reader binary_reader;
+typedef enum binary_next {
+    BINARY_EVENT,
+    BINARY_OBJECT, /* the header, a gesture, a digest, an end */
+    BINARY_END,    /* `torn` says so if the last item is */
+    BINARY_FAILED  /* with a message */
+} binary_next;
+
+/* Whether what follows in the file is a binary tape. */
+bool ikvi_is_binary(FILE *file);
+/* Kinds may be any until a catalogue is named, also those that only the tape
+ * knows. NULL: no memory. */
+binary_reader *ikvi_binary_open(FILE *file, reader *r);
+void ikvi_binary_use(binary_reader *b, const ikv_catalogue *catalogue);
+void ikvi_binary_close(binary_reader *b);
+binary_next ikvi_binary_next(binary_reader *b, ikv_message *torn);
+/* The event at hand; once. */
+bool ikvi_binary_event(binary_reader *b, const target_finder *finder,
+                       tape_line *to, const ikv_kind_info **info);
+/* The object that stands on the same line of another tape; NULL after a
+ * message. */
+json_t *ikvi_binary_object(binary_reader *b);
+
+/* Whether a tape of that name is a binary one. */
+bool ikvi_is_binary_path(const char *path);
+
+/* Takes no memory once it is open; how it went the file's error tells. */
+typedef struct binary_writer binary_writer;
+binary_writer *ikvi_binary_write_open(FILE *file);
+void ikvi_binary_write_close(binary_writer *w);
+/* Hands on what has been written. */
+void ikvi_binary_flush(binary_writer *w);
+void ikvi_binary_write_header(binary_writer *w, const json_t *header);
+void ikvi_binary_write_object(binary_writer *w, const json_t *object);
+void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
+                             const ikv_kind_info *info,
+                             const ikv_intake *intake,
+                             const char *(*name)(const void *user,
+                                                 const ikv_field *field,
+                                                 uint32_t bits),
+                             const void *user);
+/* A digest; where the tape ends; or both. */
+void ikvi_binary_write_check(binary_writer *w, const ikv_check *check);
+void ikvi_binary_write_end(binary_writer *w, uint64_t end_ns,
+                           const uint64_t *clock_ns, const ikv_check *check);
+
 /* ---------------------------------------------------------------- lines -- */
 
-/* The lines of a tape, one by one. */
+/* The lines of a tape, one by one; or a binary one's items. */
 typedef struct tape_lines {
     FILE *file;
+    binary_reader *binary; /* NULL: it has lines */
+    binary_next item;      /* of it, at hand */
     char *path, *line;
     size_t room, length;
     reader reader;
@@ -32,6 +129,8 @@ typedef struct tape_lines {
 } tape_lines;
 
 bool ikvi_lines_open(tape_lines *lines, const char *path, ikv_message *message);
+/* Looks of which form the file is, at its begin; false: no memory. */
+bool ikvi_lines_look(tape_lines *lines);
 void ikvi_lines_close(tape_lines *lines);
 
 /* The next line that is not empty; false at the end, and after a message. */
@@ -41,9 +140,13 @@ bool ikvi_lines_next(tape_lines *lines);
  * line and torn: then it is as if it were not there. */
 json_t *ikvi_lines_parse(tape_lines *lines);
 
-/* The first line. `setup` lives as long as the object. */
+/* The header's members; `setup` lives as long as the object. */
 bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
                            const char **setup);
+
+/* Of a new tape, with the setup as seen from it, of the present version if that
+ * is 0; NULL: no memory. */
+json_t *ikvi_tape_header(const ikv_tape_info *info);
 
 /* A time in milliseconds. */
 bool ikvi_read_ns(reader *r, const json_t *object, const char *member,
@@ -51,6 +154,21 @@ bool ikvi_read_ns(reader *r, const json_t *object, const char *member,
 
 /* How lines begin that are neither events nor gestures. */
 bool ikvi_is_check(const json_t *object);
+/* What such a line says; without a digest `has_digest` is false. */
+bool ikvi_read_check(reader *r, const json_t *object, ikv_check *check,
+                     bool *has_digest);
+
+/* What comes next on a tape: an event, or an object. */
+typedef enum tape_item {
+    ITEM_EVENT,
+    ITEM_OBJECT, /* to be released */
+    ITEM_END,
+    ITEM_FAILED /* with a message */
+} tape_item;
+tape_item ikvi_tape_item(ikv_tape *tape, tape_line *line, json_t **object);
+/* Targets are any from now on, by these names. */
+void ikvi_tape_name_any(ikv_tape *tape, tape_names *names);
+reader *ikvi_tape_reader(ikv_tape *tape);
 
 /* ---------------------------------------------------------- quick lines -- */
 

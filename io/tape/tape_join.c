@@ -16,6 +16,7 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 /* Two times that belong together: of the clock, and of the steps. */
 typedef struct moment {
@@ -426,26 +427,15 @@ static bool write_piece(splice *s, const piece *p)
 
 static bool write_header(splice *s)
 {
-    json_writer *w = &s->writer;
-    ikvi_write_object(w);
-    ikvi_write_name(w, "format");
-    ikvi_write_text(w, TAPE_FORMAT);
-    if (s->setup != NULL) {
-        ikvi_write_name(w, "setup");
-        ikvi_write_text(w, s->setup);
-    }
-    if (s->info.step_num != 0) {
-        ikvi_write_name(w, "steps");
-        ikvi_write_integer(w, s->info.step_num);
-        ikvi_write_name(w, "per_seconds");
-        ikvi_write_integer(w, s->info.step_den);
-    }
-    if (s->info.at_frame) {
-        ikvi_write_name(w, "timing");
-        ikvi_write_text(w, "at_frame");
-    }
-    ikvi_write_close_object(w);
-    return ikvi_write_newline(w);
+    s->info.setup = s->setup;
+    s->info.until_ns = 0; /* the end says it */
+    s->info.version = 0;  /* no digest of an older one is on it */
+    json_t *header = ikvi_tape_header(&s->info);
+    if (header == NULL)
+        return ikvi_no_memory(s->reader) == IKV_OK;
+    ikvi_write_json(&s->writer, header);
+    json_decref(header);
+    return ikvi_write_newline(&s->writer);
 }
 
 static bool write_end(splice *s)
@@ -500,15 +490,10 @@ static bool write_all(splice *s, const ikv_tape_part *parts, part_facts *facts,
     return good && (!ends || write_end(s));
 }
 
-ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
-                         const char *path, ikv_message *message)
+static ikv_status join_lines(const ikv_tape_part *parts, uint32_t count,
+                             const char *path, ikv_message *message)
 {
     static const char what[] = "the tape";
-    if (parts == NULL || count == 0 || path == NULL)
-        return IKV_BAD_ARGUMENT;
-    for (uint32_t i = 0; i < count; i++)
-        if (parts[i].path == NULL)
-            return IKV_BAD_ARGUMENT;
     reader r = {.path = path, .message = message};
     splice *s = calloc(1, sizeof *s);
     part_facts *facts = calloc(count, sizeof *facts);
@@ -519,10 +504,6 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
     else
         ikvi_no_memory(&r);
     for (uint32_t i = 0; good && i < count; i++) {
-        if (ikvi_same_file(parts[i].path, path))
-            good = ikvi_reader_fail(&r, NULL,
-                                    "it is one of the tapes that are read: the "
-                                    "new one would destroy it");
         /* all of them before a byte is written: a bad part costs nothing */
         good = good && survey_part(s, &parts[i], &facts[i], i == 0);
     }
@@ -542,4 +523,51 @@ ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
     free(s);
     free(facts);
     return ikvi_reader_status(&r);
+}
+
+/* A binary tape is made of one of lines beside it, since what joins them looks
+ * at lines. */
+static ikv_status join_binary(const ikv_tape_part *parts, uint32_t count,
+                              const char *path, ikv_message *message)
+{
+    static const char end[] = ".XXXXXX";
+    reader r = {.path = path, .message = message};
+    char *lines = malloc(strlen(path) + sizeof end);
+    if (lines == NULL)
+        return ikvi_no_memory(&r);
+    memcpy(lines, path, strlen(path));
+    memcpy(lines + strlen(path), end, sizeof end);
+    int file = mkstemp(lines);
+    if (file < 0) {
+        ikvi_reader_fail(&r, NULL, "can't write beside it: %s",
+                         strerror(errno));
+        free(lines);
+        return IKV_BAD_FILE;
+    }
+    close(file);
+    ikv_status status = join_lines(parts, count, lines, message);
+    if (status == IKV_OK)
+        status = ikv_tape_convert(lines, path, NULL, message);
+    remove(lines);
+    free(lines);
+    return status;
+}
+
+ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
+                         const char *path, ikv_message *message)
+{
+    if (parts == NULL || count == 0 || path == NULL)
+        return IKV_BAD_ARGUMENT;
+    reader r = {.path = path, .message = message};
+    for (uint32_t i = 0; i < count; i++)
+        if (parts[i].path == NULL)
+            return IKV_BAD_ARGUMENT;
+        else if (ikvi_same_file(parts[i].path, path))
+            ikvi_reader_fail(&r, NULL,
+                             "it is one of the tapes that are read: the new "
+                             "one would destroy it");
+    if (r.failed)
+        return IKV_BAD_FILE;
+    return ikvi_is_binary_path(path) ? join_binary(parts, count, path, message)
+                                     : join_lines(parts, count, path, message);
 }

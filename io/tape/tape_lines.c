@@ -23,15 +23,24 @@ bool ikvi_lines_open(tape_lines *lines, const char *path, ikv_message *message)
     errno = 0;
     lines->file = fopen(path, "r");
     if (lines->file != NULL)
-        return true;
+        return ikvi_lines_look(lines);
     ikvi_reader_fail(&lines->reader, NULL, "can't open the tape: %s",
                      strerror(errno));
     lines->reader.no_memory = errno == ENOMEM;
     return false;
 }
 
+bool ikvi_lines_look(tape_lines *lines)
+{
+    if (!ikvi_is_binary(lines->file))
+        return true;
+    lines->binary = ikvi_binary_open(lines->file, &lines->reader);
+    return lines->binary != NULL || ikvi_no_memory(&lines->reader) == IKV_OK;
+}
+
 void ikvi_lines_close(tape_lines *lines)
 {
+    ikvi_binary_close(lines->binary);
     if (lines->file != NULL)
         fclose(lines->file);
     free(lines->line);
@@ -46,6 +55,10 @@ static bool is_blank(const char *text, size_t length)
 
 bool ikvi_lines_next(tape_lines *lines)
 {
+    if (lines->binary != NULL) {
+        lines->item = ikvi_binary_next(lines->binary, &lines->warning);
+        return lines->item == BINARY_EVENT || lines->item == BINARY_OBJECT;
+    }
     do {
         errno = 0;
         ssize_t length = getline(&lines->line, &lines->room, lines->file);
@@ -95,6 +108,8 @@ json_t *ikvi_lines_parse(tape_lines *lines)
 {
     bool header = !lines->begun;
     lines->begun = true;
+    if (lines->binary != NULL)
+        return ikvi_binary_object(lines->binary);
     if (!header && ends_within(lines->line, lines->length)) {
         reader torn = {.path = lines->path,
                        .line = lines->reader.line,
@@ -149,6 +164,34 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
     info->step_den = steps > 0 && per_seconds == 0 ? 1 : (uint32_t)per_seconds;
     info->at_frame = strcmp(timing, "at_frame") == 0;
     return true;
+}
+
+json_t *ikvi_tape_header(const ikv_tape_info *info)
+{
+    json_t *header = json_object();
+    const char *format =
+        info->version != 0 ? formats[info->version - 1] : TAPE_FORMAT;
+    bool good = json_object_set_new(header, "format", json_string(format)) == 0;
+    if (info->until_ns != 0)
+        good &=
+            json_object_set_new(header, "until",
+                                json_real((double)info->until_ns / 1e6)) == 0;
+    if (info->setup != NULL)
+        good &=
+            json_object_set_new(header, "setup", json_string(info->setup)) == 0;
+    if (info->step_num != 0) {
+        good &= json_object_set_new(header, "steps",
+                                    json_integer(info->step_num)) == 0;
+        good &= json_object_set_new(header, "per_seconds",
+                                    json_integer(info->step_den)) == 0;
+    }
+    if (info->at_frame)
+        good &=
+            json_object_set_new(header, "timing", json_string("at_frame")) == 0;
+    if (good)
+        return header;
+    json_decref(header);
+    return NULL;
 }
 
 bool ikvi_read_ns(reader *r, const json_t *object, const char *member,

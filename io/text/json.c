@@ -620,3 +620,40 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
     return ikvi_reader_fail(r, at, "expected %s, found %s", type_name(field),
                             ikvi_json_found(value));
 }
+
+/* ------------------------------------------------------ types of fields -- */
+
+static const struct {
+    const char *name;
+    uint16_t type, size;
+} field_types[] = {
+    {"u8", IKV_TYPE_U8, 1},     {"i8", IKV_TYPE_I8, 1},
+    {"u16", IKV_TYPE_U16, 2},   {"i16", IKV_TYPE_I16, 2},
+    {"u32", IKV_TYPE_U32, 4},   {"i32", IKV_TYPE_I32, 4},
+    {"u64", IKV_TYPE_U64, 8},   {"i64", IKV_TYPE_I64, 8},
+    {"f32", IKV_TYPE_F32, 4},   {"f64", IKV_TYPE_F64, 8},
+    {"bool", IKV_TYPE_BOOL, 1}, {"target", IKV_TYPE_TARGET, 4},
+};
+
+enum {
+    FIELD_TYPES = sizeof field_types / sizeof field_types[0]
+};
+
+bool ikvi_place_field(ikv_field *field, const char *type, uint16_t *offset)
+{
+    size_t i = 0;
+    while (i < FIELD_TYPES && strcmp(field_types[i].name, type) != 0)
+        i++;
+    if (i == FIELD_TYPES)
+        return false;
+    uint16_t size = field_types[i].size;
+    field->type = field_types[i].type;
+    field->offset = (uint16_t)((*offset + size - 1) / size * size);
+    *offset = (uint16_t)(field->offset + size);
+    return true;
+}
+
+const char *ikvi_field_type_name(uint32_t index)
+{
+    return index < FIELD_TYPES ? field_types[index].name : NULL;
+}

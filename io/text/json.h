@@ -97,6 +97,12 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
                      const ikv_field *field, const target_finder *finder,
                      ikv_event *event);
 
+/* Gives a field of one's own the type of that name, and the next place in the
+ * payload, at a multiple of its size; false if there is no such type. */
+bool ikvi_place_field(ikv_field *field, const char *type, uint16_t *offset);
+/* The types that fields of one's own may have; NULL past the last. */
+const char *ikvi_field_type_name(uint32_t index);
+
 /* The number that a field's value has of that name. */
 bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value);
 

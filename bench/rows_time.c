@@ -14,7 +14,8 @@ enum {
     LINES = 20000
 };
 
-#define TAPE_PATH "bench.tape.jsonl"
+#define BINARY_PATH "bench.tape.cbor"
+#define TAPE_PATH   "bench.tape.jsonl"
 
 static ikv_kit *kit;
 static ikv_loop *loop;
@@ -145,15 +146,35 @@ static void write_long_tape(void)
     fclose(file);
 }
 
-static void read_ours(void)
+static void read_tape(const char *path)
 {
     ikv_tape *tape;
     ikv_event event;
-    if (ikv_tape_open(TAPE_PATH, NULL, &tape, NULL) < 0)
+    if (ikv_tape_open(path, NULL, &tape, NULL) < 0)
         exit(2);
     while (ikv_tape_next(tape, &event, NULL, NULL) == IKV_OK)
         sum += event.time_ns;
     ikv_tape_close(tape);
+}
+
+static void read_ours(void)
+{
+    read_tape(TAPE_PATH);
+}
+
+static void read_binary(void)
+{
+    read_tape(BINARY_PATH);
+}
+
+static double bytes_of(const char *path)
+{
+    FILE *file = fopen(path, "r");
+    if (file == NULL || fseek(file, 0, SEEK_END) != 0)
+        exit(2);
+    double bytes = (double)ftell(file);
+    fclose(file);
+    return bytes;
 }
 
 /* Each line as a document of its own, and its members. */
@@ -180,12 +201,12 @@ static void nothing(void) {}
 
 /* What recording adds to a raw move; its checks, with the digest of what is
  * delivered, are few. */
-static double recording_cost(float divisor)
+static double recording_cost(float divisor, const char *path)
 {
     ikv_recording *recording;
     ikv_recording_config config = IKV_RECORDING_INIT;
     uint32_t dice = 1;
-    config.path = TAPE_PATH;
+    config.path = path;
     config.kit = kit;
     for (uint32_t i = 0; i < RAW; i++) {
         float *fields[] = {&raw[i].pointer.x, &raw[i].pointer.y,
@@ -200,7 +221,7 @@ static double recording_cost(float divisor)
         exit(2);
     double with = least_of(merge_ours, nothing);
     ikv_recording_close(recording, NULL);
-    remove(TAPE_PATH);
+    remove(path);
     return (with - without) / RAW;
 }
 
@@ -292,9 +313,11 @@ void time_rows(void)
     measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
             3.5, 1.2, RAW, merge_ours, merge_plain);
     compare("record a move, any x, y, dx, dy", "asked: 1 us", 1, 1.2,
-            recording_cost(7.001f), 1000);
+            recording_cost(7.001f, TAPE_PATH), 1000);
     compare("record a move, in quarters", "asked: half of that", 1, 1.2,
-            recording_cost(4), 500);
+            recording_cost(4, TAPE_PATH), 500);
+    compare("record a move on a binary tape", "asked: 0.2 us", 1, 1.2,
+            recording_cost(7.001f, BINARY_PATH), 200);
     heard = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     ikv_target everywhere = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_FIELD_SET, everywhere, count_call,
@@ -316,6 +339,13 @@ void time_rows(void)
     write_long_tape();
     measure("read an event from a tape", "a JSON document a line", 0.4, 1.2,
             LINES, read_ours, read_documents);
+    if (ikv_tape_convert(TAPE_PATH, BINARY_PATH, NULL, NULL) < 0)
+        exit(2);
+    measure("read an event from a binary tape", "from lines", 0, 1.2, LINES,
+            read_binary, read_ours);
+    compare("bytes of an event on a binary tape", "on lines", 0.5, 1,
+            bytes_of(BINARY_PATH) / LINES, bytes_of(TAPE_PATH) / LINES);
+    remove(BINARY_PATH);
     remove(TAPE_PATH);
     ikv_queue_close(plain_queue);
     ikv_kit_close(kit);

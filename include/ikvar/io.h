@@ -287,6 +287,8 @@ typedef struct ikv_tape_part {
  * made up.
  *   path  of the new tape, none of the parts; its header is the first part's.
  *         It is whole, or, after an error, what was there before
+ *         A binary one (".cbor") needs the setup that the header names, if
+ *         there are kinds of its own
  * Returns IKV_OK, BAD_ARGUMENT, NO_MEMORY, or BAD_FILE with a message: of parts
  * that differ in steps or timing, for instance.
  * Context: one thread at a time; allocates; O(file). */

@@ -144,14 +144,16 @@ static void write_header(ikv_recording *r, const char *setup_path,
         setup_path != NULL ? ikvi_path_seen_from(r->path, setup_path) : NULL;
     info.setup = seen;
     ikv_loop_rate(ikv_kit_loop(r->kit), &info.step_num, &info.step_den);
-    json_t *header = ikvi_tape_header(&info);
-    if (header == NULL || (setup_path != NULL && seen == NULL))
+    if (setup_path != NULL && seen == NULL)
         ikvi_no_memory(fault);
+    json_t *header = fault->failed ? NULL : ikvi_tape_header(fault, &info);
+    if (header == NULL)
+        r->failed = true;
     else if (r->binary != NULL)
         ikvi_binary_write_header(r->binary, header);
     else
         ikvi_write_json(&r->writer, header);
-    if (r->binary == NULL)
+    if (r->binary == NULL && header != NULL)
         r->failed = !ikvi_write_newline(&r->writer) || r->failed;
     json_decref(header);
     free(seen);

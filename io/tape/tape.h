@@ -145,8 +145,8 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
                            const char **setup);
 
 /* Of a new tape, with the setup as seen from it, of the present version if that
- * is 0; NULL: no memory. */
-json_t *ikvi_tape_header(const ikv_tape_info *info);
+ * is 0; NULL after a message. */
+json_t *ikvi_tape_header(reader *r, const ikv_tape_info *info);
 
 /* A time in milliseconds. */
 bool ikvi_read_ns(reader *r, const json_t *object, const char *member,

@@ -90,40 +90,30 @@ static bool put_all(tape_sink *to, ikv_tape *tape,
 static ikv_status read_its_setup(const char *path, const char *named,
                                  ikv_setup **setup, ikv_message *message)
 {
-    const char *slash = strrchr(path, '/');
-    size_t folder =
-        slash != NULL && named[0] != '/' ? (size_t)(slash - path) + 1 : 0;
-    char *beside = malloc(folder + strlen(named) + 1);
+    char *beside = ikvi_path_beside(path, named);
     if (beside == NULL)
-        return IKV_NO_MEMORY;
-    memcpy(beside, path, folder);
-    memcpy(beside + folder, named, strlen(named) + 1);
+        return ikvi_no_memory(&(reader){.path = path, .message = message});
     ikv_status status = ikv_setup_read(beside, setup, message);
     free(beside);
     return status;
 }
 
-/* Its setup moves with the tape. */
-static json_t *new_header(const ikv_tape_info *was, const char *from,
+/* Its setup is named as seen from the new tape. */
+static json_t *new_header(reader *r, const ikv_tape_info *was, const char *from,
                           const char *to)
 {
     ikv_tape_info info = *was;
     char *beside = NULL, *seen = NULL;
-    const char *slash = strrchr(from, '/');
-    if (was->setup != NULL) {
-        size_t folder = slash != NULL && was->setup[0] != '/'
-                            ? (size_t)(slash - from) + 1
-                            : 0;
-        beside = malloc(folder + strlen(was->setup) + 1);
-        if (beside == NULL)
-            return NULL;
-        memcpy(beside, from, folder);
-        memcpy(beside + folder, was->setup, strlen(was->setup) + 1);
+    if (was->setup != NULL)
+        beside = ikvi_path_beside(from, was->setup);
+    if (beside != NULL)
         seen = ikvi_path_seen_from(to, beside);
-        info.setup = seen;
-    }
-    json_t *header =
-        was->setup == NULL || seen != NULL ? ikvi_tape_header(&info) : NULL;
+    info.setup = seen;
+    json_t *header = NULL;
+    if (was->setup != NULL && seen == NULL)
+        ikvi_no_memory(r);
+    else
+        header = ikvi_tape_header(r, &info);
     free(beside);
     free(seen);
     return header;
@@ -143,10 +133,10 @@ static bool write_tape(ikv_tape *tape, const ikv_catalogue *catalogue,
     if (ikvi_is_binary_path(to))
         sink.binary = ikvi_binary_write_open(out.file);
     ikvi_tape_name_any(tape, &sink.names);
-    json_t *header = new_header(&info, from, to);
+    json_t *header = new_header(r, &info, from, to);
     bool good =
         header != NULL && (sink.binary != NULL || !ikvi_is_binary_path(to));
-    if (!good)
+    if (!good && !r->failed)
         ikvi_no_memory(r);
     if (good) {
         if (sink.binary != NULL)

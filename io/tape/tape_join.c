@@ -165,17 +165,9 @@ static bool refuse_part(splice *s, const ikv_tape_info *info)
 /* The setup is named as seen from the tape's folder. */
 static bool take_setup(splice *s, const char *setup)
 {
-    const char *slash = strrchr(s->lines.path, '/');
-    /* from the root it says where it lies whoever names it */
-    size_t folder = slash != NULL && setup[0] != '/'
-                        ? (size_t)(slash - s->lines.path) + 1
-                        : 0;
-    char *path = malloc(folder + strlen(setup) + 1);
-    if (path != NULL) {
-        memcpy(path, s->lines.path, folder);
-        memcpy(path + folder, setup, strlen(setup) + 1);
+    char *path = ikvi_path_beside(s->lines.path, setup);
+    if (path != NULL)
         s->setup = ikvi_path_seen_from(s->reader->path, path);
-    }
     free(path);
     return s->setup != NULL || ikvi_no_memory(s->reader) == IKV_OK;
 }
@@ -430,9 +422,9 @@ static bool write_header(splice *s)
     s->info.setup = s->setup;
     s->info.until_ns = 0; /* the end says it */
     s->info.version = 0;  /* no digest of an older one is on it */
-    json_t *header = ikvi_tape_header(&s->info);
+    json_t *header = ikvi_tape_header(s->reader, &s->info);
     if (header == NULL)
-        return ikvi_no_memory(s->reader) == IKV_OK;
+        return false;
     ikvi_write_json(&s->writer, header);
     json_decref(header);
     return ikvi_write_newline(&s->writer);

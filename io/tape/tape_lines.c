@@ -166,7 +166,7 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
     return true;
 }
 
-json_t *ikvi_tape_header(const ikv_tape_info *info)
+json_t *ikvi_tape_header(reader *r, const ikv_tape_info *info)
 {
     json_t *header = json_object();
     const char *format =
@@ -176,9 +176,13 @@ json_t *ikvi_tape_header(const ikv_tape_info *info)
         good &=
             json_object_set_new(header, "until",
                                 json_real((double)info->until_ns / 1e6)) == 0;
-    if (info->setup != NULL)
-        good &=
+    if (good && info->setup != NULL) {
+        errno = 0;
+        good =
             json_object_set_new(header, "setup", json_string(info->setup)) == 0;
+        if (!good && errno != ENOMEM)
+            ikvi_reader_fail(r, NULL, "the setup's path is not UTF-8");
+    }
     if (info->step_num != 0) {
         good &= json_object_set_new(header, "steps",
                                     json_integer(info->step_num)) == 0;
@@ -191,6 +195,8 @@ json_t *ikvi_tape_header(const ikv_tape_info *info)
     if (good)
         return header;
     json_decref(header);
+    if (!r->failed)
+        ikvi_no_memory(r);
     return NULL;
 }
 

@@ -167,3 +167,17 @@ char *ikvi_path_seen_from(const char *file, const char *path)
     memcpy(seen + 3 * ups, down, strlen(down) + 1);
     return seen;
 }
+
+char *ikvi_path_beside(const char *file, const char *path)
+{
+    const char *slash = strrchr(file, '/');
+    /* From the root it says where it lies whoever names it. */
+    size_t folder =
+        slash != NULL && path[0] != '/' ? (size_t)(slash - file) + 1 : 0;
+    char *beside = malloc(folder + strlen(path) + 1);
+    if (beside != NULL) {
+        memcpy(beside, file, folder);
+        memcpy(beside + folder, path, strlen(path) + 1);
+    }
+    return beside;
+}

@@ -37,6 +37,8 @@ bool ikvi_same_file(const char *a, const char *b);
 /* A path as seen from the folder of another file; free() it. NULL: no memory.
  */
 char *ikvi_path_seen_from(const char *file, const char *path);
+/* What another file calls so, as seen from here; likewise. */
+char *ikvi_path_beside(const char *file, const char *path);
 
 /* ----------------------------------------------------------------- JSON -- */
 

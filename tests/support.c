@@ -10,6 +10,7 @@ static void *counted_take(void *user, size_t size, size_t alignment)
     counted *c = user;
     if (++c->takes == c->fail_at)
         return NULL;
+    c->bytes += size;
     return aligned_alloc(alignment,
                          (size + alignment - 1) / alignment * alignment);
 }
@@ -19,6 +20,7 @@ static void counted_give(void *user, void *block, size_t size)
     counted *c = user;
     memset(block, 0xdd, size); /* who still uses it finds nonsense */
     c->gives++;
+    c->bytes -= size;
     free(block);
 }
 
@@ -201,6 +203,7 @@ void kit_close(bench_kit *k)
     ck_assert_int_eq(k->memory.takes, 1); /* nothing after opening */
     ikv_kit_close(k->kit);
     ck_assert_int_eq(k->memory.gives, 1);
+    ck_assert_uint_eq(k->memory.bytes, 0); /* as large as it was taken */
     ck_assert_int_eq(k->fake.opened, k->fake.closed);
 }
 

@@ -72,6 +72,7 @@ static inline void is_valid(const char *broken, const char *what)
 /* An allocator that counts, and fails the Nth block if told to. */
 typedef struct counted {
     int takes, gives, fail_at;
+    size_t bytes; /* taken and not given back */
 } counted;
 ikv_memory counted_memory(counted *c);
 

@@ -423,6 +423,8 @@ static const struct {
     {"pointer.5", "pointer.eraser"},
     {"pointer.15", "pointer.15"},
     {"pointer.16", "!at character 1: there is no input"},
+    {"pointer.3+", "!at character 11: nothing"},
+    {"pad.3-", "!at character 1: there is no input"},
     {"pad.right", "pad.right"},
     {"key.any", "key.any"},
     {"", "!at character 1: nothing"},

@@ -127,9 +127,11 @@ END_TEST
 START_TEST(torn)
 {
     write_pier();
-    ck_assert_int_eq(run_command_line(output, sizeof output,
-                                      "sed -i 's/\"boat\"/9/; s/\"root\"/1/' pier.tape.jsonl"),
-                     0); /* no setup is applied here */
+    ck_assert_int_eq(
+        run_command_line(
+            output, sizeof output,
+            "sed -i 's/\"boat\"/9/; s/\"root\"/1/' pier.tape.jsonl"),
+        0); /* no setup is applied here */
     do_tape("convert pier.tape.jsonl pier.tape.cbor", 0, "");
     size_t size = size_of("pier.tape.cbor");
     char *bytes = malloc(size);

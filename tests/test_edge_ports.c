@@ -123,6 +123,8 @@ START_TEST(hostile_clock)
     ck_assert(ikv_loop_begin(k.loop));
     ikv_loop_end(k.loop);
     ck_assert_uint_eq(ikv_loop_time_ns(k.loop), 50 * ms_ns);
+    kit_frame(&k, 45); /* a little */
+    ck_assert_uint_eq(ikv_loop_time_ns(k.loop), 50 * ms_ns);
     k.fake.now_ns = base_ns + (UINT64_C(1) << 61);
     ck_assert(ikv_loop_begin(k.loop));
     ikv_loop_end(k.loop);
@@ -173,6 +175,12 @@ START_TEST(clock_of_the_sink)
     kit_frame(&k, 1000); /* once a second they are compared */
     kit_frame(&k, 1020);
     ck_assert_uint_eq(other.readings, readings + 1);
+    /* Who drains the queue by hand finds its device, and no port's mark. */
+    e.device = other.device;
+    ok(_i == 0 ? ikv_sink_push(other.sink, &e)
+               : ikv_sink_push_any(other.sink, &e));
+    ck_assert_uint_eq(ikv_queue_drain(ikv_kit_queue(k.kit), &e, 1), 1);
+    ck_assert_uint_eq(e.device, other.device);
     kit_close(&k);
 }
 END_TEST

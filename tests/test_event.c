@@ -460,6 +460,26 @@ START_TEST(floats_print_shortest)
 }
 END_TEST
 
+/* The same of doubles at the powers of two, whose lower neighbour is nearer. */
+START_TEST(doubles_print_shortest)
+{
+    for (uint64_t power = 1; power < 2047; power++)
+        for (int64_t beside = -1; beside <= 1; beside++) {
+            uint64_t bits = (power << 52) + (uint64_t)beside;
+            char text[40], fewer[40];
+            double value;
+            memcpy(&value, &bits, sizeof value);
+            ikv_number_format(value, false, text);
+            ck_assert_msg(strtod(text, NULL) == value, "%a: %s", value, text);
+            int count = digits_of(text);
+            snprintf(fewer, sizeof fewer, "%.*e", count > 1 ? count - 2 : 0,
+                     value);
+            ck_assert_msg(count == 1 || strtod(fewer, NULL) != value,
+                          "%a: %s, where %s does", value, text, fewer);
+        }
+}
+END_TEST
+
 static const struct {
     uint64_t ns;
     const char *text;
@@ -656,7 +676,7 @@ START_TEST(fields_of_all_types)
 {
     ikv_field field = {"level", field_table[_i].type,  0, "",
                        "",      field_table[_i].scale, 0};
-    counted c = {0, 0, 0};
+    counted c = {0};
     ikv_catalogue *catalogue = open_catalogue(&c, 1);
     ikv_kind_config config = IKV_KIND_CONFIG_INIT;
     ikv_kind kind = IKV_KIND_WHEEL;
@@ -720,7 +740,7 @@ START_TEST(digests_of_all_types)
     if (field_table[_i].status < 0 || field_table[_i].type >= IKV_TYPE_COUNT)
         return;
     for (int set = 0; set < 2; set++) {
-        counted c = {0, 0, 0};
+        counted c = {0};
         ikv_catalogue *catalogue = open_catalogue(&c, 1);
         ikv_kind_config config = IKV_KIND_CONFIG_INIT;
         ikv_bus_config bus_config = IKV_BUS_INIT;
@@ -805,6 +825,7 @@ Suite *event_suite(void)
     add_table(s, "T3", numbers_print_shortest, ROWS(number_table));
     add(s, "T3 random", numbers_read_back);
     add(s, "T3 floats", floats_print_shortest);
+    add(s, "T3 doubles", doubles_print_shortest);
     add_table(s, "T3 times", times_print_in_ms, ROWS(time_table));
     add(s, "E4", events_print);
     add(s, "E3", events_are_kept);

@@ -856,6 +856,52 @@ static ikv_verdict keep_gesture(const ikv_event *event, const ikv_delivery *d,
     return IKV_CONTINUE;
 }
 
+/* One touch's size goes with what is made up of it, and two fingers that meet
+ * at one place have not turned. */
+static ikv_pointer_data last_over;
+
+static ikv_verdict keep_over(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)d, (void)user;
+    last_over = event->pointer;
+    return IKV_CONTINUE;
+}
+
+START_TEST(size_and_meeting)
+{
+    static const float moves[][2] = {{100, 140}, {90, 150}, {120, 120}};
+    bench_kit k;
+    ikv_target everywhere = {0};
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    hears(k.bus, IKV_KIND_GESTURE_PINCH, everywhere, keep_gesture, NULL);
+    hears(k.bus, IKV_KIND_POINTER_OVER, everywhere, keep_over, NULL);
+    gestures = 0;
+    for (uint64_t frame = 0; frame < ROWS(moves); frame++)
+        for (uint16_t finger = 0; finger < 2; finger++) {
+            ikv_event e = ikv_event_make(frame == 0 ? IKV_KIND_POINTER_DOWN
+                                                    : IKV_KIND_POINTER_MOVE,
+                                         frame * 1000000);
+            e.device = 3;
+            e.pointer.type = IKV_TOUCH;
+            e.pointer.pointer = finger;
+            e.pointer.button = frame == 0 ? 0 : -1;
+            e.pointer.x = moves[frame][finger];
+            e.pointer.y = 100;
+            e.pointer.width = 40;
+            e.pointer.height = 60;
+            ikv_router_route(k.router, &e);
+        }
+    ck_assert_int_gt(gestures, 0);
+    ck_assert_float_eq(last_gesture.rotation, 0);
+    ck_assert_uint_eq(last_over.width, 40);
+    ck_assert_uint_eq(last_over.height, 60);
+    kit_close(&k);
+}
+END_TEST
+
 /* Two fingers around (100, 100): how far apart, and turned by how many degrees
  * in steps of so many, from 40 apart on. */
 static const struct {
@@ -1025,6 +1071,7 @@ Suite *router_suite(void)
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
+    add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "OVER followed", followed);
     add(s, "wrong use", wrong_calls);

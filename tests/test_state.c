@@ -706,6 +706,17 @@ START_TEST(pads)
     ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad));
     ck_assert(pad.connected && pad.product == 1);
     ck_assert(!ikv_state_pad(state, IKV_STATE_RAW, 2, &pad));
+    /* All places were used: a new one gets the first of those that are gone. */
+    plug(IKV_KIND_DEVICE_REMOVE, 1);
+    uint32_t room = 2;
+    for (uint16_t product = 3; room < IKV_PAD_LIMIT; product++, room++) {
+        plug(IKV_KIND_DEVICE_ADD, product);
+        plug(IKV_KIND_DEVICE_REMOVE, product);
+    }
+    plug(IKV_KIND_DEVICE_ADD, 99);
+    next_frame();
+    ck_assert(ikv_state_pad(state, IKV_STATE_RAW, 0, &pad) &&
+              pad.product == 99);
     ck_assert(!ikv_state_pad(state, IKV_STATE_RAW, IKV_PAD_LIMIT, &pad));
     kit_close(&k);
 }

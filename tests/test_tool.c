@@ -421,11 +421,12 @@ START_TEST(installed_library)
          TEST_CC, TEST_CXX);
     must("./consumer/consumer_c && ./consumer/consumer_cpp%s%s", "", "");
     /* The static libraries, as docs/build.md says. */
-    must(TEST_CC " -std=c11 " TEST_CFLAGS
-                 " readme.c -o static $(pkg-config --cflags ikvar-host) "
-                 "-l:libikvar-host.a -l:libikvar.a -L$(pkg-config "
-                 "--variable=libdir ikvar) $(pkg-config --libs jansson yajl libcbor) "
-                 "-lm && ./static && ! ldd static | grep -q ikvar%s%s",
+    must(TEST_CC
+         " -std=c11 " TEST_CFLAGS
+         " readme.c -o static $(pkg-config --cflags ikvar-host) "
+         "-l:libikvar-host.a -l:libikvar.a -L$(pkg-config "
+         "--variable=libdir ikvar) $(pkg-config --libs jansson yajl libcbor) "
+         "-lm && ./static && ! ldd static | grep -q ikvar%s%s",
          "", "");
     /* 46: moved, the demo plays what lies beside it; licence and pages are
      * there. */

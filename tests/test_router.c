@@ -856,7 +856,7 @@ static ikv_verdict keep_gesture(const ikv_event *event, const ikv_delivery *d,
     return IKV_CONTINUE;
 }
 
-/* One touch's size goes with what is made up of it, and two fingers that meet
+/* A pointer's size goes with what is made up of it, and two fingers that meet
  * at one place have not turned. */
 static ikv_pointer_data last_over;
 
@@ -896,6 +896,15 @@ START_TEST(size_and_meeting)
         }
     ck_assert_int_gt(gestures, 0);
     ck_assert_float_eq(last_gesture.rotation, 0);
+    ikv_event rests = ikv_event_make(IKV_KIND_POINTER_MOVE, 9000000);
+    rests.device = 4;
+    rests.pointer.type = IKV_MOUSE;
+    rests.pointer.width = 40;
+    rests.pointer.height = 60;
+    ikv_router_route(k.router, &rests);
+    rect_target(k.scene, (ikv_target){0}, -5, -5, 10, 10, 1);
+    last_over = (ikv_pointer_data){0};
+    ikv_router_retest(k.router, 10000000);
     ck_assert_uint_eq(last_over.width, 40);
     ck_assert_uint_eq(last_over.height, 60);
     kit_close(&k);

@@ -151,6 +151,71 @@ static const struct {
     {1000000, "hit test, 1,000,000 targets", NULL, NULL, 0.001, 0, 0, 0},
 };
 
+/* Layouts in which boxes say little: each row is against the better of the
+ * scan and the R-tree. */
+static const struct {
+    const char *name;
+    uint32_t targets;
+    float x, y;          /* where a target lies, in parts of the side */
+    float width, height; /* of the side */
+} layouts[] = {
+    {"hit test, 1,000 full-width lines", 1000, 0, 1, 1, 0},
+    {"hit test, 10,000 full-width lines", 10000, 0, 1, 1, 0},
+    {"hit test, 100,000 full-width lines", 100000, 0, 1, 1, 0},
+    {"hit test, 1,000 in a dense core", 1000, 0.01f, 0.01f, 0, 0},
+    {"hit test, 10,000 in a dense core", 10000, 0.01f, 0.01f, 0, 0},
+    {"hit test, 100,000 in a dense core", 100000, 0.01f, 0.01f, 0, 0},
+    {"hit test, 1,000 all on one line", 1000, 1, 0, 0, 0},
+    {"hit test, 10,000 all on one line", 10000, 1, 0, 0, 0},
+    {"hit test, 100,000 all on one line", 100000, 1, 0, 0, 0},
+};
+
+static void lay_out(size_t nth)
+{
+    for (uint32_t i = 0; i < count; i++) {
+        float *box = boxes[i];
+        /* one in a hundred lies anywhere, so that the view is as large */
+        bool far = i % 100 == 0 && layouts[nth].width == 0;
+        box[0] = real(0, side * (far ? 1 : layouts[nth].x));
+        box[1] = real(0, side * (far ? 1 : layouts[nth].y));
+        box[2] = box[0] + (layouts[nth].width > 0 ? side : real(10, 50));
+        box[3] = box[1] + (layouts[nth].width > 0 ? 1 : real(10, 50));
+        ikv_shape shape =
+            ikv_scene_rect(0, 0, box[2] - box[0], box[3] - box[1]);
+        ikv_scene_set_shape(scene, targets[i], &shape);
+        ikv_scene_move(scene, targets[i], box[0], box[1]);
+    }
+    /* half of the points are where something is */
+    for (int i = 0; i < POINTS; i += 2) {
+        const float *box = boxes[(uint32_t)(i * 37) % count];
+        points[i][0] = box[0] + 1;
+        points[i][1] = box[1] + 0.5f;
+    }
+}
+
+static void nothing(void) {}
+
+static void layout_rows(void)
+{
+    for (size_t i = 0; i < sizeof layouts / sizeof layouts[0]; i++) {
+        open_scene(layouts[i].targets);
+        lay_out(i);
+        tree = rtree_open((const float(*)[4])boxes, count);
+        queries = 4096;
+        pick_ours();
+        pick_ours();
+        double ours = least_of(pick_ours, nothing) / queries;
+        double by_tree = least_of(pick_tree, nothing) / queries;
+        queries = count > 1000 ? FEW_POINTS : 4096;
+        double by_scan = least_of(pick_plain, nothing) / queries;
+        compare(layouts[i].name,
+                by_tree < by_scan ? "Boost's R-tree" : "a plain scan backwards",
+                1, 1.2, ours, by_tree < by_scan ? by_tree : by_scan);
+        rtree_close(tree);
+        close_scene();
+    }
+}
+
 void hit_rows(void)
 {
     const char *scan = "a plain scan backwards";
@@ -181,4 +246,6 @@ void hit_rows(void)
                     frame_plain);
         close_scene();
     }
+    if (!counting_only)
+        layout_rows();
 }

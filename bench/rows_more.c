@@ -389,8 +389,103 @@ static void thread_rows(void)
     ikv_queue_close(queue);
 }
 
+/* --------------------------------------------------------------- memory -- */
+
+/* What one more of something takes, in bytes: of a thousand and of two. */
+static double bytes_each(size_t (*of)(uint32_t count))
+{
+    return (double)(of(2000) - of(1000)) / 1000;
+}
+
+static ikv_bus_config few(void)
+{
+    ikv_bus_config config = IKV_BUS_INIT;
+    config.subscriptions = config.entries = config.gates = 16;
+    config.targets = 16;
+    return config;
+}
+
+/* A bus whose config alone matters. */
+static ikv_bus *any_bus;
+
+static size_t targets_of(uint32_t count)
+{
+    ikv_bus_config config = few();
+    ikv_scene_config picture = IKV_SCENE_INIT;
+    config.targets = count;
+    config.memory = ikv_host_memory();
+    if (ikv_bus_open(&config, &any_bus) < 0)
+        exit(2);
+    picture.bus = any_bus;
+    picture.targets = count;
+    size_t bytes = ikv_bus_footprint(&config) + ikv_scene_footprint(&picture);
+    ikv_bus_close(any_bus);
+    return bytes;
+}
+
+static size_t overlaps_of(uint32_t targets, uint32_t pairs, uint32_t contacts)
+{
+    ikv_bus_config config = few();
+    ikv_overlaps_config overlaps = IKV_OVERLAPS_INIT;
+    config.targets = targets;
+    config.memory = ikv_host_memory();
+    if (ikv_bus_open(&config, &any_bus) < 0)
+        exit(2);
+    overlaps.bus = any_bus;
+    overlaps.targets = targets;
+    overlaps.pairs = pairs;
+    overlaps.contacts = contacts;
+    size_t bytes = ikv_overlaps_footprint(&overlaps);
+    ikv_bus_close(any_bus);
+    return bytes;
+}
+
+static size_t overlap_targets_of(uint32_t count)
+{
+    return overlaps_of(count, 4096, 4096);
+}
+
+static size_t pairs_of(uint32_t count)
+{
+    return overlaps_of(16, count, 4096);
+}
+
+static size_t contacts_of(uint32_t count)
+{
+    return overlaps_of(16, 4096, count);
+}
+
+static size_t subscriptions_of(uint32_t count)
+{
+    ikv_bus_config config = few();
+    config.subscriptions = config.entries = config.gates = count;
+    return ikv_bus_footprint(&config);
+}
+
+static void memory_rows(void)
+{
+    const struct {
+        const char *name, *asked;
+        double bytes;
+        size_t (*of)(uint32_t count);
+    } rows[] = {
+        {"bytes of a target", "asked: 160", 160, targets_of},
+        {"bytes of a target that overlaps, more", "asked: 96", 96,
+         overlap_targets_of},
+        {"bytes of a near pair", "asked: 16", 16, pairs_of},
+        {"bytes of a contact", "asked: 128", 128, contacts_of},
+        {"bytes of a subscription, gate and all", "asked: 200", 200,
+         subscriptions_of},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++)
+        compare(rows[i].name, rows[i].asked, 1, 1, bytes_each(rows[i].of),
+                rows[i].bytes);
+}
+
 void more_rows(void)
 {
+    if (!counting_only)
+        memory_rows();
     growth_row();
     filter_row();
     churn_row();

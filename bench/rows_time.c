@@ -312,6 +312,10 @@ void time_rows(void)
     open_merging();
     measure("a raw move: pushed, drained, merged", "pushed, drained, read once",
             3.5, 1.2, RAW, merge_ours, merge_plain);
+    for (uint32_t i = 0; i < RAW; i++)
+        raw[i].pointer.pointer = 0;
+    measure("a raw move of one mouse", "pushed, drained, read once", 3.5, 1.2,
+            RAW, merge_ours, merge_plain);
     compare("record a move, any x, y, dx, dy", "asked: 1 us", 1, 1.2,
             recording_cost(7.001f, TAPE_PATH), 1000);
     compare("record a move, in quarters", "asked: half of that", 1, 1.2,

@@ -73,7 +73,9 @@ void ikvi_index_make_frames(ikv_scene *s)
         float from[2] = {0, 0}, per[2] = {1, 1};
         for (int k = 0; k < 2 && e.count > 0; k++) {
             float n = (float)e.count, mean = e.sum[k] / n;
-            float reach = 4 * e.spread[k] / n;
+            /* With the whole of most boxes: a point outside is beside them, and
+             * not on an edge that they reach. */
+            float reach = 4 * e.spread[k] / n + e.side / (2 * n);
             float low = mean - reach, high = mean + reach;
             low = low < e.low[k] || reach == 0 ? e.low[k] : low;
             high = high > e.high[k] || reach == 0 ? e.high[k] : high;

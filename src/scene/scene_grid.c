@@ -259,13 +259,16 @@ static void fill_cells(ikv_scene *s, uint32_t total)
     x->free_entry = total < x->entry_room ? total : NO_ITEM;
 }
 
-void ikvi_grid_build(ikv_scene *s)
+bool ikvi_grid_build(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
     if (x->reordered)
         ikvi_order_make(s);
     ikvi_index_make_frames(s);
     choose_shifts(s);
+    /* Where all lie over each other a cell's list is as long as the scene. */
+    if (x->heads_at[1] < CELLS_THAT_PAY)
+        return false;
     uint32_t total;
     /* A 16th stays free for what moves; the sample may have been kind. */
     while ((total = count_entries(s)) > x->entry_room - x->entry_room / 16) {
@@ -283,6 +286,7 @@ void ikvi_grid_build(ikv_scene *s)
     x->updates = 0;
     x->built_for = s->s.count;
     s->s.counters.rebuilds++;
+    return true;
 }
 
 /* -------------------------------------------------------------- changes -- */

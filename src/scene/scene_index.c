@@ -186,6 +186,9 @@ static void refresh_scan(ikv_scene *s)
         x->quiet = 0;
         s->s.counters.refreshes++;
     }
+    /* Where they lie is another matter now. */
+    if (x->all_dirty || x->reordered)
+        x->crowded = false;
     x->all_dirty = false;
     x->dirty_count = 0;
     x->gridded = false;
@@ -205,6 +208,18 @@ static void refresh_scan(ikv_scene *s)
         set_scan_box(s, i, NULL);
 }
 
+/* A grid, if it pays; else a scan, until they lie otherwise. */
+static void try_grid(ikv_scene *s)
+{
+    scene_index *x = &s->s.index;
+    if (ikvi_grid_build(s))
+        return;
+    x->reordered = true;
+    refresh_scan(s);
+    x->crowded = true;
+    x->quiet = x->updates = 0;
+}
+
 static void refresh_grid(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
@@ -218,7 +233,7 @@ static void refresh_grid(ikv_scene *s)
     x->dirty_count = room ? 0 : x->dirty_count;
     /* After so many moves it may lie badly; and it is made for a number. */
     if (!room || x->updates / 8 > s->s.count || s->s.count / 2 > x->built_for)
-        ikvi_grid_build(s);
+        try_grid(s);
 }
 
 static void refresh_some(ikv_scene *s)
@@ -229,6 +244,8 @@ static void refresh_some(ikv_scene *s)
         if (item_at(s, place)->flags & ITEM_DIRTY)
             box_for_scan(s, place, rank_of(s, place));
     }
+    x->updates += x->dirty_count;
+    x->crowded = x->crowded && x->updates <= s->s.count;
     x->dirty_count = 0;
 }
 
@@ -254,10 +271,10 @@ static void refresh(ikv_scene *s)
         x->quiet = 0;
     }
     /* So long has nothing much moved that a grid will pay. */
-    if (s->s.count > SCAN_LIMIT && ++x->quiet > QUIET_QUERIES)
-        ikvi_grid_build(s);
+    if (s->s.count > SCAN_LIMIT && !x->crowded && ++x->quiet > QUIET_QUERIES)
+        try_grid(s);
     /* A scan that may become a grid counts its queries. */
-    x->settled = x->gridded || s->s.count <= SCAN_LIMIT;
+    x->settled = x->gridded || x->crowded || s->s.count <= SCAN_LIMIT;
 }
 
 /* ------------------------------------------------------------ searching -- */

@@ -10,9 +10,10 @@ enum {
     SCAN_LIMIT = 160,   /* targets up to which a scan is never worse */
     QUIET_QUERIES = 24, /* queries after which a grid is worth building */
     SAMPLE = 256,
-    MOST_CELLS = 3, /* that a target covers in a direction */
-    LANES = 8,      /* boxes that a scan compares at once */
-    FRAME_AGE = 16  /* refreshes that a frame serves */
+    CELLS_THAT_PAY = 32, /* walking a list costs 20 times a scan's share */
+    MOST_CELLS = 3,      /* that a target covers in a direction */
+    LANES = 8,           /* boxes that a scan compares at once */
+    FRAME_AGE = 16       /* refreshes that a frame serves */
 };
 
 /* How much larger a scan's boxes are, in mean sides of a target. */
@@ -178,7 +179,8 @@ void ikvi_index_make_frames(ikv_scene *s);
 void ikvi_grid_leave(ikv_scene *s, uint32_t place);
 /* Its box has changed; false if there is no room in the cells. */
 bool ikvi_grid_update(ikv_scene *s, uint32_t place);
-void ikvi_grid_build(ikv_scene *s);
+/* False if a scan is better: then boxes are to be made anew. */
+bool ikvi_grid_build(ikv_scene *s);
 void ikvi_grid_search(const ikv_scene *s, probe *p, const uint16_t q[4]);
 const char *ikvi_grid_validate(const ikv_scene *s);
 

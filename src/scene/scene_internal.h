@@ -68,6 +68,7 @@ typedef struct scene_index {
     uint32_t dirty_count;
     bool absent; /* config.plain */
     bool gridded;
+    bool crowded;   /* a grid was tried, and does not pay */
     bool reordered; /* `order` is out of date */
     bool all_dirty;
     bool settled;     /* nothing is to be done before the next query */

@@ -694,6 +694,40 @@ static ikv_verdict note_lane(const ikv_event *event, const ikv_delivery *d,
     return IKV_CONTINUE;
 }
 
+/* T1. Each lane has a ring of its own for what is played: full ones keep apart. */
+START_TEST(full_inboxes)
+{
+    static record seen;
+    ikv_lane lanes[4];
+    seen.text[0] = '\0';
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    kit_open(&k);
+    for (int i = 0; i < ROWS(lanes); i++)
+        ok(ikv_bus_add_lane(k.bus, (const char[]){(char)('a' + i), 0},
+                            &lanes[i]));
+    hears(k.bus, IKV_KIND_ACTION_HOLD, (ikv_target){0}, note_lane, &seen);
+    kit_frame(&k, 0);
+    char expected[256] = "";
+    for (int i = 0; i < ROWS(lanes); i++)
+        for (uint32_t nth = 0; nth < 8; nth++) {
+            ikv_intake intake = IKV_INTAKE_INIT;
+            ikv_event e = ikv_event_make(IKV_KIND_ACTION_HOLD, 0);
+            e.action.steps = (uint32_t)i * 10 + nth;
+            intake.how = IKV_INTAKE_INBOX;
+            intake.lane = lanes[i];
+            intake.has_due = true;
+            ok(ikv_sink_play(k.fake.sink, &e, &intake));
+            snprintf(expected + strlen(expected), 8, "%u ", e.action.steps);
+        }
+    kit_frame(&k, 20);
+    for (int i = 0; i < ROWS(lanes); i++)
+        ok(ikv_bus_flush(k.bus, lanes[i], NULL));
+    ck_assert_str_eq(seen.text, expected);
+    kit_close(&k);
+}
+END_TEST
+
 /* T1. What was taken in while another was handled comes with it, also where a
  * tape gives it a later time (`_i`), after moves that merge, or in none. */
 START_TEST(inboxes_in_a_small_ring)
@@ -1195,6 +1229,7 @@ Suite *edge_time_suite(void)
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);
     add(s, "L5 T1 held while paused", held_while_paused);
     add_table(s, "T1 numbers of groups", numbers_of_groups, 6);
+    add(s, "T1 full inboxes", full_inboxes);
     add_table(s, "T1 inboxes in a small ring", inboxes_in_a_small_ring, 2);
     add_table(s, "Q3 more is held than there is room", held_beyond_the_room, 2);
     return s;

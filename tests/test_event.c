@@ -592,6 +592,8 @@ START_TEST(keys_both_ways)
     ck_assert_uint_eq(ikv_key_find("ab"), 0);
     ck_assert_uint_eq(ikv_key_find("\xff"), 0);
     ck_assert_ptr_null(ikv_key_name(0xd800, buffer));
+    ck_assert_ptr_null(ikv_key_name(0xdfff, buffer));
+    ck_assert_ptr_nonnull(ikv_key_name(0xe000, buffer));
     ck_assert_ptr_null(ikv_key_name(0x7fffffff, buffer));
 }
 END_TEST

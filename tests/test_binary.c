@@ -74,7 +74,7 @@ START_TEST(there_and_back)
 {
     write_pier();
     do_tape("convert pier.tape.jsonl pier.tape.cbor", 0, "");
-    do_tape("convert pier.tape.cbor back.tape.jsonl", 0, "");
+    do_tape("convert pier.tape.cbor -o back.tape.jsonl", 0, "");
     expect_same_files("pier.tape.jsonl", "back.tape.jsonl");
     do_tape("convert --setup pier.setup.json back.tape.jsonl again.tape.cbor",
             0, "");
@@ -98,6 +98,8 @@ static const struct {
 } wrong_table[] = {
     {"convert pier.tape.jsonl", "expected the TAPE and the NEW one", 2},
     {"convert a b c", "expected the TAPE and the NEW one", 2},
+    {"convert -o b", "expected the TAPE and the NEW one", 2},
+    {"convert a b -o c", "expected the TAPE and the NEW one", 2},
     {"convert none.tape.jsonl new.tape.cbor", "can't open", 3},
     {"convert pier.tape.jsonl pier.tape.jsonl", "would destroy it", 3},
     {"join pier.tape.cbor -o pier.tape.cbor", "would destroy it", 3},

@@ -181,12 +181,14 @@ static int join_tapes(arguments *left, const char *output, double from_ms,
                : FINE;
 }
 
-static int convert_tape(arguments *left, const char *setup_path)
+static int convert_tape(arguments *left, const char *setup_path,
+                        const char *output)
 {
     ikv_setup *setup = NULL;
     ikv_message message = {"no memory"};
-    const char *from = next_argument(left), *to = next_argument(left);
-    if (to == NULL || next_argument(left) != NULL)
+    const char *from = next_argument(left);
+    const char *to = output != NULL ? output : next_argument(left);
+    if (from == NULL || to == NULL || next_argument(left) != NULL)
         return wrong("expected the TAPE and the NEW one, which is binary if "
                      "its name ends with \".cbor\"");
     if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
@@ -238,7 +240,7 @@ int tape_command(int argc, char **argv)
     if (strcmp(verb, "join") == 0)
         return join_tapes(&left, output, 0, 0, false);
     if (strcmp(verb, "convert") == 0)
-        return convert_tape(&left, setup);
+        return convert_tape(&left, setup, output);
     if (strcmp(verb, "verify") == 0)
         return verify_tapes(&left, setup, json);
     static const char *const verbs[] = {"info",    "cut",    "join",

@@ -53,13 +53,13 @@ static void tell_what_is_over(ikv_bus *b)
 static bus_kept record_of(const ikv_bus *b, const bus_subscription *s,
                           uint32_t place)
 {
-    return (bus_kept){
-        .on_drop = s->on_drop,
-        .user = s->drop_user,
-        .birth = s->birth,
-        /* what no image holds is over at once */
-        .number = s->birth < b->saved_births ? b->image_highest : 0,
-        .place = place};
+    return (bus_kept){.on_drop = s->on_drop,
+                      .user = s->drop_user,
+                      .birth = s->birth,
+                      /* what no image holds is over at once */
+                      .number =
+                          s->birth < b->saved_births ? b->image_highest : 0,
+                      .place = place};
 }
 
 static void make_room(ikv_bus *b)

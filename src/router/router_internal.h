@@ -124,7 +124,7 @@ struct ikv_router {
             view; /* of what was routed last; else the first that it serves */
         float sizes[VIEWS][2]; /* of views; 0: not known */
         uint32_t key_count, holds_due;
-        uint32_t presses; /* of all pointers */
+        uint32_t presses;        /* of all pointers */
         uint64_t revision;       /* of the last retest */
         uint64_t focus_revision; /* when who has the keys was looked at last */
         uint64_t time_ns;        /* of the last event */

@@ -141,7 +141,7 @@ static void put_real(binary_writer *w, double number)
     unsigned char *to = room(w);
     float single = (float)number;
     double back = (double)single;
-    if (memcmp(&back, &number, sizeof number) != 0)
+    if (back != number)
         w->used += cbor_encode_double(number, to, LONGEST);
     else if (fits_half(single))
         w->used += cbor_encode_half(single, to, LONGEST);

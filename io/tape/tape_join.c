@@ -527,8 +527,7 @@ static ikv_status join_binary(const ikv_tape_part *parts, uint32_t count,
     char *lines = malloc(strlen(path) + sizeof end);
     if (lines == NULL)
         return ikvi_no_memory(&r);
-    memcpy(lines, path, strlen(path));
-    memcpy(lines + strlen(path), end, sizeof end);
+    snprintf(lines, strlen(path) + sizeof end, "%s%s", path, end);
     int file = mkstemp(lines);
     if (file < 0) {
         ikvi_reader_fail(&r, NULL, "can't write beside it: %s",

@@ -155,7 +155,6 @@ static void put_json(binary_writer *w, const json_t *value)
 {
     const char *name;
     json_t *member;
-    size_t i;
     if (json_is_object(value)) {
         put_map(w, json_object_size(value));
         json_object_foreach((json_t *)(uintptr_t)value, name, member)
@@ -165,7 +164,8 @@ static void put_json(binary_writer *w, const json_t *value)
         }
     } else if (json_is_array(value)) {
         put_array(w, json_array_size(value));
-        json_array_foreach(value, i, member) put_json(w, member);
+        for (size_t i = 0; i < json_array_size(value); i++)
+            put_json(w, json_array_get(value, i));
     } else if (json_is_string(value)) {
         put_text(w, json_string_value(value), json_string_length(value));
     } else if (json_is_integer(value)) {

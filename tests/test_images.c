@@ -396,6 +396,8 @@ static void note_told(const ikv_watch *watch, void *user)
                                        : 'r');
     if (e->kind == IKV_KIND_POINTER_CLICK)
         note(&told, "x%u ", e->click.clicks);
+    if (e->kind == IKV_KIND_POINTER_HOLD)
+        note(&told, "by %u ", e->click.pointer);
 }
 
 static void note_taken(const ikv_event *event, const ikv_intake *intake,
@@ -445,6 +447,23 @@ static void click_on(void)
         tap(i);
     tap(0); /* still known: a double */
     kit_frame(in, 60);
+}
+
+/* Holds that are due at one moment come in the order of their presses. */
+static void press_fourth(void)
+{
+    add_two();
+    for (uint32_t i = 0; i < 3; i++)
+        tap(i);
+    push_pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 7, 10);
+    kit_frame(in, 40);
+}
+
+static void press_at_once(void)
+{
+    in->fake.now_ns -= 40000000;
+    push_pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 3, 300);
+    kit_frame(in, 900);
 }
 
 static void press_three(void)
@@ -584,6 +603,7 @@ static void rest_paused(void)
     ok(ikv_loop_pause(in->loop));
     push_pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, 5);
     kit_frame(in, 40);
+    kit_frame(in, 50); /* nothing else is due any more */
 }
 
 static void pass_a_frame(void)
@@ -637,6 +657,7 @@ static void remove_one(void)
     ok(ikv_bus_remove_target(in->bus, gull));
     kit_frame(in, 60);
     kit_frame(in, 80);
+    note(&told, "%u", (unsigned)bus_counts(in->bus).stale);
 }
 
 static const struct {
@@ -654,14 +675,17 @@ static const struct {
     {"actions step, tries", hold_an_action, hold_on_and_press_anew,
      "key.down@r action.start@r action.hold@r | action.hold@r action.hold@r "
      "key.up@r action.end@r key.down@r action.start@r action.hold@r "},
+    {"router presses", press_fourth, press_at_once,
+     "pointer.click@b x1 pointer.click@b x1 pointer.click@b x1 | "
+     "pointer.hold@b by 7 pointer.menu@b pointer.hold@b by 3 pointer.menu@b "},
     {"state reach", press_three, list_pointers, "| 1 2 3 "},
     {"loop held_count", hold_a_key, resync, "| key.down@r 1"},
     {"loop lost_ns", lose_time, end_frame, "key.down@r | 0"},
     {"loop owed", rest_paused, pass_a_frame,
-     "+loop.pause +loop.pause | +loop.pause "},
+     "+loop.pause +loop.pause +loop.pause | +loop.pause "},
     {"overlap touches", meet, part, "overlap.enter@b | overlap.leave@b "},
     {"overlap has_reports", report_two, remove_one,
-     "overlap.enter@b overlap.enter@g | overlap.leave@b "},
+     "overlap.enter@b overlap.enter@g | overlap.leave@b 0"},
 };
 
 static int dropped[2]; /* by kit: how often on_drop of its own was told */

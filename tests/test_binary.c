@@ -274,6 +274,20 @@ static const struct {
      KEY_DOWN "80"
               "83001b00ffffffffffffff00",
      ":3: the event's time is beyond"},
+    {"due too late",
+     KEY_DOWN "80"
+              "840000011b4000000000000000",
+     ":3: due: expected a whole number"},
+    {"no number",
+     "a2646b696e646c706f696e7465722e6d6f7665666669656c6473826178636633328400000"
+     "1"
+     "f97e00",
+     ":3: /x: expected a value that JSON has"},
+    {"an infinite one",
+     "a2646b696e646c706f696e7465722e6d6f7665666669656c6473826178636633328400000"
+     "1"
+     "fa7f800000",
+     ":3: /x: expected a value that JSON has"},
     {"a collection for a value",
      KEY_DOWN "8264636f646563753332"
               "8400000180",

@@ -54,7 +54,6 @@ typedef struct binary_kind {
 struct binary_reader {
     FILE *file;
     reader *reader; /* its line is the item's number */
-    bool ended;     /* there is no more in the file than in the window */
     bool short_item, too_long;
     size_t begin, at, end; /* of the item, in the window */
     unsigned char window[WINDOW];
@@ -234,7 +233,6 @@ static bool fill_window(binary_reader *b)
     errno = 0;
     size_t got = fread(b->window + b->end, 1, WINDOW - b->end, b->file);
     b->end += got;
-    b->ended = got == 0;
     if (ferror(b->file)) {
         ikvi_reader_fail(b->reader, NULL, "can't read: %s", strerror(errno));
         b->reader->no_memory = errno == ENOMEM;
@@ -697,6 +695,9 @@ binary_next ikvi_binary_next(binary_reader *b, ikv_message *torn)
 
 /* ------------------------------------------------------- as an event -- */
 
+/* A hundred days: more is no tape's time. */
+static const uint64_t latest_ns = UINT64_C(8640000000000000);
+
 /* Marks follow the fields; see BINARY_DUE. */
 static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
                      tape_line *to)
@@ -706,7 +707,7 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     bool whole = cell->type == TOKEN_UINT || (negative && mark == BINARY_DUE);
     uint64_t most = mark == BINARY_LANE    ? UINT16_MAX
                     : mark == BINARY_GROUP ? UINT32_MAX
-                                           : (uint64_t)INT64_MAX / 2;
+                                           : latest_ns;
     if (mark == BINARY_HELD || mark == BINARY_WITHIN)
         whole = cell->type == TOKEN_BOOL && cell->number != 0;
     if (!whole || cell->number > most)
@@ -720,8 +721,10 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
         intake->has_due = true;
         intake->due_ns =
             to->event.time_ns + (negative ? ~cell->number : cell->number);
-        return intake->due_ns <= (uint64_t)INT64_MAX ||
-               ikvi_reader_fail(b->reader, NULL, "due: it is before 0");
+        return intake->due_ns <= latest_ns ||
+               ikvi_reader_fail(
+                   b->reader, NULL,
+                   "due: it is before 0, or beyond a hundred days");
     case BINARY_GROUP:
         intake->group = (uint32_t)cell->number;
         return true;
@@ -763,7 +766,7 @@ static bool put_plain(const token *cell, const ikv_field *field,
             value = (ikv_value){
                 IKV_VALUE_NUMBER,
                 {.number = (double)value.bits.integer / field->scale}};
-    } else if (cell->type == TOKEN_REAL) {
+    } else if (cell->type == TOKEN_REAL && cell->real - cell->real == 0) {
         value.type = IKV_VALUE_NUMBER;
         value.bits.number = cell->real;
     } else if (cell->type == TOKEN_BOOL) {
@@ -805,7 +808,7 @@ bool ikvi_binary_event(binary_reader *b, const target_finder *finder,
     if (b->after_ns < 0 && (uint64_t)-b->after_ns > b->time_ns)
         return ikvi_reader_fail(b->reader, NULL, "the event's time is below 0");
     b->time_ns += (uint64_t)b->after_ns;
-    if (b->time_ns > UINT64_C(8640000000000000))
+    if (b->time_ns > latest_ns)
         return ikvi_reader_fail(b->reader, NULL,
                                 "the event's time is beyond a hundred days");
     to->event.time_ns = b->time_ns;

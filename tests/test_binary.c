@@ -92,6 +92,35 @@ START_TEST(there_and_back)
 }
 END_TEST
 
+/* Recorded by the command, and found by what looks for tapes. */
+START_TEST(recorded)
+{
+    int code = run_command_line(
+        output, sizeof output,
+        "mkdir evening && cd evening && " BINARY
+        "/ikvar run -d --record harbour.tape.cbor " SOURCE
+        "/demo/harbour.setup.json " SOURCE "/demo/harbour.tape.jsonl && " BINARY
+        "/ikvar run --json --steps-only " SOURCE
+        "/demo/harbour.setup.json harbour.tape.cbor > harbour.trace.jsonl && "
+        "head -c 900 harbour.tape.cbor > torn.tape.cbor.part");
+    ck_assert_msg(code == 0, "%s", output);
+    do_tape("verify evening/harbour.tape.cbor", 0, "same ");
+    do_tape("verify evening", 1, "no digest ");
+    ck_assert_ptr_nonnull(strstr(output, "same "));
+    code = run_command_line(output, sizeof output,
+                            BINARY "/ikvar check " SOURCE
+                                   "/demo/harbour.setup.json "
+                                   "evening/harbour.tape.cbor "
+                                   "evening/torn.tape.cbor.part");
+    ck_assert_msg(code == 0 && strstr(output, "cbor: fine: 23 events") != NULL,
+                  "%s", output);
+    ck_assert_ptr_nonnull(strstr(output, "part: fine: "));
+    run_command_line(output, sizeof output,
+                     "sed -i '9s/root/pier/' evening/harbour.trace.jsonl");
+    do_tape("verify evening/harbour.tape.cbor", 1, "the traces differ");
+}
+END_TEST
+
 static const struct {
     const char *arguments, *says;
     int code;
@@ -325,6 +354,7 @@ Suite *binary_suite(void)
 {
     Suite *s = suite_create("binary");
     add(s, "T1 there and back", there_and_back);
+    add(s, "T1 recorded and found", recorded);
     add_table(s, "T1 wrong use", wrong_use, ROWS(wrong_table));
     add(s, "T4 torn at every byte", torn);
     add_table(s, "T4 hostile items", hostile, ROWS(hostile_table));

@@ -154,7 +154,8 @@ static const struct {
     {"tape join -o x.jsonl none.tape.jsonl", 3, "can't open the tape"},
     {"tape verify", 2, "expected FOLDER or TAPE"},
     {"tape verify none", 3, "none: No such file"},
-    {"tape verify " SOURCE "/docs", 3, "expected tapes (*.tape.jsonl) in it"},
+    {"tape verify " SOURCE "/docs", 3,
+     "expected tapes (*.tape.jsonl, *.tape.cbor) in it"},
     {"tape verify " TAPE, 3, "the tape names no setup: give --setup"},
     {"tape verify --setup " DEMO TAPE, 1, "no digest"},
 };

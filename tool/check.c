@@ -12,11 +12,13 @@ static bool ends_with(const char *name, const char *end)
     return length >= tail && strcmp(name + length - tail, end) == 0;
 }
 
-/* A file of lines is a tape; the names say so, else the first line. */
+/* A file of lines is a tape, or what is binary; the names say so, else how it
+ * begins. */
 static bool is_tape(const char *path)
 {
     char line[256] = "";
-    if (ends_with(path, ".jsonl") || ends_with(path, ".jsonl.part"))
+    if (ends_with(path, ".jsonl") || ends_with(path, ".cbor") ||
+        tape_ending(path) != NULL)
         return true;
     if (ends_with(path, ".setup.json"))
         return false;
@@ -233,9 +235,9 @@ int check_command(int argc, char **argv)
                                   {0}};
     if (!parse_options(
             argc, argv, options,
-            "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl) and "
-            "bindings (*.bindings.json); these are\nread with the kinds, "
-            "targets and actions of the setup before them.",
+            "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl, "
+            "*.tape.cbor) and bindings\n(*.bindings.json); these are read with "
+            "the kinds, targets and actions of the\nsetup before them.",
             &left, &code))
         return code;
     if (left.count == 0) {

@@ -115,3 +115,19 @@ void warn_of_tape(const char *command, const ikv_tape *tape)
         fprintf(stderr, "ikvar %s: warning: %s\n", command,
                 ikv_tape_warning(tape));
 }
+
+const char *tape_ending(const char *name)
+{
+    static const char *const endings[] = {".tape.jsonl", ".tape.cbor"};
+    size_t length = strlen(name);
+    const char *part = length > 5 ? name + length - 5 : name;
+    if (strcmp(part, ".part") == 0)
+        length -= 5;
+    for (size_t i = 0; i < sizeof endings / sizeof endings[0]; i++) {
+        size_t tail = strlen(endings[i]);
+        if (length >= tail &&
+            strncmp(name + length - tail, endings[i], tail) == 0)
+            return name + length - tail;
+    }
+    return NULL;
+}

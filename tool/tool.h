@@ -85,6 +85,10 @@ const char *clean(const char *text, char *buffer, size_t size);
 /* ikvar tape verify (verify.c); the options are read. */
 int verify_tapes(arguments *left, const char *setup, bool json);
 
+/* Where the ending of a tape's name begins, ".tape.jsonl", ".tape.cbor" or one
+ * of them with ".part"; NULL if it is not named like one. */
+const char *tape_ending(const char *name);
+
 /* Says on stderr what a tape has to be warned of, after it was read. */
 void warn_of_tape(const char *command, const ikv_tape *tape);
 

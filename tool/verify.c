@@ -109,16 +109,15 @@ static void close_playback(playback *p)
 
 /* ----------------------------------------------------------- the traces -- */
 
-/* The file that lies beside a tape: x.trace.jsonl for x.tape.jsonl. */
+/* The file that lies beside a tape: x.trace.jsonl for x.tape.jsonl or .cbor. */
 static FILE *open_trace_beside(const char *path)
 {
     char beside[PATH_MAX];
-    const char *ending = ".tape.jsonl";
-    size_t length = strlen(path), less = strlen(ending);
-    /* what is not named like a tape has none */
-    if (length < less || strcmp(path + length - less, ending) != 0)
+    const char *ending = tape_ending(path);
+    /* what is not named like a tape has none, nor has what is not whole */
+    if (ending == NULL || strstr(ending, ".part") != NULL)
         return NULL;
-    snprintf(beside, sizeof beside, "%.*s.trace.jsonl", (int)(length - less),
+    snprintf(beside, sizeof beside, "%.*s.trace.jsonl", (int)(ending - path),
              path);
     return fopen(beside, "r");
 }
@@ -309,10 +308,8 @@ static int add_folder(verifier *v, const char *folder)
         return BAD_INPUT;
     }
     for (struct dirent *entry; (entry = readdir(directory)) != NULL;) {
-        const char *ending = strstr(entry->d_name, ".tape.jsonl");
         char path[PATH_MAX];
-        if (ending == NULL ||
-            (ending[11] != '\0' && strcmp(ending + 11, ".part") != 0))
+        if (tape_ending(entry->d_name) == NULL)
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
         if (add_tape(v, path) != FINE)
@@ -321,7 +318,9 @@ static int add_folder(verifier *v, const char *folder)
     closedir(directory);
     qsort(v->tapes + before, v->count - before, sizeof v->tapes[0], by_path);
     if (v->count == before && code == FINE) {
-        fprintf(stderr, "ikvar tape: %s: expected tapes (*.tape.jsonl) in it\n",
+        fprintf(stderr,
+                "ikvar tape: %s: expected tapes (*.tape.jsonl, *.tape.cbor) in "
+                "it\n",
                 folder);
         code = BAD_INPUT;
     }

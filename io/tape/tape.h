@@ -68,6 +68,15 @@ enum {
 };
 extern const char *const ikvi_binary_marks[BINARY_MARKS];
 
+/* How many bits of an event's mask are set: as many values follow. */
+static inline uint32_t ikvi_bits_in(uint64_t mask)
+{
+    uint32_t count = 0;
+    for (; mask != 0; mask &= mask - 1)
+        count++;
+    return count;
+}
+
 typedef struct binary_reader binary_reader;
 typedef enum binary_next {
     BINARY_EVENT,

@@ -503,14 +503,6 @@ static bool find_kind(binary_reader *b, binary_kind *kind)
 
 /* --------------------------------------------------------------- events -- */
 
-static uint32_t bits_in(uint64_t mask)
-{
-    uint32_t count = 0;
-    for (; mask != 0; mask &= mask - 1)
-        count++;
-    return count;
-}
-
 /* [kind, ns since the event before, which of its fields and marks, values...]
  */
 static bool take_event(binary_reader *b, uint64_t count, const token *first)
@@ -527,7 +519,8 @@ static bool take_event(binary_reader *b, uint64_t count, const token *first)
     b->kind = &b->kinds[first->number];
     bool good = (after.type == TOKEN_UINT || after.type == TOKEN_NEGATIVE) &&
                 after.number <= (uint64_t)INT64_MAX / 2 &&
-                mask.type == TOKEN_UINT && bits_in(mask.number) + 3 == count &&
+                mask.type == TOKEN_UINT &&
+                ikvi_bits_in(mask.number) + 3 == count &&
                 mask.number >> (fields_of(b, b->kind) + BINARY_MARKS) == 0;
     if (!good)
         return ikvi_reader_fail(b->reader, NULL,

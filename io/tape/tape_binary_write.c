@@ -235,28 +235,10 @@ void ikvi_binary_write_end(binary_writer *w, uint64_t end_ns,
 
 /* --------------------------------------------------------------- events -- */
 
-static const char *type_of(const ikv_field *field)
-{
-    static const char *const names[IKV_TYPE_COUNT] = {
-        [IKV_TYPE_U8] = "u8",     [IKV_TYPE_I8] = "i8",
-        [IKV_TYPE_U16] = "u16",   [IKV_TYPE_I16] = "i16",
-        [IKV_TYPE_U32] = "u32",   [IKV_TYPE_I32] = "i32",
-        [IKV_TYPE_U64] = "u64",   [IKV_TYPE_I64] = "i64",
-        [IKV_TYPE_F32] = "f32",   [IKV_TYPE_F64] = "f64",
-        [IKV_TYPE_BOOL] = "bool", [IKV_TYPE_TARGET] = "target",
-        [IKV_TYPE_TEXT] = "text", [IKV_TYPE_VALUE] = "value"};
-    return names[field->type];
-}
-
 static void learn_field(binary_writer *w, const ikv_field *field)
 {
-    static const uint8_t bytes[IKV_TYPE_COUNT] = {
-        [IKV_TYPE_U8] = 1,  [IKV_TYPE_I8] = 1,   [IKV_TYPE_U16] = 2,
-        [IKV_TYPE_I16] = 2, [IKV_TYPE_U32] = 4,  [IKV_TYPE_I32] = 4,
-        [IKV_TYPE_U64] = 8, [IKV_TYPE_I64] = 8,  [IKV_TYPE_F32] = 4,
-        [IKV_TYPE_F64] = 8, [IKV_TYPE_BOOL] = 1, [IKV_TYPE_TARGET] = 4};
     w->fields[w->field_count++] =
-        (binary_field){.field = field, .bytes = bytes[field->type]};
+        (binary_field){.field = field, .bytes = ikvi_size_of_field(field)};
 }
 
 static void learn_kind(binary_writer *w, const ikv_kind_info *info)
@@ -282,7 +264,8 @@ static void describe_kind(binary_writer *w, const ikv_kind_info *info)
     for (uint32_t i = 0; i < info->field_count; i++) {
         const ikv_field *field = &info->fields[i];
         put_text(w, field->name, strlen(field->name));
-        put_text(w, type_of(field), strlen(type_of(field)));
+        const char *type = ikvi_type_of_field(field);
+        put_text(w, type, strlen(type));
     }
 }
 
@@ -371,14 +354,6 @@ put_field(binary_writer *w, const binary_field *f, const ikv_event *event,
         put_uint(w, bits);
 }
 
-static uint32_t bits_in(uint64_t mask)
-{
-    uint32_t count = 0;
-    for (; mask != 0; mask &= mask - 1)
-        count++;
-    return count;
-}
-
 void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
                              const ikv_kind_info *info,
                              const ikv_intake *intake,
@@ -394,7 +369,7 @@ void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
     uint64_t mask = 0, marks = marks_of(event, intake);
     for (uint32_t i = 0; i < w->field_count; i++)
         mask |= (uint64_t)differs(w, &w->fields[i], event) << i;
-    put_array(w, 3 + bits_in(mask) + bits_in(marks));
+    put_array(w, 3 + ikvi_bits_in(mask) + ikvi_bits_in(marks));
     put_uint(w, w->index[info->kind] - 1u);
     put_integer(w, (int64_t)(event->time_ns - w->time_ns));
     put_uint(w, mask | marks << w->field_count);

@@ -151,19 +151,15 @@ static uint8_t how_written(const ikv_field *field)
 
 static void learn_field(plain_writer *p, const ikv_field *field)
 {
-    static const uint8_t bytes[IKV_TYPE_TEXT] = {
-        [IKV_TYPE_U8] = 1,  [IKV_TYPE_I8] = 1,   [IKV_TYPE_U16] = 2,
-        [IKV_TYPE_I16] = 2, [IKV_TYPE_U32] = 4,  [IKV_TYPE_I32] = 4,
-        [IKV_TYPE_U64] = 8, [IKV_TYPE_I64] = 8,  [IKV_TYPE_F32] = 4,
-        [IKV_TYPE_F64] = 8, [IKV_TYPE_BOOL] = 1, [IKV_TYPE_TARGET] = 4};
     if (field->type == IKV_TYPE_TEXT || field->type == IKV_TYPE_VALUE ||
         p->count == FIELDS || strlen(field->name) > PREFIX - 5) {
         p->fit = false;
         return;
     }
     plain_field *f = &p->fields[p->count++];
-    *f = (plain_field){
-        .field = field, .bytes = bytes[field->type], .how = how_written(field)};
+    *f = (plain_field){.field = field,
+                       .bytes = (uint8_t)ikvi_size_of_field(field),
+                       .how = how_written(field)};
     f->length =
         (uint8_t)snprintf(f->prefix, sizeof f->prefix, ",\"%s\":", field->name);
 }

@@ -657,3 +657,19 @@ const char *ikvi_field_type_name(uint32_t index)
 {
     return index < FIELD_TYPES ? field_types[index].name : NULL;
 }
+
+const char *ikvi_type_of_field(const ikv_field *field)
+{
+    for (size_t i = 0; i < FIELD_TYPES; i++)
+        if (field_types[i].type == field->type)
+            return field_types[i].name;
+    return field->type == IKV_TYPE_TEXT ? "text" : "value";
+}
+
+uint32_t ikvi_size_of_field(const ikv_field *field)
+{
+    for (size_t i = 0; i < FIELD_TYPES; i++)
+        if (field_types[i].type == field->type)
+            return field_types[i].size;
+    return 0;
+}

@@ -102,6 +102,10 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
 bool ikvi_place_field(ikv_field *field, const char *type, uint16_t *offset);
 /* The types that fields of one's own may have; NULL past the last. */
 const char *ikvi_field_type_name(uint32_t index);
+/* The name of any field's type; how many bytes it has, 0 for texts and what has
+ * any type. */
+const char *ikvi_type_of_field(const ikv_field *field);
+uint32_t ikvi_size_of_field(const ikv_field *field);
 
 /* The number that a field's value has of that name. */
 bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value);

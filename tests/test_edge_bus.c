@@ -409,6 +409,17 @@ START_TEST(names_full)
     config.condition_count = 1;
     status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_FULL_NAMES);
     ck_assert_uint_eq(bus_counts(k.bus).subscriptions, 0);
+    /* Nor in a group. */
+    ikv_condition_group group = {.conditions = &condition, .count = 1};
+    config.conditions = NULL;
+    config.condition_count = 0;
+    config.groups = &group;
+    config.group_count = 1;
+    status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_FULL_NAMES);
+    config.groups = NULL;
+    config.group_count = 0;
+    config.conditions = &condition;
+    config.condition_count = 1;
     /* What has one place in all that are heard needs no name. */
     static const char *const placed[] = {"pressure", "width",  "height",
                                          "tilt_x",   "tilt_y", "twist",

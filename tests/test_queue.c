@@ -248,6 +248,35 @@ START_TEST(lost_devices)
 }
 END_TEST
 
+/* Gaps of two devices of one word: each one's next move bears its own. */
+START_TEST(two_gaps)
+{
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    ikv_queue *q;
+    config.capacity = config.own_capacity = 8;
+    config.memory = ikv_host_memory();
+    ok(ikv_queue_open(&config, &q));
+    for (int round = 0; round < 2; round++) {
+        static const uint16_t devices[2][2] = {{32, 33}, {33, 32}};
+        ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0), out[8];
+        while (ikv_queue_push_own(q, &move) == IKV_OK) {
+        }
+        for (int i = 0; i < 2; i++) {
+            move.device = devices[round][i];
+            ck_assert_int_lt(ikv_queue_push_own(q, &move), 0);
+        }
+        ikv_queue_drain(q, out, 8);
+        for (int i = 0; i < 4; i++) {
+            move.device = devices[round][i % 2];
+            ok(ikv_queue_push_own(q, &move));
+            ck_assert_uint_eq(ikv_queue_drain(q, out, 8), 1);
+            ck_assert_int_eq((out[0].flags & IKV_GAP) != 0, i < 2);
+        }
+    }
+    ikv_queue_close(q);
+}
+END_TEST
+
 /* A struct of another version: what a later one has behind is left alone, an
  * older one than the first there is not. */
 START_TEST(counts_of_other_versions)
@@ -346,6 +375,7 @@ END_TEST
 Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
+    add(s, "Q3 two gaps", two_gaps);
     add_table(s, "Q3 room", room_is_exact, 4);
     add(s, "Q1 high water", high_water);
     add(s, "counts of other versions", counts_of_other_versions);

@@ -259,7 +259,8 @@ START_TEST(two_gaps)
     for (int round = 0; round < 2; round++) {
         static const uint16_t devices[2][2] = {{32, 33}, {33, 32}};
         ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0), out[8];
-        while (ikv_queue_push_own(q, &move) == IKV_OK) {
+        ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        while (ikv_queue_push_own(q, &key) == IKV_OK) {
         }
         for (int i = 0; i < 2; i++) {
             move.device = devices[round][i];

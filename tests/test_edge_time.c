@@ -951,6 +951,46 @@ static void close_pair(void)
     kit_close(&pair.k);
 }
 
+/* L5. What either router owes its resting mice while paused is recorded: here
+ * the second one's boat slips away under it, and comes back. */
+static ikv_target slippery;
+
+static ikv_verdict slip_away(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)d, (void)user;
+    ikv_scene_move(pair.k.scene, slippery,
+                   event->kind == IKV_KIND_POINTER_OVER ? 900 : 200, 0);
+    return IKV_CONTINUE;
+}
+
+START_TEST(second_owes)
+{
+    int marks = 0;
+    open_pair();
+    slippery = rect_target(pair.k.scene, (ikv_target){0}, 200, 0, 50, 50, 1);
+    hears(pair.k.bus, IKV_KIND_POINTER_OVER, slippery, slip_away, NULL);
+    hears(pair.k.bus, IKV_KIND_POINTER_OUT, slippery, slip_away, NULL);
+    whole_frame(pair.loop);
+    ok(ikv_loop_pause(pair.loop));
+    ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, pair.fake.now_ns);
+    move.device = pair.fake.device;
+    move.view = (uint8_t)_i;
+    move.pointer.type = IKV_MOUSE;
+    move.pointer.x = 210;
+    move.pointer.y = 5;
+    ok(ikv_sink_push(pair.fake.sink, &move));
+    for (int frame = 0; frame < 4; frame++) {
+        if (frame == 2) /* nothing else is due any more */
+            ok(ikv_loop_set_recorder(pair.loop, count_marks, &marks));
+        pair.fake.now_ns += 10000000;
+        whole_frame(pair.loop);
+    }
+    ck_assert_int_eq(marks, 2);
+    close_pair();
+}
+END_TEST
+
 typedef struct pair_row {
     const char *what;
     struct {
@@ -1215,6 +1255,7 @@ Suite *edge_time_suite(void)
     add(s, "32 an image without the scene", image_without_the_scene);
     add(s, "32 images of some parts", images_of_some_parts);
     add(s, "37 recorded again", recorded_again);
+    add_table(s, "L5 39 either router owes", second_owes, 2);
     add_table(s, "39 between routers", between_routers, ROWS(pair_table));
     add_table(s, "39 a drag between views", drag_between_views, 2);
     add(s, "39 one scene a bus", one_scene);

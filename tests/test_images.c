@@ -551,6 +551,32 @@ static void subscribe_later(void)
     kit_frame(in, 60);
 }
 
+/* Once a frame is once in each frame of this kit, whatever the other's number
+ * was in which it was called. */
+static void roll(uint64_t from, uint64_t to)
+{
+    for (uint64_t frame = from; frame <= to; frame++) {
+        push_pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 0, (float)frame);
+        kit_frame(in, frame * 17);
+    }
+}
+
+static void hear_once_a_frame(void)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_POINTER_MOVE;
+    config.handler = note_user;
+    config.user = "called ";
+    config.at_most = IKV_PER_FRAME;
+    ok(ikv_bus_subscribe(in->bus, &config, NULL, NULL));
+    roll(1, 1);
+}
+
+static void roll_on(void)
+{
+    roll(2, 4);
+}
+
 /* What a tape says is held comes in a step before the mark of the loss. */
 static void hold_a_key(void)
 {
@@ -672,6 +698,8 @@ static const struct {
      "pointer.double@b "},
     {"bus births", subscribe_many, subscribe_later,
      "| key.down@r first second "},
+    {"bus last_turn", hear_once_a_frame, roll_on,
+     "called | called called called "},
     {"actions step, tries", hold_an_action, hold_on_and_press_anew,
      "key.down@r action.start@r action.hold@r | action.hold@r action.hold@r "
      "key.up@r action.end@r key.down@r action.start@r action.hold@r "},

@@ -889,10 +889,16 @@ void ikvi_bus_restored(ikv_bus *b)
         b->kinds_ever |= ikvi_bus_target(b, i)->kinds_seen;
     for (uint32_t i = 0; i < b->s.subscription_slots.capacity; i++) {
         bus_subscription *s = ikvi_bus_subscription(b, i);
-        if (ikvi_slots_at(&b->s.subscription_slots, b, i)->next ==
-                IKVI_IN_USE &&
-            s->birth >= b->saved_births)
-            b->saved_births = s->birth + 1; /* of that other bus's */
+        if (ikvi_slots_at(&b->s.subscription_slots, b, i)->next != IKVI_IN_USE)
+            continue;
+        /* What counts on is that other bus's: births, and frames that this one
+         * has not come to. */
+        bus_gate *gate = ikvi_bus_gate_of(b, i);
+        if (s->birth >= b->saved_births)
+            b->saved_births = s->birth + 1;
+        if (gate != NULL && gate->at_most == IKV_PER_FRAME &&
+            gate->last_turn > b->frame + 1)
+            gate->last_turn = 0;
         /* Handlers that code was reloaded for since: an image has the old
          * addresses. */
         if (ikvi_bus_rebinding(b, 0)->name == 0 || !is_rebindable(b, i))

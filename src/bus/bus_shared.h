@@ -114,7 +114,8 @@ bool ikvi_bus_may_restore(const ikv_bus *b, uint64_t number);
  * there again is not. */
 void ikvi_bus_before_restore(ikv_bus *b, const char *before, const char *after);
 void ikvi_bus_after_restore(ikv_bus *b, uint64_t number);
-/* After an image was copied back: what has changed outside it since. */
-void ikvi_bus_restored(ikv_bus *b);
+/* After an image was copied back: what has changed outside it since; `in_frame`:
+ * the present one has begun. */
+void ikvi_bus_restored(ikv_bus *b, bool in_frame);
 
 #endif

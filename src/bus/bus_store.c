@@ -877,7 +877,7 @@ static bool is_rebindable(const ikv_bus *b, uint32_t at)
            s->handler != ikvi_bus_mail;
 }
 
-void ikvi_bus_restored(ikv_bus *b)
+void ikvi_bus_restored(ikv_bus *b, bool in_frame)
 {
     b->s.detours -= b->s.watched;
     b->s.watched = b->watcher_count != 0;
@@ -897,7 +897,7 @@ void ikvi_bus_restored(ikv_bus *b)
         if (s->birth >= b->saved_births)
             b->saved_births = s->birth + 1;
         if (gate != NULL && gate->at_most == IKV_PER_FRAME &&
-            gate->last_turn > b->frame + 1)
+            gate->last_turn > b->frame + in_frame)
             gate->last_turn = 0;
         /* Handlers that code was reloaded for since: an image has the old
          * addresses. */

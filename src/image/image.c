@@ -319,7 +319,7 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     copy_back(&ranges, from, since == NULL);
     /* From here on nothing can fail. */
     ikvi_loop_restored(loop, since, count, now);
-    ikvi_bus_restored(parts->bus);
+    ikvi_bus_restored(parts->bus, head.in_step != 0);
     ikvi_bus_after_restore(parts->bus, head.number);
     return IKV_OK;
 }

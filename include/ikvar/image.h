@@ -43,7 +43,8 @@
  *   A kit of the same config, loop.number and kinds is the same to an image, be
  *   it the first one opened again or a second one beside it. What the image
  *   brings to it ends there too, and is told there too: on_drop must bear that,
- *   or loop.number tell the kits apart.
+ *   or loop.number tell the kits apart. Handles that it had given out before are
+ *   to be forgotten.
  *
  * Memory
  *   The image is yours; as large as all blocks together.

@@ -12,7 +12,7 @@
 #include <valgrind/callgrind.h>
 
 enum {
-    ROWS = 96,
+    ROWS = 256,
     ROUNDS = 25
 };
 
@@ -101,6 +101,17 @@ static void count(const char *name, const char *side, double operations,
     CALLGRIND_DUMP_STATS_AT(mark);
 }
 
+/* None may be left out. */
+static row *next_row(void)
+{
+    if (row_count == ROWS) {
+        fprintf(stderr,
+                "bench: more rows than there is room for: raise ROWS\n");
+        exit(2);
+    }
+    return &rows[row_count++];
+}
+
 void measure(const char *name, const char *baseline, double budget,
              double slack, double operations, void (*ours)(void),
              void (*theirs)(void))
@@ -111,9 +122,7 @@ void measure(const char *name, const char *baseline, double budget,
         count(baseline, "theirs", operations, theirs);
         return;
     }
-    if (row_count == ROWS)
-        return;
-    row *r = &rows[row_count++];
+    row *r = next_row();
     *r = (row){.name = name,
                .baseline = baseline,
                .budget = budget,
@@ -151,13 +160,12 @@ double least_of(void (*work)(void), void (*undo)(void))
 void compare(const char *name, const char *baseline, double budget,
              double slack, double ours_ns, double theirs_ns)
 {
-    if (row_count < ROWS)
-        rows[row_count++] = (row){.name = name,
-                                  .baseline = baseline,
-                                  .budget = budget,
-                                  .slack = slack,
-                                  .ours_ns = ours_ns,
-                                  .theirs_ns = theirs_ns};
+    *next_row() = (row){.name = name,
+                        .baseline = baseline,
+                        .budget = budget,
+                        .slack = slack,
+                        .ours_ns = ours_ns,
+                        .theirs_ns = theirs_ns};
 }
 
 static bool is_over(const row *r)

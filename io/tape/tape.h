@@ -1,5 +1,6 @@
 /* tape.h - the inside of tapes: tape_lines.c finds lines, tape.c reads them,
  * tape_quick.c the plain ones quickly, tape_binary.c the items of binary tapes,
+ * tape_names.c knows targets by name alone,
  * tape_play.c makes events of gestures, tape_write.c writes lines and
  * tape_binary_write.c items, record.c tapes, tape_join.c cuts and joins,
  * tape_convert.c makes one form of the other. */

@@ -75,43 +75,6 @@ struct binary_reader {
     token cells[64];
 };
 
-/* --------------------------------------------------------------- names -- */
-
-uint32_t ikvi_names_number(tape_names *names, const char *name)
-{
-    for (uint32_t i = 0; i < names->count; i++)
-        if (strcmp(names->list[i], name) == 0)
-            return IKVI_FIRST_NAME + i;
-    if (names->count == names->room) {
-        uint32_t room = names->room * 2 + 16;
-        char **list = realloc(names->list, room * sizeof *list);
-        if (list == NULL)
-            return 0;
-        names->list = list;
-        names->room = room;
-    }
-    char *kept = strdup(name);
-    if (kept == NULL)
-        return 0;
-    names->list[names->count] = kept;
-    return IKVI_FIRST_NAME + names->count++;
-}
-
-const char *ikvi_names_name(const tape_names *names, uint32_t number)
-{
-    uint32_t at = number - IKVI_FIRST_NAME;
-    return number >= IKVI_FIRST_NAME && at < names->count ? names->list[at]
-                                                          : NULL;
-}
-
-void ikvi_names_free(tape_names *names)
-{
-    for (uint32_t i = 0; i < names->count; i++)
-        free(names->list[i]);
-    free(names->list);
-    *names = (tape_names){0};
-}
-
 /* --------------------------------------------------------------- tokens -- */
 
 static void take_uint(void *to, uint64_t value)
@@ -818,24 +781,6 @@ bool ikvi_binary_event(binary_reader *b, const target_finder *finder,
 }
 
 /* ------------------------------------------------------------ as a line -- */
-
-static ikv_target find_number(const void *user, const char *name)
-{
-    tape_names *names = (tape_names *)(uintptr_t)user;
-    return (ikv_target){ikvi_names_number(names, name)};
-}
-
-const char *ikvi_name_of_number(const void *user, const ikv_field *field,
-                                uint32_t bits)
-{
-    (void)field;
-    return ikvi_names_name(user, bits);
-}
-
-target_finder ikvi_any_target(tape_names *names)
-{
-    return (target_finder){find_number, NULL, names, true};
-}
 
 /* What the item is on a line; NULL after a message. */
 json_t *ikvi_binary_object(binary_reader *b)

@@ -115,6 +115,14 @@ START_TEST(recorded)
     ck_assert_msg(code == 0 && strstr(output, "cbor: fine: 23 events") != NULL,
                   "%s", output);
     ck_assert_ptr_nonnull(strstr(output, "the last item is torn"));
+    /* What is made of a torn one says so. */
+    do_tape("convert evening/torn.tape.cbor.part evening/new.tape.jsonl", 0,
+            "warning: evening/torn.tape.cbor.part:16: the last item is torn");
+    do_tape("cut --to 500 evening/torn.tape.cbor.part -o evening/new.tape.cbor",
+            0,
+            "warning: evening/torn.tape.cbor.part:16: the last item is torn");
+    do_tape("convert evening/harbour.tape.cbor evening/new.tape.jsonl", 0, "");
+    ck_assert_str_eq(output, "");
     run_command_line(output, sizeof output,
                      "sed -i '9s/root/pier/' evening/harbour.trace.jsonl");
     do_tape("verify evening/harbour.tape.cbor", 1, "the traces differ");
@@ -135,6 +143,7 @@ static const struct {
     {"convert pier.tape.jsonl /dev/full", "can't write the tape", 3},
     {"convert far.tape.jsonl new.tape.cbor", "gone.setup.json: can't open", 3},
     {"convert bad.tape.jsonl new.tape.cbor", "bad.tape.jsonl:2:", 3},
+    {"convert named.tape.jsonl new.tape.cbor", "expected a target's id", 3},
 };
 
 START_TEST(wrong_use)
@@ -145,6 +154,10 @@ START_TEST(wrong_use)
                "{\"format\":\"ikvar.tape/2\",\"setup\":\"gone.setup.json\"}\n");
     write_file("bad.tape.jsonl",
                "{\"format\":\"ikvar.tape/2\"}\n{\"t\":1,\"kind\":\"gull\"}\n");
+    /* A handle whose number stands for a name here is not taken for it. */
+    write_file("named.tape.jsonl",
+               "{\"format\":\"ikvar.tape/2\"}\n{\"t\":1,\"kind\":\"wheel\","
+               "\"target\":\"root\",\"source\":2130706432}\n");
     do_tape(wrong_table[_i].arguments, wrong_table[_i].code,
             wrong_table[_i].says);
     ck_assert_int_ne(

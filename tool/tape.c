@@ -151,6 +151,16 @@ static int tell_of_tapes(arguments *left, const char *setup_path, bool json)
 
 /* --------------------------------------------------------- cut and join -- */
 
+/* How it went; what was left out of a torn tape is said. */
+static int end_tape(ikv_status status, const ikv_message *message)
+{
+    if (status < 0)
+        return bad_tape(message->text);
+    if (message->text[0] != '\0')
+        fprintf(stderr, "ikvar tape: warning: %s\n", message->text);
+    return FINE;
+}
+
 static int join_tapes(arguments *left, const char *output, double from_ms,
                       double to_ms, bool cut)
 {
@@ -176,9 +186,7 @@ static int join_tapes(arguments *left, const char *output, double from_ms,
         parts[0].from_ns = (uint64_t)(from_ms * 1e6 + 0.5);
         parts[0].to_ns = (uint64_t)(to_ms * 1e6 + 0.5);
     }
-    return ikv_tape_join(parts, count, output, &message) < 0
-               ? bad_tape(message.text)
-               : FINE;
+    return end_tape(ikv_tape_join(parts, count, output, &message), &message);
 }
 
 static int convert_tape(arguments *left, const char *setup_path,
@@ -195,7 +203,7 @@ static int convert_tape(arguments *left, const char *setup_path,
         return bad_tape(message.text);
     ikv_status status = ikv_tape_convert(from, to, setup, &message);
     ikv_setup_close(setup);
-    return status < 0 ? bad_tape(message.text) : FINE;
+    return end_tape(status, &message);
 }
 
 int tape_command(int argc, char **argv)

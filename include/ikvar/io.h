@@ -289,8 +289,9 @@ typedef struct ikv_tape_part {
  *         It is whole, or, after an error, what was there before
  *         A binary one (".cbor") needs the setup that the header names, if
  *         there are kinds of its own
- * Returns IKV_OK, BAD_ARGUMENT, NO_MEMORY, or BAD_FILE with a message: of parts
- * that differ in steps or timing, for instance.
+ * Returns IKV_OK, with a message only if a torn line was left out; BAD_ARGUMENT,
+ * NO_MEMORY, or BAD_FILE with a message: of parts that differ in steps or timing,
+ * for instance.
  * Context: one thread at a time; allocates; O(file). */
 IKV_API ikv_status ikv_tape_join(const ikv_tape_part *parts, uint32_t count,
                                  const char *path, ikv_message *message);

@@ -22,6 +22,9 @@ ikv_event ikvi_tape_blank(const ikv_kind_info *info);
 /* Members of lines that are no fields: what an intake keeps. */
 extern const char *const ikvi_tape_members[];
 
+/* What a call that went well says: nothing, or what was left out. */
+void ikvi_message_left_out(ikv_message *message, const char *warning);
+
 /* What is wrong with a kind's or a field's name; always false. `any`: it may be
  * one that ports don't push. */
 bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
@@ -38,7 +41,7 @@ typedef struct tape_names {
 } tape_names;
 
 enum {
-    IKVI_FIRST_NAME = 0x70000000
+    IKVI_FIRST_NAME = 0x7f000000 /* of more handles than a bus deals out */
 };
 
 /* 0: no memory. */

@@ -9,7 +9,6 @@
 
 /* What a tape is written to, in one of its two forms. */
 typedef struct tape_sink {
-    FILE *file;
     binary_writer *binary; /* or NULL: */
     json_writer lines;
     tape_names names;
@@ -189,7 +188,9 @@ ikv_status ikv_tape_convert(const char *from, const char *to,
     bool good = write_tape(tape, ikv_setup_catalogue(setup), from, to, &r);
     if (!good)
         status = read->no_memory || r.no_memory ? IKV_NO_MEMORY : IKV_BAD_FILE;
+    else
+        ikvi_message_left_out(message, ikv_tape_warning(tape));
     ikv_tape_close(tape);
     ikv_setup_close(own);
-    return good ? ikvi_message_fine(message) : status;
+    return status;
 }

@@ -50,7 +50,8 @@ typedef struct splice {
     part_facts *facts;  /* of the part at hand */
     moment base;        /* where it begins on the new tape */
     uint32_t last_group, group_shift;
-    bool expands; /* gestures become their events */
+    bool expands;        /* gestures become their events */
+    ikv_message warning; /* of the last part that is torn; else empty */
 } splice;
 
 /* A line, or a gesture's event. */
@@ -328,6 +329,8 @@ static bool close_part(splice *s, bool good)
 {
     s->reader->failed = s->reader->failed || !good;
     s->reader->no_memory = s->reader->no_memory || s->lines.reader.no_memory;
+    if (s->lines.warning.text[0] != '\0')
+        s->warning = s->lines.warning;
     /* it is read again, and closed with all the others */
     if (s->facts->kept == s->lines.file)
         s->lines.file = NULL;
@@ -510,11 +513,14 @@ static ikv_status join_lines(const ikv_tape_part *parts, uint32_t count,
     for (uint32_t i = 0; facts != NULL && i < count; i++)
         if (facts[i].kept != NULL)
             fclose(facts[i].kept);
+    ikv_status status = ikvi_reader_status(&r);
+    if (status == IKV_OK)
+        ikvi_message_left_out(message, s->warning.text);
     if (s != NULL)
         free(s->setup);
     free(s);
     free(facts);
-    return ikvi_reader_status(&r);
+    return status;
 }
 
 /* A binary tape is made of one of lines beside it, since what joins them looks
@@ -536,9 +542,14 @@ static ikv_status join_binary(const ikv_tape_part *parts, uint32_t count,
         return IKV_BAD_FILE;
     }
     close(file);
+    ikv_message warning = {""};
     ikv_status status = join_lines(parts, count, lines, message);
-    if (status == IKV_OK)
+    if (status == IKV_OK) {
+        warning = message != NULL ? *message : warning;
         status = ikv_tape_convert(lines, path, NULL, message);
+    }
+    if (status == IKV_OK)
+        ikvi_message_left_out(message, warning.text);
     remove(lines);
     free(lines);
     return status;

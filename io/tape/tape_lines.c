@@ -48,6 +48,13 @@ void ikvi_lines_close(tape_lines *lines)
     *lines = (tape_lines){0};
 }
 
+void ikvi_message_left_out(ikv_message *message, const char *warning)
+{
+    ikvi_message_fine(message);
+    if (message != NULL && warning != NULL)
+        snprintf(message->text, sizeof message->text, "%s", warning);
+}
+
 static bool is_blank(const char *text, size_t length)
 {
     return strspn(text, " \t\r\n") == length;

@@ -57,5 +57,6 @@ const char *ikvi_name_of_number(const void *user, const ikv_field *field,
 
 target_finder ikvi_any_target(tape_names *names)
 {
-    return (target_finder){find_number, NULL, names, true};
+    /* A handle that has a name's number could not be told from it. */
+    return (target_finder){find_number, NULL, names, IKVI_FIRST_NAME - 1};
 }

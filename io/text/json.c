@@ -532,7 +532,7 @@ static bool read_target(reader *r, const place *at, const json_t *value,
             return true;
     }
     json_int_t bits = json_integer_value(value);
-    if (finder != NULL && finder->handles && bits > 0 && bits <= UINT32_MAX) {
+    if (finder != NULL && bits > 0 && bits <= finder->most) {
         to->bits = (uint32_t)bits;
         return true;
     }

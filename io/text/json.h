@@ -91,7 +91,8 @@ typedef struct target_finder {
     uint32_t (*find_number)(const void *user, const ikv_field *field,
                             const char *name);
     const void *user;
-    bool handles; /* a target may be a number as well: its handle's */
+    uint32_t
+        most; /* a target may be a number as well, its handle's, up to it */
 } target_finder;
 bool ikvi_read_field(reader *r, const place *at, const json_t *value,
                      const ikv_field *field, const target_finder *finder,

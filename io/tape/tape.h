@@ -117,10 +117,7 @@ void ikvi_binary_write_header(binary_writer *w, const json_t *header);
 void ikvi_binary_write_object(binary_writer *w, const json_t *object);
 void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
                              const ikv_kind_info *info,
-                             const ikv_intake *intake,
-                             const char *(*name)(const void *user,
-                                                 const ikv_field *field,
-                                                 uint32_t bits),
+                             const ikv_intake *intake, target_namer name,
                              const void *user);
 /* A digest; where the tape ends; or both. */
 void ikvi_binary_write_check(binary_writer *w, const ikv_check *check);
@@ -242,19 +239,13 @@ enum {
 
 /* An event's fields that are not what its kind alone stands for. */
 void ikvi_write_fields(json_writer *w, const ikv_event *event,
-                       const ikv_kind_info *info,
-                       const char *(*name)(const void *user,
-                                           const ikv_field *field,
-                                           uint32_t bits),
+                       const ikv_kind_info *info, target_namer name,
                        const void *user);
 
 /* Its line, as an object that is not closed yet. */
 void ikvi_write_event(json_writer *w, const ikv_event *event,
                       const ikv_kind_info *info, const ikv_intake *intake,
-                      const char *(*name)(const void *user,
-                                          const ikv_field *field,
-                                          uint32_t bits),
-                      const void *user);
+                      target_namer name, const void *user);
 
 /* The same line, with its end, if it is a plain one; else NULL. It stays until
  * the next one. */

@@ -324,11 +324,9 @@ static int64_t parts_of_one(const binary_field *f, const ikv_event *event)
     return ikv_field_get(&whole, event).bits.integer;
 }
 
-static void
-put_field(binary_writer *w, const binary_field *f, const ikv_event *event,
-          const char *(*name)(const void *user, const ikv_field *field,
-                              uint32_t bits),
-          const void *user)
+static void put_field(binary_writer *w, const binary_field *f,
+                      const ikv_event *event, target_namer name,
+                      const void *user)
 {
     uint32_t length = 0;
     const char *text = ikv_field_text(f->field, event, &length);
@@ -356,10 +354,7 @@ put_field(binary_writer *w, const binary_field *f, const ikv_event *event,
 
 void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
                              const ikv_kind_info *info,
-                             const ikv_intake *intake,
-                             const char *(*name)(const void *user,
-                                                 const ikv_field *field,
-                                                 uint32_t bits),
+                             const ikv_intake *intake, target_namer name,
                              const void *user)
 {
     if (info != w->info)

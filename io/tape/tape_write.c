@@ -47,10 +47,7 @@ static void write_intake(json_writer *w, const ikv_event *event,
 }
 
 void ikvi_write_fields(json_writer *w, const ikv_event *event,
-                       const ikv_kind_info *info,
-                       const char *(*name)(const void *user,
-                                           const ikv_field *field,
-                                           uint32_t bits),
+                       const ikv_kind_info *info, target_namer name,
                        const void *user)
 {
     ikv_event blank = ikvi_tape_blank(info);
@@ -80,10 +77,7 @@ void ikvi_write_fields(json_writer *w, const ikv_event *event,
 
 void ikvi_write_event(json_writer *w, const ikv_event *event,
                       const ikv_kind_info *info, const ikv_intake *intake,
-                      const char *(*name)(const void *user,
-                                          const ikv_field *field,
-                                          uint32_t bits),
-                      const void *user)
+                      target_namer name, const void *user)
 {
     ikvi_write_object(w);
     ikvi_write_name(w, "t");

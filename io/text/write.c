@@ -297,10 +297,7 @@ static void write_whole(json_writer *w, const ikv_field *field, int64_t value)
 }
 
 void ikvi_write_field(json_writer *w, const ikv_field *field,
-                      const ikv_event *event,
-                      const char *(*name)(const void *user,
-                                          const ikv_field *field,
-                                          uint32_t bits),
+                      const ikv_event *event, target_namer name,
                       const void *user)
 {
     uint32_t length;

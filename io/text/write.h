@@ -99,13 +99,14 @@ void ikvi_write_raw(json_writer *w, const char *text, size_t length);
 /* What has been begun is left as it is; the next thing begins anew. */
 void ikvi_write_forget(json_writer *w);
 
+/* A target's name, for a field of that number; NULL if it has none. */
+typedef const char *(*target_namer)(const void *user, const ikv_field *field,
+                                    uint32_t bits);
+
 /* The field's value; targets' names by the callback: NULL for one that has none,
  * which is written as its handle's number. */
 void ikvi_write_field(json_writer *w, const ikv_field *field,
-                      const ikv_event *event,
-                      const char *(*name)(const void *user,
-                                          const ikv_field *field,
-                                          uint32_t bits),
+                      const ikv_event *event, target_namer name,
                       const void *user);
 
 #endif

@@ -209,8 +209,13 @@ void kit_close(bench_kit *k)
 
 int kit_frame(bench_kit *k, uint64_t time_ms)
 {
+    return kit_frame_ns(k, time_ms * 1000000);
+}
+
+int kit_frame_ns(bench_kit *k, uint64_t time_ns)
+{
     int steps = 0;
-    k->fake.now_ns = 7000000000 + time_ms * 1000000;
+    k->fake.now_ns = 7000000000 + time_ns;
     if (!ikv_loop_begin(k->loop))
         return -1;
     while (ikv_loop_step(k->loop))

@@ -126,6 +126,7 @@ void restore(const ikv_parts *parts, const void *image, size_t size);
 
 /* One frame at that time; how many steps ran. */
 int kit_frame(bench_kit *k, uint64_t time_ms);
+int kit_frame_ns(bench_kit *k, uint64_t time_ns);
 
 /* One frame of any loop, with its steps; false if it has ended. */
 bool whole_frame(ikv_loop *loop);

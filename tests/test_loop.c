@@ -575,15 +575,24 @@ static void give_spoilt(void *user, void *block, size_t size)
 START_TEST(dropped_exactly)
 {
     static const struct {
-        uint64_t ms, dropped;
-    } table[] = {{30, 0}, {39, 0}, {40, 1}, {49, 1}, {50, 2}, {139, 10}};
+        uint32_t rate;
+        uint64_t ns, dropped;
+    } table[] = {{100, 30000000, 0},
+                 {100, 39000000, 0},
+                 {100, 40000000, 1},
+                 {100, 49000000, 1},
+                 {100, 50000000, 2},
+                 {100, 139000000, 10},
+                 /* just before the 53rd step's end, and at it */
+                 {60, 883333332, 49},
+                 {60, 883333333, 50}};
     bench_kit k;
     kit_prepare(&k);
     k.config.loop.max_steps = 3;
-    k.config.loop.step_num = 100;
+    k.config.loop.step_num = table[_i].rate;
     kit_open(&k);
     kit_frame(&k, 0);
-    ck_assert_int_eq(kit_frame(&k, table[_i].ms), 3);
+    ck_assert_int_eq(kit_frame_ns(&k, table[_i].ns), 3);
     ck_assert_uint_eq(loop_counts(k.loop).dropped_steps, table[_i].dropped);
     kit_close(&k);
 }
@@ -1100,6 +1109,7 @@ START_TEST(two_clocks)
     ikv_port ports[2] = {k.port, fake_port_of(&other)};
     k.config.ports = ports;
     k.config.port_count = 2;
+    k.config.loop.devices = 4;
     kit_open(&k);
     listen_to(&k);
     kit_frame(&k, 0);
@@ -1109,6 +1119,14 @@ START_TEST(two_clocks)
     ok(ikv_sink_push_any(other.sink, &e));
     kit_frame(&k, 40);
     ck_assert_str_eq(seen.text, "start0 frame0 step0 key.down1 step1 frame1 ");
+    /* A device that no port has goes by the first one's. */
+    e.device = 9;
+    e.time_ns = 7000000000 + 50000000;
+    ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
+    kit_frame(&k, 80);
+    ck_assert_uint_eq(loop_counts(k.loop).ahead, 0);
+    ck_assert_str_eq(seen.text, "start0 frame0 step0 key.down1 step1 frame1 "
+                                "step2 key.down3 step3 frame2 ");
     kit_close(&k);
     ck_assert_int_eq(other.closed, 1);
 }
@@ -1123,7 +1141,7 @@ Suite *loop_suite(void)
     add(s, "L1 late", late_events);
     add(s, "L1 rates", same_steps_at_any_rate);
     add(s, "L2 dropped", dropped_time);
-    add_table(s, "L2 dropped to the step", dropped_exactly, 6);
+    add_table(s, "L2 dropped to the step", dropped_exactly, 8);
     add(s, "D6 close", closing_the_window);
     add(s, "P2", only_what_ports_may_push);
     add(s, "Q2 full", full_pending);

@@ -545,6 +545,8 @@ static const struct {
     {IKV_KIND_WHEEL, "type", IKV_PEN, false, 2},
     {IKV_KIND_WHEEL, "buttons", 2, false, 2},
     {IKV_KIND_WHEEL, "pointer", 1, false, 2},
+    {IKV_KIND_PEN_DISTANCE, "distance", 1, true, 1},
+    {IKV_KIND_PEN_DISTANCE, "pointer", 1, false, 2},
     {IKV_KIND_PAD_AXIS, "value", 1, true, 1},
     {IKV_KIND_PAD_AXIS, "index", 1, false, 2},
     {IKV_KIND_PAD_AXIS, "pad", 1, false, 2},

@@ -1126,7 +1126,7 @@ START_TEST(two_clocks)
     kit_frame(&k, 80);
     ck_assert_uint_eq(loop_counts(k.loop).ahead, 0);
     ck_assert_str_eq(seen.text, "start0 frame0 step0 key.down1 step1 frame1 "
-                                "step2 key.down3 step3 frame2 ");
+                                "step2 key.down3 step3 frame3 ");
     kit_close(&k);
     ck_assert_int_eq(other.closed, 1);
 }

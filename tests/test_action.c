@@ -632,6 +632,24 @@ START_TEST(scopes_without_layers)
 }
 END_TEST
 
+/* K1: who settles for himself: what ends by a loss says so, later ends don't. */
+START_TEST(settled_by_hand)
+{
+    ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+    open_actions(1);
+    bind_all("look:pointer.move");
+    move.target = ikv_bus_root(k.bus);
+    move.pointer.button = -1;
+    move.pointer.dx = 1;
+    ikv_actions_take(actions, &move, false);
+    ikv_actions_settle(actions, 0, false, true);
+    ikv_actions_step(actions, 0);
+    ikv_actions_step(actions, 1);
+    ck_assert_str_eq(seen.text, "look^! look= lookv/1 ");
+    close_actions();
+}
+END_TEST
+
 /* What can't be is a status; handles of what is gone are stale. */
 START_TEST(statuses)
 {
@@ -921,6 +939,7 @@ Suite *action_suite(void)
     add_table(s, "A1 conflicts", conflicts, ROWS(clashes));
     add_table(s, "A1 scopes that meet", scopes_that_meet, ROWS(scope_table));
     add_table(s, "A4 scopes without layers", scopes_without_layers, 2);
+    add(s, "K1 settled by hand", settled_by_hand);
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
     add(s, "A1 rollback", rolled_back);

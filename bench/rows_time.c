@@ -99,7 +99,7 @@ static void deliver_some(void)
 
 static void deliver_digested(void)
 {
-    ikv_bus_add_watcher(ikv_kit_bus(kit), feed_digest, NULL);
+    ikv_bus_add_watcher(ikv_kit_bus(kit), IKV_DIGEST_WANTS, feed_digest, NULL);
     deliver_some();
     /* with adding and removing it, once for a thousand */
     ikv_bus_remove_watcher(ikv_kit_bus(kit), feed_digest, NULL);

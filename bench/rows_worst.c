@@ -217,7 +217,7 @@ static void other_rows(void)
         if (config.all_kinds || config.families != 0)
             ikv_bus_subscribe(bus, &config, NULL, NULL);
         if (others[i].watched)
-            ikv_bus_add_watcher(bus, count_watched, &counter);
+            ikv_bus_add_watcher(bus, IKV_WATCH_ALL, count_watched, &counter);
         listeners += others[i].all_kinds;
         for (uint32_t k = 0; k < listeners; k++)
             list[k] = (callee){count_call, &counter};

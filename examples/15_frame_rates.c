@@ -71,7 +71,7 @@ static void run(uint32_t frame_hz)
     ikv_bus *bus = ikv_kit_bus(t.kit);
     ikv_bus_hear(bus, IKV_KIND_POINTER_MOVE, t.target, pull, &t, NULL);
     ikv_bus_hear(bus, IKV_KIND_LOOP_STEP, everywhere, sail, &t, NULL);
-    ikv_bus_add_watcher(bus, watch, &t);
+    ikv_bus_add_watcher(bus, IKV_DIGEST_WANTS, watch, &t);
     ikv_loop *loop = ikv_kit_loop(t.kit);
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {

@@ -200,7 +200,8 @@ static void move_camera(world *w)
 static void ask_scene(world *w)
 {
     ikv_query query = IKV_QUERY_INIT;
-    ikv_target found[8], by = {0};
+    ikv_target found[8];
+    ikv_obstacle why[4] = {{0}};
     float out[4] = {0};
     query.view = a_byte(w) % 5;
     query.x = a_number(w);
@@ -213,8 +214,11 @@ static void ask_scene(world *w)
     float width = a_number(w), height = a_number(w);
     fuzz_number(ikv_scene_pick_rect(w->scene, &query, width, height, found, 8));
     fuzz_number(ikv_scene_beneath(w->scene, &query, t).bits);
-    fuzz_number(ikv_scene_explain(w->scene, &query, t, &by));
-    fuzz_number(by.bits);
+    uint32_t obstacles = ikv_scene_probe(w->scene, &query, t, why, 4);
+    MUST((obstacles == 0) == (first.bits == t.bits && t.bits != 0));
+    fuzz_number(obstacles);
+    for (uint32_t i = 0; i < obstacles && i < 4; i++)
+        fuzz_obstacle(&why[i]);
     fuzz_number(ikv_scene_tab_next(w->scene, t, a_byte(w) % 2).bits);
     fuzz_number(ikv_scene_to_layer(w->scene, a_byte(w) % 5, query.view, query.x,
                                    query.y, out));

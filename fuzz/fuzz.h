@@ -35,6 +35,7 @@ void fuzz_tell(const void *data, size_t size);
 void fuzz_event(const ikv_event *event);
 void fuzz_number(uint64_t value);
 void fuzz_text(const char *text);
+void fuzz_obstacle(const ikv_obstacle *obstacle);
 void fuzz_watch(const ikv_watch *watch, void *user);
 void fuzz_report(const ikv_report *report, void *user);
 /* All that can be asked; for what runs `twice` without what depends on how

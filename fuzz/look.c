@@ -65,13 +65,50 @@ void fuzz_event(const ikv_event *event)
     fuzz_text(text);
 }
 
+void fuzz_obstacle(const ikv_obstacle *o)
+{
+    fuzz_number(o->code | (uint64_t)o->nth << 16 | (uint64_t)o->by.bits << 32);
+    fuzz_number(o->comparison | (uint64_t)o->negated << 16 |
+                (uint64_t)o->found.type << 32);
+    fuzz_number((uint64_t)o->found.bits.integer);
+    fuzz_number((uint64_t)o->wanted.bits.integer);
+    fuzz_text(o->name);
+}
+
+/* D7: what a probe says of who is about to be asked is what comes of it. */
+static void look_at_asked(const ikv_watch *watch)
+{
+    static struct {
+        uint32_t count, subscription;
+        uint16_t code;
+    } asked[64];
+    ikv_obstacle why[4] = {{0}};
+    uint32_t at = watch->depth % 64, bits;
+    if (watch->what == IKV_WATCH_ASK) {
+        asked[at].subscription = watch->delivery->subscription.bits;
+        asked[at].count =
+            ikv_bus_probe(watch->delivery->bus, watch->delivery->subscription,
+                          watch->event, watch->delivery, why, 4);
+        asked[at].code = why[0].code;
+        for (uint32_t i = 0; i < asked[at].count && i < 4; i++)
+            fuzz_obstacle(&why[i]);
+    } else if ((watch->what & (IKV_WATCH_CALL | IKV_WATCH_SKIP)) != 0) {
+        bits = watch->delivery->subscription.bits;
+        MUST(bits != asked[at].subscription || watch->reason == asked[at].code);
+        asked[at].subscription = 0;
+    }
+}
+
 void fuzz_watch(const ikv_watch *watch, void *user)
 {
     (void)user;
-    fuzz_number(watch->what << 16 | watch->depth << 8 | watch->reason);
+    look_at_asked(watch);
+    fuzz_number((uint64_t)watch->what << 32 | watch->depth << 16 |
+                watch->reason);
     fuzz_number(watch->verdict | (uint64_t)watch->heard << 16 |
                 (uint64_t)watch->lane << 40 |
                 (uint64_t)watch->frame_scoped << 60);
+    fuzz_number((uint64_t)watch->status);
     fuzz_event(watch->event);
     fuzz_text(watch->name);
 }

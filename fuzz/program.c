@@ -161,7 +161,7 @@ static void open_world(world *w)
     for (int i = 0; w->tame && i < 8; i++)
         use_overlaps(w);
     if (small / 8 % 3 == 0)
-        ikv_bus_add_watcher(w->bus, fuzz_watch, NULL);
+        ikv_bus_add_watcher(w->bus, IKV_WATCH_ALL, fuzz_watch, NULL);
     if (small / 8 % 3 == 1)
         ikv_bus_set_clock(w->bus, clock_of, w);
     ikv_loop_set_recorder(w->loop, recorded, NULL);

@@ -32,6 +32,7 @@ Suite *terminal_suite(void);
 Suite *edge_ports_suite(void);
 Suite *edge_bus_suite(void);
 Suite *absurd_suite(void);
+Suite *probe_suite(void);
 Suite *edge_route_suite(void);
 Suite *edge_time_suite(void);
 Suite *images_suite(void);

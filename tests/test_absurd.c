@@ -288,6 +288,7 @@ OUT(ikv_kept_event)
 OUT(ikv_pointer_state)
 OUT(ikv_pad_state)
 OUT(ikv_contact)
+OUT(ikv_obstacle)
 OUT(ikv_check)
 OUT(ikv_intake)
 OUT(ikv_digest)
@@ -440,6 +441,7 @@ static const ikv_tape_part a_part = {SOURCE "/demo/harbour.tape.jsonl", 0, 0};
 static const ikv_taken a_taken = {.intake = IKV_INTAKE_INIT};
 static const char *const known_names[] = {"horn", "lamp", NULL};
 static ikv_watch a_watch;
+static ikv_delivery a_delivery = {.path = &lamp, .path_length = 1};
 static ikv_kit_config a_config;
 
 POINTER(const_ikv_motion_p, const ikv_motion *, &a_motion)
@@ -447,6 +449,7 @@ POINTER(const_ikv_tape_part_p, const ikv_tape_part *, &a_part)
 POINTER(const_ikv_taken_p, const ikv_taken *, &a_taken)
 POINTER(const_char_pconst_p, const char *const *, known_names)
 POINTER(const_ikv_watch_p, const ikv_watch *, &a_watch)
+POINTER(const_ikv_delivery_p, const ikv_delivery *, &a_delivery)
 POINTER(ikv_kit_config_p, ikv_kit_config *, &a_config)
 POINTER(file, void *, trace_file)
 POINTER(const_ikv_port_p, const ikv_port *, &k.port)
@@ -606,7 +609,7 @@ static bool answers_nothing(const char *name)
         "ikv_catalogue_next",   "ikv_event_format",     "ikv_field_get",
         "ikv_family_find",      "ikv_input_next_hold",  "ikv_kit_parts",
         "ikv_kit_picking",      "ikv_router_next_hold", "ikv_scene_callbacks",
-        "ikv_scene_explain",    "ikv_scene_polygon",    "ikv_scene_shape_fault",
+        "ikv_scene_polygon",    "ikv_scene_probe",      "ikv_scene_shape_fault",
         "ikv_setup_field_name", "ikv_setup_target_name"};
     for (int i = 0; i < ROWS(names); i++)
         if (strcmp(names[i], name) == 0)

@@ -744,9 +744,14 @@ END_TEST
 
 static void watch(const ikv_watch *w, void *user)
 {
-    static const char *const names[] = {"",     "event", "call", "return",
-                                        "done", "defer", "drop"};
-    note(user, "%s%u:%s%s ", names[w->what], w->depth,
+    static const char *const names[] = {"event",  "ask",   "call",
+                                        "return", "skip",  "done",
+                                        "refuse", "defer", "drop"};
+    int nth = 0;
+    while (w->what >> nth > 1)
+        nth++;
+    ck_assert_uint_eq(w->what, 1u << nth);
+    note(user, "%s%u:%s%s ", names[nth], w->depth,
          w->name != NULL ? w->name : "", w->verdict & IKV_STOP ? "!" : "");
 }
 
@@ -756,14 +761,14 @@ START_TEST(watchers)
     record seen = {""}, second = {""};
     open_bus(4, 0, 0);
     hear(&a, IKV_KIND_KEY_DOWN, everywhere, 0);
-    ok(ikv_bus_add_watcher(bus, watch, &seen));
+    ok(ikv_bus_add_watcher(bus, IKV_WATCH_ALL, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, everywhere);
     ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 0);
     ok(ikv_bus_defer(bus, IKV_STEP_LANE, &up));
     ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL));
     ck_assert_str_eq(seen.text, "event1: call1:a return1:a! done1:! defer0: "
                                 "event1: done1: ");
-    ok(ikv_bus_add_watcher(bus, watch, &second));
+    ok(ikv_bus_add_watcher(bus, IKV_WATCH_ALL, watch, &second));
     ok(ikv_bus_remove_watcher(bus, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, ikv_bus_root(bus)); /* the straight way */
     ck_assert_str_eq(heard.text, "a a ");

@@ -613,7 +613,7 @@ static void open_program(uint64_t seed, counted *c)
         p->owned[i] = true;
     }
     if (p->watched)
-        ok(ikv_bus_add_watcher(p->bus, watch, NULL));
+        ok(ikv_bus_add_watcher(p->bus, IKV_WATCH_ALL, watch, NULL));
 }
 
 static void run_program(uint64_t seed)

@@ -929,7 +929,7 @@ START_TEST(refused_inside)
     else if (_i == 1)
         ok(ikv_loop_set_recorder(k.loop, try_in_recorder, NULL));
     else
-        ok(ikv_bus_add_watcher(k.bus, try_in_watcher, NULL));
+        ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_ALL, try_in_watcher, NULL));
     ikv_event e = key(IKV_KIND_KEY_DOWN, 0);
     if (_i == 3) {
         ok(ikv_bus_deliver(k.bus, &e).status); /* not by the loop at all */
@@ -1221,7 +1221,7 @@ static ikv_digest play_stalled(float speed, uint64_t stalls)
     k.config.loop.frame_hz = 60;
     stall_ns = stalls;
     kit_open(&k);
-    ok(ikv_bus_add_watcher(k.bus, add_to_digest, &digest));
+    ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_ALL, add_to_digest, &digest));
     while (ikv_loop_begin(k.loop)) {
         while (ikv_loop_step(k.loop))
             stall();

@@ -114,8 +114,9 @@ START_TEST(thrown_far)
     if (width == 0) {
         ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits, 0);
         ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, found, 2), 0);
-        ck_assert_uint_eq(ikv_scene_explain(k.scene, &query, big, NULL),
-                          IKV_PICK_NO_VIEW);
+        ikv_obstacle why = {0};
+        ck_assert_uint_eq(ikv_scene_probe(k.scene, &query, big, &why, 1), 1);
+        ck_assert_uint_eq(why.code, IKV_WHY_NO_VIEW);
     }
     if (thrown_table[_i].radius == 0) {
         ck_assert_uint_eq(

@@ -272,7 +272,7 @@ static void open_past(uint64_t program)
     kit_open(&k);
     kit_frame(&k, 0);
     past.parts = parts_of(&k);
-    ok(ikv_bus_add_watcher(k.bus, watch_past, NULL));
+    ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_ALL, watch_past, NULL));
     for (int i = 0; i < ROWS(kinds); i++)
         hear_at(kinds[i], (ikv_target){0});
     for (uint32_t i = 0; i < 6; i++)

@@ -757,7 +757,7 @@ START_TEST(digests_of_all_types)
         bus_config.memory = ikv_host_memory();
         ok(ikv_bus_open(&bus_config, &bus));
         hears(bus, kind, (ikv_target){0}, hear_tide, NULL);
-        ok(ikv_bus_add_watcher(bus, digest_tide, &digest));
+        ok(ikv_bus_add_watcher(bus, IKV_DIGEST_WANTS, digest_tide, &digest));
         ikv_event event = ikv_event_make(kind, 0);
         ikv_event blank = event;
         ok(ikv_field_put(

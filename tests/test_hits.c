@@ -299,12 +299,18 @@ static void compare_queries(pair *p, const spread *how)
     uint32_t nth = random_below(&p->seed, 3);
     ikv_target top = ikv_scene_pick(two, &query, nth);
     ck_assert_uint_eq(ikv_scene_pick(one, &query, nth).bits, top.bits);
-    ikv_target t = any_target(p), by_one, by_two;
+    ikv_target t = any_target(p);
+    ikv_obstacle by_one[3] = {{0}}, by_two[3] = {{0}};
     ck_assert_uint_eq(ikv_scene_beneath(one, &query, t).bits,
                       ikv_scene_beneath(two, &query, t).bits);
-    ck_assert_uint_eq(ikv_scene_explain(one, &query, t, &by_one),
-                      ikv_scene_explain(two, &query, t, &by_two));
-    ck_assert_uint_eq(by_one.bits, by_two.bits);
+    uint32_t obstacles = ikv_scene_probe(two, &query, t, by_two, 3);
+    ck_assert_uint_eq(ikv_scene_probe(one, &query, t, by_one, 3), obstacles);
+    for (uint32_t i = 0; i < 3; i++) {
+        ck_assert_uint_eq(by_one[i].code, by_two[i].code);
+        ck_assert_uint_eq(by_one[i].by.bits, by_two[i].by.bits);
+    }
+    ck_assert_int_eq(obstacles == 0,
+                     ikv_scene_pick(two, &query, 0).bits == t.bits);
     uint32_t room = one_in(p, 2) ? ROOM : 3;
     uint32_t n = ikv_scene_pick_all(two, &query, b, room);
     ck_assert_uint_eq(ikv_scene_pick_all(one, &query, a, room), n);

@@ -249,7 +249,7 @@ START_TEST(bus_comes_back)
     size_t size = ikv_image_size(&parts);
     void *image = malloc(size);
     ok(ikv_image_save(&parts, image, size));
-    ok(ikv_bus_add_watcher(bus, count_watched, &told));
+    ok(ikv_bus_add_watcher(bus, IKV_WATCH_CALL, count_watched, &told));
     memset(name, 'n', sizeof name - 1);
     for (int round = 1; round < 4; round++) {
         ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
@@ -741,7 +741,7 @@ static void open_seldom(int nth, bool plays, bool in_step)
     own.user = &dropped[nth];
     dropped[nth] = 0;
     ok(ikv_bus_subscribe(in->bus, &own, NULL, NULL));
-    ok(ikv_bus_add_watcher(in->bus, note_told, in));
+    ok(ikv_bus_add_watcher(in->bus, IKV_WATCH_EVENT, note_told, in));
     ok(ikv_loop_set_recorder(in->loop, note_taken, in));
     static const ikv_kind heard[] = {
         IKV_KIND_OVERLAP_ENTER, IKV_KIND_OVERLAP_LEAVE, IKV_KIND_ACTION_START,

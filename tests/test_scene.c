@@ -285,7 +285,6 @@ START_TEST(nobody_there)
     ck_assert_int_lt(ikv_scene_set_camera(k.scene, 2, 0, &camera), 0);
     ck_assert_int_lt(ikv_scene_set_camera(k.scene, 0, 2, &camera), 0);
     ck_assert_uint_eq(ikv_scene_revision(NULL), 0);
-    ck_assert_str_eq(ikv_scene_reason_text(IKV_PICK_REASON_COUNT), "unknown");
     ck_assert_uint_eq(scene_counts(NULL).relabels, 0);
     ck_assert_uint_eq(ikv_scene_layer(NULL, (ikv_target){1}), 0);
     ck_assert_uint_eq(ikv_scene_tags(NULL, (ikv_target){1}), 0);
@@ -464,7 +463,7 @@ START_TEST(odd_questions)
 {
     bench_kit k = {0};
     kit_open(&k);
-    ikv_target root = {0}, found[2], by;
+    ikv_target root = {0}, found[2];
     ikv_target t = rect_target(k.scene, root, 0, 0, 20, 20, 0);
     ikv_query query = IKV_QUERY_INIT;
     query.x = query_table[_i].x;
@@ -480,8 +479,7 @@ START_TEST(odd_questions)
     ck_assert_uint_eq(ikv_scene_pick_rect(k.scene, &query, 1, 1, found, 2),
                       expected);
     ck_assert_uint_eq(ikv_scene_beneath(k.scene, &query, t).bits, 0);
-    ck_assert_uint_eq(ikv_scene_explain(k.scene, &query, t, &by) ==
-                          IKV_PICK_TOPMOST,
+    ck_assert_uint_eq(ikv_scene_probe(k.scene, &query, t, NULL, 0) == 0,
                       expected);
     query = (ikv_query)IKV_QUERY_INIT;
     query.x = query.y = 5;
@@ -627,51 +625,83 @@ START_TEST(cameras)
 }
 END_TEST
 
-/* Why a target is not what is found: one reason after the other. */
-START_TEST(reasons)
+/* HIT1 to HIT5: why a target is not what is found: all of it, in the order in
+ * which a hit test gives up, with who is in the way and by how much. */
+START_TEST(obstacles)
 {
     bench_kit k = {0};
     kit_open(&k);
-    ikv_target none = {0}, by;
+    ikv_target none = {0};
     ikv_target outer = rect_target(k.scene, none, 0, 0, 50, 50, 0);
     ikv_target t = rect_target(k.scene, outer, 40, 0, 50, 50, 0);
+    ikv_target cover = {0};
     ikv_query q = IKV_QUERY_INIT;
+    char text[400];
     q.x = 80;
     q.y = 10;
-#define WHY(reason, because)                                                   \
+#define WHY(expected)                                                          \
     do {                                                                       \
-        uint32_t found = ikv_scene_explain(k.scene, &q, t, &by);               \
-        ck_assert_str_eq(ikv_scene_reason_text(found),                         \
-                         ikv_scene_reason_text(reason));                       \
-        ck_assert_uint_eq(by.bits, (because).bits);                            \
+        ikv_obstacle why[8];                                                   \
+        uint32_t count = ikv_scene_probe(k.scene, &q, t, why, 8);              \
+        ck_assert_uint_le(count, 8);                                           \
+        text[0] = '\0';                                                        \
+        for (uint32_t i = 0; i < count; i++) {                                 \
+            size_t used = strlen(text);                                        \
+            bool number = why[i].found.type == IKV_VALUE_NUMBER;               \
+            used += (size_t)snprintf(text + used, sizeof text - used, "%s%s",  \
+                                     ikv_obstacle_name(why[i].code),           \
+                                     why[i].by.bits == 0            ? ""       \
+                                     : why[i].by.bits == outer.bits ? "@outer" \
+                                     : why[i].by.bits == cover.bits ? "@cover" \
+                                     : why[i].by.bits == t.bits     ? "@t"     \
+                                                                    : "@?");       \
+            if (number)                                                        \
+                used += (size_t)snprintf(text + used, sizeof text - used,      \
+                                         ":%g", why[i].found.bits.number);     \
+            snprintf(text + used, sizeof text - used, " ");                    \
+        }                                                                      \
+        ck_assert_str_eq(text, expected);                                      \
+        ikv_obstacle first = {0};                                              \
+        ck_assert_uint_eq(ikv_scene_probe(k.scene, &q, t, &first, 1), count);  \
+        ck_assert_uint_eq(first.code, count > 0 ? why[0].code : 0);            \
     } while (0)
-    WHY(IKV_PICK_TOPMOST, none);
-    ikv_target cover = rect_target(k.scene, none, 0, 0, 500, 500, 5);
-    WHY(IKV_PICK_COVERED, cover);
+    WHY("");
+    cover = rect_target(k.scene, none, 0, 0, 500, 500, 5);
+    WHY("covered@cover ");
     ok(ikv_scene_set_clip(k.scene, outer, true));
-    WHY(IKV_PICK_CLIPPED, outer);
+    WHY("clipped@outer ");
     q.x = 300;
-    WHY(IKV_PICK_OUTSIDE, none);
+    WHY("outside:210 clipped@outer ");
+    q.radius = 5;
+    WHY("outside:205 clipped@outer ");
+    q.radius = 0;
+    q.touch = true;
+    ok(ikv_scene_set_grace(k.scene, t, 10));
+    WHY("outside:200 clipped@outer ");
+    q.touch = false;
     q.skip_body = t;
-    WHY(IKV_PICK_BODY, none);
+    WHY("body@t outside:210 clipped@outer ");
     q.tags = 4;
-    WHY(IKV_PICK_TAGS, none);
+    WHY("tags body@t outside:210 clipped@outer ");
+    ok(ikv_scene_set_hit(k.scene, t, IKV_HIT_OFF));
+    WHY("hit-off tags body@t outside:210 clipped@outer ");
+    ok(ikv_scene_show(k.scene, outer, false));
+    WHY("parent-hidden@outer hit-off tags body@t outside:210 clipped@outer ");
+    ok(ikv_scene_show(k.scene, t, false));
+    WHY("hidden parent-hidden@outer hit-off tags body@t outside:210 "
+        "clipped@outer ");
+    ck_assert(!ikv_scene_shown(k.scene, t));
+    q.x = 45; /* inside: who lies above it is a question now */
+    q.tags = 0;
+    WHY("hidden parent-hidden@outer hit-off body@t covered@cover ");
     ikv_shape no_shape = {.type = IKV_SHAPE_NONE};
     ok(ikv_scene_set_shape(k.scene, t, &no_shape));
-    WHY(IKV_PICK_NO_SHAPE, none);
-    ok(ikv_scene_set_hit(k.scene, t, IKV_HIT_OFF));
-    WHY(IKV_PICK_HIT_OFF, none);
-    ok(ikv_scene_show(k.scene, outer, false));
-    WHY(IKV_PICK_PARENT_HIDDEN, outer);
-    ok(ikv_scene_show(k.scene, t, false));
-    WHY(IKV_PICK_HIDDEN, none);
-    ck_assert(!ikv_scene_shown(k.scene, t));
+    WHY("hidden parent-hidden@outer hit-off no-shape body@t ");
     q.view = 1;
-    WHY(IKV_PICK_NO_VIEW, none);
+    WHY("no-view ");
     ok(ikv_scene_remove(k.scene, t));
-    WHY(IKV_PICK_STALE, none);
+    WHY("stale ");
 #undef WHY
-    ck_assert_str_eq(ikv_scene_reason_text(99), "unknown");
     kit_close(&k);
 }
 END_TEST
@@ -1213,7 +1243,7 @@ Suite *scene_suite(void)
     add_table(s, "wrong use", wrong_targets, ROWS(wrong_table));
     add(s, "T3 rotation", rotations);
     add(s, "layers", cameras);
-    add(s, "reasons", reasons);
+    add(s, "reasons", obstacles);
     add(s, "HIT1 raise", raising);
     add_table(s, "HIT1 many siblings", many_siblings, 2);
     add(s, "stale", stale_targets);

@@ -431,7 +431,10 @@ run_log *log_open(FILE *file, ikv_kit *kit, ikv_setup *setup, bool colour)
     log->kit = kit;
     log->setup = setup;
     log->colour = colour;
-    ikv_bus_add_watcher(ikv_kit_bus(kit), watch_run, log);
+    ikv_bus_add_watcher(ikv_kit_bus(kit),
+                        IKV_WATCH_EVENT | IKV_WATCH_CALL | IKV_WATCH_RETURN |
+                            IKV_WATCH_DONE | IKV_WATCH_DROP,
+                        watch_run, log);
     ikv_setup_set_note(setup, print_note, log);
     return log;
 }

@@ -133,7 +133,7 @@ static void run_soak(soak_run *s)
     ikv_loop *loop = ikv_kit_loop(s->kit);
     double end = seconds_now() + s->plan->soak_seconds, shown = 0;
     uint64_t frames = 0;
-    ikv_bus_add_watcher(ikv_kit_bus(s->kit), watch_pairs, s);
+    ikv_bus_add_watcher(ikv_kit_bus(s->kit), IKV_WATCH_EVENT, watch_pairs, s);
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
         }

@@ -48,6 +48,15 @@ bool ikvi_conditions_hold(const ikv_bus *b, const bus_gate *gate,
     return true;
 }
 
+uint32_t ikvi_conditions_probe(const ikv_bus *b, const bus_gate *gate,
+                               const ikv_event *event,
+                               const ikv_delivery *delivery, ikv_obstacle *to,
+                               uint32_t room, uint32_t count)
+{
+    (void)b, (void)gate, (void)event, (void)delivery, (void)to, (void)room;
+    return count;
+}
+
 const char *ikvi_conditions_validate(const ikv_bus *b)
 {
     return b->s.conditions_used == 0 ? NULL : "bus-9";

@@ -44,6 +44,7 @@
 #define IKVAR_BUS_H
 
 #include "catalogue.h"
+#include "obstacle.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -699,41 +700,45 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
 
 /* -------------------------------------------------- watching and counts -- */
 
-/* What a watcher is told, in order:
+/* What a watcher is told, in order; it names what it wants by joining them.
  *   EVENT   a delivery begins
+ *   ASK     a subscription's conditions, limits and gap are about to be asked:
+ *           the moment for ikv_bus_probe(). Who has none of them is not asked
  *   CALL    a handler is about to be called
  *   RETURN  it has returned
- *   DONE    the delivery has ended; outcome->heard is 0 if nobody heard it
+ *   SKIP    a subscription that might have heard it was not called; `reason`
+ *   DONE    the delivery has ended; `heard` is 0 if nobody heard it
+ *   REFUSE  an event was not delivered at all; `status` says why
  *   DEFER   an event was put on a lane
  *   DROP    a deferred event was dropped: its target has gone
- *   SKIP    a subscription that might have heard it was not called; `reason`
  */
 enum {
-    IKV_WATCH_EVENT = 1,
-    IKV_WATCH_CALL = 2,
-    IKV_WATCH_RETURN = 3,
-    IKV_WATCH_DONE = 4,
-    IKV_WATCH_DEFER = 5,
-    IKV_WATCH_DROP = 6,
-    IKV_WATCH_SKIP = 7
+    IKV_WATCH_EVENT = 1 << 0,
+    IKV_WATCH_ASK = 1 << 1,
+    IKV_WATCH_CALL = 1 << 2,
+    IKV_WATCH_RETURN = 1 << 3,
+    IKV_WATCH_SKIP = 1 << 4,
+    IKV_WATCH_DONE = 1 << 5,
+    IKV_WATCH_REFUSE = 1 << 6,
+    IKV_WATCH_DEFER = 1 << 7,
+    IKV_WATCH_DROP = 1 << 8,
+    IKV_WATCH_ALL = 0x7fffffff
 };
 
-/* Why a subscription was not called. */
-enum {
-    IKV_CALLED = 0,
-    IKV_SKIP_MUTED = 1,
-    IKV_SKIP_PLACE = 2,
-    IKV_SKIP_CONDITION = 3,
-    IKV_SKIP_AFTER = 4,
-    IKV_SKIP_AT_MOST = 5,
-    IKV_SKIP_GAP = 6,
-    IKV_REASON_COUNT
-};
-
-/* Valid for the call. `delivery` is NULL on DEFER and DROP; `name` is the
- * handler's on CALL and RETURN; `verdict` holds on RETURN and DONE; `depth` is
- * 1 for the outermost delivery; `frame_scoped` that it belongs to a frame, not
- * to the steps: it may be another one at another frame rate. */
+/* Valid for the call.
+ *   what          one of IKV_WATCH_...
+ *   depth         1 for the outermost delivery
+ *   event         that it is about
+ *   delivery      NULL on REFUSE, DEFER and DROP
+ *   name          the handler's on ASK, CALL, RETURN and SKIP
+ *   verdict       on RETURN the handler's, on DONE all of them joined
+ *   heard         on DONE: how many handlers have heard it
+ *   status        on REFUSE
+ *   lane          on DEFER and DROP
+ *   reason        on SKIP: IKV_WHY_...
+ *   frame_scoped  it belongs to a frame, not to the steps: it may be another one
+ *                 at another frame rate
+ */
 typedef struct ikv_watch {
     uint32_t what;
     uint32_t depth;
@@ -742,6 +747,7 @@ typedef struct ikv_watch {
     const char *name;
     ikv_verdict verdict;
     uint32_t heard;
+    ikv_status status;
     ikv_lane lane;
     uint16_t reason;
     bool frame_scoped;
@@ -752,15 +758,44 @@ typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);
 /* How many watchers a bus can have. */
 #define IKV_WATCHER_LIMIT 4
 
-/* Watchers, for traces and digests, told in the order in which they were added.
- * They must not call the bus, but for queries.
+/* Watchers, for traces, digests and questions, told in the order in which they
+ * were added. They must not call the bus, but for queries and probes.
+ *   wants  IKV_WATCH_... joined: what nobody wants is not made up, and costs
+ *          nothing
  * Return IKV_OK, BAD_ARGUMENT, BUSY inside a handler, FULL_WATCHERS; ABSENT if
  * it was not added.
  * Context: owner thread, not inside a handler; O(1). */
-IKV_API ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher,
-                                       void *user);
+IKV_API ikv_status ikv_bus_add_watcher(ikv_bus *bus, uint32_t wants,
+                                       ikv_watcher watcher, void *user);
 IKV_API ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher,
                                           void *user);
+
+/* What keeps a subscription from hearing an event that is being delivered: all
+ * of it, in the order in which it stands in the way; up to `room` of it go to
+ * `to`. Nothing changes: no limit counts down, no `changed` remembers.
+ *   delivery  as a watcher is given it: at EVENT for all that does not hang on
+ *             who is called before; at ASK for the moment itself
+ * Returns how many there are; 0: it is called, unless a handler before it stops
+ * the event.
+ *   ENDED      it has ended, or never was
+ *   KIND       it does not listen to the event's kind
+ *   PATH       none of its targets is on the way; `by` is where the event goes
+ *   PHASE      its target is on the way, in a phase that it does not name
+ *   GONE       its target has gone on the way (the callback `alive`)
+ *   MUTED
+ *   PLACE      the event's target has none of its tags, or another body: `by`
+ *   CONDITION  the `nth` of its conditions, groups' after the others: the field
+ *              `name` was `found`, and should compare with `wanted`
+ *   AFTER      so many events are still to be left out: `found`
+ *   AT_MOST    it was called in this step or frame
+ *   GAP        so many ns since its last call: `found`; `wanted` are due
+ * Context: owner thread, inside handlers and watchers too; O(its conditions and
+ * targets, length of the path). */
+IKV_API uint32_t ikv_bus_probe(const ikv_bus *bus,
+                               ikv_subscription subscription,
+                               const ikv_event *event,
+                               const ikv_delivery *delivery, ikv_obstacle *to,
+                               uint32_t room);
 
 /* Counters since opening.
  *   delivered      deliveries begun

@@ -11,7 +11,7 @@
  *           ikv_digest_add(digest, bus, watch);
  *       }
  *       ikv_digest digest = IKV_DIGEST_INIT;
- *       ikv_bus_add_watcher(bus, watch, &digest);
+ *       ikv_bus_add_watcher(bus, IKV_DIGEST_WANTS, watch, &digest);
  *
  *   It covers: kinds by name, all fields in little-endian order, targets by
  *   place and caller's id, step, phase, flags of the delivery, names of
@@ -60,6 +60,10 @@ extern "C++" inline ikv_digest ikv_digest_init()
         .value = UINT64_C(0xcbf29ce484222325)                                  \
     }
 #endif
+
+/* What a watcher must want that feeds a digest. */
+#define IKV_DIGEST_WANTS                                                       \
+    (IKV_WATCH_CALL | IKV_WATCH_RETURN | IKV_WATCH_DONE | IKV_WATCH_DROP)
 
 /* Adds what a watcher is told. Cost: about 1 ns a byte of names and fields.
  * Context: where a watcher runs; O(bytes of the event's fields). */

@@ -13,6 +13,7 @@
 #include "keys.h"
 #include "kit.h"
 #include "loop.h"
+#include "obstacle.h"
 #include "overlap.h"
 #include "port.h"
 #include "queue.h"

@@ -467,39 +467,26 @@ IKV_API uint32_t ikv_scene_pick_rect(const ikv_scene *scene,
 IKV_API ikv_target ikv_scene_beneath(const ikv_scene *scene,
                                      const ikv_query *query, ikv_target target);
 
-/* Why a target is not what a query finds first. */
-#define IKV_PICK_REASONS(X)                                                    \
-    X(TOPMOST, "it is the topmost there")                                      \
-    X(STALE, "it is gone, or of another scene")                                \
-    X(NO_VIEW, "the view is not there, or does not show its layer")            \
-    X(HIDDEN, "it is hidden")                                                  \
-    X(PARENT_HIDDEN, "an ancestor is hidden")                                  \
-    X(HIT_OFF, "its hit is off")                                               \
-    X(NO_SHAPE, "it has no shape")                                             \
-    X(TAGS, "it has none of the tags asked for")                               \
-    X(BODY, "it is a piece of the body to skip")                               \
-    X(OUTSIDE, "the point is outside its shape")                               \
-    X(CLIPPED, "the point is outside an ancestor that clips")                  \
-    X(COVERED, "another target lies above it there")
-
-enum {
-#define IKV_X(name, text) IKV_PICK_##name,
-    IKV_PICK_REASONS(IKV_X)
-#undef IKV_X
-    IKV_PICK_REASON_COUNT
-};
-
-/* Says IKV_PICK_..., the first reason that holds in the order above.
- *   by  NULL, or gets the target that hides, clips or covers it; else zero bits
- * Context: owner thread, inside handlers too; O(targets there) with an
- * index, O(targets) without. */
-IKV_API uint32_t ikv_scene_explain(const ikv_scene *scene,
-                                   const ikv_query *query, ikv_target target,
-                                   ikv_target *by);
-
-/* One sentence on a reason; "unknown" for other numbers.
- * Context: any thread; O(1). */
-IKV_API const char *ikv_scene_reason_text(uint32_t reason);
+/* Why a target is not what a query finds first: all that stands in the way, in
+ * the order in which a hit test would give up; up to `room` of it go to `to`.
+ * Returns how many there are; 0: it is the topmost there.
+ *   STALE    it is gone, or of another scene
+ *   NO_VIEW  the query can't be asked, or its view does not show the target's
+ *            layer: nothing else is known then
+ *   HIDDEN; PARENT_HIDDEN by each ancestor that is
+ *   HIT_OFF
+ *   NO_SHAPE
+ *   TAGS     none of those that the query asks for
+ *   BODY     the query skips its body: `by`
+ *   OUTSIDE  by so many units of its layer: `found`; no number where the
+ *            program's own test decides
+ *   CLIPPED  by each ancestor that clips the point away
+ *   COVERED  by the topmost, asked where its shape is alone
+ * Context: owner thread, inside handlers and watchers too; O(targets there +
+ * depth) with an index, O(targets) without. */
+IKV_API uint32_t ikv_scene_probe(const ikv_scene *scene, const ikv_query *query,
+                                 ikv_target target, ikv_obstacle *to,
+                                 uint32_t room);
 
 /* A number that changes with every change that could change a hit test.
  * Context: owner thread, inside handlers too; O(1). */

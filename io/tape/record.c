@@ -168,7 +168,8 @@ static ikv_status watch(ikv_recording *r)
     ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
     if (status < 0)
         return status;
-    status = ikv_bus_add_watcher(r->bus, watch_recording, r);
+    status = ikv_bus_add_watcher(r->bus, IKV_DIGEST_WANTS | IKV_WATCH_EVENT,
+                                 watch_recording, r);
     if (status < 0)
         ikv_loop_set_recorder(loop, NULL, NULL);
     return status;
@@ -316,7 +317,8 @@ ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
     *c = (ikv_comparison){
         .tape = tape, .bus = ikv_kit_bus(kit), .digest = IKV_DIGEST_INIT};
     c->result.old = ikv_tape_about(tape).version < TAPE_VERSION;
-    ikv_status status = ikv_bus_add_watcher(c->bus, watch_comparison, c);
+    ikv_status status =
+        ikv_bus_add_watcher(c->bus, IKV_DIGEST_WANTS, watch_comparison, c);
     if (status < 0) {
         free(c);
         return status;

@@ -297,7 +297,11 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
     t->setup = setup;
     t->steps_only = (flags & IKV_TRACE_STEPS) != 0;
     t->heard_only = (flags & IKV_TRACE_HEARD) != 0;
-    ikv_status status = ikv_bus_add_watcher(t->bus, watch_bus, t);
+    ikv_status status = ikv_bus_add_watcher(t->bus,
+                                            IKV_WATCH_EVENT | IKV_WATCH_CALL |
+                                                IKV_WATCH_RETURN |
+                                                IKV_WATCH_DONE | IKV_WATCH_DROP,
+                                            watch_bus, t);
     if (status < 0) {
         free(t);
         return status;

@@ -423,13 +423,13 @@ ikv_status ikv_bus_subscription_counters(const ikv_bus *bus,
     const bus_seen *seen = bus->counting ? ikvi_bus_seen(bus, place) : &nothing;
     const uint64_t *by = seen->by;
     ikv_subscription_counts found = {.candidates = seen->candidates,
-                                     .calls = by[IKV_CALLED],
-                                     .by_mute = by[IKV_SKIP_MUTED],
-                                     .by_place = by[IKV_SKIP_PLACE],
-                                     .by_condition = by[IKV_SKIP_CONDITION],
-                                     .by_after = by[IKV_SKIP_AFTER],
-                                     .by_at_most = by[IKV_SKIP_AT_MOST],
-                                     .by_gap = by[IKV_SKIP_GAP],
+                                     .calls = by[BY_CALL],
+                                     .by_mute = by[BY_MUTE],
+                                     .by_place = by[BY_PLACE],
+                                     .by_condition = by[BY_CONDITION],
+                                     .by_after = by[BY_AFTER],
+                                     .by_at_most = by[BY_AT_MOST],
+                                     .by_gap = by[BY_GAP],
                                      .spent_ns = seen->spent_ns};
     return ikvi_give_sized(counts, &found, sizeof found);
 }
@@ -472,45 +472,7 @@ ikv_status ikv_bus_drop_owner(ikv_bus *bus, ikv_owner owner)
     return IKV_OK;
 }
 
-/* -------------------------------------------------- watching and counts -- */
-
-ikv_status ikv_bus_add_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
-{
-    if (bus == NULL || watcher == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
-        return IKV_BUSY;
-    if (bus->watcher_count == IKV_WATCHER_LIMIT)
-        return IKV_FULL_WATCHERS;
-    /* One detour for all of them: it only says that the fast way is closed. */
-    bus->s.detours += bus->watcher_count == 0;
-    bus->s.watched = true;
-    bus->watchers[bus->watcher_count].watcher = watcher;
-    bus->watchers[bus->watcher_count++].user = user;
-    return IKV_OK;
-}
-
-/* The others keep the order in which they are told. The last one that goes
- * takes the detour with it. */
-ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
-{
-    if (bus == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
-        return IKV_BUSY;
-    uint32_t i = 0;
-    while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||
-                                      bus->watchers[i].user != user))
-        i++;
-    if (i == bus->watcher_count)
-        return IKV_ABSENT;
-    bus->watcher_count--;
-    for (; i < bus->watcher_count; i++)
-        bus->watchers[i] = bus->watchers[i + 1];
-    bus->s.detours -= bus->watcher_count == 0;
-    bus->s.watched = bus->watcher_count != 0;
-    return IKV_OK;
-}
+/* --------------------------------------------------------------- counts -- */
 
 ikv_status ikv_bus_counters(const ikv_bus *bus, ikv_bus_counts *counts)
 {

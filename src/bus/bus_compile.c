@@ -335,9 +335,10 @@ static bool field_value(const ikv_bus *b, const bus_condition *c,
     return true;
 }
 
-static bool changed_since(bus_condition *c, ikv_value value)
+/* What `changed` compares: bits, as what compares equal and is not the same has
+ * changed. */
+static uint64_t bits_of(ikv_value value)
 {
-    /* By its bits: what compares equal and is not the same has changed. */
     uint64_t now = 0;
     if (value.type == IKV_VALUE_BOOL)
         now = value.bits.boolean;
@@ -345,36 +346,64 @@ static bool changed_since(bus_condition *c, ikv_value value)
         now = value.bits.target.bits;
     else
         memcpy(&now, &value.bits, sizeof now);
-    bool changed = !c->seen || now != c->last;
-    c->seen = true;
-    c->last = now;
-    return changed;
+    return now;
 }
 
 /* A field that this kind does not have never holds, negated or not: the
- * condition is about something else. */
-static bool holds_condition(const ikv_bus *b, bus_condition *c,
+ * condition is about something else. Changes nothing. */
+static bool holds_condition(const ikv_bus *b, const bus_condition *c,
                             const ikv_event *event,
-                            const ikv_delivery *delivery)
+                            const ikv_delivery *delivery, ikv_value *value)
 {
-    ikv_value value;
     uint8_t type;
-    if (!field_value(b, c, event, delivery, &value, &type))
+    *value = (ikv_value){IKV_VALUE_NONE, {0}};
+    if (!field_value(b, c, event, delivery, value, &type))
         return false;
     bool result = false;
     if (c->comparison == IKV_CHANGED)
-        result = changed_since(c, value);
+        result = !c->seen || bits_of(*value) != c->last;
     else if (c->comparison == IKV_HAS)
-        result = (value.bits.integer & c->value.integer) != 0;
-    else if (value.type == IKV_VALUE_BOOL)
-        result = value.bits.boolean == c->value.boolean;
-    else if (value.type == IKV_VALUE_TARGET)
-        result = value.bits.target.bits == c->value.target.bits;
+        result = (value->bits.integer & c->value.integer) != 0;
+    else if (value->type == IKV_VALUE_BOOL)
+        result = value->bits.boolean == c->value.boolean;
+    else if (value->type == IKV_VALUE_TARGET)
+        result = value->bits.target.bits == c->value.target.bits;
     else
         result = ikvi_condition_holds(
             c->comparison,
-            ikvi_condition_order(type, value, c->value_type, c->value));
+            ikvi_condition_order(type, *value, c->value_type, c->value));
     return result != c->negate;
+}
+
+/* Joins one result to a group's. */
+static uint32_t join(const bus_gate *gate, uint32_t groups, uint32_t g,
+                     bool result)
+{
+    uint32_t bit = 1u << g;
+    if (gate->group_any & bit)
+        return groups | (result ? bit : 0);
+    return groups & (result ? ~0u : ~bit);
+}
+
+/* "All" begins as true and "any" as false. */
+static uint32_t first_results(const bus_gate *gate)
+{
+    return ~(uint32_t)gate->group_any & 0xff;
+}
+
+/* Whether a group counts as true, if bit g of `groups` is what is in it. */
+static bool group_holds(const bus_gate *gate, uint32_t groups, uint32_t g)
+{
+    return ((groups ^ gate->group_negated) >> g & 1) != 0;
+}
+
+/* Bit 0 of all groups' results, with theirs joined to it. */
+static uint32_t join_groups(const bus_gate *gate, uint32_t groups)
+{
+    for (uint32_t g = 1; g <= CONDITION_GROUPS; g++)
+        if (gate->group_used >> g & 1)
+            groups = join(gate, groups, 0, group_holds(gate, groups, g));
+    return groups;
 }
 
 /* Every condition is looked at, so that what `changed` remembers does not hang
@@ -382,30 +411,98 @@ static bool holds_condition(const ikv_bus *b, bus_condition *c,
 bool ikvi_conditions_hold(const ikv_bus *b, const bus_gate *gate,
                           const ikv_event *event, const ikv_delivery *delivery)
 {
-    /* "All" begins as true and "any" as false. */
-    uint32_t groups = ~(uint32_t)gate->group_any & 0xff;
+    uint32_t groups = first_results(gate);
     for (uint32_t at = gate->first_condition; at != IKVI_NONE;) {
         bus_condition *c = ikvi_bus_condition(b, at);
-        uint32_t bit = 1u << c->group;
-        bool result = holds_condition(b, c, event, delivery);
-        if (gate->group_any & bit)
-            groups |= result ? bit : 0;
-        else
-            groups &= result ? ~0u : ~bit;
+        ikv_value value;
+        bool result = holds_condition(b, c, event, delivery, &value);
+        if (c->comparison == IKV_CHANGED && value.type != IKV_VALUE_NONE) {
+            c->seen = true;
+            c->last = bits_of(value);
+        }
+        groups = join(gate, groups, c->group, result);
         at = c->next;
     }
-    for (uint32_t g = 1; g <= CONDITION_GROUPS; g++) {
-        uint32_t bit = 1u << g;
-        if ((gate->group_used & bit) == 0)
-            continue;
-        bool result =
-            ((groups & bit) != 0) != ((gate->group_negated & bit) != 0);
-        if (gate->group_any & 1)
-            groups |= result ? 1u : 0;
-        else
-            groups &= result ? ~0u : ~1u;
+    return (join_groups(gate, groups) & 1) != 0;
+}
+
+/* -------------------------------------------------------------- probing -- */
+
+/* What a condition's field is called; its place alone is known where it is the
+ * same in all kinds. */
+static const char *field_name(const ikv_bus *b, const bus_condition *c,
+                              ikv_kind kind)
+{
+    const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
+    const ikv_field *field;
+    if (c->special != NOT_SPECIAL)
+        return ikvi_condition_special_name(c->special);
+    if (c->name != 0)
+        return ikvi_names_text(&b->s.names, b, c->name);
+    for (uint32_t i = 0; info != NULL && i < info->field_count; i++)
+        if (info->fields[i].offset == c->offset &&
+            info->fields[i].type == c->type)
+            return info->fields[i].name;
+    for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++)
+        if (field->offset == c->offset && field->type == c->type)
+            return field->name;
+    return "";
+}
+
+/* Whether one with that result has a part in the event's being left out: its
+ * group's result is one, and it made it so. */
+static bool is_to_blame(const bus_gate *gate, uint32_t groups, uint32_t g,
+                        bool result)
+{
+    if (g == 0)
+        return !result;
+    bool negated = (gate->group_negated >> g & 1) != 0;
+    return !group_holds(gate, groups, g) && result == negated;
+}
+
+uint32_t ikvi_conditions_probe(const ikv_bus *b, const bus_gate *gate,
+                               const ikv_event *event,
+                               const ikv_delivery *delivery, ikv_obstacle *to,
+                               uint32_t room, uint32_t count)
+{
+    uint32_t groups = first_results(gate), total = 0;
+    ikv_value value;
+    for (uint32_t at = gate->first_condition; at != IKVI_NONE;
+         at = ikvi_bus_condition(b, at)->next) {
+        const bus_condition *c = ikvi_bus_condition(b, at);
+        groups = join(gate, groups, c->group,
+                      holds_condition(b, c, event, delivery, &value));
+        total++;
     }
-    return (groups & 1) != 0;
+    if (join_groups(gate, groups) & 1)
+        return count;
+    /* The last one is the list's first: how many are before it is known. */
+    uint32_t first = count, nth = total;
+    for (uint32_t at = gate->first_condition; at != IKVI_NONE; nth--) {
+        const bus_condition *c = ikvi_bus_condition(b, at);
+        bool result = holds_condition(b, c, event, delivery, &value);
+        at = c->next;
+        if (!is_to_blame(gate, groups, c->group, result))
+            continue;
+        ikv_obstacle o = {.code = IKV_WHY_CONDITION,
+                          .nth = (uint16_t)nth,
+                          .comparison = c->comparison,
+                          .negated = c->negate != (c->group > 0 && result),
+                          .name = field_name(b, c, event->kind),
+                          .found = value,
+                          .wanted = {c->value_type, c->value}};
+        if (c->comparison == IKV_CHANGED)
+            o.wanted = (ikv_value){IKV_VALUE_NONE, {0}};
+        /* Put in front of those that came before it: the order is theirs who
+         * subscribed. */
+        for (uint32_t i = count < room ? count : room - (room > 0); i > first;
+             i--)
+            to[i] = to[i - 1];
+        if (first < room)
+            to[first] = o;
+        count++;
+    }
+    return count;
 }
 
 /* ------------------------------------------------------------ validator -- */

@@ -32,6 +32,11 @@ uint32_t ikvi_condition_special(const char *name)
     return NOT_SPECIAL;
 }
 
+const char *ikvi_condition_special_name(uint32_t special)
+{
+    return special_rows[special].name;
+}
+
 /* The kind after this one among those that the config names. */
 static ikv_kind next_kind(const ikv_bus *b,
                           const ikv_subscription_config *config, ikv_kind kind,

@@ -91,6 +91,14 @@ static ikv_outcome not_delivered(ikv_status status)
     return (ikv_outcome){status, 0, 0, 0};
 }
 
+static ikv_outcome refuse_event(const ikv_bus *b, const ikv_event *event,
+                                ikv_status status)
+{
+    if (ikvi_bus_watches(b, IKV_WATCH_REFUSE))
+        ikvi_bus_tell_refused(b, event, status);
+    return not_delivered(status);
+}
+
 ikv_status ikvi_bus_too_deep(ikv_bus *b)
 {
     b->s.too_deep++;
@@ -111,6 +119,7 @@ static inline dispatch *descend(ikv_bus *b, const ikv_event *event,
     x->event = event;
     x->verdict = 0;
     x->heard = 0;
+    x->own_visit = false;
     /* What is subscribed from here on is younger, and not called. */
     x->born = b->births;
     x->traits = traits;
@@ -160,9 +169,10 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
                                 uint32_t length, const ikv_route *route)
 {
     if (IKVI_UNLIKELY(b->depth >= b->depth_limit))
-        return not_delivered(ikvi_bus_too_deep(b));
+        return refuse_event(b, event, ikvi_bus_too_deep(b));
     dispatch *x = begin(b, event, traits, path, length);
     if (route != NULL) {
+        x->own_visit = route->own_visit;
         x->delivery.flags = route->flags;
         x->delivery.router = route->router;
         x->delivery.cause = route->cause;
@@ -171,16 +181,16 @@ static ikv_outcome deliver_path(ikv_bus *b, const ikv_event *event,
         x->delivery.data = route->data;
         x->delivery.data_size = route->data_size;
     }
-    if (IKVI_UNLIKELY(b->watcher_count != 0))
-        ikvi_bus_watch_delivery(b, IKV_WATCH_EVENT, x);
+    if (ikvi_bus_watches(b, IKV_WATCH_EVENT))
+        ikvi_bus_tell_delivery(b, IKV_WATCH_EVENT, x);
     /* Over, enter and their like are each target's own: no way down, none
      * up. */
-    if (route != NULL && route->own_visit)
+    if (x->own_visit)
         walk(b, x, &path[length - 1], 0, false);
     else
         walk(b, x, path, length - 1, (traits & KIND_BUBBLES) != 0);
-    if (IKVI_UNLIKELY(b->watcher_count != 0))
-        ikvi_bus_watch_delivery(b, IKV_WATCH_DONE, x);
+    if (ikvi_bus_watches(b, IKV_WATCH_DONE))
+        ikvi_bus_tell_delivery(b, IKV_WATCH_DONE, x);
     if (route != NULL)
         x->delivery = (ikv_delivery){.size = sizeof(ikv_delivery), .bus = b};
     return end(b, x);
@@ -213,17 +223,17 @@ IKVI_APART static ikv_outcome deliver_below(ikv_bus *b, const ikv_event *event,
 {
     uint32_t traits = traits_of(b, event->kind);
     if (traits == 0)
-        return not_delivered(IKV_UNKNOWN_KIND);
+        return refuse_event(b, event, IKV_UNKNOWN_KIND);
     if (ikvi_bus_place(b, event->target) == IKVI_NONE) {
         b->s.stale++;
-        return not_delivered(IKV_STALE);
+        return refuse_event(b, event, IKV_STALE);
     }
     /* On the stack, so that a nested delivery has one of its own. */
     ikv_target path[IKV_PATH_LIMIT];
     uint32_t length =
         find_path(b, event->target, (traits & KIND_BUBBLES) != 0, path);
     if (length == 0)
-        return not_delivered(IKV_FULL_DEPTH);
+        return refuse_event(b, event, IKV_FULL_DEPTH);
     return deliver_path(b, event, traits, path + IKV_PATH_LIMIT - length,
                         length, with);
 }
@@ -233,7 +243,7 @@ deliver_at_root(ikv_bus *b, const ikv_event *event, const ikv_route *with)
 {
     uint32_t traits = traits_of(b, event->kind);
     if (IKVI_UNLIKELY(traits == 0))
-        return not_delivered(IKV_UNKNOWN_KIND);
+        return refuse_event(b, event, IKV_UNKNOWN_KIND);
     return deliver_path(b, event, traits, &the_root, 1, with);
 }
 
@@ -250,10 +260,10 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
                    ? deliver_below(bus, event, route)
                    : deliver_at_root(bus, event, route);
     if (route->path_length > IKV_PATH_LIMIT)
-        return not_delivered(IKV_FULL_DEPTH);
+        return refuse_event(bus, event, IKV_FULL_DEPTH);
     uint32_t traits = traits_of(bus, event->kind);
     if (traits == 0)
-        return not_delivered(IKV_UNKNOWN_KIND);
+        return refuse_event(bus, event, IKV_UNKNOWN_KIND);
     return deliver_path(bus, event, traits, route->path, route->path_length,
                         route);
 }
@@ -261,7 +271,7 @@ ikv_outcome ikv_bus_deliver_along(ikv_bus *bus, const ikv_event *event,
 bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 {
     return ((b->kinds_ever >> kind % 64 | b->kinds_ever) & 1) != 0 ||
-           b->watcher_count != 0;
+           ikvi_bus_watches(b, WATCH_DELIVERIES);
 }
 
 /* Whether somebody at the target alone may hear it. */
@@ -295,8 +305,9 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
                                  const ikv_target *path, uint32_t place,
                                  uint32_t events, ikvi_quiet *quiet)
 {
-    if (b->watcher_count != 0 || b->counting || b->pending_count > 0 ||
-        b->depth >= b->depth_limit || ikvi_bus_has_seen(b, TAGGED_PLACE, kind))
+    if (ikvi_bus_watches(b, WATCH_DELIVERIES) || b->counting ||
+        b->pending_count > 0 || b->depth >= b->depth_limit ||
+        ikvi_bus_has_seen(b, TAGGED_PLACE, kind))
         return false;
     if (!ikvi_bus_hears_any(b, kind)) /* anywhere */
         return count_unheard(b, kind, events);
@@ -312,7 +323,8 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
 
 bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 {
-    if (b->watcher_count != 0 || b->counting || ikvi_bus_hears(b, kind, target))
+    if (ikvi_bus_watches(b, WATCH_DELIVERIES) || b->counting ||
+        ikvi_bus_hears(b, kind, target))
         return false;
     return count_unheard(b, kind, 1);
 }
@@ -365,15 +377,16 @@ static bool is_simple(const ikv_bus *b, uint32_t run)
            (ikvi_bus_run(b, run)->visits & (VISIT_FIRST | VISIT_GATED)) == 0;
 }
 
-/* The fast way as well if all that is against it is a wide run at the root, or
- * that calls are counted. */
+/* The fast way as well if all that is against it is a wide run at the root, that
+ * calls are counted, or a watcher. */
 IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
                                               const ikv_event *event)
 {
     uint32_t own = ikvi_bus_words(b, b->root_runs)[event->kind];
     uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
     uint32_t traits = traits_of(b, event->kind);
-    uint32_t known = (wide != IKVI_NONE) + (uint32_t)b->counting;
+    uint32_t known =
+        (wide != IKVI_NONE) + (uint32_t)b->counting + (uint32_t)b->s.watched;
     if (b->s.detours != known || traits == 0 || event->target.bits == 0 ||
         (traits & KIND_POSITIONED) || !is_simple(b, own) ||
         !is_simple(b, wide) || ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
@@ -382,7 +395,11 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
     bus_rest exact = ikvi_bus_rest_of(b, own);
     bus_rest all = ikvi_bus_rest_of(b, wide);
     x->using = &x->at_root;
+    if (ikvi_bus_watches(b, IKV_WATCH_EVENT))
+        ikvi_bus_tell_delivery(b, IKV_WATCH_EVENT, x);
     ikvi_bus_call_two(b, x, &exact, &all, VISIT_OWN);
+    if (ikvi_bus_watches(b, IKV_WATCH_DONE))
+        ikvi_bus_tell_delivery(b, IKV_WATCH_DONE, x);
     return end(b, x);
 }
 

@@ -121,8 +121,8 @@ void ikvi_bus_gate_drop(ikv_bus *b, uint32_t subscription)
 
 /* --------------------------------------------------------------- asking -- */
 
-static bool in_place(const ikv_bus *b, const bus_gate *gate,
-                     const ikv_event *event)
+bool ikvi_bus_in_place(const ikv_bus *b, const bus_gate *gate,
+                       const ikv_event *event)
 {
     const ikv_bus_callbacks *call = &b->callbacks;
     /* Nothing hangs on the root: it has no tags and no body. */
@@ -142,26 +142,27 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
 {
     bus_gate *gate = ikvi_bus_gate_of(b, subscription);
     IKVI_CHECK(gate != NULL);
-    if ((gate->tags != 0 || gate->body.bits != 0) && !in_place(b, gate, event))
-        return IKV_SKIP_PLACE;
+    if ((gate->tags != 0 || gate->body.bits != 0) &&
+        !ikvi_bus_in_place(b, gate, event))
+        return IKV_WHY_PLACE;
     if (!ikvi_bus_passes(gate->test, event))
-        return IKV_SKIP_CONDITION;
+        return IKV_WHY_CONDITION;
     if (gate->first_condition != IKVI_NONE && !gate->tests_all &&
         !ikvi_conditions_hold(b, gate, event, delivery))
-        return IKV_SKIP_CONDITION;
+        return IKV_WHY_CONDITION;
     /* Only events that would have been heard are counted. */
     if (gate->after > 0) {
         gate->after--;
-        return IKV_SKIP_AFTER;
+        return IKV_WHY_AFTER;
     }
     uint16_t reason = ikvi_bus_rests(b, gate, event);
-    if (reason != IKV_CALLED)
+    if (reason != IKV_WHY_NONE)
         return reason;
     /* Plus 1, as 0 stands for "never". */
     gate->last_turn =
         (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
     gate->last_ns = event->time_ns + 1;
-    return IKV_CALLED;
+    return IKV_WHY_NONE;
 }
 
 /* ------------------------------------------------------------ validator -- */

@@ -21,8 +21,8 @@
  *        turn, each at its position
  *
  * Files, lowest first: bus_condition.c, bus_compile.c, bus_gate.c, bus_past.c,
- * bus_mail.c, bus_store.c, bus_visit.c, bus_deliver.c, bus_lane.c, bus_timer.c,
- * bus.c.
+ * bus_mail.c, bus_watch.c, bus_store.c, bus_visit.c, bus_probe.c,
+ * bus_deliver.c, bus_lane.c, bus_timer.c, bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
 #define IKVI_BUS_INTERNAL_H
@@ -67,9 +67,23 @@ typedef struct bus_kind_counts {
     uint64_t delivered, unheard;
 } bus_kind_counts;
 
+/* What became of candidates: called, or why not, in the order of IKV_WHY_... */
+enum {
+    BY_CALL,
+    BY_MUTE,
+    BY_PLACE,
+    BY_CONDITION,
+    BY_AFTER,
+    BY_AT_MOST,
+    BY_GAP,
+    BY_COUNT
+};
+_Static_assert((int)BY_GAP - BY_MUTE == (int)IKV_WHY_GAP - IKV_WHY_MUTED,
+               "one for each");
+
 /* What a subscription has seen, as ikv_subscription_counts has it. */
 typedef struct bus_seen {
-    uint64_t candidates, by[IKV_REASON_COUNT]; /* [IKV_CALLED]: the calls */
+    uint64_t candidates, by[BY_COUNT];
     uint64_t spent_ns;
 } bus_seen;
 
@@ -241,6 +255,7 @@ typedef struct bus_dispatch {
     const ikv_event *event;
     ikv_verdict verdict;
     uint32_t heard;
+    bool own_visit;      /* to its target alone */
     uint64_t born;       /* what is younger is not called */
     uint32_t traits;     /* of the kind: KIND_... */
     ikv_delivery *using; /* of the two: it says who is called */
@@ -278,8 +293,10 @@ struct ikv_bus {
     struct {
         ikv_watcher watcher;
         void *user;
+        uint32_t wants;
     } watchers[IKV_WATCHER_LIMIT];
     uint32_t watcher_count;
+    uint32_t watching; /* what all of them want, joined */
     uint32_t depth_limit, entry_capacity, pool_half, kind_limit;
     uint32_t deferred_capacity, lane_capacity;
     uint32_t condition_capacity, gate_capacity;
@@ -554,6 +571,7 @@ ikv_status ikvi_conditions_check(const ikv_bus *b,
                                  ikv_message *message, uint32_t *conditions);
 /* Which of them the name is. */
 uint32_t ikvi_condition_special(const char *name);
+const char *ikvi_condition_special_name(uint32_t special);
 /* Its type of value, or the field's: IKV_VALUE_..., NONE for text. */
 uint32_t ikvi_condition_type(uint32_t special, const ikv_field *field);
 /* Finds the field that all kinds of a subscription have under that name. *field
@@ -580,6 +598,12 @@ void ikvi_conditions_make(ikv_bus *b, bus_gate *gate,
 void ikvi_conditions_drop(ikv_bus *b, bus_gate *gate);
 bool ikvi_conditions_hold(const ikv_bus *b, const bus_gate *gate,
                           const ikv_event *event, const ikv_delivery *delivery);
+/* If they do not hold: those that are to blame, behind `count` obstacles that
+ * are known already. Returns how many there are then. */
+uint32_t ikvi_conditions_probe(const ikv_bus *b, const bus_gate *gate,
+                               const ikv_event *event,
+                               const ikv_delivery *delivery, ikv_obstacle *to,
+                               uint32_t room, uint32_t count);
 const char *ikvi_conditions_validate(const ikv_bus *b);
 
 /* bus_gate.c */
@@ -597,19 +621,30 @@ static inline bool ikvi_bus_passes(bus_test test, const ikv_event *event)
     return field - test.low <= test.span;
 }
 
-/* IKV_CALLED, unless it is too soon after its last call. */
+/* Whether it was called in this step or frame already, and may not be again. */
+static inline bool ikvi_bus_had_its_turn(const ikv_bus *b, const bus_gate *gate)
+{
+    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
+    return gate->at_most != IKV_OFTEN && gate->last_turn == turn;
+}
+
+/* Whether its last call is more recent than its gap allows. */
+static inline bool ikvi_bus_is_too_soon(const bus_gate *gate,
+                                        const ikv_event *event)
+{
+    /* Plus 1, as 0 stands for "never". */
+    uint64_t moment = event->time_ns + 1;
+    return gate->gap_ns != 0 && gate->last_ns != 0 &&
+           (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns);
+}
+
+/* IKV_WHY_NONE, unless it is too soon after its last call. */
 static inline uint16_t ikvi_bus_rests(const ikv_bus *b, const bus_gate *gate,
                                       const ikv_event *event)
 {
-    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
-    if (gate->at_most != IKV_OFTEN && gate->last_turn == turn)
-        return IKV_SKIP_AT_MOST;
-    /* Plus 1, as 0 stands for "never". */
-    uint64_t moment = event->time_ns + 1;
-    if (gate->gap_ns != 0 && gate->last_ns != 0 &&
-        (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns))
-        return IKV_SKIP_GAP;
-    return IKV_CALLED;
+    if (ikvi_bus_had_its_turn(b, gate))
+        return IKV_WHY_AT_MOST;
+    return ikvi_bus_is_too_soon(gate, event) ? IKV_WHY_GAP : IKV_WHY_NONE;
 }
 
 void ikvi_bus_gate_open(ikv_bus *b);
@@ -625,7 +660,10 @@ bool ikvi_bus_gate_make(ikv_bus *b, uint32_t subscription,
                         const ikv_subscription_config *config);
 void ikvi_bus_gate_drop(ikv_bus *b, uint32_t subscription);
 const char *ikvi_bus_gate_validate(const ikv_bus *b);
-/* IKV_CALLED, after which it counts as called, or why not. */
+/* Whether the event's target has the gate's tags or body, if it asks for them. */
+bool ikvi_bus_in_place(const ikv_bus *b, const bus_gate *gate,
+                       const ikv_event *event);
+/* IKV_WHY_NONE, after which it counts as called, or why not. */
 uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
                            const ikv_event *event,
                            const ikv_delivery *delivery);
@@ -656,6 +694,31 @@ const char *ikvi_bus_timers_validate(const ikv_bus *b);
 void ikvi_bus_drop_told(ikv_bus *b, const bus_subscription *s, uint32_t place);
 /* Tells all that is kept. */
 void ikvi_bus_forget_past(ikv_bus *b);
+/* bus_watch.c: of watches only what is wanted is made up. */
+enum {
+    WATCH_HANDLERS =
+        IKV_WATCH_ASK | IKV_WATCH_CALL | IKV_WATCH_RETURN | IKV_WATCH_SKIP,
+    WATCH_DELIVERIES = WATCH_HANDLERS | IKV_WATCH_EVENT | IKV_WATCH_DONE
+};
+static inline bool ikvi_bus_watches(const ikv_bus *b, uint32_t what)
+{
+    return IKVI_UNLIKELY((b->watching & what) != 0);
+}
+/* What the watchers want has changed, or what an image knows of them. */
+void ikvi_bus_watch_anew(ikv_bus *b);
+void ikvi_bus_tell(const ikv_bus *b, const ikv_watch *watch);
+/* As an event begins or is done. */
+void ikvi_bus_tell_delivery(const ikv_bus *b, uint32_t what,
+                            const bus_dispatch *x);
+/* Of a subscription that is called or not; fills the rest of `watch` in. */
+void ikvi_bus_tell_entry(const ikv_bus *b, ikv_watch *watch,
+                         const bus_dispatch *x, uint32_t subscription);
+/* Onto a lane, or dropped from there. */
+void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
+                            const ikv_event *event, ikv_lane lane);
+void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
+                           ikv_status status);
+
 /* bus_store.c */
 void ikvi_bus_store_open(ikv_bus *b);
 /* Ends what is subscribed at a target that is closing. */
@@ -693,17 +756,16 @@ typedef struct bus_rest {
 } bus_rest;
 /* Of the run at that place; IKVI_NONE: nothing. */
 bus_rest ikvi_bus_rest_of(const ikv_bus *b, uint32_t run);
-/* Calls two of one target, as one, in these visits. Nobody watches and nothing
- * that might hear is pending. */
+/* Calls two of one target, as one, in these visits. Nothing that might hear is
+ * pending. */
 void ikvi_bus_call_two(ikv_bus *b, bus_dispatch *x, bus_rest *own,
                        bus_rest *wide, uint32_t visits);
 /* Calls what listens at the target in these visits; false after a stop. */
 bool ikvi_bus_visit(ikv_bus *b, bus_dispatch *x, ikv_target target,
                     uint32_t visits, uint16_t phase);
-void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
-                    ikv_lane lane);
-/* As an event begins or is done. */
-void ikvi_bus_watch_delivery(ikv_bus *b, uint32_t what, const bus_dispatch *x);
+/* Where the event's position is for `delivery->current`. */
+void ikvi_bus_find_local(const ikv_bus *b, const ikv_event *event,
+                         ikv_delivery *delivery);
 
 static inline bool ikvi_bus_has_seen(const ikv_bus *b, uint32_t place,
                                      ikv_kind kind)

@@ -162,7 +162,8 @@ ikv_status ikvi_bus_put(ikv_bus *b, ikv_lane lane, const ikv_event *event,
     b->s.deferred_count++;
     if (++b->s.deferred_used > b->s.deferred_high)
         b->s.deferred_high = b->s.deferred_used;
-    ikvi_bus_watch(b, IKV_WATCH_DEFER, event, lane);
+    if (ikvi_bus_watches(b, IKV_WATCH_DEFER))
+        ikvi_bus_tell_deferred(b, IKV_WATCH_DEFER, event, lane);
     return IKV_OK;
 }
 
@@ -367,7 +368,8 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
         if (outcome.status < 0) {
             bus->s.dropped++;
             l->dropped++;
-            ikvi_bus_watch(bus, IKV_WATCH_DROP, &event, lane);
+            if (ikvi_bus_watches(bus, IKV_WATCH_DROP))
+                ikvi_bus_tell_deferred(bus, IKV_WATCH_DROP, &event, lane);
             continue;
         }
         l->delivered++;

@@ -879,9 +879,7 @@ static bool is_rebindable(const ikv_bus *b, uint32_t at)
 
 void ikvi_bus_restored(ikv_bus *b, bool in_frame)
 {
-    b->s.detours -= b->s.watched;
-    b->s.watched = b->watcher_count != 0;
-    b->s.detours += b->s.watched;
+    ikvi_bus_watch_anew(b);
     for (uint32_t i = 0; i < b->depth_limit; i++)
         ikvi_bus_dispatch(b, i)->at_root.step = b->s.step;
     /* It may be another bus's of the same config, that heard other kinds. */

@@ -4,96 +4,51 @@
 
 typedef bus_dispatch dispatch;
 
-/* ------------------------------------------------------------- watching -- */
-
-static void tell_watchers(const ikv_bus *b, const ikv_watch *watch)
-{
-    for (uint32_t i = 0; i < b->watcher_count; i++)
-        b->watchers[i].watcher(watch, b->watchers[i].user);
-}
-
-void ikvi_bus_watch(ikv_bus *b, uint32_t what, const ikv_event *event,
-                    ikv_lane lane)
-{
-    if (b->watcher_count != 0) {
-        ikv_watch watch = {.what = what,
-                           .depth = b->depth,
-                           .event = event,
-                           .lane = lane,
-                           .frame_scoped = b->frame_scoped};
-        tell_watchers(b, &watch);
-    }
-}
-
-/* As an event begins or is done: with the verdict and the count so far. */
-void ikvi_bus_watch_delivery(ikv_bus *b, uint32_t what, const dispatch *x)
-{
-    ikv_watch watch = {.what = what,
-                       .depth = b->depth,
-                       .event = x->event,
-                       .delivery = &x->delivery,
-                       .verdict = x->verdict,
-                       .heard = x->heard,
-                       .frame_scoped = b->frame_scoped};
-    tell_watchers(b, &watch);
-}
-
-static ikv_verdict call_watched(ikv_bus *b, dispatch *x, const bus_entry *entry,
-                                const ikv_delivery *delivery)
-{
-    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
-    ikv_watch watch = {.what = IKV_WATCH_CALL,
-                       .depth = b->depth,
-                       .event = x->event,
-                       .delivery = delivery,
-                       .frame_scoped = b->frame_scoped};
-    watch.name =
-        ikvi_names_text(&b->s.names, b, ikvi_bus_subscription(b, place)->name);
-    tell_watchers(b, &watch);
-    /* The names stay where they are, whatever the handler does. */
-    watch.verdict =
-        ikvi_bus_invoke(delivery, entry->handler, entry->user, x->event);
-    watch.what = IKV_WATCH_RETURN;
-    tell_watchers(b, &watch);
-    return watch.verdict;
-}
+/* ---------------------------------------------------------- one handler -- */
 
 /* Calls an entry's handler, watched and timed if that is asked for. */
 static ikv_verdict call_entry(ikv_bus *b, dispatch *x, const bus_entry *entry,
                               ikv_delivery *delivery)
 {
+    /* Filled in before the call: it may end itself. The names stay where they
+     * are, whatever the handler does. */
+    ikv_watch watch = {.what = IKV_WATCH_CALL};
     delivery->subscription.bits = entry->subscription;
     x->heard++;
+    if (ikvi_bus_watches(b, IKV_WATCH_CALL | IKV_WATCH_RETURN))
+        ikvi_bus_tell_entry(b, &watch, x,
+                            ikvi_bus_place_of(b, entry->subscription));
     uint64_t begin =
         b->counting && b->clock != NULL ? b->clock(b->clock_user) : 0;
     ikv_verdict verdict =
-        b->watcher_count != 0
-            ? call_watched(b, x, entry, delivery)
-            : ikvi_bus_invoke(delivery, entry->handler, entry->user, x->event);
+        ikvi_bus_invoke(delivery, entry->handler, entry->user, x->event);
     /* It may have ended itself: then nobody asks for its time any more. */
     if (b->counting && b->clock != NULL &&
         ikvi_slots_find(&b->s.subscription_slots, b, entry->subscription) !=
             IKVI_NO_SLOT)
         ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))->spent_ns +=
             b->clock(b->clock_user) - begin;
+    if (ikvi_bus_watches(b, IKV_WATCH_RETURN)) {
+        watch.what = IKV_WATCH_RETURN;
+        watch.verdict = verdict;
+        ikvi_bus_tell(b, &watch);
+    }
     return verdict;
 }
 
-static void watch_skip(ikv_bus *b, const dispatch *x,
-                       const ikv_delivery *delivery, uint32_t place,
-                       uint16_t reason)
+/* An entry is about to be asked, or was not called. */
+static void tell_candidate(const ikv_bus *b, uint32_t what, const dispatch *x,
+                           uint32_t place, uint16_t reason)
 {
-    if (b->watcher_count == 0)
-        return;
-    ikv_watch watch = {.what = IKV_WATCH_SKIP,
-                       .depth = b->depth,
-                       .event = x->event,
-                       .delivery = delivery,
-                       .reason = reason,
-                       .frame_scoped = b->frame_scoped};
-    watch.name =
-        ikvi_names_text(&b->s.names, b, ikvi_bus_subscription(b, place)->name);
-    tell_watchers(b, &watch);
+    ikv_watch watch = {.what = what, .reason = reason};
+    if (ikvi_bus_watches(b, what))
+        ikvi_bus_tell_entry(b, &watch, x, place);
+}
+
+/* Reasons are counted from the first of them on; 0: it was called. */
+static uint32_t reason_index(uint16_t reason)
+{
+    return reason == IKV_WHY_NONE ? 0 : 1u + reason - IKV_WHY_MUTED;
 }
 
 /* D7: why one was not called. */
@@ -103,7 +58,7 @@ static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
         return;
     bus_seen *c = ikvi_bus_seen(b, place);
     c->candidates++;
-    c->by[reason]++;
+    c->by[reason_index(reason)]++;
 }
 
 /* Asks the entry's gate, and calls it if that lets the event through. Which
@@ -115,11 +70,12 @@ static ikv_verdict call_gated(ikv_bus *b, dispatch *x, const bus_entry *entry,
     uint32_t place = ikvi_bus_place_of(b, entry->subscription);
     /* A copy: the handler may end this one, and its place be taken. */
     bus_entry now = *entry;
+    delivery->subscription.bits = now.subscription;
+    tell_candidate(b, IKV_WATCH_ASK, x, place, IKV_WHY_NONE);
     uint16_t reason = ikvi_bus_gate_ask(b, place, x->event, delivery);
     count_candidate(b, place, reason);
-    if (reason != IKV_CALLED) {
-        delivery->subscription.bits = now.subscription;
-        watch_skip(b, x, delivery, place, reason);
+    if (reason != IKV_WHY_NONE) {
+        tell_candidate(b, IKV_WATCH_SKIP, x, place, reason);
         return IKV_CONTINUE;
     }
     bus_gate *gate = ikvi_bus_gate_of(b, place);
@@ -145,8 +101,8 @@ static inline ikv_verdict call_any(ikv_bus *b, dispatch *x,
 {
     if (entry->visits & VISIT_GATED)
         return call_gated(b, x, entry, delivery);
-    count_candidate(b, ikvi_bus_place_of(b, entry->subscription), IKV_CALLED);
-    if (b->clock != NULL || b->watcher_count != 0)
+    count_candidate(b, ikvi_bus_place_of(b, entry->subscription), IKV_WHY_NONE);
+    if (b->clock != NULL || ikvi_bus_watches(b, WATCH_HANDLERS))
         return call_entry(b, x, entry, delivery);
     delivery->subscription.bits = entry->subscription;
     x->heard++;
@@ -298,9 +254,9 @@ static void pass_muted(ikv_bus *b, const dispatch *x, ikv_delivery *delivery,
     const bus_subscription *s = ikvi_bus_subscription(b, place);
     if (!s->muted || s->ending || (s->visits & visits) == 0)
         return;
-    count_candidate(b, place, IKV_SKIP_MUTED);
+    count_candidate(b, place, IKV_WHY_MUTED);
     delivery->subscription.bits = entry->subscription;
-    watch_skip(b, x, delivery, place, IKV_SKIP_MUTED);
+    tell_candidate(b, IKV_WATCH_SKIP, x, place, IKV_WHY_MUTED);
 }
 
 static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
@@ -340,7 +296,7 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
         if (!ikvi_bus_passes(test, event) || (takes & visits) == 0 ||
             (IKVI_UNLIKELY(takes & TEST_GATE) &&
              ikvi_bus_rests(b, ikvi_bus_gate(b, test.low), event) !=
-                 IKV_CALLED))
+                 IKV_WHY_NONE))
             continue;
         if (takes & VISIT_GATED) {
             verdict |= call_gated(b, x, entry, delivery);
@@ -417,8 +373,8 @@ static inline bool call_next(ikv_bus *b, dispatch *x, bus_rest *r,
     return (x->verdict & IKV_STOP_ALL) == 0;
 }
 
-/* To its end, where nobody has a gate and no call is timed; false after a stop
- * of all. */
+/* To its end, where nobody has a gate and no call is timed or watched; false
+ * after a stop of all. */
 static bool call_plain_rest(ikv_bus *b, dispatch *x, const bus_rest *r,
                             uint32_t visits, ikv_delivery *delivery)
 {
@@ -437,7 +393,7 @@ static bool call_plain_rest(ikv_bus *b, dispatch *x, const bus_rest *r,
         }
         if (counting)
             count_candidate(b, ikvi_bus_place_of(b, entry->subscription),
-                            IKV_CALLED);
+                            IKV_WHY_NONE);
         delivery->subscription.bits = entry->subscription;
         heard++;
         verdict |=
@@ -454,7 +410,7 @@ static bool call_plain_rest(ikv_bus *b, dispatch *x, const bus_rest *r,
 static bool call_rest(ikv_bus *b, dispatch *x, bus_rest *r, uint32_t visits,
                       ikv_delivery *delivery)
 {
-    if (!r->gated && b->clock == NULL)
+    if (!r->gated && b->clock == NULL && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return call_plain_rest(b, x, r, visits, delivery);
     for (next_in_rest(b, x, r); r->at < r->end; next_in_rest(b, x, r))
         if (!call_next(b, x, r, visits, delivery))
@@ -498,20 +454,19 @@ IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,
         call_rest(b, x, other, visits, delivery);
 }
 
-static void find_local(ikv_bus *b, dispatch *x)
+void ikvi_bus_find_local(const ikv_bus *b, const ikv_event *event,
+                         ikv_delivery *delivery)
 {
-    const ikv_event *event = x->event;
     /* Without a scene all three spaces are one. */
     float layer[2] = {event->pointer.x, event->pointer.y};
     float local[2] = {event->pointer.x, event->pointer.y};
     if (b->callbacks.to_local != NULL)
-        b->callbacks.to_local(b->callbacks.user, x->delivery.current,
-                              event->view, event->pointer.x, event->pointer.y,
-                              layer, local);
-    x->delivery.layer_x = layer[0];
-    x->delivery.layer_y = layer[1];
-    x->delivery.local_x = local[0];
-    x->delivery.local_y = local[1];
+        b->callbacks.to_local(b->callbacks.user, delivery->current, event->view,
+                              event->pointer.x, event->pointer.y, layer, local);
+    delivery->layer_x = layer[0];
+    delivery->layer_y = layer[1];
+    delivery->local_x = local[0];
+    delivery->local_y = local[1];
 }
 
 /* Whether somebody of a run may be called in these visits. */
@@ -543,7 +498,8 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
         return true;
     uint32_t exact = ikvi_bus_find_run(b, place, kind);
     uint32_t wide = ikvi_bus_find_run(b, place, 0);
-    bool few = !tagged && !pending && b->watcher_count == 0;
+    bool few = !tagged && !pending;
+    bool watched = ikvi_bus_watches(b, WATCH_HANDLERS);
     if (few && !takes_part(b, x, exact, visits))
         exact = IKVI_NONE;
     if (few && !takes_part(b, x, wide, visits))
@@ -556,9 +512,9 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
     x->delivery.current = target;
     x->delivery.phase = phase;
     if (x->traits & KIND_POSITIONED)
-        find_local(b, x);
+        ikvi_bus_find_local(b, x->event, &x->delivery);
     /* Nothing to be merged, nobody to be told: the run is walked as it is. */
-    if (few && wide == IKVI_NONE && !b->counting) {
+    if (few && wide == IKVI_NONE && !b->counting && !watched) {
         const bus_run *run = ikvi_bus_run(b, exact);
         const bus_entry *first = ikvi_bus_entry(b, run->first);
         x->verdict |=

@@ -96,12 +96,16 @@ void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
         add_number(digest, watch->verdict, 4);
         return;
     }
-    if (watch->what != IKV_WATCH_CALL && watch->what != IKV_WATCH_DROP &&
-        !unheard)
+    /* Numbers of the digest's own: they never change. */
+    uint32_t what = watch->what == IKV_WATCH_CALL   ? 2
+                    : unheard                       ? 4
+                    : watch->what == IKV_WATCH_DROP ? 6
+                                                    : 0;
+    if (what == 0)
         return;
     /* Calls, what was dropped, and what nobody heard. */
     digest->deliveries++;
-    add_number(digest, watch->what, 1);
+    add_number(digest, what, 1);
     add_event(digest, bus, watch->event);
     if (delivery == NULL)
         return;

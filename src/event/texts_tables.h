@@ -64,3 +64,10 @@ const ikvi_status_row ikvi_status_rows[IKVI_STATUS_ROWS] = {
     IKV_STATUSES(IKV_X)
 #undef IKV_X
 };
+
+const ikvi_obstacle_row ikvi_obstacle_rows[IKVI_OBSTACLE_ROWS] = {
+#define IKV_X(value, name, code, text)                                         \
+    {(value), IKVI_TEXT(code), IKVI_TEXT(text)},
+    IKV_OBSTACLES(IKV_X)
+#undef IKV_X
+};

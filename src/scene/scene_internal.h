@@ -173,11 +173,21 @@ static inline bool coordinate_fits(float value)
 #define SCALE_LEAST 0x1p-30f
 #define SCALE_MOST  0x1p30f
 
+static inline bool item_is_off(const scene_item *item)
+{
+    return (item->flags & ITEM_HIT) == IKV_HIT_OFF;
+}
+
+/* Itself, or by an ancestor. */
+static inline bool item_is_hidden(const scene_item *item)
+{
+    return (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0;
+}
+
 /* Whether queries can find it at all. */
 static inline bool item_hittable(const scene_item *item)
 {
-    return (item->flags & ITEM_HIT) != IKV_HIT_OFF &&
-           (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0 &&
+    return !item_is_off(item) && !item_is_hidden(item) &&
            item_shape(item) != IKV_SHAPE_NONE;
 }
 
@@ -234,6 +244,12 @@ void ikvi_shape_drop(ikv_scene *scene, scene_item *item);
 /* Whether the item's shape holds a disc of the layer's space. */
 bool ikvi_shape_holds(const ikv_scene *scene, const scene_item *item, float x,
                       float y, float radius, bool touch);
+/* How far around itself touches hit it, in the layer's space. */
+float ikvi_shape_grace(const scene_item *item);
+/* How far the shape is from a point outside it, in the layer's space; below 0 if
+ * that can't be said. */
+float ikvi_shape_distance(const ikv_scene *scene, const scene_item *item,
+                          float x, float y);
 /* The box around all that it can hold, left, top, right, bottom; false if that
  * is nothing. */
 bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
@@ -278,7 +294,13 @@ void ikvi_order_make(ikv_scene *s);
 void ikvi_order_search(ikv_scene *s, probe *p);
 const char *ikvi_order_validate(const ikv_scene *scene);
 
-/* scene_probe.c */
+/* scene_probe.c: what a hit test asks of a candidate; nothing changes. */
+bool ikvi_probe_wants_tags(const probe *p, const scene_item *item);
+bool ikvi_probe_skips(const probe *p, uint32_t place);
+bool ikvi_probe_holds(const probe *p, const scene_item *item);
+/* The nearest ancestor from there up that clips it away; NO_ITEM. */
+uint32_t ikvi_probe_clipped_by(const ikv_scene *scene, const scene_item *item,
+                               float x, float y);
 /* Takes a candidate; true if the search may end when going from the top. */
 bool ikvi_probe_offer(probe *p, uint32_t place);
 /* Turns the heap into a list, the topmost first. */

@@ -1,6 +1,8 @@
 /* scene_pick.c - answers to queries, from the index's candidates. */
 #include "scene_internal.h"
 
+#include "../event/findings.h"
+
 /* -------------------------------------------------------------- queries -- */
 
 IKVI_INLINE bool query_usable(const ikv_scene *scene, const ikv_query *query)
@@ -170,91 +172,96 @@ uint32_t ikv_scene_pick_rect(const ikv_scene *scene, const ikv_query *query,
     return p.total;
 }
 
-/* -------------------------------------------------------------- reasons -- */
+/* ------------------------------------------------------------- obstacles -- */
 
-static uint32_t explain_hidden(const ikv_scene *scene, uint32_t place,
-                               ikv_target *by)
+static void find_hidden(const ikv_scene *scene, uint32_t place,
+                        ikvi_findings *f)
 {
     if (item_at(scene, place)->flags & ITEM_HIDDEN)
-        return IKV_PICK_HIDDEN;
+        ikvi_find_by(f, IKV_WHY_HIDDEN, (ikv_target){0});
     for (uint32_t at = item_at(scene, place)->parent; at != ROOT_ITEM;
          at = item_at(scene, at)->parent)
-        if (item_at(scene, at)->flags & ITEM_HIDDEN) {
-            *by = target_in(scene, at);
-            break;
-        }
-    return IKV_PICK_PARENT_HIDDEN;
+        if (item_at(scene, at)->flags & ITEM_HIDDEN)
+            ikvi_find_by(f, IKV_WHY_PARENT_HIDDEN, target_in(scene, at));
 }
 
-static uint32_t explain_clip(const probe *p, uint32_t place, ikv_target *by)
+/* How far away its shape is, less what the query allows. What the program tests
+ * itself may be anywhere within its rectangle. */
+static void find_outside(const probe *p, const scene_item *item,
+                         ikvi_findings *f)
 {
-    for (uint32_t at = item_at(p->scene, place)->parent; at != ROOT_ITEM;
-         at = item_at(p->scene, at)->parent) {
-        const scene_item *item = item_at(p->scene, at);
-        if ((item->flags & ITEM_CLIPS) &&
-            !ikvi_shape_holds(p->scene, item, p->x, p->y, 0, false)) {
-            *by = target_in(p->scene, at);
-            return IKV_PICK_CLIPPED;
-        }
-    }
-    return IKV_PICK_TOPMOST;
+    float away = ikvi_shape_distance(p->scene, item, p->x, p->y);
+    bool known = away >= 0 && (item_shape(item) != IKV_SHAPE_OWN || away > 0);
+    float reach = p->radius + (p->query->touch ? ikvi_shape_grace(item) : 0);
+    ikv_value by = {IKV_VALUE_NUMBER,
+                    {.number = (double)(away > reach ? away - reach : 0)}};
+    ikvi_find_by(f, IKV_WHY_OUTSIDE, (ikv_target){0});
+    if (known && f->count <= f->room)
+        f->to[f->count - 1].found = by;
 }
 
-/* In the order in which a hit test would give up. */
-static uint32_t explain_point(probe *p, uint32_t place, ikv_target *by)
+static void find_clips(const probe *p, const scene_item *item, ikvi_findings *f)
+{
+    uint32_t by;
+    while ((by = ikvi_probe_clipped_by(p->scene, item, p->x, p->y)) !=
+           NO_ITEM) {
+        ikvi_find_by(f, IKV_WHY_CLIPPED, target_in(p->scene, by));
+        item = item_at(p->scene, by);
+    }
+}
+
+/* In its own layer alone, where it could be. Who lies above it is a question
+ * only where its shape is. */
+static void probe_point(probe *p, uint32_t place, ikvi_findings *f)
 {
     const scene_item *item = item_at(p->scene, place);
-    const ikv_query *query = p->query;
+    if (!ikvi_probe_wants_tags(p, item))
+        ikvi_find_by(f, IKV_WHY_TAGS, (ikv_target){0});
+    if (ikvi_probe_skips(p, place))
+        ikvi_find_by(f, IKV_WHY_BODY, target_in(p->scene, p->skip_body));
     if (item_shape(item) == IKV_SHAPE_NONE)
-        return IKV_PICK_NO_SHAPE;
-    if (query->tags != 0 && (item->tags & query->tags) == 0)
-        return IKV_PICK_TAGS;
-    if (p->skip_body != NO_ITEM &&
-        ikvi_scene_body(p->scene, place) == p->skip_body)
-        return IKV_PICK_BODY;
-    if (!ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius, query->touch))
-        return IKV_PICK_OUTSIDE;
-    uint32_t reason = explain_clip(p, place, by);
-    if (reason != IKV_PICK_TOPMOST)
-        return reason;
-    /* It is hit: then only what lies above can be in the way. */
+        return;
+    bool held = ikvi_probe_holds(p, item);
+    uint32_t before = f->count;
+    if (!held)
+        find_outside(p, item, f);
+    find_clips(p, item, f);
+    if (f->count != before)
+        return;
+    ikv_scene *scene = (ikv_scene *)(uintptr_t)p->scene; /* its counter alone */
+    uint64_t tested = scene->s.counters.tested;
     uint32_t top = best_below(p);
-    if (top == place)
-        return IKV_PICK_TOPMOST;
-    *by = target_in(p->scene, top);
-    return IKV_PICK_COVERED;
+    scene->s.counters.tested = tested;
+    if (top != NO_ITEM && item_at(p->scene, top)->key > item->key)
+        ikvi_find_by(f, IKV_WHY_COVERED, target_in(p->scene, top));
 }
 
-uint32_t ikv_scene_explain(const ikv_scene *scene, const ikv_query *query,
-                           ikv_target target, ikv_target *by)
+uint32_t ikv_scene_probe(const ikv_scene *scene, const ikv_query *query,
+                         ikv_target target, ikv_obstacle *to, uint32_t room)
 {
-    ikv_target nobody = {0};
-    by = by != NULL ? by : &nobody;
-    *by = (ikv_target){0};
+    ikvi_findings f = ikvi_findings_begin(to, room);
     uint32_t place = ikvi_scene_find(scene, target);
-    if (place == NO_ITEM || place == ROOT_ITEM)
-        return IKV_PICK_STALE;
-    const scene_item *item = item_at(scene, place);
-    if (!query_usable(scene, query))
-        return IKV_PICK_NO_VIEW;
+    ikv_target nobody = {0};
     probe p;
-    begin_probe(&p, scene, query);
-    /* In its own layer alone, where it could be. */
-    if (!aim(&p, item->layer))
-        return IKV_PICK_NO_VIEW;
-    if (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN))
-        return explain_hidden(scene, place, by);
-    if ((item->flags & ITEM_HIT) == IKV_HIT_OFF)
-        return IKV_PICK_HIT_OFF;
-    return explain_point(&p, place, by);
-}
-
-const char *ikv_scene_reason_text(uint32_t reason)
-{
-    static const char *const texts[] = {
-#define IKV_X(name, text) text,
-        IKV_PICK_REASONS(IKV_X)
-#undef IKV_X
-    };
-    return reason < IKV_PICK_REASON_COUNT ? texts[reason] : "unknown";
+    if (place == NO_ITEM || place == ROOT_ITEM) {
+        ikvi_find_by(&f, IKV_WHY_STALE, nobody);
+        return f.count;
+    }
+    const scene_item *item = item_at(scene, place);
+    bool usable = query_usable(scene, query);
+    if (usable)
+        begin_probe(&p, scene, query);
+    if (!usable || !aim(&p, item->layer)) {
+        ikvi_find_by(&f, IKV_WHY_NO_VIEW, nobody);
+        return f.count;
+    }
+    if (item_is_hidden(item))
+        find_hidden(scene, place, &f);
+    if (item_is_off(item))
+        ikvi_find_by(&f, IKV_WHY_HIT_OFF, nobody);
+    if (item_shape(item) == IKV_SHAPE_NONE)
+        ikvi_find_by(&f, IKV_WHY_NO_SHAPE, nobody);
+    IKVI_CHECK((f.count == 0) == item_hittable(item));
+    probe_point(&p, place, &f);
+    return f.count;
 }

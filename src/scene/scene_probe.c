@@ -2,17 +2,18 @@
  * those that are wanted and met, the topmost or a heap of the topmost. */
 #include "scene_internal.h"
 
-static bool clips_let(const ikv_scene *scene, const scene_item *item, float x,
-                      float y)
+uint32_t ikvi_probe_clipped_by(const ikv_scene *scene, const scene_item *item,
+                               float x, float y)
 {
     /* Only where some ancestor clips; the flag ends at the topmost of them. */
     while (item->flags & ITEM_CLIPPED) {
-        item = item_at(scene, item->parent);
+        uint32_t parent = item->parent;
+        item = item_at(scene, parent);
         if ((item->flags & ITEM_CLIPS) &&
             !ikvi_shape_holds(scene, item, x, y, 0, false))
-            return false;
+            return parent;
     }
-    return true;
+    return NO_ITEM;
 }
 
 static bool rect_clips_let(const ikv_scene *scene, const scene_item *item,
@@ -36,14 +37,28 @@ static bool meets_rect(const probe *p, const scene_item *item)
            rect_clips_let(p->scene, item, p->rect);
 }
 
+bool ikvi_probe_wants_tags(const probe *p, const scene_item *item)
+{
+    return p->query->tags == 0 || (item->tags & p->query->tags) != 0;
+}
+
+bool ikvi_probe_skips(const probe *p, uint32_t place)
+{
+    return p->skip_body != NO_ITEM &&
+           ikvi_scene_body(p->scene, place) == p->skip_body;
+}
+
+bool ikvi_probe_holds(const probe *p, const scene_item *item)
+{
+    return ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius,
+                            p->query->touch);
+}
+
 /* HIT3: a target that is off is passed through, alone. */
 static bool wanted(const probe *p, const scene_item *item, uint32_t place)
 {
-    const ikv_query *query = p->query;
     return item->layer == p->layer && item_hittable(item) &&
-           (query->tags == 0 || (item->tags & query->tags) != 0) &&
-           (p->skip_body == NO_ITEM ||
-            ikvi_scene_body(p->scene, place) != p->skip_body);
+           ikvi_probe_wants_tags(p, item) && !ikvi_probe_skips(p, place);
 }
 
 static bool met(probe *p, const scene_item *item)
@@ -52,9 +67,8 @@ static bool met(probe *p, const scene_item *item)
     p->tested++;
     if (p->rect != NULL)
         return meets_rect(p, item);
-    return ikvi_shape_holds(p->scene, item, p->x, p->y, p->radius,
-                            p->query->touch) &&
-           clips_let(p->scene, item, p->x, p->y);
+    return ikvi_probe_holds(p, item) &&
+           ikvi_probe_clipped_by(p->scene, item, p->x, p->y) == NO_ITEM;
 }
 
 /* ----------------------------------------------------------- collecting -- */

@@ -428,8 +428,7 @@ bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
                       : hull_box(scene, item, box);
     float margin = rounding(&item->world, reach);
     if (item->grace > 0)
-        margin +=
-            (float)item->grace * 0.0625f * world_scale(&item->world) * 1.001f;
+        margin += ikvi_shape_grace(item) * 1.001f;
     box[0] -= margin;
     box[1] -= margin;
     box[2] += margin;
@@ -487,6 +486,21 @@ static float edge_distance(const hull *a, const hull *b)
             first = false;
         }
     return least;
+}
+
+float ikvi_shape_grace(const scene_item *item)
+{
+    return (float)item->grace * 0.0625f * world_scale(&item->world);
+}
+
+float ikvi_shape_distance(const ikv_scene *scene, const scene_item *item,
+                          float x, float y)
+{
+    hull h, point = {.points = {x, y}, .count = 1};
+    if (!ikvi_shape_hull(scene, item, &h))
+        return -1;
+    float away = ikvi_sqrt((double)edge_distance(&h, &point));
+    return away > h.radius ? away - h.radius : 0;
 }
 
 /* Touching counts. Hulls whose edges are apart may still cross, or one may lie

@@ -339,7 +339,7 @@ static void open_outputs(const char *trace, const char *recording)
     ikv_recording_config record = IKV_RECORDING_INIT;
     record.path = recording;
     record.kit = h.kit;
-    ikv_bus_add_watcher(ikv_kit_bus(h.kit), watch, NULL);
+    ikv_bus_add_watcher(ikv_kit_bus(h.kit), IKV_DIGEST_WANTS, watch, NULL);
     if (trace != NULL && trace[0] != '-') {
         h.file = fopen(trace, "w");
         ikv_trace_open(h.file, h.kit, NULL, IKV_TRACE_STEPS, &h.trace);

@@ -1,0 +1,323 @@
+/* test_probe.c - what stands between an event and who waits for it: each
+ * obstacle alone, several in their order, and that asking changes nothing. */
+#include "support.h"
+
+static counted memory;
+static ikv_bus *bus;
+static record found;
+static ikv_target quay, lamp, crane;
+static ikv_subscription asked;
+static bool lamp_is_gone;
+
+static uint32_t tags_of(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits == lamp.bits ? 2 : 1;
+}
+
+static ikv_target body_of(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits == lamp.bits ? quay : target;
+}
+
+static ikv_target parent_of(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits == lamp.bits ? quay : (ikv_target){0};
+}
+
+static bool is_alive(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits != lamp.bits || !lamp_is_gone;
+}
+
+static bool to_local(void *user, ikv_target target, uint8_t view, float x,
+                     float y, float layer[2], float local[2])
+{
+    (void)user, (void)view;
+    layer[0] = x;
+    layer[1] = y;
+    local[0] = x - (target.bits == lamp.bits ? 100.0f : 0.0f);
+    local[1] = y;
+    return true;
+}
+
+static const char *name_of(ikv_target target)
+{
+    return target.bits == quay.bits    ? "quay"
+           : target.bits == lamp.bits  ? "lamp"
+           : target.bits == crane.bits ? "crane"
+                                       : "root";
+}
+
+static void note_value(const char *before, ikv_value value)
+{
+    if (value.type == IKV_VALUE_INTEGER)
+        note(&found, "%s%lld", before, (long long)value.bits.integer);
+    else if (value.type == IKV_VALUE_NUMBER)
+        note(&found, "%s%g", before, value.bits.number);
+    else if (value.type == IKV_VALUE_BOOL)
+        note(&found, "%s%s", before, value.bits.boolean ? "yes" : "no");
+    else if (value.type == IKV_VALUE_TARGET)
+        note(&found, "%s%s", before, name_of(value.bits.target));
+}
+
+/* "condition2(button 1 =0)": who, which field, found and wanted. */
+static void note_obstacle(const ikv_obstacle *o)
+{
+    static const char *const signs[] = {"=",  "<",   "<=",     ">",
+                                        ">=", "has", "changed"};
+    note(&found, "%s", ikv_obstacle_name(o->code));
+    if (o->nth > 0)
+        note(&found, "%u", o->nth);
+    if (o->by.bits != 0)
+        note(&found, "@%s", name_of(o->by));
+    if (o->name != NULL)
+        note(&found, "(%s", o->name);
+    note_value(o->name != NULL ? " " : "(", o->found);
+    if (o->code == IKV_WHY_CONDITION)
+        note(&found, " %s%s", o->negated ? "not" : "", signs[o->comparison]);
+    note_value(o->code == IKV_WHY_CONDITION ? "" : "/", o->wanted);
+    if (o->name != NULL || o->found.type != IKV_VALUE_NONE)
+        note(&found, ")");
+    note(&found, " ");
+}
+
+static void ask(const ikv_watch *watch, void *user)
+{
+    ikv_obstacle why[8], one = {0};
+    (void)user;
+    uint32_t count = ikv_bus_probe(bus, asked, watch->event, watch->delivery,
+                                   why, ROWS(why));
+    ck_assert_uint_le(count, ROWS(why));
+    /* In whatever room, and as often as one likes: the same. */
+    ck_assert_uint_eq(
+        ikv_bus_probe(bus, asked, watch->event, watch->delivery, &one, 1),
+        count);
+    ck_assert_uint_eq(one.code, count > 0 ? why[0].code : 0);
+    found.text[0] = '\0';
+    for (uint32_t i = 0; i < count; i++)
+        note_obstacle(&why[i]);
+}
+
+static ikv_verdict hear(const ikv_event *e, const ikv_delivery *d, void *user)
+{
+    (void)e, (void)d;
+    ++*(int *)user;
+    return IKV_CONTINUE;
+}
+
+#define I(n)                                                                   \
+    {                                                                          \
+        IKV_VALUE_INTEGER,                                                     \
+        {                                                                      \
+            .integer = (n)                                                     \
+        }                                                                      \
+    }
+#define N(n)                                                                   \
+    {                                                                          \
+        IKV_VALUE_NUMBER,                                                      \
+        {                                                                      \
+            .number = (n)                                                      \
+        }                                                                      \
+    }
+
+/* A click at the lamp, which is the quay's; before it so many others. */
+typedef struct probe_row {
+    const char *title, *says;
+    ikv_kind kind;
+    int at; /* 0 the root, 1 the quay, 2 the lamp, 3 the crane */
+    uint32_t phases;
+    ikv_condition conditions[3], group[2];
+    uint32_t join, group_join;
+    bool group_negated, muted, gone, tags;
+    int body;
+    uint32_t after, limit;
+    uint8_t at_most;
+    uint64_t gap_ns;
+    int before;
+} probe_row;
+
+static const probe_row probe_table[] = {
+    {"nothing is in the way", "", .at = 2},
+    {"nor above it", "", .at = 1},
+    {"nor at the root", "", .at = 0},
+    {"another kind", "kind@lamp ", .kind = IKV_KIND_KEY_DOWN, .at = 2},
+    {"another target", "path@lamp ", .at = 3},
+    {"the way down, at the target's own", "phase@lamp ", .at = 2,
+     .phases = IKV_BUBBLING},
+    {"the own visit, of what is above", "phase@quay ", .at = 1,
+     .phases = IKV_AT_TARGET},
+    {"gone on the way", "gone@lamp ", .at = 2, .gone = true},
+    {"muted", "muted ", .at = 2, .muted = true},
+    {"other tags", "place@lamp(2/1) ", .at = 0, .tags = true},
+    {"another body", "place@lamp(2/0) ", .at = 0, .body = 3},
+    {"its body", "", .at = 0, .body = 1},
+    {"one condition", "condition1(button 0 =2) ", .at = 2,
+     .conditions = {{"button", IKV_EQUAL, I(2), false}}},
+    {"two of three", "condition1(x 130 <100) condition3(clicks 2 not>=2) ",
+     .at = 2,
+     .conditions = {{"x", IKV_BELOW, I(100), false},
+                    {"y", IKV_EQUAL, I(7), false},
+                    {"clicks", IKV_AT_LEAST, I(2), true}}},
+    {"none of those of which one is asked for",
+     "condition1(local.x 30 >50) condition2(modifiers 1 has2) ", .at = 2,
+     .join = IKV_ANY,
+     .conditions = {{"local.x", IKV_ABOVE, N(50), false},
+                    {"modifiers", IKV_HAS, I(2), false}}},
+    {"local to whom it is at", "condition1(local.x 130 <50) ", .at = 1,
+     .conditions = {{"local.x", IKV_BELOW, N(50), false}}},
+    {"it has not changed", "condition1(button 0 changed) ", .at = 2,
+     .before = 1, .conditions = {{"button", IKV_CHANGED, I(0), false}}},
+    {"it has changed, never having been seen", "", .at = 2,
+     .conditions = {{"button", IKV_CHANGED, I(0), false}}},
+    {"its body is another", "condition1(target.body quay =crane) ", .at = 2,
+     .conditions = {{"target.body",
+                     IKV_EQUAL,
+                     {IKV_VALUE_TARGET, {.target = {0}}},
+                     false}}},
+    {"a group of which nothing holds",
+     "condition2(x 130 <1) condition3(y 7 =8) ", .at = 2,
+     .conditions = {{"button", IKV_EQUAL, I(0), false}}, .group_join = IKV_ANY,
+     .group = {{"x", IKV_BELOW, I(1), false}, {"y", IKV_EQUAL, I(8), false}}},
+    {"a group that must not hold", "condition1(y 7 not=7) ", .at = 2,
+     .group_negated = true, .group_join = IKV_ANY,
+     .group = {{"y", IKV_EQUAL, I(7), false}, {"x", IKV_BELOW, I(1), false}}},
+    {"the first ones are left out", "after(2) ", .at = 2, .after = 3,
+     .before = 1},
+    {"once a step", "at-most(step 4) ", .at = 2, .at_most = IKV_PER_STEP,
+     .before = 1},
+    {"once a frame", "at-most(frame 6) ", .at = 2, .at_most = IKV_PER_FRAME,
+     .before = 2},
+    {"too soon", "gap(5/6) ", .at = 2, .gap_ns = 6, .before = 1},
+    {"soon enough", "", .at = 2, .gap_ns = 5, .before = 1},
+    {"it has ended", "ended ", .at = 2, .limit = 1, .before = 1},
+    {"not yet", "", .at = 2, .limit = 2, .before = 1},
+    {"all in their order", "path@lamp muted condition1(button 0 =1) after(1) ",
+     .at = 3, .muted = true, .after = 1,
+     .conditions = {{"button", IKV_EQUAL, I(1), false}}},
+    {"and what was heard before", "gone@lamp muted at-most(step 4) gap(5/9) ",
+     .at = 2, .muted = true, .gone = true, .before = 1, .gap_ns = 9,
+     .at_most = IKV_PER_STEP},
+};
+
+static void subscribe(const probe_row *row, int *heard)
+{
+    ikv_target places[] = {{0}, quay, lamp, crane};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    ikv_condition conditions[3];
+    memcpy(conditions, row->conditions, sizeof conditions);
+    config.kind = row->kind != 0 ? row->kind : IKV_KIND_POINTER_CLICK;
+    config.at = places[row->at];
+    config.phases = row->phases;
+    config.handler = hear;
+    config.user = heard;
+    config.at_tags = row->tags ? 1 : 0;
+    config.at_body = places[row->body];
+    config.join = row->join;
+    config.conditions = conditions;
+    while (config.condition_count < 3 &&
+           conditions[config.condition_count].field != NULL) {
+        ikv_condition *c = &conditions[config.condition_count++];
+        if (c->value.type == IKV_VALUE_TARGET)
+            c->value.bits.target = crane;
+    }
+    if (config.condition_count == 0)
+        config.conditions = NULL;
+    ikv_condition_group group = {row->group_join, 2, row->group,
+                                 row->group_negated};
+    if (row->group[0].field != NULL) {
+        config.groups = &group;
+        config.group_count = 1;
+    }
+    config.after = row->after;
+    config.limit = row->limit;
+    config.at_most = row->at_most;
+    config.gap_ns = row->gap_ns;
+    ikv_message message = {""};
+    ck_assert_msg(ikv_bus_subscribe(bus, &config, &asked, &message) == IKV_OK,
+                  "%s: %s", row->title, message.text);
+}
+
+static void open_bus(void)
+{
+    ikv_bus_config config = IKV_BUS_INIT;
+    ikv_bus_callbacks call = IKV_BUS_CALLBACKS_INIT;
+    memory = (counted){0};
+    found.text[0] = '\0';
+    lamp_is_gone = false;
+    config.memory = counted_memory(&memory);
+    ok(ikv_bus_open(&config, &bus));
+    call.tags = tags_of;
+    call.body = body_of;
+    call.parent = parent_of;
+    call.alive = is_alive;
+    call.to_local = to_local;
+    ok(ikv_bus_set_callbacks(bus, &call));
+    ok(ikv_bus_add_target(bus, 1, &quay));
+    ok(ikv_bus_add_target(bus, 2, &lamp));
+    ok(ikv_bus_add_target(bus, 3, &crane));
+    ikv_bus_set_step(bus, 4);
+    ikv_bus_set_frame(bus, 6);
+}
+
+/* D7: what is said to be in the way is, and nothing else: it is called if there
+ * is nothing, and is not otherwise. */
+START_TEST(subscriptions)
+{
+    const probe_row *row = &probe_table[_i];
+    int heard = 0;
+    open_bus();
+    subscribe(row, &heard);
+    ikv_event click = ikv_event_make(IKV_KIND_POINTER_CLICK, 100);
+    click.target = lamp;
+    click.modifiers = IKV_SHIFT;
+    click.click.x = 130;
+    click.click.y = 7;
+    click.click.clicks = 2;
+    for (int i = 0; i < row->before; i++) {
+        ikv_bus_deliver(bus, &click);
+        click.time_ns += 5;
+    }
+    ok(ikv_bus_add_watcher(bus, IKV_WATCH_EVENT, ask, NULL));
+    if (row->muted)
+        ok(ikv_bus_mute(bus, asked, true));
+    lamp_is_gone = row->gone;
+    int before = heard;
+    ikv_bus_deliver(bus, &click);
+    ck_assert_msg(strcmp(found.text, row->says) == 0, "%s: %s, not %s",
+                  row->title, found.text, row->says);
+    ck_assert_int_eq(heard - before, row->says[0] == '\0');
+    valid(ikv_bus_validate(bus));
+    ikv_bus_close(bus);
+}
+END_TEST
+
+/* The last two: what can't be asked has no answer. */
+START_TEST(odd_questions)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    ikv_delivery nowhere = {.path_length = 1}, at = {.path = &lamp};
+    open_bus();
+    ck_assert_uint_eq(ikv_bus_probe(bus, asked, &e, &nowhere, NULL, 0), 0);
+    ck_assert_uint_eq(ikv_bus_probe(bus, asked, &e, &at, NULL, 0), 0);
+    at.path_length = 1;
+    asked.bits = 77;
+    ck_assert_uint_eq(ikv_bus_probe(bus, asked, &e, &at, NULL, 9), 1);
+    ck_assert_str_eq(ikv_obstacle_name(IKV_WHY_COVERED), "covered");
+    ck_assert_str_eq(ikv_obstacle_name(999), "unknown");
+    ck_assert_str_eq(ikv_obstacle_text(0), "unknown");
+    ck_assert_ptr_nonnull(strstr(ikv_obstacle_text(IKV_WHY_GAP), "recent"));
+    ikv_bus_close(bus);
+}
+END_TEST
+
+Suite *probe_suite(void)
+{
+    Suite *s = suite_create("probe");
+    add_table(s, "D7 subscriptions", subscriptions, ROWS(probe_table));
+    add(s, "D7 odd questions", odd_questions);
+    return s;
+}

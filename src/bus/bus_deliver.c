@@ -370,6 +370,30 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     return (ikv_outcome){IKV_OK, verdict, heard, 0};
 }
 
+/* The fast way, if all that is against it is a watcher that is told of
+ * deliveries and not of handlers. */
+IKVI_APART static ikv_outcome deliver_told(ikv_bus *b, const ikv_event *event,
+                                           const bus_run *run)
+{
+    const bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
+    ikv_watch watch = {.what = IKV_WATCH_EVENT,
+                       .depth = b->depth + 1,
+                       .event = event,
+                       .delivery = &x->at_root,
+                       .frame_scoped = b->frame_scoped};
+    ikvi_bus_hold(b);
+    if (ikvi_bus_watches(b, IKV_WATCH_EVENT))
+        ikvi_bus_tell(b, &watch);
+    ikv_outcome outcome = deliver_straight(b, event, run);
+    watch.what = IKV_WATCH_DONE;
+    watch.verdict = outcome.verdict;
+    watch.heard = outcome.heard;
+    if (ikvi_bus_watches(b, IKV_WATCH_DONE))
+        ikvi_bus_tell(b, &watch);
+    ikvi_bus_release(b);
+    return outcome;
+}
+
 /* Whether somebody of a run would make the fast way a wrong one. */
 static bool is_simple(const ikv_bus *b, uint32_t run)
 {
@@ -387,6 +411,10 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
     uint32_t traits = traits_of(b, event->kind);
     uint32_t known =
         (wide != IKVI_NONE) + (uint32_t)b->counting + (uint32_t)b->s.watched;
+    if (b->s.detours == 1 && b->s.watched && own != IKVI_NONE &&
+        event->target.bits != 0 && ikvi_bus_run(b, own)->straight &&
+        !ikvi_bus_watches(b, WATCH_HANDLERS))
+        return deliver_told(b, event, ikvi_bus_run(b, own));
     if (b->s.detours != known || traits == 0 || event->target.bits == 0 ||
         (traits & KIND_POSITIONED) || !is_simple(b, own) ||
         !is_simple(b, wide) || ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))

@@ -295,6 +295,231 @@ START_TEST(subscriptions)
 }
 END_TEST
 
+/* Where it listens and to what, each once. */
+START_TEST(listening)
+{
+    static const ikv_kind three[] = {IKV_KIND_KEY_UP, IKV_KIND_KEY_DOWN,
+                                     IKV_KIND_KEY_UP};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    ikv_target at[4];
+    ikv_kind kinds[3];
+    open_bus();
+    ikv_target where[] = {lamp, quay, lamp};
+    config.handler = hear;
+    config.kinds = three;
+    config.kind_count = 3;
+    config.at_list = where;
+    config.at_count = 3;
+    ok(ikv_bus_subscribe(bus, &config, &asked, NULL));
+    ck_assert_uint_eq(ikv_bus_subscription_targets(bus, asked, at, 4), 2);
+    ck_assert_uint_eq(at[0].bits + at[1].bits, lamp.bits + quay.bits);
+    ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 3), 2);
+    ck_assert_uint_eq(kinds[0] + kinds[1], IKV_KIND_KEY_UP + IKV_KIND_KEY_DOWN);
+    ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 1), 2);
+    ok(ikv_bus_unsubscribe(bus, asked));
+    ck_assert_uint_eq(ikv_bus_subscription_targets(bus, asked, at, 4), 0);
+    config = (ikv_subscription_config)IKV_SUBSCRIPTION_INIT;
+    config.handler = hear;
+    config.all_kinds = true;
+    ok(ikv_bus_subscribe(bus, &config, &asked, NULL));
+    ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 3), 0);
+    ck_assert_uint_eq(ikv_bus_subscription_targets(bus, asked, at, 4), 1);
+    ck_assert_uint_eq(at[0].bits, ikv_bus_root(bus).bits);
+    ok(ikv_bus_unsubscribe(bus, asked));
+    config.at_tags = 1;
+    ok(ikv_bus_subscribe(bus, &config, &asked, NULL));
+    ck_assert_uint_eq(ikv_bus_subscription_targets(bus, asked, at, 4), 0);
+    ikv_bus_close(bus);
+}
+END_TEST
+
+/* ------------------------------------------------------------- the router -- */
+
+enum {
+    BOXES = 12
+};
+
+static bench_kit k;
+static ikv_target boxes[BOXES];
+static uint32_t compared;
+
+static bool is_on(const ikv_delivery *delivery, ikv_target target)
+{
+    for (uint32_t i = 0; i < delivery->path_length; i++)
+        if (delivery->path[i].bits == target.bits)
+            return true;
+    return false;
+}
+
+/* What is said to be in nobody's way has come by, and nothing else has. */
+static void ask_router(const ikv_watch *watch, void *user)
+{
+    const ikv_event *e = watch->event;
+    ikv_obstacle why[4];
+    (void)user;
+    if (e->kind != IKV_KIND_POINTER_MOVE && e->kind != IKV_KIND_POINTER_DOWN &&
+        e->kind != IKV_KIND_WHEEL && e->kind != IKV_KIND_KEY_DOWN)
+        return;
+    for (int i = 0; i < BOXES; i++) {
+        uint32_t count = ikv_router_probe(k.router, e, boxes[i], why, 4);
+        ck_assert_msg((count == 0) == is_on(watch->delivery, boxes[i]),
+                      "%s: box %d: %u, %s",
+                      ikv_catalogue_info(NULL, e->kind)->name, i, count,
+                      count > 0 ? ikv_obstacle_name(why[0].code) : "");
+        compared++;
+    }
+}
+
+static void push_made_up(uint64_t *seed)
+{
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_DOWN,
+        IKV_KIND_POINTER_UP,   IKV_KIND_WHEEL,        IKV_KIND_KEY_DOWN};
+    ikv_event e = ikv_event_make(kinds[random_below(seed, 6)], 0);
+    e.device = k.fake.device;
+    e.time_ns = k.fake.now_ns;
+    if (e.kind == IKV_KIND_KEY_DOWN) {
+        e.key.code = ikv_code_find("KeyA") + random_below(seed, 9);
+        ok(ikv_sink_push(k.fake.sink, &e));
+        return;
+    }
+    e.pointer.x = (float)random_below(seed, 120);
+    e.pointer.y = (float)random_below(seed, 40);
+    if (e.kind != IKV_KIND_WHEEL) {
+        e.pointer.pointer = (uint16_t)random_below(seed, 3);
+        e.pointer.type = e.pointer.pointer == 2 ? IKV_TOUCH : IKV_MOUSE;
+        e.pointer.button = e.kind == IKV_KIND_POINTER_MOVE ? -1 : 0;
+    }
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+
+START_TEST(routed)
+{
+    uint64_t seed = 77 + (uint64_t)_i;
+    ikv_target none = {0};
+    compared = 0;
+    kit_prepare(&k);
+    k.config.loop.step_num = 50;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < BOXES; i++) {
+        ikv_target_config config = IKV_TARGET_INIT;
+        config.parent =
+            i % 3 == 0 ? none : boxes[random_below(&seed, (uint32_t)i)];
+        config.x = (float)random_below(&seed, 40);
+        config.shape = i % 5 == 4 ? (ikv_shape){.type = IKV_SHAPE_NONE}
+                                  : ikv_scene_rect(0, 0, 30, 40);
+        config.z = (int32_t)random_below(&seed, 3);
+        config.hidden = i % 7 == 6;
+        config.traits = IKV_FOCUSABLE | (i % 4 == 1 ? IKV_CAPTURES : 0u);
+        ok(ikv_scene_add(k.scene, &config, &boxes[i], NULL));
+    }
+    ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_EVENT, ask_router, NULL));
+    for (uint64_t ms = 20; ms < 4000; ms += 20) {
+        push_made_up(&seed);
+        kit_frame(&k, ms);
+    }
+    ck_assert_uint_gt(compared, 1000);
+    kit_close(&k);
+}
+END_TEST
+
+/* Who is in the way, in words: a mouse at (105, 5), a key. */
+START_TEST(routed_elsewhere)
+{
+    static const struct {
+        bool capture, key, no_probe;
+        const char *says;
+    } table[] = {
+        {false, false, false, "outside "},
+        {true, false, false, "captured@crane outside "},
+        {false, true, false, "focus@crane "},
+        {false, false, true, "path@crane "},
+    };
+    ikv_obstacle why[4];
+    ikv_target none = {0};
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    lamp = rect_target(k.scene, none, 0, 0, 10, 10, 0);
+    crane = rect_target(k.scene, none, 100, 0, 10, 10, 0);
+    quay = none;
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.x = 105;
+    e.pointer.y = 5;
+    e.pointer.button = 0;
+    ikv_router *router = k.router;
+    if (table[_i].no_probe) {
+        ikv_router_config config = IKV_ROUTER_INIT;
+        config.bus = k.bus;
+        config.memory = ikv_host_memory();
+        config.picking = ikv_kit_picking(k.scene);
+        config.picking.probe = NULL;
+        ok(ikv_router_open(&config, &router));
+    }
+    ok(ikv_router_route(router, &e).status);
+    if (table[_i].capture) {
+        ok(ikv_router_capture(router, &e, crane));
+        e.kind = IKV_KIND_POINTER_MOVE;
+        e.pointer.button = -1;
+        ok(ikv_router_route(router, &e).status);
+    }
+    ok(ikv_scene_set_traits(k.scene, crane, IKV_FOCUSABLE));
+    ok(ikv_router_focus(router, 0, crane));
+    if (table[_i].key)
+        e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    uint32_t count = ikv_router_probe(router, &e, lamp, why, 4);
+    found.text[0] = '\0';
+    for (uint32_t i = 0; i < count; i++)
+        note(&found, "%s%s ", ikv_obstacle_name(why[i].code),
+             why[i].by.bits == crane.bits ? "@crane" : "");
+    ck_assert_str_eq(found.text, table[_i].says);
+    ck_assert_uint_eq(ikv_router_probe(router, &e, crane, why, 4), 0);
+    e = ikv_event_make(IKV_KIND_DEVICE_ADD, 0);
+    e.target = crane;
+    ck_assert_uint_eq(ikv_router_probe(router, &e, lamp, why, 4), 1);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_PATH);
+    ck_assert_uint_eq(ikv_router_probe(router, &e, crane, why, 4), 0);
+    ck_assert_uint_eq(ikv_router_probe(router, &e, none, why, 4), 1);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_STALE);
+    if (table[_i].no_probe)
+        ok(ikv_router_close(router));
+    kit_close(&k);
+}
+END_TEST
+
+/* Parents before children, the lowest sibling first. */
+START_TEST(walked)
+{
+    ikv_target none = {0};
+    kit_prepare(&k);
+    kit_open(&k);
+    ck_assert_uint_eq(ikv_scene_next(k.scene, none, none).bits, 0);
+    ikv_target a = rect_target(k.scene, none, 0, 0, 9, 9, 2);
+    ikv_target b = rect_target(k.scene, none, 0, 0, 9, 9, 1);
+    ikv_target c = rect_target(k.scene, a, 0, 0, 9, 9, 0);
+    ikv_target d = rect_target(k.scene, a, 0, 0, 9, 9, -1);
+    const ikv_target all[] = {b, a, d, c}, under[] = {a, d, c};
+    ikv_target at = none;
+    for (int i = 0; i < 4; i++) {
+        at = ikv_scene_next(k.scene, none, at);
+        ck_assert_uint_eq(at.bits, all[i].bits);
+    }
+    ck_assert_uint_eq(ikv_scene_next(k.scene, none, at).bits, 0);
+    for (int i = 0; i < 3; i++) {
+        at = ikv_scene_next(k.scene, a, i == 0 ? none : at);
+        ck_assert_uint_eq(at.bits, under[i].bits);
+    }
+    ck_assert_uint_eq(ikv_scene_next(k.scene, a, at).bits, 0);
+    ok(ikv_scene_remove(k.scene, c));
+    ck_assert_uint_eq(ikv_scene_next(k.scene, a, c).bits, 0);
+    ck_assert_uint_eq(ikv_scene_next(k.scene, c, none).bits, 0);
+    ck_assert_uint_eq(ikv_scene_next(NULL, none, none).bits, 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* The last two: what can't be asked has no answer. */
 START_TEST(odd_questions)
 {
@@ -318,6 +543,10 @@ Suite *probe_suite(void)
 {
     Suite *s = suite_create("probe");
     add_table(s, "D7 subscriptions", subscriptions, ROWS(probe_table));
+    add(s, "D7 listening", listening);
+    add_table(s, "HIT1 CAP3 F2 routed", routed, 40);
+    add_table(s, "HIT1 CAP3 F2 routed elsewhere", routed_elsewhere, 4);
+    add(s, "HIT1 walked", walked);
     add(s, "D7 odd questions", odd_questions);
     return s;
 }

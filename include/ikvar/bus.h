@@ -437,6 +437,19 @@ IKV_API ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription,
 IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,
                                               ikv_subscription subscription);
 
+/* The targets at which it listens, the root for everywhere; none if it listens
+ * by tags or a body. And the kinds that it names; none if it listens to families
+ * or to all. Up to `room` of them go to `to`. Return how many there are; 0 if it
+ * is stale.
+ * Context: owner thread, inside handlers and watchers too; O(its kinds x
+ * targets, squared). */
+IKV_API uint32_t ikv_bus_subscription_targets(const ikv_bus *bus,
+                                              ikv_subscription subscription,
+                                              ikv_target *to, uint32_t room);
+IKV_API uint32_t ikv_bus_subscription_kinds(const ikv_bus *bus,
+                                            ikv_subscription subscription,
+                                            ikv_kind *to, uint32_t room);
+
 /* Ends all subscriptions that name this kind alone, and takes the kind out of
  * the others' lists; families and all kinds stay.
  * Returns IKV_OK, UNKNOWN_KIND, ABSENT if there was none, or BAD_ARGUMENT for

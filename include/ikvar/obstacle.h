@@ -54,7 +54,14 @@ extern "C" {
     X(39, BODY, "body", "it is a piece of the body to skip")                   \
     X(40, OUTSIDE, "outside", "the point is outside its shape")                \
     X(41, CLIPPED, "clipped", "the point is outside an ancestor that clips")   \
-    X(42, COVERED, "covered", "another target lies above it there")
+    X(42, COVERED, "covered", "another target lies above it there")            \
+    /* of an event on its way */                                               \
+    X(64, NO_EVENT, "no-event", "no such event came")                          \
+    X(65, CAPTURED, "captured", "another target has captured the pointer")     \
+    X(66, FOCUS, "focus", "another target has the focus")                      \
+    X(67, STOPPED, "stopped", "a handler before it stopped the event")         \
+    X(68, REFUSED, "refused", "the event was not delivered at all")            \
+    X(69, DROPPED, "dropped", "it waited on a lane, and its target has gone")
 
 enum {
     IKV_WHY_NONE = 0,

@@ -37,8 +37,8 @@ typedef struct ikv_router ikv_router;
 /* How many routers a loop can have. */
 #define IKV_ROUTER_LIMIT 8
 
-/* What the router asks of a scene. All but tab_next, layer, grip and carry are
- * needed.
+/* What the router asks of a scene. All but tab_next, layer, grip, carry and
+ * probe are needed.
  *   pick      the nth target from the top at the query's point (base.h), 0 the
  *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
@@ -54,6 +54,8 @@ typedef struct ikv_router ikv_router;
  *             its parent's space; false if that can't be said
  *   carry     moves the target so that this is its grip at that point; for
  *             ikv_router_attach()
+ *   probe     why the target is not the topmost there, as ikv_scene_probe(); for
+ *             ikv_router_probe()
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
 typedef struct ikv_picking {
     uint32_t size;
@@ -72,6 +74,8 @@ typedef struct ikv_picking {
                  float grip[2]);
     bool (*carry)(void *scene, ikv_target target, uint8_t view, float x,
                   float y, const float grip[2]);
+    uint32_t (*probe)(void *scene, const ikv_query *query, ikv_target target,
+                      ikv_obstacle *to, uint32_t room);
 } ikv_picking;
 
 #define IKV_PICKING_INIT IKV_SIZED(ikv_picking)
@@ -298,6 +302,26 @@ IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
  * them, or BAD_ARGUMENT for NULL or a seat past IKV_SEAT_LIMIT.
  * Context: owner thread, inside handlers too; O(1), and the deliveries. */
 IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
+
+/* What keeps an event that this router delivers from going to the target or by
+ * it, in the order in which it stands in the way; up to `room` of it go to `to`.
+ * Nothing changes.
+ *   event  as it is delivered: asked in a watcher or handler of it, or at its
+ *          moment
+ * Returns how many there are; 0: the event comes by.
+ *   STALE     the target is gone
+ *   CAPTURED  another target has captured the pointer: `by`
+ *   of the scene, as ikv_scene_probe(): where the pointer is, something else is
+ *             the topmost; PATH, with whom is picked, if the picking has no
+ *             `probe`
+ *   FOCUS     keys and text go to another target, the root if nobody has the
+ *             focus: `by`
+ *   PATH      it has no position, and goes elsewhere: `by`
+ * Context: owner thread, inside handlers and watchers too; O(depth), and a hit
+ * test. */
+IKV_API uint32_t ikv_router_probe(const ikv_router *router,
+                                  const ikv_event *event, ikv_target target,
+                                  ikv_obstacle *to, uint32_t room);
 
 /* Who gets the seat's keys; zero bits: nobody, that is the root.
  * Context: owner thread, inside handlers too; O(1). */

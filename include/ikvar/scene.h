@@ -488,6 +488,15 @@ IKV_API uint32_t ikv_scene_probe(const ikv_scene *scene, const ikv_query *query,
                                  ikv_target target, ikv_obstacle *to,
                                  uint32_t room);
 
+/* The target after this one in a walk over `top`'s subtree that meets parents
+ * before children, the lowest sibling first; `top` itself comes first. Zero bits
+ * at its end, or if either is stale.
+ *   top   zero bits: all
+ *   last  zero bits: begin
+ * Context: owner thread, inside handlers and watchers too; O(depth). */
+IKV_API ikv_target ikv_scene_next(const ikv_scene *scene, ikv_target top,
+                                  ikv_target last);
+
 /* A number that changes with every change that could change a hit test.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API uint64_t ikv_scene_revision(const ikv_scene *scene);

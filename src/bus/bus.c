@@ -311,15 +311,6 @@ uint32_t ikvi_bus_removals(const ikv_bus *b)
     return b->removals;
 }
 
-uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
-{
-    if (place >= b->s.target_slots.capacity)
-        return 0;
-    /* A place whose target is closing has bits still, but is nobody's. */
-    uint32_t bits = ikvi_slots_bits(&b->s.target_slots, b, place);
-    return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
-}
-
 ikv_target ikv_bus_root(const ikv_bus *bus)
 {
     (void)bus;

@@ -186,3 +186,62 @@ uint32_t ikv_bus_probe(const ikv_bus *bus, ikv_subscription subscription,
     probe_gate(bus, gate, event, &there, &f);
     return f.count;
 }
+
+/* ------------------------------------------------------- what it listens to -- */
+
+/* Whether a link before this one has the same target, or the same kind. */
+static bool is_repeated(const ikv_bus *b, const bus_subscription *s,
+                        uint32_t link, bool by_kind)
+{
+    const bus_link *l = ikvi_bus_link(b, link);
+    for (uint32_t i = s->first_link; i != link; i = ikvi_bus_link(b, i)->next)
+        if (by_kind ? ikvi_bus_link(b, i)->kind == l->kind
+                    : ikvi_bus_link(b, i)->target == l->target)
+            return true;
+    return false;
+}
+
+/* The subscription, if it has not ended. */
+static const bus_subscription *subscription_of(const ikv_bus *b,
+                                               ikv_subscription handle)
+{
+    uint32_t place =
+        b != NULL ? ikvi_bus_find_subscription(b, handle.bits) : IKVI_NO_SLOT;
+    return place != IKVI_NO_SLOT ? ikvi_bus_subscription(b, place) : NULL;
+}
+
+uint32_t ikv_bus_subscription_targets(const ikv_bus *bus,
+                                      ikv_subscription subscription,
+                                      ikv_target *to, uint32_t room)
+{
+    const bus_subscription *s = subscription_of(bus, subscription);
+    uint32_t count = 0;
+    for (uint32_t i = s != NULL ? s->first_link : IKVI_NONE; i != IKVI_NONE;
+         i = ikvi_bus_link(bus, i)->next) {
+        uint32_t place = ikvi_bus_link(bus, i)->target;
+        if (place == TAGGED_PLACE || is_repeated(bus, s, i, false))
+            continue;
+        if (to != NULL && count < room)
+            to[count] = (ikv_target){ikvi_bus_target_at(bus, place)};
+        count++;
+    }
+    return count;
+}
+
+uint32_t ikv_bus_subscription_kinds(const ikv_bus *bus,
+                                    ikv_subscription subscription, ikv_kind *to,
+                                    uint32_t room)
+{
+    const bus_subscription *s = subscription_of(bus, subscription);
+    uint32_t count = 0;
+    for (uint32_t i = s != NULL ? s->first_link : IKVI_NONE; i != IKVI_NONE;
+         i = ikvi_bus_link(bus, i)->next) {
+        ikv_kind kind = ikvi_bus_link(bus, i)->kind;
+        if (kind == IKV_KIND_NONE || is_repeated(bus, s, i, true))
+            continue;
+        if (to != NULL && count < room)
+            to[count] = kind;
+        count++;
+    }
+    return count;
+}

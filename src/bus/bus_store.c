@@ -507,6 +507,15 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
     ikvi_bus_release(b);
 }
 
+uint32_t ikvi_bus_target_at(const ikv_bus *b, uint32_t place)
+{
+    if (place >= b->s.target_slots.capacity)
+        return 0;
+    /* A place whose target is closing has bits still, but is nobody's. */
+    uint32_t bits = ikvi_slots_bits(&b->s.target_slots, b, place);
+    return ikvi_bus_place(b, (ikv_target){bits}) != IKVI_NONE ? bits : 0;
+}
+
 /* ---------------------------------------------------------- subscribing -- */
 
 /* PATH8: without a phase the own visit and bubbling; at the root also what

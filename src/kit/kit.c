@@ -90,6 +90,12 @@ static bool scene_carry(void *scene, ikv_target target, uint8_t view, float x,
                IKV_OK;
 }
 
+static uint32_t scene_probe(void *scene, const ikv_query *query,
+                            ikv_target target, ikv_obstacle *to, uint32_t room)
+{
+    return ikv_scene_probe(scene, query, target, to, room);
+}
+
 ikv_picking ikv_kit_picking(ikv_scene *scene)
 {
     ikv_picking picking = IKV_PICKING_INIT;
@@ -104,6 +110,7 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.layer = scene_layer;
     picking.grip = scene_grip;
     picking.carry = scene_carry;
+    picking.probe = scene_probe;
     return picking;
 }
 

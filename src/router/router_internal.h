@@ -3,7 +3,7 @@
  *
  * Files, lowest first: router_table.c, router_path.c, router_keys.c,
  * router_click.c, router_gesture.c, router_capture.c, router_pad.c,
- * router_pointer.c, router.c.
+ * router_pointer.c, router_probe.c, router.c.
  */
 #ifndef IKVI_ROUTER_INTERNAL_H
 #define IKVI_ROUTER_INTERNAL_H

@@ -1,0 +1,82 @@
+/* router_probe.c - why an event does not go to a target or by it: what the
+ * router's own choice of a target hangs on, asked without routing anything.
+ */
+#include "router_internal.h"
+
+#include "../event/findings.h"
+
+/* Whether an event at the one comes by the other. */
+static bool comes_by(const ikv_router *r, ikv_target at, ikv_target target)
+{
+    for (uint32_t i = 0; at.bits != 0 && i < IKV_PATH_LIMIT; i++) {
+        if (same(at, target))
+            return true;
+        at = ikvi_router_parent(r, at);
+    }
+    return false;
+}
+
+/* CAP3: who captured the pointer has it, wherever it is; zero bits: nobody. */
+static ikv_target captor_of(const ikv_router *r, const pointer *p)
+{
+    return p != NULL && ikvi_router_alive(r, p->captured) ? p->captured
+                                                          : (ikv_target){0};
+}
+
+/* HIT1: what is topmost there has it. A picking that can't say why has only
+ * whom it picks instead. */
+static void probe_hit(const ikv_router *r, const ikv_event *event, uint8_t type,
+                      ikv_target target, ikvi_findings *f)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    query.view = event->view;
+    query.touch = type == IKV_TOUCH;
+    query.x = event->pointer.x;
+    query.y = event->pointer.y;
+    ikv_target hit = r->picking.pick(r->picking.scene, &query, 0);
+    hit = hit.bits != 0 ? hit : root_of(r);
+    if (comes_by(r, hit, target))
+        return;
+    if (r->picking.probe == NULL) {
+        ikvi_find_by(f, IKV_WHY_PATH, hit);
+        return;
+    }
+    uint32_t used = f->count < f->room ? f->count : f->room;
+    f->count +=
+        r->picking.probe(r->picking.scene, &query, target,
+                         f->to != NULL ? f->to + used : NULL, f->room - used);
+}
+
+uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
+                          ikv_target target, ikv_obstacle *to, uint32_t room)
+{
+    ikvi_findings f = ikvi_findings_begin(to, room);
+    if (router == NULL || event == NULL)
+        return 0;
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(router->bus), event->kind);
+    if (!ikvi_router_alive(router, target)) {
+        ikvi_find_by(&f, IKV_WHY_STALE, (ikv_target){0});
+    } else if (info != NULL && (info->family == IKV_FAMILY_KEY ||
+                                info->family == IKV_FAMILY_TEXT)) {
+        ikv_target focus = ikv_router_focused(router, event->seat);
+        focus = focus.bits != 0 ? focus : root_of(router);
+        if (!comes_by(router, focus, target))
+            ikvi_find_by(&f, IKV_WHY_FOCUS, focus);
+    } else if (info != NULL && info->positioned) {
+        const pointer *p =
+            ikvi_router_find(router, event->device, event->pointer.pointer);
+        bool of_pointer = info->family == IKV_FAMILY_POINTER;
+        uint8_t type = p != NULL ? p->type : IKV_MOUSE;
+        ikv_target captor = of_pointer ? captor_of(router, p) : (ikv_target){0};
+        if (comes_by(router, captor, target))
+            return 0;
+        if (captor.bits != 0)
+            ikvi_find_by(&f, IKV_WHY_CAPTURED, captor);
+        probe_hit(router, event, of_pointer ? event->pointer.type : type,
+                  target, &f);
+    } else if (!comes_by(router, event->target, target)) {
+        ikvi_find_by(&f, IKV_WHY_PATH, event->target);
+    }
+    return f.count;
+}

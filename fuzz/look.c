@@ -83,9 +83,9 @@ static void look_at_asked(const ikv_watch *watch)
         uint16_t code;
     } asked[64];
     ikv_obstacle why[4] = {{0}};
-    uint32_t at = watch->depth % 64, bits;
+    uint32_t at = watch->depth % 64;
     if (watch->what == IKV_WATCH_ASK) {
-        asked[at].subscription = watch->delivery->subscription.bits;
+        asked[at].subscription = watch->subscription.bits;
         asked[at].count =
             ikv_bus_probe(watch->delivery->bus, watch->delivery->subscription,
                           watch->event, watch->delivery, why, 4);
@@ -93,8 +93,8 @@ static void look_at_asked(const ikv_watch *watch)
         for (uint32_t i = 0; i < asked[at].count && i < 4; i++)
             fuzz_obstacle(&why[i]);
     } else if ((watch->what & (IKV_WATCH_CALL | IKV_WATCH_SKIP)) != 0) {
-        bits = watch->delivery->subscription.bits;
-        MUST(bits != asked[at].subscription || watch->reason == asked[at].code);
+        MUST(watch->subscription.bits != asked[at].subscription ||
+             watch->reason == asked[at].code);
         asked[at].subscription = 0;
     }
 }
@@ -108,8 +108,10 @@ void fuzz_watch(const ikv_watch *watch, void *user)
     fuzz_number(watch->verdict | (uint64_t)watch->heard << 16 |
                 (uint64_t)watch->lane << 40 |
                 (uint64_t)watch->frame_scoped << 60);
-    fuzz_number((uint64_t)watch->status);
-    fuzz_event(watch->event);
+    fuzz_number((uint64_t)watch->status | (uint64_t)watch->subscription.bits
+                                              << 32);
+    if (watch->event != NULL)
+        fuzz_event(watch->event);
     fuzz_text(watch->name);
 }
 

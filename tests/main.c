@@ -47,13 +47,14 @@ int main(void)
 {
     char folder[] = BINARY "/run-XXXXXX";
     Suite *(*const suites[])(void) = {
-        event_suite,     queue_suite,    dispatch_suite, bus_suite,
-        bus_model_suite, scene_suite,    hits_suite,     router_suite,
-        storm_suite,     programs_suite, loop_suite,     steps_suite,
-        state_suite,     action_suite,   overlap_suite,  ports_suite,
-        io_suite,        tool_suite,     terminal_suite, edge_ports_suite,
-        edge_bus_suite,  absurd_suite,   probe_suite,    edge_route_suite,
-        edge_time_suite, images_suite,   binary_suite,   edge_files_suite};
+        event_suite,      queue_suite,     dispatch_suite, bus_suite,
+        bus_model_suite,  scene_suite,     hits_suite,     router_suite,
+        storm_suite,      programs_suite,  loop_suite,     steps_suite,
+        state_suite,      action_suite,    overlap_suite,  ports_suite,
+        io_suite,         tool_suite,      terminal_suite, edge_ports_suite,
+        edge_bus_suite,   absurd_suite,    probe_suite,    why_suite,
+        edge_route_suite, edge_time_suite, images_suite,   binary_suite,
+        edge_files_suite};
     if (!make_links() || !enter_folder(folder))
         return 2;
     SRunner *runner = srunner_create(suites[0]());

@@ -33,6 +33,7 @@ Suite *edge_ports_suite(void);
 Suite *edge_bus_suite(void);
 Suite *absurd_suite(void);
 Suite *probe_suite(void);
+Suite *why_suite(void);
 Suite *edge_route_suite(void);
 Suite *edge_time_suite(void);
 Suite *images_suite(void);

@@ -30,6 +30,7 @@ static ikv_setup *setup, *made_setup;
 static ikv_tape *tape, *made_tape;
 static ikv_trace *trace, *made_trace;
 static ikv_recording *recording, *made_recording;
+static ikv_why *why, *made_why;
 static ikv_comparison *comparison, *made_comparison;
 static FILE *trace_file;
 static ikv_status status_of_call;
@@ -213,6 +214,7 @@ TEXT(name, "horn")
 TEXT(text, "KeyG")
 TEXT(path, "absurd.file")
 TEXT(id, "lamp")
+TEXT(handler, "light")
 TEXT(from, SOURCE "/tests/golden/lanes.tape.jsonl")
 TEXT(to, "absurd.tape.cbor")
 
@@ -273,6 +275,7 @@ SIZED_OUT(ikv_router_counts)
 SIZED_OUT(ikv_scene_counts)
 SIZED_OUT(ikv_actions_counts)
 SIZED_OUT(ikv_setup_counts)
+SIZED_OUT(ikv_why_answer)
 OUT(ikv_message)
 OUT(ikv_target)
 OUT(ikv_subscription)
@@ -308,6 +311,7 @@ OUT_POINTER(ikv_setup, &made_setup)
 OUT_POINTER(ikv_tape, &made_tape)
 OUT_POINTER(ikv_trace, &made_trace)
 OUT_POINTER(ikv_recording, &made_recording)
+OUT_POINTER(ikv_why, &made_why)
 OUT_POINTER(ikv_comparison, &made_comparison)
 
 CONFIG(ikv_bus_config, (void)0)
@@ -333,6 +337,8 @@ CONFIG(ikv_intake, (void)0)
 CONFIG(ikv_parts, config = ikv_kit_parts(k.kit))
 CONFIG(ikv_recording_config, config.path = "absurd.tape"; config.kit = k.kit)
 CONFIG(ikv_bindings_config, (void)0)
+CONFIG(ikv_why_config, config.kit = k.kit; config.about = IKV_ASK_HANDLER;
+       config.subscription = light)
 CONFIG(ikv_sim_config, config.seed = 1)
 CONFIG(ikv_fault_config, config.nth = 1)
 
@@ -378,6 +384,8 @@ enum {
 
 POINTER(ikv_trace_p, ikv_trace *, trace)
 POINTER(ikv_recording_p, ikv_recording *, recording)
+POINTER(ikv_why_p, ikv_why *, why)
+POINTER(const_ikv_why_p, const ikv_why *, why)
 POINTER(ikv_comparison_p, ikv_comparison *, comparison)
 
 static ikv_value given_ikv_value(int nth)
@@ -571,12 +579,19 @@ static void open_all(void)
                         &binding));
     a_watch = (ikv_watch){.what = IKV_WATCH_EVENT, .event = &event};
     trace_file = tmpfile();
+    ikv_why_config question = IKV_WHY_INIT;
+    question.kit = k.kit;
+    question.about = IKV_ASK_HANDLER;
+    question.subscription = light;
+    ok(ikv_why_open(&question, &why));
 }
 
 static void close_all(void)
 {
     ikv_trace_close(made_trace);
     ikv_recording_close(made_recording, NULL);
+    ikv_why_close(made_why);
+    ikv_why_close(why);
     ikv_comparison_close(made_comparison);
     ikv_parts parts = ikv_kit_parts(k.kit);
     valid_parts(&parts);
@@ -590,6 +605,7 @@ static void close_all(void)
     fclose(trace_file);
     made_trace = NULL;
     made_recording = NULL;
+    made_why = why = NULL;
     made_comparison = NULL;
     made_tape = tape = NULL;
     made_setup = setup = NULL;

@@ -744,9 +744,9 @@ END_TEST
 
 static void watch(const ikv_watch *w, void *user)
 {
-    static const char *const names[] = {"event",  "ask",   "call",
-                                        "return", "skip",  "done",
-                                        "refuse", "defer", "drop"};
+    static const char *const names[] = {"event", "ask",  "call",   "return",
+                                        "skip",  "done", "refuse", "defer",
+                                        "drop",  "mute", "end"};
     int nth = 0;
     while (w->what >> nth > 1)
         nth++;

@@ -11,6 +11,8 @@ static const struct command {
     {"demo", demo_command, "demo", "run the shipped harbour"},
     {"run", run_command, "run SETUP [TAPE]",
      "rehearse a setup, with a tape or live"},
+    {"why", why_command, "why SETUP TAPE",
+     "tell why a handler was not called, a target not hit"},
     {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},

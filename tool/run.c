@@ -20,9 +20,15 @@ typedef struct rehearsal {
     ikv_comparison *comparison;
 } rehearsal;
 
-static int say(int code, const char *text)
+/* "run", or who has a run made. */
+static const char *speaker(const run_plan *plan)
 {
-    fprintf(stderr, "ikvar run: %s\n", text);
+    return plan->command != NULL ? plan->command : "run";
+}
+
+static int say(const run_plan *plan, int code, const char *text)
+{
+    fprintf(stderr, "ikvar %s: %s\n", speaker(plan), text);
     return code;
 }
 
@@ -39,14 +45,16 @@ static int open_sim(rehearsal *r)
     ikv_message message;
     ikv_sim_config config = IKV_SIM_INIT;
     if (r->plan->tape == NULL)
-        return say(WRONG_USE, "the sim port plays a tape: give SETUP TAPE");
+        return say(r->plan, WRONG_USE,
+                   "the sim port plays a tape: give SETUP TAPE");
     if (ikv_tape_open(r->plan->tape, r->setup, &r->tape, &message) < 0)
-        return say(BAD_INPUT, message.text);
+        return say(r->plan, BAD_INPUT, message.text);
     config.tape = r->tape;
     config.speed = (float)r->plan->speed;
     config.until_ns = (uint64_t)(r->plan->until_ms * 1e6);
-    return ikv_sim_open(&config, &r->port) < 0 ? say(BAD_INPUT, "no memory")
-                                               : FINE;
+    return ikv_sim_open(&config, &r->port) < 0
+               ? say(r->plan, BAD_INPUT, "no memory")
+               : FINE;
 }
 
 /* A tape that was recorded means the steps of its loop. */
@@ -60,9 +68,10 @@ static int check_rate(const rehearsal *r)
         (uint64_t)info.step_num * den == (uint64_t)num * info.step_den)
         return FINE;
     fprintf(stderr,
-            "ikvar run: %s: recorded at %u steps in %u s, but the setup has %u "
+            "ikvar %s: %s: recorded at %u steps in %u s, but the setup has %u "
             "in %u s\n",
-            r->plan->tape, info.step_num, info.step_den, num, den);
+            speaker(r->plan), r->plan->tape, info.step_num, info.step_den, num,
+            den);
     return BAD_INPUT;
 }
 
@@ -72,7 +81,7 @@ static int open_terminal(rehearsal *r)
     ikv_terminal_config config = IKV_TERMINAL_INIT;
     ikv_setup_view(r->setup, &config.view_width, &config.view_height);
     ikv_status status = ikv_terminal_open(&config, &r->port, &message);
-    return status < 0 ? say(BAD_INPUT, message.text) : FINE;
+    return status < 0 ? say(r->plan, BAD_INPUT, message.text) : FINE;
 }
 
 static int open_port(rehearsal *r)
@@ -82,13 +91,16 @@ static int open_port(rehearsal *r)
         return open_sim(r);
     /* others make their own times */
     if (r->plan->tape != NULL)
-        return say(WRONG_USE, "a tape is played by the sim port alone");
+        return say(r->plan, WRONG_USE,
+                   "a tape is played by the sim port alone");
     if (strcmp(name, "terminal") == 0)
         return open_terminal(r);
     if (strcmp(name, "null") != 0)
-        return say(WRONG_USE, "--port: expected sim, terminal or null");
+        return say(r->plan, WRONG_USE,
+                   "--port: expected sim, terminal or null");
     if (r->plan->until_ms <= 0)
-        return say(WRONG_USE, "the null port never ends: give --until");
+        return say(r->plan, WRONG_USE,
+                   "the null port never ends: give --until");
     r->port = ikv_null_port();
     return FINE;
 }
@@ -127,7 +139,7 @@ static int open_rehearsal(rehearsal *r)
     if (r->tape != NULL && ikv_tape_about(r->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
     if (!open_kit(&config, r->setup, &r->port, &r->kit, &message))
-        return say(BAD_INPUT, message.text);
+        return say(r->plan, BAD_INPUT, message.text);
     return check_rate(r);
 }
 
@@ -159,7 +171,7 @@ static int open_recording(rehearsal *r)
     config.setup = r->setup;
     config.setup_path = r->plan->setup;
     return ikv_recording_open(&config, &r->recording, &message) < 0
-               ? say(BAD_INPUT, message.text)
+               ? say(r->plan, BAD_INPUT, message.text)
                : FINE;
 }
 
@@ -185,18 +197,20 @@ static int open_output(rehearsal *r)
     /* its digests are compared whatever is printed */
     if (r->tape != NULL &&
         ikv_comparison_open(r->kit, r->tape, &r->comparison) < 0)
-        return say(BAD_INPUT, "no memory");
+        return say(r->plan, BAD_INPUT, "no memory");
     if (r->plan->digest)
         return FINE;
+    if (r->plan->begin != NULL)
+        return r->plan->begin(r->plan->user, r->kit, r->setup);
     if (r->plan->json)
         return ikv_trace_open(stdout, r->kit, r->setup,
                               (r->plan->steps_only ? IKV_TRACE_STEPS : 0u) |
                                   (r->plan->heard_only ? IKV_TRACE_HEARD : 0u),
                               &r->trace) < 0
-                   ? say(BAD_INPUT, "no memory")
+                   ? say(r->plan, BAD_INPUT, "no memory")
                    : FINE;
     r->log = log_open(stdout, r->kit, r->setup, is_coloured(stdout));
-    return r->log != NULL ? FINE : say(BAD_INPUT, "no memory");
+    return r->log != NULL ? FINE : say(r->plan, BAD_INPUT, "no memory");
 }
 
 static void run_loop(const rehearsal *r)
@@ -235,16 +249,16 @@ static int end_comparison(rehearsal *r)
                (unsigned long long)result.deliveries);
     if (result.old)
         fprintf(stderr,
-                "ikvar run: %s: its digests are of an older version of tapes "
+                "ikvar %s: %s: its digests are of an older version of tapes "
                 "(ikvar.tape/1): they are not compared\n",
-                r->plan->tape);
+                speaker(r->plan), r->plan->tape);
     /* cut off with --until it can't be the same to the end */
     if (!result.differs || r->plan->until_ms > 0)
         return FINE;
     fprintf(stderr,
-            "ikvar run: this run differs from the recorded one, first after "
+            "ikvar %s: this run differs from the recorded one, first after "
             "step %llu\n",
-            (unsigned long long)result.from_step);
+            speaker(r->plan), (unsigned long long)result.from_step);
     return ANSWER_IS_NO;
 }
 
@@ -253,7 +267,7 @@ int run_plan_through(const run_plan *plan)
     rehearsal r = {.plan = plan};
     ikv_message message;
     if (ikv_setup_read(plan->setup, &r.setup, &message) < 0)
-        return say(BAD_INPUT, message.text);
+        return say(plan, BAD_INPUT, message.text);
     int code = open_port(&r);
     if (code == FINE)
         code = open_rehearsal(&r);
@@ -261,18 +275,20 @@ int run_plan_through(const run_plan *plan)
         code = open_output(&r);
     if (code == FINE) {
         run_loop(&r);
+        if (plan->end != NULL)
+            code = plan->end(plan->user);
         log_close(r.log);
         if (ikv_trace_close(r.trace) < 0)
-            code = say(BAD_INPUT, "can't write the trace");
+            code = say(plan, BAD_INPUT, "can't write the trace");
         /* before the kit that it listens to */
         if (ikv_recording_close(r.recording, &message) < 0)
-            code = say(BAD_INPUT, message.text);
+            code = say(plan, BAD_INPUT, message.text);
         /* what could not be written is worse than what differs */
         int same = end_comparison(&r);
         code = code == FINE ? same : code;
         if (r.tape != NULL && ikv_sim_fault(&r.port) != NULL)
-            code = say(BAD_INPUT, ikv_sim_fault(&r.port));
-        warn_of_tape("run", r.tape);
+            code = say(plan, BAD_INPUT, ikv_sim_fault(&r.port));
+        warn_of_tape(speaker(plan), r.tape);
     }
     close_all(&r);
     return code;
@@ -281,15 +297,18 @@ int run_plan_through(const run_plan *plan)
 static int check_plan(const run_plan *plan, bool more)
 {
     if (plan->setup == NULL || more)
-        return say(WRONG_USE, "expected SETUP [TAPE]; see ikvar run --help");
+        return say(plan, WRONG_USE,
+                   "expected SETUP [TAPE]; see ikvar run --help");
     if (plan->soak_seconds <= 0)
         return FINE;
     if (plan->tape != NULL || plan->port != NULL)
-        return say(WRONG_USE, "--soak makes its input up: give SETUP alone");
+        return say(plan, WRONG_USE,
+                   "--soak makes its input up: give SETUP alone");
     if (plan->json || plan->steps_only || plan->digest || plan->speed > 0)
-        return say(WRONG_USE, "--soak prints sums and runs as fast as it can: "
-                              "not with --json, --steps-only, --digest, "
-                              "--real-time, --speed");
+        return say(plan, WRONG_USE,
+                   "--soak prints sums and runs as fast as it can: "
+                   "not with --json, --steps-only, --digest, "
+                   "--real-time, --speed");
     return FINE;
 }
 

@@ -21,6 +21,7 @@ int kinds_command(int argc, char **argv);
 int check_command(int argc, char **argv);
 int tape_command(int argc, char **argv);
 int bench_command(int argc, char **argv);
+int why_command(int argc, char **argv);
 
 /* -------------------------------------------------------------- options -- */
 
@@ -96,6 +97,7 @@ void warn_of_tape(const char *command, const ikv_tape *tape);
 
 /* What a run is made of. Zero is the default. */
 typedef struct run_plan {
+    const char *command; /* that messages name; NULL: run */
     const char *setup, *tape, *port, *record;
     bool json, steps_only, heard_only, digest;
     double until_ms, speed;
@@ -103,6 +105,11 @@ typedef struct run_plan {
     /* soak */
     double soak_seconds;
     int seed;
+    /* Who listens instead of the log, or NULL: told of the kit before it runs,
+     * and before it is closed; they return exit codes. `user` is theirs. */
+    int (*begin)(void *user, ikv_kit *kit, ikv_setup *setup);
+    int (*end)(void *user);
+    void *user;
 } run_plan;
 
 /* Made-up input with all validators on, until the time is up (soak.c). */

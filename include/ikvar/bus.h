@@ -724,6 +724,8 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
  *   REFUSE  an event was not delivered at all; `status` says why
  *   DEFER   an event was put on a lane
  *   DROP    a deferred event was dropped: its target has gone
+ *   MUTE    a subscription was muted (`reason` is MUTED), or wakes again (NONE)
+ *   END     a subscription is about to end: `reason` is LIMIT, or ENDED
  */
 enum {
     IKV_WATCH_EVENT = 1 << 0,
@@ -735,20 +737,23 @@ enum {
     IKV_WATCH_REFUSE = 1 << 6,
     IKV_WATCH_DEFER = 1 << 7,
     IKV_WATCH_DROP = 1 << 8,
+    IKV_WATCH_MUTE = 1 << 9,
+    IKV_WATCH_END = 1 << 10,
     IKV_WATCH_ALL = 0x7fffffff
 };
 
 /* Valid for the call.
  *   what          one of IKV_WATCH_...
  *   depth         1 for the outermost delivery
- *   event         that it is about
- *   delivery      NULL on REFUSE, DEFER and DROP
- *   name          the handler's on ASK, CALL, RETURN and SKIP
+ *   event         that it is about; NULL on MUTE and END
+ *   delivery      NULL on REFUSE, DEFER, DROP, MUTE and END
+ *   name          the handler's on ASK, CALL, RETURN, SKIP, MUTE and END
+ *   subscription  likewise
  *   verdict       on RETURN the handler's, on DONE all of them joined
  *   heard         on DONE: how many handlers have heard it
  *   status        on REFUSE
  *   lane          on DEFER and DROP
- *   reason        on SKIP: IKV_WHY_...
+ *   reason        on SKIP, MUTE and END: IKV_WHY_...
  *   frame_scoped  it belongs to a frame, not to the steps: it may be another one
  *                 at another frame rate
  */
@@ -761,6 +766,7 @@ typedef struct ikv_watch {
     ikv_verdict verdict;
     uint32_t heard;
     ikv_status status;
+    ikv_subscription subscription;
     ikv_lane lane;
     uint16_t reason;
     bool frame_scoped;

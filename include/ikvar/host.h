@@ -5,5 +5,6 @@
 #include "ikvar.h"
 #include "io.h"
 #include "ports.h"
+#include "why.h"
 
 #endif

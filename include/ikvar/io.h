@@ -101,6 +101,22 @@ IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
  * Context: owner thread, inside handlers too; O(1) on average. */
 IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
 
+/* The subscription of a handler, once the setup is applied; zero bits if there
+ * is no handler of that name.
+ * Context: owner thread, inside handlers too; O(1) on average. */
+IKV_API ikv_subscription ikv_setup_subscription(const ikv_setup *setup,
+                                                const char *handler);
+
+/* Names in the file, from index 0 on; NULL past the last.
+ * Context: one thread at a time; O(1). */
+enum {
+    IKV_SETUP_HANDLERS = 0,
+    IKV_SETUP_TARGETS = 1,
+    IKV_SETUP_ACTIONS = 2
+};
+IKV_API const char *ikv_setup_name(const ikv_setup *setup, uint32_t of,
+                                   uint32_t index);
+
 /* The id in the file of a target of the kit; "root" for the root; "gone" if it
  * has been removed or is none of the file's.
  * Context: owner thread, inside handlers too; O(1) on average. */

@@ -43,6 +43,7 @@ extern "C" {
     X(9, AFTER, "after", "it leaves out the first ones")                       \
     X(10, AT_MOST, "at-most", "it was called already in this step or frame")   \
     X(11, GAP, "gap", "its last call is too recent")                           \
+    X(12, LIMIT, "limit", "it was called as often as it may be")               \
     /* of a target at a point */                                               \
     X(32, STALE, "stale", "the target is gone, or of another scene")           \
     X(33, NO_VIEW, "no-view", "the view is not there, or hides its layer")     \
@@ -61,7 +62,9 @@ extern "C" {
     X(66, FOCUS, "focus", "another target has the focus")                      \
     X(67, STOPPED, "stopped", "a handler before it stopped the event")         \
     X(68, REFUSED, "refused", "the event was not delivered at all")            \
-    X(69, DROPPED, "dropped", "it waited on a lane, and its target has gone")
+    X(69, DROPPED, "dropped", "it waited on a lane, and its target has gone")  \
+    X(70, PRESSED, "pressed", "the press was on another target")               \
+    X(71, WAITING, "waiting", "it still waits on a lane")
 
 enum {
     IKV_WHY_NONE = 0,
@@ -76,8 +79,11 @@ enum {
  *   comparison  of a condition: IKV_EQUAL ...
  *   negated     of a condition: that it must not hold
  *   by          who is in the way: covers, clips, hides
- *   name        of the field
+ *   name        of the field; of the handler that stopped, muted or ended it; of
+ *               the lane; NULL
  *   found, wanted   what was there, and what would let it pass
+ *   since_ns    since when it has been so, where who answers has seen that: ns
+ *               since loop.start; 0: since before
  */
 typedef struct ikv_obstacle {
     uint16_t code;
@@ -89,6 +95,7 @@ typedef struct ikv_obstacle {
     const char *name;
     ikv_value found;
     ikv_value wanted;
+    IKV_ALIGNED(8) uint64_t since_ns;
 } ikv_obstacle;
 
 /* The obstacle's name in files, "covered"; "unknown" for other numbers.

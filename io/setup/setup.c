@@ -737,6 +737,28 @@ ikv_target ikv_setup_target(const ikv_setup *setup, const char *id)
     return target != NULL ? target->handle : none;
 }
 
+ikv_subscription ikv_setup_subscription(const ikv_setup *setup,
+                                        const char *handler)
+{
+    const setup_handler *h = setup != NULL && handler != NULL
+                                 ? ikvi_setup_find_handler(setup, handler)
+                                 : NULL;
+    return h != NULL ? h->subscription : (ikv_subscription){0};
+}
+
+const char *ikv_setup_name(const ikv_setup *setup, uint32_t of, uint32_t index)
+{
+    if (setup == NULL)
+        return NULL;
+    if (of == IKV_SETUP_HANDLERS && index < setup->handler_count)
+        return setup->handlers[index].name;
+    if (of == IKV_SETUP_TARGETS && index < setup->target_count)
+        return setup->targets[index].id;
+    if (of == IKV_SETUP_ACTIONS && index < setup->action_count)
+        return setup->actions[index].name;
+    return NULL;
+}
+
 const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
 {
     if (setup == NULL || setup->kit == NULL)

@@ -1,4 +1,4 @@
-/* setup_shared.h - what traces need of a setup beyond its header. */
+/* setup_shared.h - what traces and answers need of a setup beyond its header. */
 #ifndef IKVI_IO_SETUP_SHARED_H
 #define IKVI_IO_SETUP_SHARED_H
 
@@ -6,5 +6,22 @@
 
 /* The id of a target that is there or was there; "gone" if it never was. */
 const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target);
+
+/* Who knows what things of a kit are called: the setup, or else the caller. */
+typedef struct kit_names {
+    ikv_bus *bus;
+    const ikv_actions *actions;                                /* or NULL */
+    const ikv_setup *setup;                                    /* or NULL */
+    const char *(*target_name)(void *user, ikv_target target); /* or NULL */
+    void *user;
+} kit_names;
+
+/* "root", a name, "gone", or the caller's number where nobody knows names. Lives
+ * until the next call. */
+const char *ikvi_kit_target(const kit_names *names, ikv_target target);
+
+/* What a field names by a number: a target_namer of io/text/write.h. */
+const char *ikvi_kit_name(const void *kit_names, const ikv_field *field,
+                          uint32_t bits);
 
 #endif

@@ -24,9 +24,8 @@ enum {
 struct ikv_trace {
     FILE *file;
     ikv_bus *bus;
-    const ikv_actions *actions;
     const ikv_catalogue *catalogue;
-    const ikv_setup *setup;
+    kit_names names;
     json_writer writer;
     waiting_line *lines;
     size_t count, room;
@@ -36,19 +35,6 @@ struct ikv_trace {
     bool steps_only, heard_only;
     bool failed;
 };
-
-static const char *target_name(const void *user, ikv_target target)
-{
-    const ikv_trace *trace = user;
-    static _Thread_local char number[16];
-    if (target.bits == ikv_bus_root(trace->bus).bits)
-        return "root";
-    if (trace->setup != NULL)
-        return ikvi_setup_name_of(trace->setup, target);
-    snprintf(number, sizeof number, "%u",
-             (unsigned)ikv_bus_target_id(trace->bus, target));
-    return number;
-}
 
 static const char *phase_name(uint32_t phase)
 {
@@ -63,29 +49,6 @@ const char *ikvi_verdict_name(ikv_verdict verdict)
         "continue", "stop",        "stop_all",        "stop_all",
         "refuse",   "stop+refuse", "stop_all+refuse", "stop_all+refuse"};
     return names[verdict & 7];
-}
-
-/* The name of what a field names by a number. */
-static const char *name_in_trace(const void *user, const ikv_field *field,
-                                 uint32_t bits)
-{
-    const ikv_trace *trace = user;
-    static _Thread_local char text[IKV_BINDING_BYTES];
-    if (field->set == IKV_SET_ACTION) {
-        const char *name =
-            ikv_actions_name(trace->actions, (ikv_action_id){bits});
-        return name != NULL ? name : "gone";
-    }
-    if (field->set == IKV_SET_FIELD)
-        return ikv_setup_field_name(trace->setup, bits);
-    if (field->set != IKV_SET_BINDING)
-        return target_name(user, (ikv_target){bits});
-    ikv_event event = ikv_event_make(IKV_KIND_ACTION_START, 0);
-    event.action.binding = (uint16_t)bits;
-    ikv_binding binding = ikv_actions_binding_of(trace->actions, &event);
-    return ikv_binding_text(trace->actions, binding, text, sizeof text) > 0
-               ? text
-               : "gone";
 }
 
 /* What the router sends has its header fields in full, so that a sequence can
@@ -107,7 +70,7 @@ static void write_target(ikv_trace *trace, const char *member, const char *gone,
 {
     json_writer *w = &trace->writer;
     ikvi_write_name(w, member);
-    ikvi_write_text(w, target_name(trace, target));
+    ikvi_write_text(w, ikvi_kit_target(&trace->names, target));
     if (!ikv_bus_target_alive(trace->bus, target)) {
         ikvi_write_name(w, gone);
         ikvi_write_bool(w, true);
@@ -123,7 +86,7 @@ static void write_header_field(ikv_trace *trace, const ikv_field *field,
         write_target(trace, field->name, "source_gone", event->source);
     } else {
         ikvi_write_name(w, field->name);
-        ikvi_write_field(w, field, event, name_in_trace, trace);
+        ikvi_write_field(w, field, event, ikvi_kit_name, &trace->names);
     }
 }
 
@@ -162,7 +125,7 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
     ikvi_write_text(w, info->name);
     if (delivery != NULL && watch->what == IKV_WATCH_CALL) {
         ikvi_write_name(w, "at");
-        ikvi_write_text(w, target_name(trace, delivery->current));
+        ikvi_write_text(w, ikvi_kit_target(&trace->names, delivery->current));
     }
     write_target(trace, "target", "gone", event->target);
     const ikv_field *field;
@@ -177,7 +140,7 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
         if (of_loop && field->offset == offsetof(ikv_event, loop.step))
             continue;
         ikvi_write_name(w, field->name);
-        ikvi_write_field(w, field, event, name_in_trace, trace);
+        ikvi_write_field(w, field, event, ikvi_kit_name, &trace->names);
     }
 }
 
@@ -292,9 +255,9 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
         return IKV_NO_MEMORY;
     t->file = file;
     t->bus = ikv_kit_bus(kit);
-    t->actions = ikv_kit_actions(kit);
     t->catalogue = ikv_bus_catalogue(t->bus);
-    t->setup = setup;
+    t->names = (kit_names){
+        .bus = t->bus, .actions = ikv_kit_actions(kit), .setup = setup};
     t->steps_only = (flags & IKV_TRACE_STEPS) != 0;
     t->heard_only = (flags & IKV_TRACE_HEARD) != 0;
     ikv_status status = ikv_bus_add_watcher(t->bus,

@@ -713,6 +713,9 @@ void ikvi_bus_tell_delivery(const ikv_bus *b, uint32_t what,
 /* Of a subscription that is called or not; fills the rest of `watch` in. */
 void ikvi_bus_tell_entry(const ikv_bus *b, ikv_watch *watch,
                          const bus_dispatch *x, uint32_t subscription);
+/* Of a subscription without an event. */
+void ikvi_bus_tell_of(const ikv_bus *b, ikv_watch *watch,
+                      uint32_t subscription);
 /* Onto a lane, or dropped from there. */
 void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
                             const ikv_event *event, ikv_lane lane);

@@ -428,6 +428,10 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
 {
     bus_subscription *s = ikvi_bus_subscription(b, subscription);
     uint32_t bits = ikvi_slots_bits(&b->s.subscription_slots, b, subscription);
+    ikv_watch watch = {.what = IKV_WATCH_END,
+                       .reason = s->ending ? IKV_WHY_LIMIT : IKV_WHY_ENDED};
+    if (ikvi_bus_watches(b, IKV_WATCH_END))
+        ikvi_bus_tell_of(b, &watch, subscription);
     /* Held, so that no run is freed while links still name it. */
     ikvi_bus_hold(b);
     while (s->first_link != IKVI_NONE) {
@@ -840,7 +844,11 @@ ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription, bool muted)
     uint32_t at = ikvi_bus_find_subscription(bus, subscription.bits);
     if (at == IKVI_NO_SLOT || ikvi_bus_subscription(bus, at)->ending)
         return IKV_STALE;
+    ikv_watch watch = {.what = IKV_WATCH_MUTE,
+                       .reason = muted ? IKV_WHY_MUTED : IKV_WHY_NONE};
     ikvi_bus_silence(bus, at, muted);
+    if (ikvi_bus_watches(bus, IKV_WATCH_MUTE))
+        ikvi_bus_tell_of(bus, &watch, at);
     return IKV_OK;
 }
 

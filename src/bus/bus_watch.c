@@ -77,10 +77,17 @@ void ikvi_bus_tell_delivery(const ikv_bus *b, uint32_t what,
 void ikvi_bus_tell_entry(const ikv_bus *b, ikv_watch *watch,
                          const bus_dispatch *x, uint32_t subscription)
 {
-    watch->depth = b->depth;
     watch->event = x->event;
     watch->delivery = x->using;
+    ikvi_bus_tell_of(b, watch, subscription);
+}
+
+void ikvi_bus_tell_of(const ikv_bus *b, ikv_watch *watch, uint32_t subscription)
+{
+    watch->depth = b->depth;
     watch->frame_scoped = b->frame_scoped;
+    watch->subscription.bits =
+        ikvi_slots_bits(&b->s.subscription_slots, b, subscription);
     watch->name = ikvi_names_text(&b->s.names, b,
                                   ikvi_bus_subscription(b, subscription)->name);
     ikvi_bus_tell(b, watch);

@@ -1,0 +1,569 @@
+/* why.c - watches a run for one question. What stood in an event's way is what
+ * the core's probes say at the moments at which the core decides; of a run there
+ * is besides who stopped an event, who captured a pointer and since when, and
+ * where it was pressed.
+ *
+ * Of all events that might have done it the answer keeps the nearest one, as the
+ * run goes on.
+ */
+#include "why.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+/* ------------------------------------------------------------ how near -- */
+
+/* How far an event with that obstacle has come. */
+static int stage_of(uint16_t code)
+{
+    switch (code) {
+    case IKV_WHY_NO_EVENT:
+        return 0;
+    case IKV_WHY_REFUSED:
+    case IKV_WHY_DROPPED:
+    case IKV_WHY_WAITING:
+        return 1;
+    case IKV_WHY_PHASE:
+    case IKV_WHY_GONE:
+        return 3;
+    case IKV_WHY_ENDED:
+    case IKV_WHY_LIMIT:
+    case IKV_WHY_MUTED:
+    case IKV_WHY_PLACE:
+    case IKV_WHY_CONDITION:
+    case IKV_WHY_AFTER:
+    case IKV_WHY_AT_MOST:
+    case IKV_WHY_GAP:
+        return 4;
+    case IKV_WHY_STOPPED:
+        return 5;
+    default: /* where it went */
+        return 2;
+    }
+}
+
+static bool has_code(const miss *m, uint16_t code)
+{
+    for (uint32_t i = 0; i < m->count; i++)
+        if (m->list[i].code == code)
+            return true;
+    return false;
+}
+
+/* How far outside it was; 0 if it was not, or that can't be said. */
+static double distance_of(const miss *m)
+{
+    for (uint32_t i = 0; i < m->count; i++)
+        if (m->list[i].code == IKV_WHY_OUTSIDE &&
+            m->list[i].found.type == IKV_VALUE_NUMBER)
+            return m->list[i].found.bits.number;
+    return 0;
+}
+
+/* What the hit test has given up for comes after what it has not. */
+static bool is_outside(const miss *m)
+{
+    return has_code(m, IKV_WHY_OUTSIDE);
+}
+
+/* Below 0 if the first came less far, above 0 if further: how far it got, what
+ * is in its way beside that, and how far outside it was. */
+static int compare_misses(const miss *a, const miss *b)
+{
+    int stage = stage_of(a->list[0].code) - stage_of(b->list[0].code);
+    if (stage != 0)
+        return stage;
+    if (a->count != b->count)
+        return a->count < b->count ? 1 : -1;
+    if (is_outside(a) != is_outside(b))
+        return is_outside(b) ? 1 : -1;
+    double far = distance_of(b) - distance_of(a);
+    return (far > 0) - (far < 0);
+}
+
+static uint32_t kept(uint32_t count)
+{
+    return count < IKV_WHY_ROOM ? count : IKV_WHY_ROOM;
+}
+
+/* Before the others of it: it stood there first. */
+static void put_first(miss *m, ikv_obstacle obstacle)
+{
+    m->count = kept(m->count + 1);
+    memmove(&m->list[1], &m->list[0], (m->count - 1) * sizeof m->list[0]);
+    m->list[0] = obstacle;
+}
+
+/* -------------------------------------------------------------- the past -- */
+
+static pointer_past *past_of(ikv_why *why, const ikv_event *event)
+{
+    for (uint32_t i = 0; i < WHY_POINTERS; i++) {
+        pointer_past *p = &why->pointers[i];
+        if (p->used && p->device == event->device &&
+            p->pointer == event->pointer.pointer)
+            return p;
+    }
+    pointer_past *p = &why->pointers[why->next_pointer++ % WHY_POINTERS];
+    *p = (pointer_past){event->device, event->pointer.pointer, true, {0}, 0};
+    return p;
+}
+
+static void note_past(ikv_why *why, const ikv_watch *watch)
+{
+    const ikv_event *event = watch->event;
+    const ikv_delivery *d = watch->delivery;
+    if (event->kind == IKV_KIND_POINTER_DOWN && d->router != NULL &&
+        (d->flags & IKV_PASSED) == 0)
+        past_of(why, event)->pressed = event->target;
+    else if (event->kind == IKV_KIND_POINTER_CAPTURE_GOT)
+        past_of(why, event)->captured_ns = event->time_ns;
+}
+
+/* ----------------------------------------------------------- where it went -- */
+
+static bool comes_by(const ikv_why *why, const ikv_delivery *d)
+{
+    for (uint32_t i = 0; i < d->path_length; i++)
+        for (uint32_t k = 0; k < why->target_count; k++)
+            if (d->path[i].bits == why->targets[k].bits)
+                return true;
+    return false;
+}
+
+static void take_nearer(miss *nearest, const miss *other)
+{
+    if (nearest->count == 0 || compare_misses(other, nearest) > 0)
+        *nearest = *other;
+}
+
+/* Of a target, and of what is in it if it has no shape of its own. */
+static void probe_target(const ikv_why *why, const ikv_watch *watch,
+                         ikv_target target, miss *nearest)
+{
+    enum {
+        DESCENDANTS = 256 /* one hit test for each: not of a whole world */
+    };
+    miss one = {.of = target};
+    one.count = kept(ikv_router_probe(watch->delivery->router, watch->event,
+                                      target, one.list, IKV_WHY_ROOM));
+    if (one.count > 0)
+        take_nearer(nearest, &one);
+    if (!has_code(&one, IKV_WHY_NO_SHAPE) || why->scene == NULL)
+        return;
+    one.of = target;
+    for (uint32_t i = 0; i < DESCENDANTS; i++) {
+        one.of = ikv_scene_next(why->scene, target, one.of);
+        if (one.of.bits == 0)
+            return;
+        one.count = kept(ikv_router_probe(watch->delivery->router, watch->event,
+                                          one.of, one.list, IKV_WHY_ROOM));
+        if (one.count > 0)
+            take_nearer(nearest, &one);
+    }
+}
+
+/* Why an event that was routed did not come by any of the targets. */
+static void find_detour(ikv_why *why, const ikv_watch *watch, miss *m)
+{
+    miss nearest = {.count = 0};
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(why->bus), watch->event->kind);
+    if (watch->delivery->router == NULL)
+        return;
+    for (uint32_t i = 0; i < why->target_count; i++)
+        probe_target(why, watch, why->targets[i], &nearest);
+    /* A click goes to what both its press and its release were on. */
+    if (nearest.count == 0 && info->family == IKV_FAMILY_CLICK) {
+        nearest.list[0] = (ikv_obstacle){
+            .code = IKV_WHY_PRESSED, .by = past_of(why, watch->event)->pressed};
+        nearest.count = 1;
+    }
+    if (nearest.count == 0)
+        return;
+    /* The rest of what was found stands behind it on the way. */
+    uint32_t rest = m->count > 0 ? m->count - 1 : 0;
+    rest = rest < IKV_WHY_ROOM - nearest.count ? rest
+                                               : IKV_WHY_ROOM - nearest.count;
+    memcpy(&nearest.list[nearest.count], &m->list[1], rest * sizeof m->list[0]);
+    nearest.count += rest;
+    *m = nearest;
+}
+
+/* ------------------------------------------------------------ the nearest -- */
+
+static bool in_time(const ikv_why *why, const ikv_event *event)
+{
+    return event->time_ns >= why->config.from_ns &&
+           (why->config.to_ns == 0 || event->time_ns <= why->config.to_ns);
+}
+
+/* Who did it and since when, as far as that was seen. */
+static void add_past(ikv_why *why, const ikv_event *event, ikv_obstacle *o)
+{
+    if (o->code == IKV_WHY_CAPTURED)
+        o->since_ns = past_of(why, event)->captured_ns;
+    if ((o->code == IKV_WHY_MUTED && why->muted) ||
+        (o->code == IKV_WHY_ENDED && why->ended)) {
+        o->code = o->code == IKV_WHY_ENDED ? why->reason : o->code;
+        o->name = why->changer;
+        o->since_ns = why->changed_ns;
+    }
+}
+
+static void take_miss(ikv_why *why, const under_way *u)
+{
+    miss before = {.count = why->nearest.count};
+    memcpy(before.list, why->nearest.obstacles, sizeof before.list);
+    why->missed++;
+    if (before.count > 0 && compare_misses(&u->miss, &before) < 0)
+        return;
+    ikv_why_answer *a = &why->nearest;
+    a->count = u->miss.count;
+    memcpy(a->obstacles, u->miss.list, sizeof a->obstacles);
+    a->event = u->event;
+    a->at = u->at;
+    a->of = u->miss.of;
+    a->step = u->step;
+    for (uint32_t i = 0; i < a->count; i++)
+        add_past(why, &u->event, &a->obstacles[i]);
+}
+
+/* An event that was not delivered at all. */
+static void take_lost(ikv_why *why, const ikv_watch *watch, uint16_t code)
+{
+    under_way u = {.event = *watch->event, .at = watch->event->target};
+    u.miss.count = 1;
+    u.miss.list[0] = (ikv_obstacle){
+        .code = code,
+        .name = code == IKV_WHY_DROPPED
+                    ? ikv_bus_lane_name(why->bus, watch->lane)
+                    : NULL,
+        .found = {IKV_VALUE_INTEGER,
+                  {.integer =
+                       code == IKV_WHY_REFUSED ? watch->status : watch->lane}}};
+    take_miss(why, &u);
+}
+
+/* ------------------------------------------------------------- a handler -- */
+
+/* Whether it listens to a kind, or did. */
+static bool hears_kind(const ikv_why *why, ikv_kind kind)
+{
+    return kind < why->kind_room && why->hears[kind];
+}
+
+static void probe_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    miss *m = &u->miss;
+    m->count =
+        kept(ikv_bus_probe(why->bus, why->config.subscription, watch->event,
+                           watch->delivery, m->list, IKV_WHY_ROOM));
+    m->of = why->target_count > 0 ? why->targets[0] : (ikv_target){0};
+    if (m->count == 0)
+        return;
+    uint16_t first = m->list[0].code;
+    /* One that has ended does not know its targets any more. */
+    if (first == IKV_WHY_ENDED && why->target_count > 0 &&
+        !comes_by(why, watch->delivery)) {
+        put_first(m, (ikv_obstacle){.code = IKV_WHY_PATH, .by = u->at});
+        first = IKV_WHY_PATH;
+    }
+    if (first == IKV_WHY_PATH)
+        find_detour(why, watch, m);
+}
+
+static void begin_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    u->on = hears_kind(why, u->event.kind) && in_time(why, watch->event);
+    if (u->on)
+        probe_handler(why, watch, u);
+}
+
+static void end_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    if (!u->on || u->called)
+        return;
+    bool reached = u->miss.count == 0 || stage_of(u->miss.list[0].code) > 3;
+    /* Nobody asked it: somebody stopped the event before. */
+    if (reached && !u->asked && u->stopper != NULL)
+        put_first(&u->miss, (ikv_obstacle){.code = IKV_WHY_STOPPED,
+                                           .by = u->stopped_at,
+                                           .name = u->stopper,
+                                           .found = {IKV_VALUE_INTEGER,
+                                                     {.integer = u->verdict}}});
+    /* It was muted, ended or its target removed by who was called before. */
+    if (u->miss.count == 0)
+        probe_handler(why, watch, u);
+    if (u->miss.count > 0)
+        take_miss(why, u);
+}
+
+/* What concerns the handler itself, in a delivery under way. */
+static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    bool own = watch->subscription.bits == why->config.subscription.bits;
+    u->running = watch->what == IKV_WATCH_CALL     ? watch->name
+                 : watch->what == IKV_WATCH_RETURN ? NULL
+                                                   : u->running;
+    if (watch->what == IKV_WATCH_RETURN) {
+        if (u->stopper == NULL &&
+            (watch->verdict & (IKV_STOP | IKV_STOP_ALL)) != 0) {
+            u->stopper = watch->name;
+            u->stopped_at = watch->delivery->current;
+            u->verdict = watch->verdict;
+        }
+    } else if (own && watch->what == IKV_WATCH_CALL) {
+        u->called = true;
+        why->called += u->on;
+    } else if (own && u->on) { /* it is asked, or passed over */
+        u->asked = true;
+        probe_handler(why, watch, u);
+    }
+}
+
+/* -------------------------------------------------------------- a target -- */
+
+/* What a pointer, wheel or pen does itself, not what follows from it. */
+static bool is_of_pointer(const ikv_why *why, const ikv_event *event)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(why->bus), event->kind);
+    if (why->config.kind != IKV_KIND_NONE)
+        return event->kind == why->config.kind;
+    return info != NULL && info->positioned &&
+           (event->kind == IKV_KIND_POINTER_DOWN ||
+            event->kind == IKV_KIND_POINTER_UP ||
+            event->kind == IKV_KIND_POINTER_MOVE ||
+            info->family == IKV_FAMILY_WHEEL || info->family == IKV_FAMILY_PEN);
+}
+
+static void take_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    if (!is_of_pointer(why, watch->event) || !in_time(why, watch->event) ||
+        (watch->delivery->flags & IKV_PASSED) != 0)
+        return;
+    if (comes_by(why, watch->delivery)) {
+        why->called++;
+        return;
+    }
+    u->miss = (miss){.count = 1, .list = {{.code = IKV_WHY_PATH}}};
+    u->miss.list[0].by = u->at;
+    find_detour(why, watch, &u->miss);
+    take_miss(why, u);
+}
+
+/* ------------------------------------------------------------- watching -- */
+
+static void begin_delivery(ikv_why *why, const ikv_watch *watch, under_way *u)
+{
+    *u = (under_way){.event = *watch->event,
+                     .at = watch->event->target,
+                     .step = watch->delivery->step};
+    why->now_ns = watch->event->time_ns;
+    note_past(why, watch);
+    if (why->config.about == IKV_ASK_HANDLER)
+        begin_handler(why, watch, u);
+    else
+        take_for_target(why, watch, u);
+}
+
+static void watch_lost(ikv_why *why, const ikv_watch *watch)
+{
+    if (why->config.about != IKV_ASK_HANDLER ||
+        !hears_kind(why, watch->event->kind) || !in_time(why, watch->event))
+        return;
+    if (watch->what == IKV_WATCH_DEFER) {
+        why->deferred = *watch->event;
+        why->lane = watch->lane;
+    } else {
+        take_lost(why, watch,
+                  watch->what == IKV_WATCH_DROP ? IKV_WHY_DROPPED
+                                                : IKV_WHY_REFUSED);
+    }
+}
+
+/* The handler that runs now, the innermost; NULL: none, the program did it. */
+static const char *who_runs(const ikv_why *why)
+{
+    for (uint32_t i = WHY_DEPTHS; i-- > 0;)
+        if (why->under_way[i].running != NULL)
+            return why->under_way[i].running;
+    return NULL;
+}
+
+/* It was muted, wakes or ends. */
+static void watch_change(ikv_why *why, const ikv_watch *watch)
+{
+    if (watch->subscription.bits != why->config.subscription.bits)
+        return;
+    why->ended = watch->what == IKV_WATCH_END;
+    why->muted = watch->reason == IKV_WHY_MUTED;
+    why->reason = watch->reason;
+    why->changer = who_runs(why);
+    why->changed_ns = why->now_ns;
+}
+
+static void watch_run(const ikv_watch *watch, void *user)
+{
+    ikv_why *why = user;
+    const uint32_t apart = IKV_WATCH_REFUSE | IKV_WATCH_DEFER | IKV_WATCH_DROP;
+    if (watch->what & (IKV_WATCH_MUTE | IKV_WATCH_END)) {
+        watch_change(why, watch);
+        return;
+    }
+    if (watch->what & apart) {
+        watch_lost(why, watch);
+        return;
+    }
+    if (watch->depth == 0 || watch->depth > WHY_DEPTHS)
+        return;
+    under_way *u = &why->under_way[watch->depth - 1];
+    if (watch->what == IKV_WATCH_EVENT)
+        begin_delivery(why, watch, u);
+    else if (watch->what == IKV_WATCH_DONE)
+        end_handler(why, watch, u);
+    else
+        note_handler(why, watch, u);
+}
+
+/* -------------------------------------------------------------- opening -- */
+
+/* Which kinds it listens to, asked of the bus: it may have ended when that is
+ * needed. */
+static bool list_kinds(ikv_why *why)
+{
+    const ikv_catalogue *catalogue = ikv_bus_catalogue(why->bus);
+    ikv_target root = ikv_bus_root(why->bus);
+    ikv_delivery at_root = {.path = &root, .path_length = 1};
+    ikv_kind kind = IKV_KIND_NONE, last = IKV_KIND_NONE;
+    while ((kind = ikv_catalogue_next(catalogue, kind)) != IKV_KIND_NONE)
+        last = kind;
+    why->kind_room = last + 1u;
+    why->hears = calloc(why->kind_room, sizeof *why->hears);
+    if (why->hears == NULL)
+        return false;
+    while ((kind = ikv_catalogue_next(catalogue, kind)) != IKV_KIND_NONE) {
+        ikv_obstacle why_not = {.code = IKV_WHY_NONE};
+        ikv_event event = ikv_event_make(kind, 0);
+        ikv_bus_probe(why->bus, why->config.subscription, &event, &at_root,
+                      &why_not, 1);
+        why->hears[kind] = why_not.code != IKV_WHY_KIND;
+    }
+    return true;
+}
+
+static ikv_status take_subject(ikv_why *why)
+{
+    const ikv_why_config *config = &why->config;
+    uint32_t count = 1;
+    bool handler = config->about == IKV_ASK_HANDLER;
+    if (handler ? !ikv_bus_subscribed(why->bus, config->subscription)
+                : !ikv_bus_target_alive(why->bus, config->target))
+        return IKV_STALE;
+    if (handler)
+        count = ikv_bus_subscription_targets(why->bus, config->subscription,
+                                             NULL, 0);
+    why->targets = calloc(count + 1u, sizeof *why->targets);
+    if (why->targets == NULL || (handler && !list_kinds(why)))
+        return IKV_NO_MEMORY;
+    why->target_count = count;
+    why->targets[0] = config->target;
+    if (handler) {
+        ikv_bus_subscription_targets(why->bus, config->subscription,
+                                     why->targets, count);
+        why->subject =
+            ikv_bus_subscription_name(why->bus, config->subscription);
+    }
+    return IKV_OK;
+}
+
+static void free_why(ikv_why *why)
+{
+    free(why->hears);
+    free(why->targets);
+    free(why);
+}
+
+ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
+{
+    if (config == NULL || why == NULL || config->kit == NULL ||
+        (config->about != IKV_ASK_HANDLER && config->about != IKV_ASK_TARGET))
+        return IKV_BAD_ARGUMENT;
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    ikv_why *made = calloc(1, sizeof *made);
+    if (made == NULL)
+        return IKV_NO_MEMORY;
+    made->config = *config;
+    made->bus = ikv_kit_bus(config->kit);
+    made->scene = ikv_kit_scene(config->kit);
+    made->names = (kit_names){.bus = made->bus,
+                              .actions = ikv_kit_actions(config->kit),
+                              .setup = config->setup,
+                              .target_name = config->target_name,
+                              .user = config->user};
+    made->nearest = (ikv_why_answer)IKV_WHY_ANSWER_INIT;
+    bool handler = config->about == IKV_ASK_HANDLER;
+    ikv_status status = take_subject(made);
+    if (status == IKV_OK)
+        status = ikv_bus_add_watcher(made->bus,
+                                     handler ? (uint32_t)IKV_WATCH_ALL
+                                             : (uint32_t)IKV_WATCH_EVENT,
+                                     watch_run, made);
+    if (status < 0) {
+        free_why(made);
+        return status;
+    }
+    *why = made;
+    return IKV_OK;
+}
+
+ikv_status ikv_why_close(ikv_why *why)
+{
+    if (why == NULL)
+        return IKV_OK;
+    ikv_status status = ikv_bus_remove_watcher(why->bus, watch_run, why);
+    if (status == IKV_OK)
+        free_why(why);
+    return status;
+}
+
+/* --------------------------------------------------------------- asking -- */
+
+/* If nothing else came as far: what waits on a lane, or that nothing came. */
+static void say_what_waits(const ikv_why *why, ikv_why_answer *answer)
+{
+    ikv_obstacle *o = answer->obstacles;
+    bool waits = why->deferred.kind != IKV_KIND_NONE &&
+                 ikv_bus_lane_waiting(why->bus, why->lane) > 0;
+    if (answer->count > 0 || answer->called > 0)
+        return;
+    o[answer->count++] = (ikv_obstacle){
+        .code = waits ? IKV_WHY_WAITING : IKV_WHY_NO_EVENT,
+        .name = waits ? ikv_bus_lane_name(why->bus, why->lane) : NULL};
+    if (waits) {
+        answer->event = why->deferred;
+        answer->at = why->deferred.target;
+    }
+    /* Had one come, it would not have been called either. */
+    if (why->ended || why->muted)
+        o[answer->count++] = (ikv_obstacle){.code = why->reason,
+                                            .name = why->changer,
+                                            .since_ns = why->changed_ns};
+}
+
+ikv_status ikv_why_ask(const ikv_why *why, ikv_why_answer *answer)
+{
+    if (why == NULL || answer == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (answer->size != sizeof *answer)
+        return IKV_BAD_SIZE;
+    *answer = why->nearest;
+    answer->called = why->called;
+    answer->missed = why->missed;
+    if (why->called > 0)
+        answer->count = 0;
+    say_what_waits(why, answer);
+    return IKV_OK;
+}

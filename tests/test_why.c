@@ -1,0 +1,315 @@
+/* test_why.c - the answers of `ikvar why`: setups and tapes that work are broken
+ * in one way, and the answer names that one and no other; in two ways, and it
+ * names both in their order. */
+#define _XOPEN_SOURCE 700 /* strdup */
+#include "support.h"
+
+#define CASES "why.txt"
+
+/* What has changed of a text, by lines "OLD => NEW"; "\n" stands for an end of
+ * line. How often each was found is added to `found`. */
+static char *changed(const char *text, const char *changes, int *found)
+{
+    char *result = strdup(text), *list = strdup(changes);
+    for (char *at = strtok(list, "\n"); at != NULL; at = strtok(NULL, "\n")) {
+        char *arrow = strstr(at, " =>");
+        ck_assert_ptr_nonnull(arrow);
+        *arrow = '\0';
+        const char *to = arrow[3] == ' ' ? arrow + 4 : arrow + 3;
+        char words[2][2000];
+        for (int i = 0; i < 2; i++) {
+            const char *from = i == 0 ? at : to;
+            size_t used = 0;
+            for (; *from != '\0'; from++) {
+                bool end = from[0] == '\\' && from[1] == 'n';
+                words[i][used++] = end ? '\n' : *from;
+                from += end;
+            }
+            words[i][used] = '\0';
+        }
+        char *where = strstr(result, words[0]);
+        *found += where != NULL;
+        if (where == NULL)
+            continue;
+        size_t room = strlen(result) + strlen(words[1]) + 1;
+        char *made = malloc(room);
+        snprintf(made, room, "%.*s%s%s", (int)(where - result), result,
+                 words[1], where + strlen(words[0]));
+        free(result);
+        result = made;
+    }
+    free(list);
+    return result;
+}
+
+static int lines_of(const char *text)
+{
+    int count = text[0] != '\0';
+    for (; *text != '\0'; text++)
+        count += *text == '\n' && text[1] != '\0';
+    return count;
+}
+
+START_TEST(answers)
+{
+    static const char *const files[] = {"why.setup.json", "why.tape.jsonl"};
+    const char *changes = case_text(CASES, _i, "change");
+    char output[4096], path[256];
+    int found = 0;
+    for (int i = 0; i < 2; i++) {
+        snprintf(path, sizeof path, SOURCE "/tests/golden/%s", files[i]);
+        char *text = read_file(path), *now = changed(text, changes, &found);
+        write_file(files[i], now);
+        free(text);
+        free(now);
+    }
+    ck_assert_int_eq(found, lines_of(changes));
+    int code =
+        run_command_line(output, sizeof output,
+                         BINARY "/ikvar why why.setup.json why.tape.jsonl %s",
+                         case_text(CASES, _i, "ask"));
+    bool called = strstr(output, "passed it by") != NULL;
+    ck_assert_msg(code == (called ? 0 : 1), "%d: %s", code, output);
+    size_t length = strlen(output);
+    ck_assert(length > 0 && output[length - 1] == '\n');
+    output[length - 1] = '\0';
+    expect_case(CASES, _i, "says", output);
+}
+END_TEST
+
+/* ------------------------------------------------------------ in a program -- */
+
+static bench_kit k;
+static ikv_target lamp, crane;
+static ikv_subscription light;
+
+static ikv_verdict hear(const ikv_event *e, const ikv_delivery *d, void *user)
+{
+    ikv_why *why = user;
+    (void)e, (void)d;
+    if (why != NULL)
+        status_is(ikv_why_close(why), IKV_BUSY);
+    return IKV_CONTINUE;
+}
+
+static const char *name_of(void *user, ikv_target target)
+{
+    (void)user;
+    return target.bits == lamp.bits ? "the lamp" : NULL;
+}
+
+static ikv_why_config open_question(uint32_t about)
+{
+    ikv_why_config config = IKV_WHY_INIT;
+    ikv_target none = {0};
+    ikv_subscription_config listens = IKV_SUBSCRIPTION_INIT;
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    lamp = rect_target(k.scene, none, 0, 0, 50, 50, 0);
+    crane = rect_target(k.scene, none, 100, 0, 50, 50, 0);
+    listens.kind = IKV_KIND_POINTER_ENTER;
+    listens.at = lamp;
+    listens.handler = hear;
+    listens.name = "light";
+    ok(ikv_bus_subscribe(k.bus, &listens, &light, NULL));
+    config.kit = k.kit;
+    config.about = about;
+    config.subscription = light;
+    config.target = lamp;
+    return config;
+}
+
+static void expect_answer(const ikv_why *why, const char *expected)
+{
+    char *text = NULL;
+    FILE *file = fopen("answer.txt", "w");
+    ok(ikv_why_print(why, file, IKV_PRINT_TEXT));
+    fclose(file);
+    text = read_file("answer.txt");
+    ck_assert_str_eq(text, expected);
+    free(text);
+}
+
+/* What is on a lane has come in, and no further; refused, not even that. */
+START_TEST(on_a_lane)
+{
+    ikv_why_config config = open_question(IKV_ASK_HANDLER);
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    ikv_why *why;
+    ikv_lane lane;
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_ENTER, 2000000);
+    e.target = lamp;
+    ok(ikv_bus_add_lane(k.bus, "evening", &lane));
+    ok(ikv_why_open(&config, &why));
+    expect_answer(why, "light was not called.\n"
+                       "  1. no-event: no such event came: pointer.enter.\n");
+    ok(ikv_bus_defer(k.bus, lane, &e));
+    expect_answer(why,
+                  "light was not called.\n"
+                  "Nearest: pointer.enter at 2 ms, at (0, 0), to 0.\n"
+                  "  1. waiting: the lane \"evening\" has not been flushed "
+                  "since.\n");
+    ok(ikv_bus_flush(k.bus, lane, NULL));
+    ok(ikv_why_ask(why, &answer));
+    ck_assert_uint_eq(answer.called, 1);
+    ck_assert_uint_eq(answer.count, 0);
+    ok(ikv_why_close(why));
+    ok(ikv_why_open(&config, &why));
+    e.target.bits = 12345;
+    status_is(ikv_bus_deliver(k.bus, &e).status, IKV_STALE);
+    ok(ikv_why_ask(why, &answer));
+    ck_assert_uint_eq(answer.obstacles[0].code, IKV_WHY_REFUSED);
+    ck_assert_int_eq(answer.obstacles[0].found.bits.integer, IKV_STALE);
+    /* What came further takes its place. */
+    e.target = crane;
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    ok(ikv_why_ask(why, &answer));
+    ck_assert_uint_eq(answer.obstacles[0].code, IKV_WHY_PATH);
+    ck_assert_uint_eq(answer.at.bits, crane.bits);
+    ck_assert_uint_eq(answer.missed, 2);
+    ok(ikv_why_close(why));
+    kit_close(&k);
+}
+END_TEST
+
+/* The caller names targets; a window of time; one kind. */
+START_TEST(own_names)
+{
+    ikv_why_config config = open_question(IKV_ASK_TARGET);
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    ikv_why *why, *later;
+    config.target_name = name_of;
+    ok(ikv_why_open(&config, &why));
+    config.from_ns = 60000000;
+    config.to_ns = 70000000;
+    config.kind = IKV_KIND_POINTER_UP;
+    ok(ikv_why_open(&config, &later));
+    for (int i = 0; i < 4; i++) {
+        ikv_event e = ikv_event_make(
+            i % 2 ? IKV_KIND_POINTER_UP : IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+        e.device = k.fake.device;
+        e.pointer.x = 60;
+        e.pointer.y = 50;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, 20 * (uint64_t)i + 20);
+    }
+    expect_answer(why,
+                  "the lamp was not hit.\n"
+                  "Nearest: pointer.up at 60 ms, step 3, at (60, 50), to "
+                  "root.\n"
+                  "  1. outside: (60, 50) is 10 units outside the lamp.\n");
+    ok(ikv_why_ask(later, &answer));
+    ck_assert_uint_eq(answer.missed, 1);
+    ck_assert_uint_eq(answer.event.kind, IKV_KIND_POINTER_UP);
+    ok(ikv_why_close(why));
+    ok(ikv_why_close(later));
+    kit_close(&k);
+}
+END_TEST
+
+/* What can't be asked says so, and watches nothing. */
+START_TEST(odd_questions)
+{
+    ikv_why_config config = open_question(IKV_ASK_HANDLER), odd = config;
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    ikv_why *why = NULL, *many[IKV_WATCHER_LIMIT];
+    odd.about = 9;
+    status_is(ikv_why_open(&odd, &why), IKV_BAD_ARGUMENT);
+    odd = config;
+    odd.size = 8;
+    status_is(ikv_why_open(&odd, &why), IKV_BAD_SIZE);
+    odd = config;
+    odd.subscription.bits = 12345;
+    status_is(ikv_why_open(&odd, &why), IKV_STALE);
+    odd = config;
+    odd.about = IKV_ASK_TARGET;
+    odd.target.bits = 12345;
+    status_is(ikv_why_open(&odd, &why), IKV_STALE);
+    ck_assert_ptr_null(why);
+    for (int i = 0; i < IKV_WATCHER_LIMIT; i++)
+        ok(ikv_why_open(&config, &many[i]));
+    status_is(ikv_why_open(&config, &why), IKV_FULL_WATCHERS);
+    for (int i = 1; i < IKV_WATCHER_LIMIT; i++)
+        ok(ikv_why_close(many[i]));
+    answer.size = 8;
+    status_is(ikv_why_ask(many[0], &answer), IKV_BAD_SIZE);
+    status_is(ikv_why_print(many[0], stdout, 2), IKV_BAD_ARGUMENT);
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, hear, many[0]);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    FILE *full = fopen("/dev/full", "w");
+    setvbuf(full, NULL, _IONBF, 0);
+    status_is(ikv_why_print(many[0], full, IKV_PRINT_TEXT), IKV_BAD_FILE);
+    status_is(ikv_why_print(many[0], full, IKV_PRINT_JSON), IKV_BAD_FILE);
+    fclose(full);
+    ok(ikv_why_close(many[0]));
+    kit_close(&k);
+}
+END_TEST
+
+/* Every obstacle stands in the page that explains them. */
+START_TEST(documented)
+{
+    char *page = read_file(SOURCE "/docs/debugging.md");
+    int count = 0;
+    for (uint16_t code = 1; code < 256; code++) {
+        char quoted[64];
+        if (strcmp(ikv_obstacle_name(code), "unknown") == 0)
+            continue;
+        count++;
+        snprintf(quoted, sizeof quoted, "`%s`", ikv_obstacle_name(code));
+        ck_assert_msg(strstr(page, quoted) != NULL, "%s", quoted);
+    }
+    ck_assert_int_gt(count, 20);
+    free(page);
+}
+END_TEST
+
+/* The command's own mistakes. */
+static const struct {
+    const char *arguments, *says;
+    int code;
+} wrong_table[] = {
+    {"why.setup.json", "expected SETUP TAPE", 2},
+    {"a b", "expected one of --handler NAME, --target ID", 2},
+    {"a b c --target d", "expected SETUP TAPE", 2},
+    {"a b --handler c --target d", "expected one of --handler", 2},
+    {"a b --handler c --kind d", "--kind is of a target", 2},
+    {"none.setup.json b --handler c", "ikvar why: none.setup.json", 3},
+    {"%s/why.setup.json %s/why.tape.jsonl --handler ligth",
+     "the setup has no handler \"ligth\"; did you mean \"light\"?", 3},
+    {"%s/why.setup.json %s/why.tape.jsonl --target lanp",
+     "the setup has no target \"lanp\"; did you mean \"lamp\"?", 3},
+    {"%s/why.setup.json %s/why.tape.jsonl --target lamp --kind key.down",
+     "--kind: found \"key.down\", expected a kind that has a position", 3},
+    {"%s/why.setup.json %s/why.tape.jsonl --target lamp --kind clack",
+     "--kind: found \"clack\", expected a kind (ikvar kinds lists them)", 3},
+    {"%s/why.setup.json none.tape.jsonl --target lamp", "none.tape.jsonl", 3},
+};
+
+START_TEST(wrong_use)
+{
+    char output[2048], arguments[512];
+    const char *golden = SOURCE "/tests/golden";
+    snprintf(arguments, sizeof arguments, wrong_table[_i].arguments, golden,
+             golden);
+    int code = run_command_line(output, sizeof output, BINARY "/ikvar why %s",
+                                arguments);
+    ck_assert_msg(code == wrong_table[_i].code &&
+                      strstr(output, wrong_table[_i].says) != NULL,
+                  "%d: %s", code, output);
+}
+END_TEST
+
+Suite *why_suite(void)
+{
+    Suite *s = suite_create("why");
+    add_table(s, "D7 answers", answers, case_count(CASES));
+    add(s, "D7 on a lane", on_a_lane);
+    add(s, "D7 own names", own_names);
+    add(s, "D7 odd questions", odd_questions);
+    add(s, "D7 documented", documented);
+    add_table(s, "D7 wrong use", wrong_use, ROWS(wrong_table));
+    return s;
+}

@@ -1,0 +1,140 @@
+/* why.c - ikvar why: plays a tape, and answers why a handler was not called or a
+ * target not hit. */
+#include "tool.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+typedef struct question {
+    const char *handler, *target, *kind;
+    double from_ms, to_ms;
+    bool json;
+    ikv_why *why;
+} question;
+
+/* A name that the setup does not have: with the nearest that it has. */
+static int unknown_name(const ikv_setup *setup, uint32_t of, const char *what,
+                        const char *name)
+{
+    uint32_t count = 0;
+    char shown[160];
+    while (ikv_setup_name(setup, of, count) != NULL)
+        count++;
+    const char **known = calloc(count + 1u, sizeof *known);
+    for (uint32_t i = 0; known != NULL && i < count; i++)
+        known[i] = ikv_setup_name(setup, of, i);
+    const char *near = known != NULL ? ikv_nearest_name(name, known) : NULL;
+    free(known);
+    fprintf(stderr, "ikvar why: the setup has no %s \"%s\"%s%s%s\n", what,
+            clean(name, shown, sizeof shown),
+            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+            near != NULL ? "\"?" : "");
+    return BAD_INPUT;
+}
+
+static int find_kind(const ikv_setup *setup, const char *name, ikv_kind *kind)
+{
+    const ikv_catalogue *catalogue = ikv_setup_catalogue(setup);
+    char shown[160];
+    if (name == NULL)
+        return FINE;
+    *kind = ikv_catalogue_find(catalogue, name);
+    const ikv_kind_info *info = ikv_catalogue_info(catalogue, *kind);
+    if (info != NULL && info->positioned)
+        return FINE;
+    fprintf(stderr, "ikvar why: --kind: found \"%s\", expected %s\n",
+            clean(name, shown, sizeof shown),
+            info == NULL ? "a kind (ikvar kinds lists them)"
+                         : "a kind that has a position");
+    return BAD_INPUT;
+}
+
+static int begin_question(void *user, ikv_kit *kit, ikv_setup *setup)
+{
+    question *q = user;
+    ikv_why_config config = IKV_WHY_INIT;
+    config.kit = kit;
+    config.setup = setup;
+    config.from_ns = (uint64_t)(q->from_ms * 1e6);
+    config.to_ns = (uint64_t)(q->to_ms * 1e6);
+    if (q->handler != NULL) {
+        config.about = IKV_ASK_HANDLER;
+        config.subscription = ikv_setup_subscription(setup, q->handler);
+        if (config.subscription.bits == 0)
+            return unknown_name(setup, IKV_SETUP_HANDLERS, "handler",
+                                q->handler);
+    } else {
+        config.about = IKV_ASK_TARGET;
+        config.target = ikv_setup_target(setup, q->target);
+        if (config.target.bits == 0)
+            return unknown_name(setup, IKV_SETUP_TARGETS, "target", q->target);
+        int code = find_kind(setup, q->kind, &config.kind);
+        if (code != FINE)
+            return code;
+    }
+    ikv_status status = ikv_why_open(&config, &q->why);
+    if (status == IKV_OK)
+        return FINE;
+    fprintf(stderr, "ikvar why: %s\n", ikv_status_text(status));
+    return BAD_INPUT;
+}
+
+static int end_question(void *user)
+{
+    question *q = user;
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    if (q->why == NULL)
+        return FINE;
+    ikv_why_ask(q->why, &answer);
+    ikv_why_print(q->why, stdout, q->json ? IKV_PRINT_JSON : IKV_PRINT_TEXT);
+    ikv_why_close(q->why);
+    return answer.called > 0 ? FINE : ANSWER_IS_NO;
+}
+
+static int wrong_use(const char *text)
+{
+    fprintf(stderr, "ikvar why: %s\n", text);
+    return WRONG_USE;
+}
+
+int why_command(int argc, char **argv)
+{
+    question q = {.why = NULL};
+    run_plan plan = {.command = "why",
+                     .begin = begin_question,
+                     .end = end_question,
+                     .user = &q};
+    int code;
+    arguments left;
+    const option_row options[] = {
+        {"handler", 'H', OPTION_TEXT, &q.handler, "NAME",
+         "why was this handler not called?", 0, 0},
+        {"target", 't', OPTION_TEXT, &q.target, "ID",
+         "why was this target not hit?", 0, 0},
+        {"kind", 'k', OPTION_TEXT, &q.kind, "KIND",
+         "of a target: by events of this kind; else by what pointers,\n"
+         "wheels and pens do",
+         0, 0},
+        {"from", 'f', OPTION_NUMBER, &q.from_ms, "MS",
+         "look at events from then on", 0, 1e10},
+        {"to", 'T', OPTION_NUMBER, &q.to_ms, "MS", "and no later", 0, 1e10},
+        {"json", 'j', OPTION_FLAG, &q.json, NULL,
+         "print the answer as one JSON object", 0, 0},
+        {0}};
+    if (!parse_options(
+            argc, argv, options,
+            "why SETUP TAPE (--handler NAME | --target ID) "
+            "[options]\n\nExits with 0 if it was called or hit, with "
+            "1 if it was not.",
+            &left, &code))
+        return code;
+    plan.setup = next_argument(&left);
+    plan.tape = next_argument(&left);
+    if (plan.tape == NULL || left.count > 0)
+        return wrong_use("expected SETUP TAPE; see ikvar why --help");
+    if ((q.handler != NULL) == (q.target != NULL))
+        return wrong_use("expected one of --handler NAME, --target ID");
+    if (q.kind != NULL && q.target == NULL)
+        return wrong_use("--kind is of a target: give --target too");
+    return run_plan_through(&plan);
+}

@@ -2,6 +2,8 @@
  * obstacle alone, several in their order, and that asking changes nothing. */
 #include "support.h"
 
+#include <math.h>
+
 static counted memory;
 static ikv_bus *bus;
 static record found;
@@ -489,6 +491,126 @@ START_TEST(routed_elsewhere)
 }
 END_TEST
 
+/* ----------------------------------------------------------------- overlaps -- */
+
+static void change_one(uint64_t *seed)
+{
+    ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    ikv_target t = boxes[random_below(seed, BOXES)];
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    switch (random_below(seed, 6)) {
+    case 0:
+        ok(ikv_scene_show(k.scene, t, random_below(seed, 3) != 0));
+        break;
+    case 1:
+        ok(ikv_overlaps_enable(overlaps, t, random_below(seed, 3) != 0));
+        break;
+    case 2:
+        sensing.senses = random_below(seed, 4);
+        ok(ikv_overlaps_sense(overlaps, t, &sensing));
+        break;
+    case 3:
+        ok(ikv_scene_set_tags(k.scene, t, random_below(seed, 4)));
+        break;
+    default:
+        ok(ikv_scene_move(k.scene, t, (float)random_below(seed, 60),
+                          (float)random_below(seed, 60)));
+    }
+}
+
+static uint32_t touching;
+
+/* O1, O4: who has nothing in the way is in contact after the step, and nobody
+ * else is, whichever of the two one asks first. */
+static void compare_overlaps(void)
+{
+    const ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    for (int a = 0; a < BOXES; a++)
+        for (int b = 0; b < a; b++) {
+            ikv_obstacle why[6];
+            bool touches = ikv_overlaps_touches(overlaps, boxes[a], boxes[b]) ||
+                           ikv_overlaps_touches(overlaps, boxes[b], boxes[a]);
+            uint32_t count =
+                ikv_overlaps_probe(overlaps, boxes[a], boxes[b], why, 6);
+            ck_assert_msg((count == 0) == touches, "%d %d: %u, %s", a, b, count,
+                          count > 0 ? ikv_obstacle_name(why[0].code) : "");
+            ck_assert_uint_eq(
+                ikv_overlaps_probe(overlaps, boxes[b], boxes[a], NULL, 0),
+                count);
+            touching += touches;
+        }
+}
+
+START_TEST(overlapping)
+{
+    uint64_t seed = 5000 + (uint64_t)_i;
+    touching = 0;
+    kit_prepare(&k);
+    k.config.scene.layers = 2;
+    k.config.loop.step_num = 50;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < BOXES; i++) {
+        ikv_target_config config = IKV_TARGET_INIT;
+        ikv_sensing sensing = IKV_SENSING_INIT;
+        config.layer = i == 3;
+        if (i % 3 != 0 && i != 4)
+            config.parent = boxes[random_below(&seed, (uint32_t)i)];
+        config.shape = i == 7  ? (ikv_shape){.type = IKV_SHAPE_NONE}
+                       : i % 2 ? ikv_scene_circle(0, 0, 12)
+                               : ikv_scene_rect(0, 0, 20, 20);
+        config.body = i == 2;
+        config.tags = 1 + random_below(&seed, 3);
+        ok(ikv_scene_add(k.scene, &config, &boxes[i], NULL));
+        sensing.senses = 3;
+        ok(ikv_overlaps_sense(ikv_kit_overlaps(k.kit), boxes[i], &sensing));
+    }
+    for (uint64_t ms = 20; ms < 3000; ms += 20) {
+        change_one(&seed);
+        kit_frame(&k, ms);
+        compare_overlaps();
+    }
+    ck_assert_uint_gt(touching, 100);
+    kit_close(&k);
+}
+END_TEST
+
+/* Each alone, and of what is in no scene. */
+START_TEST(apart)
+{
+    ikv_target none = {0};
+    ikv_obstacle why[6] = {{0}};
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    quay = rect_target(k.scene, none, 0, 0, 10, 10, 0);
+    crane = rect_target(k.scene, none, 33, 14, 10, 10, 0);
+    ok(ikv_scene_set_tags(k.scene, crane, 2));
+    sensing.senses = 1;
+    ok(ikv_overlaps_sense(overlaps, quay, &sensing));
+    ck_assert_uint_eq(ikv_overlaps_probe(overlaps, quay, crane, why, 6), 2);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_SENSES);
+    ck_assert_uint_eq(why[1].code, IKV_WHY_APART);
+    ck_assert_double_eq_tol(why[1].found.bits.number, sqrt(23 * 23 + 4 * 4),
+                            1e-5);
+    ok(ikv_bus_add_target(k.bus, 9, &lamp));
+    ok(ikv_overlaps_sense(overlaps, lamp, &sensing));
+    ok(ikv_scene_set_tags(k.scene, quay, 1));
+    ck_assert_uint_eq(ikv_overlaps_probe(overlaps, lamp, quay, why, 6), 1);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_NOT_REPORTED);
+    kit_frame(&k, 0);
+    ok(ikv_overlaps_report(overlaps, lamp, quay, NULL));
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(ikv_overlaps_probe(overlaps, lamp, quay, why, 6), 0);
+    ok(ikv_scene_remove(k.scene, crane));
+    ck_assert_uint_eq(ikv_overlaps_probe(overlaps, quay, crane, why, 6), 1);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_STALE);
+    ck_assert_uint_eq(why[0].by.bits, crane.bits);
+    kit_close(&k);
+}
+END_TEST
+
 /* Parents before children, the lowest sibling first. */
 START_TEST(walked)
 {
@@ -546,6 +668,8 @@ Suite *probe_suite(void)
     add(s, "D7 listening", listening);
     add_table(s, "HIT1 CAP3 F2 routed", routed, 40);
     add_table(s, "HIT1 CAP3 F2 routed elsewhere", routed_elsewhere, 4);
+    add_table(s, "O1 O4 overlapping", overlapping, 30);
+    add(s, "O1 O4 O6 apart", apart);
     add(s, "HIT1 walked", walked);
     add(s, "D7 odd questions", odd_questions);
     return s;

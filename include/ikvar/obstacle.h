@@ -64,7 +64,14 @@ extern "C" {
     X(68, REFUSED, "refused", "the event was not delivered at all")            \
     X(69, DROPPED, "dropped", "it waited on a lane, and its target has gone")  \
     X(70, PRESSED, "pressed", "the press was on another target")               \
-    X(71, WAITING, "waiting", "it still waits on a lane")
+    X(71, WAITING, "waiting", "it still waits on a lane")                      \
+    /* of two targets that do not overlap; also HIDDEN, NO_SHAPE, STALE */     \
+    X(96, DISABLED, "disabled", "it overlaps nothing: it is disabled")         \
+    X(97, SENSES, "senses", "neither senses a tag of the other")               \
+    X(98, SAME_BODY, "same-body", "they are pieces of one body")               \
+    X(99, LAYER, "layer", "they are in different layers")                      \
+    X(100, APART, "apart", "their shapes are apart")                           \
+    X(101, NOT_REPORTED, "not-reported", "nobody has reported that they touch")
 
 enum {
     IKV_WHY_NONE = 0,

@@ -218,6 +218,22 @@ IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,
 IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
                                   ikv_target target, ikv_target other);
 
+/* Why two targets are not in contact: all that stands in the way, as they are
+ * now and a step would find them; up to `room` of it go to `to`. In any order of
+ * the two; nothing changes. Returns how many there are; 0: they touch, and a
+ * step makes a contact of it.
+ *   STALE     `by` is gone
+ *   DISABLED, HIDDEN, PARENT_HIDDEN, NO_SHAPE   `by`, of either
+ *   SENSES    neither senses a tag of the other
+ *   SAME_BODY  they are pieces of `by`
+ *   NOT_REPORTED  not both are in a scene, and nobody has reported them
+ *   LAYER     `found` is the second one's, `wanted` the first one's
+ *   APART     their shapes are, by `found` units
+ * Context: owner thread, inside handlers and watchers too; O(depth). */
+IKV_API uint32_t ikv_overlaps_probe(const ikv_overlaps *overlaps, ikv_target a,
+                                    ikv_target b, ikv_obstacle *to,
+                                    uint32_t room);
+
 /* ------------------------------------------------------------- counting -- */
 
 /*   targets    that can overlap now

@@ -255,11 +255,6 @@ ikv_status ikv_overlaps_place(ikv_overlaps *overlaps, ikv_target target)
 
 /* ---------------------------------------------------------------- parts -- */
 
-static bool is_shown(const scene_item *item)
-{
-    return (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
-}
-
 /* Whether the place has something that can overlap. */
 static bool counts_at_all(const ikv_overlaps *o, uint32_t place)
 {
@@ -267,7 +262,7 @@ static bool counts_at_all(const ikv_overlaps *o, uint32_t place)
     const near_part *part = part_at(o, place);
     /* What is sensed by one that is gone is nobody's. */
     bool mine = part->owner == item->target;
-    return place != ROOT_ITEM && item->target != 0 && is_shown(item) &&
+    return place != ROOT_ITEM && item->target != 0 && !item_is_hidden(item) &&
            item_shape(item) != IKV_SHAPE_NONE && !(mine && part->disabled) &&
            (item->tags | (mine ? summary_at(o, place)->senses : 0)) != 0;
 }
@@ -593,7 +588,7 @@ static bool is_hidden(const ikv_overlaps *o, uint32_t place, ikv_target target)
 {
     return o->scene != NULL &&
            ikvi_scene_item(o->scene, place)->target == target.bits &&
-           !is_shown(ikvi_scene_item(o->scene, place));
+           item_is_hidden(ikvi_scene_item(o->scene, place));
 }
 
 /* O6: from an engine's own collision. */

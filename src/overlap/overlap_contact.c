@@ -172,7 +172,7 @@ static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
     const near_summary *other = summary_at(o, t->part[!side]);
     /* As it was told last: what is asked since then is of the next step. */
     *scope = part_at(o, t->part[side])->told_scope;
-    if ((own->senses & other->tags) == 0 || own->body == other->body)
+    if (senses_tags(own->senses, other->tags) == 0 || own->body == other->body)
         return false;
     for (uint32_t i = 0; i < SIDES; i++)
         party[i] = *scope == IKV_OVERLAP_OF_BODIES ? body_bits(o, t->part[i])

@@ -1,14 +1,14 @@
 /* overlap_internal.h - the overlaps' inside: overlap.c opens them, keeps what
  * targets sense and runs a step; overlap_near.c finds which shapes meet;
  * overlap_contact.c makes contacts of pairs that touch, and tells of them;
- * overlap_ask.c answers what is in contact.
+ * overlap_ask.c answers what is in contact, overlap_probe.c why two are not.
  *
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
  * of, between two targets or two bodies, and lasts while touches hold it.
  *
  * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_near.c,
- * overlap.c.
+ * overlap_probe.c, overlap.c.
  */
 #ifndef IKVI_OVERLAP_INTERNAL_H
 #define IKVI_OVERLAP_INTERNAL_H
@@ -253,10 +253,17 @@ static inline bool boxes_meet(const near_box *a, const near_box *b)
     return larger_of(x, y) <= 0;
 }
 
+/* O1: which of a target's tags another one senses. */
+static inline uint32_t senses_tags(uint32_t senses, uint32_t tags)
+{
+    return senses & tags;
+}
+
 /* O1: whether one of the two senses the other. */
 static inline bool either_senses(const near_summary *a, const near_summary *b)
 {
-    return ((a->senses & b->tags) | (b->senses & a->tags)) != 0 &&
+    return (senses_tags(a->senses, b->tags) |
+            senses_tags(b->senses, a->tags)) != 0 &&
            a->body != b->body;
 }
 

@@ -178,12 +178,6 @@ static inline bool item_is_off(const scene_item *item)
     return (item->flags & ITEM_HIT) == IKV_HIT_OFF;
 }
 
-/* Itself, or by an ancestor. */
-static inline bool item_is_hidden(const scene_item *item)
-{
-    return (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0;
-}
-
 /* Whether queries can find it at all. */
 static inline bool item_hittable(const scene_item *item)
 {

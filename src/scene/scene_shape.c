@@ -503,6 +503,13 @@ float ikvi_shape_distance(const ikv_scene *scene, const scene_item *item,
     return away > h.radius ? away - h.radius : 0;
 }
 
+float ikvi_hulls_apart(const hull *a, const hull *b)
+{
+    float one = edge_distance(a, b), other = edge_distance(b, a);
+    float away = ikvi_sqrt((double)(one < other ? one : other));
+    return away > a->radius + b->radius ? away - a->radius - b->radius : 0;
+}
+
 /* Touching counts. Hulls whose edges are apart may still cross, or one may lie
  * in the other: then no axis parts them. */
 bool ikvi_hulls_meet(const hull *a, const hull *b)

@@ -59,6 +59,12 @@ static inline uint32_t item_shape(const scene_item *item)
     return item->type_traits & 15u;
 }
 
+/* Itself, or by an ancestor. */
+static inline bool item_is_hidden(const scene_item *item)
+{
+    return (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) != 0;
+}
+
 static inline bool number_finite(float value)
 {
     return value - value == 0;
@@ -95,6 +101,8 @@ typedef struct hull {
 /* The item's shape in the layer's space; false if it has none. */
 bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to);
 bool ikvi_hulls_meet(const hull *a, const hull *b);
+/* How far two that don't meet are apart. */
+float ikvi_hulls_apart(const hull *a, const hull *b);
 
 /* -------------------------------------------------------------- changes -- */
 

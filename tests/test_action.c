@@ -599,14 +599,16 @@ START_TEST(scopes_without_layers)
     ikv_actions_config config = IKV_ACTIONS_INIT;
     ikv_router_config route = IKV_ROUTER_INIT;
     ikv_actions *own = NULL;
-    ikv_router *router = NULL;
+    ikv_router *router = NULL, *second = NULL;
     ikv_action_id in_layer, within;
     ikv_scope layer = {IKV_IN_LAYER, 0, {0}};
     open_actions(1);
     ikv_scope target = {IKV_WITHIN, 0, lamp};
     config.bus = route.bus = k.bus;
     config.state = ikv_kit_state(k.kit);
-    config.memory = route.memory = ikv_host_memory();
+    counted memory = {0};
+    config.memory = counted_memory(&memory);
+    route.memory = ikv_host_memory();
     route.picking = ikv_kit_picking(k.scene);
     if (_i == 0)
         route.picking.layer = NULL;
@@ -626,7 +628,15 @@ START_TEST(scopes_without_layers)
     ikv_actions_settle(own, 0, false, false);
     ck_assert(ikv_actions_ask(own, within, 0).on);
     ck_assert_int_eq(ikv_actions_ask(own, in_layer, 0).on, _i != 0);
+    ok(ikv_router_open(&route, &second));
+    ok(ikv_actions_follow(own, second));
     ok(ikv_actions_close(own));
+    /* Neither tells them of anything any more. */
+    e.kind = IKV_KIND_POINTER_UP;
+    ok(ikv_router_route(router, &e).status);
+    e.kind = IKV_KIND_POINTER_DOWN;
+    ok(ikv_router_route(second, &e).status);
+    ikv_router_close(second);
     ikv_router_close(router);
     close_actions();
 }

@@ -740,6 +740,34 @@ START_TEST(unheard)
 }
 END_TEST
 
+/* However often one comes and goes beside another: its place is used again. */
+START_TEST(comes_and_goes)
+{
+    actor a = {.name = "a"}, b = {.name = "b"};
+    open_bus(4, 0, 0);
+    hear(&a, IKV_KIND_KEY_DOWN, everywhere, 0);
+    for (int i = 0; i < 300; i++) {
+        hear(&b, IKV_KIND_KEY_DOWN, everywhere, i % 3 - 1);
+        ok(ikv_bus_unsubscribe(bus, b.subscription));
+        ck_assert_uint_eq(bus_counts(bus).entries, 1);
+    }
+    deliver(IKV_KIND_KEY_DOWN, everywhere);
+    ck_assert_str_eq(heard.text, "a ");
+    close_bus();
+}
+END_TEST
+
+/* A lane's inbox has room for 64 events, and for nobody's of its own. */
+START_TEST(inbox_size)
+{
+    ikv_bus_config config = IKV_BUS_INIT;
+    config.user_lanes = 4;
+    size_t four = ikv_bus_footprint(&config);
+    config.user_lanes = 5;
+    ck_assert_uint_lt(ikv_bus_footprint(&config) - four, 12 * 1024);
+}
+END_TEST
+
 /* ------------------------------------------------------------- watching -- */
 
 static void watch(const ikv_watch *w, void *user)
@@ -852,6 +880,8 @@ END_TEST
 Suite *bus_suite(void)
 {
     Suite *s = suite_create("bus");
+    add(s, "D5 comes and goes", comes_and_goes);
+    add(s, "D2 inbox size", inbox_size);
     add(s, "D4", order_by_rank_then_age);
     add(s, "D4 wide", families_and_all_kinds);
     add_table(s, "PATH1 PATH2 PATH3 PATH8", paths, ROWS(path_table));

@@ -506,6 +506,44 @@ START_TEST(little_room)
 }
 END_TEST
 
+/* Who is told to make room ends the next one: that is told once as well. */
+static ikv_subscription to_end;
+
+static void end_another(void *user)
+{
+    note_end(user);
+    ikv_bus_unsubscribe(k.bus, to_end);
+}
+
+START_TEST(told_to_make_room)
+{
+    int life[2] = {1, 1};
+    open_small(&k);
+    k.config.bus.kept = 1;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    char *image = malloc(size), *later = malloc(size);
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_FIELD_SET;
+    config.handler = count_heard;
+    ok(ikv_image_save(&parts, image, size));
+    for (int i = 0; i < 2; i++) {
+        config.user = &life[i];
+        config.on_drop = i == 0 ? end_another : note_end;
+        ok(ikv_bus_subscribe(k.bus, &config, &to_end, NULL));
+    }
+    ok(ikv_image_save(&parts, later, size)); /* holds both */
+    restore(&parts, image, size);
+    ck_assert_int_eq(life[0], 2);
+    free(image);
+    free(later);
+    kit_close(&k);
+    ck_assert_int_eq(life[1], 2);
+}
+END_TEST
+
 /* Handles of owners and timers go on likewise; a target's is the same again. */
 START_TEST(handles_and_back)
 {
@@ -1264,6 +1302,7 @@ Suite *edge_time_suite(void)
     add(s, "38 going back", going_back);
     add(s, "38 ended and back", ended_and_back);
     add(s, "38 little room", little_room);
+    add(s, "38 told to make room", told_to_make_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
     add(s, "38 an inbox between two steps", inbox_between_two_steps);

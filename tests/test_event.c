@@ -77,7 +77,8 @@ START_TEST(catalogue_fields)
         const ikv_kind_info *info = ikv_catalogue_info(NULL, k);
         ck_assert_uint_eq(ikv_catalogue_find(NULL, info->name), k);
         uint64_t taken = 0;
-        ikv_event event = ikv_event_make(k, 0);
+        ikv_event event;
+        memset(&event, 0xa5, sizeof event); /* which nothing else touches */
         for (uint32_t i = 0; i < info->field_count; i++) {
             const ikv_field *f = &info->fields[i];
             uint32_t at = f->offset - 32u;
@@ -93,7 +94,12 @@ START_TEST(catalogue_fields)
             if (f->type == IKV_TYPE_TEXT || f->type == IKV_TYPE_TARGET ||
                 f->type == IKV_TYPE_VALUE)
                 continue;
+            ikv_event before = event;
             ok(ikv_field_put(f, &event, value));
+            for (size_t b = 0; b < sizeof event; b++)
+                ck_assert(
+                    ((b >= f->offset && b < f->offset + sizes[f->type])) ||
+                    ((char *)&event)[b] == ((char *)&before)[b]);
             value = ikv_field_get(f, &event);
             ck_assert(value.type == IKV_VALUE_NUMBER ? value.bits.number == 1
                                                      : value.bits.integer == 1);

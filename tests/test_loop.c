@@ -514,8 +514,15 @@ START_TEST(long_text)
     ok(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT));
     status_is(ikv_sink_push_text(NULL, &e, much, 1), IKV_BAD_ARGUMENT);
     kit_frame(&k, 40);
+    uint64_t routed = loop_counts(k.loop).routed;
     ck_assert_uint_eq(strlen(typed.text),
                       strlen(text_table[_i].pieces) + IKV_TEXT_LIMIT + 35);
+    /* As many pieces as there can be: seven characters in each. */
+    for (size_t i = 0; i < IKV_TEXT_LIMIT; i++)
+        much[i] = "\xf0\x9f\x9a\xa2"[i % 4];
+    ok(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT));
+    kit_frame(&k, 60);
+    ck_assert_uint_eq(loop_counts(k.loop).routed - routed, 37);
     kit_close(&k);
 }
 END_TEST

@@ -732,7 +732,7 @@ static ikv_verdict check_point(const ikv_event *e, const ikv_delivery *d,
 /* O6: no scene at all; what the engine's callbacks do not say is everything. */
 START_TEST(own_collision)
 {
-    static const float point[3] = {4, 5, 6};
+    static const float point[4] = {4, 5, 6, NAN}; /* three are looked at */
     ikv_bus_config bus_config = IKV_BUS_INIT;
     ikv_overlaps_config config = IKV_OVERLAPS_INIT;
     ikv_sensing sensing = IKV_SENSING_INIT;
@@ -757,7 +757,7 @@ START_TEST(own_collision)
     for (ikv_kind kind = IKV_KIND_OVERLAP_ENTER; kind <= IKV_KIND_OVERLAP_LEAVE;
          kind++)
         hears(bus, kind, a, check_point, &calls);
-    ok(ikv_overlaps_report(own, b, a, point));
+    ok(ikv_overlaps_report(own, b, a, point)); /* its three, and no more */
     ok(ikv_overlaps_step(own, 0, 0));
     ck_assert_int_eq(calls, 1);
     ok(ikv_overlaps_report(own, a, b, point));

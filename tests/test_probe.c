@@ -300,14 +300,16 @@ END_TEST
 /* Where it listens and to what, each once. */
 START_TEST(listening)
 {
-    static const ikv_kind three[] = {IKV_KIND_KEY_UP, IKV_KIND_KEY_DOWN,
+    static const ikv_kind three[] = {IKV_KIND_KEY_DOWN, IKV_KIND_KEY_UP,
                                      IKV_KIND_KEY_UP};
+    int heard = 0;
     ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
     ikv_target at[4];
     ikv_kind kinds[3];
     open_bus();
     ikv_target where[] = {lamp, quay, lamp};
     config.handler = hear;
+    config.user = &heard;
     config.kinds = three;
     config.kind_count = 3;
     config.at_list = where;
@@ -318,10 +320,15 @@ START_TEST(listening)
     ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 3), 2);
     ck_assert_uint_eq(kinds[0] + kinds[1], IKV_KIND_KEY_UP + IKV_KIND_KEY_DOWN);
     ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 1), 2);
+    ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 0);
+    up.target = lamp;
+    ikv_bus_deliver(bus, &up);
+    ck_assert_int_eq(heard, 2); /* at the lamp, and above it */
     ok(ikv_bus_unsubscribe(bus, asked));
     ck_assert_uint_eq(ikv_bus_subscription_targets(bus, asked, at, 4), 0);
     config = (ikv_subscription_config)IKV_SUBSCRIPTION_INIT;
     config.handler = hear;
+    config.user = &heard;
     config.all_kinds = true;
     ok(ikv_bus_subscribe(bus, &config, &asked, NULL));
     ck_assert_uint_eq(ikv_bus_subscription_kinds(bus, asked, kinds, 3), 0);

@@ -593,6 +593,27 @@ START_TEST(told_apart)
 }
 END_TEST
 
+/* Q2: the first pad's second axis and the second pad's first are two. */
+START_TEST(two_pads_apart)
+{
+    int count = 0;
+    open_loop();
+    kit_open(&k);
+    kit_frame(&k, 0);
+    hears(k.bus, IKV_KIND_PAD_AXIS, (ikv_target){0}, count_event, &count);
+    for (uint8_t i = 0; i < 2; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_PAD_AXIS, 7001000000);
+        e.device = k.fake.device;
+        e.pad.pad = i;
+        e.pad.index = !i;
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    kit_frame(&k, 20);
+    ck_assert_int_eq(count, 2);
+    kit_close(&k);
+}
+END_TEST
+
 /* Q2, E5: however far the merged ones went, the sum comes, as far as it can be
  * told. */
 static float motion_heard[2];
@@ -992,6 +1013,7 @@ Suite *steps_suite(void)
     add_table(s, "Q2 merging", merged_moves, ROWS(merges));
     add_table(s, "L6 not idle", not_idle, ROWS(idle_table));
     add_table(s, "Q2 told apart", told_apart, ROWS(differ_table));
+    add(s, "Q2 two pads", two_pads_apart);
     add(s, "Q2 many pointers", many_merge);
     add_table(s, "Q2 E5 far motion", far_motion, 3);
     add(s, "L5 no router", no_router);

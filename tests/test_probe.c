@@ -582,6 +582,28 @@ START_TEST(overlapping)
 }
 END_TEST
 
+/* O1: with room for the one pair that there is, and no more. */
+START_TEST(one_pair)
+{
+    ikv_target none = {0};
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    kit_prepare(&k);
+    k.config.overlaps.pairs = 1;
+    kit_open(&k);
+    ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    quay = rect_target(k.scene, none, 0, 0, 10, 10, 0);
+    crane = rect_target(k.scene, none, 5, 5, 10, 10, 0);
+    ok(ikv_scene_set_tags(k.scene, crane, 1));
+    sensing.senses = 1;
+    ok(ikv_overlaps_sense(overlaps, quay, &sensing));
+    kit_frame(&k, 0);
+    kit_frame(&k, 20);
+    ck_assert(ikv_overlaps_touches(overlaps, quay, crane));
+    ck_assert_uint_eq(overlaps_counts(overlaps).scans, 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* Each alone, and of what is in no scene. */
 START_TEST(apart)
 {
@@ -676,6 +698,7 @@ Suite *probe_suite(void)
     add_table(s, "HIT1 CAP3 F2 routed", routed, 40);
     add_table(s, "HIT1 CAP3 F2 routed elsewhere", routed_elsewhere, 4);
     add_table(s, "O1 O4 overlapping", overlapping, 30);
+    add(s, "O1 one pair", one_pair);
     add(s, "O1 O4 O6 apart", apart);
     add(s, "HIT1 walked", walked);
     add(s, "D7 odd questions", odd_questions);

@@ -83,14 +83,17 @@ def close_test(line):
     return None
 
 
-# A local array: one that is larger is no bug, so its size is made smaller.
+# A local array: one that is larger is no bug, so its size is made smaller; also
+# several in a row.
 ARRAY = re.compile(r"\s+(?:static |const )*\w+ \w+(\[[^\]]*\])(?: = .*|);$")
+ARRAYS = re.compile(r"\s+(?:static |const )*\w+ \w+(?:\[\w+\])?(?:, \w+(?:\[\w+\])?)+;$")
 
 
 def mutations(line, following=""):
     found, same = [], no_boundary(line, following)
     code = line.split("/*")[0]
     array = ARRAY.match(code.rstrip())
+    arrays = ARRAYS.match(code.rstrip())
     for pattern, to in RULES:
         for match in re.finditer(pattern, code):
             if code[:match.start()].count('"') % 2:
@@ -98,7 +101,7 @@ def mutations(line, following=""):
             if match.group() in (" < ", " <= ", " > ", " >= ") and \
                     any(match.start() in columns for columns in same):
                 continue
-            in_size = array and array.start(1) < match.start() < array.end(1)
+            in_size = arrays or (array and array.start(1) < match.start() < array.end(1))
             if to == ["+1"]:
                 new = str(int(match.group(1)) + (-1 if in_size else 1))
             else:

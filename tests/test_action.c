@@ -26,6 +26,43 @@ static void push(ikv_event *e)
 static void do_word(const char *word);
 
 /* "jump^" started, "jump=" held, "jumpv" ended; then what is not 1 or 0. */
+/* What a press is said to start, by the actions' order; and whether anybody
+ * asks. */
+static uint32_t due;
+static bool foretold;
+
+static uint32_t order_of(ikv_action_id action)
+{
+    uint32_t nth = 0;
+    while (ikv_actions_list(actions, nth).bits != action.bits)
+        nth++;
+    return nth;
+}
+
+static bool is_free(ikv_action_id action, const ikv_event *press)
+{
+    ikv_binding binding;
+    for (uint32_t nth = 0;
+         (binding = ikv_actions_binding(actions, action, nth)).bits != 0; nth++)
+        if (ikv_actions_probe(actions, binding, press, NULL, 0) == 0)
+            return true;
+    return false;
+}
+
+static void foretell(const ikv_watch *watch, void *user)
+{
+    ikv_action_id action;
+    (void)user;
+    if (!foretold)
+        return;
+    ck_assert_uint_eq(due, 0); /* all that was said has started */
+    for (uint32_t nth = 0; (action = ikv_actions_list(actions, nth)).bits != 0;
+         nth++)
+        if (!ikv_actions_ask(actions, action, 0).on &&
+            is_free(action, watch->event))
+            due |= 1u << nth;
+}
+
 static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
                                void *user)
 {
@@ -36,6 +73,11 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
     ck_assert_uint_lt(a->state, 3);
     ck_assert_int_eq(a->state, e->kind - IKV_KIND_ACTION_START);
     ck_assert_ptr_nonnull(d->cause);
+    if (foretold && a->state == IKV_ACTION_STARTED) {
+        uint32_t bit = 1u << order_of((ikv_action_id){a->action});
+        ck_assert_msg((due & bit) != 0, "%s was not foretold", name);
+        due &= ~bit;
+    }
     last_ns = e->time_ns;
     note(&seen, "%s%c", name, marks[a->state]);
     if (fabsf(a->value - 1) > 1e-3f)
@@ -296,9 +338,17 @@ static void bind_all(const char *words)
 
 START_TEST(bound)
 {
+    const char *words = case_text(CASES, _i, "do");
     open_actions(1);
     bind_all(case_text(CASES, _i, "bind"));
-    do_words(case_text(CASES, _i, "do"));
+    /* Nothing is in the way of what starts, and of nothing else; but where a
+     * handler changes that meanwhile. */
+    foretold = strchr(words, '{') == NULL;
+    due = 0;
+    ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_PRESS, foretell, NULL));
+    do_words(words);
+    ck_assert_uint_eq(due, 0);
+    foretold = false;
     expect_case(CASES, _i, "hear", seen.text);
     close_actions();
 }

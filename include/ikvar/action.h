@@ -229,6 +229,28 @@ IKV_API ikv_status ikv_actions_unbind_all(ikv_actions *actions,
 IKV_API ikv_binding ikv_actions_binding(const ikv_actions *actions,
                                         ikv_action_id action, uint32_t nth);
 
+/* Why a press does not start a binding: all that stands in the way, in its
+ * order; up to `room` of it go to `to`. Nothing changes.
+ *   event  that was pressed: of a watcher's PRESS, or like one that may come,
+ *          which nobody has stopped, in the first router's scene
+ * Returns how many there are; 0: it starts.
+ *   UNBOUND   the binding is gone
+ *   OTHER_INPUT  the press is nothing that the binding waits for: then nothing
+ *             else is asked
+ *   CLAIMED   a handler stopped it, or it was typed into `by`, where it went
+ *   ON        it is satisfied already
+ *   SET_OFF   the set `name` is switched off for the seat
+ *   SCOPE     it is not where it must be: `nth` is IKV_WITHIN or IKV_FOCUSED with
+ *             `by`, or IKV_IN_LAYER with `wanted`
+ *   NOT_HELD  the chord's part `nth`, counted from 1, is not held
+ *   WEAK      a stick, trigger or axis is at `found` only
+ *   LONGER    a chord of `found` parts has it, of the action `name`
+ * Context: owner thread, inside handlers and watchers too; O(bindings with that
+ * trigger, depth). */
+IKV_API uint32_t ikv_actions_probe(const ikv_actions *actions,
+                                   ikv_binding binding, const ikv_event *event,
+                                   ikv_obstacle *to, uint32_t room);
+
 /* The binding that an action's event names; zero bits if it is gone.
  * Context: owner thread, inside handlers too; O(bindings). */
 IKV_API ikv_binding ikv_actions_binding_of(const ikv_actions *actions,

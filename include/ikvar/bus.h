@@ -726,6 +726,10 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
  *   DROP    a deferred event was dropped: its target has gone
  *   MUTE    a subscription was muted (`reason` is MUTED), or wakes again (NONE)
  *   END     a subscription is about to end: `reason` is LIMIT, or ENDED
+ *   PRESS   the actions are about to look at what was pressed: the moment for
+ *           ikv_actions_probe()
+ *   OVERLAPS  a step's overlaps have been found, and are about to be told: the
+ *           moment for ikv_overlaps_probe()
  */
 enum {
     IKV_WATCH_EVENT = 1 << 0,
@@ -739,14 +743,16 @@ enum {
     IKV_WATCH_DROP = 1 << 8,
     IKV_WATCH_MUTE = 1 << 9,
     IKV_WATCH_END = 1 << 10,
+    IKV_WATCH_PRESS = 1 << 11,
+    IKV_WATCH_OVERLAPS = 1 << 12,
     IKV_WATCH_ALL = 0x7fffffff
 };
 
 /* Valid for the call.
  *   what          one of IKV_WATCH_...
  *   depth         1 for the outermost delivery
- *   event         that it is about; NULL on MUTE and END
- *   delivery      NULL on REFUSE, DEFER, DROP, MUTE and END
+ *   event         that it is about; NULL on MUTE, END and OVERLAPS
+ *   delivery      NULL on all but EVENT, ASK, CALL, RETURN, SKIP and DONE
  *   name          the handler's on ASK, CALL, RETURN, SKIP, MUTE and END
  *   subscription  likewise
  *   verdict       on RETURN the handler's, on DONE all of them joined

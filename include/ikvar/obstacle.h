@@ -71,7 +71,18 @@ extern "C" {
     X(98, SAME_BODY, "same-body", "they are pieces of one body")               \
     X(99, LAYER, "layer", "they are in different layers")                      \
     X(100, APART, "apart", "their shapes are apart")                           \
-    X(101, NOT_REPORTED, "not-reported", "nobody has reported that they touch")
+    X(101, NOT_REPORTED, "not-reported",                                       \
+      "nobody has reported that they touch")                                   \
+    /* of a press and a binding */                                             \
+    X(128, UNBOUND, "unbound", "the binding is gone")                          \
+    X(129, OTHER_INPUT, "other-input", "the press is none of the binding's")   \
+    X(130, CLAIMED, "claimed", "a handler stopped it, or it was typed")        \
+    X(131, ON, "on", "the binding is satisfied already")                       \
+    X(132, SET_OFF, "set-off", "its set is switched off")                      \
+    X(133, SCOPE, "scope", "the press is out of its scope")                    \
+    X(134, NOT_HELD, "not-held", "another part of the chord is not held")      \
+    X(135, WEAK, "weak", "the stick or trigger is not pushed far enough")      \
+    X(136, LONGER, "longer", "a longer chord has the press")
 
 enum {
     IKV_WHY_NONE = 0,

@@ -2,7 +2,8 @@
  * bindings, action_text.c reads and writes a binding's text, action_run.c
  * starts and ends actions as input comes.
  *
- * Files, lowest first: action_text.c, action_run.c, action.c.
+ * Files, lowest first: action_text.c, action_measure.c, action_run.c,
+ * action_probe.c, action.c.
  */
 #ifndef IKVI_ACTION_INTERNAL_H
 #define IKVI_ACTION_INTERNAL_H
@@ -52,6 +53,10 @@ enum {
     WHEEL_LEFT = 2,
     WHEEL_RIGHT = 3
 };
+
+/* From where on half an axis counts as pressed, and below where as let go. */
+#define PRESS_AT   0.5f
+#define RELEASE_AT 0.4f
 
 typedef struct action_part {
     uint8_t type, number;
@@ -133,6 +138,7 @@ struct ikv_actions {
     uint32_t seats, set_room;
     uint64_t changes;          /* of what is held: loops begin anew after one */
     bool resolving, synthetic; /* within a call: no image is made meanwhile */
+    const action_input *looking; /* what is looked at now; or NULL */
     size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
     struct {
@@ -203,6 +209,11 @@ static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
     return seat < a->seats ? seat : (uint8_t)(a->seats - 1);
 }
 
+static inline float size_of(float value)
+{
+    return value < 0 ? -value : value;
+}
+
 /* action_text.c */
 ikv_status ikvi_shape_read(const char *text, action_shape *to,
                            ikv_message *message);
@@ -211,7 +222,33 @@ size_t ikvi_shape_write(const action_shape *shape, char *buffer, size_t size);
 /* Whether one press can satisfy both. */
 bool ikvi_shapes_clash(const action_shape *a, const action_shape *b);
 
+/* action_measure.c */
+/* How far a part that can be held is held, 0 to 1; and whether all but the last
+ * of a chord are. */
+float ikvi_part_amount(const ikv_actions *a, uint32_t seat, action_part part);
+bool ikvi_part_is_held(const ikv_actions *a, uint32_t seat, action_part part);
+bool ikvi_others_are_held(const ikv_actions *a, uint32_t seat,
+                          const action_shape *shape);
+bool ikvi_set_vector(binding_run *run, float x, float y);
+/* Whether the binding is satisfied, by the state; its values follow. */
+bool ikvi_measure_binding(const ikv_actions *a, const action_binding *b,
+                          uint32_t seat, binding_run *run);
+bool ikvi_focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top);
+bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
+                      uint32_t seat, const action_input *input);
+
 /* action_run.c */
+enum {
+    TRIGGERS = 4 /* parts that one event can be */
+};
+/* The parts that an input is, as many as there are. */
+uint32_t ikvi_parts_of(const action_input *input, action_part parts[TRIGGERS]);
+/* A5: of the chords that it completes, how long the longest is; one of them goes
+ * to *place. */
+uint32_t ikvi_longest_chord(const ikv_actions *a, uint32_t seat,
+                            const action_input *input, const action_part *parts,
+                            uint32_t count, uint32_t *place);
+uint32_t ikvi_chord_length(const action_binding *b);
 /* Takes a binding's satisfaction away, without a look at its input. */
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat);
 void ikvi_action_on_routed(void *actions, ikv_router *router,

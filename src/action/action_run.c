@@ -8,244 +8,6 @@
 
 #include "ikvar/keys.h"
 
-enum {
-    TRIGGERS = 4 /* parts that one event can be */
-};
-
-/* From where on half an axis counts as pressed, and below where as let go. */
-static const float press_at = 0.5f, release_at = 0.4f;
-
-bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
-                       uint8_t seat)
-{
-    return actions != NULL && set < actions->s.set_count &&
-           (action_set_at(actions, set)->off >> action_seat(actions, seat) &
-            1) == 0;
-}
-
-/* ------------------------------------------------------------ measuring -- */
-
-static bool pad_of_seat(const ikv_actions *a, uint32_t nth, uint32_t seat,
-                        ikv_pad_state *pad)
-{
-    for (uint32_t i = 0; ikv_state_pad(a->state, IKV_STATE_UNCLAIMED, i, pad);
-         i++)
-        if (pad->connected && action_seat(a, pad->seat) == seat && nth-- == 0)
-            return true;
-    return false;
-}
-
-static float size_of(float value)
-{
-    return value < 0 ? -value : value;
-}
-
-static float axis_value(const ikv_pad_state *pad, uint32_t number)
-{
-    if (number < 2)
-        return pad->left[number];
-    if (number < 4)
-        return pad->right[number - 2];
-    return number < IKV_PAD_AXES ? pad->axes[number] : 0;
-}
-
-/* After the dead zone; of several pads the one that is furthest. */
-static float axis_of(const ikv_actions *a, uint32_t seat, uint32_t number)
-{
-    ikv_pad_state pad;
-    float most = 0;
-    for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++) {
-        float value = axis_value(&pad, number);
-        most = size_of(value) > size_of(most) ? value : most;
-    }
-    return most;
-}
-
-static bool button_is_down(const ikv_actions *a, uint32_t seat, int8_t button)
-{
-    ikv_pointer_state p;
-    uint16_t bit = ikvi_button_bit(button);
-    /* Any pointer of the seat: chords may be held with another one. */
-    for (uint32_t i = 0;
-         ikv_state_pointer(a->state, IKV_STATE_UNCLAIMED, i, &p); i++)
-        if (action_seat(a, p.seat) == seat && (p.buttons & bit) != 0)
-            return true;
-    return false;
-}
-
-static bool pad_button_is_down(const ikv_actions *a, uint32_t seat,
-                               uint32_t button)
-{
-    ikv_pad_state pad;
-    for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++)
-        if (pad.buttons >> button & 1)
-            return true;
-    return false;
-}
-
-static bool key_is_down(const ikv_actions *a, uint32_t seat, uint32_t usage)
-{
-    return ikv_state_key(a->state, IKV_STATE_UNCLAIMED, (uint8_t)seat,
-                         0x00070000u | usage)
-        .down;
-}
-
-/* How far a part that can be held is held, 0 to 1. */
-static float amount(const ikv_actions *a, uint32_t seat, action_part part)
-{
-    float axis;
-    switch (part.type) {
-    case PART_KEY:
-        return key_is_down(a, seat, part.number);
-    case PART_ANY_KEY:
-        return ikv_state_any_key(a->state, IKV_STATE_UNCLAIMED, (uint8_t)seat)
-            .down;
-    case PART_MODIFIER:
-        return (ikv_state_modifiers(a->state, IKV_STATE_UNCLAIMED,
-                                    (uint8_t)seat) &
-                part.number) != 0;
-    case PART_BUTTON:
-        return button_is_down(a, seat, (int8_t)part.number);
-    case PART_PAD:
-        return pad_button_is_down(a, seat, part.number);
-    case PART_AXIS_PLUS:
-    case PART_AXIS_MINUS:
-        axis = axis_of(a, seat, part.number);
-        axis = part.type == PART_AXIS_PLUS ? axis : -axis;
-        return axis > 0 ? axis : 0;
-    default:
-        return 0;
-    }
-}
-
-static bool set_vector(binding_run *run, float x, float y)
-{
-    float length = ikvi_sqrt((double)x * (double)x + (double)y * (double)y);
-    run->x = x;
-    run->y = y;
-    /* Two keys at once are no faster than one. */
-    run->value = length < 1 ? length : 1;
-    return length > 0;
-}
-
-static bool measure_axis(const ikv_actions *a, uint32_t seat,
-                         const action_shape *shape, binding_run *run)
-{
-    const action_part *p = shape->parts;
-    float x = amount(a, seat, p[1]) - amount(a, seat, p[0]);
-    if (shape->count == 4)
-        return set_vector(run, x,
-                          amount(a, seat, p[3]) - amount(a, seat, p[2]));
-    run->value = run->x = x;
-    return x < 0 || x > 0;
-}
-
-/* By the pointer that began it: others are elsewhere. */
-static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
-                            uint16_t buttons)
-{
-    ikv_pointer_state p;
-    return ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
-                                  run->pointer, &p) &&
-           (p.buttons & buttons) != 0;
-}
-
-/* The last part of a chord, by the state: what is over in a moment never is. */
-static bool measure_trigger(const ikv_actions *a, uint32_t seat,
-                            action_part part, binding_run *run)
-{
-    float value;
-    switch (part.type) {
-    case PART_AXIS:
-        run->value = run->x = axis_of(a, seat, part.number);
-        return run->value < 0 || run->value > 0;
-    case PART_STICK:
-        return set_vector(run, axis_of(a, seat, 2u * part.number),
-                          axis_of(a, seat, 2u * part.number + 1));
-    case PART_AXIS_PLUS:
-    case PART_AXIS_MINUS:
-        value = amount(a, seat, part);
-        run->value = run->x = value;
-        /* Two limits, so that a trembling thumb does not press again and
-         * again. */
-        return value > (run->on ? release_at : press_at);
-    case PART_HOLD:
-        /* As long as the pointer that was held still has any button down. */
-        return pointer_goes_on(a, run, UINT16_MAX);
-    case PART_BUTTON:
-        run->value = run->x = 1;
-        return pointer_goes_on(a, run, ikvi_button_bit((int8_t)part.number));
-    case PART_MOVE:
-        return true; /* until a step without motion */
-    default:
-        run->value = run->x = 1;
-        return amount(a, seat, part) > 0;
-    }
-}
-
-static bool others_are_held(const ikv_actions *a, uint32_t seat,
-                            const action_shape *shape)
-{
-    for (uint32_t i = 0; i + 1 < shape->count; i++)
-        if (!(amount(a, seat, shape->parts[i]) > release_at))
-            return false;
-    return true;
-}
-
-/* Whether the binding is satisfied, by the state; its values follow. */
-static bool measure_binding(const ikv_actions *a, const action_binding *b,
-                            uint32_t seat, binding_run *run)
-{
-    const action_shape *shape = &b->shape;
-    if (shape->axis)
-        return measure_axis(a, seat, shape, run);
-    return others_are_held(a, seat, shape) &&
-           measure_trigger(a, seat, shape->parts[shape->count - 1], run);
-}
-
-/* -------------------------------------------------------------- scoping -- */
-
-static bool lies_within(const ikv_router *router, ikv_target target,
-                        ikv_target top)
-{
-    for (; target.bits != 0; target = ikvi_router_parent(router, target))
-        if (target.bits == top.bits)
-            return true;
-    return false;
-}
-
-static bool focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
-{
-    /* The keys are in one router's scene; which one does not matter. */
-    for (uint32_t i = 0; i < a->router_count; i++) {
-        ikv_target at = ikv_router_focused(a->routers[i], (uint8_t)seat);
-        if (at.bits != 0 &&
-            (top.bits == 0 || lies_within(a->routers[i], at, top)))
-            return true;
-    }
-    return false;
-}
-
-/* A4. */
-static bool scope_holds(const ikv_actions *a, const ikv_scope *scope,
-                        uint32_t seat, const action_input *input)
-{
-    const ikv_router *router =
-        input->router < a->router_count ? a->routers[input->router] : NULL;
-    switch (scope->where) {
-    case IKV_WITHIN:
-        return router != NULL &&
-               lies_within(router, input->event.target, scope->target);
-    case IKV_IN_LAYER:
-        return router != NULL && input->event.target.bits != 0 &&
-               ikvi_router_layer(router, input->event.target) == scope->layer;
-    case IKV_FOCUSED:
-        return focus_is_within(a, seat, scope->target);
-    default:
-        return true;
-    }
-}
-
 /* ----------------------------------------------------------- delivering -- */
 
 /* A1: events bear the input that started the action, from its start to its end;
@@ -443,6 +205,12 @@ static uint32_t triggers_of(const ikv_event *event, action_part *to)
     return count;
 }
 
+uint32_t ikvi_parts_of(const action_input *input, action_part parts[TRIGGERS])
+{
+    return input->release ? releases_of(&input->event, parts)
+                          : triggers_of(&input->event, parts);
+}
+
 static bool is_momentary(action_part part)
 {
     return part.type == PART_CLICK || part.type == PART_DOUBLE ||
@@ -465,7 +233,7 @@ static void measure_press(const ikv_event *event, action_part part,
         run->moved = true;
         run->moved_x += event->pointer.dx;
         run->moved_y += event->pointer.dy;
-        set_vector(run, run->moved_x, run->moved_y);
+        ikvi_set_vector(run, run->moved_x, run->moved_y);
     }
 }
 
@@ -478,13 +246,13 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
     ikv_action_set set = action_row_at(a, b->action)->set;
     if (run->on || (input->release && !b->shape.axis) ||
         !ikv_actions_is_on(a, set, (uint8_t)seat) ||
-        !scope_holds(a, &b->scope, seat, input))
+        !ikvi_scope_holds(a, &b->scope, seat, input))
         return false;
     /* Measured on a copy: it may not start. */
     binding_run trial = *run;
     if (b->shape.axis || (part.type >= PART_AXIS && part.type <= PART_STICK))
-        return measure_binding(a, b, seat, &trial);
-    return others_are_held(a, seat, &b->shape);
+        return ikvi_measure_binding(a, b, seat, &trial);
+    return ikvi_others_are_held(a, seat, &b->shape);
 }
 
 /* Goes on from *at to the next binding in the bucket with that trigger. */
@@ -502,25 +270,27 @@ static bool next_with(const ikv_actions *a, uint32_t *at, action_part part,
     return false;
 }
 
-static uint32_t chord_length(const action_binding *b)
+uint32_t ikvi_chord_length(const action_binding *b)
 {
     return b->shape.axis ? 1 : b->shape.count;
 }
 
 /* A5: of the chords that the event completes, how long the longest is. */
-static uint32_t longest_chord(const ikv_actions *a, uint32_t seat,
-                              const action_input *input,
-                              const action_part *parts, uint32_t count)
+uint32_t ikvi_longest_chord(const ikv_actions *a, uint32_t seat,
+                            const action_input *input, const action_part *parts,
+                            uint32_t count, uint32_t *at_place)
 {
     uint32_t longest = 0, place;
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = a->s.heads[trigger_bucket(parts[i])];
         while (next_with(a, &at, parts[i], &place)) {
-            uint32_t length = chord_length(binding_at(a, place));
+            uint32_t length = ikvi_chord_length(binding_at(a, place));
             /* The dear question only for what would win. */
             if (length > longest &&
-                would_start(a, place, seat, input, parts[i]))
+                would_start(a, place, seat, input, parts[i])) {
                 longest = length;
+                *at_place = place;
+            }
         }
     }
     return longest;
@@ -535,7 +305,7 @@ static uint32_t next_to_start(const ikv_actions *a, uint32_t seat,
     while (next_with(a, &at, part, &place)) {
         const binding_run *run = binding_run_at(a, place * a->seats + seat);
         if (run->tried != a->s.tries &&
-            chord_length(binding_at(a, place)) == length &&
+            ikvi_chord_length(binding_at(a, place)) == length &&
             would_start(a, place, seat, input, part))
             return place;
     }
@@ -558,7 +328,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
         measure_press(&input->event, part, run);
         if (b->shape.axis ||
             (part.type >= PART_AXIS && part.type <= PART_STICK))
-            measure_binding(a, b, seat, run);
+            ikvi_measure_binding(a, b, seat, run);
         start_binding(a, place, seat, input);
         /* Starts and ends at once, unless a handler has ended it. */
         if (is_momentary(part) && run->on)
@@ -575,7 +345,7 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
         const action_binding *b = binding_at(a, index / a->seats);
         action_part part = b->shape.parts[b->shape.count - 1];
         if (index % a->seats == seat && part.type == PART_MOVE &&
-            scope_holds(a, &b->scope, seat, input)) {
+            ikvi_scope_holds(a, &b->scope, seat, input)) {
             measure_press(&input->event, part, binding_run_at(a, index));
             refresh_action(a, b->action, seat);
         }
@@ -586,12 +356,13 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
 static void take_press(ikv_actions *a, const action_input *input)
 {
     action_part parts[TRIGGERS];
-    uint32_t count = input->release ? releases_of(&input->event, parts)
-                                    : triggers_of(&input->event, parts);
+    uint32_t count = ikvi_parts_of(input, parts), place;
     uint32_t seat = action_seat(a, input->event.seat);
     IKVI_CHECK(count <= TRIGGERS);
     if (count == 0)
         return;
+    a->looking = input;
+    ikvi_bus_tell_moment(a->bus, IKV_WATCH_PRESS, &input->event);
     if (input->claimed && !input->release) {
         a->s.counters.passed_over++;
         return;
@@ -599,7 +370,7 @@ static void take_press(ikv_actions *a, const action_input *input)
     /* Motion is the last of an event's parts. */
     if (parts[count - 1].type == PART_MOVE)
         add_motion_to_held(a, seat, input);
-    uint32_t length = longest_chord(a, seat, input, parts, count);
+    uint32_t length = ikvi_longest_chord(a, seat, input, parts, count, &place);
     if (length == 0)
         return;
     /* A number for this press, so that no mark need be cleared. */
@@ -632,7 +403,7 @@ static bool learned_part(const ikv_event *event, action_part *to)
             axis = event->pad.value;
         *to = (action_part){axis > 0 ? PART_AXIS_PLUS : PART_AXIS_MINUS,
                             event->pad.index};
-        return size_of(axis) > press_at;
+        return size_of(axis) > PRESS_AT;
     }
     if (event->kind == IKV_KIND_KEY_UP) {
         *to = (action_part){PART_KEY, (uint8_t)event->key.code};
@@ -770,8 +541,8 @@ static bool goes_on(ikv_actions *a, uint32_t index)
     uint32_t seat = index % a->seats;
     /* Other scopes hold for the press alone. */
     return (b->scope.where != IKV_FOCUSED ||
-            focus_is_within(a, seat, b->scope.target)) &&
-           measure_binding(a, b, seat, binding_run_at(a, index));
+            ikvi_focus_is_within(a, seat, b->scope.target)) &&
+           ikvi_measure_binding(a, b, seat, binding_run_at(a, index));
 }
 
 static void end_what_is_over(ikv_actions *a)
@@ -814,6 +585,7 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
         else
             take_press(a, &input);
     }
+    a->looking = NULL;
     a->s.input_count = 0;
     end_what_is_over(a);
     a->synthetic = false;

@@ -102,6 +102,11 @@ bool ikvi_bus_is_first_of(ikv_bus *bus, ikv_kind kind);
 /* How many of a target's bits say which slot it has. */
 uint32_t ikvi_bus_slot_bits(const ikv_bus *bus);
 
+/* Tells watchers of a moment of the modules above, if one of them wants to know;
+ * with an event, or NULL. */
+void ikvi_bus_tell_moment(const ikv_bus *bus, uint32_t what,
+                          const ikv_event *event);
+
 /* --------------------------------------------------------------- images -- */
 
 /* Two parts: what lies before what is in no image, and what after it. */

@@ -114,3 +114,14 @@ void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
                        .frame_scoped = b->frame_scoped};
     ikvi_bus_tell(b, &watch);
 }
+
+void ikvi_bus_tell_moment(const ikv_bus *bus, uint32_t what,
+                          const ikv_event *event)
+{
+    ikv_watch watch = {.what = what,
+                       .depth = bus->depth,
+                       .event = event,
+                       .frame_scoped = bus->frame_scoped};
+    if (ikvi_bus_watches(bus, what))
+        ikvi_bus_tell(bus, &watch);
+}

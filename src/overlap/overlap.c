@@ -577,6 +577,7 @@ ikv_status ikv_overlaps_step(ikv_overlaps *overlaps, uint64_t step,
     /* What was not reported again since the last step has ended. */
     ikvi_touch_end_reports(o);
     o->s.turn++;
+    ikvi_bus_tell_moment(o->bus, IKV_WATCH_OVERLAPS, NULL);
     ikvi_contact_tell(o, time_ns);
     if (IKVI_UNLIKELY(o->retries))
         try_again(o);

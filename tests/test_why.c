@@ -68,7 +68,7 @@ START_TEST(answers)
         run_command_line(output, sizeof output,
                          BINARY "/ikvar why why.setup.json why.tape.jsonl %s",
                          case_text(CASES, _i, "ask"));
-    bool called = strstr(output, "passed it by") != NULL;
+    bool called = strstr(output, "passed by.") != NULL;
     ck_assert_msg(code == (called ? 0 : 1), "%d: %s", code, output);
     size_t length = strlen(output);
     ck_assert(length > 0 && output[length - 1] == '\n');
@@ -272,10 +272,19 @@ static const struct {
     int code;
 } wrong_table[] = {
     {"why.setup.json", "expected SETUP TAPE", 2},
-    {"a b", "expected one of --handler NAME, --target ID", 2},
+    {"a b",
+     "expected one of --handler NAME, --target ID, "
+     "--action NAME, --overlap ID ID",
+     2},
     {"a b c --target d", "expected SETUP TAPE", 2},
     {"a b --handler c --target d", "expected one of --handler", 2},
     {"a b --handler c --kind d", "--kind is of a target", 2},
+    {"a b --overlap c", "--overlap: expected two targets", 2},
+    {"a b --overlap c d e", "expected SETUP TAPE", 2},
+    {"%s/why.setup.json %s/why.tape.jsonl --action hron",
+     "the setup has no action \"hron\"; did you mean \"horn\"?", 3},
+    {"%s/why.setup.json %s/why.tape.jsonl --overlap zone lamo",
+     "the setup has no target \"lamo\"; did you mean \"lamp\"?", 3},
     {"none.setup.json b --handler c", "ikvar why: none.setup.json", 3},
     {"%s/why.setup.json %s/why.tape.jsonl --handler ligth",
      "the setup has no handler \"ligth\"; did you mean \"light\"?", 3},

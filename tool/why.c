@@ -6,7 +6,7 @@
 #include <string.h>
 
 typedef struct question {
-    const char *handler, *target, *kind;
+    const char *handler, *target, *kind, *action, *overlap, *other;
     double from_ms, to_ms;
     bool json;
     ikv_why *why;
@@ -49,6 +49,45 @@ static int find_kind(const ikv_setup *setup, const char *name, ikv_kind *kind)
     return BAD_INPUT;
 }
 
+static int find_target(const ikv_setup *setup, const char *id,
+                       ikv_target *target)
+{
+    *target = ikv_setup_target(setup, id);
+    return target->bits != 0
+               ? FINE
+               : unknown_name(setup, IKV_SETUP_TARGETS, "target", id);
+}
+
+/* By the names that were given. */
+static int find_subject(const question *q, const ikv_setup *setup, ikv_kit *kit,
+                        ikv_why_config *config)
+{
+    if (q->handler != NULL) {
+        config->about = IKV_ASK_HANDLER;
+        config->subscription = ikv_setup_subscription(setup, q->handler);
+        return config->subscription.bits != 0
+                   ? FINE
+                   : unknown_name(setup, IKV_SETUP_HANDLERS, "handler",
+                                  q->handler);
+    }
+    if (q->action != NULL) {
+        config->about = IKV_ASK_ACTION;
+        config->action = ikv_actions_find(ikv_kit_actions(kit), q->action);
+        return config->action.bits != 0 ? FINE
+                                        : unknown_name(setup, IKV_SETUP_ACTIONS,
+                                                       "action", q->action);
+    }
+    if (q->overlap != NULL) {
+        config->about = IKV_ASK_OVERLAP;
+        int code = find_target(setup, q->overlap, &config->target);
+        return code == FINE ? find_target(setup, q->other, &config->other)
+                            : code;
+    }
+    config->about = IKV_ASK_TARGET;
+    int code = find_target(setup, q->target, &config->target);
+    return code == FINE ? find_kind(setup, q->kind, &config->kind) : code;
+}
+
 static int begin_question(void *user, ikv_kit *kit, ikv_setup *setup)
 {
     question *q = user;
@@ -57,21 +96,9 @@ static int begin_question(void *user, ikv_kit *kit, ikv_setup *setup)
     config.setup = setup;
     config.from_ns = (uint64_t)(q->from_ms * 1e6);
     config.to_ns = (uint64_t)(q->to_ms * 1e6);
-    if (q->handler != NULL) {
-        config.about = IKV_ASK_HANDLER;
-        config.subscription = ikv_setup_subscription(setup, q->handler);
-        if (config.subscription.bits == 0)
-            return unknown_name(setup, IKV_SETUP_HANDLERS, "handler",
-                                q->handler);
-    } else {
-        config.about = IKV_ASK_TARGET;
-        config.target = ikv_setup_target(setup, q->target);
-        if (config.target.bits == 0)
-            return unknown_name(setup, IKV_SETUP_TARGETS, "target", q->target);
-        int code = find_kind(setup, q->kind, &config.kind);
-        if (code != FINE)
-            return code;
-    }
+    int code = find_subject(q, setup, kit, &config);
+    if (code != FINE)
+        return code;
     ikv_status status = ikv_why_open(&config, &q->why);
     if (status == IKV_OK)
         return FINE;
@@ -115,6 +142,10 @@ int why_command(int argc, char **argv)
          "of a target: by events of this kind; else by what pointers,\n"
          "wheels and pens do",
          0, 0},
+        {"action", 'a', OPTION_TEXT, &q.action, "NAME",
+         "why did this action not start?", 0, 0},
+        {"overlap", 'o', OPTION_TEXT, &q.overlap, "ID ID",
+         "why did these two targets not come into contact?", 0, 0},
         {"from", 'f', OPTION_NUMBER, &q.from_ms, "MS",
          "look at events from then on", 0, 1e10},
         {"to", 'T', OPTION_NUMBER, &q.to_ms, "MS", "and no later", 0, 1e10},
@@ -123,17 +154,28 @@ int why_command(int argc, char **argv)
         {0}};
     if (!parse_options(
             argc, argv, options,
-            "why SETUP TAPE (--handler NAME | --target ID) "
-            "[options]\n\nExits with 0 if it was called or hit, with "
-            "1 if it was not.",
+            "why SETUP TAPE (--handler NAME | --target ID | --action "
+            "NAME | --overlap ID ID) [options]\n\nExits with 0 if it "
+            "was called, hit, started or came into contact, with 1 if "
+            "not.",
             &left, &code))
         return code;
     plan.setup = next_argument(&left);
     plan.tape = next_argument(&left);
+    if (q.overlap != NULL)
+        q.other = next_argument(&left);
     if (plan.tape == NULL || left.count > 0)
         return wrong_use("expected SETUP TAPE; see ikvar why --help");
-    if ((q.handler != NULL) == (q.target != NULL))
-        return wrong_use("expected one of --handler NAME, --target ID");
+    if ((q.handler != NULL) + (q.target != NULL) + (q.action != NULL) +
+            (q.overlap != NULL) !=
+        1)
+        return wrong_use(
+            "expected one of --handler NAME, --target ID, --action "
+            "NAME, --overlap ID ID");
+    if (q.overlap != NULL && q.other == NULL)
+        return wrong_use(
+            "--overlap: expected two targets: SETUP TAPE --overlap "
+            "ID ID");
     if (q.kind != NULL && q.target == NULL)
         return wrong_use("--kind is of a target: give --target too");
     return run_plan_through(&plan);

@@ -34,16 +34,22 @@ typedef struct ikv_why ikv_why;
 
 /* What is asked about.
  *   HANDLER  a subscription: was it called?
- *   TARGET   was it hit: did an event with a position come by it? */
+ *   TARGET   was it hit: did an event with a position come by it?
+ *   ACTION   did it start?
+ *   OVERLAP  did two targets come into contact, or pieces of them? */
 enum {
     IKV_ASK_HANDLER = 1,
-    IKV_ASK_TARGET = 2
+    IKV_ASK_TARGET = 2,
+    IKV_ASK_ACTION = 3,
+    IKV_ASK_OVERLAP = 4
 };
 
 /*   kit           whose bus is watched; it must outlive the question
  *   about         IKV_ASK_...
  *   subscription  of a handler
- *   target        of a target
+ *   target        of a target; of an overlap the first one
+ *   other         of an overlap the second one
+ *   action        of an action
  *   kind          of a target: events of that kind alone; IKV_KIND_NONE: any
  *                 that a pointer, wheel or pen makes
  *   from_ns, to_ns  only events of these times, since loop.start; to_ns 0: to
@@ -57,6 +63,8 @@ typedef struct ikv_why_config {
     ikv_kit *kit;
     ikv_subscription subscription;
     ikv_target target;
+    ikv_target other;
+    ikv_action_id action;
     ikv_kind kind;
     uint8_t reserved[6];
     IKV_ALIGNED(8) uint64_t from_ns;
@@ -72,14 +80,16 @@ typedef struct ikv_why_config {
 #define IKV_WHY_ROOM 12
 
 /* What is known so far.
- *   called     how often it was called, or came by
- *   missed     events that might have, and did not
+ *   called     how often it was called, hit, started, or came into contact
+ *   missed     events that might have done it, and did not; of an overlap steps
  *   event      the nearest miss: the one that came furthest, the latest of
- *              equals. Kind IKV_KIND_NONE: no such event came
+ *              equals. Kind IKV_KIND_NONE: no such event came; of an overlap
+ *              its time alone is meant
  *   step       in which that was
  *   at         where it went
  *   of         whose obstacles of the scene these are: the handler's target, or
  *              the nearest one of several
+ *   binding    of an action: the one that came nearest
  *   count      obstacles in its way: all that is needed to tell why */
 typedef struct ikv_why_answer {
     uint32_t size;
@@ -90,13 +100,16 @@ typedef struct ikv_why_answer {
     ikv_event event;
     ikv_target at;
     ikv_target of;
+    ikv_binding binding;
+    uint32_t reserved;
     ikv_obstacle obstacles[IKV_WHY_ROOM];
 } ikv_why_answer;
 
 #define IKV_WHY_ANSWER_INIT IKV_SIZED(ikv_why_answer)
 
 /* Begins to watch, as one of the bus's watchers.
- * Returns IKV_OK, BAD_ARGUMENT (NULL, or another `about`), BAD_SIZE, STALE (what
+ * Returns IKV_OK, BAD_ARGUMENT (NULL, another `about`, or the kit has no actions
+ * or overlaps), BAD_SIZE, STALE (what
  * is asked about is not there), BUSY inside a handler, FULL_WATCHERS, NO_MEMORY.
  * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why);

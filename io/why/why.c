@@ -50,11 +50,12 @@ static bool has_code(const miss *m, uint16_t code)
     return false;
 }
 
-/* How far outside it was; 0 if it was not, or that can't be said. */
+/* How far outside or apart it was; 0 if it was not, or that can't be said. */
 static double distance_of(const miss *m)
 {
     for (uint32_t i = 0; i < m->count; i++)
-        if (m->list[i].code == IKV_WHY_OUTSIDE &&
+        if ((m->list[i].code == IKV_WHY_OUTSIDE ||
+             m->list[i].code == IKV_WHY_APART) &&
             m->list[i].found.type == IKV_VALUE_NUMBER)
             return m->list[i].found.bits.number;
     return 0;
@@ -224,6 +225,7 @@ static void take_miss(ikv_why *why, const under_way *u)
     a->event = u->event;
     a->at = u->at;
     a->of = u->miss.of;
+    a->binding = u->miss.binding;
     a->step = u->step;
     for (uint32_t i = 0; i < a->count; i++)
         add_past(why, &u->event, &a->obstacles[i]);
@@ -353,7 +355,98 @@ static void take_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
     take_miss(why, u);
 }
 
+/* ------------------------------------------------------------- an action -- */
+
+/* The nearest of its bindings: those that wait for something else say nothing. */
+static void take_press(ikv_why *why, const ikv_watch *watch)
+{
+    under_way u = {.event = *watch->event,
+                   .at = watch->event->target,
+                   .step = why->now_step};
+    miss nearest = {.count = 0};
+    ikv_binding binding;
+    if (!in_time(why, watch->event) ||
+        ikv_actions_ask(why->actions, why->config.action, watch->event->seat)
+            .on)
+        return;
+    for (uint32_t nth = 0;
+         (binding = ikv_actions_binding(why->actions, why->config.action, nth))
+             .bits != 0;
+         nth++) {
+        miss one = {.binding = binding};
+        one.count = kept(ikv_actions_probe(why->actions, binding, watch->event,
+                                           one.list, IKV_WHY_ROOM));
+        if (one.count == 0)
+            return; /* it starts */
+        if (one.list[0].code != IKV_WHY_OTHER_INPUT)
+            take_nearer(&nearest, &one);
+    }
+    u.miss = nearest;
+    if (nearest.count > 0)
+        take_miss(why, &u);
+}
+
+/* ------------------------------------------------------------- an overlap -- */
+
+enum {
+    PIECES = 32 /* of each of the two: not of a whole world */
+};
+
+/* A target and what is in it. */
+static uint32_t pieces_of(const ikv_why *why, ikv_target top,
+                          ikv_target to[PIECES])
+{
+    uint32_t count = 0;
+    ikv_target at = {0};
+    to[count++] = top;
+    if (why->scene == NULL || !ikv_scene_alive(why->scene, top))
+        return count;
+    at = top;
+    while (count < PIECES &&
+           (at = ikv_scene_next(why->scene, top, at)).bits != 0)
+        to[count++] = at;
+    return count;
+}
+
+/* After each step: who of the one's pieces comes nearest to who of the other's. */
+static void take_overlaps(ikv_why *why)
+{
+    ikv_target of_one[PIECES], of_other[PIECES];
+    under_way u = {.step = why->now_step};
+    miss nearest = {.count = 0};
+    u.event.time_ns = why->now_ns;
+    if (!in_time(why, &u.event))
+        return;
+    uint32_t ones = pieces_of(why, why->config.target, of_one);
+    uint32_t others = pieces_of(why, why->config.other, of_other);
+    bool touches = false;
+    for (uint32_t i = 0; i < ones && !touches; i++)
+        for (uint32_t k = 0; k < others && !touches; k++) {
+            miss one = {.of = of_one[i]};
+            one.count = kept(ikv_overlaps_probe(
+                why->overlaps, of_one[i], of_other[k], one.list, IKV_WHY_ROOM));
+            touches = one.count == 0;
+            if (!touches)
+                take_nearer(&nearest, &one);
+        }
+    why->called += touches && !why->touching;
+    why->touching = touches;
+    u.miss = nearest;
+    if (!touches)
+        take_miss(why, &u);
+}
+
 /* ------------------------------------------------------------- watching -- */
+
+/* Which of all that is watched concerns the action. */
+static void watch_action(ikv_why *why, const ikv_watch *watch)
+{
+    const ikv_event *event = watch->event;
+    if (watch->what == IKV_WATCH_PRESS)
+        take_press(why, watch);
+    else if (event->kind == IKV_KIND_ACTION_START && in_time(why, event))
+        why->called += event->action.action == why->config.action.bits;
+}
 
 static void begin_delivery(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
@@ -361,11 +454,14 @@ static void begin_delivery(ikv_why *why, const ikv_watch *watch, under_way *u)
                      .at = watch->event->target,
                      .step = watch->delivery->step};
     why->now_ns = watch->event->time_ns;
+    why->now_step = watch->delivery->step;
     note_past(why, watch);
     if (why->config.about == IKV_ASK_HANDLER)
         begin_handler(why, watch, u);
-    else
+    else if (why->config.about == IKV_ASK_TARGET)
         take_for_target(why, watch, u);
+    else if (why->config.about == IKV_ASK_ACTION)
+        watch_action(why, watch);
 }
 
 static void watch_lost(ikv_why *why, const ikv_watch *watch)
@@ -416,6 +512,14 @@ static void watch_run(const ikv_watch *watch, void *user)
         watch_lost(why, watch);
         return;
     }
+    if (watch->what == IKV_WATCH_PRESS) {
+        watch_action(why, watch);
+        return;
+    }
+    if (watch->what == IKV_WATCH_OVERLAPS) {
+        take_overlaps(why);
+        return;
+    }
     if (watch->depth == 0 || watch->depth > WHY_DEPTHS)
         return;
     under_way *u = &why->under_way[watch->depth - 1];
@@ -453,14 +557,45 @@ static bool list_kinds(ikv_why *why)
     return true;
 }
 
+/* What a question needs to be told of, by what it is about. */
+static uint32_t wants_of(uint32_t about)
+{
+    static const uint32_t wants[] = {
+        [IKV_ASK_HANDLER] =
+            IKV_WATCH_ALL & ~(uint32_t)(IKV_WATCH_PRESS | IKV_WATCH_OVERLAPS),
+        [IKV_ASK_TARGET] = IKV_WATCH_EVENT,
+        [IKV_ASK_ACTION] = IKV_WATCH_EVENT | IKV_WATCH_PRESS,
+        [IKV_ASK_OVERLAP] = IKV_WATCH_EVENT | IKV_WATCH_OVERLAPS,
+    };
+    return wants[about];
+}
+
+/* Whether what is asked about is there. */
+static bool is_there(const ikv_why *why)
+{
+    const ikv_why_config *config = &why->config;
+    switch (config->about) {
+    case IKV_ASK_HANDLER:
+        return ikv_bus_subscribed(why->bus, config->subscription);
+    case IKV_ASK_ACTION:
+        return ikv_actions_name(why->actions, config->action) != NULL;
+    case IKV_ASK_OVERLAP:
+        return ikv_bus_target_alive(why->bus, config->target) &&
+               ikv_bus_target_alive(why->bus, config->other);
+    default:
+        return ikv_bus_target_alive(why->bus, config->target);
+    }
+}
+
 static ikv_status take_subject(ikv_why *why)
 {
     const ikv_why_config *config = &why->config;
     uint32_t count = 1;
     bool handler = config->about == IKV_ASK_HANDLER;
-    if (handler ? !ikv_bus_subscribed(why->bus, config->subscription)
-                : !ikv_bus_target_alive(why->bus, config->target))
+    if (!is_there(why))
         return IKV_STALE;
+    if (config->about == IKV_ASK_ACTION)
+        why->subject = ikv_actions_name(why->actions, config->action);
     if (handler)
         count = ikv_bus_subscription_targets(why->bus, config->subscription,
                                              NULL, 0);
@@ -488,7 +623,11 @@ static void free_why(ikv_why *why)
 ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
 {
     if (config == NULL || why == NULL || config->kit == NULL ||
-        (config->about != IKV_ASK_HANDLER && config->about != IKV_ASK_TARGET))
+        config->about < IKV_ASK_HANDLER || config->about > IKV_ASK_OVERLAP ||
+        (config->about == IKV_ASK_ACTION &&
+         ikv_kit_actions(config->kit) == NULL) ||
+        (config->about == IKV_ASK_OVERLAP &&
+         ikv_kit_overlaps(config->kit) == NULL))
         return IKV_BAD_ARGUMENT;
     if (config->size != sizeof *config)
         return IKV_BAD_SIZE;
@@ -498,18 +637,17 @@ ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
     made->config = *config;
     made->bus = ikv_kit_bus(config->kit);
     made->scene = ikv_kit_scene(config->kit);
+    made->actions = ikv_kit_actions(config->kit);
+    made->overlaps = ikv_kit_overlaps(config->kit);
     made->names = (kit_names){.bus = made->bus,
                               .actions = ikv_kit_actions(config->kit),
                               .setup = config->setup,
                               .target_name = config->target_name,
                               .user = config->user};
     made->nearest = (ikv_why_answer)IKV_WHY_ANSWER_INIT;
-    bool handler = config->about == IKV_ASK_HANDLER;
     ikv_status status = take_subject(made);
     if (status == IKV_OK)
-        status = ikv_bus_add_watcher(made->bus,
-                                     handler ? (uint32_t)IKV_WATCH_ALL
-                                             : (uint32_t)IKV_WATCH_EVENT,
+        status = ikv_bus_add_watcher(made->bus, wants_of(config->about),
                                      watch_run, made);
     if (status < 0) {
         free_why(made);
@@ -539,9 +677,13 @@ static void say_what_waits(const ikv_why *why, ikv_why_answer *answer)
                  ikv_bus_lane_waiting(why->bus, why->lane) > 0;
     if (answer->count > 0 || answer->called > 0)
         return;
-    o[answer->count++] = (ikv_obstacle){
-        .code = waits ? IKV_WHY_WAITING : IKV_WHY_NO_EVENT,
-        .name = waits ? ikv_bus_lane_name(why->bus, why->lane) : NULL};
+    if (why->config.about == IKV_ASK_ACTION &&
+        ikv_actions_binding(why->actions, why->config.action, 0).bits == 0)
+        o[answer->count++] = (ikv_obstacle){.code = IKV_WHY_UNBOUND};
+    else
+        o[answer->count++] = (ikv_obstacle){
+            .code = waits ? IKV_WHY_WAITING : IKV_WHY_NO_EVENT,
+            .name = waits ? ikv_bus_lane_name(why->bus, why->lane) : NULL};
     if (waits) {
         answer->event = why->deferred;
         answer->at = why->deferred.target;

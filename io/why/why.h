@@ -16,6 +16,7 @@ typedef struct miss {
     ikv_obstacle list[IKV_WHY_ROOM];
     uint32_t count;
     ikv_target of; /* whose obstacles they are: of several, the nearest one */
+    ikv_binding binding; /* likewise */
 } miss;
 
 /* One delivery under way. */
@@ -45,8 +46,12 @@ struct ikv_why {
     kit_names names;
     ikv_bus *bus;
     const ikv_scene *scene; /* or NULL */
-    const char *subject;    /* a handler's name */
-    ikv_target *targets;    /* where the handler listens, or the target */
+    const ikv_actions *actions;
+    const ikv_overlaps *overlaps;
+    bool touching; /* the two of an overlap */
+    uint64_t now_step;
+    const char *subject; /* a handler's name */
+    ikv_target *targets; /* where the handler listens, or the target */
     uint32_t target_count;
     bool *hears; /* by kind: what it listens to, as of opening */
     uint32_t kind_room;

@@ -264,6 +264,105 @@ static void put_stop(phrase *p, const ikv_why *why, const ikv_obstacle *o)
         ikvi_verdict_name((ikv_verdict)o->found.bits.integer));
 }
 
+/* -------------------------------------------------------- actions, overlaps -- */
+
+/* The nth of a chord's parts, as its text has it. */
+static void put_part(phrase *p, const ikv_why *why, ikv_binding binding,
+                     uint32_t nth)
+{
+    char text[IKV_BINDING_BYTES];
+    if (ikv_binding_text(why->actions, binding, text, sizeof text) == 0)
+        return;
+    char *part = text;
+    while (nth-- > 1 && strchr(part, '+') != NULL)
+        part = strchr(part, '+') + 1;
+    put(p, "%.*s", (int)strcspn(part, "+"), part);
+}
+
+static void put_scope(phrase *p, const ikv_why *why, const ikv_obstacle *o)
+{
+    if (o->nth == IKV_IN_LAYER)
+        put(p, "it is not in layer %lld", (long long)o->wanted.bits.integer);
+    else if (o->nth == IKV_FOCUSED && o->by.bits == 0)
+        put(p, "nothing has the focus");
+    else
+        put(p,
+            o->nth == IKV_FOCUSED ? "the focus is not within %s"
+                                  : "it is not within %s",
+            ikvi_kit_target(&why->names, o->by));
+}
+
+static bool put_of_action(phrase *p, const ikv_why *why,
+                          const ikv_why_answer *answer, const ikv_obstacle *o)
+{
+    switch (o->code) {
+    case IKV_WHY_UNBOUND:
+        put(p, "the action has no binding");
+        return true;
+    case IKV_WHY_CLAIMED:
+        put(p, "a handler stopped it, or it was typed, at ");
+        put_target(p, why, o->by);
+        return true;
+    case IKV_WHY_SET_OFF:
+        put(p, "its set \"%s\" is switched off", o->name);
+        return true;
+    case IKV_WHY_SCOPE:
+        put_scope(p, why, o);
+        return true;
+    case IKV_WHY_NOT_HELD:
+        put_part(p, why, answer->binding, o->nth);
+        put(p, " is not held");
+        return true;
+    case IKV_WHY_WEAK:
+        put(p, "it is not pushed far enough: ");
+        put_number(p, o->found.bits.number);
+        return true;
+    case IKV_WHY_LONGER:
+        put(p, "a chord of %lld parts has it, of the action \"%s\"",
+            (long long)o->found.bits.integer, o->name);
+        return true;
+    default:
+        return false;
+    }
+}
+
+static bool put_of_overlap(phrase *p, const ikv_why *why,
+                           const ikv_why_answer *answer, const ikv_obstacle *o)
+{
+    const bool sided = o->code == IKV_WHY_DISABLED ||
+                       o->code == IKV_WHY_HIDDEN || o->code == IKV_WHY_NO_SHAPE;
+    if (sided && o->by.bits != 0) {
+        put_target(p, why, o->by);
+        put(p, o->code == IKV_WHY_DISABLED ? " is disabled: it overlaps nothing"
+               : o->code == IKV_WHY_HIDDEN ? " is hidden"
+                                           : " has no shape");
+    } else if (o->code == IKV_WHY_SAME_BODY) {
+        put(p, "both are pieces of ");
+        put_target(p, why, o->by);
+    } else if (o->code == IKV_WHY_SENSES) {
+        put(p, "neither ");
+        put_target(p, why, answer->of);
+        put(p, " nor ");
+        put_target(p, why, o->by);
+        put(p, " senses a tag of the other");
+    } else if (o->code == IKV_WHY_LAYER) {
+        put_target(p, why, o->by);
+        put(p, " is in layer %lld, ", (long long)o->found.bits.integer);
+        put_target(p, why, answer->of);
+        put(p, " in %lld", (long long)o->wanted.bits.integer);
+    } else if (o->code == IKV_WHY_APART) {
+        put_target(p, why, answer->of);
+        put(p, " and ");
+        put_target(p, why, o->by);
+        put(p, " are ");
+        put_number(p, o->found.bits.number);
+        put(p, " units apart");
+    } else {
+        return false;
+    }
+    return true;
+}
+
 /* What is known beside the obstacle's own text. */
 static void put_more(phrase *p, const ikv_why *why,
                      const ikv_why_answer *answer, const ikv_obstacle *o)
@@ -361,23 +460,44 @@ void ikvi_why_sentence(const ikv_why *why, const ikv_why_answer *answer,
                        const ikv_obstacle *obstacle, char *text, size_t size)
 {
     phrase p = {text, size, 0};
-    put_more(&p, why, answer, obstacle);
+    if (!put_of_action(&p, why, answer, obstacle) &&
+        !put_of_overlap(&p, why, answer, obstacle))
+        put_more(&p, why, answer, obstacle);
 }
 
 /* --------------------------------------------------------------- printing -- */
 
-static const char *subject_of(const ikv_why *why)
+/* What each question is about and asks for, in words. */
+static const struct about_row {
+    const char *name, *yes, *by, *no;
+} about_rows[] = {
+    [IKV_ASK_HANDLER] = {"handler", "was called", "event", "was not called"},
+    [IKV_ASK_TARGET] = {"target", "was hit", "event", "was not hit"},
+    [IKV_ASK_ACTION] = {"action", "started", "press", "did not start"},
+    [IKV_ASK_OVERLAP] = {"overlap", "came into contact", "step",
+                         "did not come into contact"},
+};
+
+static void put_subject(phrase *p, const ikv_why *why)
 {
-    return why->config.about == IKV_ASK_HANDLER
-               ? why->subject
-               : ikvi_kit_target(&why->names, why->config.target);
+    if (why->subject != NULL) {
+        put(p, "%s", why->subject);
+        return;
+    }
+    put_target(p, why, why->config.target);
+    if (why->config.about == IKV_ASK_OVERLAP) {
+        put(p, " and ");
+        put_target(p, why, why->config.other);
+    }
 }
 
 static void print_event(const ikv_why *why, const ikv_why_answer *a, FILE *file)
 {
+    char text[IKV_BINDING_BYTES];
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(why->bus), a->event.kind);
-    fprintf(file, "Nearest: %s at %s ms", kind_name(why, a->event.kind),
+    fprintf(file, "Nearest: %s%sat %s ms", info != NULL ? info->name : "",
+            info != NULL ? " " : "",
             ikvi_number((double)a->event.time_ns / 1e6).text);
     if (a->step > 0)
         fprintf(file, ", step %llu", (unsigned long long)a->step);
@@ -387,13 +507,31 @@ static void print_event(const ikv_why *why, const ikv_why_answer *a, FILE *file)
                 ikvi_number((double)a->event.pointer.y).text);
     if (a->at.bits != 0)
         fprintf(file, ", to %s", ikvi_kit_target(&why->names, a->at));
+    if (a->binding.bits != 0 &&
+        ikv_binding_text(why->actions, a->binding, text, sizeof text) > 0)
+        fprintf(file, ", for %s", text);
     fprintf(file, ".\n");
 }
 
-/* A few kinds; of many there is nothing to read. */
-static void print_kinds(const ikv_why *why, FILE *file)
+static void print_bindings(const ikv_why *why, FILE *file)
+{
+    char text[IKV_BINDING_BYTES];
+    ikv_binding binding;
+    for (uint32_t nth = 0;
+         (binding = ikv_actions_binding(why->actions, why->config.action, nth))
+             .bits != 0;
+         nth++)
+        if (ikv_binding_text(why->actions, binding, text, sizeof text) > 0)
+            fprintf(file, "%s%s", nth == 0 ? ": " : ", ", text);
+}
+
+/* What would have been such: a few kinds, of many there is nothing to read; or
+ * an action's bindings. */
+static void print_awaited(const ikv_why *why, FILE *file)
 {
     uint32_t count = 0, told = 0;
+    if (why->config.about == IKV_ASK_ACTION)
+        print_bindings(why, file);
     for (uint32_t kind = 0; kind < why->kind_room; kind++)
         count += why->hears[kind];
     for (uint32_t kind = 0; count <= 8 && kind < why->kind_room; kind++)
@@ -404,25 +542,29 @@ static void print_kinds(const ikv_why *why, FILE *file)
 
 static void print_text(const ikv_why *why, const ikv_why_answer *a, FILE *file)
 {
-    bool handler = why->config.about == IKV_ASK_HANDLER;
-    const char *subject = subject_of(why);
-    char text[512];
+    const struct about_row *row = &about_rows[why->config.about];
+    char text[512], subject[256];
+    phrase who = {subject, sizeof subject, 0};
+    put_subject(&who, why);
     if (a->called > 0) {
-        fprintf(file, "%s was %s %llu time%s; %llu event%s passed it by.\n",
-                subject, handler ? "called" : "hit",
-                (unsigned long long)a->called, a->called == 1 ? "" : "s",
-                (unsigned long long)a->missed, a->missed == 1 ? "" : "s");
+        const char *more = a->missed == 1                        ? ""
+                           : why->config.about == IKV_ASK_ACTION ? "es"
+                                                                 : "s";
+        fprintf(file, "%s %s %llu time%s; %llu %s%s passed by.\n", subject,
+                row->yes, (unsigned long long)a->called,
+                a->called == 1 ? "" : "s", (unsigned long long)a->missed,
+                row->by, more);
         return;
     }
-    fprintf(file, "%s was not %s.\n", subject, handler ? "called" : "hit");
-    if (a->event.kind != IKV_KIND_NONE)
+    fprintf(file, "%s %s.\n", subject, row->no);
+    if (a->missed > 0 || a->event.kind != IKV_KIND_NONE)
         print_event(why, a, file);
     for (uint32_t i = 0; i < a->count; i++) {
         ikvi_why_sentence(why, a, &a->obstacles[i], text, sizeof text);
         fprintf(file, "  %u. %s: %s", i + 1,
                 ikv_obstacle_name(a->obstacles[i].code), text);
         if (a->obstacles[i].code == IKV_WHY_NO_EVENT)
-            print_kinds(why, file);
+            print_awaited(why, file);
         fprintf(file, ".\n");
     }
 }
@@ -485,8 +627,10 @@ static void write_event(json_writer *w, const ikv_why *why,
         ikv_catalogue_info(ikv_bus_catalogue(why->bus), a->event.kind);
     ikvi_write_name(w, "event");
     ikvi_write_object(w);
-    ikvi_write_name(w, "kind");
-    ikvi_write_text(w, kind_name(why, a->event.kind));
+    if (info != NULL) {
+        ikvi_write_name(w, "kind");
+        ikvi_write_text(w, info->name);
+    }
     ikvi_write_name(w, "t");
     ikvi_write_ms(w, a->event.time_ns);
     ikvi_write_name(w, "step");
@@ -506,16 +650,18 @@ static void write_event(json_writer *w, const ikv_why *why,
 static bool print_json(const ikv_why *why, const ikv_why_answer *a, FILE *file)
 {
     json_writer w;
+    char subject[256];
+    phrase who = {subject, sizeof subject, 0};
+    put_subject(&who, why);
     ikvi_write_begin(&w, file, true);
     ikvi_write_object(&w);
-    ikvi_write_name(&w, why->config.about == IKV_ASK_HANDLER ? "handler"
-                                                             : "target");
-    ikvi_write_text(&w, subject_of(why));
+    ikvi_write_name(&w, about_rows[why->config.about].name);
+    ikvi_write_text(&w, subject);
     ikvi_write_name(&w, "called");
     ikvi_write_integer(&w, (int64_t)a->called);
     ikvi_write_name(&w, "missed");
     ikvi_write_integer(&w, (int64_t)a->missed);
-    if (a->count > 0 && a->event.kind != IKV_KIND_NONE)
+    if (a->count > 0 && (a->missed > 0 || a->event.kind != IKV_KIND_NONE))
         write_event(&w, why, a);
     ikvi_write_name(&w, "obstacles");
     ikvi_write_list(&w);

@@ -318,7 +318,8 @@ static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
     } else if (own && watch->what == IKV_WATCH_CALL) {
         u->called = true;
         why->called += u->on;
-    } else if (own && u->on) { /* it is asked, or passed over */
+    } else if (own && u->on && !u->asked) {
+        /* It is about to be asked, or, muted, passed over without. */
         u->asked = true;
         probe_handler(why, watch, u);
     }

@@ -396,8 +396,8 @@ static void put_more(phrase *p, const ikv_why *why,
         put(p, "it comes by %s, in a phase that the handler does not name", by);
         break;
     case IKV_WHY_AFTER:
-        put(p, "it leaves out the next %lld too",
-            (long long)o->found.bits.integer);
+        put(p, "it leaves out this one and %lld more",
+            (long long)o->found.bits.integer - 1);
         break;
     case IKV_WHY_AT_MOST:
         put(p, "it was called in %s %lld already", o->name,

@@ -1,6 +1,8 @@
 /* test_loop.c - L1 to L4, L7, ports, the kit: opening, failing, closing. */
 #include "support.h"
 
+#include <math.h>
+
 /* L2: floor(n * 1e9 * den / num), checked against 128-bit arithmetic. */
 static const struct {
     uint32_t num, den;
@@ -1139,6 +1141,55 @@ START_TEST(two_clocks)
 }
 END_TEST
 
+static void note_intake(const ikv_watch *watch, void *user)
+{
+    const char *what = watch->what == IKV_WATCH_TAKE    ? "take"
+                       : watch->what == IKV_WATCH_MERGE ? "merge"
+                                                        : "refuse";
+    const ikv_kind_info *info = ikv_catalogue_info(NULL, watch->event->kind);
+    (void)user;
+    note(&seen, "%s:%s@%llu%s%s ", what, info != NULL ? info->name : "?",
+         (unsigned long long)watch->event->time_ns / 1000000,
+         watch->status != IKV_OK ? "=" : "",
+         watch->status != IKV_OK ? ikv_status_name(watch->status) : "");
+}
+
+/* P2, Q2: watchers are told of what comes in, what bears what, and what may not
+ * come in. */
+START_TEST(watched_intake)
+{
+    bench_kit k;
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    seen.text[0] = '\0';
+    ok(ikv_bus_add_watcher(k.bus,
+                           IKV_WATCH_TAKE | IKV_WATCH_MERGE | IKV_WATCH_REFUSE,
+                           note_intake, NULL));
+    ikv_event e =
+        ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns + 5000000);
+    e.device = k.fake.device;
+    e.pointer.button = -1;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    e.time_ns += 1000000;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    e.kind = IKV_KIND_LOOP_STEP;
+    ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
+    e.kind = 4000;
+    ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
+    e.kind = IKV_KIND_POINTER_MOVE;
+    e.pointer.x = NAN;
+    ok(ikv_queue_push(ikv_kit_queue(k.kit), &e));
+    kit_frame(&k, 40);
+    ck_assert_str_eq(
+        seen.text,
+        "take:pointer.move@5 take:pointer.move@6 "
+        "refuse:loop.step@7006=NOT_PUSHABLE refuse:?@7006=UNKNOWN_KIND "
+        "refuse:pointer.move@7006=BAD_VALUE merge:pointer.move@5 ");
+    kit_close(&k);
+}
+END_TEST
+
 Suite *loop_suite(void)
 {
     Suite *s = suite_create("loop");
@@ -1172,6 +1223,7 @@ Suite *loop_suite(void)
     add(s, "L4 what is last on the lanes", last_of_the_lanes);
     add(s, "L3 the step at any depth", step_at_any_depth);
     add(s, "an input is in one loop", input_of_a_loop);
+    add(s, "P2 Q2 watched intake", watched_intake);
     add(s, "P1 clocks", two_clocks);
     return s;
 }

@@ -721,7 +721,8 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
  *   RETURN  it has returned
  *   SKIP    a subscription that might have heard it was not called; `reason`
  *   DONE    the delivery has ended; `heard` is 0 if nobody heard it
- *   REFUSE  an event was not delivered at all; `status` says why
+ *   REFUSE  an event was not let in by the loop, or not delivered at all;
+ *           `status` says why
  *   DEFER   an event was put on a lane
  *   DROP    a deferred event was dropped: its target has gone
  *   MUTE    a subscription was muted (`reason` is MUTED), or wakes again (NONE)
@@ -730,6 +731,8 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
  *           ikv_actions_probe()
  *   OVERLAPS  a step's overlaps have been found, and are about to be told: the
  *           moment for ikv_overlaps_probe()
+ *   TAKE    the loop has taken an event in, at its time in the loop
+ *   MERGE   a move is not routed by itself: a later one bears it
  */
 enum {
     IKV_WATCH_EVENT = 1 << 0,
@@ -745,6 +748,8 @@ enum {
     IKV_WATCH_END = 1 << 10,
     IKV_WATCH_PRESS = 1 << 11,
     IKV_WATCH_OVERLAPS = 1 << 12,
+    IKV_WATCH_TAKE = 1 << 13,
+    IKV_WATCH_MERGE = 1 << 14,
     IKV_WATCH_ALL = 0x7fffffff
 };
 

@@ -82,6 +82,7 @@ typedef struct ikv_why_config {
 /* What is known so far.
  *   called     how often it was called, hit, started, or came into contact
  *   missed     events that might have done it, and did not; of an overlap steps
+ *   merged     moves that came in and were borne by a later one, of its kinds
  *   event      the nearest miss: the one that came furthest, the latest of
  *              equals. Kind IKV_KIND_NONE: no such event came; of an overlap
  *              its time alone is meant
@@ -96,6 +97,7 @@ typedef struct ikv_why_answer {
     uint32_t count;
     IKV_ALIGNED(8) uint64_t called;
     IKV_ALIGNED(8) uint64_t missed;
+    IKV_ALIGNED(8) uint64_t merged;
     IKV_ALIGNED(8) uint64_t step;
     ikv_event event;
     ikv_target at;

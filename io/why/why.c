@@ -513,6 +513,11 @@ static void watch_run(const ikv_watch *watch, void *user)
         watch_lost(why, watch);
         return;
     }
+    if (watch->what == IKV_WATCH_MERGE) {
+        why->merged +=
+            hears_kind(why, watch->event->kind) && in_time(why, watch->event);
+        return;
+    }
     if (watch->what == IKV_WATCH_PRESS) {
         watch_action(why, watch);
         return;
@@ -563,7 +568,8 @@ static uint32_t wants_of(uint32_t about)
 {
     static const uint32_t wants[] = {
         [IKV_ASK_HANDLER] =
-            IKV_WATCH_ALL & ~(uint32_t)(IKV_WATCH_PRESS | IKV_WATCH_OVERLAPS),
+            IKV_WATCH_ALL &
+            ~(uint32_t)(IKV_WATCH_PRESS | IKV_WATCH_OVERLAPS | IKV_WATCH_TAKE),
         [IKV_ASK_TARGET] = IKV_WATCH_EVENT,
         [IKV_ASK_ACTION] = IKV_WATCH_EVENT | IKV_WATCH_PRESS,
         [IKV_ASK_OVERLAP] = IKV_WATCH_EVENT | IKV_WATCH_OVERLAPS,
@@ -705,6 +711,7 @@ ikv_status ikv_why_ask(const ikv_why *why, ikv_why_answer *answer)
     *answer = why->nearest;
     answer->called = why->called;
     answer->missed = why->missed;
+    answer->merged = why->merged;
     if (why->called > 0)
         answer->count = 0;
     say_what_waits(why, answer);

@@ -55,7 +55,7 @@ struct ikv_why {
     uint32_t target_count;
     bool *hears; /* by kind: what it listens to, as of opening */
     uint32_t kind_room;
-    uint64_t called, missed;
+    uint64_t called, missed, merged;
     ikv_why_answer nearest;
     under_way under_way[WHY_DEPTHS];
     pointer_past pointers[WHY_POINTERS];

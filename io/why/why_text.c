@@ -554,6 +554,11 @@ static void print_text(const ikv_why *why, const ikv_why_answer *a, FILE *file)
                 row->yes, (unsigned long long)a->called,
                 a->called == 1 ? "" : "s", (unsigned long long)a->missed,
                 row->by, more);
+        if (a->merged > 0)
+            fprintf(file,
+                    "%llu more moves came in, and were merged into later "
+                    "ones.\n",
+                    (unsigned long long)a->merged);
         return;
     }
     fprintf(file, "%s %s.\n", subject, row->no);
@@ -661,6 +666,10 @@ static bool print_json(const ikv_why *why, const ikv_why_answer *a, FILE *file)
     ikvi_write_integer(&w, (int64_t)a->called);
     ikvi_write_name(&w, "missed");
     ikvi_write_integer(&w, (int64_t)a->missed);
+    if (a->merged > 0) {
+        ikvi_write_name(&w, "merged");
+        ikvi_write_integer(&w, (int64_t)a->merged);
+    }
     if (a->count > 0 && (a->missed > 0 || a->event.kind != IKV_KIND_NONE))
         write_event(&w, why, a);
     ikvi_write_name(&w, "obstacles");

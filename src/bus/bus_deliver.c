@@ -94,8 +94,7 @@ static ikv_outcome not_delivered(ikv_status status)
 static ikv_outcome refuse_event(const ikv_bus *b, const ikv_event *event,
                                 ikv_status status)
 {
-    if (ikvi_bus_watches(b, IKV_WATCH_REFUSE))
-        ikvi_bus_tell_refused(b, event, status);
+    ikvi_bus_tell_refused(b, event, status);
     return not_delivered(status);
 }
 

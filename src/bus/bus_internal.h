@@ -719,9 +719,6 @@ void ikvi_bus_tell_of(const ikv_bus *b, ikv_watch *watch,
 /* Onto a lane, or dropped from there. */
 void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
                             const ikv_event *event, ikv_lane lane);
-void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
-                           ikv_status status);
-
 /* bus_store.c */
 void ikvi_bus_store_open(ikv_bus *b);
 /* Ends what is subscribed at a target that is closing. */

@@ -106,6 +106,9 @@ uint32_t ikvi_bus_slot_bits(const ikv_bus *bus);
  * with an event, or NULL. */
 void ikvi_bus_tell_moment(const ikv_bus *bus, uint32_t what,
                           const ikv_event *event);
+/* The same of an event that is not let in or not delivered. */
+void ikvi_bus_tell_refused(const ikv_bus *bus, const ikv_event *event,
+                           ikv_status status);
 
 /* --------------------------------------------------------------- images -- */
 

@@ -107,6 +107,8 @@ void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
 void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
                            ikv_status status)
 {
+    if (!ikvi_bus_watches(b, IKV_WATCH_REFUSE))
+        return;
     ikv_watch watch = {.what = IKV_WATCH_REFUSE,
                        .depth = b->depth,
                        .event = event,

@@ -138,6 +138,7 @@ static uint32_t append(ikv_loop *loop, const ikv_event *event,
     loop->counters.waiting = loop->s.count;
     if (loop->s.count > loop->counters.waiting_high)
         loop->counters.waiting_high = loop->s.count;
+    ikvi_bus_tell_moment(loop->bus, IKV_WATCH_TAKE, event);
     return at;
 }
 
@@ -342,6 +343,9 @@ static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
     const ikv_kind_info *info = loop_kind_info(loop, event->kind);
     if (info == NULL || (info->from & IKV_FROM_P) == 0) {
         loop->counters.rejected++;
+        ikvi_bus_tell_refused(loop->bus, event,
+                              info != NULL ? IKV_NOT_PUSHABLE
+                                           : IKV_UNKNOWN_KIND);
         say_bad(loop, info != NULL ? IKV_NOT_PUSHABLE : IKV_UNKNOWN_KIND,
                 event->kind, "refused: a port pushed ", "",
                 ": ports may push the kinds that the catalogue marks P");
@@ -350,6 +354,7 @@ static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
     if (IKVI_LIKELY(ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event)))
         return true;
     loop->counters.bad_values++; /* not through a sink */
+    ikvi_bus_tell_refused(loop->bus, event, IKV_BAD_VALUE);
     say_bad_value(
         loop, event->kind,
         ikvi_event_fault(ikv_bus_catalogue(loop->bus), event)->offset);
@@ -399,16 +404,15 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     uint64_t own = event->time_ns, time = to_loop_time(loop, port, own);
     if (IKVI_UNLIKELY(time > loop->now))
         time = not_ahead(loop, port, own, time);
-    uint32_t at = append(loop, event, &pushed);
-    ikv_event *taken = loop_event(loop, at);
-    taken->time_ns = time;
+    event->time_ns = time;
     note_age(loop, loop->now > time ? loop->now - time : 0);
     /* Its step has run: it is routed in the next one, and says so. */
     if (loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame &&
         ikvi_loop_to_steps(loop, time) < loop->s.next_begin) {
         loop->counters.late++;
-        taken->flags |= IKV_LATE;
+        event->flags |= IKV_LATE;
     }
+    append(loop, event, &pushed);
 }
 
 /* Whether it may stand in a port's answer: as pushes are checked. */

@@ -142,6 +142,8 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
         record_entry(loop, event, entry, due, group);
         loop->s.last_due = due;
         loop->counters.merged++;
+        ikvi_bus_tell_moment(loop->bus, IKV_WATCH_MERGE,
+                             loop_event(loop, loop->s.head));
         pop(loop);
     }
 }

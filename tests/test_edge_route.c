@@ -410,16 +410,20 @@ static ikv_target buoy_pick(void *scene, const ikv_query *query, uint32_t nth)
     return nth == 0 && buoy_is_hit ? buoy : (ikv_target){0};
 }
 
+static ikv_target dinghy; /* made fast to the buoy */
+
 static ikv_target buoy_parent(void *scene, ikv_target target)
 {
-    (void)scene, (void)target;
-    return (ikv_target){0};
+    (void)scene;
+    return dinghy.bits != 0 && target.bits == dinghy.bits ? buoy
+                                                          : (ikv_target){0};
 }
 
 static bool buoy_alive(void *scene, ikv_target target)
 {
     (void)scene;
-    return buoy_lives && target.bits == buoy.bits;
+    return buoy_lives &&
+           (target.bits == buoy.bits || target.bits == dinghy.bits);
 }
 
 static uint32_t buoy_traits(void *scene, ikv_target target)
@@ -458,6 +462,7 @@ static void open_buoy(bool lives, bool is_hit)
     kit_open(&k);
     ck_assert_ptr_null(k.scene);
     ok(ikv_bus_add_target(k.bus, 3, &buoy));
+    dinghy = (ikv_target){0};
 }
 
 START_TEST(picking_of_a_kit)
@@ -473,6 +478,10 @@ START_TEST(picking_of_a_kit)
     e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
     e.target = buoy;
     ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 1);
+    ok(ikv_bus_add_target(k.bus, 4, &dinghy));
+    ikv_event down = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    down.target = dinghy;
+    ck_assert_uint_eq(ikv_bus_deliver(k.bus, &down).heard, 1); /* above it */
     buoy_lives = false;
     ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 0);
     kit_close(&k);

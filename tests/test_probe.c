@@ -623,6 +623,25 @@ START_TEST(apart)
     ck_assert_uint_eq(why[1].code, IKV_WHY_APART);
     ck_assert_double_eq_tol(why[1].found.bits.number, sqrt(23 * 23 + 4 * 4),
                             1e-5);
+    /* Two circles, one above the other; and one that is shrunk to nothing. */
+    ikv_shape circle = ikv_scene_circle(0, 0, 2);
+    ok(ikv_scene_set_shape(k.scene, quay, &circle));
+    ok(ikv_scene_set_shape(k.scene, crane, &circle));
+    ok(ikv_scene_move(k.scene, quay, 0, 5));
+    ok(ikv_scene_move(k.scene, crane, 0, -5));
+    ck_assert_uint_eq(ikv_overlaps_probe(overlaps, quay, crane, why, 6), 2);
+    ck_assert_float_eq((float)why[1].found.bits.number, 6);
+    ikv_query query = IKV_QUERY_INIT;
+    query.y = 5;
+    ck_assert_uint_eq(ikv_scene_probe(k.scene, &query, quay, why, 6), 0);
+    ikv_target tiny[3] = {quay, none, none};
+    for (int i = 1; i < 3; i++) {
+        tiny[i] = rect_target(k.scene, tiny[i - 1], 0, 0, 10, 10, 0);
+        ok(ikv_scene_resize(k.scene, tiny[i], 1e-6f));
+    }
+    ck_assert_uint_eq(ikv_scene_probe(k.scene, &query, tiny[2], why, 6), 1);
+    ck_assert_uint_eq(why[0].code, IKV_WHY_OUTSIDE);
+    ck_assert_uint_eq(why[0].found.type, IKV_VALUE_NONE);
     ok(ikv_bus_add_target(k.bus, 9, &lamp));
     ok(ikv_overlaps_sense(overlaps, lamp, &sensing));
     ok(ikv_scene_set_tags(k.scene, quay, 1));

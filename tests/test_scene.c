@@ -373,6 +373,10 @@ START_TEST(no_such_view)
     ok(ikv_scene_turn_to(k.scene, t, 0, 10, 25));
     ck_assert(ikv_scene_to_view(k.scene, t, 0, 5, 0, b));
     ck_assert(b[0] == 10 && b[1] == 25);
+    ok(ikv_scene_move(k.scene, t, 0, 0)); /* to the left of where it is */
+    ok(ikv_scene_turn_to(k.scene, t, 0, -5, 0));
+    ck_assert(ikv_scene_to_view(k.scene, t, 0, 5, 0, b));
+    ck_assert(b[0] == -5 && b[1] == 0);
     kit_close(&k);
 }
 END_TEST
@@ -902,6 +906,8 @@ START_TEST(stale_targets)
     status_is(ikv_scene_turn(s, t, (ikv_rotation){NAN, 0}), IKV_BAD_ARGUMENT);
     status_is(ikv_scene_resize(s, t, -1), IKV_BAD_ARGUMENT);
     status_is(ikv_scene_set_grace(s, t, -1), IKV_BAD_ARGUMENT);
+    status_is(ikv_scene_set_grace(s, t, 4095.5f), IKV_BAD_ARGUMENT);
+    ok(ikv_scene_set_grace(s, t, 4095));
     status_is(ikv_scene_set_traits(s, t, IKV_PASSES), IKV_BAD_ARGUMENT);
     status_is(ikv_scene_set_hit(s, t, 3), IKV_BAD_ARGUMENT);
     status_is(ikv_scene_set_shape(s, t, NULL), IKV_BAD_ARGUMENT);

@@ -31,6 +31,7 @@ static ikv_tape *tape, *made_tape;
 static ikv_trace *trace, *made_trace;
 static ikv_recording *recording, *made_recording;
 static ikv_why *why, *made_why;
+static ikv_stats *stats, *made_stats;
 static ikv_comparison *comparison, *made_comparison;
 static FILE *trace_file;
 static ikv_status status_of_call;
@@ -312,6 +313,7 @@ OUT_POINTER(ikv_tape, &made_tape)
 OUT_POINTER(ikv_trace, &made_trace)
 OUT_POINTER(ikv_recording, &made_recording)
 OUT_POINTER(ikv_why, &made_why)
+OUT_POINTER(ikv_stats, &made_stats)
 OUT_POINTER(ikv_comparison, &made_comparison)
 
 CONFIG(ikv_bus_config, (void)0)
@@ -384,6 +386,8 @@ enum {
 
 POINTER(ikv_trace_p, ikv_trace *, trace)
 POINTER(ikv_recording_p, ikv_recording *, recording)
+POINTER(ikv_stats_p, ikv_stats *, stats)
+POINTER(const_ikv_stats_p, const ikv_stats *, stats)
 POINTER(ikv_why_p, ikv_why *, why)
 POINTER(const_ikv_why_p, const ikv_why *, why)
 POINTER(ikv_comparison_p, ikv_comparison *, comparison)
@@ -584,12 +588,15 @@ static void open_all(void)
     question.about = IKV_ASK_HANDLER;
     question.subscription = light;
     ok(ikv_why_open(&question, &why));
+    ok(ikv_stats_open(k.kit, NULL, &stats));
 }
 
 static void close_all(void)
 {
     ikv_trace_close(made_trace);
     ikv_recording_close(made_recording, NULL);
+    ikv_stats_close(made_stats);
+    ikv_stats_close(stats);
     ikv_why_close(made_why);
     ikv_why_close(why);
     ikv_comparison_close(made_comparison);
@@ -606,6 +613,7 @@ static void close_all(void)
     made_trace = NULL;
     made_recording = NULL;
     made_why = why = NULL;
+    made_stats = stats = NULL;
     made_comparison = NULL;
     made_tape = tape = NULL;
     made_setup = setup = NULL;

@@ -8,6 +8,9 @@
 static char output[1 << 20];
 
 /* Each runs and its whole output is compared. */
+#define DEMO_RUN                                                               \
+    SOURCE "/demo/harbour.setup.json " SOURCE "/demo/harbour.tape.jsonl"
+
 static const struct {
     const char *command, *golden;
 } golden_table[] = {
@@ -17,6 +20,8 @@ static const struct {
     {TOOL " kinds pointer.down", "kinds-pointer.down.txt"},
     {TOOL " kinds --find tap", "kinds-tap.txt"},
     {TOOL " help", "help.txt"},
+    {BINARY "/ikvar run --stats " DEMO_RUN, "stats.txt"},
+    {BINARY "/ikvar run --stats --json " DEMO_RUN, "stats.json"},
     {BINARY "/examples/01_print_events " SOURCE "/examples/escape.tape.jsonl",
      "01_print_events.txt"},
     {BINARY "/examples/02_topmost", "02_topmost.txt"},
@@ -93,6 +98,8 @@ static const struct {
     {"check --json none.setup.json", 3, "\"error\": \"none.setup.json: can't"},
     {"check " SOURCE "/docs", 3, "Is a directory"},
     {"run --soak 1 --digest " DEMO, 2, "--soak prints sums"},
+    {"run --stats --digest " DEMO, 2, "--stats prints counters"},
+    {"run --soak 1 --stats " DEMO, 2, "--soak prints sums"},
     {"demo --help", 0, "--json"},
     {"demo --nonsense", 2, "--nonsense: unknown option"},
     {"demo more", 2, "found \"more\", expected no argument"},

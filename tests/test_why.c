@@ -4,6 +4,8 @@
 #define _XOPEN_SOURCE 700 /* strdup */
 #include "support.h"
 
+#include <jansson.h>
+
 #define CASES "why.txt"
 
 /* What has changed of a text, by lines "OLD => NEW"; "\n" stands for an end of
@@ -474,6 +476,71 @@ START_TEST(odd_questions)
 }
 END_TEST
 
+/* ------------------------------------------------------------- statistics -- */
+
+static int64_t sum_of(const json_t *of, const char *member)
+{
+    int64_t sum = 0;
+    const char *name;
+    json_t *one;
+    json_object_foreach((json_t *)(uintptr_t)of, name, one)
+    {
+        sum += json_integer_value(json_object_get(one, member));
+    }
+    return sum;
+}
+
+/* D10: what kinds and handlers have seen is what the bus has delivered; and of a
+ * program without a setup there are no handlers' names. */
+START_TEST(statistics)
+{
+    static char output[65536];
+    int code = run_command_line(output, sizeof output,
+                                BINARY "/ikvar run --stats --json " SOURCE
+                                       "/demo/harbour.setup.json " SOURCE
+                                       "/demo/harbour.tape.jsonl");
+    ck_assert_int_eq(code, 0);
+    json_t *all = json_loads(output, 0, NULL);
+    const json_t *of_bus = json_object_get(all, "bus");
+    const json_t *kinds = json_object_get(all, "kinds");
+    int64_t delivered =
+        json_integer_value(json_object_get(of_bus, "delivered"));
+    ck_assert_int_gt(delivered, 300);
+    ck_assert_int_eq(sum_of(kinds, "delivered"), delivered);
+    ck_assert_int_eq(sum_of(kinds, "unheard"),
+                     json_integer_value(json_object_get(of_bus, "unheard")));
+    ck_assert_int_eq(sum_of(json_object_get(all, "handlers"), "calls"), 26);
+    ck_assert_int_eq(json_integer_value(json_object_get(of_bus, "depth")), 2);
+    json_decref(all);
+    ikv_stats *stats;
+    open_question(IKV_ASK_HANDLER);
+    ok(ikv_stats_open(k.kit, NULL, &stats));
+    status_is(ikv_stats_print(stats, stdout, 2), IKV_BAD_ARGUMENT);
+    FILE *full = fopen("/dev/full", "w");
+    setvbuf(full, NULL, _IONBF, 0);
+    status_is(ikv_stats_print(stats, full, IKV_PRINT_TEXT), IKV_BAD_FILE);
+    status_is(ikv_stats_print(stats, full, IKV_PRINT_JSON), IKV_BAD_FILE);
+    fclose(full);
+    /* A press that waits 30 ms for its frame. */
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.key.code = ikv_code_find("KeyA");
+    ok(ikv_sink_push(k.fake.sink, &e));
+    kit_frame(&k, 30);
+    FILE *file = fopen("stats.json", "w");
+    ok(ikv_stats_print(stats, file, IKV_PRINT_JSON));
+    fclose(file);
+    all = json_load_file("stats.json", 0, NULL);
+    double wait = json_number_value(
+        json_object_get(json_object_get(all, "latency_ms"), "p50"));
+    ck_assert(wait >= 30 && wait <= 30 * 1.25);
+    ck_assert_uint_eq(json_object_size(json_object_get(all, "handlers")), 0);
+    json_decref(all);
+    ok(ikv_stats_close(stats));
+    kit_close(&k);
+}
+END_TEST
+
 /* Every obstacle stands in the page that explains them. */
 START_TEST(documented)
 {
@@ -545,6 +612,7 @@ Suite *why_suite(void)
     add(s, "D7 on a lane", on_a_lane);
     add(s, "D7 own names", own_names);
     add(s, "D7 odd questions", odd_questions);
+    add(s, "D10 statistics", statistics);
     add(s, "D7 documented", documented);
     add_table(s, "D7 wrong use", wrong_use, ROWS(wrong_table));
     return s;

@@ -16,6 +16,7 @@ typedef struct rehearsal {
     ikv_kit *kit;
     run_log *log;
     ikv_trace *trace;
+    ikv_stats *stats;
     ikv_recording *recording;
     ikv_comparison *comparison;
 } rehearsal;
@@ -136,6 +137,7 @@ static int open_rehearsal(rehearsal *r)
     ikv_kit_config config = IKV_KIT_INIT;
     config.reporter.report = print_report;
     config.loop.frame_hz = (uint32_t)r->plan->frame_hz;
+    config.bus.statistics = r->plan->stats;
     if (r->tape != NULL && ikv_tape_about(r->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
     if (!open_kit(&config, r->setup, &r->port, &r->kit, &message))
@@ -202,6 +204,10 @@ static int open_output(rehearsal *r)
         return FINE;
     if (r->plan->begin != NULL)
         return r->plan->begin(r->plan->user, r->kit, r->setup);
+    if (r->plan->stats)
+        return ikv_stats_open(r->kit, r->setup, &r->stats) < 0
+                   ? say(r->plan, BAD_INPUT, "no memory")
+                   : FINE;
     if (r->plan->json)
         return ikv_trace_open(stdout, r->kit, r->setup,
                               (r->plan->steps_only ? IKV_TRACE_STEPS : 0u) |
@@ -277,6 +283,11 @@ int run_plan_through(const run_plan *plan)
         run_loop(&r);
         if (plan->end != NULL)
             code = plan->end(plan->user);
+        if (r.stats != NULL &&
+            ikv_stats_print(r.stats, stdout,
+                            plan->json ? IKV_PRINT_JSON : IKV_PRINT_TEXT) < 0)
+            code = say(plan, BAD_INPUT, "can't write the statistics");
+        ikv_stats_close(r.stats);
         log_close(r.log);
         if (ikv_trace_close(r.trace) < 0)
             code = say(plan, BAD_INPUT, "can't write the trace");
@@ -296,6 +307,10 @@ int run_plan_through(const run_plan *plan)
 
 static int check_plan(const run_plan *plan, bool more)
 {
+    if (plan->stats && (plan->digest || plan->steps_only || plan->heard_only))
+        return say(plan, WRONG_USE,
+                   "--stats prints counters: not with --digest, --steps-only, "
+                   "--heard");
     if (plan->setup == NULL || more)
         return say(plan, WRONG_USE,
                    "expected SETUP [TAPE]; see ikvar run --help");
@@ -304,10 +319,11 @@ static int check_plan(const run_plan *plan, bool more)
     if (plan->tape != NULL || plan->port != NULL)
         return say(plan, WRONG_USE,
                    "--soak makes its input up: give SETUP alone");
-    if (plan->json || plan->steps_only || plan->digest || plan->speed > 0)
+    if (plan->json || plan->steps_only || plan->digest || plan->stats ||
+        plan->speed > 0)
         return say(plan, WRONG_USE,
                    "--soak prints sums and runs as fast as it can: "
-                   "not with --json, --steps-only, --digest, "
+                   "not with --json, --steps-only, --digest, --stats, "
                    "--real-time, --speed");
     return FINE;
 }
@@ -329,6 +345,10 @@ int run_command(int argc, char **argv)
          "leave out of a trace what no handler heard", 0, 0},
         {"steps-only", 'S', OPTION_FLAG, &plan.steps_only, NULL,
          "leave out of a trace what belongs to frames", 0, 0},
+        {"stats", 't', OPTION_FLAG, &plan.stats, NULL,
+         "print what has been counted instead of the log; with --json as\n"
+         "JSON",
+         0, 0},
         {"digest", 'd', OPTION_FLAG, &plan.digest, NULL,
          "print the run's digest and number of deliveries alone", 0, 0},
         {"real-time", 'r', OPTION_FLAG, &real_time, NULL,

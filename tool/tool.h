@@ -99,7 +99,7 @@ void warn_of_tape(const char *command, const ikv_tape *tape);
 typedef struct run_plan {
     const char *command; /* that messages name; NULL: run */
     const char *setup, *tape, *port, *record;
-    bool json, steps_only, heard_only, digest;
+    bool json, steps_only, heard_only, digest, stats;
     double until_ms, speed;
     int frame_hz;
     /* soak */

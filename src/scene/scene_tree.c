@@ -34,19 +34,21 @@ uint32_t ikvi_scene_body(const ikv_scene *scene, uint32_t place)
 ikv_target ikv_scene_next(const ikv_scene *scene, ikv_target top,
                           ikv_target last)
 {
-    ikv_target none = {0};
+    ikv_target next = {0};
     if (scene == NULL)
-        return none;
+        return next;
     uint32_t from = top.bits != 0 ? ikvi_scene_find(scene, top) : ROOT_ITEM;
     uint32_t at = last.bits != 0 ? ikvi_scene_find(scene, last) : NO_ITEM;
     if (from == NO_ITEM || (last.bits != 0 && at == NO_ITEM))
-        return none;
+        return next;
     if (last.bits == 0)
         at = from;
     /* The root is nobody's target: behind it comes its first child. */
     if (last.bits != 0 || at == ROOT_ITEM)
         at = ikvi_scene_walk(scene, from, at);
-    return at != NO_ITEM ? (ikv_target){item_at(scene, at)->target} : none;
+    if (at != NO_ITEM)
+        next.bits = item_at(scene, at)->target;
+    return next;
 }
 
 bool ikv_scene_alive(const ikv_scene *scene, ikv_target target)

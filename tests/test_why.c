@@ -567,7 +567,7 @@ static const struct {
     {"why.setup.json", "expected SETUP TAPE", 2},
     {"a b",
      "expected one of --handler NAME, --target ID, "
-     "--action NAME, --overlap ID ID",
+     "--action NAME, --overlap ID ID, --all",
      2},
     {"a b c --target d", "expected SETUP TAPE", 2},
     {"a b --handler c --target d", "expected one of --handler", 2},

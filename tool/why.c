@@ -9,6 +9,8 @@ typedef struct question {
     const char *handler, *target, *kind, *action, *overlap, *other;
     double from_ms, to_ms;
     bool json;
+    bool all; /* of many: only what did not happen is told */
+    int asked, missed;
     ikv_why *why;
 } question;
 
@@ -113,8 +115,13 @@ static int end_question(void *user)
     if (q->why == NULL)
         return FINE;
     ikv_why_ask(q->why, &answer);
-    ikv_why_print(q->why, stdout, q->json ? IKV_PRINT_JSON : IKV_PRINT_TEXT);
+    q->asked++;
+    q->missed += answer.called == 0;
+    if (!q->all || answer.called == 0)
+        ikv_why_print(q->why, stdout,
+                      q->json ? IKV_PRINT_JSON : IKV_PRINT_TEXT);
     ikv_why_close(q->why);
+    q->why = NULL;
     return answer.called > 0 ? FINE : ANSWER_IS_NO;
 }
 
@@ -124,9 +131,48 @@ static int wrong_use(const char *text)
     return WRONG_USE;
 }
 
+/* A run for each name of that sort; the worst exit code. */
+static int ask_each(const run_plan *plan, const ikv_setup *setup, uint32_t of,
+                    const char **name)
+{
+    int worst = FINE;
+    for (uint32_t i = 0; (*name = ikv_setup_name(setup, of, i)) != NULL; i++) {
+        int code = run_plan_through(plan);
+        worst = code > worst ? code : worst;
+        if (code > ANSWER_IS_NO)
+            break; /* it would be so each time */
+    }
+    *name = NULL;
+    return worst;
+}
+
+/* Of all handlers and actions those that did nothing, each in a run of its own.
+ */
+static int ask_all(question *q, const run_plan *plan)
+{
+    ikv_setup *setup = NULL;
+    ikv_message message = {""};
+    q->all = true;
+    if (ikv_setup_read(plan->setup, &setup, &message) < 0) {
+        fprintf(stderr, "ikvar why: %s\n", message.text);
+        return BAD_INPUT;
+    }
+    int code = ask_each(plan, setup, IKV_SETUP_HANDLERS, &q->handler);
+    if (code <= ANSWER_IS_NO) {
+        int actions = ask_each(plan, setup, IKV_SETUP_ACTIONS, &q->action);
+        code = actions > code ? actions : code;
+    }
+    ikv_setup_close(setup);
+    if (code <= ANSWER_IS_NO && !q->json)
+        printf("%d handlers and actions: %d of them did nothing.\n", q->asked,
+               q->missed);
+    return code;
+}
+
 int why_command(int argc, char **argv)
 {
     question q = {.why = NULL};
+    bool all = false;
     run_plan plan = {.command = "why",
                      .begin = begin_question,
                      .end = end_question,
@@ -146,6 +192,8 @@ int why_command(int argc, char **argv)
          "why did this action not start?", 0, 0},
         {"overlap", 'o', OPTION_TEXT, &q.overlap, "ID ID",
          "why did these two targets not come into contact?", 0, 0},
+        {"all", 'A', OPTION_FLAG, &all, NULL,
+         "of all handlers and actions those that did nothing, and why", 0, 0},
         {"from", 'f', OPTION_NUMBER, &q.from_ms, "MS",
          "look at events from then on", 0, 1e10},
         {"to", 'T', OPTION_NUMBER, &q.to_ms, "MS", "and no later", 0, 1e10},
@@ -155,7 +203,7 @@ int why_command(int argc, char **argv)
     if (!parse_options(
             argc, argv, options,
             "why SETUP TAPE (--handler NAME | --target ID | --action "
-            "NAME | --overlap ID ID) [options]\n\nExits with 0 if it "
+            "NAME | --overlap ID ID | --all) [options]\n\nExits with 0 if it "
             "was called, hit, started or came into contact, with 1 if "
             "not.",
             &left, &code))
@@ -167,16 +215,16 @@ int why_command(int argc, char **argv)
     if (plan.tape == NULL || left.count > 0)
         return wrong_use("expected SETUP TAPE; see ikvar why --help");
     if ((q.handler != NULL) + (q.target != NULL) + (q.action != NULL) +
-            (q.overlap != NULL) !=
+            (q.overlap != NULL) + all !=
         1)
         return wrong_use(
             "expected one of --handler NAME, --target ID, --action "
-            "NAME, --overlap ID ID");
+            "NAME, --overlap ID ID, --all");
     if (q.overlap != NULL && q.other == NULL)
         return wrong_use(
             "--overlap: expected two targets: SETUP TAPE --overlap "
             "ID ID");
     if (q.kind != NULL && q.target == NULL)
         return wrong_use("--kind is of a target: give --target too");
-    return run_plan_through(&plan);
+    return all ? ask_all(&q, &plan) : run_plan_through(&plan);
 }

@@ -93,3 +93,43 @@ ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port)
     MUST(ikv_setup_apply(setup, kit, IKV_APPLY_UNBOUND, &message) == IKV_OK);
     return kit;
 }
+
+ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
+                  uint32_t nth)
+{
+    ikv_why_config config = IKV_WHY_INIT;
+    ikv_why *why = NULL;
+    const char *name =
+        ikv_setup_name(setup,
+                       about == IKV_ASK_HANDLER  ? IKV_SETUP_HANDLERS
+                       : about == IKV_ASK_ACTION ? IKV_SETUP_ACTIONS
+                                                 : IKV_SETUP_TARGETS,
+                       nth);
+    config.kit = kit;
+    config.setup = setup;
+    config.about = about;
+    config.subscription = ikv_setup_subscription(setup, name);
+    config.target = ikv_setup_target(setup, name);
+    config.other = ikv_setup_target(
+        setup, ikv_setup_name(setup, IKV_SETUP_TARGETS, nth / 2));
+    config.action = ikv_actions_find(ikv_kit_actions(kit), name);
+    if (name != NULL)
+        MUST(ikv_why_open(&config, &why) <= IKV_OK);
+    return why;
+}
+
+void fuzz_answer(ikv_why *why)
+{
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    if (why == NULL)
+        return;
+    FILE *nowhere = fopen("/dev/null", "w");
+    MUST(nowhere != NULL);
+    MUST(ikv_why_ask(why, &answer) == IKV_OK);
+    MUST(answer.called > 0 || answer.count > 0);
+    MUST(answer.count <= IKV_WHY_ROOM);
+    MUST(ikv_why_print(why, nowhere, IKV_PRINT_TEXT) == IKV_OK);
+    MUST(ikv_why_print(why, nowhere, IKV_PRINT_JSON) == IKV_OK);
+    fclose(nowhere);
+    MUST(ikv_why_close(why) == IKV_OK);
+}

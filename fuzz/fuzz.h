@@ -48,4 +48,10 @@ ikv_setup *fuzz_setup(void);
 /* A kit with it, small, on the port. */
 ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port);
 
+/* Asks why of a setup's nth handler, target, action or overlap; NULL if there is
+ * none. Then that there is an answer, which can be printed; it is closed. */
+ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
+                  uint32_t nth);
+void fuzz_answer(ikv_why *why);
+
 #endif

@@ -25,12 +25,18 @@ static void run(ikv_setup *setup)
             ikv_setup_apply(setup, kit, IKV_APPLY_UNBOUND, &message);
         fuzz_told(status, &message);
         ikv_loop *loop = ikv_kit_loop(kit);
+        static uint32_t turn;
+        ikv_why *why[4] = {NULL, NULL, NULL, NULL};
+        for (uint32_t i = 0; i < 4 && status == IKV_OK; i++)
+            why[i] = fuzz_ask(kit, setup, 1 + i, turn++ % 8);
         for (int i = 0; i < FRAMES && ikv_loop_begin(loop); i++) {
             while (ikv_loop_step(loop)) {
             }
             ikv_loop_end(loop);
             fuzz_validate(kit);
         }
+        for (uint32_t i = 0; i < 4; i++)
+            fuzz_answer(why[i]);
         ikv_kit_close(kit);
     }
     ikv_sim_close(&port);

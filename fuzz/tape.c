@@ -40,6 +40,12 @@ static play play_tape(const char *path, const char *recorded)
         MUST(ikv_recording_open(&config, &recording, &message) == IKV_OK);
     }
     MUST(ikv_comparison_open(kit, tape, &comparison) == IKV_OK);
+    /* One question a tape, each time another one. */
+    static uint32_t turn;
+    ikv_why *why = recorded != NULL
+                       ? fuzz_ask(kit, setup, 1 + turn % 4, turn / 4 % 12)
+                       : NULL;
+    turn++;
     int frames = 0;
     while (frames++ < FRAMES && ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop)) {
@@ -47,6 +53,7 @@ static play play_tape(const char *path, const char *recorded)
         ikv_loop_end(loop);
         fuzz_validate(kit);
     }
+    fuzz_answer(why);
     p.whole = frames <= FRAMES && ikv_sim_fault(&port) == NULL;
     ikv_status status = ikv_recording_close(recording, &message);
     MUST(status == IKV_OK);

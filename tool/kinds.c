@@ -437,7 +437,7 @@ static int say_none(const ikv_catalogue *catalogue, const char *name,
     const char *near = nearest_word(catalogue, asked);
     fprintf(stderr, "ikvar kinds: %s \"%s\"%s%s%s%s\n",
             name != NULL ? "there is no kind or family" : "no kind is known by",
-            clean(asked, shown, sizeof shown),
+            ikv_shown_text(asked, shown, sizeof shown),
             near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
             near != NULL ? "\"?" : "",
             name != NULL ? "; try ikvar kinds --find WORD" : "");

@@ -57,7 +57,7 @@ static const char *shown(const char *name)
     static unsigned turn;
     /* enough for all names of one line */
     turn = (turn + 1) % 8;
-    return clean(name, texts[turn], sizeof texts[turn]);
+    return ikv_shown_text(name, texts[turn], sizeof texts[turn]);
 }
 
 static const char *name_of(const run_log *log, ikv_target target)
@@ -320,7 +320,7 @@ static void print_event(run_log *log, const ikv_watch *watch)
     char told[256], what[512];
     const ikv_event *event = watch->event;
     describe(log, event, told, sizeof told);
-    clean(told, what, sizeof what);
+    ikv_shown_text(told, what, sizeof what);
     flush_unheard(log);
     /* inside a handler the time is the outer line's */
     if (watch->depth <= 1)
@@ -385,7 +385,7 @@ static void print_note(const char *note, void *user)
     char shown[512];
     indent(log, log->depth > 0 ? 2 * log->depth - 1 : 0);
     fprintf(log->file, "%s%s%s\n", ink(log, NOTE),
-            clean(note, shown, sizeof shown), ink(log, PLAIN));
+            ikv_shown_text(note, shown, sizeof shown), ink(log, PLAIN));
 }
 
 static void watch_run(const ikv_watch *watch, void *user)

@@ -58,7 +58,7 @@ static int unknown_command(const char *name)
     known[COMMANDS + 2] = NULL;
     const char *near = ikv_nearest_name(name, known);
     fprintf(stderr, "ikvar: unknown command \"%s\"; expected one of",
-            clean(name, shown, sizeof shown));
+            ikv_shown_text(name, shown, sizeof shown));
     for (size_t i = 0; i < COMMANDS; i++)
         fprintf(stderr, " %s,", commands[i].name);
     fprintf(stderr, " version, help%s%s%s\n",

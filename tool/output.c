@@ -91,24 +91,6 @@ bool is_same_file(const char *a, const char *b)
            one.st_ino == other.st_ino && S_ISREG(one.st_mode);
 }
 
-const char *clean(const char *text, char *buffer, size_t size)
-{
-    size_t used = 0;
-    for (const unsigned char *at = (const unsigned char *)text;
-         *at != '\0' && used + 5 < size; at++) {
-        /* C0, DEL, and C1 as UTF-8 has it. */
-        bool second = at[0] == 0xc2 && at[1] >= 0x80 && at[1] < 0xa0;
-        if (*at >= 0x20 && *at != 0x7f && !second) {
-            buffer[used++] = (char)*at;
-            continue;
-        }
-        at += second;
-        used += (size_t)snprintf(buffer + used, size - used, "\\x%02x", *at);
-    }
-    buffer[used] = '\0';
-    return buffer;
-}
-
 void warn_of_tape(const char *command, const ikv_tape *tape)
 {
     if (ikv_tape_warning(tape) != NULL)

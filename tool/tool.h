@@ -78,9 +78,6 @@ int print_json(FILE *file, struct json_t *value, bool indented,
 /* Whether two paths, either of which may be NULL, are one regular file. */
 bool is_same_file(const char *a, const char *b);
 
-/* A text with its control characters as \xNN, in the buffer. */
-const char *clean(const char *text, char *buffer, size_t size);
-
 /* ---------------------------------------------------------------- tapes -- */
 
 /* ikvar tape verify (verify.c); the options are read. */

@@ -28,7 +28,7 @@ static int unknown_name(const ikv_setup *setup, uint32_t of, const char *what,
     const char *near = known != NULL ? ikv_nearest_name(name, known) : NULL;
     free(known);
     fprintf(stderr, "ikvar why: the setup has no %s \"%s\"%s%s%s\n", what,
-            clean(name, shown, sizeof shown),
+            ikv_shown_text(name, shown, sizeof shown),
             near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
             near != NULL ? "\"?" : "");
     return BAD_INPUT;
@@ -45,7 +45,7 @@ static int find_kind(const ikv_setup *setup, const char *name, ikv_kind *kind)
     if (info != NULL && info->positioned)
         return FINE;
     fprintf(stderr, "ikvar why: --kind: found \"%s\", expected %s\n",
-            clean(name, shown, sizeof shown),
+            ikv_shown_text(name, shown, sizeof shown),
             info == NULL ? "a kind (ikvar kinds lists them)"
                          : "a kind that has a position");
     return BAD_INPUT;

@@ -49,6 +49,12 @@ IKV_API ikv_memory ikv_host_memory(void);
 IKV_API const char *ikv_nearest_name(const char *name,
                                      const char *const *known);
 
+/* A text for people to look at, in the buffer: its control characters are their
+ * numbers, so that a name can't move a terminal's cursor; what does not fit is
+ * left out.
+ * Returns the buffer. Context: any thread; O(text). */
+IKV_API const char *ikv_shown_text(const char *text, char *buffer, size_t size);
+
 /* ---------------------------------------------------------------- setup -- */
 
 typedef struct ikv_setup ikv_setup;

@@ -358,6 +358,7 @@ static void print_counters(const ikv_stats *stats, FILE *file)
 
 static void print_lanes(const ikv_stats *stats, FILE *file)
 {
+    char shown[256];
     const char *name;
     for (ikv_lane lane = 0;
          (name = ikv_bus_lane_name(stats->bus, lane)) != NULL; lane++) {
@@ -366,7 +367,8 @@ static void print_lanes(const ikv_stats *stats, FILE *file)
         fprintf(file,
                 "%-9s %-20s %8llu deferred, %llu delivered, %llu dropped, at "
                 "most %u waiting\n",
-                lane == 0 ? "lanes" : "", name,
+                lane == 0 ? "lanes" : "",
+                ikv_shown_text(name, shown, sizeof shown),
                 (unsigned long long)counts.deferred,
                 (unsigned long long)counts.delivered,
                 (unsigned long long)counts.dropped, counts.high_water);
@@ -375,25 +377,29 @@ static void print_lanes(const ikv_stats *stats, FILE *file)
 
 static void print_kinds(const ikv_stats *stats, FILE *file)
 {
+    char shown[256];
     ikv_kind_counts counts;
     const char *first = "kinds";
     for (ikv_kind kind = IKV_KIND_NONE;
          (kind = next_kind(stats, kind, &counts)) != IKV_KIND_NONE; first = "")
         fprintf(file, "%-9s %-20s %8llu delivered, %llu heard by nobody\n",
-                first, name_of(stats, kind),
+                first,
+                ikv_shown_text(name_of(stats, kind), shown, sizeof shown),
                 (unsigned long long)counts.delivered,
                 (unsigned long long)counts.unheard);
 }
 
 static void print_handlers(const ikv_stats *stats, FILE *file)
 {
+    char shown[256];
     ikv_subscription_counts counts;
     const char *name;
     bool there;
     for (uint32_t nth = 0;
          (name = handler_at(stats, nth, &counts, &there)) != NULL; nth++) {
         const char *before = "; skipped: ";
-        fprintf(file, "%-9s %-20s ", nth == 0 ? "handlers" : "", name);
+        fprintf(file, "%-9s %-20s ", nth == 0 ? "handlers" : "",
+                ikv_shown_text(name, shown, sizeof shown));
         if (!there) {
             fprintf(file, "%8s has ended\n", "-");
             continue;

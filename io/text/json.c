@@ -261,6 +261,26 @@ static size_t distance(const char *a, const char *b)
     return row[length];
 }
 
+const char *ikv_shown_text(const char *text, char *buffer, size_t size)
+{
+    size_t used = 0;
+    if (text == NULL || buffer == NULL || size == 0)
+        return "";
+    for (const unsigned char *at = (const unsigned char *)text;
+         *at != '\0' && used + 5 < size; at++) {
+        /* C0, DEL, and C1 as UTF-8 has it. */
+        bool second = at[0] == 0xc2 && at[1] >= 0x80 && at[1] < 0xa0;
+        if (*at >= 0x20 && *at != 0x7f && !second) {
+            buffer[used++] = (char)*at;
+            continue;
+        }
+        at += second;
+        used += (size_t)snprintf(buffer + used, size - used, "\\x%02x", *at);
+    }
+    buffer[used] = '\0';
+    return buffer;
+}
+
 const char *ikv_nearest_name(const char *name, const char *const *known)
 {
     const char *best = NULL;

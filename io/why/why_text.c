@@ -493,7 +493,7 @@ static void put_subject(phrase *p, const ikv_why *why)
 
 static void print_event(const ikv_why *why, const ikv_why_answer *a, FILE *file)
 {
-    char text[IKV_BINDING_BYTES];
+    char text[IKV_BINDING_BYTES], shown[512];
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(why->bus), a->event.kind);
     fprintf(file, "Nearest: %s%sat %s ms", info != NULL ? info->name : "",
@@ -506,7 +506,9 @@ static void print_event(const ikv_why *why, const ikv_why_answer *a, FILE *file)
                 ikvi_number((double)a->event.pointer.x).text,
                 ikvi_number((double)a->event.pointer.y).text);
     if (a->at.bits != 0)
-        fprintf(file, ", to %s", ikvi_kit_target(&why->names, a->at));
+        fprintf(file, ", to %s",
+                ikv_shown_text(ikvi_kit_target(&why->names, a->at), shown,
+                               sizeof shown));
     if (a->binding.bits != 0 &&
         ikv_binding_text(why->actions, a->binding, text, sizeof text) > 0)
         fprintf(file, ", for %s", text);
@@ -543,17 +545,17 @@ static void print_awaited(const ikv_why *why, FILE *file)
 static void print_text(const ikv_why *why, const ikv_why_answer *a, FILE *file)
 {
     const struct about_row *row = &about_rows[why->config.about];
-    char text[512], subject[256];
+    char text[512], subject[256], shown[1024];
     phrase who = {subject, sizeof subject, 0};
     put_subject(&who, why);
     if (a->called > 0) {
         const char *more = a->missed == 1                        ? ""
                            : why->config.about == IKV_ASK_ACTION ? "es"
                                                                  : "s";
-        fprintf(file, "%s %s %llu time%s; %llu %s%s passed by.\n", subject,
-                row->yes, (unsigned long long)a->called,
-                a->called == 1 ? "" : "s", (unsigned long long)a->missed,
-                row->by, more);
+        fprintf(file, "%s %s %llu time%s; %llu %s%s passed by.\n",
+                ikv_shown_text(subject, shown, sizeof shown), row->yes,
+                (unsigned long long)a->called, a->called == 1 ? "" : "s",
+                (unsigned long long)a->missed, row->by, more);
         if (a->merged > 0)
             fprintf(file,
                     "%llu more moves came in, and were merged into later "
@@ -561,13 +563,15 @@ static void print_text(const ikv_why *why, const ikv_why_answer *a, FILE *file)
                     (unsigned long long)a->merged);
         return;
     }
-    fprintf(file, "%s %s.\n", subject, row->no);
+    fprintf(file, "%s %s.\n", ikv_shown_text(subject, shown, sizeof shown),
+            row->no);
     if (a->missed > 0 || a->event.kind != IKV_KIND_NONE)
         print_event(why, a, file);
     for (uint32_t i = 0; i < a->count; i++) {
         ikvi_why_sentence(why, a, &a->obstacles[i], text, sizeof text);
         fprintf(file, "  %u. %s: %s", i + 1,
-                ikv_obstacle_name(a->obstacles[i].code), text);
+                ikv_obstacle_name(a->obstacles[i].code),
+                ikv_shown_text(text, shown, sizeof shown));
         if (a->obstacles[i].code == IKV_WHY_NO_EVENT)
             print_awaited(why, file);
         fprintf(file, ".\n");

@@ -7,6 +7,7 @@
 #include <ikvar/ikvar.hpp>
 #endif
 #include <math.h>
+#include <stdio.h>
 
 #define FERRY  1u
 #define GROUND 2u
@@ -23,6 +24,10 @@ extern ikv_scene *scene;
 extern ikv_setup *setup;
 extern ikv_state *state;
 extern ikv_port port;
+extern ikv_query query;
+extern ikv_stats *stats;
+extern ikv_subscription light_up;
+extern ikv_why *why;
 extern ikv_input *input;
 extern ikv_target lamp, target, feet, none, hit;
 extern ikv_event events[64];
@@ -40,6 +45,7 @@ extern struct my_pair {
     float point[3];
 } pair;
 
+const char *name_of(void *user, ikv_target of);
 bool my_engine_next_pair(struct my_pair *to);
 ikv_verdict sound(const ikv_event *, const ikv_delivery *, void *);
 ikv_verdict moor(const ikv_event *, const ikv_delivery *, void *);

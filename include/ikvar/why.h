@@ -9,7 +9,7 @@
  *       ikv_why_config config = IKV_WHY_INIT;
  *       config.kit = kit;
  *       config.about = IKV_ASK_HANDLER;
- *       config.subscription = light;
+ *       config.subscription = light_up;
  *       ikv_why_open(&config, &why);
  *       ...                                     // frames go by
  *       ikv_why_print(why, stdout, IKV_PRINT_TEXT);

@@ -245,6 +245,14 @@ static void close_all(rehearsal *r)
     ikv_setup_close(r->setup);
 }
 
+/* What was opened before something else failed: nothing of it is said. */
+static void give_output_up(const rehearsal *r)
+{
+    ikv_message message;
+    (void)ikv_recording_close(r->recording, &message);
+    (void)ikv_comparison_close(r->comparison);
+}
+
 /* What the digests on the tape say of the run, and its own. */
 static int end_comparison(rehearsal *r)
 {
@@ -300,6 +308,8 @@ int run_plan_through(const run_plan *plan)
         if (r.tape != NULL && ikv_sim_fault(&r.port) != NULL)
             code = say(plan, BAD_INPUT, ikv_sim_fault(&r.port));
         warn_of_tape(speaker(plan), r.tape);
+    } else {
+        give_output_up(&r);
     }
     close_all(&r);
     return code;

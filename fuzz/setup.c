@@ -51,8 +51,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     fuzz_told(status, &message);
     if (status < 0)
         return 0;
-    for (uint32_t i = 0; ikv_setup_warning(setup, i) != NULL; i++)
-        MUST(strlen(ikv_setup_warning(setup, i)) > 0);
+    for (uint32_t i = 0; ikv_setup_mistake(setup, i) != NULL; i++)
+        MUST(ikv_mistake_about(ikv_setup_mistake(setup, i)->code) != NULL);
     run(setup);
     ikv_setup_close(setup);
     return 0;

@@ -92,6 +92,12 @@ static void noted(const char *text, void *user)
     (void)text, (void)user;
 }
 
+static void told_mistake(const ikv_mistake *mistake, void *user)
+{
+    (void)user;
+    ck_assert_ptr_nonnull(ikv_mistake_about(mistake->code));
+}
+
 static uint64_t clock_ns(void *user)
 {
     (void)user;
@@ -263,6 +269,7 @@ POINTER(ikv_removal_watcher, ikv_removal_watcher, removed)
 POINTER(ikv_recorder, ikv_recorder, recorded)
 POINTER(ikv_router_follower, ikv_router_follower, followed)
 POINTER(ikv_note_fn, ikv_note_fn, noted)
+POINTER(ikv_mistake_fn, ikv_mistake_fn, told_mistake)
 POINTER(ikv_clock_fn, ikv_clock_fn, clock_ns)
 
 SIZED_OUT(ikv_bus_counts)

@@ -910,8 +910,64 @@ START_TEST(what_check_says)
     ck_assert_msg(
         code == expected && strstr(output, says) != NULL && *says != '\0',
         "%s: %d, expected %d \"%s\": %s", text, code, expected, says, output);
+    /* that one and no other */
+    const char *mistake = case_text("checks.txt", _i, "mistake");
+    char ending[64];
+    snprintf(ending, sizeof ending, " [%s]\n", mistake);
+    ck_assert_msg(*mistake == '\0' || (strstr(output, ": 1 warning:") != NULL &&
+                                       strstr(output, ending) != NULL),
+                  "%s: expected %s alone: %s", text, mistake, output);
 }
 END_TEST
+
+/* Each code is found in some case, has a name and a value of its own, and
+ * explains itself. */
+START_TEST(codes_of_mistakes)
+{
+    const ikv_mistake_info *info = ikv_mistake_list((uint32_t)_i);
+    char command[256], tag[64];
+    ck_assert_ptr_nonnull(info);
+    ck_assert_ptr_eq(ikv_mistake_about(info->code), info);
+    for (uint32_t i = 0; i < (uint32_t)_i; i++) {
+        ck_assert_uint_lt(ikv_mistake_list(i)->code, info->code);
+        ck_assert_str_ne(ikv_mistake_list(i)->name, info->name);
+    }
+    ck_assert_int_eq(run_command_line(output, sizeof output,
+                                      TOOL " check --explain %s", info->name),
+                     0);
+    snprintf(command, sizeof command, "%s: ", info->name);
+    ck_assert_msg(strncmp(output, command, strlen(command)) == 0, "%s", output);
+    ck_assert_ptr_nonnull(strstr(output, info->why));
+    ck_assert_ptr_nonnull(strstr(output, info->instead));
+    /* of tapes, not of setups */
+    write_file("x.tape.jsonl", "{\"format\":\"ikvar.tape/2\"}\n"
+                               "{\"t\":1,\"kind\":\"window.fo");
+    ck_assert_int_eq(
+        run_command_line(output, sizeof output, TOOL " check x.tape.jsonl"), 0);
+    snprintf(tag, sizeof tag, "[%s]", info->name);
+    bool found = strstr(output, tag) != NULL;
+    ck_assert_int_eq(found, info->code == IKV_MISTAKE_TORN);
+    for (int i = 0; i < case_count("checks.txt"); i++)
+        found =
+            found ||
+            strcmp(case_text("checks.txt", i, "mistake"), info->name) == 0 ||
+            strstr(case_text("checks.txt", i, "says"), tag) != NULL;
+    ck_assert_msg(found, "%s: in no case", info->name);
+    snprintf(tag, sizeof tag, "`%s`", info->name);
+    char *page = read_file(SOURCE "/docs/debugging.md");
+    ck_assert_msg(strstr(page, tag) != NULL, "%s: not in docs/debugging.md",
+                  info->name);
+    free(page);
+}
+END_TEST
+
+static int mistake_count(void)
+{
+    int count = 0;
+    while (ikv_mistake_list((uint32_t)count) != NULL)
+        count++;
+    return count;
+}
 
 /* A path that is too deep names the target at which it is, and the stack holds
  * however many parents a file names; who is beneath himself is told first. */
@@ -1356,6 +1412,8 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "15 bindings without a setup", bindings_without_setup);
     add_table_in_folder(s, "16 what check says", what_check_says,
                         case_count("checks.txt"));
+    add_table_in_folder(s, "16 codes of mistakes", codes_of_mistakes,
+                        mistake_count());
     add_table_in_folder(s, "16 too deep", too_deep, ROWS(chains));
     add_in_folder(s, "13 applied again", applied_again);
     add_in_folder(s, "14 many names", many_names);

@@ -593,7 +593,7 @@ START_TEST(binding)
     kit_frame(&k, 0);
     kit_frame(&k, 40);
     ck_assert_int_eq(calls, 2);
-    ck_assert_str_eq(ikv_setup_warning(setup, 0),
+    ck_assert_str_eq(ikv_setup_mistake(setup, 0)->text,
                      "a: it is hit, but no handler is at it or an ancestor: it "
                      "only covers what lies beneath (hit \"off\" lets events "
                      "through)");

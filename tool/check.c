@@ -37,38 +37,48 @@ typedef struct findings {
     const char *path, *kind;
     char error[1024]; /* empty: none */
     char facts[160];
-    char **warnings;
+    ikv_mistake *mistakes; /* texts are owned */
     size_t count, room;
-    bool lost; /* no memory for a warning */
+    bool lost; /* no memory for a mistake */
 } findings;
 
-static void warn(findings *f, const char *text)
+static void warn(const ikv_mistake *mistake, void *user)
 {
+    findings *f = user;
     if (f->count == f->room) {
         /* a setup can have thousands */
         size_t room = f->room * 2 + 16;
-        char **list = realloc(f->warnings, room * sizeof *list);
+        ikv_mistake *list = realloc(f->mistakes, room * sizeof *list);
         if (list == NULL) {
             f->lost = true;
             return;
         }
-        f->warnings = list;
+        f->mistakes = list;
         f->room = room;
     }
-    f->warnings[f->count] = strdup(text);
-    f->lost = f->lost || f->warnings[f->count] == NULL;
-    f->count += f->warnings[f->count] != NULL;
-}
-
-static void warn_as_told(const char *text, void *user)
-{
-    warn(user, text);
+    ikv_mistake kept = {mistake->code, strdup(mistake->text)};
+    if (kept.text != NULL)
+        f->mistakes[f->count++] = kept;
+    f->lost = f->lost || kept.text == NULL;
 }
 
 static bool bad(findings *f, const char *text)
 {
     snprintf(f->error, sizeof f->error, "%s", text);
     return false;
+}
+
+static const char *code_name(const ikv_mistake *mistake)
+{
+    return ikv_mistake_about(mistake->code)->name;
+}
+
+static void add_mistake(json_t *to, const ikv_mistake *mistake)
+{
+    json_t *warning = json_object();
+    put_json(warning, "code", json_string(code_name(mistake)));
+    put_json(warning, "text", json_string(mistake->text));
+    add_json(to, warning);
 }
 
 static int print_findings_json(const findings *f)
@@ -80,7 +90,7 @@ static int print_findings_json(const findings *f)
     put_json(line, "error",
              f->error[0] != '\0' ? json_string(f->error) : json_null());
     for (size_t i = 0; i < f->count; i++)
-        add_json(warnings, json_string(f->warnings[i]));
+        add_mistake(warnings, &f->mistakes[i]);
     put_json(line, "warnings", warnings);
     return print_json(stdout, line, false, "check");
 }
@@ -97,7 +107,8 @@ static void print_findings(const findings *f)
                f->count > 1 ? "s" : "", f->facts);
     }
     for (size_t i = 0; i < f->count; i++)
-        printf("%s: warning: %s\n", f->path, f->warnings[i]);
+        printf("%s: warning: %s [%s]\n", f->path, f->mistakes[i].text,
+               code_name(&f->mistakes[i]));
 }
 
 /* Prints and drops them; the exit code. */
@@ -116,8 +127,8 @@ static int end_findings(findings *f, bool json)
         print_findings(f);
     }
     for (size_t i = 0; i < f->count; i++)
-        free(f->warnings[i]);
-    free(f->warnings);
+        free((char *)f->mistakes[i].text);
+    free(f->mistakes);
     return code;
 }
 
@@ -161,10 +172,10 @@ static bool check_setup(checker *c, findings *f)
     snprintf(f->facts, sizeof f->facts,
              "%u targets, %u handlers, %u kinds of its own", counts.targets,
              counts.handlers, counts.kinds);
-    const char *warning;
-    for (uint32_t i = 0; (warning = ikv_setup_warning(c->setup, i)) != NULL;
+    const ikv_mistake *mistake;
+    for (uint32_t i = 0; (mistake = ikv_setup_mistake(c->setup, i)) != NULL;
          i++)
-        warn(f, warning);
+        warn(mistake, f);
     return true;
 }
 
@@ -188,7 +199,7 @@ static bool check_tape(const checker *c, findings *f)
     snprintf(f->facts, sizeof f->facts, "%llu events in %.3f ms", count,
              (double)last_ns / 1e6);
     if (ikv_tape_warning(tape) != NULL)
-        warn(f, ikv_tape_warning(tape));
+        warn(&(ikv_mistake){IKV_MISTAKE_TORN, ikv_tape_warning(tape)}, f);
     ikv_tape_close(tape);
     return status == IKV_ENDED || bad(f, message.text);
 }
@@ -205,7 +216,7 @@ static bool check_bindings(const checker *c, findings *f)
     snprintf(f->facts, sizeof f->facts, "%s",
              actions != NULL ? "bindings of the setup's actions"
                              : "bindings, without a setup to compare with");
-    ikv_bindings_find_clashes(actions, warn_as_told, f);
+    ikv_bindings_find_clashes(actions, warn, f);
     return true;
 }
 
@@ -225,14 +236,54 @@ static int check_file(checker *c, const char *path)
     return end_findings(&f, c->json);
 }
 
+/* -------------------------------------------------------------- explain -- */
+
+static int unknown_code(const char *name)
+{
+    static const char *const known[] = {
+#define IKV_X(value, upper, code, text, why, instead) code,
+        IKV_MISTAKES(IKV_X)
+#undef IKV_X
+            NULL};
+    char shown[80];
+    const char *near = ikv_nearest_name(name, known);
+    fprintf(stderr,
+            "ikvar check: unknown code \"%s\"%s%s%s; --explain all prints "
+            "each\n",
+            ikv_shown_text(name, shown, sizeof shown),
+            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
+            near != NULL ? "\"?" : "");
+    return WRONG_USE;
+}
+
+/* Of one code, or of all. */
+static int explain(const char *name)
+{
+    const ikv_mistake_info *info;
+    bool any = false;
+    for (uint32_t i = 0; (info = ikv_mistake_list(i)) != NULL; i++) {
+        if (strcmp(name, "all") != 0 && strcmp(name, info->name) != 0)
+            continue;
+        printf("%s%s: %s\n  why      %s\n  instead  %s\n", any ? "\n" : "",
+               info->name, info->text, info->why, info->instead);
+        any = true;
+    }
+    return any ? FINE : unknown_code(name);
+}
+
 int check_command(int argc, char **argv)
 {
     int code;
     arguments left;
+    const char *code_asked = NULL;
     checker c = {0};
-    const option_row options[] = {{"json", 'j', OPTION_FLAG, &c.json, NULL,
-                                   "a JSON line for each file", 0, 0},
-                                  {0}};
+    const option_row options[] = {
+        {"json", 'j', OPTION_FLAG, &c.json, NULL, "a JSON line for each file",
+         0, 0},
+        {"explain", 'e', OPTION_TEXT, &code_asked, "CODE",
+         "why a warning's code matters and what to write instead; or all", 0,
+         0},
+        {0}};
     if (!parse_options(
             argc, argv, options,
             "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl, "
@@ -240,6 +291,12 @@ int check_command(int argc, char **argv)
             "the kinds, targets and actions of the\nsetup before them.",
             &left, &code))
         return code;
+    if (code_asked != NULL) {
+        if (left.count == 0 && !c.json)
+            return explain(code_asked);
+        fprintf(stderr, "ikvar check: --explain CODE stands alone\n");
+        return WRONG_USE;
+    }
     if (left.count == 0) {
         fprintf(stderr, "ikvar check: expected FILE...\n");
         code = WRONG_USE;

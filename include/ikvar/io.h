@@ -34,6 +34,7 @@
 #define IKVAR_IO_H
 
 #include "kit.h"
+#include "mistake.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -159,10 +160,11 @@ typedef struct ikv_setup_counts {
 IKV_API ikv_status ikv_setup_counters(const ikv_setup *setup,
                                       ikv_setup_counts *counts);
 
-/* Usual mistakes that are no errors, one a call from index 0 on: the text; NULL
- * past the last.
+/* Usual mistakes that are no errors, one a call from index 0 on, the setup's;
+ * NULL past the last.
  * Context: one thread at a time; O(1). */
-IKV_API const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index);
+IKV_API const ikv_mistake *ikv_setup_mistake(const ikv_setup *setup,
+                                             uint32_t index);
 
 /* ------------------------------------------------------------- bindings -- */
 
@@ -219,7 +221,7 @@ IKV_API ikv_status ikv_bindings_save(const char *path,
  * that meet, and of each that an action has twice; usual mistakes, no errors.
  * Context: owner thread, inside handlers too; O(bindings^2). */
 IKV_API void ikv_bindings_find_clashes(const ikv_actions *actions,
-                                       ikv_note_fn told, void *user);
+                                       ikv_mistake_fn told, void *user);
 
 /* ----------------------------------------------------------------- tape -- */
 

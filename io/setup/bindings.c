@@ -388,7 +388,7 @@ static bool comes_first(const ikv_actions *actions, ikv_action_id a,
 }
 
 static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
-                         ikv_binding binding, ikv_note_fn told, void *user)
+                         ikv_binding binding, ikv_mistake_fn told, void *user)
 {
     char line[4 * IKV_BINDING_BYTES];
     known_binding own = know(actions, binding);
@@ -406,11 +406,11 @@ static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
                  "%.60s: %.60s starts \"%.60s\" too, in the same set",
                  ikv_actions_name(actions, id), own.text,
                  ikv_actions_name(actions, other));
-        told(line, user);
+        told(&(ikv_mistake){IKV_MISTAKE_CLASH, line}, user);
     }
 }
 
-void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_note_fn told,
+void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_mistake_fn told,
                                void *user)
 {
     char line[2 * IKV_BINDING_BYTES + 80];
@@ -425,7 +425,7 @@ void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_note_fn told,
                 snprintf(line, sizeof line, "%.60s: %.60s is listed twice",
                          ikv_actions_name(actions, id),
                          know(actions, binding).text);
-                told(line, user);
+                told(&(ikv_mistake){IKV_MISTAKE_BOUND_TWICE, line}, user);
             }
             tell_clashes(actions, id, binding, told, user);
         }

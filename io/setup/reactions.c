@@ -681,6 +681,19 @@ bool ikvi_reaction_sets_field(const reaction *what)
     return what->row->takes == TAKES_FIELD || what->row->takes == TAKES_VALUE;
 }
 
+void ikvi_reaction_note_unmuted(ikv_setup *setup, const reaction *what)
+{
+    /* without a name it is the handler's own, which is too late */
+    if (what->row->run != run_unmute || what->text == NULL)
+        return;
+    setup_handler *handler = ikvi_setup_find_handler(setup, what->text);
+    setup_group *group = ikvi_setup_find_group(setup, what->text);
+    if (handler != NULL)
+        handler->unmuted = true;
+    if (group != NULL)
+        group->unmuted = true;
+}
+
 ikv_verdict ikvi_run_reactions(const ikv_event *event,
                                const ikv_delivery *delivery, void *handler)
 {

@@ -218,162 +218,6 @@ bool ikvi_read_scalar(reader *r, const place *at, const json_t *value,
     return true;
 }
 
-/* ------------------------------------------------------------- warnings -- */
-
-static void warn_line(const char *text, void *user)
-{
-    ikv_setup *setup = user;
-    if (setup->warning_count == setup->warning_room) {
-        uint32_t room = setup->warning_room * 2 + 16;
-        char **list = realloc(setup->warnings, room * sizeof *list);
-        if (list == NULL) {
-            setup->warning_lost = true;
-            return;
-        }
-        setup->warnings = list;
-        setup->warning_room = room;
-    }
-    char *line = strdup(text);
-    if (line != NULL)
-        setup->warnings[setup->warning_count++] = line;
-    /* A warning that is lost is an error: "fine" would be wrong. */
-    setup->warning_lost = setup->warning_lost || line == NULL;
-}
-
-static void warn(ikv_setup *setup, const char *text, const char *name)
-{
-    char line[320];
-    snprintf(line, sizeof line, "%.60s: %s", name, text);
-    warn_line(line, setup);
-}
-
-static void note_who_is_heard(ikv_setup *setup)
-{
-    for (uint32_t i = 0; i < setup->handler_count; i++)
-        for (uint32_t a = 0; a < setup->handlers[i].at_count; a++) {
-            setup_target *t =
-                ikvi_setup_find_target(setup, setup->handlers[i].at[a]);
-            if (t != NULL)
-                t->heard = true;
-        }
-    for (uint32_t i = 0; setup->targets != NULL && i < setup->target_count; i++)
-        if (setup->targets[i].parent != NO_INDEX)
-            setup->targets[setup->targets[i].parent].has_children = true;
-}
-
-static bool an_ancestor_hears(const ikv_setup *setup,
-                              const setup_target *target)
-{
-    /* No longer than a path: parents were checked. */
-    for (int at = (int)(target - setup->targets); at != NO_INDEX;
-         at = setup->targets[at].parent)
-        if (setup->targets[at].heard)
-            return true;
-    return false;
-}
-
-static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
-{
-    const ikv_shape *shape = &t->config.shape;
-    /* Legal, and seldom meant. */
-    if (shape->type != IKV_SHAPE_NONE && t->config.hit == IKV_HIT_SOLID &&
-        !an_ancestor_hears(setup, t))
-        warn(setup,
-             "it is hit, but no handler is at it or an ancestor: it only "
-             "covers what lies beneath (hit \"off\" lets events through)",
-             t->id);
-    if (shape->type == IKV_SHAPE_NONE && !t->has_children && t->heard)
-        warn(setup, "handlers are at it, but it has no shape to be hit by",
-             t->id);
-    if (t->config.clip && shape->type == IKV_SHAPE_NONE)
-        warn(setup, "it clips, but has no shape: its children are never hit",
-             t->id);
-    if (shape->type == IKV_SHAPE_RECT &&
-        (shape->width == 0 || shape->height == 0))
-        warn(setup, "its rectangle is empty: it is never hit", t->id);
-    if (t->sensing.senses != 0 && shape->type == IKV_SHAPE_NONE)
-        warn(setup, "it senses, but has no shape: nothing ever overlaps it",
-             t->id);
-    if (t->sensing.senses == 0 && t->has_sensing &&
-        (t->sensing.linger != 0 || t->sensing.inside != 0))
-        warn(setup, "it has \"linger\" or \"inside\", but senses no tags",
-             t->id);
-}
-
-/* Tags that are sensed but borne by nobody; handlers of overlaps that never
- * come. */
-static void find_mistakes_of_sensing(ikv_setup *setup)
-{
-    uint32_t borne = 0, sensed = 0;
-    for (uint32_t i = 0; i < setup->target_count; i++) {
-        /* Of bodies, too: tags are the target's own. */
-        borne |= setup->targets[i].config.tags;
-        sensed |= setup->targets[i].sensing.senses;
-    }
-    for (uint32_t bit = 0; bit < setup->tag_count; bit++)
-        if ((sensed & ~borne) >> bit & 1)
-            warn(setup, "this tag is sensed, but no target bears it",
-                 setup->tags[bit]);
-    for (uint32_t i = 0; sensed == 0 && i < setup->handler_count; i++) {
-        const setup_handler *h = &setup->handlers[i];
-        for (uint32_t k = 0; k < h->kind_count; k++)
-            if (ikv_catalogue_info(setup->catalogue, h->kinds[k])->family ==
-                IKV_FAMILY_OVERLAP) {
-                warn(setup, "it hears overlaps, but no target senses any",
-                     h->name);
-                break;
-            }
-    }
-}
-
-/* Whether a reaction's target may have the field: the one that it names, those
- * that the handler is at, or any. */
-static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
-                           const reaction *what)
-{
-    if (what->target_id != NULL)
-        return ikvi_setup_find_field(
-                   ikvi_setup_find_target(setup, what->target_id),
-                   what->text) != NULL;
-    for (uint32_t a = 0; a < h->at_count; a++) {
-        setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
-        /* At a target of the program's own it may well be there. */
-        if (t == NULL || ikvi_setup_find_field(t, what->text) != NULL)
-            return true;
-    }
-    return h->at_count == 0 && ikvi_setup_field_number(setup, what->text) != 0;
-}
-
-static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
-{
-    char line[160];
-    if (h->has_reactions && h->reaction_count == 0)
-        warn(setup, "its list of reactions is empty: it does nothing", h->name);
-    for (uint32_t i = 0; i < h->reaction_count; i++)
-        if (ikvi_reaction_sets_field(&h->reactions[i]) &&
-            !field_is_there(setup, h, &h->reactions[i])) {
-            snprintf(line, sizeof line,
-                     "it sets the field \"%.60s\", which its target does not "
-                     "have",
-                     h->reactions[i].text);
-            warn(setup, line, h->name);
-        }
-}
-
-static void find_mistakes(ikv_setup *setup)
-{
-    note_who_is_heard(setup);
-    for (uint32_t i = 0; i < setup->target_count; i++)
-        find_mistakes_of_target(setup, &setup->targets[i]);
-    find_mistakes_of_sensing(setup);
-    for (uint32_t i = 0; i < setup->handler_count; i++)
-        find_mistakes_of_handler(setup, &setup->handlers[i]);
-    for (uint32_t i = 0; i < setup->action_count; i++)
-        if (json_array_size(setup->actions[i].bindings) == 0)
-            warn(setup, "it has no bindings: only the program starts it",
-                 setup->actions[i].name);
-}
-
 /* --------------------------------------------------------------- public -- */
 
 ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
@@ -396,8 +240,7 @@ ikv_status ikv_setup_read(const char *path, ikv_setup **setup,
         return ikvi_reader_status(&r);
     }
     /* Of a document that is right: what it says may still be no use. */
-    find_mistakes(s);
-    if (!ikvi_find_binding_clashes(s, warn_line) || s->warning_lost) {
+    if (!ikvi_find_setup_mistakes(s)) {
         ikvi_no_memory(&r);
         ikv_setup_close(s);
         return IKV_NO_MEMORY;
@@ -421,9 +264,7 @@ void ikv_setup_close(ikv_setup *setup)
         ikvi_free_conditions(setup->handlers[i].conditions,
                              setup->handlers[i].condition_count);
     }
-    for (uint32_t i = 0; i < setup->warning_count; i++)
-        free(setup->warnings[i]);
-    free(setup->warnings);
+    ikvi_drop_setup_mistakes(setup);
     free(setup->fields);
     json_decref(setup->target_names);
     json_decref(setup->handler_names);
@@ -808,11 +649,4 @@ ikv_status ikv_setup_counters(const ikv_setup *setup, ikv_setup_counts *counts)
     counts->handlers = setup->handler_count;
     counts->kinds = setup->kind_count;
     return IKV_OK;
-}
-
-const char *ikv_setup_warning(const ikv_setup *setup, uint32_t index)
-{
-    return setup != NULL && index < setup->warning_count
-               ? setup->warnings[index]
-               : NULL;
 }

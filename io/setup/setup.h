@@ -28,6 +28,8 @@ typedef struct setup_target {
     int parent; /* index, or NO_INDEX */
     bool added;
     bool heard, has_children; /* by handlers at it; by others */
+    bool heard_by_hit;        /* of pointers, clicks ... */
+    bool has_focus;           /* it or one inside can have it */
     uint32_t field_count;
     setup_field *fields;
     ikv_target_config config;
@@ -90,7 +92,8 @@ typedef struct setup_group {
     const char *name;
     uint32_t join, condition_count;
     setup_condition *conditions;
-    bool muted;
+    bool muted, unmuted; /* at first; by a reaction */
+    bool used;           /* by a handler */
 } setup_group;
 
 typedef struct setup_handler {
@@ -106,7 +109,7 @@ typedef struct setup_handler {
     int32_t rank;
     const char *owner;
     const setup_group *group;
-    bool muted;
+    bool muted, unmuted; /* at first; by a reaction */
     uint32_t at_tags;
     const char *at_body;
     uint32_t join, condition_count, limit, after, at_most;
@@ -160,9 +163,9 @@ struct ikv_setup {
         ikv_owner owner;
     } owners[OWNERS];
     uint32_t owner_count;
-    char **warnings;
-    uint32_t warning_count, warning_room;
-    bool warning_lost; /* for lack of memory */
+    ikv_mistake *mistakes;
+    uint32_t mistake_count, mistake_room;
+    bool mistake_lost; /* for lack of memory */
     json_t *target_names, *handler_names, *group_names, *field_names,
         *set_names, *action_names;
     const char **fields; /* names of fields by their numbers - 1 */
@@ -233,7 +236,7 @@ const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
                                            const char *name);
 ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r);
 /* False for lack of memory. */
-bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_note_fn told);
+bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_mistake_fn told);
 
 /* bindings.c */
 
@@ -276,7 +279,15 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);
 /* Whether it is a "set" or a "toggle"; `text` is the field's name. */
 bool ikvi_reaction_sets_field(const reaction *what);
+/* If it unmutes a handler or group, that is marked so. */
+void ikvi_reaction_note_unmuted(ikv_setup *setup, const reaction *what);
 ikv_verdict ikvi_run_reactions(const ikv_event *event,
                                const ikv_delivery *delivery, void *handler);
+
+/* setup_mistakes.c */
+/* Of a document that is right: what it says may still be no use. False for
+ * lack of memory. */
+bool ikvi_find_setup_mistakes(ikv_setup *setup);
+void ikvi_drop_setup_mistakes(ikv_setup *setup);
 
 #endif

@@ -202,7 +202,7 @@ static bool fill_trial(const ikv_setup *setup, trial *t)
     return true;
 }
 
-bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_note_fn told)
+bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_mistake_fn told)
 {
     trial t = {0};
     /* Without actions there is nothing to try. */

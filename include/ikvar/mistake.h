@@ -92,8 +92,7 @@ extern "C" {
       "it is muted, and no reaction unmutes it",                               \
       "A muted handler is never called; the program alone can unmute it.",     \
       "{\"unmute\": ...} among another handler's reactions; or no \"muted\".") \
-    X(36, EMPTY_GROUP, "empty-group",                                          \
-      "no handler is in this group",                                           \
+    X(36, EMPTY_GROUP, "empty-group", "no handler is in this group",           \
       "A group's conditions hold for those that name it. Often the name is "   \
       "left from a handler that has gone.",                                    \
       "\"group\": its name, at a handler; or take the group away.")            \
@@ -102,19 +101,16 @@ extern "C" {
       "it has no bindings: only the program starts it",                        \
       "No key, button or stick starts this action until somebody binds one.",  \
       "\"bindings\", such as [\"KeyH\", \"pad.0\"].")                          \
-    X(49, BOUND_TWICE, "bound-twice",                                          \
-      "a binding is listed twice",                                             \
+    X(49, BOUND_TWICE, "bound-twice", "a binding is listed twice",             \
       "The second of two that are the same never does anything.",              \
       "It once; or another \"within\", \"layer\" or \"focused\" for one.")     \
-    X(50, CLASH, "clash",                                                      \
-      "one press starts two actions of a set",                                 \
+    X(50, CLASH, "clash", "one press starts two actions of a set",             \
       "Both start where both bindings hold. In different sets they would "     \
       "take turns.",                                                           \
       "Another key for one; a longer chord, which wins; scopes that do not "   \
       "meet; or another set.")                                                 \
     /* of tapes */                                                             \
-    X(64, TORN, "torn",                                                        \
-      "the tape is torn at its end",                                           \
+    X(64, TORN, "torn", "the tape is torn at its end",                         \
       "What wrote it was stopped in the middle of a line: the last event may " \
       "be missing.",                                                           \
       "Nothing, if the run was killed; else record it again.")

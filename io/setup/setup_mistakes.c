@@ -156,7 +156,8 @@ static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
         {IKV_MISTAKE_COVERS_ONLY, !shapeless &&
                                       t->config.hit == IKV_HIT_SOLID &&
                                       !an_ancestor_hears(setup, t)},
-        {IKV_MISTAKE_NO_SHAPE, shapeless && !t->has_children && t->heard_by_hit},
+        {IKV_MISTAKE_NO_SHAPE,
+         shapeless && !t->has_children && t->heard_by_hit},
         {IKV_MISTAKE_CLIPS_ALL, shapeless && t->config.clip},
         {IKV_MISTAKE_EMPTY_SHAPE,
          shape->type == IKV_SHAPE_RECT &&
@@ -212,8 +213,7 @@ static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
 
 static bool misses_focus(const ikv_setup *setup, const setup_handler *h)
 {
-    if (h->at_count == 0 ||
-        (families_of(setup, h) & ~(uint32_t)BY_FOCUS) != 0)
+    if (h->at_count == 0 || (families_of(setup, h) & ~(uint32_t)BY_FOCUS) != 0)
         return false;
     for (uint32_t a = 0; a < h->at_count; a++) {
         const setup_target *t = ikvi_setup_find_target(setup, h->at[a]);

@@ -961,6 +961,77 @@ START_TEST(codes_of_mistakes)
 }
 END_TEST
 
+/* Whether a handler at the root with made-up conditions is ever called, and
+ * what reading its setup says: never-matches is right, and, where no number is
+ * left out, also complete. */
+static bool is_ever_called(ikv_setup *setup)
+{
+    static const float halves[] = {-1, 0, 0.5f, 1, 1.5f, 2, 2.5f, 3, 3.5f, 9};
+    bench_kit k;
+    ikv_message message;
+    int calls = 0;
+    ok(ikv_setup_bind(setup, "h", count_heard, &calls));
+    kit_prepare(&k);
+    ok(ikv_setup_size(setup, &k.config));
+    kit_open(&k);
+    ok(ikv_setup_apply(setup, k.kit, 0, &message));
+    kit_frame(&k, 0);
+    for (int x = 0; x < ROWS(halves); x++)
+        for (int8_t button = -1; button < 5; button++) {
+            ikv_event event = ikv_event_make(IKV_KIND_POINTER_DOWN, 1);
+            event.pointer.x = halves[x];
+            event.pointer.button = button;
+            ikv_bus_deliver(k.bus, &event);
+        }
+    kit_close(&k);
+    return calls > 0;
+}
+
+START_TEST(never_matches)
+{
+    static const char *const comparisons[] = {"equal", "below", "at_most",
+                                              "above", "at_least"};
+    uint64_t random = (uint64_t)_i + 1;
+    int flagged = 0;
+    for (int turn = 0; turn < 40; turn++) {
+        char text[1024];
+        bool negated = false;
+        size_t used = (size_t)snprintf(
+            text, sizeof text,
+            "{\"format\":\"ikvar.setup/1\",\"handlers\":[{\"name\":\"h\","
+            "\"kinds\":[\"pointer.down\"],\"conditions\":[");
+        uint32_t count = 1 + random_below(&random, 4);
+        for (uint32_t c = 0; c < count; c++) {
+            bool x = random_below(&random, 2) == 0;
+            bool negate = random_below(&random, 4) == 0;
+            uint32_t value = random_below(&random, 4);
+            negated = negated || negate;
+            used += (size_t)snprintf(
+                text + used, sizeof text - used,
+                "%s{\"field\":\"%s\",\"comparison\":\"%s\",\"value\":%u%s%s}",
+                c > 0 ? "," : "", x ? "x" : "button",
+                comparisons[random_below(&random, ROWS(comparisons))], value,
+                x && random_below(&random, 2) == 0 ? ".5" : "",
+                negate ? ",\"negate\":true" : "");
+        }
+        snprintf(text + used, sizeof text - used, "]}]}");
+        ikv_setup *setup;
+        ikv_message message;
+        write_file("x.setup.json", text);
+        ok(ikv_setup_read("x.setup.json", &setup, &message));
+        const ikv_mistake *m = ikv_setup_mistake(setup, 0);
+        bool told = m != NULL && m->code == IKV_MISTAKE_NEVER_MATCHES;
+        bool called = is_ever_called(setup);
+        ck_assert_msg(!(told && called), "wrongly told: %s", text);
+        ck_assert_msg(told || called || negated, "not told: %s", text);
+        flagged += told;
+        ikv_setup_close(setup);
+    }
+    ck_assert_int_gt(flagged, 3);
+    ck_assert_int_lt(flagged, 37);
+}
+END_TEST
+
 static int mistake_count(void)
 {
     int count = 0;
@@ -1414,6 +1485,7 @@ Suite *edge_files_suite(void)
                         case_count("checks.txt"));
     add_table_in_folder(s, "16 codes of mistakes", codes_of_mistakes,
                         mistake_count());
+    add_table_in_folder(s, "16 conditions that exclude", never_matches, 10);
     add_table_in_folder(s, "16 too deep", too_deep, ROWS(chains));
     add_in_folder(s, "13 applied again", applied_again);
     add_in_folder(s, "14 many names", many_names);

@@ -96,6 +96,10 @@ extern "C" {
       "A group's conditions hold for those that name it. Often the name is "   \
       "left from a handler that has gone.",                                    \
       "\"group\": its name, at a handler; or take the group away.")            \
+    X(37, NEVER_MATCHES, "never-matches",                                      \
+      "two of its conditions exclude each other",                              \
+      "All of a handler's conditions must hold, and those of its group, too.", \
+      "\"join\": \"any\" where one is enough; or two handlers.")               \
     /* of actions */                                                           \
     X(48, NO_BINDING, "no-binding",                                            \
       "it has no bindings: only the program starts it",                        \

@@ -4,6 +4,7 @@
  */
 #include "setup.h"
 
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -333,4 +334,119 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
     config->groups = config->group_count > 0 ? *groups : NULL;
     config->join = handler->join;
     return IKV_OK;
+}
+
+/* ------------------------------------------------------------- mistakes -- */
+
+/* What one condition lets through: an interval, or all but one number. */
+typedef struct span {
+    const char *field;
+    double low, high;
+    bool open_low, open_high; /* the end itself is left out */
+    bool all_but;             /* `low`; then nothing else counts */
+} span;
+
+enum {
+    SPANS = 64 /* conditions of a handler that are compared */
+};
+
+static bool number_of(const ikv_value *value, double *number)
+{
+    const double exact = 9007199254740992.0; /* 2^53 */
+    if (value->type == IKV_VALUE_NUMBER)
+        *number = value->bits.number;
+    else if (value->type == IKV_VALUE_INTEGER)
+        *number = (double)value->bits.integer;
+    else if (value->type == IKV_VALUE_BOOL)
+        *number = value->bits.boolean ? 1 : 0;
+    else
+        return false;
+    return *number > -exact && *number < exact;
+}
+
+/* False for one that says nothing of numbers. */
+static bool span_of(const ikv_setup *setup, const setup_handler *handler,
+                    const setup_condition *c, span *to)
+{
+    reader silent = {.path = setup->path};
+    const ikv_field *field =
+        ikv_field_find(first_kind(setup, handler), c->field);
+    ikv_value value;
+    double number;
+    *to = (span){c->field, -HUGE_VAL, HUGE_VAL, false, false, false};
+    /* what actions are numbered is known when they are added */
+    if (c->comparison == IKV_CHANGED || c->comparison == IKV_HAS ||
+        strstr(c->field, ".tags") != NULL ||
+        strstr(c->field, ".body") != NULL ||
+        (field != NULL && field->set == IKV_SET_ACTION) ||
+        !make_value(&silent, NULL, setup, handler, c, &value) ||
+        !number_of(&value, &number))
+        return false;
+    to->all_but = c->comparison == IKV_EQUAL && c->negate;
+    if (c->comparison == IKV_EQUAL) {
+        to->low = to->high = number;
+        return true;
+    }
+    /* what is not a number is neither below nor above */
+    if (c->negate)
+        return false;
+    /* a place's numbers have fractions, however the file writes them */
+    bool whole = field != NULL && value.type == IKV_VALUE_INTEGER;
+    if (c->comparison == IKV_BELOW || c->comparison == IKV_AT_MOST) {
+        to->open_high = c->comparison == IKV_BELOW && !whole;
+        to->high = number - (c->comparison == IKV_BELOW && whole ? 1 : 0);
+    } else {
+        to->open_low = c->comparison == IKV_ABOVE && !whole;
+        to->low = number + (c->comparison == IKV_ABOVE && whole ? 1 : 0);
+    }
+    return true;
+}
+
+static bool exclude_each_other(const span *a, const span *b)
+{
+    if (strcmp(a->field, b->field) != 0 || (a->all_but && b->all_but))
+        return false;
+    if (a->all_but || b->all_but) {
+        const span *point = a->all_but ? b : a;
+        double gone = a->all_but ? a->low : b->low;
+        return point->low == gone && point->high == gone;
+    }
+    double low = fmax(a->low, b->low), high = fmin(a->high, b->high);
+    bool open =
+        (a->open_low && a->low == low) || (b->open_low && b->low == low) ||
+        (a->open_high && a->high == high) || (b->open_high && b->high == high);
+    return low > high || (low == high && open);
+}
+
+static uint32_t add_spans(const ikv_setup *setup, const setup_handler *handler,
+                          const setup_condition *list, uint32_t count, span *to,
+                          uint32_t used)
+{
+    for (uint32_t i = 0; i < count && used < SPANS; i++)
+        if (list[i].count == 0 && span_of(setup, handler, &list[i], &to[used]))
+            used++;
+    return used;
+}
+
+const char *ikvi_conditions_exclude(const ikv_setup *setup,
+                                    const setup_handler *handler)
+{
+    span spans[SPANS];
+    uint32_t used = 0;
+    const setup_group *group = handler->group;
+    /* of several kinds each may understand a value in its way */
+    if (handler->kind_count != 1 || handler->families != 0 ||
+        handler->all_kinds)
+        return NULL;
+    if (handler->join == IKV_ALL)
+        used = add_spans(setup, handler, handler->conditions,
+                         handler->condition_count, spans, used);
+    if (group != NULL && group->join == IKV_ALL)
+        used = add_spans(setup, handler, group->conditions,
+                         group->condition_count, spans, used);
+    for (uint32_t i = 0; i < used; i++)
+        for (uint32_t k = 0; k < i; k++)
+            if (exclude_each_other(&spans[i], &spans[k]))
+                return spans[i].field;
+    return NULL;
 }

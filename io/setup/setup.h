@@ -274,6 +274,11 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
                                 ikv_condition **conditions,
                                 ikv_condition_group **groups);
 
+/* A field of which two conditions can't hold at once, so that the handler is
+ * never called; NULL if there is none. */
+const char *ikvi_conditions_exclude(const ikv_setup *setup,
+                                    const setup_handler *handler);
+
 /* reactions.c */
 bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);

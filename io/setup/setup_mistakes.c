@@ -249,6 +249,14 @@ static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
                      h->reactions[i].text);
             found_so(setup, IKV_MISTAKE_NO_FIELD, h->name, text);
         }
+    const char *field = ikvi_conditions_exclude(setup, h);
+    if (field != NULL) {
+        snprintf(text, sizeof text,
+                 "it is never called: two of its conditions on \"%.60s\" "
+                 "exclude each other",
+                 field);
+        found_so(setup, IKV_MISTAKE_NEVER_MATCHES, h->name, text);
+    }
     if (misses_focus(setup, h))
         found(setup, IKV_MISTAKE_NO_FOCUS, h->name);
     if (stays_muted(h))

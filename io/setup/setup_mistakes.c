@@ -105,8 +105,6 @@ static void note_handlers(ikv_setup *setup)
         bool by_hit = (families_of(setup, h) & (uint32_t)BY_HIT) != 0;
         for (uint32_t a = 0; a < h->at_count; a++) {
             setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
-            if (t == NULL)
-                continue;
             t->heard = true;
             t->heard_by_hit = t->heard_by_hit || by_hit;
         }
@@ -204,8 +202,7 @@ static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
                    what->text) != NULL;
     for (uint32_t a = 0; a < h->at_count; a++) {
         setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
-        /* At a target of the program's own it may well be there. */
-        if (t == NULL || ikvi_setup_find_field(t, what->text) != NULL)
+        if (ikvi_setup_find_field(t, what->text) != NULL)
             return true;
     }
     return h->at_count == 0 && ikvi_setup_field_number(setup, what->text) != 0;
@@ -217,8 +214,7 @@ static bool misses_focus(const ikv_setup *setup, const setup_handler *h)
         return false;
     for (uint32_t a = 0; a < h->at_count; a++) {
         const setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
-        /* The root, or one of the program's own. */
-        if (t == NULL || t->has_focus)
+        if (t->has_focus)
             return false;
     }
     return true;

@@ -4,6 +4,8 @@
 #define _GNU_SOURCE
 #include "support.h"
 
+#include <jansson.h>
+
 #include <locale.h>
 #include <math.h>
 #include <sys/stat.h>
@@ -920,6 +922,93 @@ START_TEST(what_check_says)
 }
 END_TEST
 
+/* What is shown of a text, in so much room. */
+static const struct {
+    const char *text, *shown;
+    size_t size;
+} shown_table[] = {
+    {"quay", "quay", 64},
+    {"a\x1b[2J\x7f\n", "a\\x1b[2J\\x7f\\x0a", 64},
+    {"\xc2\x9b\xc2\xa0", "\\x9b\xc2\xa0", 64},
+    {"\xc3\xa4\xdf\xbf", "\xc3\xa4\xdf\xbf", 64},
+    {"\xe0\xa0\x80\xe2\x82\xac\xee\x80\x80",
+     "\xe0\xa0\x80\xe2\x82\xac\xee\x80\x80", 64},
+    {"\xed\x9f\xbf\xf0\x90\x80\x80\xf4\x8f\xbf\xbf",
+     "\xed\x9f\xbf\xf0\x90\x80\x80\xf4\x8f\xbf\xbf", 64},
+    {"\xf1\x80\x80\x80", "\xf1\x80\x80\x80", 64},
+    {"a\xc3", "a\\xc3", 64},
+    {"\xc3: b", "\\xc3: b", 64},
+    {"\xe2\x82 b", "\\xe2\\x82 b", 64},
+    {"\xf0\x9f\x98", "\\xf0\\x9f\\x98", 64},
+    {"\x80\xbf", "\\x80\\xbf", 64},
+    {"\xc0\x80\xc1\xbf", "\\xc0\\x80\\xc1\\xbf", 64},
+    {"\xe0\x9f\xbf", "\\xe0\\x9f\\xbf", 64},
+    {"\xed\xa0\x80", "\\xed\\xa0\\x80", 64},
+    {"\xf0\x8f\xbf\xbf", "\\xf0\\x8f\\xbf\\xbf", 64},
+    {"\xf4\x90\x80\x80", "\\xf4\\x90\\x80\\x80", 64},
+    {"\xf5\x80\x80\x80\xff", "\\xf5\\x80\\x80\\x80\\xff", 64},
+    {"quay", "", 5},
+    {"quay", "q", 6},
+    {"\xf0\x9f\x98\x80", "\xf0\x9f\x98\x80", 6},
+    {"q\xf0\x9f\x98\x80", "q", 6},
+    {"\x1b\x1b", "\\x1b", 6},
+    {"", "", 1},
+};
+
+START_TEST(what_is_shown)
+{
+    char buffer[64];
+    memset(buffer, '#', sizeof buffer);
+    size_t size = shown_table[_i].size;
+    ck_assert_ptr_eq(ikv_shown_text(shown_table[_i].text, buffer, size),
+                     buffer);
+    ck_assert_str_eq(buffer, shown_table[_i].shown);
+    for (size_t i = size; i < sizeof buffer; i++)
+        ck_assert_int_eq(buffer[i], '#');
+}
+END_TEST
+
+/* A name that is cut inside a character, in a warning and in an error, and a
+ * path of any bytes: shown, and in JSON. */
+START_TEST(cut_names)
+{
+    static const char *const characters[] = {"\xc3\xa4", "\xe2\x82\xac",
+                                             "\xf0\x9f\x98\x80"};
+    char name[160], text[1024];
+    size_t bytes = strlen(characters[_i % 3]), used = 0;
+    for (; used < (size_t)_i / 3; used++)
+        name[used] = 'a';
+    for (; used + bytes < 100; used += bytes)
+        memcpy(name + used, characters[_i % 3], bytes);
+    name[used] = '\0';
+    for (int wrong = 0; wrong < 2; wrong++)
+        for (int path = 0; path < 2; path++) {
+            const char *file =
+                path > 0 ? "fu\xdf\x1b.setup.json" : "x.setup.json";
+            snprintf(
+                text, sizeof text,
+                "{\"format\":\"ikvar.setup/1\",\"targets\":[{\"id\":\"%s\","
+                "\"shape\":{\"rect\":[0,0,9,9]}%s}]}",
+                name, wrong ? ",\"parent\":\"b\"" : "");
+            write_file(file, text);
+            int code = run_command_line(output, sizeof output,
+                                        TOOL " check --json '%s'", file);
+            ck_assert_msg(code == (wrong ? 3 : 0), "%d: %s", code, output);
+            json_t *line = json_loads(output, 0, NULL);
+            ck_assert_msg(line != NULL, "%s", output);
+            const char *told =
+                json_string_value(json_object_get(line, "error"));
+            ck_assert_int_eq(told != NULL, wrong);
+            ck_assert_str_eq(json_string_value(json_object_get(line, "file")),
+                             path ? "fu\\xdf\\x1b.setup.json" : file);
+            json_decref(line);
+            run_command_line(output, sizeof output, TOOL " check '%s'", file);
+            ck_assert_ptr_null(strchr(output, '\x1b'));
+            remove(file);
+        }
+}
+END_TEST
+
 /* Each code is found in some case, has a name and a value of its own, and
  * explains itself. */
 START_TEST(codes_of_mistakes)
@@ -1483,6 +1572,9 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "15 bindings without a setup", bindings_without_setup);
     add_table_in_folder(s, "16 what check says", what_check_says,
                         case_count("checks.txt"));
+    add_table_in_folder(s, "16 what is shown", what_is_shown,
+                        ROWS(shown_table));
+    add_table_in_folder(s, "16 names that are cut", cut_names, 12);
     add_table_in_folder(s, "16 codes of mistakes", codes_of_mistakes,
                         mistake_count());
     add_table_in_folder(s, "16 conditions that exclude", never_matches, 10);

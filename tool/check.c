@@ -3,7 +3,6 @@
 #include "tool.h"
 
 #include <jansson.h>
-#include <stdlib.h>
 #include <string.h>
 
 static bool ends_with(const char *name, const char *end)
@@ -37,29 +36,17 @@ typedef struct findings {
     const char *path, *kind;
     char error[1024]; /* empty: none */
     char facts[160];
-    ikv_mistake *mistakes; /* texts are owned */
-    size_t count, room;
-    bool lost; /* no memory for a mistake */
+    json_t *warnings; /* as they are printed: code and text */
+    bool lost;        /* no memory for one */
 } findings;
 
 static void warn(const ikv_mistake *mistake, void *user)
 {
     findings *f = user;
-    if (f->count == f->room) {
-        /* a setup can have thousands */
-        size_t room = f->room * 2 + 16;
-        ikv_mistake *list = realloc(f->mistakes, room * sizeof *list);
-        if (list == NULL) {
-            f->lost = true;
-            return;
-        }
-        f->mistakes = list;
-        f->room = room;
-    }
-    ikv_mistake kept = {mistake->code, strdup(mistake->text)};
-    if (kept.text != NULL)
-        f->mistakes[f->count++] = kept;
-    f->lost = f->lost || kept.text == NULL;
+    json_t *warning =
+        json_pack("{s:s,s:s}", "code", ikv_mistake_about(mistake->code)->name,
+                  "text", mistake->text);
+    f->lost = json_array_append_new(f->warnings, warning) != 0 || f->lost;
 }
 
 static bool bad(findings *f, const char *text)
@@ -68,47 +55,39 @@ static bool bad(findings *f, const char *text)
     return false;
 }
 
-static const char *code_name(const ikv_mistake *mistake)
-{
-    return ikv_mistake_about(mistake->code)->name;
-}
-
-static void add_mistake(json_t *to, const ikv_mistake *mistake)
-{
-    json_t *warning = json_object();
-    put_json(warning, "code", json_string(code_name(mistake)));
-    put_json(warning, "text", json_string(mistake->text));
-    add_json(to, warning);
-}
-
 static int print_findings_json(const findings *f)
 {
-    json_t *line = json_object(), *warnings = json_array();
-    put_json(line, "file", json_string(f->path));
+    json_t *line = json_object();
+    put_text(line, "file", f->path);
     put_json(line, "kind", json_string(f->kind));
-    put_json(line, "fine", json_boolean(f->error[0] == '\0' && f->count == 0));
+    put_json(
+        line, "fine",
+        json_boolean(f->error[0] == '\0' && json_array_size(f->warnings) == 0));
     put_json(line, "error",
              f->error[0] != '\0' ? json_string(f->error) : json_null());
-    for (size_t i = 0; i < f->count; i++)
-        add_mistake(warnings, &f->mistakes[i]);
-    put_json(line, "warnings", warnings);
+    put_json(line, "warnings", json_incref(f->warnings));
     return print_json(stdout, line, false, "check");
 }
 
 static void print_findings(const findings *f)
 {
+    size_t count = json_array_size(f->warnings), i;
+    const json_t *warning;
+    char path[4096];
+    ikv_shown_text(f->path, path, sizeof path);
     if (f->error[0] != '\0') {
         fflush(stdout);
         fprintf(stderr, "ikvar check: %s\n", f->error);
-    } else if (f->count == 0) {
-        printf("%s: fine: %s\n", f->path, f->facts);
+    } else if (count == 0) {
+        printf("%s: fine: %s\n", path, f->facts);
     } else {
-        printf("%s: %zu warning%s: %s\n", f->path, f->count,
-               f->count > 1 ? "s" : "", f->facts);
+        printf("%s: %zu warning%s: %s\n", path, count, count > 1 ? "s" : "",
+               f->facts);
     }
-    for (size_t i = 0; i < f->count; i++)
-        printf("%s: warning: %s [%s]\n", f->path, f->mistakes[i].text,
-               code_name(&f->mistakes[i]));
+    json_array_foreach(f->warnings, i, warning)
+        printf("%s: warning: %s [%s]\n", path,
+               json_string_value(json_object_get(warning, "text")),
+               json_string_value(json_object_get(warning, "code")));
 }
 
 /* Prints and drops them; the exit code. */
@@ -126,9 +105,7 @@ static int end_findings(findings *f, bool json)
     } else {
         print_findings(f);
     }
-    for (size_t i = 0; i < f->count; i++)
-        free((char *)f->mistakes[i].text);
-    free(f->mistakes);
+    json_decref(f->warnings);
     return code;
 }
 
@@ -222,7 +199,7 @@ static bool check_bindings(const checker *c, findings *f)
 
 static int check_file(checker *c, const char *path)
 {
-    findings f = {.path = path};
+    findings f = {.path = path, .warnings = json_array()};
     if (is_tape(path)) {
         f.kind = "tape";
         check_tape(c, &f);

@@ -61,6 +61,17 @@ void put_json(json_t *to, const char *name, json_t *value)
     json_lost = json_object_set_new(to, name, value) != 0 || json_lost;
 }
 
+void put_text(json_t *to, const char *name, const char *text)
+{
+    char shown[4096];
+    json_t *value = json_string(text);
+    /* a path may be any bytes */
+    put_json(to, name,
+             value != NULL
+                 ? value
+                 : json_string(ikv_shown_text(text, shown, sizeof shown)));
+}
+
 void add_json(json_t *list, json_t *value)
 {
     json_lost = json_array_append_new(list, value) != 0 || json_lost;

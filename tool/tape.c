@@ -71,7 +71,7 @@ static int print_facts_json(const char *path, const tape_facts *facts,
         if (facts->kinds[kind] > 0)
             put_json(kinds, ikv_catalogue_info(catalogue, (ikv_kind)kind)->name,
                      json_integer((json_int_t)facts->kinds[kind]));
-    put_json(line, "tape", json_string(path));
+    put_text(line, "tape", path);
     put_json(line, "events", json_integer((json_int_t)facts->events));
     put_json(line, "last", json_real((double)facts->last_ns / 1e6));
     put_json(line, "until", json_real((double)info->until_ns / 1e6));

@@ -69,6 +69,8 @@ void keep_reserve(void);
  * found when it is printed. `value` is given away. */
 struct json_t;
 void put_json(struct json_t *to, const char *name, struct json_t *value);
+/* A path: what is not UTF-8 in it as it is shown. */
+void put_text(struct json_t *to, const char *name, const char *text);
 void add_json(struct json_t *list, struct json_t *value);
 /* Prints and drops it, on one line or indented; FINE, or BAD_INPUT after a
  * message of the command. */

@@ -157,7 +157,7 @@ static int print_result(const playback *p, const ikv_comparison_result *result,
         json_t *line = json_object();
         snprintf(hex, sizeof hex, "%016llx",
                  (unsigned long long)result->digest);
-        put_json(line, "tape", json_string(p->path));
+        put_text(line, "tape", p->path);
         put_json(line, "verdict", json_string(verdict));
         put_json(line, "digest", json_string(hex));
         put_json(line, "deliveries",

@@ -50,9 +50,9 @@ IKV_API ikv_memory ikv_host_memory(void);
 IKV_API const char *ikv_nearest_name(const char *name,
                                      const char *const *known);
 
-/* A text for people to look at, in the buffer: its control characters are their
- * numbers, so that a name can't move a terminal's cursor; what does not fit is
- * left out.
+/* A text for people to look at, in the buffer: its control characters, and bytes
+ * that are not UTF-8, are their numbers, \x1b, so that a name can't move a
+ * terminal's cursor and stands in JSON; what does not fit is left out.
  * Returns the buffer. Context: any thread; O(text). */
 IKV_API const char *ikv_shown_text(const char *text, char *buffer, size_t size);
 

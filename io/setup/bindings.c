@@ -390,7 +390,6 @@ static bool comes_first(const ikv_actions *actions, ikv_action_id a,
 static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
                          ikv_binding binding, ikv_mistake_fn told, void *user)
 {
-    char line[4 * IKV_BINDING_BYTES];
     known_binding own = know(actions, binding);
     ikv_binding list[CLASHES];
     uint32_t count =
@@ -402,18 +401,16 @@ static void tell_clashes(const ikv_actions *actions, ikv_action_id id,
                 ikv_actions_set_of(actions, id) ||
             !comes_first(actions, other, id))
             continue;
-        snprintf(line, sizeof line,
-                 "%.60s: %.60s starts \"%.60s\" too, in the same set",
-                 ikv_actions_name(actions, id), own.text,
-                 ikv_actions_name(actions, other));
-        told(&(ikv_mistake){IKV_MISTAKE_CLASH, line}, user);
+        ikvi_tell_mistake(told, user, IKV_MISTAKE_CLASH,
+                          ikv_actions_name(actions, id),
+                          "%.60s starts \"%.60s\" too, in the same set",
+                          own.text, ikv_actions_name(actions, other));
     }
 }
 
 void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_mistake_fn told,
                                void *user)
 {
-    char line[2 * IKV_BINDING_BYTES + 80];
     ikv_action_id id;
     ikv_binding binding;
     if (actions == NULL || told == NULL)
@@ -421,12 +418,11 @@ void ikv_bindings_find_clashes(const ikv_actions *actions, ikv_mistake_fn told,
     for (uint32_t i = 0; (id = ikv_actions_list(actions, i)).bits != 0; i++)
         for (uint32_t n = 0;
              (binding = ikv_actions_binding(actions, id, n)).bits != 0; n++) {
-            if (is_twice(actions, id, n)) {
-                snprintf(line, sizeof line, "%.60s: %.60s is listed twice",
-                         ikv_actions_name(actions, id),
-                         know(actions, binding).text);
-                told(&(ikv_mistake){IKV_MISTAKE_BOUND_TWICE, line}, user);
-            }
+            if (is_twice(actions, id, n))
+                ikvi_tell_mistake(told, user, IKV_MISTAKE_BOUND_TWICE,
+                                  ikv_actions_name(actions, id),
+                                  "%.60s is listed twice",
+                                  know(actions, binding).text);
             tell_clashes(actions, id, binding, told, user);
         }
 }

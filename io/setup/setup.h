@@ -294,5 +294,9 @@ ikv_verdict ikvi_run_reactions(const ikv_event *event,
  * lack of memory. */
 bool ikvi_find_setup_mistakes(ikv_setup *setup);
 void ikvi_drop_setup_mistakes(ikv_setup *setup);
+/* One, whoever has it: "name: ..." */
+void ikvi_tell_mistake(ikv_mistake_fn told, void *user, uint16_t code,
+                       const char *name, const char *format, ...)
+    __attribute__((format(printf, 5, 6)));
 
 #endif

@@ -3,6 +3,8 @@
 #define _POSIX_C_SOURCE 200809L
 #include "setup.h"
 
+#include <stdarg.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -51,17 +53,22 @@ static void keep(const ikv_mistake *mistake, void *user)
     setup->mistake_lost = setup->mistake_lost || kept.text == NULL;
 }
 
-static void found_so(ikv_setup *setup, uint16_t code, const char *name,
-                     const char *text)
+void ikvi_tell_mistake(ikv_mistake_fn told, void *user, uint16_t code,
+                       const char *name, const char *format, ...)
 {
-    char line[320];
-    snprintf(line, sizeof line, "%.60s: %s", name, text);
-    keep(&(ikv_mistake){code, line}, setup);
+    char line[320], shown[sizeof line];
+    int used = snprintf(line, sizeof line, "%.60s: ", name);
+    va_list list;
+    va_start(list, format);
+    vsnprintf(line + used, sizeof line - (size_t)used, format, list);
+    va_end(list);
+    told(&(ikv_mistake){code, ikv_shown_text(line, shown, sizeof shown)}, user);
 }
 
 static void found(ikv_setup *setup, uint16_t code, const char *name)
 {
-    found_so(setup, code, name, ikv_mistake_about(code)->text);
+    ikvi_tell_mistake(keep, setup, code, name, "%s",
+                      ikv_mistake_about(code)->text);
 }
 
 void ikvi_drop_setup_mistakes(ikv_setup *setup)
@@ -233,26 +240,21 @@ static bool stays_muted(const setup_handler *h)
 
 static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
 {
-    char text[160];
     if (h->has_reactions && h->reaction_count == 0)
         found(setup, IKV_MISTAKE_DOES_NOTHING, h->name);
     for (uint32_t i = 0; i < h->reaction_count; i++)
         if (ikvi_reaction_sets_field(&h->reactions[i]) &&
-            !field_is_there(setup, h, &h->reactions[i])) {
-            snprintf(text, sizeof text,
-                     "it sets the field \"%.60s\", which its target does not "
-                     "have",
-                     h->reactions[i].text);
-            found_so(setup, IKV_MISTAKE_NO_FIELD, h->name, text);
-        }
+            !field_is_there(setup, h, &h->reactions[i]))
+            ikvi_tell_mistake(keep, setup, IKV_MISTAKE_NO_FIELD, h->name,
+                              "it sets the field \"%.60s\", which its target "
+                              "does not have",
+                              h->reactions[i].text);
     const char *field = ikvi_conditions_exclude(setup, h);
-    if (field != NULL) {
-        snprintf(text, sizeof text,
-                 "it is never called: two of its conditions on \"%.60s\" "
-                 "exclude each other",
-                 field);
-        found_so(setup, IKV_MISTAKE_NEVER_MATCHES, h->name, text);
-    }
+    if (field != NULL)
+        ikvi_tell_mistake(keep, setup, IKV_MISTAKE_NEVER_MATCHES, h->name,
+                          "it is never called: two of its conditions on "
+                          "\"%.60s\" exclude each other",
+                          field);
     if (misses_focus(setup, h))
         found(setup, IKV_MISTAKE_NO_FOCUS, h->name);
     if (stays_muted(h))

@@ -27,31 +27,6 @@ static size_t print_place(char *buffer, size_t size, const place *at)
     return used + (size_t)more;
 }
 
-/* Control characters of what was found as \xNN: a message may go to a terminal.
- */
-static void show_controls(char *text, size_t size)
-{
-    size_t length = strlen(text);
-    for (size_t i = 0; i < length; i++) {
-        unsigned char c = (unsigned char)text[i],
-                      next = (unsigned char)text[i + 1];
-        bool second = c == 0xc2 && next >= 0x80 && next < 0xa0;
-        if (c >= 0x20 && c != 0x7f && !second)
-            continue;
-        char shown[8];
-        size_t old = second ? 2 : 1;
-        snprintf(shown, sizeof shown, "\\x%02x", second ? next : c);
-        if (length + 4 - old >= size)
-            text[length = i] = '\0'; /* there is no room for what follows */
-        if (i == length)
-            return;
-        memmove(text + i + 4, text + i + old, length - i - old + 1);
-        memcpy(text + i, shown, 4);
-        length += 4 - old;
-        i += 3;
-    }
-}
-
 bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
 {
     if (r->failed)
@@ -59,8 +34,8 @@ bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
     r->failed = true;
     if (r->message == NULL)
         return false;
-    char *text = r->message->text;
-    size_t size = sizeof r->message->text;
+    char text[sizeof r->message->text];
+    size_t size = sizeof text;
     int used = r->line != 0 ? snprintf(text, size, "%s:%zu: ", r->path, r->line)
                             : snprintf(text, size, "%s: ", r->path);
     size_t length = (size_t)used;
@@ -75,7 +50,8 @@ bool ikvi_reader_fail(reader *r, const place *at, const char *format, ...)
         vsnprintf(text + length, size - length, format, list);
         va_end(list);
     }
-    show_controls(text, size);
+    /* what was found may be anything, and a message may go to a terminal */
+    ikv_shown_text(text, r->message->text, sizeof r->message->text);
     return false;
 }
 
@@ -261,21 +237,56 @@ static size_t distance(const char *a, const char *b)
     return row[length];
 }
 
+/* How many bytes of a character there are at most; 0 if it is not UTF-8, or cut.
+ * RFC 3629: neither longer than needed, nor a surrogate, nor above U+10FFFF. */
+static size_t character_bytes(const unsigned char *at)
+{
+    static const struct {
+        unsigned char from, to;  /* the first byte */
+        unsigned char low, high; /* the second */
+        size_t bytes;
+    } rows[] = {{0x00, 0x7f, 0x00, 0xff, 1}, {0xc2, 0xdf, 0x80, 0xbf, 2},
+                {0xe0, 0xe0, 0xa0, 0xbf, 3}, {0xe1, 0xec, 0x80, 0xbf, 3},
+                {0xed, 0xed, 0x80, 0x9f, 3}, {0xee, 0xef, 0x80, 0xbf, 3},
+                {0xf0, 0xf0, 0x90, 0xbf, 4}, {0xf1, 0xf3, 0x80, 0xbf, 4},
+                {0xf4, 0xf4, 0x80, 0x8f, 4}};
+    size_t row = 0, rest = 2, count = sizeof rows / sizeof rows[0];
+    while (row < count && (*at < rows[row].from || *at > rows[row].to))
+        row++;
+    if (row == count)
+        return 0;
+    if (rows[row].bytes == 1)
+        return 1;
+    if (at[1] < rows[row].low || at[1] > rows[row].high)
+        return 0;
+    while (rest < rows[row].bytes && (at[rest] & 0xc0) == 0x80)
+        rest++;
+    return rest == rows[row].bytes ? rest : 0;
+}
+
+static bool is_control(const unsigned char *at)
+{
+    /* C0, DEL, and C1 as UTF-8 has it. */
+    return *at < 0x20 || *at == 0x7f ||
+           (at[0] == 0xc2 && at[1] >= 0x80 && at[1] < 0xa0);
+}
+
 const char *ikv_shown_text(const char *text, char *buffer, size_t size)
 {
-    size_t used = 0;
+    size_t used = 0, bytes = 0;
     if (text == NULL || buffer == NULL || size == 0)
         return "";
     for (const unsigned char *at = (const unsigned char *)text;
-         *at != '\0' && used + 5 < size; at++) {
-        /* C0, DEL, and C1 as UTF-8 has it. */
-        bool second = at[0] == 0xc2 && at[1] >= 0x80 && at[1] < 0xa0;
-        if (*at >= 0x20 && *at != 0x7f && !second) {
-            buffer[used++] = (char)*at;
+         *at != '\0' && used + 5 < size; at += bytes) {
+        bytes = character_bytes(at);
+        if (bytes > 0 && !is_control(at)) {
+            memcpy(buffer + used, at, bytes);
+            used += bytes;
             continue;
         }
-        at += second;
-        used += (size_t)snprintf(buffer + used, size - used, "\\x%02x", *at);
+        bytes += bytes == 0;
+        used += (size_t)snprintf(buffer + used, size - used, "\\x%02x",
+                                 at[bytes - 1]);
     }
     buffer[used] = '\0';
     return buffer;

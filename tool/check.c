@@ -71,8 +71,7 @@ static int print_findings_json(const findings *f)
 
 static void print_findings(const findings *f)
 {
-    size_t count = json_array_size(f->warnings), i;
-    const json_t *warning;
+    size_t count = json_array_size(f->warnings);
     char path[4096];
     ikv_shown_text(f->path, path, sizeof path);
     if (f->error[0] != '\0') {
@@ -84,10 +83,12 @@ static void print_findings(const findings *f)
         printf("%s: %zu warning%s: %s\n", path, count, count > 1 ? "s" : "",
                f->facts);
     }
-    json_array_foreach(f->warnings, i, warning)
+    for (size_t i = 0; i < count; i++) {
+        const json_t *warning = json_array_get(f->warnings, i);
         printf("%s: warning: %s [%s]\n", path,
                json_string_value(json_object_get(warning, "text")),
                json_string_value(json_object_get(warning, "code")));
+    }
 }
 
 /* Prints and drops them; the exit code. */

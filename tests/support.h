@@ -39,6 +39,7 @@ Suite *edge_time_suite(void);
 Suite *images_suite(void);
 Suite *binary_suite(void);
 Suite *edge_files_suite(void);
+Suite *mistakes_suite(void);
 
 /* A case named after the rule that it holds. */
 static inline void add(Suite *suite, const char *rule, const TTest *test)

@@ -1,5 +1,5 @@
 /* test_edge_files.c - files at the edges: torn, cut and joined, onto what is
- * read, without memory or room, under other locales; what check says. Cases are
+ * read, without memory or room, under other locales. Cases are
  * named by the entries of docs/reliability.md. */
 #define _GNU_SOURCE
 #include "support.h"
@@ -893,35 +893,6 @@ START_TEST(applied_again)
 }
 END_TEST
 
-#define QUAY                                                                   \
-    "\"targets\":[{\"id\":\"a\",\"shape\":{\"rect\":[0,0,9,9]},\"tags\":["     \
-    "\"x\"],\"fields\":{\"lit\":true}},{\"id\":\"b\",\"parent\":\"a\"}]"
-/* What check says of a setup; with exit code 0 it is a warning, or "fine". */
-START_TEST(what_check_says)
-{
-    const char *text = case_text("checks.txt", _i, "text");
-    const char *says = case_text("checks.txt", _i, "says");
-    int expected = atoi(case_text("checks.txt", _i, "code"));
-    bool quay = strncmp(text, "QUAY", 4) == 0;
-    FILE *file = fopen("x.setup.json", "w");
-    fprintf(file, "{\"format\":\"ikvar.setup/1\",%s%s}", quay ? QUAY : "",
-            quay ? text + 4 : text);
-    fclose(file);
-    int code =
-        run_command_line(output, sizeof output, TOOL " check x.setup.json");
-    ck_assert_msg(
-        code == expected && strstr(output, says) != NULL && *says != '\0',
-        "%s: %d, expected %d \"%s\": %s", text, code, expected, says, output);
-    /* that one and no other */
-    const char *mistake = case_text("checks.txt", _i, "mistake");
-    char ending[64];
-    snprintf(ending, sizeof ending, " [%s]\n", mistake);
-    ck_assert_msg(*mistake == '\0' || (strstr(output, ": 1 warning:") != NULL &&
-                                       strstr(output, ending) != NULL),
-                  "%s: expected %s alone: %s", text, mistake, output);
-}
-END_TEST
-
 /* What is shown of a text, in so much room. */
 static const struct {
     const char *text, *shown;
@@ -1008,126 +979,6 @@ START_TEST(cut_names)
         }
 }
 END_TEST
-
-/* Each code is found in some case, has a name and a value of its own, and
- * explains itself. */
-START_TEST(codes_of_mistakes)
-{
-    const ikv_mistake_info *info = ikv_mistake_list((uint32_t)_i);
-    char command[256], tag[64];
-    ck_assert_ptr_nonnull(info);
-    ck_assert_ptr_eq(ikv_mistake_about(info->code), info);
-    for (uint32_t i = 0; i < (uint32_t)_i; i++) {
-        ck_assert_uint_lt(ikv_mistake_list(i)->code, info->code);
-        ck_assert_str_ne(ikv_mistake_list(i)->name, info->name);
-    }
-    ck_assert_int_eq(run_command_line(output, sizeof output,
-                                      TOOL " check --explain %s", info->name),
-                     0);
-    snprintf(command, sizeof command, "%s: ", info->name);
-    ck_assert_msg(strncmp(output, command, strlen(command)) == 0, "%s", output);
-    ck_assert_ptr_nonnull(strstr(output, info->why));
-    ck_assert_ptr_nonnull(strstr(output, info->instead));
-    /* of tapes, not of setups */
-    write_file("x.tape.jsonl", "{\"format\":\"ikvar.tape/2\"}\n"
-                               "{\"t\":1,\"kind\":\"window.fo");
-    ck_assert_int_eq(
-        run_command_line(output, sizeof output, TOOL " check x.tape.jsonl"), 0);
-    snprintf(tag, sizeof tag, "[%s]", info->name);
-    bool found = strstr(output, tag) != NULL;
-    ck_assert_int_eq(found, info->code == IKV_MISTAKE_TORN);
-    for (int i = 0; i < case_count("checks.txt"); i++)
-        found =
-            found ||
-            strcmp(case_text("checks.txt", i, "mistake"), info->name) == 0 ||
-            strstr(case_text("checks.txt", i, "says"), tag) != NULL;
-    ck_assert_msg(found, "%s: in no case", info->name);
-    snprintf(tag, sizeof tag, "`%s`", info->name);
-    char *page = read_file(SOURCE "/docs/debugging.md");
-    ck_assert_msg(strstr(page, tag) != NULL, "%s: not in docs/debugging.md",
-                  info->name);
-    free(page);
-}
-END_TEST
-
-/* Whether a handler at the root with made-up conditions is ever called, and
- * what reading its setup says: never-matches is right, and, where no number is
- * left out, also complete. */
-static bool is_ever_called(ikv_setup *setup)
-{
-    static const float halves[] = {-1, 0, 0.5f, 1, 1.5f, 2, 2.5f, 3, 3.5f, 9};
-    bench_kit k;
-    ikv_message message;
-    int calls = 0;
-    ok(ikv_setup_bind(setup, "h", count_heard, &calls));
-    kit_prepare(&k);
-    ok(ikv_setup_size(setup, &k.config));
-    kit_open(&k);
-    ok(ikv_setup_apply(setup, k.kit, 0, &message));
-    kit_frame(&k, 0);
-    for (int x = 0; x < ROWS(halves); x++)
-        for (int8_t button = -1; button < 5; button++) {
-            ikv_event event = ikv_event_make(IKV_KIND_POINTER_DOWN, 1);
-            event.pointer.x = halves[x];
-            event.pointer.button = button;
-            ikv_bus_deliver(k.bus, &event);
-        }
-    kit_close(&k);
-    return calls > 0;
-}
-
-START_TEST(never_matches)
-{
-    static const char *const comparisons[] = {"equal", "below", "at_most",
-                                              "above", "at_least"};
-    uint64_t random = (uint64_t)_i + 1;
-    int flagged = 0;
-    for (int turn = 0; turn < 40; turn++) {
-        char text[1024];
-        bool negated = false;
-        size_t used = (size_t)snprintf(
-            text, sizeof text,
-            "{\"format\":\"ikvar.setup/1\",\"handlers\":[{\"name\":\"h\","
-            "\"kinds\":[\"pointer.down\"],\"conditions\":[");
-        uint32_t count = 1 + random_below(&random, 4);
-        for (uint32_t c = 0; c < count; c++) {
-            bool x = random_below(&random, 2) == 0;
-            bool negate = random_below(&random, 4) == 0;
-            uint32_t value = random_below(&random, 4);
-            negated = negated || negate;
-            used += (size_t)snprintf(
-                text + used, sizeof text - used,
-                "%s{\"field\":\"%s\",\"comparison\":\"%s\",\"value\":%u%s%s}",
-                c > 0 ? "," : "", x ? "x" : "button",
-                comparisons[random_below(&random, ROWS(comparisons))], value,
-                x && random_below(&random, 2) == 0 ? ".5" : "",
-                negate ? ",\"negate\":true" : "");
-        }
-        snprintf(text + used, sizeof text - used, "]}]}");
-        ikv_setup *setup;
-        ikv_message message;
-        write_file("x.setup.json", text);
-        ok(ikv_setup_read("x.setup.json", &setup, &message));
-        const ikv_mistake *m = ikv_setup_mistake(setup, 0);
-        bool told = m != NULL && m->code == IKV_MISTAKE_NEVER_MATCHES;
-        bool called = is_ever_called(setup);
-        ck_assert_msg(!(told && called), "wrongly told: %s", text);
-        ck_assert_msg(told || called || negated, "not told: %s", text);
-        flagged += told;
-        ikv_setup_close(setup);
-    }
-    ck_assert_int_gt(flagged, 3);
-    ck_assert_int_lt(flagged, 37);
-}
-END_TEST
-
-static int mistake_count(void)
-{
-    int count = 0;
-    while (ikv_mistake_list((uint32_t)count) != NULL)
-        count++;
-    return count;
-}
 
 /* A path that is too deep names the target at which it is, and the stack holds
  * however many parents a file names; who is beneath himself is told first. */
@@ -1570,14 +1421,9 @@ Suite *edge_files_suite(void)
                         ROWS(fault_table));
     add_table_in_folder(s, "12a without room", without_room, ROWS(fault_table));
     add_in_folder(s, "15 bindings without a setup", bindings_without_setup);
-    add_table_in_folder(s, "16 what check says", what_check_says,
-                        case_count("checks.txt"));
     add_table_in_folder(s, "16 what is shown", what_is_shown,
                         ROWS(shown_table));
     add_table_in_folder(s, "16 names that are cut", cut_names, 12);
-    add_table_in_folder(s, "16 codes of mistakes", codes_of_mistakes,
-                        mistake_count());
-    add_table_in_folder(s, "16 conditions that exclude", never_matches, 10);
     add_table_in_folder(s, "16 too deep", too_deep, ROWS(chains));
     add_in_folder(s, "13 applied again", applied_again);
     add_in_folder(s, "14 many names", many_names);

@@ -154,6 +154,7 @@ static bool check_setup(checker *c, findings *f)
     for (uint32_t i = 0; (mistake = ikv_setup_mistake(c->setup, i)) != NULL;
          i++)
         warn(mistake, f);
+    ikv_setup_survey(c->setup, warn, f);
     return true;
 }
 

@@ -166,6 +166,14 @@ IKV_API ikv_status ikv_setup_counters(const ikv_setup *setup,
 IKV_API const ikv_mistake *ikv_setup_mistake(const ikv_setup *setup,
                                              uint32_t index);
 
+/* Mistakes of where things lie, in the scene to which the setup is applied and
+ * as it is now: targets that others cover wholly, or that an ancestor clips
+ * away, unless a reaction may change that. Each is given to `told`.
+ * Returns IKV_OK, BAD_ARGUMENT, or ABSENT if the setup is not applied.
+ * Context: the kit's thread; O(targets) hit tests. */
+IKV_API ikv_status ikv_setup_survey(const ikv_setup *setup, ikv_mistake_fn told,
+                                    void *user);
+
 /* ------------------------------------------------------------- bindings -- */
 
 /* Who names the targets and layers of scopes, and what becomes of a file that

@@ -52,6 +52,20 @@ extern "C" {
       "or height it has no inside.",                                           \
       "A width and a height above 0; {\"point\": [x, y]} for a body that "     \
       "only overlaps.")                                                        \
+    X(5, COVERED, "covered",                                                   \
+      "as placed, another target lies above all of it: it is never hit",       \
+      "A pointer's event goes to the topmost target at its point, unless "     \
+      "that "                                                                  \
+      "one's hit is \"pass\" or \"off\".",                                     \
+      "A higher \"z\" or a later place for it; \"hit\": \"off\" for the one "  \
+      "above; or it as the other's child, which lies above its parent.")       \
+    X(6, OUTSIDE_CLIP, "outside-clip",                                         \
+      "as placed, all of it is outside of an ancestor that clips: it is "      \
+      "never "                                                                 \
+      "hit",                                                                   \
+      "Positions are in the parent's space: (0, 0) is where the parent is, "   \
+      "not the view's corner.",                                                \
+      "A \"position\" inside of the ancestor's shape; or no \"clip\".")        \
     /* of overlaps */                                                          \
     X(16, SENSES_NO_SHAPE, "senses-no-shape",                                  \
       "it senses, but has no shape: nothing ever overlaps it",                 \
@@ -63,14 +77,25 @@ extern "C" {
       "by others, who use their own.",                                         \
       "\"senses\": the tags of those that it should hear of.")                 \
     X(18, TAG_NOT_BORNE, "tag-not-borne",                                      \
-      "this tag is sensed, but no target bears it",                            \
-      "Who senses a tag hears of targets with it in their \"tags\". Often "    \
-      "the tag is spelled in two ways.",                                       \
-      "The tag in the \"tags\" of who should be sensed.")                      \
+      "this tag is sensed or asked for, but no target bears it",               \
+      "Who senses a tag hears of targets with it in their \"tags\", and "      \
+      "conditions ask for them. Often the tag is spelled in two ways.",        \
+      "The tag in the \"tags\" of who is meant.")                              \
     X(19, NOBODY_SENSES, "nobody-senses",                                      \
       "it hears overlaps, but no target senses any",                           \
       "An overlap is told to the one of two that senses a tag of the other.",  \
       "\"senses\" at the target that the handler is at.")                      \
+    X(20, UNUSED_TAG, "unused-tag",                                            \
+      "targets bear this tag, but nobody senses it or asks for it",            \
+      "A tag does nothing by itself. Often it is spelled in two ways.",        \
+      "\"senses\", \"at_tags\" or a condition on \"target.tags\" with the "    \
+      "tag; or take it away.")                                                 \
+    X(21, MANY_INSIDE, "many-inside",                                          \
+      "each of many targets inside of it is told in each step",                \
+      "overlap.inside comes for each that is inside, in each step: a hundred " \
+      "at rest are 6,000 events a second.",                                    \
+      "\"inside\": \"moving\" for those that move; or count them up and down " \
+      "by overlap.enter and overlap.leave.")                                   \
     /* of handlers */                                                          \
     X(32, DOES_NOTHING, "does-nothing",                                        \
       "its list of reactions is empty: it does nothing",                       \
@@ -100,6 +125,20 @@ extern "C" {
       "two of its conditions exclude each other",                              \
       "All of a handler's conditions must hold, and those of its group, too.", \
       "\"join\": \"any\" where one is enough; or two handlers.")               \
+    X(38, COUNTS_MOVES, "counts-moves",                                        \
+      "it counts moves, and several moves may come as one",                    \
+      "What moves between two frames is merged into one event: how many come " \
+      "depends on the frame rate and the device.",                             \
+      "\"gap\", for so much time between two calls; the distances of the "     \
+      "moves, which are added up; or a kind that is never merged.")            \
+    X(39, CANNOT_FOCUS, "cannot-focus",                                        \
+      "a reaction gives the focus to a target that can't have it",             \
+      "Only a focusable target takes the focus; else nothing happens.",        \
+      "\"focusable\": true at the target.")                                    \
+    X(40, UNUSED_KIND, "unused-kind", "no handler hears this kind",            \
+      "An event that nobody hears does nothing. Often there are two kinds of " \
+      "almost the same name.",                                                 \
+      "A handler with it in its \"kinds\"; or take the kind away.")            \
     /* of actions */                                                           \
     X(48, NO_BINDING, "no-binding",                                            \
       "it has no bindings: only the program starts it",                        \
@@ -113,6 +152,10 @@ extern "C" {
       "take turns.",                                                           \
       "Another key for one; a longer chord, which wins; scopes that do not "   \
       "meet; or another set.")                                                 \
+    X(51, UNHEARD_ACTION, "unheard-action", "no handler hears this action",    \
+      "It starts and ends, and nothing comes of it but its state, which the "  \
+      "program can ask for.",                                                  \
+      "A handler of action.start with a condition on \"action\".")             \
     /* of tapes */                                                             \
     X(64, TORN, "torn", "the tape is torn at its end",                         \
       "What wrote it was stopped in the middle of a line: the last event may " \

@@ -97,6 +97,7 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
                                   c->value, &bits))
             return false;
         to->bits.integer = bits;
+        ((ikv_setup *)(uintptr_t)setup)->asked_tags |= bits;
         return true;
     }
     if (body) {
@@ -226,6 +227,7 @@ bool ikvi_read_conditions(reader *r, const place *at, ikv_setup *setup,
         (tags != NULL &&
          !ikvi_setup_read_tags(r, &at_tags, setup, tags, &handler->at_tags)))
         return false;
+    setup->asked_tags |= handler->at_tags;
     handler->limit = (uint32_t)limit;
     handler->after = (uint32_t)after;
     /* Milliseconds in files, as people say them. */
@@ -449,4 +451,26 @@ const char *ikvi_conditions_exclude(const ikv_setup *setup,
             if (exclude_each_other(&spans[i], &spans[k]))
                 return spans[i].field;
     return NULL;
+}
+
+/* The first in the list that asks for one. */
+static const char *action_asked(const setup_condition *list, uint32_t count)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (list[i].count == 0 && strcmp(list[i].field, "action") == 0 &&
+            list[i].comparison == IKV_EQUAL && !list[i].negate &&
+            json_is_string(list[i].value))
+            return json_string_value(list[i].value);
+    return NULL;
+}
+
+const char *ikvi_conditions_action(const setup_handler *handler)
+{
+    const setup_group *group = handler->group;
+    const char *asked = NULL;
+    if (handler->join == IKV_ALL)
+        asked = action_asked(handler->conditions, handler->condition_count);
+    if (asked == NULL && group != NULL && group->join == IKV_ALL)
+        asked = action_asked(group->conditions, group->condition_count);
+    return asked;
 }

@@ -681,7 +681,12 @@ bool ikvi_reaction_sets_field(const reaction *what)
     return what->row->takes == TAKES_FIELD || what->row->takes == TAKES_VALUE;
 }
 
-void ikvi_reaction_note_unmuted(ikv_setup *setup, const reaction *what)
+bool ikvi_reaction_toggles(const reaction *what)
+{
+    return what->row->takes == TAKES_FIELD;
+}
+
+static void note_unmuted(ikv_setup *setup, const reaction *what)
 {
     /* without a name it is the handler's own, which is too late */
     if (what->row->run != run_unmute || what->text == NULL)
@@ -692,6 +697,47 @@ void ikvi_reaction_note_unmuted(ikv_setup *setup, const reaction *what)
         handler->unmuted = true;
     if (group != NULL)
         group->unmuted = true;
+}
+
+void ikvi_reaction_note(ikv_setup *setup, const setup_handler *handler,
+                        const reaction *what)
+{
+    reaction_fn run = what->row->run;
+    const bool changes = run == run_move || run == run_turn_to ||
+                         run == run_attach || run == run_show ||
+                         run == run_hide || run == run_remove;
+    note_unmuted(setup, what);
+    setup_target *named = what->target_id != NULL
+                              ? ikvi_setup_find_target(setup, what->target_id)
+                              : NULL;
+    if (changes && named != NULL)
+        named->changed = true;
+    /* else the one that is visited: any that it is at */
+    for (uint32_t a = 0;
+         changes && what->target_id == NULL && a < handler->at_count; a++)
+        ikvi_setup_find_target(setup, handler->at[a])->changed = true;
+}
+
+bool ikvi_reaction_loses_focus(const ikv_setup *setup,
+                               const setup_handler *handler,
+                               const reaction *what, const char **id)
+{
+    const char *const *at = handler->at;
+    uint32_t count = handler->at_count;
+    if (what->row->run != run_focus)
+        return false;
+    if (what->target_id != NULL) {
+        at = &what->target_id;
+        count = 1;
+    }
+    *id = "root";
+    for (uint32_t a = 0; a < count; a++) {
+        const setup_target *t = ikvi_setup_find_target(setup, at[a]);
+        *id = at[a];
+        if (t != NULL && (t->config.traits & IKV_FOCUSABLE) != 0)
+            return false;
+    }
+    return true;
 }
 
 ikv_verdict ikvi_run_reactions(const ikv_event *event,

@@ -30,6 +30,8 @@ typedef struct setup_target {
     bool heard, has_children; /* by handlers at it; by others */
     bool heard_by_hit;        /* of pointers, clicks ... */
     bool has_focus;           /* it or one inside can have it */
+    bool changed; /* moved, shown or removed by a reaction, or it may be */
+    bool hears_inside;
     uint32_t field_count;
     setup_field *fields;
     ikv_target_config config;
@@ -49,6 +51,7 @@ typedef struct setup_action {
     const char *name, *set; /* NULL: the main one */
     const json_t *bindings;
     ikv_action_id added;
+    bool heard;
 } setup_action;
 
 typedef struct setup_layer {
@@ -172,6 +175,8 @@ struct ikv_setup {
     uint32_t field_count, field_room;
     const char *tags[32];
     uint32_t tag_count;
+    uint32_t asked_tags;                   /* by handlers */
+    bool root_hears_inside, actions_heard; /* all of them */
     ikv_note_fn note;
     void *note_user;
 };
@@ -278,14 +283,23 @@ ikv_status ikvi_make_conditions(const ikv_setup *setup,
  * never called; NULL if there is none. */
 const char *ikvi_conditions_exclude(const ikv_setup *setup,
                                     const setup_handler *handler);
+/* Which action its conditions ask for: NULL if that can't be said of one. */
+const char *ikvi_conditions_action(const setup_handler *handler);
 
 /* reactions.c */
 bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);
 /* Whether it is a "set" or a "toggle"; `text` is the field's name. */
 bool ikvi_reaction_sets_field(const reaction *what);
-/* If it unmutes a handler or group, that is marked so. */
-void ikvi_reaction_note_unmuted(ikv_setup *setup, const reaction *what);
+/* Marks what it unmutes, moves, shows, hides or removes. */
+void ikvi_reaction_note(ikv_setup *setup, const setup_handler *handler,
+                        const reaction *what);
+/* Whether it gives the focus to nobody who can have it; then `id` is one of
+ * them. */
+bool ikvi_reaction_loses_focus(const ikv_setup *setup,
+                               const setup_handler *handler,
+                               const reaction *what, const char **id);
+bool ikvi_reaction_toggles(const reaction *what);
 ikv_verdict ikvi_run_reactions(const ikv_event *event,
                                const ikv_delivery *delivery, void *handler);
 
@@ -294,6 +308,8 @@ ikv_verdict ikvi_run_reactions(const ikv_event *event,
  * lack of memory. */
 bool ikvi_find_setup_mistakes(ikv_setup *setup);
 void ikvi_drop_setup_mistakes(ikv_setup *setup);
+/* Whether a handler is at the target or an ancestor. */
+bool ikvi_setup_is_heard(const ikv_setup *setup, const setup_target *target);
 /* One, whoever has it: "name: ..." */
 void ikvi_tell_mistake(ikv_mistake_fn told, void *user, uint16_t code,
                        const char *name, const char *format, ...)

@@ -104,6 +104,37 @@ static uint32_t families_of(const ikv_setup *setup, const setup_handler *h)
     return families;
 }
 
+static bool hears_kind(const setup_handler *h, ikv_kind kind, uint32_t families)
+{
+    bool hears = h->all_kinds || (h->families & families) != 0;
+    for (uint32_t k = 0; !hears && k < h->kind_count; k++)
+        hears = h->kinds[k] == kind;
+    return hears;
+}
+
+/* Where it hears of what is inside: at its targets, or at all. */
+static void note_inside(ikv_setup *setup, const setup_handler *h)
+{
+    if (!hears_kind(h, IKV_KIND_OVERLAP_INSIDE, 1u << IKV_FAMILY_OVERLAP))
+        return;
+    for (uint32_t a = 0; a < h->at_count; a++)
+        ikvi_setup_find_target(setup, h->at[a])->hears_inside = true;
+    setup->root_hears_inside = setup->root_hears_inside || h->at_count == 0;
+}
+
+/* Which actions it hears of: one that it asks for, or all. */
+static void note_actions(ikv_setup *setup, const setup_handler *h)
+{
+    if ((families_of(setup, h) >> IKV_FAMILY_ACTION & 1) == 0)
+        return;
+    const char *name = ikvi_conditions_action(h);
+    const setup_action *action =
+        name != NULL ? ikvi_setup_find_action(setup, name) : NULL;
+    if (action != NULL)
+        setup->actions[action - setup->actions].heard = true;
+    setup->actions_heard = setup->actions_heard || name == NULL;
+}
+
 /* Who is heard, can have the focus, is unmuted, is used. */
 static void note_handlers(ikv_setup *setup)
 {
@@ -116,9 +147,11 @@ static void note_handlers(ikv_setup *setup)
             t->heard_by_hit = t->heard_by_hit || by_hit;
         }
         for (uint32_t n = 0; n < h->reaction_count; n++)
-            ikvi_reaction_note_unmuted(setup, &h->reactions[n]);
+            ikvi_reaction_note(setup, h, &h->reactions[n]);
         if (h->group != NULL)
             setup->groups[h->group - setup->groups].used = true;
+        note_inside(setup, h);
+        note_actions(setup, h);
     }
 }
 
@@ -138,8 +171,7 @@ static void note_targets(ikv_setup *setup)
     }
 }
 
-static bool an_ancestor_hears(const ikv_setup *setup,
-                              const setup_target *target)
+bool ikvi_setup_is_heard(const ikv_setup *setup, const setup_target *target)
 {
     /* No longer than a path: parents were checked. */
     for (int at = (int)(target - setup->targets); at != NO_INDEX;
@@ -160,7 +192,7 @@ static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
     } rows[] = {
         {IKV_MISTAKE_COVERS_ONLY, !shapeless &&
                                       t->config.hit == IKV_HIT_SOLID &&
-                                      !an_ancestor_hears(setup, t)},
+                                      !ikvi_setup_is_heard(setup, t)},
         {IKV_MISTAKE_NO_SHAPE,
          shapeless && !t->has_children && t->heard_by_hit},
         {IKV_MISTAKE_CLIPS_ALL, shapeless && t->config.clip},
@@ -177,6 +209,31 @@ static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
             found(setup, rows[i].code, t->id);
 }
 
+/* Who is told of each of many in each step, as their tags say at least. */
+static void find_many_inside(ikv_setup *setup)
+{
+    enum {
+        MANY = 16
+    };
+    uint32_t bearers[32] = {0};
+    for (uint32_t i = 0; i < setup->target_count; i++)
+        for (uint32_t bit = 0; bit < setup->tag_count; bit++)
+            bearers[bit] += setup->targets[i].config.tags >> bit & 1;
+    for (uint32_t i = 0; i < setup->target_count; i++) {
+        const setup_target *t = &setup->targets[i];
+        uint32_t most = 0;
+        for (uint32_t bit = 0; bit < setup->tag_count; bit++)
+            if ((t->sensing.senses >> bit & 1) != 0 && bearers[bit] > most)
+                most = bearers[bit];
+        if ((t->hears_inside || setup->root_hears_inside) && most >= MANY &&
+            t->sensing.inside == IKV_INSIDE_ALWAYS)
+            ikvi_tell_mistake(keep, setup, IKV_MISTAKE_MANY_INSIDE, t->id,
+                              "each of what is inside of it is told in each "
+                              "step, and it senses %u targets",
+                              most);
+    }
+}
+
 /* Tags that are sensed but borne by nobody; handlers of overlaps that never
  * come. */
 static void find_mistakes_of_sensing(ikv_setup *setup)
@@ -187,9 +244,14 @@ static void find_mistakes_of_sensing(ikv_setup *setup)
         borne |= setup->targets[i].config.tags;
         sensed |= setup->targets[i].sensing.senses;
     }
-    for (uint32_t bit = 0; bit < setup->tag_count; bit++)
-        if ((sensed & ~borne) >> bit & 1)
+    for (uint32_t bit = 0; bit < setup->tag_count; bit++) {
+        bool is_borne = (borne >> bit & 1) != 0;
+        bool is_used = ((sensed | setup->asked_tags) >> bit & 1) != 0;
+        if (is_used && !is_borne)
             found(setup, IKV_MISTAKE_TAG_NOT_BORNE, setup->tags[bit]);
+        else if (!is_used && setup->handler_count > 0)
+            found(setup, IKV_MISTAKE_UNUSED_TAG, setup->tags[bit]);
+    }
     for (uint32_t i = 0; sensed == 0 && i < setup->handler_count; i++)
         if (!setup->handlers[i].all_kinds &&
             families_of(setup, &setup->handlers[i]) >> IKV_FAMILY_OVERLAP & 1)
@@ -238,6 +300,36 @@ static bool stays_muted(const setup_handler *h)
     return h->has_reactions && muted && !unmuted;
 }
 
+/* What it does hangs on how many moves there are, and not on when. */
+static bool counts_moves(const ikv_setup *setup, const setup_handler *h)
+{
+    bool counts = h->limit > 1 || h->after > 0;
+    bool moves = h->kind_count > 0 && h->families == 0 && !h->all_kinds;
+    for (uint32_t i = 0; i < h->reaction_count; i++)
+        counts = counts || ikvi_reaction_toggles(&h->reactions[i]);
+    for (uint32_t k = 0; k < h->kind_count; k++)
+        moves =
+            moves &&
+            ikv_catalogue_info(setup->catalogue, h->kinds[k])->queue_class ==
+                IKV_QUEUE_MERGEABLE;
+    for (uint32_t c = 0; c < h->condition_count; c++)
+        counts = counts && h->conditions[c].comparison != IKV_CHANGED;
+    return moves && counts && h->gap_ns == 0 && h->at_most == 0;
+}
+
+static void find_mistakes_of_focus(ikv_setup *setup, const setup_handler *h)
+{
+    const char *id;
+    if (misses_focus(setup, h))
+        found(setup, IKV_MISTAKE_NO_FOCUS, h->name);
+    for (uint32_t i = 0; i < h->reaction_count; i++)
+        if (ikvi_reaction_loses_focus(setup, h, &h->reactions[i], &id))
+            ikvi_tell_mistake(keep, setup, IKV_MISTAKE_CANNOT_FOCUS, h->name,
+                              "it gives the focus to \"%.60s\", which can't "
+                              "have it",
+                              id);
+}
+
 static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
 {
     if (h->has_reactions && h->reaction_count == 0)
@@ -255,10 +347,44 @@ static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
                           "it is never called: two of its conditions on "
                           "\"%.60s\" exclude each other",
                           field);
-    if (misses_focus(setup, h))
-        found(setup, IKV_MISTAKE_NO_FOCUS, h->name);
+    find_mistakes_of_focus(setup, h);
+    if (counts_moves(setup, h))
+        found(setup, IKV_MISTAKE_COUNTS_MOVES, h->name);
     if (stays_muted(h))
         found(setup, IKV_MISTAKE_STAYS_MUTED, h->name);
+}
+
+/* Kinds of its own that nobody hears; false for lack of memory. */
+static bool find_unused_kinds(ikv_setup *setup)
+{
+    bool *heard = calloc(setup->kind_count + 1u, sizeof *heard);
+    uint32_t families = 0;
+    for (uint32_t i = 0; heard != NULL && i < setup->handler_count; i++) {
+        const setup_handler *h = &setup->handlers[i];
+        families |= h->all_kinds ? UINT32_MAX : h->families;
+        for (uint32_t k = 0; k < h->kind_count; k++)
+            if (h->kinds[k] >= IKV_KIND_USER)
+                heard[h->kinds[k] - IKV_KIND_USER] = true;
+    }
+    for (uint32_t k = 0; heard != NULL && k < setup->kind_count; k++) {
+        const ikv_kind_info *info =
+            ikv_catalogue_info(setup->catalogue, (ikv_kind)(IKV_KIND_USER + k));
+        if (!heard[k] && (families >> info->family & 1) == 0)
+            found(setup, IKV_MISTAKE_UNUSED_KIND, info->name);
+    }
+    free(heard);
+    return heard != NULL;
+}
+
+static void find_mistakes_of_actions(ikv_setup *setup)
+{
+    for (uint32_t i = 0; i < setup->action_count; i++) {
+        const setup_action *a = &setup->actions[i];
+        if (json_array_size(a->bindings) == 0)
+            found(setup, IKV_MISTAKE_NO_BINDING, a->name);
+        if (setup->handler_count > 0 && !setup->actions_heard && !a->heard)
+            found(setup, IKV_MISTAKE_UNHEARD_ACTION, a->name);
+    }
 }
 
 bool ikvi_find_setup_mistakes(ikv_setup *setup)
@@ -268,13 +394,15 @@ bool ikvi_find_setup_mistakes(ikv_setup *setup)
     for (uint32_t i = 0; i < setup->target_count; i++)
         find_mistakes_of_target(setup, &setup->targets[i]);
     find_mistakes_of_sensing(setup);
+    find_many_inside(setup);
     for (uint32_t i = 0; i < setup->handler_count; i++)
         find_mistakes_of_handler(setup, &setup->handlers[i]);
     for (uint32_t i = 0; i < setup->group_count; i++)
         if (!setup->groups[i].used)
             found(setup, IKV_MISTAKE_EMPTY_GROUP, setup->groups[i].name);
-    for (uint32_t i = 0; i < setup->action_count; i++)
-        if (json_array_size(setup->actions[i].bindings) == 0)
-            found(setup, IKV_MISTAKE_NO_BINDING, setup->actions[i].name);
+    find_mistakes_of_actions(setup);
+    /* Without handlers who hears what is the program's alone. */
+    if (setup->handler_count > 0 && !find_unused_kinds(setup))
+        return false;
     return ikvi_find_binding_clashes(setup, keep) && !setup->mistake_lost;
 }

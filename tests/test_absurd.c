@@ -32,6 +32,7 @@ static ikv_trace *trace, *made_trace;
 static ikv_recording *recording, *made_recording;
 static ikv_why *why, *made_why;
 static ikv_stats *stats, *made_stats;
+static ikv_review *review, *made_review;
 static ikv_comparison *comparison, *made_comparison;
 static FILE *trace_file;
 static ikv_status status_of_call;
@@ -321,6 +322,7 @@ OUT_POINTER(ikv_trace, &made_trace)
 OUT_POINTER(ikv_recording, &made_recording)
 OUT_POINTER(ikv_why, &made_why)
 OUT_POINTER(ikv_stats, &made_stats)
+OUT_POINTER(ikv_review, &made_review)
 OUT_POINTER(ikv_comparison, &made_comparison)
 
 CONFIG(ikv_bus_config, (void)0)
@@ -395,6 +397,8 @@ POINTER(ikv_trace_p, ikv_trace *, trace)
 POINTER(ikv_recording_p, ikv_recording *, recording)
 POINTER(ikv_stats_p, ikv_stats *, stats)
 POINTER(const_ikv_stats_p, const ikv_stats *, stats)
+POINTER(ikv_review_p, ikv_review *, review)
+POINTER(const_ikv_review_p, const ikv_review *, review)
 POINTER(ikv_why_p, ikv_why *, why)
 POINTER(const_ikv_why_p, const ikv_why *, why)
 POINTER(ikv_comparison_p, ikv_comparison *, comparison)
@@ -603,7 +607,10 @@ static void close_all(void)
     ikv_trace_close(made_trace);
     ikv_recording_close(made_recording, NULL);
     ikv_stats_close(made_stats);
+    ikv_review_close(made_review);
     ikv_stats_close(stats);
+    ikv_review_close(review);
+    review = made_review = NULL;
     ikv_why_close(made_why);
     ikv_why_close(why);
     ikv_comparison_close(made_comparison);
@@ -697,6 +704,9 @@ START_TEST(absurd)
                 bad_of_call = bad;
                 nth_of_call = nth;
                 open_all();
+                /* it reads a file: for its own calls alone */
+                if (strncmp(row_of_call->name, "ikv_review", 10) == 0)
+                    ok(ikv_review_open(k.kit, given_ikv_setup_p(-1), &review));
                 if (inside == 0) {
                     call_it();
                 } else {

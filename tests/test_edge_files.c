@@ -631,6 +631,8 @@ static const struct {
      "tape info --setup pier.setup.json made.tape.cbor"},
     {"check pier.setup.json kept.tape.jsonl horn.bindings.json", NULL},
     {"check --json pier.setup.json kept.tape.jsonl horn.bindings.json", NULL},
+    {"check --play --json pier.setup.json kept.tape.jsonl evening.trace.jsonl",
+     NULL},
     {"kinds", NULL},
     {"kinds --json wheel", NULL},
     {"kinds tide.computed pier.setup.json", NULL},
@@ -645,6 +647,9 @@ static void write_fault_files(void)
                "\"KeyQ\",{\"press\":\"KeyW\",\"within\":\"lamp\"}]}}");
     play("pier.setup.json", "evening.tape.jsonl", "kept.tape.jsonl");
     ok(ikv_tape_convert("kept.tape.jsonl", "kept.tape.cbor", NULL, NULL));
+    run_command_line(output, sizeof output,
+                     TOOL " run --json pier.setup.json evening.tape.jsonl "
+                          "> evening.trace.jsonl");
 }
 
 static char reference[1 << 16];

@@ -11,13 +11,38 @@
 #define SETUP "check.setup.json"
 
 static char output[1 << 16];
+static int current_case;
 
 #define QUAY                                                                   \
     "\"targets\":[{\"id\":\"a\",\"shape\":{\"rect\":[0,0,9,9]},\"fields\":{"   \
     "\"lit\":true}},{\"id\":\"b\",\"parent\":\"a\"}]"
+/* A case's lines, with " | " between two, behind a header; its last one is
+ * written as it stands. */
+static bool write_run(const char *path, const char *member, const char *format)
+{
+    char text[4096];
+    const char *lines = case_text("checks.txt", current_case, member);
+    size_t used =
+        (size_t)snprintf(text, sizeof text, "{\"format\":\"%s\"}\n", format);
+    bool more = *lines != '\0';
+    if (!more)
+        return false;
+    while (more) {
+        const char *end = strstr(lines, " | ");
+        more = end != NULL;
+        int length = (int)(more ? (size_t)(end - lines) : strlen(lines));
+        used += (size_t)snprintf(text + used, sizeof text - used, "%.*s%s",
+                                 length, lines, more ? "\n" : "");
+        lines = more ? end + 3 : lines;
+    }
+    write_file(path, text);
+    return true;
+}
+
 /* What check says of a setup; with exit code 0 it is a warning, or "fine". */
 START_TEST(what_check_says)
 {
+    current_case = _i;
     const char *text = case_text("checks.txt", _i, "text");
     const char *says = case_text("checks.txt", _i, "says");
     int expected = atoi(case_text("checks.txt", _i, "code"));
@@ -26,7 +51,12 @@ START_TEST(what_check_says)
     fprintf(file, "{\"format\":\"ikvar.setup/1\",%s%s}", quay ? QUAY : "",
             quay ? text + 4 : text);
     fclose(file);
-    int code = run_command_line(output, sizeof output, TOOL " check " SETUP);
+    /* and what is run with it */
+    bool tape = write_run("check.tape.jsonl", "tape", "ikvar.tape/2");
+    bool trace = write_run("check.trace.jsonl", "trace", "ikvar.trace/2");
+    int code = run_command_line(
+        output, sizeof output, TOOL " check --play " SETUP "%s%s",
+        tape ? " check.tape.jsonl" : "", trace ? " check.trace.jsonl" : "");
     ck_assert_msg(
         code == expected && strstr(output, says) != NULL && *says != '\0',
         "%s: %d, expected %d \"%s\": %s", text, code, expected, says, output);
@@ -73,6 +103,9 @@ START_TEST(codes_of_mistakes)
             found ||
             strcmp(case_text("checks.txt", i, "mistake"), info->name) == 0 ||
             strstr(case_text("checks.txt", i, "says"), tag) != NULL;
+    /* these are of a program: what_waited */
+    found = found || info->code == IKV_MISTAKE_NEVER_FLUSHED ||
+            info->code == IKV_MISTAKE_BACKLOG;
     ck_assert_msg(found, "%s: in no case", info->name);
     snprintf(tag, sizeof tag, "`%s`", info->name);
     char *page = read_file(SOURCE "/docs/debugging.md");
@@ -270,6 +303,74 @@ START_TEST(never_hit)
 }
 END_TEST
 
+/* ------------------------------------------------------------ what waited -- */
+
+/* A lane of the program's own in 100 steps, deferred to in each and flushed in
+ * each nth; and a key that was pushed so long after its time. */
+static const struct {
+    int flush_every; /* 0: never */
+    uint64_t late_ms;
+    const char *told;
+} waited_table[] = {
+    {1, 0, ""},
+    {30, 0, ""},
+    {59, 0, ""},
+    {61, 0, "tide: events waited on this lane for up to 60 steps"},
+    {80, 0, "tide: events waited on this lane for up to 79 steps"},
+    {0, 0, "tide: 100 events wait on this lane, and it was never flushed"},
+    {1, 90, ""},
+    {1, 110,
+     "input: 1 events had waited longer than a frame when they were taken in, "
+     "up to 110 ms"},
+};
+
+static void keep_told(const ikv_mistake *mistake, void *text)
+{
+    ck_assert_msg(*(char *)text == '\0', "%s; %s", (char *)text, mistake->text);
+    ck_assert_ptr_nonnull(ikv_mistake_about(mistake->code));
+    snprintf(text, 256, "%s", mistake->text);
+}
+
+START_TEST(what_waited)
+{
+    bench_kit k;
+    ikv_setup *setup;
+    ikv_review *review;
+    ikv_lane lane;
+    char told[256] = "";
+    write_file(SETUP, "{\"format\":\"ikvar.setup/1\"}");
+    ok(ikv_setup_read(SETUP, &setup, NULL));
+    kit_prepare(&k);
+    k.config.bus.deferred = 256;
+    kit_open(&k);
+    ok(ikv_setup_apply(setup, k.kit, 0, NULL));
+    ok(ikv_review_open(k.kit, setup, &review));
+    ok(ikv_bus_add_lane(k.bus, "tide", &lane));
+    kit_frame(&k, 0);
+    for (int step = 1; step <= 100; step++) {
+        ikv_event event = ikv_event_make(IKV_KIND_WINDOW_FOCUS, 0);
+        ok(ikv_bus_defer(k.bus, lane, &event));
+        kit_frame_ns(&k, (uint64_t)step * 16666667);
+        if (waited_table[_i].flush_every > 0 &&
+            step % waited_table[_i].flush_every == 0)
+            ok(ikv_bus_flush(k.bus, lane, NULL));
+    }
+    if (waited_table[_i].late_ms > 0) {
+        ikv_event event = ikv_event_make(
+            IKV_KIND_KEY_DOWN,
+            7000000000 + (1700 - waited_table[_i].late_ms) * 1000000);
+        event.device = k.fake.device;
+        ok(ikv_sink_push(k.fake.sink, &event));
+        kit_frame(&k, 1700);
+    }
+    ok(ikv_review_tell(review, keep_told, told));
+    ck_assert_str_eq(told, waited_table[_i].told);
+    ok(ikv_review_close(review));
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
 Suite *mistakes_suite(void)
 {
     Suite *s = suite_create("mistakes");
@@ -278,5 +379,6 @@ Suite *mistakes_suite(void)
     add_table(s, "16 codes of mistakes", codes_of_mistakes, mistake_count());
     add_table(s, "16 conditions that exclude", never_matches, 10);
     add_table(s, "16 never hit", never_hit, 10);
+    add_table(s, "16 what waited", what_waited, ROWS(waited_table));
     return s;
 }

@@ -11,22 +11,33 @@ static bool ends_with(const char *name, const char *end)
     return length >= tail && strcmp(name + length - tail, end) == 0;
 }
 
-/* A file of lines is a tape, or what is binary; the names say so, else how it
- * begins. */
-static bool is_tape(const char *path)
+/* A file of lines that begins so. */
+static bool begins_with(const char *path, const char *format)
 {
     char line[256] = "";
-    if (ends_with(path, ".jsonl") || ends_with(path, ".cbor") ||
-        tape_ending(path) != NULL)
-        return true;
-    if (ends_with(path, ".setup.json"))
-        return false;
     FILE *file = fopen(path, "r");
     if (file == NULL)
         return false;
     bool read = fgets(line, sizeof line, file) != NULL;
     fclose(file);
-    return read && strstr(line, "ikvar.tape") != NULL;
+    return read && strstr(line, format) != NULL;
+}
+
+static bool is_trace(const char *path)
+{
+    return ends_with(path, ".trace.jsonl") || begins_with(path, "ikvar.trace/");
+}
+
+/* A file of lines is a tape, or what is binary; the names say so, else how it
+ * begins. */
+static bool is_tape(const char *path)
+{
+    if (ends_with(path, ".jsonl") || ends_with(path, ".cbor") ||
+        tape_ending(path) != NULL)
+        return true;
+    if (ends_with(path, ".setup.json"))
+        return false;
+    return begins_with(path, "ikvar.tape");
 }
 
 /* ------------------------------------------------------------- findings -- */
@@ -114,11 +125,115 @@ static int end_findings(findings *f, bool json)
 
 /* What files that come later are read with. */
 typedef struct checker {
+    const char *path; /* the setup's */
     ikv_setup *setup;
     ikv_kit *kit;
     ikv_port port;
-    bool json;
+    bool json, play;
+    /* What was run with it: tapes that were played, and traces. */
+    int runs;
+    json_t *uncalled;     /* in how many of them a handler was not called */
+    findings *of_run;     /* of the file that is looked at */
+    ikv_review *reviewed; /* while a tape is played */
 } checker;
+
+/* ----------------------------------------------------------------- runs -- */
+
+/* Who was called in none of the runs is told at their end. */
+static void take_mistake(const ikv_mistake *mistake, void *user)
+{
+    checker *c = user;
+    if (mistake->code != IKV_MISTAKE_NEVER_CALLED) {
+        warn(mistake, c->of_run);
+        return;
+    }
+    json_int_t before =
+        json_integer_value(json_object_get(c->uncalled, mistake->text));
+    c->of_run->lost = json_object_set_new(c->uncalled, mistake->text,
+                                          json_integer(before + 1)) != 0 ||
+                      c->of_run->lost;
+}
+
+static int begin_review(void *user, ikv_kit *kit, ikv_setup *setup)
+{
+    checker *c = user;
+    if (ikv_review_open(kit, setup, &c->reviewed) == IKV_OK)
+        return FINE;
+    bad(c->of_run, "no memory");
+    return BAD_INPUT;
+}
+
+static int end_review(void *user)
+{
+    checker *c = user;
+    bool whole = ikv_review_tell(c->reviewed, take_mistake, c) == IKV_OK;
+    c->of_run->lost = c->of_run->lost || !whole;
+    ikv_review_close(c->reviewed);
+    c->reviewed = NULL;
+    return FINE;
+}
+
+/* The run says on stderr itself what keeps it from its end. */
+static bool play_tape(checker *c, findings *f)
+{
+    run_plan plan = {.command = "check",
+                     .setup = c->path,
+                     .tape = f->path,
+                     .begin = begin_review,
+                     .end = end_review,
+                     .user = c};
+    c->of_run = f;
+    c->runs++;
+    return run_plan_through(&plan) == FINE || bad(f, "it can't be played");
+}
+
+static bool check_trace(checker *c, findings *f)
+{
+    ikv_message message = {"no memory"};
+    ikv_review *review = NULL;
+    if (c->kit == NULL)
+        return bad(f, "a trace is read with the setup before it: give SETUP "
+                      "TRACE");
+    c->of_run = f;
+    ikv_status status = ikv_review_open(c->kit, c->setup, &review);
+    if (status == IKV_OK)
+        status = ikv_review_trace(review, f->path, &message);
+    if (status == IKV_OK) {
+        c->runs++;
+        status = ikv_review_tell(review, take_mistake, c);
+    }
+    ikv_review_close(review);
+    snprintf(f->facts, sizeof f->facts, "trace of a run");
+    return status == IKV_OK || bad(f, message.text);
+}
+
+/* What all runs of a setup have left out. */
+static int end_runs(checker *c)
+{
+    findings f = {.path = c->path, .kind = "runs", .warnings = json_array()};
+    const char *text;
+    json_t *times;
+    int code = FINE;
+    if (c->runs > 0) {
+        json_object_foreach(c->uncalled, text, times)
+        {
+            if (json_integer_value(times) == c->runs)
+                warn(&(ikv_mistake){IKV_MISTAKE_NEVER_CALLED, text}, &f);
+        }
+        snprintf(f.facts, sizeof f.facts, "of handlers in %d run%s", c->runs,
+                 c->runs == 1 ? "" : "s");
+        if (json_array_size(f.warnings) == 0)
+            snprintf(f.facts, sizeof f.facts,
+                     "each handler was called in %d run%s", c->runs,
+                     c->runs == 1 ? "" : "s");
+        code = end_findings(&f, c->json);
+    } else {
+        json_decref(f.warnings);
+    }
+    json_object_clear(c->uncalled);
+    c->runs = 0;
+    return code;
+}
 
 static void close_setup(checker *c)
 {
@@ -137,6 +252,7 @@ static bool check_setup(checker *c, findings *f)
     close_setup(c);
     if (ikv_setup_read(f->path, &c->setup, &message) < 0)
         return bad(f, message.text);
+    c->path = f->path;
     c->port = ikv_null_port();
     if (!open_kit(&config, c->setup, &c->port, &c->kit, &message)) {
         /* applying it names the file; opening the kit knows of none */
@@ -202,17 +318,24 @@ static bool check_bindings(const checker *c, findings *f)
 static int check_file(checker *c, const char *path)
 {
     findings f = {.path = path, .warnings = json_array()};
-    if (is_tape(path)) {
+    int runs = FINE;
+    if (is_trace(path)) {
+        f.kind = "trace";
+        check_trace(c, &f);
+    } else if (is_tape(path)) {
         f.kind = "tape";
-        check_tape(c, &f);
+        if (check_tape(c, &f) && c->play && c->kit != NULL)
+            play_tape(c, &f);
     } else if (ends_with(path, ".bindings.json")) {
         f.kind = "bindings";
         check_bindings(c, &f);
     } else {
         f.kind = "setup";
+        runs = end_runs(c);
         check_setup(c, &f);
     }
-    return end_findings(&f, c->json);
+    int code = end_findings(&f, c->json);
+    return runs > code ? runs : code;
 }
 
 /* -------------------------------------------------------------- explain -- */
@@ -259,6 +382,11 @@ int check_command(int argc, char **argv)
     const option_row options[] = {
         {"json", 'j', OPTION_FLAG, &c.json, NULL, "a JSON line for each file",
          0, 0},
+        {"play", 'p', OPTION_FLAG, &c.play, NULL,
+         "play each tape with the setup before it: who was\n"
+         "never called, what nobody heard, what waited; of a\n"
+         "trace this is always told",
+         0, 0},
         {"explain", 'e', OPTION_TEXT, &code_asked, "CODE",
          "why a warning's code matters and what to write instead; or all", 0,
          0},
@@ -266,12 +394,13 @@ int check_command(int argc, char **argv)
     if (!parse_options(
             argc, argv, options,
             "check FILE...\n\nSetups (*.setup.json), tapes (*.tape.jsonl, "
-            "*.tape.cbor) and bindings\n(*.bindings.json); these are read with "
-            "the kinds, targets and actions of the\nsetup before them.",
+            "*.tape.cbor), traces\n(*.trace.jsonl) and bindings "
+            "(*.bindings.json); these are read with the kinds,\ntargets and "
+            "actions of the setup before them.",
             &left, &code))
         return code;
     if (code_asked != NULL) {
-        if (left.count == 0 && !c.json)
+        if (left.count == 0 && !c.json && !c.play)
             return explain(code_asked);
         fprintf(stderr, "ikvar check: --explain CODE stands alone\n");
         return WRONG_USE;
@@ -280,10 +409,14 @@ int check_command(int argc, char **argv)
         fprintf(stderr, "ikvar check: expected FILE...\n");
         code = WRONG_USE;
     }
+    c.uncalled = json_object();
     for (const char *path; (path = next_argument(&left)) != NULL;) {
         int one = check_file(&c, path);
         code = one > code ? one : code;
     }
+    int runs = end_runs(&c);
+    code = runs > code ? runs : code;
+    json_decref(c.uncalled);
     close_setup(&c);
     return code;
 }

@@ -786,7 +786,7 @@ typedef struct ikv_watch {
 typedef void (*ikv_watcher)(const ikv_watch *watch, void *user);
 
 /* How many watchers a bus can have. */
-#define IKV_WATCHER_LIMIT 4
+#define IKV_WATCHER_LIMIT 8
 
 /* Watchers, for traces, digests and questions, told in the order in which they
  * were added. They must not call the bus, but for queries and probes.

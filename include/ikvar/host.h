@@ -5,6 +5,7 @@
 #include "ikvar.h"
 #include "io.h"
 #include "ports.h"
+#include "review.h"
 #include "stats.h"
 #include "why.h"
 

@@ -156,11 +156,33 @@ extern "C" {
       "It starts and ends, and nothing comes of it but its state, which the "  \
       "program can ask for.",                                                  \
       "A handler of action.start with a condition on \"action\".")             \
-    /* of tapes */                                                             \
-    X(64, TORN, "torn", "the tape is torn at its end",                         \
+    /* of files of lines, and of what was run */                               \
+    X(64, TORN, "torn", "the file is torn at its end",                         \
       "What wrote it was stopped in the middle of a line: the last event may " \
       "be missing.",                                                           \
-      "Nothing, if the run was killed; else record it again.")
+      "Nothing, if the run was killed; else record it again.")                 \
+    X(65, NEVER_CALLED, "never-called", "this handler was never called",       \
+      "Nothing in this run came by it, or something stood in the way each "    \
+      "time.",                                                                 \
+      "`ikvar why SETUP TAPE --handler NAME` says what came nearest, and "     \
+      "what stood in its way.")                                                \
+    X(66, NEAR_NAME, "near-name",                                              \
+      "nobody heard this kind, and one of almost the same name is listened "   \
+      "to",                                                                    \
+      "Two kinds whose names differ by a letter or two are seldom meant.",     \
+      "One name for both.")                                                    \
+    X(67, NEVER_FLUSHED, "never-flushed",                                      \
+      "events wait on this lane, and it was never flushed",                    \
+      "The loop flushes the lanes \"step\" and \"frame\"; a lane of the "      \
+      "program's own waits for the program.",                                  \
+      "ikv_bus_flush() where its events are due; or one of the loop's two "    \
+      "lanes.")                                                                \
+    X(68, BACKLOG, "backlog", "events waited long before they were heard",     \
+      "What comes late is heard late: more comes in than is taken out, or a "  \
+      "frame takes too long.",                                                 \
+      "A flush of the lane in each frame; less work in a frame, or more "      \
+      "steps "                                                                 \
+      "in one.")
 
 enum {
     IKV_MISTAKE_NONE = 0,

@@ -29,6 +29,8 @@ extern ikv_review *review;
 extern ikv_stats *stats;
 extern ikv_subscription light_up;
 extern ikv_why *why;
+extern ikv_why_past *past;
+extern ikv_why_config config;
 extern ikv_input *input;
 extern ikv_target lamp, target, feet, none, hit;
 extern ikv_event events[64];

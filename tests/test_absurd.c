@@ -33,6 +33,7 @@ static ikv_recording *recording, *made_recording;
 static ikv_why *why, *made_why;
 static ikv_stats *stats, *made_stats;
 static ikv_review *review, *made_review;
+static ikv_why_past *past, *made_past;
 static ikv_comparison *comparison, *made_comparison;
 static FILE *trace_file;
 static ikv_status status_of_call;
@@ -323,6 +324,7 @@ OUT_POINTER(ikv_recording, &made_recording)
 OUT_POINTER(ikv_why, &made_why)
 OUT_POINTER(ikv_stats, &made_stats)
 OUT_POINTER(ikv_review, &made_review)
+OUT_POINTER(ikv_why_past, &made_past)
 OUT_POINTER(ikv_comparison, &made_comparison)
 
 CONFIG(ikv_bus_config, (void)0)
@@ -399,6 +401,7 @@ POINTER(ikv_stats_p, ikv_stats *, stats)
 POINTER(const_ikv_stats_p, const ikv_stats *, stats)
 POINTER(ikv_review_p, ikv_review *, review)
 POINTER(const_ikv_review_p, const ikv_review *, review)
+POINTER(ikv_why_past_p, ikv_why_past *, past)
 POINTER(ikv_why_p, ikv_why *, why)
 POINTER(const_ikv_why_p, const ikv_why *, why)
 POINTER(ikv_comparison_p, ikv_comparison *, comparison)
@@ -600,6 +603,7 @@ static void open_all(void)
     question.subscription = light;
     ok(ikv_why_open(&question, &why));
     ok(ikv_stats_open(k.kit, NULL, &stats));
+    ok(ikv_why_watch(k.kit, 8, &past));
 }
 
 static void close_all(void)
@@ -608,9 +612,12 @@ static void close_all(void)
     ikv_recording_close(made_recording, NULL);
     ikv_stats_close(made_stats);
     ikv_review_close(made_review);
+    ikv_why_unwatch(made_past);
+    ikv_why_unwatch(past);
     ikv_stats_close(stats);
     ikv_review_close(review);
     review = made_review = NULL;
+    past = made_past = NULL;
     ikv_why_close(made_why);
     ikv_why_close(why);
     ikv_comparison_close(made_comparison);

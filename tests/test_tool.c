@@ -48,6 +48,7 @@ static const struct {
     {BINARY "/examples/23_own_collision", "23_own_collision.txt"},
     {BINARY "/examples/24_own_loop", "24_own_loop.txt"},
     {BINARY "/examples/25_why", "25_why.txt"},
+    {BINARY "/examples/26_console", "26_console.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

@@ -52,11 +52,11 @@ static int lines_of(const char *text)
     return count;
 }
 
-START_TEST(answers)
+static void write_case(int nth)
 {
     static const char *const files[] = {"why.setup.json", "why.tape.jsonl"};
-    const char *changes = case_text(CASES, _i, "change");
-    char output[4096], path[256];
+    const char *changes = case_text(CASES, nth, "change");
+    char path[256];
     int found = 0;
     for (int i = 0; i < 2; i++) {
         snprintf(path, sizeof path, SOURCE "/tests/golden/%s", files[i]);
@@ -66,6 +66,12 @@ START_TEST(answers)
         free(now);
     }
     ck_assert_int_eq(found, lines_of(changes));
+}
+
+START_TEST(answers)
+{
+    char output[4096];
+    write_case(_i);
     int code =
         run_command_line(output, sizeof output,
                          BINARY "/ikvar why why.setup.json why.tape.jsonl %s",
@@ -305,6 +311,97 @@ START_TEST(broken_at_random)
 }
 END_TEST
 
+/* ---------------------------------------------------------------- the past -- */
+
+/* What a case asks, in words: "--handler light" ... */
+static bool read_question(int nth, const ikv_setup *setup, ikv_kit *kit,
+                          ikv_why_config *config)
+{
+    char ask[128];
+    snprintf(ask, sizeof ask, "%s ", case_text(CASES, nth, "ask"));
+    char *what = strtok(ask, " "), *name = strtok(NULL, " ");
+    *config = (ikv_why_config)IKV_WHY_INIT;
+    config->kit = kit;
+    config->setup = setup;
+    if (strstr(case_text(CASES, nth, "ask"), "--from") != NULL)
+        config->from_ns = 151000000;
+    if (strcmp(what, "--handler") == 0) {
+        config->about = IKV_ASK_HANDLER;
+        config->subscription = ikv_setup_subscription(setup, name);
+    } else if (strcmp(what, "--action") == 0) {
+        config->about = IKV_ASK_ACTION;
+        config->action = ikv_actions_find(ikv_kit_actions(kit), name);
+    } else if (strcmp(what, "--target") == 0) {
+        config->about = IKV_ASK_TARGET;
+        config->target = ikv_setup_target(setup, name);
+        if (strstr(case_text(CASES, nth, "ask"), "--kind") != NULL)
+            config->kind = IKV_KIND_POINTER_CLICK;
+    }
+    return config->about != 0;
+}
+
+static void print_answer(const ikv_why *why, char *text, size_t size)
+{
+    FILE *file = fmemopen(text, size, "w");
+    ok(ikv_why_print(why, file, IKV_PRINT_TEXT));
+    fclose(file);
+}
+
+/* A question that is asked when all is over is answered from the last decisions
+ * as one that was asked before. */
+START_TEST(recalled)
+{
+    char before[4096] = "", after[4096] = "";
+    ikv_setup *setup;
+    ikv_tape *tape;
+    ikv_port port;
+    ikv_kit *kit;
+    ikv_why *asked_before, *asked_after;
+    ikv_why_past *past;
+    ikv_why_config question;
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_kit_config config = IKV_KIT_INIT;
+    write_case(_i);
+    ok(ikv_setup_read("why.setup.json", &setup, NULL));
+    ok(ikv_tape_open("why.tape.jsonl", setup, &tape, NULL));
+    sim.tape = tape;
+    ok(ikv_sim_open(&sim, &port));
+    config.memory = ikv_host_memory();
+    config.ports = &port;
+    config.port_count = 1;
+    ok(ikv_setup_size(setup, &config));
+    ok(ikv_kit_open(&config, &kit));
+    ok(ikv_setup_apply(setup, kit, 0, NULL));
+    bool asks = read_question(_i, setup, kit, &question);
+    if (asks) {
+        ok(ikv_why_watch(kit, 4000, &past));
+        ok(ikv_why_open(&question, &asked_before));
+        while (whole_frame(ikv_kit_loop(kit))) {
+        }
+        question.past = past;
+        print_answer(asked_before, before, sizeof before);
+        ok(ikv_why_open(&question, &asked_after));
+        print_answer(asked_after, after, sizeof after);
+        ok(ikv_why_close(asked_after));
+        ok(ikv_why_close(asked_before));
+        ok(ikv_why_unwatch(past));
+        /* what was asked of no one then is left out: it was the moment's */
+        size_t same = strlen(after);
+        ck_assert_msg(
+            strncmp(before, after, same) == 0 &&
+                (before[same] == '\0' ||
+                 strcmp(before + same, "  2. muted: it is muted from the "
+                                       "beginning.\n") == 0),
+            "%s\nbefore: %safter: %s", case_text(CASES, _i, "case"), before,
+            after);
+    }
+    ikv_kit_close(kit);
+    ikv_sim_close(&port);
+    ikv_tape_close(tape);
+    ikv_setup_close(setup);
+}
+END_TEST
+
 /* ------------------------------------------------------------ in a program -- */
 
 static bench_kit k;
@@ -476,6 +573,56 @@ START_TEST(odd_questions)
 }
 END_TEST
 
+/* How many of five misses and one call are remembered, by as much room; each
+ * takes two decisions or, called, four. What has ended since is known as long as
+ * its end is kept, and steps that nobody hears take no room. */
+static const struct {
+    uint32_t room;
+    unsigned missed, called;
+} memory_table[] = {{1, 0, 0},  {3, 0, 0},  {4, 0, 1},  {6, 1, 1},
+                    {13, 4, 1}, {14, 5, 1}, {15, 5, 1}, {4000, 5, 1}};
+
+START_TEST(short_memory)
+{
+    ikv_why_config config = open_question(IKV_ASK_HANDLER);
+    ikv_why_answer answer = IKV_WHY_ANSWER_INIT;
+    ikv_why_past *past = NULL;
+    ikv_why *why;
+    status_is(ikv_why_watch(NULL, 4, &past), IKV_BAD_ARGUMENT);
+    status_is(ikv_why_watch(k.kit, 4, NULL), IKV_BAD_ARGUMENT);
+    status_is(ikv_why_watch(k.kit, 0, &past), IKV_BAD_ARGUMENT);
+    status_is(ikv_why_watch(k.kit, 1000001, &past), IKV_BAD_ARGUMENT);
+    ck_assert_ptr_null(past);
+    ok(ikv_why_watch(k.kit, memory_table[_i].room, &past));
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_ENTER, 0);
+    for (int i = 0; i < 6; i++) {
+        e.target = i < 5 ? crane : lamp;
+        ok(ikv_bus_deliver(k.bus, &e).status);
+    }
+    kit_frame(&k, 100);
+    config.past = past;
+    ok(ikv_why_open(&config, &why));
+    ok(ikv_why_ask(why, &answer));
+    ck_assert_uint_eq(answer.missed, memory_table[_i].missed);
+    ck_assert_uint_eq(answer.called, memory_table[_i].called);
+    ok(ikv_why_close(why));
+    ok(ikv_bus_unsubscribe(k.bus, light));
+    ok(ikv_why_open(&config, &why));
+    ok(ikv_why_close(why));
+    config.past = NULL;
+    status_is(ikv_why_open(&config, &why), IKV_STALE);
+    config.past = past;
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    status_is(ikv_why_open(&config, &why),
+              memory_table[_i].room < 3 ? IKV_STALE : IKV_OK);
+    if (memory_table[_i].room >= 3)
+        ok(ikv_why_close(why));
+    ok(ikv_why_unwatch(past));
+    ok(ikv_why_unwatch(NULL));
+    kit_close(&k);
+}
+END_TEST
+
 /* ------------------------------------------------------------- statistics -- */
 
 static int64_t sum_of(const json_t *of, const char *member)
@@ -608,10 +755,12 @@ Suite *why_suite(void)
 {
     Suite *s = suite_create("why");
     add_table(s, "D7 answers", answers, case_count(CASES));
+    add_table(s, "D7 recalled", recalled, case_count(CASES));
     add_table(s, "D7 broken at random", broken_at_random, 40);
     add(s, "D7 on a lane", on_a_lane);
     add(s, "D7 own names", own_names);
     add(s, "D7 odd questions", odd_questions);
+    add_table(s, "D7 short memory", short_memory, ROWS(memory_table));
     add(s, "D10 statistics", statistics);
     add(s, "D7 documented", documented);
     add_table(s, "D7 wrong use", wrong_use, ROWS(wrong_table));

@@ -15,6 +15,15 @@
  *       ikv_why_print(why, stdout, IKV_PRINT_TEXT);
  *       ikv_why_close(why);                     // before the kit
  *
+ *   A question is asked before what it is about happens. Who does not know yet
+ *   what he will ask, as an engine's console, has the last decisions kept, and
+ *   asks of them:
+ *
+ *       ikv_why_watch(kit, 1000, &past);
+ *       ...                                     // frames go by
+ *       config.past = past;
+ *       ikv_why_open(&config, &why);            // and then as above
+ *
  * Memory
  *   The C library's allocator, when it is opened; nothing while it watches.
  *
@@ -31,6 +40,9 @@ extern "C" {
 #endif
 
 typedef struct ikv_why ikv_why;
+
+/* The last decisions of a run. */
+typedef struct ikv_why_past ikv_why_past;
 
 /* What is asked about.
  *   HANDLER  a subscription: was it called?
@@ -56,7 +68,9 @@ enum {
  *                 the end
  *   setup         for targets' names; or NULL
  *   target_name   the same without a setup; NULL: their numbers. The names live
- *                 until the answer is read */
+ *                 until the answer is read
+ *   past          what has been kept is looked at first; NULL: nothing. Used by
+ *                 ikv_why_open() alone */
 typedef struct ikv_why_config {
     uint32_t size;
     uint32_t about;
@@ -72,6 +86,7 @@ typedef struct ikv_why_config {
     const ikv_setup *setup;
     const char *(*target_name)(void *user, ikv_target target);
     void *user;
+    const ikv_why_past *past;
 } ikv_why_config;
 
 #define IKV_WHY_INIT IKV_SIZED(ikv_why_config)
@@ -135,6 +150,26 @@ IKV_API ikv_status ikv_why_print(const ikv_why *why, void *file, uint32_t form);
  * inside a handler: then it goes on.
  * Context: the kit's thread, not inside a handler; O(1). */
 IKV_API ikv_status ikv_why_close(ikv_why *why);
+
+/* ----------------------------------------------------------------- the past -- */
+
+/* Begins to keep the last so many decisions: events, who was called or passed
+ * over and why, verdicts, what was refused, deferred, dropped or merged, what
+ * lay on top, presses that started nothing. About 1 KiB each, allocated here.
+ *
+ * What is kept is as it was. What was not looked at then is asked as the parts
+ * are when the question is opened: by how much something was outside, whether it
+ * was hidden. Of two that do not overlap only the present is known.
+ * Returns IKV_OK, BAD_ARGUMENT (NULL, 0 or more than 1,000,000 decisions), BUSY
+ * inside a handler, FULL_WATCHERS, NO_MEMORY.
+ * Context: the kit's thread, not inside a handler; allocates. */
+IKV_API ikv_status ikv_why_watch(ikv_kit *kit, uint32_t decisions,
+                                 ikv_why_past **past);
+
+/* Ends it, before the kit is closed; questions that were opened with it go on.
+ * NULL is fine. Returns IKV_OK, or BUSY inside a handler: then it goes on.
+ * Context: the kit's thread, not inside a handler; O(1). */
+IKV_API ikv_status ikv_why_unwatch(ikv_why_past *past);
 
 #ifdef __cplusplus
 }

@@ -2,6 +2,7 @@
  * called, and what went by unheard or late.
  */
 #define _POSIX_C_SOURCE 200809L
+#include "../setup/setup_shared.h"
 #include "../text/json.h"
 
 #include "ikvar/review.h"
@@ -308,16 +309,9 @@ static void tell(const teller *t, uint16_t code, const char *format, ...)
 /* Whether any handler of the setup listens to the kind, wherever it is. */
 static bool is_listened_to(const ikv_review *review, ikv_kind kind)
 {
-    ikv_target root = ikv_bus_root(review->bus);
-    ikv_delivery at_root = {.path = &root, .path_length = 1};
-    ikv_event event = ikv_event_make(kind, 0);
-    for (uint32_t i = 0; i < review->handler_count; i++) {
-        ikv_obstacle why_not = {.code = IKV_WHY_NONE};
-        ikv_bus_probe(review->bus, review->handlers[i].subscription, &event,
-                      &at_root, &why_not, 1);
-        if (why_not.code != IKV_WHY_KIND && why_not.code != IKV_WHY_ENDED)
+    for (uint32_t i = 0; i < review->handler_count; i++)
+        if (ikvi_kit_hears(review->bus, review->handlers[i].subscription, kind))
             return true;
-    }
     return false;
 }
 

@@ -40,3 +40,14 @@ const char *ikvi_kit_name(const void *kit, const ikv_field *field,
                ? text
                : "gone";
 }
+
+bool ikvi_kit_hears(const ikv_bus *bus, ikv_subscription subscription,
+                    ikv_kind kind)
+{
+    ikv_target root = ikv_bus_root(bus);
+    ikv_delivery at_root = {.path = &root, .path_length = 1};
+    ikv_obstacle why_not = {.code = IKV_WHY_NONE};
+    ikv_event event = ikv_event_make(kind, 0);
+    ikv_bus_probe(bus, subscription, &event, &at_root, &why_not, 1);
+    return why_not.code != IKV_WHY_KIND && why_not.code != IKV_WHY_ENDED;
+}

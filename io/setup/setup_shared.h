@@ -20,6 +20,10 @@ typedef struct kit_names {
  * until the next call. */
 const char *ikvi_kit_target(const kit_names *names, ikv_target target);
 
+/* Whether a subscription listens to a kind, wherever it is; false if it ended. */
+bool ikvi_kit_hears(const ikv_bus *bus, ikv_subscription subscription,
+                    ikv_kind kind);
+
 /* What a field names by a number: a target_namer of io/text/write.h. */
 const char *ikvi_kit_name(const void *kit_names, const ikv_field *field,
                           uint32_t bits);

@@ -138,6 +138,15 @@ static void take_nearer(miss *nearest, const miss *other)
         *nearest = *other;
 }
 
+static uint32_t probe_route(const ikv_why *why, const ikv_watch *watch,
+                            ikv_target target, ikv_obstacle *to)
+{
+    return why->recalled != NULL
+               ? ikvi_why_recall_route(why, watch, target, to)
+               : kept(ikv_router_probe(watch->delivery->router, watch->event,
+                                       target, to, IKV_WHY_ROOM));
+}
+
 /* Of a target, and of what is in it if it has no shape of its own. */
 static void probe_target(const ikv_why *why, const ikv_watch *watch,
                          ikv_target target, miss *nearest)
@@ -146,8 +155,7 @@ static void probe_target(const ikv_why *why, const ikv_watch *watch,
         DESCENDANTS = 256 /* one hit test for each: not of a whole world */
     };
     miss one = {.of = target};
-    one.count = kept(ikv_router_probe(watch->delivery->router, watch->event,
-                                      target, one.list, IKV_WHY_ROOM));
+    one.count = probe_route(why, watch, target, one.list);
     if (one.count > 0)
         take_nearer(nearest, &one);
     if (!has_code(&one, IKV_WHY_NO_SHAPE) || why->scene == NULL)
@@ -157,8 +165,7 @@ static void probe_target(const ikv_why *why, const ikv_watch *watch,
         one.of = ikv_scene_next(why->scene, target, one.of);
         if (one.of.bits == 0)
             return;
-        one.count = kept(ikv_router_probe(watch->delivery->router, watch->event,
-                                          one.of, one.list, IKV_WHY_ROOM));
+        one.count = probe_route(why, watch, one.of, one.list);
         if (one.count > 0)
             take_nearer(nearest, &one);
     }
@@ -258,9 +265,11 @@ static bool hears_kind(const ikv_why *why, ikv_kind kind)
 static void probe_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
     miss *m = &u->miss;
-    m->count =
-        kept(ikv_bus_probe(why->bus, why->config.subscription, watch->event,
-                           watch->delivery, m->list, IKV_WHY_ROOM));
+    m->count = why->recalled != NULL
+                   ? ikvi_why_recall_handler(why, watch, m->list)
+                   : kept(ikv_bus_probe(why->bus, why->config.subscription,
+                                        watch->event, watch->delivery, m->list,
+                                        IKV_WHY_ROOM));
     m->of = why->target_count > 0 ? why->targets[0] : (ikv_target){0};
     if (m->count == 0)
         return;
@@ -358,32 +367,51 @@ static void take_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
 
 /* ------------------------------------------------------------- an action -- */
 
-/* The nearest of its bindings: those that wait for something else say nothing. */
+miss ikvi_why_press(const ikv_actions *actions, ikv_action_id action,
+                    const ikv_event *event)
+{
+    miss nearest = {.count = 0};
+    ikv_binding binding;
+    if (ikv_actions_ask(actions, action, event->seat).on)
+        return nearest;
+    for (uint32_t nth = 0;
+         (binding = ikv_actions_binding(actions, action, nth)).bits != 0;
+         nth++) {
+        miss one = {.binding = binding};
+        one.count = kept(
+            ikv_actions_probe(actions, binding, event, one.list, IKV_WHY_ROOM));
+        if (one.count == 0)
+            return one; /* it starts */
+        if (one.list[0].code != IKV_WHY_OTHER_INPUT)
+            take_nearer(&nearest, &one);
+    }
+    return nearest;
+}
+
+static miss recalled_press(const ikv_why *why)
+{
+    const past_record *r = why->recalled;
+    miss m = {.count = 0};
+    if (r->action.bits != why->config.action.bits)
+        return m;
+    m.count = r->found_count;
+    m.binding = r->binding;
+    memcpy(m.list, r->found, sizeof r->found);
+    return m;
+}
+
 static void take_press(ikv_why *why, const ikv_watch *watch)
 {
     under_way u = {.event = *watch->event,
                    .at = watch->event->target,
                    .step = why->now_step};
-    miss nearest = {.count = 0};
-    ikv_binding binding;
-    if (!in_time(why, watch->event) ||
-        ikv_actions_ask(why->actions, why->config.action, watch->event->seat)
-            .on)
+    if (!in_time(why, watch->event))
         return;
-    for (uint32_t nth = 0;
-         (binding = ikv_actions_binding(why->actions, why->config.action, nth))
-             .bits != 0;
-         nth++) {
-        miss one = {.binding = binding};
-        one.count = kept(ikv_actions_probe(why->actions, binding, watch->event,
-                                           one.list, IKV_WHY_ROOM));
-        if (one.count == 0)
-            return; /* it starts */
-        if (one.list[0].code != IKV_WHY_OTHER_INPUT)
-            take_nearer(&nearest, &one);
-    }
-    u.miss = nearest;
-    if (nearest.count > 0)
+    u.miss =
+        why->recalled != NULL
+            ? recalled_press(why)
+            : ikvi_why_press(why->actions, why->config.action, watch->event);
+    if (u.miss.count > 0)
         take_miss(why, &u);
 }
 
@@ -544,8 +572,6 @@ static void watch_run(const ikv_watch *watch, void *user)
 static bool list_kinds(ikv_why *why)
 {
     const ikv_catalogue *catalogue = ikv_bus_catalogue(why->bus);
-    ikv_target root = ikv_bus_root(why->bus);
-    ikv_delivery at_root = {.path = &root, .path_length = 1};
     ikv_kind kind = IKV_KIND_NONE, last = IKV_KIND_NONE;
     while ((kind = ikv_catalogue_next(catalogue, kind)) != IKV_KIND_NONE)
         last = kind;
@@ -553,13 +579,9 @@ static bool list_kinds(ikv_why *why)
     why->hears = calloc(why->kind_room, sizeof *why->hears);
     if (why->hears == NULL)
         return false;
-    while ((kind = ikv_catalogue_next(catalogue, kind)) != IKV_KIND_NONE) {
-        ikv_obstacle why_not = {.code = IKV_WHY_NONE};
-        ikv_event event = ikv_event_make(kind, 0);
-        ikv_bus_probe(why->bus, why->config.subscription, &event, &at_root,
-                      &why_not, 1);
-        why->hears[kind] = why_not.code != IKV_WHY_KIND;
-    }
+    while ((kind = ikv_catalogue_next(catalogue, kind)) != IKV_KIND_NONE)
+        why->hears[kind] =
+            ikvi_kit_hears(why->bus, why->config.subscription, kind);
     return true;
 }
 
@@ -594,13 +616,34 @@ static bool is_there(const ikv_why *why)
     }
 }
 
+/* A handler that has ended since: as it was. */
+static ikv_status take_ended(ikv_why *why)
+{
+    const ikv_why_config *config = &why->config;
+    const past_record *r =
+        config->past != NULL && config->about == IKV_ASK_HANDLER
+            ? ikvi_why_ended(config->past, config->subscription)
+            : NULL;
+    if (r == NULL)
+        return IKV_STALE;
+    why->targets = calloc(PAST_ABOVE, sizeof *why->targets);
+    if (why->targets == NULL || !list_kinds(why))
+        return IKV_NO_MEMORY;
+    why->target_count = r->above_count;
+    memcpy(why->targets, r->above, sizeof r->above);
+    for (uint32_t kind = 0; kind < PAST_KINDS && kind < why->kind_room; kind++)
+        why->hears[kind] = (r->kinds[kind / 8] >> kind % 8 & 1) != 0;
+    why->subject = r->watch.name;
+    return IKV_OK;
+}
+
 static ikv_status take_subject(ikv_why *why)
 {
     const ikv_why_config *config = &why->config;
     uint32_t count = 1;
     bool handler = config->about == IKV_ASK_HANDLER;
     if (!is_there(why))
-        return IKV_STALE;
+        return take_ended(why);
     if (config->about == IKV_ASK_ACTION)
         why->subject = ikv_actions_name(why->actions, config->action);
     if (handler)
@@ -625,6 +668,30 @@ static void free_why(ikv_why *why)
     free(why->hears);
     free(why->targets);
     free(why);
+}
+
+static void recall(const past_record *record, ikv_why *why)
+{
+    ikv_watch watch = record->watch;
+    ikv_delivery delivery = record->delivery;
+    delivery.path = record->path;
+    watch.event = record->has_event ? &record->event : NULL;
+    watch.delivery = record->has_delivery ? &delivery : NULL;
+    why->recalled = record;
+    if ((watch.what & wants_of(why->config.about)) != 0)
+        watch_run(&watch, why);
+    why->recalled = NULL;
+}
+
+static void look_back(ikv_why *why)
+{
+    if (why->config.past != NULL)
+        ikvi_why_recall(why->config.past, recall, why);
+    /* of overlaps nothing was kept: they are as they are */
+    if (why->config.past != NULL && why->config.about == IKV_ASK_OVERLAP)
+        take_overlaps(why);
+    why->config.past = NULL;
+    memset(why->under_way, 0, sizeof why->under_way);
 }
 
 ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
@@ -660,6 +727,7 @@ ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
         free_why(made);
         return status;
     }
+    look_back(made);
     *why = made;
     return IKV_OK;
 }

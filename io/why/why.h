@@ -1,4 +1,5 @@
-/* why.h - a question's inside: why.c watches, why_text.c puts into words. */
+/* why.h - a question's inside: why.c watches, why_text.c puts into words,
+ * why_past.c keeps what was decided before the question. */
 #ifndef IKVI_IO_WHY_H
 #define IKVI_IO_WHY_H
 
@@ -41,6 +42,28 @@ typedef struct pointer_past {
     uint64_t captured_ns;
 } pointer_past;
 
+enum {
+    PAST_FOUND = 4,  /* obstacles that are kept of a decision */
+    PAST_ABOVE = 8,  /* targets at an event's place */
+    PAST_KINDS = 512 /* of a handler that ended: the first ones */
+};
+
+/* What was told, with all that it points at, and what was found out then. */
+typedef struct past_record {
+    ikv_watch watch;
+    ikv_event event;
+    ikv_delivery delivery;
+    bool has_event, has_delivery, captured;
+    ikv_target path[IKV_PATH_LIMIT];
+    uint32_t above_count, found_count;
+    ikv_target above[PAST_ABOVE]; /* of an EVENT: from the top down; of an END:
+                                   * where it listened, and to what */
+    uint8_t kinds[PAST_KINDS / 8];
+    ikv_obstacle found[PAST_FOUND]; /* of a SKIP or a PRESS */
+    ikv_action_id action;           /* of a PRESS: what did not start by it */
+    ikv_binding binding;
+} past_record;
+
 struct ikv_why {
     ikv_why_config config;
     kit_names names;
@@ -64,10 +87,30 @@ struct ikv_why {
     bool muted, ended; /* the handler; by whom and since when */
     const char *changer;
     uint64_t changed_ns;
-    uint16_t reason;    /* of its end */
+    uint16_t reason;             /* of its end */
+    const past_record *recalled; /* while the past is looked at */
     ikv_event deferred; /* the last one of its kinds that was put on a lane */
     ikv_lane lane;
 };
+
+/* The nearest of an action's bindings: none if the press starts it, or waits for
+ * something else. */
+miss ikvi_why_press(const ikv_actions *actions, ikv_action_id action,
+                    const ikv_event *event);
+
+/* why_past.c: gives what was kept to `told`, the oldest first. */
+void ikvi_why_recall(const ikv_why_past *past,
+                     void (*told)(const past_record *record, ikv_why *why),
+                     ikv_why *why);
+/* Of a handler that has ended: what it was; NULL if that was not kept. */
+const past_record *ikvi_why_ended(const ikv_why_past *past,
+                                  ikv_subscription subscription);
+/* As ikv_router_probe() of the recorded event; with who had it then. */
+uint32_t ikvi_why_recall_route(const ikv_why *why, const ikv_watch *watch,
+                               ikv_target target, ikv_obstacle *to);
+/* As ikv_bus_probe() of the recorded moment. */
+uint32_t ikvi_why_recall_handler(const ikv_why *why, const ikv_watch *watch,
+                                 ikv_obstacle *to);
 
 /* One obstacle in a sentence without its name; cut to the buffer. */
 void ikvi_why_sentence(const ikv_why *why, const ikv_why_answer *answer,

@@ -279,6 +279,11 @@ SIZED_OUT(ikv_subscription_counts)
 SIZED_OUT(ikv_lane_counts)
 SIZED_OUT(ikv_kind_counts)
 SIZED_OUT(ikv_loop_counts)
+SIZED_OUT(ikv_durations)
+#define given_const_ikv_durations_p given_ikv_durations_p
+enum {
+    ABSURD_const_ikv_durations_p = 3
+};
 SIZED_OUT(ikv_overlaps_counts)
 SIZED_OUT(ikv_queue_counts)
 SIZED_OUT(ikv_router_counts)

@@ -1190,6 +1190,71 @@ START_TEST(watched_intake)
 }
 END_TEST
 
+/* A clock that moves on by so much at each reading: a frame with one step is
+ * read four times, without one twice, and the loop's own clock may be given. */
+static uint64_t next_tick(void *tick)
+{
+    static uint64_t now;
+    return now += *(uint64_t *)tick;
+}
+
+static const struct {
+    uint64_t tick_ns, frame_p50, step_p50, frames_over, steps_over;
+} duration_table[] = {
+    {0, 0, 0, 0, 0},
+    {1000, 3000, 1000, 0, 0},
+    {5555555, 16666665, 5555555, 0, 0},
+    {5555556, 16666668, 5555556, 10, 0},
+    {16666666, 49999998, 16666666, 10, 0},
+    {16666667, 50000001, 16666667, 10, 10},
+};
+
+START_TEST(durations)
+{
+    bench_kit k;
+    ikv_durations d = IKV_DURATIONS_INIT, clock = IKV_DURATIONS_INIT;
+    uint64_t tick = duration_table[_i].tick_ns;
+    d.clock = next_tick;
+    d.user = &tick;
+    kit_prepare(&k);
+    k.config.loop.frame_hz = 60;
+    kit_open(&k);
+    ck_assert_uint_eq(ikv_loop_clock_ns(k.loop), 0);
+    kit_frame(&k, 0);
+    ok(ikv_loop_measure(k.loop, &d));
+    for (uint64_t frame = 1; frame <= 10; frame++)
+        kit_frame_ns(&k, frame * 16666667);
+    ck_assert_uint_eq(ikv_loop_clock_ns(k.loop), k.fake.now_ns - 7000000000);
+    ck_assert_uint_eq(d.frames, 10);
+    ck_assert_uint_eq(d.steps, 10);
+    ck_assert_uint_eq(d.max_frame_ns, duration_table[_i].frame_p50);
+    ck_assert_uint_eq(d.max_step_ns, duration_table[_i].step_p50);
+    ck_assert_uint_eq(d.frames_over, duration_table[_i].frames_over);
+    ck_assert_uint_eq(d.steps_over, duration_table[_i].steps_over);
+    ck_assert_uint_eq(ikv_duration_of(&d, IKV_OF_FRAMES, 50), d.max_frame_ns);
+    ck_assert_uint_eq(ikv_duration_of(&d, IKV_OF_STEPS, 99), d.max_step_ns);
+    ck_assert_uint_eq(ikv_duration_of(&d, 2, 50), 0);
+    /* from within a frame the frame's end is none of a whole one */
+    ok(ikv_loop_measure(k.loop, NULL));
+    k.fake.now_ns += 16666667;
+    ck_assert(ikv_loop_begin(k.loop));
+    ok(ikv_loop_measure(k.loop, &clock));
+    uint64_t steps = 0;
+    for (; ikv_loop_step(k.loop); steps++)
+        k.fake.now_ns += 3000000;
+    ok(ikv_loop_end(k.loop));
+    ck_assert_uint_eq(d.frames, 10);
+    ck_assert_uint_eq(clock.frames, 0);
+    ck_assert_uint_gt(steps, 0);
+    ck_assert_uint_eq(clock.steps, steps);
+    ck_assert_uint_eq(clock.max_step_ns, 3000000);
+    ck_assert_uint_eq(clock.step_budget_ns, 16666666);
+    clock.size = 3;
+    status_is(ikv_loop_measure(k.loop, &clock), IKV_BAD_SIZE);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *loop_suite(void)
 {
     Suite *s = suite_create("loop");
@@ -1225,5 +1290,6 @@ Suite *loop_suite(void)
     add(s, "an input is in one loop", input_of_a_loop);
     add(s, "P2 Q2 watched intake", watched_intake);
     add(s, "P1 clocks", two_clocks);
+    add_table(s, "D10 durations", durations, ROWS(duration_table));
     return s;
 }

@@ -354,15 +354,16 @@ IKV_API void ikv_actions_step(ikv_actions *actions, uint64_t time_ns);
 
 /* ------------------------------------------------------------- counting -- */
 
-/*   actions, bindings  now, and at most
+/*   actions, bindings  now, at most (_high), and how many there can be
+ *                      (_capacity)
  *   held               bindings that are satisfied now
  *   started            actions so far
  *   passed_over        presses that were stopped or typed
  *   overflowed         presses that were lost: too many came of one input */
 typedef struct ikv_actions_counts {
     uint32_t size;
-    uint32_t actions, actions_high;
-    uint32_t bindings, bindings_high;
+    uint32_t actions, actions_high, actions_capacity;
+    uint32_t bindings, bindings_high, bindings_capacity;
     uint32_t held;
     IKV_ALIGNED(8) uint64_t started;
     IKV_ALIGNED(8) uint64_t passed_over;

@@ -837,19 +837,20 @@ IKV_API uint32_t ikv_bus_probe(const ikv_bus *bus,
  *   dropped        deferred events whose target had gone
  *   mailbox_refused  not put into a mailbox: full
  *   generation_wraps  how often a handle's generation began anew
- * and how much is in use now and at most of each capacity. */
+ * and how much is in use now and at most of each capacity, as it was opened. */
 typedef struct ikv_bus_counts {
     uint32_t size;
     uint32_t generation_wraps;
-    uint32_t timers, timers_high;
-    uint32_t payloads, payloads_high;
-    uint32_t conditions, conditions_high;
-    uint32_t gates, gates_high;
-    uint32_t subscriptions, subscriptions_high;
-    uint32_t entries, entries_high;
-    uint32_t targets, targets_high;
-    uint32_t owners, owners_high;
-    uint32_t waiting, waiting_high;
+    uint32_t timers, timers_high, timers_capacity;
+    uint32_t payloads, payloads_high, payloads_capacity;
+    uint32_t conditions, conditions_high, conditions_capacity;
+    uint32_t gates, gates_high, gates_capacity;
+    uint32_t subscriptions, subscriptions_high, subscriptions_capacity;
+    uint32_t entries, entries_high, entries_capacity;
+    uint32_t targets, targets_high, targets_capacity;
+    uint32_t owners, owners_high, owners_capacity;
+    uint32_t waiting, waiting_high, waiting_capacity;
+    uint32_t reserved;
     IKV_ALIGNED(8) uint64_t delivered;
     IKV_ALIGNED(8) uint64_t unheard;
     IKV_ALIGNED(8) uint64_t too_deep;

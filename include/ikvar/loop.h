@@ -266,7 +266,8 @@ IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
  *   max_age_ns     the longest such wait
  *   dropped_steps, dropped_ns  left out: more than max_steps were due
  *   held_back      drains that were cut short because `pending` was full
- *   waiting, waiting_high  events waiting for their step, now and at most
+ *   waiting, waiting_high, waiting_capacity  events waiting for their step, now,
+ *                  at most, and how many can
  *   merged         moves that were carried by a later one
  *   resyncs        devices whose state was made up after a loss
  *   made_up        pending events that the loop made itself: of those resyncs
@@ -275,7 +276,7 @@ IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
  *   last_late_ns, max_late_ns  how long after its due moment a frame began */
 typedef struct ikv_loop_counts {
     uint32_t size;
-    uint32_t waiting, waiting_high;
+    uint32_t waiting, waiting_high, waiting_capacity;
     IKV_ALIGNED(8) uint64_t frames;
     IKV_ALIGNED(8) uint64_t steps;
     IKV_ALIGNED(8) uint64_t routed;
@@ -308,6 +309,57 @@ IKV_API ikv_status ikv_loop_counters(const ikv_loop *loop,
  * a quarter: 50 for the usual one, 99 for the worst but a hundredth.
  * Context: owner thread, inside handlers too; O(128). */
 IKV_API uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent);
+
+/* How long frames and steps take; yours, begun as its INIT, and read at will.
+ * What a frame takes counts from ikv_loop_begin() on, with all that the program
+ * does in it, until ikv_loop_end() begins to wait; a step from its input on,
+ * until the next call.
+ *   clock, user      what measures, in ns; NULL: the loop's clock
+ *   frames, steps    measured
+ *   frames_over, steps_over  of those, which took longer than the budget
+ *   frame_budget_ns  as long as a frame may take at frame_hz; 0: unpaced
+ *   step_budget_ns   a step's length
+ *   max_frame_ns, max_step_ns  the longest */
+typedef struct ikv_durations {
+    uint32_t size;
+    uint32_t reserved;
+    uint64_t (*clock)(void *user);
+    void *user;
+    IKV_ALIGNED(8) uint64_t frames;
+    IKV_ALIGNED(8) uint64_t steps;
+    IKV_ALIGNED(8) uint64_t frames_over;
+    IKV_ALIGNED(8) uint64_t steps_over;
+    IKV_ALIGNED(8) uint64_t frame_budget_ns;
+    IKV_ALIGNED(8) uint64_t step_budget_ns;
+    IKV_ALIGNED(8) uint64_t max_frame_ns;
+    IKV_ALIGNED(8) uint64_t max_step_ns;
+    IKV_ALIGNED(8) uint64_t began_ns[2];
+    uint32_t buckets[2][128];
+} ikv_durations;
+
+#define IKV_DURATIONS_INIT IKV_SIZED(ikv_durations)
+
+/* Measures into `to` from the next frame on, until another is given, or NULL. It
+ * must outlive that. Two readings of its clock a frame, two a step.
+ * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_loop_measure(ikv_loop *loop, ikv_durations *to);
+
+/* What is asked of durations. */
+enum {
+    IKV_OF_FRAMES = 0,
+    IKV_OF_STEPS = 1
+};
+
+/* How many ns that many percent of the frames or steps took at most, to about a
+ * quarter; 0 if none were measured.
+ * Context: owner thread, inside handlers too; O(128). */
+IKV_API uint64_t ikv_duration_of(const ikv_durations *durations, uint32_t of,
+                                 uint32_t percent);
+
+/* What the clock says now, since loop.start; 0 before that.
+ * Context: owner thread, inside handlers too; the port's. */
+IKV_API uint64_t ikv_loop_clock_ns(const ikv_loop *loop);
 
 /* The name of the first invariant that does not hold, NULL if all do.
  * Context: owner thread, not inside a handler; O(all that it holds). */

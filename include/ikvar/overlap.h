@@ -237,10 +237,11 @@ IKV_API uint32_t ikv_overlaps_probe(const ikv_overlaps *overlaps, ikv_target a,
 /* ------------------------------------------------------------- counting -- */
 
 /*   targets    that can overlap now
- *   pairs, pairs_high  that are near each other, and at most
+ *   pairs, pairs_high, pairs_capacity  that are near each other now, at most,
+ *              and how many there can be
  *   touching   pairs that touch; one that nobody senses any more may be
  *              counted until the pairs near each other are looked for anew
- *   contacts   of pieces or bodies
+ *   contacts, contacts_capacity  of pieces or bodies, and how many there can be
  *   rebuilds   of the list of pairs
  *   strays     targets that went far and were looked up again
  *   refused    contacts and reports that found no room, tried again each step
@@ -248,8 +249,8 @@ IKV_API uint32_t ikv_overlaps_probe(const ikv_overlaps *overlaps, ikv_target a,
 typedef struct ikv_overlaps_counts {
     uint32_t size;
     uint32_t targets;
-    uint32_t pairs, pairs_high;
-    uint32_t touching, contacts;
+    uint32_t pairs, pairs_high, pairs_capacity;
+    uint32_t touching, contacts, contacts_capacity;
     IKV_ALIGNED(8) uint64_t rebuilds;
     IKV_ALIGNED(8) uint64_t strays;
     IKV_ALIGNED(8) uint64_t refused;

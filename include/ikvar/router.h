@@ -343,12 +343,14 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *   outside   events outside the view that meant nothing
  *   downs_outside, ups_outside  among them, of a pointer's first press and last
  *             release
- *   pointers, pointers_high  known now, and at most
+ *   pointers, pointers_high, pointers_capacity  known now, at most, and how
+ *             many there can be
  *   pointers_down  of them with a button down */
 typedef struct ikv_router_counts {
     uint32_t size;
-    uint32_t pointers, pointers_high;
+    uint32_t pointers, pointers_high, pointers_capacity;
     uint32_t pointers_down;
+    uint32_t reserved;
     IKV_ALIGNED(8) uint64_t routed;
     IKV_ALIGNED(8) uint64_t not_finite;
     IKV_ALIGNED(8) uint64_t too_many;

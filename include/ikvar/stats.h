@@ -1,9 +1,10 @@
 /* ikvar/stats.h - what a run has come to, in one table. Needs the host library.
  *
  * Overview
- *   All counters of a kit's parts with their units, what each kind and each
- *   handler of a setup has seen, and how long input waited until it was heard:
- *   for people, or as one JSON object.
+ *   All counters of a kit's parts with their units and capacities, what each
+ *   kind and each handler of a setup has seen, how long input waited until it
+ *   was heard, and how long frames and steps took: for people, or as one JSON
+ *   object.
  *
  *       ikv_stats_open(kit, setup, &stats);
  *       ...                                     // frames go by
@@ -30,7 +31,8 @@ extern "C" {
 typedef struct ikv_stats ikv_stats;
 
 /* Begins to watch how deep handlers deliver and how long input waits, as one of
- * the bus's watchers; all else is counted by the parts themselves.
+ * the bus's watchers, and has the loop measure (ikv_loop_measure()); all else is
+ * counted by the parts themselves.
  *   setup  for the names of handlers; NULL: none are told
  * Returns IKV_OK, BAD_ARGUMENT, BUSY inside a handler, FULL_WATCHERS, NO_MEMORY.
  * Context: the kit's thread, not inside a handler; allocates. */

@@ -3,6 +3,7 @@
  */
 #include "../text/write.h"
 
+#include "ikvar/ports.h"
 #include "ikvar/stats.h"
 
 #include <stdlib.h>
@@ -12,13 +13,20 @@ enum {
     BUCKETS = 128 /* of waits: four for each doubling */
 };
 
+/* How long each of many waited. */
+typedef struct waits {
+    uint64_t buckets[BUCKETS];
+    uint64_t count;
+} waits;
+
 struct ikv_stats {
     ikv_kit *kit;
     ikv_bus *bus;
     const ikv_setup *setup;
     uint32_t depth; /* the deepest delivery */
-    uint64_t waits[BUCKETS];
-    uint64_t wait_count;
+    waits to_frame, to_handler;
+    ikv_port clock; /* the machine's: a tape's stands still in a frame */
+    ikv_durations durations;
 };
 
 /* -------------------------------------------------------------- the table -- */
@@ -49,28 +57,28 @@ typedef struct all_counts {
     ikv_overlaps_counts overlaps;
 } all_counts;
 
-/* One counter; `most` is where the most that was ever used stands, or 0. What is
- * rare is told if it is not 0. */
+/* One counter; `most` is where the most that was ever used stands, `capacity`
+ * where how much there can be, or 0. What is rare is told if it is not 0. */
 typedef struct counter_row {
     enum part part;
     const char *name, *unit;
-    size_t at, size, most;
+    size_t at, size, most, capacity;
     bool rare;
 } counter_row;
 
 #define AT(path) offsetof(all_counts, path), sizeof(((all_counts *)0)->path)
 #define ROW(part, member, name, unit)                                          \
     {                                                                          \
-        part, name, unit, AT(member), 0, false                                 \
+        part, name, unit, AT(member), 0, 0, false                              \
     }
 #define RARE(part, member, name, unit)                                         \
     {                                                                          \
-        part, name, unit, AT(member), 0, true                                  \
+        part, name, unit, AT(member), 0, 0, true                               \
     }
 #define USED(part, member, name, unit)                                         \
     {                                                                          \
         part, name, unit, AT(member), offsetof(all_counts, member##_high),     \
-            false                                                              \
+            offsetof(all_counts, member##_capacity), false                     \
     }
 
 static const counter_row counters[] = {
@@ -92,6 +100,10 @@ static const counter_row counters[] = {
     RARE(OF_LOOP, loop.idle_ns, "idle", "ms"),
     ROW(OF_QUEUE, queue.pushed, "pushed", "events"),
     ROW(OF_QUEUE, queue.high_water, "high_water", "events"),
+    {OF_QUEUE, "shared", "events", AT(queue.shared_high), 0,
+     offsetof(all_counts, queue.capacity), false},
+    {OF_QUEUE, "own", "events", AT(queue.own_high), 0,
+     offsetof(all_counts, queue.own_capacity), false},
     RARE(OF_QUEUE, queue.refused, "refused", "events"),
     RARE(OF_QUEUE, queue.lost, "lost", "transitions"),
     USED(OF_ROUTER, router.pointers, "pointers", "pointers"),
@@ -108,6 +120,7 @@ static const counter_row counters[] = {
     RARE(OF_BUS, bus.defer_refused, "defer_refused", "events"),
     RARE(OF_BUS, bus.dropped, "dropped", "events"),
     RARE(OF_BUS, bus.mailbox_refused, "mailbox_refused", "events"),
+    USED(OF_BUS, bus.waiting, "waiting", "events"),
     USED(OF_BUS, bus.subscriptions, "subscriptions", "subscriptions"),
     USED(OF_BUS, bus.entries, "entries", "entries"),
     USED(OF_BUS, bus.targets, "targets", "targets"),
@@ -126,7 +139,8 @@ static const counter_row counters[] = {
     ROW(OF_OVERLAPS, overlaps.targets, "targets", "targets"),
     USED(OF_OVERLAPS, overlaps.pairs, "pairs", "pairs"),
     ROW(OF_OVERLAPS, overlaps.touching, "touching", "pairs"),
-    ROW(OF_OVERLAPS, overlaps.contacts, "contacts", "contacts"),
+    {OF_OVERLAPS, "contacts", "contacts", AT(overlaps.contacts), 0,
+     offsetof(all_counts, overlaps.contacts_capacity), false},
     RARE(OF_OVERLAPS, overlaps.refused, "refused", "contacts"),
     RARE(OF_OVERLAPS, overlaps.scans, "scans", "steps"),
 };
@@ -197,30 +211,45 @@ static uint64_t end_of(uint32_t bucket)
 }
 
 /* Up to how long that many percent waited. */
-static uint64_t wait_of(const ikv_stats *stats, uint32_t percent)
+static uint64_t wait_of(const waits *w, uint32_t percent)
 {
-    uint64_t wanted = (stats->wait_count * percent + 99) / 100, seen = 0;
-    for (uint32_t i = 0; i < BUCKETS && stats->wait_count > 0; i++) {
-        seen += stats->waits[i];
+    uint64_t wanted = (w->count * percent + 99) / 100, seen = 0;
+    for (uint32_t i = 0; i < BUCKETS && w->count > 0; i++) {
+        seen += w->buckets[i];
         if (seen >= wanted)
             return end_of(i);
     }
     return 0;
 }
 
-/* From an event's stamp to the frame in which it is delivered. */
+static void note_wait(waits *w, uint64_t now, uint64_t stamp)
+{
+    w->buckets[bucket_of(now > stamp ? now - stamp : 0)]++;
+    w->count++;
+}
+
+/* From an event's stamp to the frame in which it is delivered, and to each
+ * handler that is called. */
 static void watch_run(const ikv_watch *watch, void *user)
 {
     ikv_stats *stats = user;
+    const ikv_loop *loop = ikv_kit_loop(stats->kit);
     if (watch->depth > stats->depth)
         stats->depth = watch->depth;
     if (watch->depth != 1 || watch->delivery->router == NULL)
         return;
-    uint64_t now = ikv_loop_time_ns(ikv_kit_loop(stats->kit));
-    uint64_t wait =
-        now > watch->event->time_ns ? now - watch->event->time_ns : 0;
-    stats->waits[bucket_of(wait)]++;
-    stats->wait_count++;
+    if (watch->what == IKV_WATCH_EVENT)
+        note_wait(&stats->to_frame, ikv_loop_time_ns(loop),
+                  watch->event->time_ns);
+    else
+        note_wait(&stats->to_handler, ikv_loop_clock_ns(loop),
+                  watch->event->time_ns);
+}
+
+static uint64_t machine_clock(void *user)
+{
+    const ikv_port *clock = user;
+    return clock->now(clock->state);
 }
 
 ikv_status ikv_stats_open(ikv_kit *kit, const ikv_setup *setup,
@@ -234,12 +263,17 @@ ikv_status ikv_stats_open(ikv_kit *kit, const ikv_setup *setup,
     made->kit = kit;
     made->bus = ikv_kit_bus(kit);
     made->setup = setup;
-    ikv_status status =
-        ikv_bus_add_watcher(made->bus, IKV_WATCH_EVENT, watch_run, made);
+    ikv_status status = ikv_bus_add_watcher(
+        made->bus, IKV_WATCH_EVENT | IKV_WATCH_CALL, watch_run, made);
     if (status < 0) {
         free(made);
         return status;
     }
+    made->clock = ikv_null_port();
+    made->durations = (ikv_durations)IKV_DURATIONS_INIT;
+    made->durations.clock = machine_clock;
+    made->durations.user = &made->clock;
+    ikv_loop_measure(ikv_kit_loop(kit), &made->durations);
     *stats = made;
     return IKV_OK;
 }
@@ -249,9 +283,11 @@ ikv_status ikv_stats_close(ikv_stats *stats)
     if (stats == NULL)
         return IKV_OK;
     ikv_status status = ikv_bus_remove_watcher(stats->bus, watch_run, stats);
-    if (status == IKV_OK)
-        free(stats);
-    return status;
+    if (status < 0)
+        return status;
+    ikv_loop_measure(ikv_kit_loop(stats->kit), NULL);
+    free(stats);
+    return IKV_OK;
 }
 
 /* ------------------------------------------------------- kinds and handlers -- */
@@ -348,6 +384,9 @@ static void print_counters(const ikv_stats *stats, FILE *file)
         if (row->most != 0)
             fprintf(file, ", at most %llu",
                     (unsigned long long)value_at(&c, row->most, row->size));
+        if (row->capacity != 0)
+            fprintf(file, " of %llu",
+                    (unsigned long long)value_at(&c, row->capacity, row->size));
         fprintf(file, "\n");
         /* Handlers that deliver inside handlers. */
         if (row->at == offsetof(all_counts, bus.unheard))
@@ -418,23 +457,55 @@ static void print_handlers(const ikv_stats *stats, FILE *file)
     }
 }
 
-static void print_waits(const ikv_stats *stats, FILE *file)
+/* What is told in ms of 50 and 99 of a hundred. */
+static const struct time_row {
+    const char *name, *meaning;
+} times[] = {
+    {"latency", "from an event's stamp to its frame"},
+    {"heard", "from an event's stamp to a handler, by the loop's clock"},
+    {"lateness", "how late a paced frame began"},
+    {"frame", "from a frame's begin until it waits, on this machine"},
+    {"step", "from a step's begin until the next call, on this machine"},
+};
+
+enum {
+    TIMES = sizeof times / sizeof times[0]
+};
+
+static uint64_t time_of(const ikv_stats *stats, uint32_t row, uint32_t percent)
 {
-    static const uint32_t percents[] = {50, 99};
-    char name[8];
-    for (uint32_t i = 0; i < 2; i++) {
-        snprintf(name, sizeof name, "p%u", percents[i]);
-        fprintf(file, "%-9s %-20s %8s ms, from an event's stamp to its frame\n",
-                i == 0 ? "latency" : "", name,
-                ikvi_number((double)wait_of(stats, percents[i]) / 1e6).text);
+    switch (row) {
+    case 0:
+        return wait_of(&stats->to_frame, percent);
+    case 1:
+        return wait_of(&stats->to_handler, percent);
+    case 2:
+        return ikv_loop_lateness(ikv_kit_loop(stats->kit), percent);
+    default:
+        return ikv_duration_of(&stats->durations,
+                               row == 3 ? IKV_OF_FRAMES : IKV_OF_STEPS,
+                               percent);
     }
-    for (uint32_t i = 0; i < 2; i++) {
-        snprintf(name, sizeof name, "p%u", percents[i]);
-        fprintf(file, "%-9s %-20s %8s ms, how late a paced frame began\n",
-                i == 0 ? "lateness" : "", name,
-                ikvi_number((double)ikv_loop_lateness(ikv_kit_loop(stats->kit),
-                                                      percents[i]) /
-                            1e6)
+}
+
+static void print_times(const ikv_stats *stats, FILE *file)
+{
+    const ikv_durations *d = &stats->durations;
+    for (uint32_t i = 0; i < TIMES; i++) {
+        fprintf(file, "%-9s %-20s %8s ms, %s\n", times[i].name, "p50",
+                ikvi_number((double)time_of(stats, i, 50) / 1e6).text,
+                times[i].meaning);
+        fprintf(file, "%-9s %-20s %8s ms\n", "", "p99",
+                ikvi_number((double)time_of(stats, i, 99) / 1e6).text);
+        if (i >= 3)
+            fprintf(
+                file, "%-9s %-20s %8llu of %llu took longer than %s ms\n", "",
+                "over",
+                (unsigned long long)(i == 3 ? d->frames_over : d->steps_over),
+                (unsigned long long)(i == 3 ? d->frames : d->steps),
+                ikvi_number(
+                    (double)(i == 3 ? d->frame_budget_ns : d->step_budget_ns) /
+                    1e6)
                     .text);
     }
 }
@@ -469,6 +540,9 @@ static void write_counters(json_writer *w, const ikv_stats *stats)
             snprintf(name, sizeof name, "%s_high", row->name);
             if (row->most != 0)
                 write_count(w, name, value_at(&c, row->most, row->size));
+            snprintf(name, sizeof name, "%s_capacity", row->name);
+            if (row->capacity != 0)
+                write_count(w, name, value_at(&c, row->capacity, row->size));
         }
         if (part == OF_BUS)
             write_count(w, "depth", stats->depth);
@@ -536,18 +610,26 @@ static void write_handlers(json_writer *w, const ikv_stats *stats)
     ikvi_write_close_object(w);
 }
 
-static void write_waits(json_writer *w, const ikv_stats *stats)
+static void write_times(json_writer *w, const ikv_stats *stats)
 {
-    const ikv_loop *loop = ikv_kit_loop(stats->kit);
-    for (uint32_t i = 0; i < 2; i++) {
-        ikvi_write_name(w, i == 0 ? "latency_ms" : "lateness_ms");
+    const ikv_durations *d = &stats->durations;
+    char name[32];
+    for (uint32_t i = 0; i < TIMES; i++) {
+        snprintf(name, sizeof name, "%s_ms", times[i].name);
+        ikvi_write_name(w, name);
         ikvi_write_object(w);
         ikvi_write_name(w, "p50");
-        ikvi_write_ms(w, i == 0 ? wait_of(stats, 50)
-                                : ikv_loop_lateness(loop, 50));
+        ikvi_write_ms(w, time_of(stats, i, 50));
         ikvi_write_name(w, "p99");
-        ikvi_write_ms(w, i == 0 ? wait_of(stats, 99)
-                                : ikv_loop_lateness(loop, 99));
+        ikvi_write_ms(w, time_of(stats, i, 99));
+        if (i >= 3) {
+            write_count(w, "measured", i == 3 ? d->frames : d->steps);
+            write_count(w, "over", i == 3 ? d->frames_over : d->steps_over);
+            ikvi_write_name(w, "budget");
+            ikvi_write_ms(w, i == 3 ? d->frame_budget_ns : d->step_budget_ns);
+            ikvi_write_name(w, "max");
+            ikvi_write_ms(w, i == 3 ? d->max_frame_ns : d->max_step_ns);
+        }
         ikvi_write_close_object(w);
     }
 }
@@ -561,7 +643,7 @@ static bool print_json(const ikv_stats *stats, FILE *file)
     write_lanes(&w, stats);
     write_kinds(&w, stats);
     write_handlers(&w, stats);
-    write_waits(&w, stats);
+    write_times(&w, stats);
     ikvi_write_close_object(&w);
     ikvi_write_end(&w);
     return !w.failed;
@@ -579,7 +661,7 @@ ikv_status ikv_stats_print(const ikv_stats *stats, void *file, uint32_t form)
         print_lanes(stats, file);
         print_kinds(stats, file);
         print_handlers(stats, file);
-        print_waits(stats, file);
+        print_times(stats, file);
     }
     return whole && ferror((FILE *)file) == 0 ? IKV_OK : IKV_BAD_FILE;
 }

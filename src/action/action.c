@@ -582,6 +582,8 @@ ikv_status ikv_actions_counters(const ikv_actions *actions,
     found.actions_high = actions->s.action_slots.high;
     found.bindings = actions->s.binding_slots.used;
     found.bindings_high = actions->s.binding_slots.high;
+    found.actions_capacity = actions->s.action_slots.capacity;
+    found.bindings_capacity = actions->s.binding_slots.capacity;
     found.held = actions->s.held_count;
     return ikvi_give_sized(counts, &found, sizeof found);
 }

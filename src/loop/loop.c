@@ -354,6 +354,7 @@ static void finish_step(ikv_loop *loop)
         ikvi_loop_note_past(loop);
     ikvi_loop_time_step(loop);
     ikvi_loop_scope(loop, false);
+    loop_mark(loop, MARK_STEP_ENDS);
 }
 
 /* After a quit the rest of the frame's steps do not run. */
@@ -367,6 +368,7 @@ static bool step_is_due(const ikv_loop *loop)
 IKVI_APART static void run_step(ikv_loop *loop)
 {
     IKVI_CHECK(loop->s.next_begin < loop->s.next_end);
+    loop_mark(loop, MARK_STEP_BEGINS);
     loop->counters.steps++;
     loop->where = IN_STEP;
     loop->s.edges = EDGES_NONE;
@@ -450,6 +452,7 @@ IKVI_INLINE void end_frame(ikv_loop *loop, bool paces)
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
     loop->where = BETWEEN_FRAMES;
     loop->frame++;
+    loop_mark(loop, MARK_FRAME_ENDS);
     if (paces && (loop->frame_hz != IKV_UNPACED || loop->idles))
         ikvi_loop_pace(loop);
 }
@@ -508,6 +511,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
         start(loop);
     if (loop->quit || loop->last)
         return finish(loop);
+    loop_mark(loop, MARK_FRAME_BEGINS);
     if (loop->polled_count > 0) {
         ikvi_loop_poll(loop);
         if (loop->over)
@@ -596,6 +600,11 @@ float ikv_loop_blend(const ikv_loop *loop)
                : 1;
 }
 
+uint64_t ikv_loop_clock_ns(const ikv_loop *loop)
+{
+    return loop != NULL && loop->started ? loop_clock(loop) : 0;
+}
+
 uint64_t ikv_loop_step_number(const ikv_loop *loop)
 {
     if (loop == NULL || loop->where == IN_STEP)
@@ -619,6 +628,7 @@ ikv_status ikv_loop_counters(const ikv_loop *loop, ikv_loop_counts *counts)
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_loop_counts found = loop->counters;
+    found.waiting_capacity = loop->capacity;
     for (uint32_t i = 0; i < loop->port_count; i++)
         found.bad_values += ikvi_load(&loop_port_at(loop, i)->sink.refused);
     return ikvi_give_sized(counts, &found, sizeof found);

@@ -11,7 +11,7 @@
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
  * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_route.c,
- * loop_pace.c, loop.c.
+ * loop_pace.c, loop_durations.c, loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
 #define IKVI_LOOP_INTERNAL_H
@@ -129,6 +129,9 @@ struct ikv_loop {
     void (*end_frame)(ikv_loop *loop); /* one that a port has begun and left */
     ikv_recorder recorder;
     void *recorder_user;
+    /* Who measures, so that it is linked where it is asked for alone. */
+    void (*mark)(const ikv_loop *loop, uint32_t moment);
+    ikv_durations *durations;
     uint32_t leaving_count;
     uint32_t port_count, ended_count, polled_count;
     uint32_t num, den, frame_hz, max_steps, capacity, sample_limit;
@@ -364,7 +367,25 @@ void ikvi_loop_give_inboxes(ikv_loop *loop);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop);
 
+/* Moments that are measured. */
+enum {
+    MARK_FRAME_BEGINS = 0,
+    MARK_STEP_BEGINS = 1,
+    MARK_FRAME_ENDS = 2,
+    MARK_STEP_ENDS = 3
+};
+
+static inline void loop_mark(const ikv_loop *loop, uint32_t moment)
+{
+    if (IKVI_UNLIKELY(loop->mark != NULL))
+        loop->mark(loop, moment);
+}
+
 /* loop_pace.c */
+uint32_t ikvi_loop_bucket_of(uint64_t ns);
+/* Up to how many ns that many percent took, never more than `most`. */
+uint64_t ikvi_loop_percentile(const uint32_t *buckets, uint32_t percent,
+                              uint64_t most);
 void ikvi_loop_pace(ikv_loop *loop);
 
 #endif

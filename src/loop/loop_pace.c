@@ -6,10 +6,10 @@ enum {
 };
 
 /* Four buckets for each doubling, from 16 ns on. */
-static uint32_t bucket_of(uint64_t late_ns)
+uint32_t ikvi_loop_bucket_of(uint64_t ns)
 {
     uint32_t power = 0;
-    uint64_t value = late_ns / 16;
+    uint64_t value = ns / 16;
     while (value >= 8) {
         value /= 2;
         power++;
@@ -27,22 +27,28 @@ static uint64_t bucket_end(uint32_t bucket)
     return (value + 1) << power << 4;
 }
 
-uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent)
+uint64_t ikvi_loop_percentile(const uint32_t *buckets, uint32_t percent,
+                              uint64_t most)
 {
     uint64_t all = 0, below = 0;
-    for (uint32_t i = 0; loop != NULL && i < LATE_BUCKETS; i++)
-        all += loop->lateness[i];
+    for (uint32_t i = 0; i < LATE_BUCKETS; i++)
+        all += buckets[i];
     if (all == 0 || percent > 100)
         return 0;
     for (uint32_t i = 0; i + 1 < LATE_BUCKETS; i++) { /* the last has no end */
-        below += loop->lateness[i];
+        below += buckets[i];
         /* A bucket's end, but never more than was seen. */
         if (below * 100 >= all * percent)
-            return bucket_end(i) < loop->counters.max_late_ns
-                       ? bucket_end(i)
-                       : loop->counters.max_late_ns;
+            return bucket_end(i) < most ? bucket_end(i) : most;
     }
-    return loop->counters.max_late_ns;
+    return most;
+}
+
+uint64_t ikv_loop_lateness(const ikv_loop *loop, uint32_t percent)
+{
+    return loop != NULL ? ikvi_loop_percentile(loop->lateness, percent,
+                                               loop->counters.max_late_ns)
+                        : 0;
 }
 
 static void note_lateness(ikv_loop *loop, uint64_t late)
@@ -50,7 +56,7 @@ static void note_lateness(ikv_loop *loop, uint64_t late)
     loop->counters.last_late_ns = late;
     if (late > loop->counters.max_late_ns)
         loop->counters.max_late_ns = late;
-    uint32_t *bucket = &loop->lateness[bucket_of(late)];
+    uint32_t *bucket = &loop->lateness[ikvi_loop_bucket_of(late)];
     *bucket += *bucket < UINT32_MAX;
 }
 

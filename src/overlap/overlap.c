@@ -635,6 +635,8 @@ ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
     ikv_overlaps_counts found = overlaps->s.counters;
     found.targets = overlaps->s.in_count;
     found.pairs = overlaps->s.pair_count;
+    found.pairs_capacity = overlaps->pair_room;
+    found.contacts_capacity = overlaps->contact_room;
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 

@@ -362,6 +362,7 @@ ikv_status ikv_router_counters(const ikv_router *router,
     if (router == NULL)
         return IKV_BAD_ARGUMENT;
     ikv_router_counts found = router->s.counters;
+    found.pointers_capacity = router->capacity;
     for (uint32_t i = 0; i < router->capacity; i++) {
         const pointer *p = pointer_at(router, i);
         found.pointers_down += p->used && p->buttons != 0;

@@ -35,10 +35,13 @@ static bool is_alive(void *user, ikv_target target)
     return target.bits != lamp.bits || !lamp_is_gone;
 }
 
+static int spaces_asked;
+
 static bool to_local(void *user, ikv_target target, uint8_t view, float x,
                      float y, float layer[2], float local[2])
 {
     (void)user, (void)view;
+    spaces_asked++;
     layer[0] = x;
     layer[1] = y;
     local[0] = x - (target.bits == lamp.bits ? 100.0f : 0.0f);
@@ -97,6 +100,9 @@ static void ask(const ikv_watch *watch, void *user)
     /* In whatever room, and as often as one likes: the same. */
     ck_assert_uint_eq(
         ikv_bus_probe(bus, asked, watch->event, watch->delivery, &one, 1),
+        count);
+    ck_assert_uint_eq(
+        ikv_bus_probe(bus, asked, watch->event, watch->delivery, NULL, 0),
         count);
     ck_assert_uint_eq(one.code, count > 0 ? why[0].code : 0);
     found.text[0] = '\0';
@@ -293,6 +299,118 @@ START_TEST(subscriptions)
                   row->title, found.text, row->says);
     ck_assert_int_eq(heard - before, row->says[0] == '\0');
     valid(ikv_bus_validate(bus));
+    ikv_bus_close(bus);
+}
+END_TEST
+
+/* PATH3: where nobody listens in that phase nothing is asked of the scene. */
+static const struct {
+    bool family, two;
+    uint32_t at, phases;
+    int asked;
+} asked_table[] = {
+    {false, false, 1, IKV_BUBBLING, 1},
+    {false, false, 1, IKV_CAPTURING, 1},
+    {false, false, 1, IKV_CAPTURING | IKV_BUBBLING, 2},
+    {false, false, 1, IKV_AT_TARGET, 0},
+    {false, false, 2, IKV_AT_TARGET, 1},
+    {true, false, 1, IKV_BUBBLING, 1},
+    {true, false, 1, IKV_CAPTURING, 1},
+    {true, false, 1, IKV_AT_TARGET, 0},
+    {true, true, 1, IKV_BUBBLING, 1},
+    {true, true, 1, IKV_AT_TARGET, 0},
+};
+
+START_TEST(spaces_are_asked)
+{
+    ikv_target places[] = {{0}, {0}, {0}};
+    int heard = 0;
+    open_bus();
+    places[1] = quay;
+    places[2] = lamp;
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.at = places[asked_table[_i].at];
+    config.phases = asked_table[_i].phases;
+    config.handler = hear;
+    config.user = &heard;
+    for (int i = 0; i < 1 + asked_table[_i].two; i++) {
+        bool family = asked_table[_i].family && i == 0;
+        config.kind = family ? IKV_KIND_NONE : IKV_KIND_POINTER_CLICK;
+        config.families = family ? 1u << IKV_FAMILY_CLICK : 0;
+        ok(ikv_bus_subscribe(bus, &config, NULL, NULL));
+    }
+    ikv_event click = ikv_event_make(IKV_KIND_POINTER_CLICK, 100);
+    click.target = lamp;
+    spaces_asked = 0;
+    ikv_bus_deliver(bus, &click);
+    ck_assert_int_eq(spaces_asked, asked_table[_i].asked);
+    ck_assert_int_eq(heard, asked_table[_i].asked * (1 + asked_table[_i].two));
+    ikv_bus_close(bus);
+}
+END_TEST
+
+/* D7: what nobody bears is asked of nobody: of no source, and of none once the
+ * callbacks are gone. */
+static uint32_t any_tags(void *user, ikv_target target)
+{
+    (void)user, (void)target;
+    return 1;
+}
+
+static ikv_target any_body(void *user, ikv_target target)
+{
+    (void)user, (void)target;
+    return quay;
+}
+
+static const struct {
+    const char *field;
+    bool negate;
+    int without, with, later; /* calls */
+} source_table[] = {
+    {"source.tags", false, 0, 1, 0},
+    {"source.tags", true, 1, 0, 1},
+    {"source.body", false, 0, 1, 0},
+    {"source.body", true, 1, 0, 1},
+};
+
+START_TEST(no_source)
+{
+    int heard = 0;
+    open_bus();
+    ikv_bus_callbacks call = IKV_BUS_CALLBACKS_INIT;
+    call.tags = any_tags;
+    call.body = any_body;
+    ok(ikv_bus_set_callbacks(bus, &call));
+    bool tags = strcmp(source_table[_i].field, "source.tags") == 0;
+    ikv_condition condition = {source_table[_i].field,
+                               tags ? IKV_HAS : IKV_EQUAL,
+                               {IKV_VALUE_INTEGER, {.integer = 1}},
+                               source_table[_i].negate};
+    if (!tags)
+        condition.value =
+            (ikv_value){IKV_VALUE_TARGET, {.target = {quay.bits}}};
+    ikv_subscription_config listens = IKV_SUBSCRIPTION_INIT;
+    listens.kind = IKV_KIND_POINTER_CLICK;
+    listens.at = quay;
+    listens.handler = hear;
+    listens.user = &heard;
+    listens.conditions = &condition;
+    listens.condition_count = 1;
+    ok(ikv_bus_subscribe(bus, &listens, &asked, NULL));
+    ikv_event click = ikv_event_make(IKV_KIND_POINTER_CLICK, 100);
+    click.target = quay;
+    ikv_bus_deliver(bus, &click);
+    ck_assert_int_eq(heard, source_table[_i].without);
+    click.source = lamp;
+    heard = 0;
+    ikv_bus_deliver(bus, &click);
+    ck_assert_int_eq(heard, source_table[_i].with);
+    call = (ikv_bus_callbacks)IKV_BUS_CALLBACKS_INIT;
+    ok(ikv_bus_set_callbacks(bus, &call));
+    heard = 0;
+    ikv_bus_deliver(bus, &click);
+    ck_assert_int_eq(heard, source_table[_i].later);
     ikv_bus_close(bus);
 }
 END_TEST
@@ -713,6 +831,8 @@ Suite *probe_suite(void)
 {
     Suite *s = suite_create("probe");
     add_table(s, "D7 subscriptions", subscriptions, ROWS(probe_table));
+    add_table(s, "PATH3 spaces are asked", spaces_are_asked, ROWS(asked_table));
+    add_table(s, "D7 no source", no_source, ROWS(source_table));
     add(s, "D7 listening", listening);
     add_table(s, "HIT1 CAP3 F2 routed", routed, 40);
     add_table(s, "HIT1 CAP3 F2 routed elsewhere", routed_elsewhere, 4);

@@ -844,6 +844,56 @@ START_TEST(two_routers)
 }
 END_TEST
 
+/* Q4: after a loss each of as many routers as there can be lets go of what is not
+ * held; the actions that follow them all are closed before them. */
+START_TEST(resync_of_all)
+{
+    bench_kit k;
+    counted memory = {0};
+    ikv_router *routers[IKV_ROUTER_LIMIT + 1];
+    kit_prepare(&k);
+    k.config.scene.views = IKV_ROUTER_LIMIT + 1;
+    k.config.no_actions = true;
+    kit_open(&k);
+    ikv_router_config config = IKV_ROUTER_INIT;
+    ikv_actions_config acts = IKV_ACTIONS_INIT;
+    ikv_actions *actions;
+    config.bus = acts.bus = k.bus;
+    config.picking = ikv_kit_picking(k.scene);
+    config.memory = acts.memory = counted_memory(&memory);
+    acts.state = ikv_kit_state(k.kit);
+    ok(ikv_actions_open(&acts, &actions));
+    for (int i = 0; i <= IKV_ROUTER_LIMIT; i++) {
+        config.views = 1u << i;
+        ok(ikv_router_open(&config, &routers[i]));
+        status_is(ikv_actions_follow(actions, routers[i]),
+                  i < IKV_ROUTER_LIMIT ? IKV_OK : IKV_FULL_ROUTERS);
+    }
+    ok(ikv_actions_follow(actions, routers[0]));
+    ikv_input *input =
+        input_of(k.bus, routers, IKV_ROUTER_LIMIT, counted_memory(&memory));
+    ikv_event down[IKV_ROUTER_LIMIT];
+    for (int i = 0; i < IKV_ROUTER_LIMIT; i++) {
+        down[i] = pointer_event(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 5, 0);
+        down[i].view = (uint8_t)i;
+        down[i].pointer.pointer = (uint16_t)(i + 1);
+        ikv_input_route(input, &down[i], NULL, 0);
+        ck_assert(ikv_router_is_down(routers[i], &down[i]));
+    }
+    ikv_event lost = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 10);
+    lost.device = down[0].device;
+    ikv_input_resync(input, &lost, &down[2], 1);
+    for (int i = 0; i < IKV_ROUTER_LIMIT; i++)
+        ck_assert_int_eq(ikv_router_is_down(routers[i], &down[i]), i == 2);
+    ok(ikv_input_close(input));
+    ok(ikv_actions_close(actions));
+    for (int i = 0; i <= IKV_ROUTER_LIMIT; i++)
+        ok(ikv_router_close(routers[i]));
+    ck_assert_int_eq(memory.takes, memory.gives);
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_gesture_data last_gesture;
 static uint32_t gestures;
 
@@ -1080,6 +1130,7 @@ Suite *router_suite(void)
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
+    add(s, "Q4 resync of all", resync_of_all);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "OVER followed", followed);

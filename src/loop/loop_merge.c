@@ -61,7 +61,6 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
     loop_entry *entry = loop_entry_at(loop, index);
     merge_slot *known = find_slot(loop, merge_key(event, family));
     entry->length = 1;
-    entry->merged = false;
     /* More pointers than places: this one's moves stay single, which is no
      * loss. */
     if (known == NULL)
@@ -96,7 +95,6 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
         /* It belongs to the event before it, and does not part the moves. */
         if (entry->how == IKV_INTAKE_INBOX && entry->within) {
             loop_entry_at(loop, at)->length = 1;
-            loop_entry_at(loop, at)->merged = false;
             continue;
         }
         due = ikvi_loop_due_of(loop, event, entry, due);

@@ -238,6 +238,14 @@ static void take_miss(ikv_why *why, const under_way *u)
         add_past(why, &u->event, &a->obstacles[i]);
 }
 
+/* What was passed on was taken for a miss where it came first. */
+static void forget_miss(ikv_why *why, const under_way *u)
+{
+    why->missed -= u->passed && why->missed > 0 &&
+                   why->nearest.event.time_ns == u->event.time_ns &&
+                   why->nearest.event.kind == u->event.kind;
+}
+
 /* An event that was not delivered at all. */
 static void take_lost(ikv_why *why, const ikv_watch *watch, uint16_t code)
 {
@@ -291,18 +299,38 @@ static void begin_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
         probe_handler(why, watch, u);
 }
 
+static ikv_obstacle stop_of(const under_way *u)
+{
+    return (ikv_obstacle){
+        .code = IKV_WHY_STOPPED,
+        .by = u->stopped_at,
+        .name = u->stopper,
+        .found = {IKV_VALUE_INTEGER, {.integer = u->verdict}}};
+}
+
+/* What covers would have let it through, had nobody stopped it there (HIT4). */
+static void find_stop_above(const ikv_why *why, under_way *u)
+{
+    ikv_obstacle *o = &u->miss.list[0];
+    const ikv_kind kind = u->event.kind;
+    if (u->stopper != NULL && u->miss.count > 0 && o->code == IKV_WHY_COVERED &&
+        why->scene != NULL &&
+        ikv_scene_hit(why->scene, o->by) == IKV_HIT_PASS &&
+        (kind == IKV_KIND_POINTER_DOWN || kind == IKV_KIND_POINTER_MOVE ||
+         kind == IKV_KIND_WHEEL))
+        *o = stop_of(u);
+}
+
 static void end_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
     if (!u->on || u->called)
         return;
+    find_stop_above(why, u);
     bool reached = u->miss.count == 0 || stage_of(u->miss.list[0].code) > 3;
     /* Nobody asked it: somebody stopped the event before. */
-    if (reached && !u->asked && u->stopper != NULL)
-        put_first(&u->miss, (ikv_obstacle){.code = IKV_WHY_STOPPED,
-                                           .by = u->stopped_at,
-                                           .name = u->stopper,
-                                           .found = {IKV_VALUE_INTEGER,
-                                                     {.integer = u->verdict}}});
+    if (reached && !u->asked && u->stopper != NULL &&
+        (u->miss.count == 0 || u->miss.list[0].code != IKV_WHY_STOPPED))
+        put_first(&u->miss, stop_of(u));
     /* It was muted, ended or its target removed by who was called before. */
     if (u->miss.count == 0)
         probe_handler(why, watch, u);
@@ -327,6 +355,8 @@ static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
     } else if (own && watch->what == IKV_WATCH_CALL) {
         u->called = true;
         why->called += u->on;
+        if (u->on)
+            forget_miss(why, u);
     } else if (own && u->on && !u->asked) {
         /* It is about to be asked, or, muted, passed over without. */
         u->asked = true;
@@ -350,18 +380,29 @@ static bool is_of_pointer(const ikv_why *why, const ikv_event *event)
             info->family == IKV_FAMILY_WHEEL || info->family == IKV_FAMILY_PEN);
 }
 
-static void take_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
+static void begin_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
-    if (!is_of_pointer(why, watch->event) || !in_time(why, watch->event) ||
-        (watch->delivery->flags & IKV_PASSED) != 0)
+    u->called = comes_by(why, watch->delivery);
+    /* What is passed on to others has been looked at when it came. */
+    u->on = is_of_pointer(why, watch->event) && in_time(why, watch->event) &&
+            (u->called || !u->passed);
+    if (!u->on || u->called)
         return;
-    if (comes_by(why, watch->delivery)) {
-        why->called++;
-        return;
-    }
     u->miss = (miss){.count = 1, .list = {{.code = IKV_WHY_PATH}}};
     u->miss.list[0].by = u->at;
     find_detour(why, watch, &u->miss);
+}
+
+static void end_for_target(ikv_why *why, under_way *u)
+{
+    if (!u->on)
+        return;
+    if (u->called) {
+        why->called++;
+        forget_miss(why, u);
+        return;
+    }
+    find_stop_above(why, u);
     take_miss(why, u);
 }
 
@@ -481,14 +522,15 @@ static void begin_delivery(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
     *u = (under_way){.event = *watch->event,
                      .at = watch->event->target,
-                     .step = watch->delivery->step};
+                     .step = watch->delivery->step,
+                     .passed = (watch->delivery->flags & IKV_PASSED) != 0};
     why->now_ns = watch->event->time_ns;
     why->now_step = watch->delivery->step;
     note_past(why, watch);
     if (why->config.about == IKV_ASK_HANDLER)
         begin_handler(why, watch, u);
     else if (why->config.about == IKV_ASK_TARGET)
-        take_for_target(why, watch, u);
+        begin_for_target(why, watch, u);
     else if (why->config.about == IKV_ASK_ACTION)
         watch_action(why, watch);
 }
@@ -559,6 +601,9 @@ static void watch_run(const ikv_watch *watch, void *user)
     under_way *u = &why->under_way[watch->depth - 1];
     if (watch->what == IKV_WATCH_EVENT)
         begin_delivery(why, watch, u);
+    else if (watch->what == IKV_WATCH_DONE &&
+             why->config.about == IKV_ASK_TARGET)
+        end_for_target(why, u);
     else if (watch->what == IKV_WATCH_DONE)
         end_handler(why, watch, u);
     else
@@ -592,7 +637,7 @@ static uint32_t wants_of(uint32_t about)
         [IKV_ASK_HANDLER] =
             IKV_WATCH_ALL &
             ~(uint32_t)(IKV_WATCH_PRESS | IKV_WATCH_OVERLAPS | IKV_WATCH_TAKE),
-        [IKV_ASK_TARGET] = IKV_WATCH_EVENT,
+        [IKV_ASK_TARGET] = IKV_WATCH_EVENT | IKV_WATCH_RETURN | IKV_WATCH_DONE,
         [IKV_ASK_ACTION] = IKV_WATCH_EVENT | IKV_WATCH_PRESS,
         [IKV_ASK_OVERLAP] = IKV_WATCH_EVENT | IKV_WATCH_OVERLAPS,
     };
@@ -642,7 +687,9 @@ static ikv_status take_subject(ikv_why *why)
     const ikv_why_config *config = &why->config;
     uint32_t count = 1;
     bool handler = config->about == IKV_ASK_HANDLER;
-    if (!is_there(why))
+    /* a target that has gone may have been hit before */
+    bool past = config->about == IKV_ASK_TARGET && config->past != NULL;
+    if (!is_there(why) && !past)
         return take_ended(why);
     if (config->about == IKV_ASK_ACTION)
         why->subject = ikv_actions_name(why->actions, config->action);

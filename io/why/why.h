@@ -22,7 +22,7 @@ typedef struct miss {
 
 /* One delivery under way. */
 typedef struct under_way {
-    bool on, asked, called;
+    bool on, asked, called, passed;
     ikv_event event;
     ikv_target at; /* its path's end */
     uint64_t step;

@@ -314,7 +314,7 @@ static bool put_of_action(phrase *p, const ikv_why *why,
         put(p, " is not held");
         return true;
     case IKV_WHY_WEAK:
-        put(p, "it is not pushed far enough: ");
+        put(p, "it is not pushed far enough: after its dead zone it is at ");
         put_number(p, o->found.bits.number);
         return true;
     case IKV_WHY_LONGER:
@@ -417,6 +417,10 @@ static void put_more(phrase *p, const ikv_why *why,
         break;
     case IKV_WHY_COVERED:
         put(p, "%s lies above it there", by);
+        if (why->scene != NULL &&
+            ikv_scene_hit(why->scene, o->by) == IKV_HIT_PASS)
+            put(p, ", and passes on presses, moves and wheels alone, to no "
+                   "ancestors");
         put_stacking(p, why, o->by, answer->of);
         break;
     case IKV_WHY_CAPTURED:

@@ -984,6 +984,8 @@ static const struct {
     {"KeyA+KeyB|KeyC", "at character 10: both + and |;"},
     {"KeyA|KeyB|KeyC", "at character 11: a third direction,"},
     {"KeyA+KeyB+KeyA", "at character 11: a second \"KeyA\""},
+    {"KeyA+KeyB+KeyB", "at character 11: a second \"KeyB\""},
+    {"KeyA+KeyB+KeyC+KeyC", "at character 16: a second \"KeyC\""},
     {"pointer.click+KeyA", "at character 1: it can't be held: "},
     {"pad.axis0+|pad.axis99", "at character 12: there is no input"},
 };

@@ -443,6 +443,50 @@ START_TEST(held_keys)
 }
 END_TEST
 
+/* And a pointer's buttons: those that presses of it name, whatever else is
+ * named, of others or of its moves. */
+START_TEST(held_buttons)
+{
+    static const struct {
+        ikv_kind kind;
+        uint16_t pointer;
+        int8_t button;
+    } named[] = {{IKV_KIND_POINTER_DOWN, 1, 0},
+                 {IKV_KIND_POINTER_DOWN, 2, 2},
+                 {IKV_KIND_POINTER_MOVE, 1, 2},
+                 {IKV_KIND_KEY_DOWN, 1, 2}};
+    open_state();
+    ikv_event held[4], resync = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 0);
+    for (int i = 0; i < 4; i++) {
+        held[i] = ikv_event_make(named[i].kind, 0);
+        held[i].pointer.pointer = named[i].pointer;
+        held[i].pointer.button = named[i].button;
+    }
+    for (uint16_t pointer = 1; pointer <= 2; pointer++) {
+        ikv_event down = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+        down.pointer.pointer = pointer;
+        down.pointer.type = IKV_MOUSE;
+        down.pointer.button = pointer == 1 ? 0 : 2;
+        down.pointer.buttons = pointer == 1 ? 1 : 2;
+        ikv_state_take(state, IKV_STATE_RAW, &down);
+        if (pointer == 2)
+            continue;
+        down.pointer.button = 2;
+        down.pointer.buttons = 3;
+        ikv_state_take(state, IKV_STATE_RAW, &down);
+    }
+    ikv_pointer_state p;
+    ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 0, 1, &p));
+    ck_assert_uint_eq(p.buttons, 3);
+    ikv_state_resync(state, IKV_STATE_RAW, &resync, held, 4);
+    ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 0, 1, &p));
+    ck_assert_uint_eq(p.buttons, 1);
+    ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 0, 2, &p));
+    ck_assert_uint_eq(p.buttons, 2);
+    kit_close(&k);
+}
+END_TEST
+
 /* ------------------------------------------------------------- pointers -- */
 
 /* Each step: buttons, went down, went up, x, motion; "-" for no pointer. */
@@ -809,6 +853,7 @@ Suite *state_suite(void)
     add(s, "S1 many edges", many_edges);
     add(s, "S1 motion of frames", frame_motion);
     add_table(s, "K1 held keys", held_keys, 3);
+    add(s, "K1 held buttons", held_buttons);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));

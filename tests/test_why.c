@@ -99,7 +99,7 @@ typedef struct made_up {
     uint64_t seed;
     int subject, other, groups, depth[4];
     /* What is broken. */
-    char target[64], group[96], handler[160], more_targets[160],
+    char target[96], group[128], handler[160], more_targets[160],
         more_handlers[200], kind[32];
     float down[2], up[2];
 } made_up;
@@ -129,22 +129,22 @@ static void break_layer(made_up *m)
 
 static void break_hidden(made_up *m)
 {
-    strcpy(m->target, ",\"hidden\":true");
+    strcat(m->target, ",\"hidden\":true");
 }
 
 static void break_group(made_up *m)
 {
-    strcpy(m->group, ",\"hidden\":true");
+    strcat(m->group, ",\"hidden\":true");
 }
 
 static void break_off(made_up *m)
 {
-    strcpy(m->target, ",\"hit\":\"off\"");
+    strcat(m->target, ",\"hit\":\"off\"");
 }
 
 static void break_clip(made_up *m)
 {
-    strcpy(m->group, ",\"clip\":true,\"shape\":{\"rect\":[5000,0,9,9]}");
+    strcat(m->group, ",\"clip\":true,\"shape\":{\"rect\":[5000,0,9,9]}");
 }
 
 static void break_press(made_up *m)
@@ -207,6 +207,17 @@ static const struct {
     {"muted", 2, break_muted},         {"condition", 2, break_condition},
     {"after", 2, break_after},         {"ended", 3, break_ended},
     {"no-event", 3, break_kind},
+};
+
+/* Of the scene, in the order in which a hit test gives up; all that stand in the
+ * way are told, but what lies above is asked where the shape is alone. */
+static const struct {
+    const char *code;
+    void (*plant)(made_up *m);
+} scene_breakages[] = {
+    {"hidden", break_hidden}, {"parent-hidden", break_group},
+    {"hit-off", break_off},   {"outside", break_outside},
+    {"clipped", break_clip},  {"covered", break_covered},
 };
 
 static void make_up(made_up *m)
@@ -308,6 +319,190 @@ START_TEST(broken_at_random)
         m.seed = shape;
         ask_made_up(&m, 1, codes);
     }
+}
+END_TEST
+
+START_TEST(scene_pairs)
+{
+    enum {
+        ALL = ROWS(scene_breakages)
+    };
+    int first = _i / ALL, second = _i % ALL;
+    if (first >= second)
+        return;
+    made_up m = {.seed = 31 + (uint64_t)_i};
+    char codes[64];
+    make_up(&m);
+    scene_breakages[first].plant(&m);
+    scene_breakages[second].plant(&m);
+    bool both = second != ALL - 1 || first < 3;
+    snprintf(codes, sizeof codes, "%s %s%s", scene_breakages[first].code,
+             both ? scene_breakages[second].code : "", both ? " " : "");
+    ask_made_up(&m, 1, codes);
+}
+END_TEST
+
+/* ------------------------------------------------------ actions, overlaps -- */
+
+/* A program with one way to be broken: what is written into its files. */
+typedef struct broken {
+    const char *code;   /* "": it works */
+    const char *target; /* more members of the subject: a lamp; the ferry */
+    const char *other;  /* of the other: a buoy; the berth */
+    const char *action; /* bindings in place of the made-up chord */
+    const char *more;   /* actions, handlers beside */
+    bool early;         /* the chord's first key is let go before */
+    bool elsewhere;     /* another key; the two apart */
+} broken;
+
+static const broken action_table[] = {
+    {.code = ""},
+    {.code = "no-event", .elsewhere = true},
+    {.code = "unbound", .action = ""},
+    {.code = "not-held", .early = true},
+    {.code = "set-off", .more = "\"on\":false"},
+    {.code = "scope", .action = "within"},
+    {.code = "scope", .action = "layer"},
+    {.code = "claimed", .more = "stop"},
+    {.code = "longer", .more = "longer"},
+};
+
+static const char *const chord_keys[] = {"KeyA", "KeyB", "KeyC", "Digit1",
+                                         "Space"};
+
+/* So many actions, one of them asked about; its chord is pressed, and others. */
+static void write_action(const broken *b, uint64_t *random)
+{
+    record setup = {""}, tape = {""};
+    int count = 1 + (int)random_below(random, 4);
+    int subject = (int)random_below(random, (uint32_t)count);
+    const char *first = chord_keys[random_below(random, 2)];
+    const char *last = chord_keys[2 + random_below(random, 3)];
+    bool scoped = b->action != NULL && *b->action != '\0';
+    bool stops = b->more != NULL && strcmp(b->more, "stop") == 0;
+    bool longer = b->more != NULL && strcmp(b->more, "longer") == 0;
+    note(&setup,
+         "{\"format\":\"ikvar.setup/1\",\"layers\":[{\"name\":\"world\"},{"
+         "\"name\":\"panel\"}],\"targets\":[{\"id\":\"pier\",\"shape\":{"
+         "\"rect\":[0,0,9,9]}}],\"sets\":[{\"name\":\"helm\"%s}],\"actions\":"
+         "[",
+         b->more != NULL && !stops && !longer ? ",\"on\":false" : "");
+    for (int i = 0; i < count; i++) {
+        note(&setup, "%s{\"name\":\"%s%d\",\"set\":\"helm\",\"bindings\":[",
+             i > 0 ? "," : "", i == subject ? "subject" : "other",
+             i == subject ? 0 : i);
+        if (i != subject)
+            note(&setup, "\"F%d\"", i + 1);
+        else if (scoped)
+            note(&setup, "{\"press\":\"%s+%s\",\"%s\":\"%s\"}", first, last,
+                 b->action, b->action[0] == 'w' ? "pier" : "panel");
+        else if (b->action == NULL)
+            note(&setup, "\"%s+%s\"", first, last);
+        note(&setup, "]}");
+    }
+    if (longer)
+        note(&setup, ",{\"name\":\"more\",\"bindings\":[\"F9+%s+%s\"]}", first,
+             last);
+    /* the chord's last press alone: what is stopped is not held either */
+    note(&setup,
+         "],\"handlers\":[{\"name\":\"h\",\"kinds\":[\"%s\"],"
+         "\"conditions\":[{\"field\":\"%s\",\"value\":\"%s\"}],"
+         "\"reactions\":[\"%s\"]}]}",
+         stops ? "key.down" : "action.start", stops ? "code" : "action",
+         stops ? last : "subject0", stops ? "stop" : "stop_all");
+    note(&tape, "{\"format\":\"ikvar.tape/2\"}\n");
+    if (longer)
+        note(&tape, "{\"t\":80,\"kind\":\"key.down\",\"code\":\"F9\"}\n");
+    note(&tape, "{\"t\":90,\"kind\":\"key.down\",\"code\":\"%s\"}\n",
+         b->elsewhere ? "KeyZ" : first);
+    if (b->early)
+        note(&tape, "{\"t\":95,\"kind\":\"key.up\",\"code\":\"%s\"}\n", first);
+    note(&tape, "{\"t\":100,\"kind\":\"key.down\",\"code\":\"%s\"}\n",
+         b->elsewhere ? "KeyY" : last);
+    write_file("made.setup.json", setup.text);
+    write_file("made.tape.jsonl", tape.text);
+}
+
+/* The first code of the answer, and its exit code. */
+static void ask_broken(const broken *b, const char *ask)
+{
+    char output[4096], found[64] = "";
+    int code = run_command_line(
+        output, sizeof output,
+        BINARY "/ikvar why made.setup.json made.tape.jsonl %s", ask);
+    const char *at = strstr(output, "\n  1. ");
+    if (at != NULL)
+        snprintf(found, sizeof found, "%.*s", (int)strcspn(at + 6, ":"),
+                 at + 6);
+    ck_assert_msg(code == (*b->code != '\0') && strcmp(found, b->code) == 0 &&
+                      strstr(output, "\n  2. ") == NULL,
+                  "%d, expected \"%s\" alone: %s", code, b->code, output);
+}
+
+START_TEST(broken_actions)
+{
+    uint64_t random = 7 + (uint64_t)_i;
+    const broken *b = &action_table[_i % ROWS(action_table)];
+    write_action(b, &random);
+    ask_broken(b, "--action subject0");
+}
+END_TEST
+
+static const broken overlap_table[] = {
+    {.code = ""},
+    {.code = "apart", .elsewhere = true},
+    {.code = "senses", .other = ",\"senses\":[\"gull\"]"},
+    {.code = "hidden", .target = ",\"hidden\":true"},
+    {.code = "hidden", .other = ",\"senses\":[\"ferry\"],\"hidden\":true"},
+    {.code = "parent-hidden", .more = ",\"hidden\":true"},
+    {.code = "layer", .other = ",\"senses\":[\"ferry\"],\"layer\":\"panel\""},
+    {.code = "disabled", .target = ",\"overlaps\":false"},
+    {.code = "same-body",
+     .more = ",\"body\":true",
+     .other = ",\"senses\":[\"ferry\"],\"parent\":\"group\""},
+};
+
+/* A ferry in a group, at a berth that senses it; others beside, far away. */
+static void write_overlap(const broken *b, uint64_t *random)
+{
+    record setup = {""};
+    int x = (int)random_below(random, 200), y = (int)random_below(random, 200);
+    int off = (int)random_below(random, 30);
+    int size = 10 + (int)random_below(random, 30);
+    int at[2] = {x + (int)random_below(random, (uint32_t)size),
+                 y + (int)random_below(random, (uint32_t)size)};
+    bool in_group = b->other != NULL && strstr(b->other, "parent") != NULL;
+    if (b->elsewhere)
+        at[0] = x + 200;
+    note(
+        &setup,
+        "{\"format\":\"ikvar.setup/1\",\"layers\":[{\"name\":\"world\"},{"
+        "\"name\":\"panel\"}],\"targets\":[{\"id\":\"group\",\"position\":["
+        "%d,%d]%s},{\"id\":\"ferry\",\"parent\":\"group\",\"position\":[%d,%d],"
+        "\"shape\":{\"rect\":[0,0,%d,%d]},\"tags\":[\"ferry\"]%s},{\"id\":"
+        "\"berth\",\"position\":[%d,%d],\"shape\":{\"rect\":[0,0,%d,%d]}%s}",
+        off, off, b->more != NULL ? b->more : "", x - off, y - off, size, size,
+        b->target != NULL ? b->target : "", at[0] - (in_group ? off : 0),
+        at[1] - (in_group ? off : 0), size, size,
+        b->other != NULL ? b->other : ",\"senses\":[\"ferry\"]");
+    for (int i = (int)random_below(random, 4); i > 0; i--)
+        note(&setup,
+             ",{\"id\":\"buoy%d\",\"position\":[%d,900],\"shape\":{\"circle\":"
+             "[0,0,9]},\"tags\":[\"ferry\"],\"senses\":[\"ferry\"]}",
+             i, i * 50);
+    note(&setup, "]}");
+    write_file("made.setup.json", setup.text);
+    write_file("made.tape.jsonl", "{\"format\":\"ikvar.tape/2\",\"until\":100}"
+                                  "\n");
+}
+
+START_TEST(broken_overlaps)
+{
+    uint64_t random = 77 + (uint64_t)_i;
+    const broken *b = &overlap_table[_i % ROWS(overlap_table)];
+    write_overlap(b, &random);
+    ask_broken(b,
+               _i % 2 == 0 ? "--overlap ferry berth" : "--overlap berth ferry");
 }
 END_TEST
 
@@ -754,9 +949,18 @@ END_TEST
 Suite *why_suite(void)
 {
     Suite *s = suite_create("why");
+    /* IKV_WHY_RUNS: how many more of what is made up */
+    const char *more = getenv("IKV_WHY_RUNS");
+    int runs = more != NULL ? atoi(more) : 3;
     add_table(s, "D7 answers", answers, case_count(CASES));
     add_table(s, "D7 recalled", recalled, case_count(CASES));
     add_table(s, "D7 broken at random", broken_at_random, 40);
+    add_table(s, "D7 two of the scene", scene_pairs,
+              ROWS(scene_breakages) * ROWS(scene_breakages));
+    add_table(s, "D7 broken actions", broken_actions,
+              ROWS(action_table) * runs);
+    add_table(s, "D7 broken overlaps", broken_overlaps,
+              ROWS(overlap_table) * runs);
     add(s, "D7 on a lane", on_a_lane);
     add(s, "D7 own names", own_names);
     add(s, "D7 odd questions", odd_questions);

@@ -215,17 +215,15 @@ static int end_runs(checker *c)
     json_t *times;
     int code = FINE;
     if (c->runs > 0) {
+        ikv_setup_counts counts = IKV_SETUP_COUNTS_INIT;
+        ikv_setup_counters(c->setup, &counts);
         json_object_foreach(c->uncalled, text, times)
         {
             if (json_integer_value(times) == c->runs)
                 warn(&(ikv_mistake){IKV_MISTAKE_NEVER_CALLED, text}, &f);
         }
-        snprintf(f.facts, sizeof f.facts, "of handlers in %d run%s", c->runs,
-                 c->runs == 1 ? "" : "s");
-        if (json_array_size(f.warnings) == 0)
-            snprintf(f.facts, sizeof f.facts,
-                     "each handler was called in %d run%s", c->runs,
-                     c->runs == 1 ? "" : "s");
+        snprintf(f.facts, sizeof f.facts, "%u handlers, %d run%s",
+                 counts.handlers, c->runs, c->runs == 1 ? "" : "s");
         code = end_findings(&f, c->json);
     } else {
         json_decref(f.warnings);

@@ -462,10 +462,10 @@ static const struct time_row {
     const char *name, *meaning;
 } times[] = {
     {"latency", "from an event's stamp to its frame"},
-    {"heard", "from an event's stamp to a handler, by the loop's clock"},
+    {"heard", "from its stamp to a handler, by the clock"},
     {"lateness", "how late a paced frame began"},
-    {"frame", "from a frame's begin until it waits, on this machine"},
-    {"step", "from a step's begin until the next call, on this machine"},
+    {"frame", "work in a frame, on this machine"},
+    {"step", "work in a step, on this machine"},
 };
 
 enum {

@@ -807,6 +807,146 @@ END_TEST
 
 /* on_drop gets the user that was subscribed, after a rebind too; a mailbox's
  * user too. A name that is rebound leaves mailboxes alone. */
+/* ------------------------------------------------------ how large it may be -- */
+
+/* Each capacity may be as large as that, and no larger; more would not be told
+ * apart from what is stored of it. */
+#define AT(module, member)                                                     \
+    offsetof(ikv_##module##_config, member),                                   \
+        sizeof(((ikv_##module##_config *)0)->member)
+
+static size_t large_bus(const void *c)
+{
+    return ikv_bus_footprint(c);
+}
+
+static size_t large_scene(const void *c)
+{
+    return ikv_scene_footprint(c);
+}
+
+static size_t large_overlaps(const void *c)
+{
+    return ikv_overlaps_footprint(c);
+}
+
+static size_t large_actions(const void *c)
+{
+    return ikv_actions_footprint(c);
+}
+
+static size_t large_catalogue(const void *c)
+{
+    return ikv_catalogue_footprint(c);
+}
+
+static size_t large_queue(const void *c)
+{
+    return ikv_queue_footprint(c);
+}
+
+static size_t large_loop(const void *c)
+{
+    return ikv_loop_footprint(c);
+}
+
+static const struct {
+    size_t (*footprint)(const void *config);
+    size_t at, size;
+    uint64_t most;
+} largest[] = {
+    {large_bus, AT(bus, subscriptions), 0xffffff},
+    {large_bus, AT(bus, entries), 0xffffff},
+    {large_bus, AT(bus, targets), 0xffffff},
+    {large_bus, AT(bus, owners), 0xffffff},
+    {large_bus, AT(bus, deferred), 0xffffff},
+    {large_bus, AT(bus, conditions), 0xffffff},
+    {large_bus, AT(bus, gates), 0xffffff},
+    {large_bus, AT(bus, timers), 0xffffff},
+    {large_bus, AT(bus, inbox), 0xffffff},
+    {large_bus, AT(bus, payloads), 0xffffff},
+    {large_bus, AT(bus, payload_bytes), 0xffffff},
+    {large_bus, AT(bus, mailboxes), UINT16_MAX},
+    {large_bus, AT(bus, mailbox_events), 0xffffff},
+    {large_bus, AT(bus, user_lanes), UINT16_MAX - 2},
+    {large_bus, AT(bus, name_bytes), 1u << 30},
+    {large_bus, AT(bus, depth), 1024},
+    {large_bus, AT(bus, kept), 0xffffff},
+    {large_bus, AT(bus, rebindings), 0xffffff},
+    {large_scene, AT(scene, targets), 0xffffff},
+    {large_scene, AT(scene, layers), 32},
+    {large_scene, AT(scene, views), 16},
+    {large_scene, AT(scene, polygons), 1u << 24},
+    {large_overlaps, AT(overlaps, targets), 0xffffff},
+    {large_overlaps, AT(overlaps, pairs), 1u << 28},
+    {large_overlaps, AT(overlaps, contacts), 1u << 28},
+    {large_actions, AT(actions, sets), UINT16_MAX - 1},
+    {large_actions, AT(actions, actions), 1u << 20},
+    {large_actions, AT(actions, bindings), UINT16_MAX},
+    {large_actions, AT(actions, seats), 8},
+    {large_actions, AT(actions, name_bytes), 1u << 30},
+    {large_catalogue, AT(catalogue, user_kinds), 4096 - IKV_KIND_USER},
+    {large_catalogue, AT(catalogue, user_fields), 1u << 16},
+    {large_catalogue, AT(catalogue, text_bytes), 1u << 30},
+    {large_queue, AT(queue, capacity), 1u << 24},
+    {large_queue, AT(queue, own_capacity), 1u << 24},
+    {large_loop, AT(loop, step_num), (1u << 30) - 1},
+    {large_loop, AT(loop, frame_hz), 1000000},
+    {large_loop, AT(loop, pending), 1u << 24},
+    {large_loop, AT(loop, samples), UINT16_MAX},
+    {large_loop, AT(loop, held), 64},
+    {large_loop, AT(loop, devices), 1024},
+    {large_loop, AT(loop, spin_ns), 1000000000},
+};
+
+START_TEST(how_large)
+{
+    union {
+        ikv_bus_config bus;
+        ikv_scene_config scene;
+        ikv_overlaps_config overlaps;
+        ikv_actions_config actions;
+        ikv_catalogue_config catalogue;
+        ikv_queue_config queue;
+        ikv_loop_config loop;
+    } c;
+    ikv_port port = ikv_null_port();
+    size_t (*footprint)(const void *config) = largest[_i].footprint;
+    for (uint64_t more = 0; more < 2; more++) {
+        if (footprint == large_bus)
+            c.bus = (ikv_bus_config)IKV_BUS_INIT;
+        else if (footprint == large_scene)
+            c.scene = (ikv_scene_config)IKV_SCENE_INIT;
+        else if (footprint == large_overlaps)
+            c.overlaps = (ikv_overlaps_config)IKV_OVERLAPS_INIT;
+        else if (footprint == large_actions)
+            c.actions = (ikv_actions_config)IKV_ACTIONS_INIT;
+        else if (footprint == large_catalogue)
+            c.catalogue = (ikv_catalogue_config)IKV_CATALOGUE_INIT;
+        else if (footprint == large_queue)
+            c.queue = (ikv_queue_config)IKV_QUEUE_INIT;
+        else
+            c.loop = (ikv_loop_config){
+                .size = sizeof c.loop, .ports = &port, .port_count = 1};
+        /* steps of a length that can be */
+        if (footprint == large_loop &&
+            largest[_i].at == offsetof(ikv_loop_config, step_num))
+            c.loop.step_den = 1u << 19;
+        /* little end first, or the number's own bytes */
+        uint64_t wide = largest[_i].most + more;
+        uint32_t narrow = (uint32_t)wide;
+        uint16_t small = (uint16_t)wide;
+        memcpy((char *)&c + largest[_i].at,
+               largest[_i].size == 8   ? (const void *)&wide
+               : largest[_i].size == 4 ? (const void *)&narrow
+                                       : (const void *)&small,
+               largest[_i].size);
+        ck_assert_msg((footprint(&c) > 0) == (more == 0), "row %d, %llu", _i,
+                      (unsigned long long)wide);
+    }
+}
+END_TEST
+
 START_TEST(user_of_old)
 {
     int mine = 0, other = 0;
@@ -1089,6 +1229,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "23 ended while running", ended_while_running, 6);
     add(s, "23 room of what has ended", room_of_what_has_ended);
     add_table(s, "23 42 the user of old", user_of_old, 2);
+    add_table(s, "how large", how_large, ROWS(largest));
     add_table(s, "24 far jumps", far_jumps, 6);
     add(s, "24 a timer of the removed", timer_of_the_removed);
     add(s, "41 a timer without a payload", timer_without_payload);

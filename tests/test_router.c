@@ -844,6 +844,47 @@ START_TEST(two_routers)
 }
 END_TEST
 
+/* OVER6: a mouse that goes to another router's view leaves its own, which takes
+ * it again when it comes back. */
+START_TEST(mouse_between_routers)
+{
+    static const uint8_t views[] = {0, 1, 0, 0, 1, 1, 0};
+    bench_kit k;
+    counted memory = {0};
+    record seen = {""};
+    ikv_router *routers[2];
+    kit_prepare(&k);
+    k.config.scene.views = 2;
+    k.config.no_actions = true;
+    kit_open(&k);
+    ikv_router_config config = IKV_ROUTER_INIT;
+    config.bus = k.bus;
+    config.picking = ikv_kit_picking(k.scene);
+    config.memory = counted_memory(&memory);
+    for (int i = 0; i < 2; i++) {
+        config.views = 1u << i;
+        ok(ikv_router_open(&config, &routers[i]));
+    }
+    ikv_input *input = input_of(k.bus, routers, 2, counted_memory(&memory));
+    for (int i = 0; i < ROWS(views); i++) {
+        ikv_event move = pointer_event(IKV_KIND_POINTER_MOVE, IKV_MOUSE,
+                                       (float)i, IKV_NO_BUTTON);
+        move.view = views[i];
+        move.time_ns = (uint64_t)i * 1000;
+        note(&seen, "%s ",
+             ikv_status_name(ikv_input_route(input, &move, NULL, 0).status));
+        for (int r = 0; r < 2; r++)
+            ck_assert_uint_eq(router_counts(routers[r]).pointers,
+                              r == views[i]);
+    }
+    ck_assert_str_eq(seen.text, "OK OK OK OK OK OK OK ");
+    ok(ikv_input_close(input));
+    for (int i = 0; i < 2; i++)
+        ok(ikv_router_close(routers[i]));
+    kit_close(&k);
+}
+END_TEST
+
 /* Q4: after a loss each of as many routers as there can be lets go of what is not
  * held; the actions that follow them all are closed before them. */
 START_TEST(resync_of_all)
@@ -1131,6 +1172,7 @@ Suite *router_suite(void)
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
     add(s, "Q4 resync of all", resync_of_all);
+    add(s, "OVER6 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "OVER followed", followed);

@@ -289,8 +289,9 @@ ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
         return IKV_BAD_SIZE;
     if (bus->busy != 0)
         return IKV_BUSY;
-    bus->callbacks =
-        callbacks != NULL ? *callbacks : (ikv_bus_callbacks){.size = 0};
+    bus->callbacks = callbacks != NULL
+                         ? *callbacks
+                         : (ikv_bus_callbacks)IKV_BUS_CALLBACKS_INIT;
     return IKV_OK;
 }
 

@@ -661,7 +661,8 @@ ikv_status ikv_scene_turn(ikv_scene *scene, ikv_target target,
 ikv_status ikv_scene_turn_to(ikv_scene *scene, ikv_target target, uint32_t view,
                              float x, float y)
 {
-    float to[2], own[2] = {0, 0}, origin[2];
+    float to[2], origin[2];
+    float own[2] = {0, 0};
     if (!ikv_scene_alive(scene, target))
         return IKV_STALE;
     if (!ikv_scene_to_parent(scene, target, view, x, y, to))

@@ -772,15 +772,19 @@ END_TEST
 
 static void watch(const ikv_watch *w, void *user)
 {
-    static const char *const names[] = {"event", "ask",  "call",   "return",
-                                        "skip",  "done", "refuse", "defer",
-                                        "drop",  "mute", "end"};
+    static const char *const names[] = {"event",    "ask",  "call",   "return",
+                                        "skip",     "done", "refuse", "defer",
+                                        "drop",     "mute", "end",    "press",
+                                        "overlaps", "take", "merge",  "flush"};
     int nth = 0;
     while (w->what >> nth > 1)
         nth++;
     ck_assert_uint_eq(w->what, 1u << nth);
-    note(user, "%s%u:%s%s ", names[nth], w->depth,
+    note(user, "%s%u:%s%s", names[nth], w->depth,
          w->name != NULL ? w->name : "", w->verdict & IKV_STOP ? "!" : "");
+    if (w->what == IKV_WATCH_FLUSH)
+        note(user, "%u on %s", w->heard, ikv_bus_lane_name(bus, w->lane));
+    note(user, " ");
 }
 
 START_TEST(watchers)
@@ -794,8 +798,9 @@ START_TEST(watchers)
     ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 0);
     ok(ikv_bus_defer(bus, IKV_STEP_LANE, &up));
     ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL));
+    ok(ikv_bus_flush(bus, IKV_STEP_LANE, NULL)); /* nothing waits */
     ck_assert_str_eq(seen.text, "event1: call1:a return1:a! done1:! defer0: "
-                                "event1: done1: ");
+                                "flush0:1 on step event1: done1: ");
     ok(ikv_bus_add_watcher(bus, IKV_WATCH_ALL, watch, &second));
     ok(ikv_bus_remove_watcher(bus, watch, &seen));
     deliver(IKV_KIND_KEY_DOWN, ikv_bus_root(bus)); /* the straight way */

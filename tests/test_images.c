@@ -113,6 +113,39 @@ static const struct {
     OTHER(overlaps.plain, {1}),
 };
 
+/* T6 D7: who watches is told of images that were made and gone back to, and of no
+ * others. */
+static void note_images(const ikv_watch *w, void *seen)
+{
+    ck_assert_ptr_null(w->event);
+    note(seen, w->what == IKV_WATCH_SAVE      ? "save "
+               : w->what == IKV_WATCH_RESTORE ? "restore "
+                                              : "? ");
+}
+
+START_TEST(watched_images)
+{
+    int heard = 0;
+    record seen = {""};
+    open_small(&k);
+    kit_open(&k);
+    fill(&k, &heard);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    unsigned char *image = malloc(size);
+    ok(ikv_bus_add_watcher(k.bus, IKV_WATCH_SAVE | IKV_WATCH_RESTORE,
+                           note_images, &seen));
+    status_is(ikv_image_save(&parts, image, 8), IKV_BAD_SIZE);
+    ok(ikv_image_save(&parts, image, size));
+    ok(ikv_image_restore(&parts, image, size, NULL, 0));
+    image[size / 2] ^= 1;
+    status_is(ikv_image_restore(&parts, image, size, NULL, 0), IKV_BAD_FILE);
+    ck_assert_str_eq(seen.text, "save restore ");
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(other_kits)
 {
     static bench_kit other;
@@ -799,6 +832,7 @@ Suite *images_suite(void)
     add(s, "T6 a single step comes back", single_comes_back);
     add(s, "T6 FOCUS4 the focus comes back", focus_comes_back);
     add(s, "T6 32 damaged images", damaged);
+    add(s, "T6 D7 watched", watched_images);
     add(s, "32 into a kit of the same config", into_a_twin);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);

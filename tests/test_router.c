@@ -844,7 +844,7 @@ START_TEST(two_routers)
 }
 END_TEST
 
-/* OVER6: a mouse that goes to another router's view leaves its own, which takes
+/* L3: a mouse that goes to another router's view leaves its own, which takes
  * it again when it comes back. */
 START_TEST(mouse_between_routers)
 {
@@ -1172,7 +1172,7 @@ Suite *router_suite(void)
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
     add(s, "Q4 resync of all", resync_of_all);
-    add(s, "OVER6 between routers", mouse_between_routers);
+    add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "OVER followed", followed);

@@ -733,6 +733,10 @@ IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);
  *           moment for ikv_overlaps_probe()
  *   TAKE    the loop has taken an event in, at its time in the loop
  *   MERGE   a move is not routed by itself: a later one bears it
+ *   FLUSH   a lane on which something waits is about to be flushed
+ *   SAVE    the state was copied out (image.h)
+ *   RESTORE  it was set back: what was told since that image was made is undone,
+ *           and may come again
  */
 enum {
     IKV_WATCH_EVENT = 1 << 0,
@@ -750,20 +754,25 @@ enum {
     IKV_WATCH_OVERLAPS = 1 << 12,
     IKV_WATCH_TAKE = 1 << 13,
     IKV_WATCH_MERGE = 1 << 14,
+    IKV_WATCH_FLUSH = 1 << 15,
+    IKV_WATCH_SAVE = 1 << 16,
+    IKV_WATCH_RESTORE = 1 << 17,
     IKV_WATCH_ALL = 0x7fffffff
 };
 
 /* Valid for the call.
  *   what          one of IKV_WATCH_...
  *   depth         1 for the outermost delivery
- *   event         that it is about; NULL on MUTE, END and OVERLAPS
+ *   event         that it is about; NULL on MUTE, END, OVERLAPS, FLUSH, SAVE and
+ *                 RESTORE
  *   delivery      NULL on all but EVENT, ASK, CALL, RETURN, SKIP and DONE
  *   name          the handler's on ASK, CALL, RETURN, SKIP, MUTE and END
  *   subscription  likewise
  *   verdict       on RETURN the handler's, on DONE all of them joined
- *   heard         on DONE: how many handlers have heard it
+ *   heard         on DONE: how many handlers have heard it; on FLUSH: how many
+ *                 events wait
  *   status        on REFUSE
- *   lane          on DEFER and DROP
+ *   lane          on DEFER, DROP and FLUSH
  *   reason        on SKIP, MUTE and END: IKV_WHY_...
  *   frame_scoped  it belongs to a frame, not to the steps: it may be another one
  *                 at another frame rate

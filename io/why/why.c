@@ -635,8 +635,7 @@ static uint32_t wants_of(uint32_t about)
 {
     static const uint32_t wants[] = {
         [IKV_ASK_HANDLER] =
-            IKV_WATCH_ALL &
-            ~(uint32_t)(IKV_WATCH_PRESS | IKV_WATCH_OVERLAPS | IKV_WATCH_TAKE),
+            IKV_WATCH_ALL & ~(uint32_t)(IKV_WATCH_PRESS | NOT_OF_EVENTS),
         [IKV_ASK_TARGET] = IKV_WATCH_EVENT | IKV_WATCH_RETURN | IKV_WATCH_DONE,
         [IKV_ASK_ACTION] = IKV_WATCH_EVENT | IKV_WATCH_PRESS,
         [IKV_ASK_OVERLAP] = IKV_WATCH_EVENT | IKV_WATCH_OVERLAPS,

@@ -42,6 +42,12 @@ typedef struct pointer_past {
     uint64_t captured_ns;
 } pointer_past;
 
+/* What is told of neither an event's way nor who may hear it. */
+enum {
+    NOT_OF_EVENTS = IKV_WATCH_OVERLAPS | IKV_WATCH_TAKE | IKV_WATCH_FLUSH |
+                    IKV_WATCH_SAVE | IKV_WATCH_RESTORE
+};
+
 enum {
     PAST_FOUND = 4,  /* obstacles that are kept of a decision */
     PAST_ABOVE = 8,  /* targets at an event's place */

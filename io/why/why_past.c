@@ -194,8 +194,7 @@ ikv_status ikv_why_watch(ikv_kit *kit, uint32_t decisions, ikv_why_past **past)
     made->actions = ikv_kit_actions(kit);
     made->room = decisions;
     made->ring = calloc(decisions + 1u, sizeof *made->ring);
-    const uint32_t all =
-        IKV_WATCH_ALL & ~(uint32_t)(IKV_WATCH_OVERLAPS | IKV_WATCH_TAKE);
+    const uint32_t all = IKV_WATCH_ALL & ~(uint32_t)NOT_OF_EVENTS;
     ikv_status status = made->ring != NULL
                             ? ikv_bus_add_watcher(made->bus, all, keep, made)
                             : IKV_NO_MEMORY;

@@ -722,6 +722,7 @@ void ikvi_bus_tell_entry(const ikv_bus *b, ikv_watch *watch,
 void ikvi_bus_tell_of(const ikv_bus *b, ikv_watch *watch,
                       uint32_t subscription);
 /* Onto a lane, or dropped from there. */
+void ikvi_bus_tell_flush(const ikv_bus *b, ikv_lane lane, uint32_t waiting);
 void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
                             const ikv_event *event, ikv_lane lane);
 /* bus_store.c */

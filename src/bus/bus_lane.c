@@ -352,6 +352,7 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
     l->flushing = true;
     ikv_status status = IKV_OK;
     take_inbox(bus, lane, l);
+    ikvi_bus_tell_flush(bus, lane, l->count);
     /* As many as there are now: what is deferred meanwhile comes behind
      * them. */
     for (uint32_t left = l->count; left > 0; left--) {

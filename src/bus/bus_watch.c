@@ -104,6 +104,17 @@ void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
     ikvi_bus_tell(b, &watch);
 }
 
+void ikvi_bus_tell_flush(const ikv_bus *b, ikv_lane lane, uint32_t waiting)
+{
+    ikv_watch watch = {.what = IKV_WATCH_FLUSH,
+                       .depth = b->depth,
+                       .heard = waiting,
+                       .lane = lane,
+                       .frame_scoped = b->frame_scoped};
+    if (waiting > 0 && ikvi_bus_watches(b, IKV_WATCH_FLUSH))
+        ikvi_bus_tell(b, &watch);
+}
+
 void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
                            ikv_status status)
 {

@@ -244,6 +244,7 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
     /* Last: an image that was cut off while it was made has no head. */
     memcpy(image, &head, sizeof head);
     ikvi_bus_image_saved(parts->bus);
+    ikvi_bus_tell_moment(parts->bus, IKV_WATCH_SAVE, NULL);
     return IKV_OK;
 }
 
@@ -321,5 +322,6 @@ ikv_status ikv_image_restore(const ikv_parts *parts, const void *image,
     ikvi_loop_restored(loop, since, count, now);
     ikvi_bus_restored(parts->bus, head.in_step != 0);
     ikvi_bus_after_restore(parts->bus, head.number);
+    ikvi_bus_tell_moment(parts->bus, IKV_WATCH_RESTORE, NULL);
     return IKV_OK;
 }

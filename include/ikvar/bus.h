@@ -432,6 +432,11 @@ IKV_API bool ikv_bus_subscribed(const ikv_bus *bus,
 IKV_API ikv_status ikv_bus_mute(ikv_bus *bus, ikv_subscription subscription,
                                 bool muted);
 
+/* The rank that the subscription was given, 0 if stale.
+ * Context: owner thread, inside handlers and watchers too; O(1). */
+IKV_API int32_t ikv_bus_subscription_rank(const ikv_bus *bus,
+                                          ikv_subscription subscription);
+
 /* The name that the subscription was given, "" if none or stale.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API const char *ikv_bus_subscription_name(const ikv_bus *bus,

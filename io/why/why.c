@@ -299,13 +299,20 @@ static void begin_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
         probe_handler(why, watch, u);
 }
 
-static ikv_obstacle stop_of(const under_way *u)
+/* Of those at one target the rank says who comes first: it is kept as what was
+ * found to be wanted. */
+static ikv_obstacle stop_of(const ikv_why *why, const under_way *u)
 {
-    return (ikv_obstacle){
-        .code = IKV_WHY_STOPPED,
-        .by = u->stopped_at,
-        .name = u->stopper,
-        .found = {IKV_VALUE_INTEGER, {.integer = u->verdict}}};
+    ikv_obstacle o = {.code = IKV_WHY_STOPPED,
+                      .by = u->stopped_at,
+                      .name = u->stopper,
+                      .found = {IKV_VALUE_INTEGER, {.integer = u->verdict}}};
+    for (uint32_t i = 0;
+         why->config.about == IKV_ASK_HANDLER && i < why->target_count; i++)
+        if (why->targets[i].bits == u->stopped_at.bits)
+            o.wanted =
+                (ikv_value){IKV_VALUE_INTEGER, {.integer = u->stopper_rank}};
+    return o;
 }
 
 /* What covers would have let it through, had nobody stopped it there (HIT4). */
@@ -318,7 +325,7 @@ static void find_stop_above(const ikv_why *why, under_way *u)
         ikv_scene_hit(why->scene, o->by) == IKV_HIT_PASS &&
         (kind == IKV_KIND_POINTER_DOWN || kind == IKV_KIND_POINTER_MOVE ||
          kind == IKV_KIND_WHEEL))
-        *o = stop_of(u);
+        *o = stop_of(why, u);
 }
 
 static void end_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
@@ -330,7 +337,7 @@ static void end_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
     /* Nobody asked it: somebody stopped the event before. */
     if (reached && !u->asked && u->stopper != NULL &&
         (u->miss.count == 0 || u->miss.list[0].code != IKV_WHY_STOPPED))
-        put_first(&u->miss, stop_of(u));
+        put_first(&u->miss, stop_of(why, u));
     /* It was muted, ended or its target removed by who was called before. */
     if (u->miss.count == 0)
         probe_handler(why, watch, u);
@@ -350,6 +357,8 @@ static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
             (watch->verdict & (IKV_STOP | IKV_STOP_ALL)) != 0) {
             u->stopper = watch->name;
             u->stopped_at = watch->delivery->current;
+            u->stopper_rank =
+                ikv_bus_subscription_rank(why->bus, watch->subscription);
             u->verdict = watch->verdict;
         }
     } else if (own && watch->what == IKV_WATCH_CALL) {

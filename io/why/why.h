@@ -31,6 +31,7 @@ typedef struct under_way {
     /* The first that stopped it. */
     const char *stopper;
     ikv_target stopped_at;
+    int32_t stopper_rank;
     ikv_verdict verdict;
 } under_way;
 

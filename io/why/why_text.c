@@ -262,6 +262,17 @@ static void put_stop(phrase *p, const ikv_why *why, const ikv_obstacle *o)
     put_target(p, why, o->by);
     put(p, " returned %s",
         ikvi_verdict_name((ikv_verdict)o->found.bits.integer));
+    if (o->wanted.type == IKV_VALUE_NONE)
+        return;
+    /* both are at one target */
+    int64_t theirs = o->wanted.bits.integer;
+    int64_t ours =
+        ikv_bus_subscription_rank(why->bus, why->config.subscription);
+    if (theirs < ours)
+        put(p, "; it comes first by its rank: %lld, this one's is %lld",
+            (long long)theirs, (long long)ours);
+    else if (theirs == ours)
+        put(p, "; it comes first, as it subscribed first");
 }
 
 /* -------------------------------------------------------- actions, overlaps -- */
@@ -627,7 +638,8 @@ static void write_obstacle(json_writer *w, const ikv_why *why,
         ikvi_write_ms(w, o->since_ns);
     }
     write_number_or_null(w, "found", o->found);
-    write_number_or_null(w, "wanted", o->wanted);
+    write_number_or_null(w, o->code == IKV_WHY_STOPPED ? "rank" : "wanted",
+                         o->wanted);
     ikvi_write_name(w, "text");
     ikvi_write_text(w, text);
     ikvi_write_close_object(w);

@@ -392,6 +392,13 @@ bool ikv_bus_subscribed(const ikv_bus *bus, ikv_subscription subscription)
     return subscription_place(bus, subscription) != IKVI_NO_SLOT;
 }
 
+int32_t ikv_bus_subscription_rank(const ikv_bus *bus,
+                                  ikv_subscription subscription)
+{
+    uint32_t place = subscription_place(bus, subscription);
+    return place != IKVI_NO_SLOT ? ikvi_bus_subscription(bus, place)->rank : 0;
+}
+
 const char *ikv_bus_subscription_name(const ikv_bus *bus,
                                       ikv_subscription subscription)
 {

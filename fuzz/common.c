@@ -95,7 +95,7 @@ ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port)
 }
 
 ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
-                  uint32_t nth)
+                  uint32_t nth, const ikv_why_past *past)
 {
     ikv_why_config config = IKV_WHY_INIT;
     ikv_why *why = NULL;
@@ -108,6 +108,7 @@ ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
     config.kit = kit;
     config.setup = setup;
     config.about = about;
+    config.past = past;
     config.subscription = ikv_setup_subscription(setup, name);
     config.target = ikv_setup_target(setup, name);
     config.other = ikv_setup_target(
@@ -116,6 +117,13 @@ ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
     if (name != NULL)
         MUST(ikv_why_open(&config, &why) <= IKV_OK);
     return why;
+}
+
+void fuzz_mistake(const ikv_mistake *mistake, void *user)
+{
+    (void)user;
+    MUST(ikv_mistake_about(mistake->code) != NULL);
+    MUST(mistake->text != NULL && mistake->text[0] != '\0');
 }
 
 void fuzz_answer(ikv_why *why)

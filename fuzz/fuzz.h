@@ -48,10 +48,12 @@ ikv_setup *fuzz_setup(void);
 /* A kit with it, small, on the port. */
 ikv_kit *fuzz_kit(ikv_setup *setup, ikv_port *port);
 
-/* Asks why of a setup's nth handler, target, action or overlap; NULL if there is
- * none. Then that there is an answer, which can be printed; it is closed. */
+/* Asks why of a setup's nth handler, target, action or overlap, of what was kept
+ * first, if `past` is not NULL; NULL if there is none. Then that there is an answer, which can be printed; it is closed. */
 ikv_why *fuzz_ask(ikv_kit *kit, const ikv_setup *setup, uint32_t about,
-                  uint32_t nth);
+                  uint32_t nth, const ikv_why_past *past);
+/* Each mistake has a code that is known, and a text. */
+void fuzz_mistake(const ikv_mistake *mistake, void *user);
 void fuzz_answer(ikv_why *why);
 
 #endif

@@ -27,8 +27,16 @@ static void run(ikv_setup *setup)
         ikv_loop *loop = ikv_kit_loop(kit);
         static uint32_t turn;
         ikv_why *why[4] = {NULL, NULL, NULL, NULL};
+        ikv_why_past *past = NULL;
+        ikv_review *review = NULL;
+        uint32_t asked = turn++ % 8;
+        if (status == IKV_OK) {
+            MUST(ikv_setup_survey(setup, fuzz_mistake, NULL) == IKV_OK);
+            MUST(ikv_why_watch(kit, 1 + turn * 13 % 300, &past) == IKV_OK);
+            MUST(ikv_review_open(kit, setup, &review) == IKV_OK);
+        }
         for (uint32_t i = 0; i < 4 && status == IKV_OK; i++)
-            why[i] = fuzz_ask(kit, setup, 1 + i, turn++ % 8);
+            why[i] = fuzz_ask(kit, setup, 1 + i, (asked + i) % 8, NULL);
         for (int i = 0; i < FRAMES && ikv_loop_begin(loop); i++) {
             while (ikv_loop_step(loop)) {
             }
@@ -37,6 +45,12 @@ static void run(ikv_setup *setup)
         }
         for (uint32_t i = 0; i < 4; i++)
             fuzz_answer(why[i]);
+        for (uint32_t i = 0; i < 4 && past != NULL; i++)
+            fuzz_answer(fuzz_ask(kit, setup, 1 + i, (asked + i) % 8, past));
+        if (review != NULL)
+            MUST(ikv_review_tell(review, fuzz_mistake, NULL) == IKV_OK);
+        MUST(ikv_review_close(review) == IKV_OK);
+        MUST(ikv_why_unwatch(past) == IKV_OK);
         ikv_kit_close(kit);
     }
     ikv_sim_close(&port);
@@ -52,7 +66,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     if (status < 0)
         return 0;
     for (uint32_t i = 0; ikv_setup_mistake(setup, i) != NULL; i++)
-        MUST(ikv_mistake_about(ikv_setup_mistake(setup, i)->code) != NULL);
+        fuzz_mistake(ikv_setup_mistake(setup, i), NULL);
     run(setup);
     ikv_setup_close(setup);
     return 0;

@@ -43,7 +43,7 @@ static play play_tape(const char *path, const char *recorded)
     /* One question a tape, each time another one. */
     static uint32_t turn;
     ikv_why *why = recorded != NULL
-                       ? fuzz_ask(kit, setup, 1 + turn % 4, turn / 4 % 12)
+                       ? fuzz_ask(kit, setup, 1 + turn % 4, turn / 4 % 12, NULL)
                        : NULL;
     turn++;
     int frames = 0;

@@ -146,6 +146,45 @@ START_TEST(watched_images)
 }
 END_TEST
 
+/* T6 D7: who hears once a frame and has heard has heard after the way back, in
+ * that frame. */
+START_TEST(once_in_the_frame)
+{
+    int heard = 0;
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = IKV_KIND_WINDOW_SHOW;
+    config.handler = count_heard;
+    config.user = &heard;
+    config.at_most = IKV_PER_FRAME;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    unsigned char *image = malloc(size);
+    ikv_event show = ikv_event_make(IKV_KIND_WINDOW_SHOW, 0);
+    k.fake.now_ns += 20000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    for (int turn = 0; turn < 3; turn++) {
+        ok(ikv_bus_deliver(k.bus, &show).status);
+        ck_assert_int_eq(heard, 1);
+        if (turn == 0)
+            ok(ikv_image_save(&parts, image, size));
+        else
+            restore(&parts, image, size);
+    }
+    ok(ikv_loop_end(k.loop));
+    k.fake.now_ns += 20000000;
+    ck_assert(ikv_loop_begin(k.loop) && ikv_loop_step(k.loop));
+    ok(ikv_bus_deliver(k.bus, &show).status);
+    ck_assert_int_eq(heard, 2);
+    ok(ikv_loop_end(k.loop));
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(other_kits)
 {
     static bench_kit other;
@@ -833,6 +872,7 @@ Suite *images_suite(void)
     add(s, "T6 FOCUS4 the focus comes back", focus_comes_back);
     add(s, "T6 32 damaged images", damaged);
     add(s, "T6 D7 watched", watched_images);
+    add(s, "T6 D7 once in the frame", once_in_the_frame);
     add(s, "32 into a kit of the same config", into_a_twin);
     add_table(s, "32 images of other kits", other_kits, ROWS(other_table));
     add(s, "32 images of other kinds", other_catalogues);

@@ -712,6 +712,14 @@ START_TEST(smaller_kits)
 {
     bench_kit k;
     kit_prepare(&k);
+    /* a loop with fewer devices has a queue for as many */
+    k.config.loop.devices = 4;
+    size_t fewer = ikv_kit_footprint(&k.config);
+    k.config.queue.devices = 4;
+    ck_assert_uint_eq(ikv_kit_footprint(&k.config), fewer);
+    k.config.queue.devices = 1024;
+    ck_assert_uint_gt(ikv_kit_footprint(&k.config), fewer);
+    k.config.queue.devices = k.config.loop.devices = 0;
     k.config.no_actions = _i & 1;
     k.config.no_overlaps = (_i & 2) != 0;
     size_t size = ikv_kit_footprint(&k.config);

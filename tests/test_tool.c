@@ -144,6 +144,12 @@ static const struct {
     {"check --explain clash --json", 2, "--explain CODE stands alone"},
     {"check --explain all", 0, "\n\ntorn: the file is torn at its end\n"},
     {"check " DEMO TAPE, 0, "fine: 23 events in 1600.000 ms"},
+    {"check --play " DEMO TAPE, 0, ": fine: 16 handlers, 1 run\n"},
+    {"check --play " SOURCE "/examples/tickets.setup.json " SOURCE
+     "/examples/tickets.tape.jsonl | grep -c fine",
+     0, "3\n"},
+    {"check --play " DEMO TAPE " | grep -c fine", 0, "3\n"},
+    {"check --play --explain clash", 2, "--explain CODE stands alone"},
     {"check none.setup.json", 3, "can't open"},
     {"check none.tape.jsonl " DEMO, 3, "none.tape.jsonl: can't open"},
     {"run --digest " DEMO TAPE, 0, " 216\n"},
@@ -300,7 +306,7 @@ START_TEST(announced)
 END_TEST
 
 /* 47: what fuzzing began with still goes through. */
-static const char *const corpora[] = {"setup",    "tape",  "bindings",
+static const char *const corpora[] = {"setup",    "tape",  "trace",  "bindings",
                                       "terminal", "image", "program"};
 
 START_TEST(corpus_plays)

@@ -342,6 +342,30 @@ START_TEST(scene_pairs)
 }
 END_TEST
 
+/* Of the handler itself all that would keep it from the event. */
+static const struct {
+    const char *code;
+    void (*plant)(made_up *m);
+} handler_breakages[] = {{"phase", break_phase},
+                         {"muted", break_muted},
+                         {"condition", break_condition},
+                         {"after", break_after}};
+
+START_TEST(handler_pairs)
+{
+    made_up m = {.seed = 51 + (uint64_t)_i};
+    char codes[64] = "";
+    make_up(&m);
+    for (int i = 0; i < ROWS(handler_breakages); i++)
+        if (_i >> i & 1) {
+            handler_breakages[i].plant(&m);
+            strcat(codes, handler_breakages[i].code);
+            strcat(codes, " ");
+        }
+    ask_made_up(&m, _i > 0, codes);
+}
+END_TEST
+
 /* ------------------------------------------------------ actions, overlaps -- */
 
 /* A program with one way to be broken: what is written into its files. */
@@ -957,6 +981,8 @@ Suite *why_suite(void)
     add_table(s, "D7 broken at random", broken_at_random, 40);
     add_table(s, "D7 two of the scene", scene_pairs,
               ROWS(scene_breakages) * ROWS(scene_breakages));
+    add_table(s, "D7 some of the handler", handler_pairs,
+              1 << ROWS(handler_breakages));
     add_table(s, "D7 broken actions", broken_actions,
               ROWS(action_table) * runs);
     add_table(s, "D7 broken overlaps", broken_overlaps,

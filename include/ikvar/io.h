@@ -170,7 +170,8 @@ IKV_API const ikv_mistake *ikv_setup_mistake(const ikv_setup *setup,
  * as it is now: targets that others cover wholly, or that an ancestor clips
  * away, unless a reaction may change that. Each is given to `told`.
  * Returns IKV_OK, BAD_ARGUMENT, or ABSENT if the setup is not applied.
- * Context: the kit's thread; O(targets) hit tests. */
+ * Context: the kit's thread; O(targets) hit tests, each with all that lies
+ * there. */
 IKV_API ikv_status ikv_setup_survey(const ikv_setup *setup, ikv_mistake_fn told,
                                     void *user);
 

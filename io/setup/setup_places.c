@@ -87,17 +87,61 @@ static bool is_among(ikv_target target, const ikv_target *list, uint32_t count)
     return false;
 }
 
-static uint32_t pick_at(const ikv_setup *setup, const setup_target *t,
-                        corner at, ikv_target *to)
+/* A point of the target's own space, as a query; false if none leads there. */
+static bool query_at(const ikv_setup *setup, const setup_target *t, corner at,
+                     ikv_query *query)
 {
-    const ikv_scene *scene = ikv_kit_scene(setup->kit);
-    ikv_query query = IKV_QUERY_INIT;
     float view[2];
-    if (!ikv_scene_to_view(scene, t->handle, 0, at.x, at.y, view))
-        return 0;
-    query.x = view[0], query.y = view[1];
-    uint32_t count = ikv_scene_pick_all(scene, &query, to, ABOVE);
-    return count < ABOVE ? count : ABOVE;
+    *query = (ikv_query)IKV_QUERY_INIT;
+    if (!ikv_scene_to_view(ikv_kit_scene(setup->kit), t->handle, 0, at.x, at.y,
+                           view))
+        return false;
+    query->x = view[0], query->y = view[1];
+    return true;
+}
+
+/* What lies at a place, from the top down. */
+typedef struct place_seen {
+    ikv_query query;
+    ikv_target above[ABOVE];
+    uint32_t count;
+} place_seen;
+
+/* One for each corner and the middle: many targets lie where the last one lay. */
+typedef struct survey {
+    const ikv_setup *setup;
+    ikv_mistake_fn told;
+    void *user;
+    place_seen seen[CORNERS + 1];
+} survey;
+
+static const place_seen *look_at(survey *s, const setup_target *t, uint32_t nth,
+                                 corner at)
+{
+    static const place_seen nothing;
+    place_seen *seen = &s->seen[nth];
+    ikv_query query;
+    if (!query_at(s->setup, t, at, &query))
+        return &nothing;
+    if (seen->query.size == query.size && seen->query.x == query.x &&
+        seen->query.y == query.y)
+        return seen;
+    seen->query = query;
+    seen->count = ikv_scene_pick_all(ikv_kit_scene(s->setup->kit), &query,
+                                     seen->above, ABOVE);
+    seen->count = seen->count < ABOVE ? seen->count : ABOVE;
+    return seen;
+}
+
+/* Whether it lies there, but for what lies above it. */
+static bool is_there(const ikv_setup *setup, const setup_target *t, corner at)
+{
+    ikv_query query;
+    ikv_obstacle why = {.code = IKV_WHY_NONE};
+    return query_at(setup, t, at, &query) &&
+           ikv_scene_probe(ikv_kit_scene(setup->kit), &query, t->handle, &why,
+                           1) == 1 &&
+           why.code == IKV_WHY_COVERED;
 }
 
 static bool can_cover(const ikv_setup *setup, const setup_target *c,
@@ -109,36 +153,36 @@ static bool can_cover(const ikv_setup *setup, const setup_target *c,
            !may_change(setup, c, t) && !may_change(setup, t, c);
 }
 
-static bool holds(const ikv_setup *setup, const setup_target *cover,
-                  const setup_target *t, const corner *corners, uint32_t count)
+static bool holds(survey *s, const setup_target *cover, const setup_target *t,
+                  const corner *corners, uint32_t count)
 {
-    ikv_target there[ABOVE];
-    for (uint32_t i = 0; i < count; i++)
-        if (!is_among(cover->handle, there,
-                      pick_at(setup, t, corners[i], there)))
+    for (uint32_t i = 0; i < count; i++) {
+        const place_seen *there = look_at(s, t, i, corners[i]);
+        if (!is_among(cover->handle, there->above, there->count))
             return false;
+    }
     return true;
 }
 
 /* Who lies above all of it, or NULL. */
-static const setup_target *find_cover(const ikv_setup *setup,
-                                      const setup_target *t,
+static const setup_target *find_cover(survey *s, const setup_target *t,
                                       const corner *corners, uint32_t count)
 {
     corner middle = {0, 0};
-    ikv_target above[ABOVE];
     for (uint32_t i = 0; i < count; i++) {
         middle.x += corners[i].x / (float)count;
         middle.y += corners[i].y / (float)count;
     }
-    uint32_t found = pick_at(setup, t, middle, above);
-    /* clipped there, or beneath too many */
-    if (!is_among(t->handle, above, found))
+    const place_seen *there = look_at(s, t, CORNERS, middle);
+    /* clipped there, or beneath many */
+    if (!is_among(t->handle, there->above, there->count) &&
+        !is_there(s->setup, t, middle))
         return NULL;
-    for (uint32_t i = 0; above[i].bits != t->handle.bits; i++) {
-        const setup_target *c = ikvi_setup_target_of(setup, above[i]);
-        if (c != NULL && can_cover(setup, c, t) &&
-            holds(setup, c, t, corners, count))
+    for (uint32_t i = 0;
+         i < there->count && there->above[i].bits != t->handle.bits; i++) {
+        const setup_target *c = ikvi_setup_target_of(s->setup, there->above[i]);
+        if (c != NULL && can_cover(s->setup, c, t) &&
+            holds(s, c, t, corners, count))
             return c;
     }
     return NULL;
@@ -197,9 +241,9 @@ static const setup_target *find_clip(const ikv_setup *setup,
 
 /* ---------------------------------------------------------------- survey -- */
 
-static void survey_target(const ikv_setup *setup, const setup_target *t,
-                          ikv_mistake_fn told, void *user)
+static void survey_target(survey *s, const setup_target *t)
 {
+    const ikv_setup *setup = s->setup;
     corner corners[CORNERS];
     const uint32_t type = t->config.shape.type;
     if (type == IKV_SHAPE_NONE || t->config.hit == IKV_HIT_OFF ||
@@ -210,15 +254,15 @@ static void survey_target(const ikv_setup *setup, const setup_target *t,
     const setup_target *clip = find_clip(setup, t, corners, count);
     /* a point is hit by what has a radius alone */
     const setup_target *cover = clip == NULL && type != IKV_SHAPE_POINT
-                                    ? find_cover(setup, t, corners, count)
+                                    ? find_cover(s, t, corners, count)
                                     : NULL;
     if (clip != NULL)
-        ikvi_tell_mistake(told, user, IKV_MISTAKE_OUTSIDE_CLIP, t->id,
+        ikvi_tell_mistake(s->told, s->user, IKV_MISTAKE_OUTSIDE_CLIP, t->id,
                           "as placed, it is outside of \"%.60s\", which clips "
                           "what is in it: it is never hit",
                           clip->id);
     else if (cover != NULL)
-        ikvi_tell_mistake(told, user, IKV_MISTAKE_COVERED, t->id,
+        ikvi_tell_mistake(s->told, s->user, IKV_MISTAKE_COVERED, t->id,
                           "as placed, \"%.60s\" lies above all of it: it is "
                           "never hit",
                           cover->id);
@@ -231,7 +275,8 @@ ikv_status ikv_setup_survey(const ikv_setup *setup, ikv_mistake_fn told,
         return IKV_BAD_ARGUMENT;
     if (setup->kit == NULL)
         return IKV_ABSENT;
+    survey s = {.setup = setup, .told = told, .user = user};
     for (uint32_t i = 0; i < setup->target_count; i++)
-        survey_target(setup, &setup->targets[i], told, user);
+        survey_target(&s, &setup->targets[i]);
     return IKV_OK;
 }

@@ -280,6 +280,7 @@ SIZED_OUT(ikv_lane_counts)
 SIZED_OUT(ikv_kind_counts)
 SIZED_OUT(ikv_loop_counts)
 SIZED_OUT(ikv_durations)
+SIZED_OUT(ikv_routed_pointer)
 #define given_const_ikv_durations_p given_ikv_durations_p
 enum {
     ABSURD_const_ikv_durations_p = 3
@@ -374,6 +375,35 @@ static const ikv_camera *given_const_ikv_camera_p(int nth)
 }
 enum {
     ABSURD_const_ikv_camera_p = 4
+};
+
+static ikv_trail *given_ikv_trail_p(int nth)
+{
+    static ikv_trail_point points[4];
+    static ikv_trail trail;
+    trail.points = nth == 1 ? NULL : points;
+    trail.room = nth == 2 ? 0 : 4;
+    return nth == 0 ? NULL : &trail;
+}
+enum {
+    ABSURD_ikv_trail_p = 3
+};
+
+static const ikv_draw_config *given_const_ikv_draw_config_p(int nth)
+{
+    static ikv_draw_config config;
+    config = (ikv_draw_config)IKV_DRAW_INIT;
+    config.size = nth == 1 ? 3 : config.size;
+    config.scene = nth == 2 ? NULL : k.scene;
+    config.router = nth == 3 ? NULL : k.router;
+    config.overlaps = nth == 4 ? NULL : ikv_kit_overlaps(k.kit);
+    config.trail = given_ikv_trail_p(nth == 5 ? 1 : nth == 6 ? 2 : -1);
+    config.view = nth == 7 ? 255 : 0;
+    config.layers = config.tags = nth == 8 ? UINT32_MAX : 0;
+    return nth == 0 ? NULL : &config;
+}
+enum {
+    ABSURD_const_ikv_draw_config_p = 9
 };
 
 static ikv_setup *given_ikv_setup_p(int nth)

@@ -885,7 +885,7 @@ START_TEST(mouse_between_routers)
 }
 END_TEST
 
-/* Q4: after a loss each of as many routers as there can be lets go of what is not
+/* After a loss each of as many routers as there can be lets go of what is not
  * held; the actions that follow them all are closed before them. */
 START_TEST(resync_of_all)
 {
@@ -1171,7 +1171,7 @@ Suite *router_suite(void)
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
-    add(s, "Q4 resync of all", resync_of_all);
+    add(s, "K1 resync of all", resync_of_all);
     add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));

@@ -54,6 +54,7 @@ static const struct {
     {BINARY "/examples/24_own_loop", "24_own_loop.txt"},
     {BINARY "/examples/25_why", "25_why.txt"},
     {BINARY "/examples/26_console", "26_console.txt"},
+    {BINARY "/examples/27_draw", "27_draw.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

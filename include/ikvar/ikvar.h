@@ -7,6 +7,7 @@
 #include "bus.h"
 #include "catalogue.h"
 #include "digest.h"
+#include "draw.h"
 #include "event.h"
 #include "image.h"
 #include "input.h"

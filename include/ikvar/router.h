@@ -288,6 +288,29 @@ IKV_API ikv_status ikv_router_release(ikv_router *router,
 IKV_API bool ikv_router_has_capture(const ikv_router *router,
                                     const ikv_event *event, ikv_target target);
 
+/* What the router knows of a pointer.
+ *   over      what it is over, the root too; zero bits: it is in no view
+ *   captured  who has captured it, zero bits: nobody
+ *   pressed   what its press was on, zero bits: it is not down */
+typedef struct ikv_routed_pointer {
+    uint32_t size;
+    uint16_t device, pointer;
+    uint8_t type, view, seat;
+    bool primary;
+    uint16_t buttons;
+    uint16_t reserved;
+    float x, y;
+    ikv_target over, captured, pressed;
+} ikv_routed_pointer;
+
+#define IKV_ROUTED_POINTER_INIT IKV_SIZED(ikv_routed_pointer)
+
+/* The nth pointer that is known, from 0 on, in no order; `to` began as its INIT.
+ * False past the last, and if its size is another.
+ * Context: owner thread, inside handlers too; O(pointers). */
+IKV_API bool ikv_router_pointer(const ikv_router *router, uint32_t nth,
+                                ikv_routed_pointer *to);
+
 /* ---------------------------------------------------------------- focus -- */
 
 /* Gives a seat's keys to a target: focus.out at the old one, focus.in at it, at

@@ -371,6 +371,11 @@ IKV_API uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target);
  * Context: owner thread, inside handlers too; O(depth). */
 IKV_API bool ikv_scene_shown(const ikv_scene *scene, ikv_target target);
 
+/* The shape as it was set; a polygon's points, which may go the other way round,
+ * live until the scene changes. IKV_SHAPE_NONE if stale.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_shape ikv_scene_shape(const ikv_scene *scene, ikv_target target);
+
 /* How it was placed and what else was set; 0, false, no rotation if stale.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target);

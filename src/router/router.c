@@ -356,6 +356,34 @@ void ikv_router_advance(ikv_router *router, uint64_t time_ns)
 
 /* ------------------------------------------------------------- counting -- */
 
+bool ikv_router_pointer(const ikv_router *router, uint32_t nth,
+                        ikv_routed_pointer *to)
+{
+    if (router == NULL || to == NULL || to->size != sizeof *to)
+        return false;
+    for (uint32_t i = 0; i < router->capacity; i++) {
+        const pointer *p = pointer_at(router, i);
+        if (!p->used || nth-- > 0)
+            continue;
+        *to = (ikv_routed_pointer){
+            .size = sizeof *to,
+            .device = p->device,
+            .pointer = p->id,
+            .type = p->type,
+            .view = p->view,
+            .seat = p->seat,
+            .primary = p->primary,
+            .buttons = p->buttons,
+            .x = p->x,
+            .y = p->y,
+            .over = p->in_view ? p->over : (ikv_target){0},
+            .captured = p->captured,
+            .pressed = p->buttons != 0 ? p->pressed : (ikv_target){0}};
+        return true;
+    }
+    return false;
+}
+
 ikv_status ikv_router_counters(const ikv_router *router,
                                ikv_router_counts *counts)
 {

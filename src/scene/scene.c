@@ -909,6 +909,31 @@ bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
     return ikvi_scene_manner(scene, target).shown;
 }
 
+ikv_shape ikv_scene_shape(const ikv_scene *scene, ikv_target target)
+{
+    uint32_t place = find_target(scene, target);
+    ikv_shape s = {.type = IKV_SHAPE_NONE};
+    if (place == NO_ITEM)
+        return s;
+    const scene_item *item = item_at(scene, place);
+    const float *n = item->shape.numbers;
+    s.type = item_shape(item);
+    if (s.type == IKV_SHAPE_POLYGON) {
+        const scene_polygon *p = polygon_at(scene, item->shape.polygon);
+        s.points = p->points;
+        s.point_count = p->count;
+    } else if (s.type != IKV_SHAPE_NONE) {
+        s.x = n[0], s.y = n[1];
+    }
+    if (s.type == IKV_SHAPE_RECT || s.type == IKV_SHAPE_OWN)
+        s.width = n[2], s.height = n[3];
+    else if (s.type == IKV_SHAPE_CIRCLE)
+        s.radius = n[2];
+    else if (s.type == IKV_SHAPE_CAPSULE)
+        s.x2 = n[2], s.y2 = n[3], s.radius = n[4];
+    return s;
+}
+
 int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target)
 {
     return item_of(scene, target).z;

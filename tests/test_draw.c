@@ -1,0 +1,515 @@
+/* test_draw.c - what is drawn of a scene: what there is, in stacking order, and
+ * where hits are. */
+#include "support.h"
+
+#include <math.h>
+
+static bench_kit k;
+static record drawn;
+static ikv_target named[8];
+
+static const char *const inks[] = {"solid", "pass",    "off",   "name",
+                                   "clip",  "margin",  "zone",  "contact",
+                                   "body",  "pointer", "hover", "capture",
+                                   "focus", "trail",   "press", "release"};
+
+static char letter_of(ikv_target target)
+{
+    for (int i = 0; i < ROWS(named); i++)
+        if (target.bits != 0 && named[i].bits == target.bits)
+            return (char)('a' + i);
+    return target.bits == 0 ? '-' : '?';
+}
+
+static const char *name_of(void *user, ikv_target target)
+{
+    static char name[2];
+    (void)user;
+    name[0] = letter_of(target);
+    return target.bits == named[7].bits ? NULL : name;
+}
+
+static void begin_mark(const ikv_draw_mark *mark)
+{
+    ck_assert_uint_lt(mark->what, IKV_DRAW_COUNT);
+    note(&drawn, "%s:%c", inks[mark->what], letter_of(mark->target));
+}
+
+static void take_line(void *user, const ikv_draw_mark *mark, float x, float y,
+                      float x2, float y2)
+{
+    (void)user;
+    begin_mark(mark);
+    note(&drawn, " %g,%g-%g,%g; ", (double)x, (double)y, (double)x2,
+         (double)y2);
+}
+
+static void take_polygon(void *user, const ikv_draw_mark *mark,
+                         const float *points, uint32_t count)
+{
+    (void)user;
+    begin_mark(mark);
+    for (uint32_t i = 0; i < count; i++)
+        note(&drawn, " %g,%g", (double)points[2 * i],
+             (double)points[2 * i + 1]);
+    note(&drawn, "; ");
+}
+
+static void take_circle(void *user, const ikv_draw_mark *mark, float x, float y,
+                        float radius)
+{
+    (void)user;
+    begin_mark(mark);
+    note(&drawn, " %g,%g r%g%s; ", (double)x, (double)y, (double)radius,
+         mark->ink->fill != 0 ? " filled" : "");
+}
+
+static void take_text(void *user, const ikv_draw_mark *mark, float x, float y,
+                      const char *text)
+{
+    (void)user;
+    begin_mark(mark);
+    note(&drawn, " %g,%g \"%s\"; ", (double)x, (double)y, text);
+}
+
+static ikv_draw_config open_scene(void)
+{
+    ikv_draw_config config = IKV_DRAW_INIT;
+    drawn.text[0] = '\0';
+    memset(named, 0, sizeof named);
+    kit_prepare(&k);
+    k.config.scene.layers = 3;
+    k.config.scene.views = 2;
+    k.config.router.views = 3;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    config.scene = k.scene;
+    config.canvas =
+        (ikv_canvas){NULL, take_line, take_polygon, take_circle, take_text};
+    config.name = name_of;
+    return config;
+}
+
+static ikv_target put(int letter, ikv_target_config config)
+{
+    config.id = (uint32_t)letter;
+    ok(ikv_scene_add(k.scene, &config, &named[letter - 'a'], NULL));
+    return named[letter - 'a'];
+}
+
+static void draw(const ikv_draw_config *config, const char *expected)
+{
+    drawn.text[0] = '\0';
+    ok(ikv_draw(config));
+    ck_assert_str_eq(drawn.text, expected);
+}
+
+#define WHAT(name) (1u << IKV_DRAW_##name)
+#define OUTLINES   (WHAT(SOLID) | WHAT(PASS) | WHAT(OFF))
+
+/* Each shape where it is, through placements and cameras. */
+START_TEST(shapes)
+{
+    static const float triangle[] = {0, 0, 4, 0, 0, 4};
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    t.x = 10, t.y = 20;
+    t.shape = ikv_scene_rect(1, 2, 30, 4);
+    ikv_target a = put('a', t);
+    t.parent = a;
+    t.scale = 2;
+    t.rotation = ikv_scene_rotation(90);
+    t.shape = ikv_scene_circle(1, 0, 3);
+    t.hit = IKV_HIT_PASS;
+    put('b', t);
+    t.shape = ikv_scene_polygon(triangle, 3);
+    t.hit = IKV_HIT_OFF;
+    put('c', t);
+    t.shape = ikv_scene_point(5, 0);
+    put('d', t);
+    t.shape = (ikv_shape){.type = IKV_SHAPE_NONE};
+    put('e', t);
+    config.what = OUTLINES;
+    draw(&config, "solid:a 11,22 41,22 41,26 11,26; pass:b 20,42 r6 filled; "
+                  "off:c 20,40 20,48 12,40; off:d 20,50 r0; ");
+    ikv_camera camera = {.x = 10, .y = 20, .zoom = 0.5f};
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    draw(&config, "solid:a 0.5,1 15.5,1 15.5,3 0.5,3; pass:b 5,11 r3 filled; "
+                  "off:c 5,10 5,14 1,10; off:d 5,15 r0; ");
+    /* as they are, in another view, and not where the layer is not shown */
+    config.view = 1;
+    config.what = WHAT(SOLID);
+    draw(&config, "solid:a 11,22 41,22 41,26 11,26; ");
+    camera.hidden = true;
+    ok(ikv_scene_set_camera(k.scene, 0, 1, &camera));
+    draw(&config, "");
+    config.view = 7;
+    draw(&config, "");
+    kit_close(&k);
+}
+END_TEST
+
+/* A capsule's outline goes around both ends. */
+START_TEST(capsules)
+{
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    t.shape = ikv_scene_capsule(10, 10, 30, 10, 5);
+    put('a', t);
+    t.shape = ikv_scene_capsule(60, 10, 60, 10, 4);
+    put('b', t);
+    config.what = WHAT(SOLID);
+    draw(&config,
+         "solid:a 30,5 31.9134,5.3806 33.5355,6.46447 34.6194,8.08658 35,10 "
+         "34.6194,11.9134 33.5355,13.5355 31.9134,14.6194 30,15 10,15 "
+         "8.08658,14.6194 6.46447,13.5355 5.3806,11.9134 5,10 5.3806,8.08658 "
+         "6.46447,6.46447 8.08658,5.3806 10,5; "
+         "solid:b 60,6 61.5307,6.30448 62.8284,7.17157 63.6955,8.46927 64,10 "
+         "63.6955,11.5307 62.8284,12.8284 61.5307,13.6955 60,14 60,14 "
+         "58.4693,13.6955 57.1716,12.8284 56.3045,11.5307 56,10 "
+         "56.3045,8.46927 57.1716,7.17157 58.4693,6.30448 60,6; ");
+    kit_close(&k);
+}
+END_TEST
+
+/* Layers from the lowest, then z, then age; what is hidden is not there; filters;
+ * clips, margins and names. */
+START_TEST(stacking)
+{
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    t.shape = ikv_scene_rect(0, 0, 1, 1);
+    t.layer = 2;
+    t.tags = 2;
+    put('a', t);
+    t.layer = 0;
+    t.z = 5;
+    t.tags = 1;
+    put('b', t);
+    t.z = -3;
+    put('c', t);
+    put('d', t);
+    t.parent = named[1];
+    t.clip = true;
+    t.grace = 2;
+    t.tags = 3;
+    t.x = 4;
+    put('e', t);
+    t.parent = (ikv_target){0};
+    t.z = 0;
+    t.clip = false;
+    t.grace = 0;
+    ikv_target hidden = put('f', t);
+    ok(ikv_scene_show(k.scene, hidden, false));
+    t.parent = hidden;
+    put('g', t);
+    config.what = WHAT(NAME);
+    draw(&config, "name:c 0,0 \"c z-3\"; name:d 0,0 \"d z-3\"; name:b 0,0 \"b "
+                  "z5\"; name:e 4,0 \"e z-3\"; name:a 0,0 \"a z0\"; ");
+    config.tags = 2;
+    draw(&config, "name:e 4,0 \"e z-3\"; name:a 0,0 \"a z0\"; ");
+    config.layers = 4;
+    draw(&config, "name:a 0,0 \"a z0\"; ");
+    config.layers = config.tags = 0;
+    config.what = WHAT(CLIP) | WHAT(MARGIN);
+    draw(&config, "clip:e 4,0 5,0 5,1 4,1; margin:e 2,-2 7,-2 7,3 2,3; ");
+    /* who gives no names gets numbers */
+    t = (ikv_target_config)IKV_TARGET_INIT;
+    put('h', t);
+    config.what = WHAT(NAME);
+    config.layers = 2;
+    draw(&config, "");
+    char expected[64];
+    config.layers = 1;
+    config.tags = 0;
+    config.name = NULL;
+    drawn.text[0] = '\0';
+    ok(ikv_draw(&config));
+    snprintf(expected, sizeof expected, "name:h 0,0 \"%u z0\"; ",
+             named[7].bits);
+    ck_assert_ptr_nonnull(strstr(drawn.text, expected));
+    kit_close(&k);
+}
+END_TEST
+
+/* Zones with what is in them, bodies with their pieces. */
+START_TEST(zones)
+{
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_sensing senses = IKV_SENSING_INIT;
+    t.body = true;
+    ikv_target boat = put('a', t);
+    t.body = false;
+    t.parent = boat;
+    t.x = 10;
+    t.tags = 1;
+    t.shape = ikv_scene_rect(0, 0, 4, 4);
+    put('b', t);
+    t = (ikv_target_config)IKV_TARGET_INIT;
+    t.x = 5, t.y = 1;
+    t.shape = ikv_scene_rect(0, 0, 8, 8);
+    ikv_target zone = put('c', t);
+    senses.senses = 1;
+    ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    ok(ikv_overlaps_sense(overlaps, zone, &senses));
+    kit_frame(&k, 40);
+    config.overlaps = overlaps;
+    config.what = WHAT(ZONE) | WHAT(CONTACT) | WHAT(BODY);
+    draw(&config, "body:a -4,0-4,0; body:a 0,-4-0,4; body:b 10,0-0,0; zone:c "
+                  "5,1 13,1 13,9 5,9; contact:c 5,1-10,0; ");
+    config.what = WHAT(ZONE);
+    draw(&config, "zone:c 5,1 13,1 13,9 5,9; ");
+    config.overlaps = NULL;
+    draw(&config, "");
+    kit_close(&k);
+}
+END_TEST
+
+static ikv_event touch(ikv_kind kind, float x, uint16_t pointer)
+{
+    ikv_event event = ikv_event_make(kind, 0);
+    event.device = 1;
+    event.pointer.type = IKV_TOUCH;
+    event.pointer.x = x;
+    event.pointer.button =
+        (int8_t)(kind == IKV_KIND_POINTER_MOVE ? IKV_NO_BUTTON : 0);
+    event.pointer.pointer = pointer;
+    return event;
+}
+
+/* Pointers, what they are over and who has captured them, the focus. */
+START_TEST(pointers)
+{
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_trail_point points[3];
+    ikv_trail trail = {points, 3, 0, 0};
+    t.shape = ikv_scene_rect(0, 0, 20, 20);
+    t.traits = IKV_FOCUSABLE;
+    put('a', t);
+    config.router = k.router;
+    config.trail = &trail;
+    config.what = WHAT(POINTER) | WHAT(HOVER) | WHAT(CAPTURE) | WHAT(FOCUS) |
+                  WHAT(TRAIL) | WHAT(PRESS) | WHAT(RELEASE);
+    draw(&config, "");
+    static const struct {
+        ikv_kind kind;
+        float x;
+        const char *drawn;
+    } steps[] = {
+        {IKV_KIND_POINTER_DOWN, 3,
+         "hover:a 0,0 20,0 20,20 0,20; pointer:a 3,0 r7 filled; press:- 3,0 "
+         "r3.5 filled; "},
+        {IKV_KIND_POINTER_MOVE, 60,
+         "hover:a 0,0 20,0 20,20 0,20; "
+         "capture:a 0,0 20,0 20,20 0,20; capture:a 60,0-0,0; pointer:a 60,0 r7 "
+         "filled; press:- 3,0 r3.5 filled; trail:- 3,0-60,0; "},
+        {IKV_KIND_POINTER_UP, 61,
+         "press:- 3,0 r3.5 filled; trail:- "
+         "3,0-60,0; trail:- 60,0-61,0; release:- 61,0 r3.5; "},
+        /* the first has gone from the ring */
+        {IKV_KIND_POINTER_DOWN, 5,
+         "hover:a 0,0 20,0 20,20 0,20; "
+         "pointer:a 5,0 r7 filled; trail:- 60,0-61,0; release:- 61,0 r3.5; "
+         "trail:- 61,0-5,0; press:- 5,0 r3.5 filled; "},
+    };
+    for (int i = 0; i < ROWS(steps); i++) {
+        ikv_event e = touch(steps[i].kind, steps[i].x, 2);
+        e.time_ns = (uint64_t)i * 1000;
+        ikv_router_route(k.router, &e);
+        ikv_trail_note(&trail, &e);
+        draw(&config, steps[i].drawn);
+    }
+    /* others are left alone, and have lines of their own */
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    ikv_trail_note(&trail, &e);
+    ck_assert_uint_eq(trail.count, 4);
+    e = touch(IKV_KIND_POINTER_MOVE, 7, 9);
+    ikv_trail_note(&trail, &e);
+    ck_assert_uint_eq(points[1].before, 0);
+    config.view = 1;
+    draw(&config, "");
+    config.view = 0;
+    config.what = WHAT(FOCUS);
+    ok(ikv_router_focus(k.router, 3, named[0]));
+    draw(&config, "focus:a 0,0 20,0 20,20 0,20; ");
+    kit_close(&k);
+}
+END_TEST
+
+/* Whoever takes no lines gets none; every ink can be seen on its ground. */
+START_TEST(canvases)
+{
+    ikv_draw_config config = open_scene();
+    ikv_target_config t = IKV_TARGET_INIT;
+    t.shape = ikv_scene_rect(0, 0, 20, 20);
+    put('a', t);
+    config.router = k.router;
+    config.canvas = (ikv_canvas){NULL, NULL, NULL, NULL, NULL};
+    draw(&config, "");
+    const ikv_draw_style *styles[] = {ikv_draw_dark(), ikv_draw_light()};
+    for (int s = 0; s < 2; s++)
+        for (int i = 0; i < IKV_DRAW_COUNT; i++) {
+            const ikv_ink *ink = &styles[s]->inks[i];
+            uint32_t ground = styles[s]->background >> 8 & 0xff;
+            uint32_t green = ink->line >> 16 & 0xff;
+            ck_assert_uint_gt(ink->line & 0xff, 127);
+            ck_assert(ink->width >= 1);
+            ck_assert_uint_ge(ground > green ? ground - green : green - ground,
+                              90);
+        }
+    status_is(ikv_draw(NULL), IKV_BAD_ARGUMENT);
+    config.size = 8;
+    status_is(ikv_draw(&config), IKV_BAD_SIZE);
+    config.scene = NULL;
+    status_is(ikv_draw(&config), IKV_BAD_ARGUMENT);
+    kit_close(&k);
+}
+END_TEST
+
+/* -------------------------------------------------- where hits are -- */
+
+typedef struct outline {
+    float points[40], x, y, radius;
+    uint32_t count;
+} outline;
+
+static outline outlines[16];
+
+static void keep_polygon(void *user, const ikv_draw_mark *mark,
+                         const float *points, uint32_t count)
+{
+    const ikv_target *all = user;
+    for (int i = 0; i < ROWS(outlines); i++)
+        if (all[i].bits == mark->target.bits) {
+            memcpy(outlines[i].points, points, 2 * count * sizeof *points);
+            outlines[i].count = count;
+        }
+}
+
+static void keep_circle(void *user, const ikv_draw_mark *mark, float x, float y,
+                        float radius)
+{
+    const ikv_target *all = user;
+    for (int i = 0; i < ROWS(outlines); i++)
+        if (all[i].bits == mark->target.bits)
+            outlines[i] = (outline){.x = x, .y = y, .radius = radius};
+}
+
+/* How far inside a point is; below 0: outside. Both turns. */
+static double depth_in(const outline *o, float x, float y)
+{
+    double least = 1e9, sign = 0;
+    if (o->count == 0) {
+        double dx = (double)x - (double)o->x, dy = (double)y - (double)o->y;
+        return (double)o->radius - sqrt(dx * dx + dy * dy);
+    }
+    for (uint32_t i = 0; i < o->count; i++) {
+        const float *a = &o->points[2 * i];
+        const float *b = &o->points[2 * ((i + 1) % o->count)];
+        double ex = (double)b[0] - (double)a[0],
+               ey = (double)b[1] - (double)a[1];
+        double length = sqrt(ex * ex + ey * ey);
+        if (length < 1e-6)
+            continue;
+        double off = (ex * ((double)y - (double)a[1]) -
+                      ey * ((double)x - (double)a[0])) /
+                     length;
+        if (sign == 0)
+            for (uint32_t n = 0; n < o->count; n++)
+                sign += ex * ((double)o->points[2 * n + 1] - (double)a[1]) -
+                        ey * ((double)o->points[2 * n] - (double)a[0]);
+        off = sign < 0 ? -off : off;
+        least = off < least ? off : least;
+    }
+    return least;
+}
+
+static bool is_outside(ikv_target target, float x, float y)
+{
+    ikv_obstacle why[8];
+    ikv_query query = IKV_QUERY_INIT;
+    query.x = x, query.y = y;
+    uint32_t count = ikv_scene_probe(k.scene, &query, target, why, 8);
+    for (uint32_t i = 0; i < count && i < 8; i++)
+        if (why[i].code == IKV_WHY_OUTSIDE)
+            return true;
+    return false;
+}
+
+START_TEST(where_hits_are)
+{
+    uint64_t random = (uint64_t)_i + 3;
+    ikv_target all[16];
+    int compared = 0;
+    ikv_draw_config config = open_scene();
+    ikv_camera camera = {
+        .x = 30,
+        .y = 20,
+        .zoom = 0.5f + (float)random_below(&random, 4) / 2,
+        .rotation = ikv_scene_rotation((float)random_below(&random, 360)),
+        .flip_y = random_below(&random, 2) == 0};
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    for (int i = 0; i < ROWS(all); i++) {
+        ikv_target_config t = IKV_TARGET_INIT;
+        float a = (float)random_below(&random, 20),
+              b = (float)random_below(&random, 20);
+        const float points[] = {a,      b,      a + 20, b + 3,
+                                a + 15, b + 25, a - 2,  b + 9};
+        const ikv_shape made[] = {ikv_scene_rect(a, b, 20, 10),
+                                  ikv_scene_circle(a, b, 12),
+                                  ikv_scene_capsule(a, b, b, a + 30, 6),
+                                  ikv_scene_polygon(points, 4)};
+        t.parent = i > 0 && random_below(&random, 2) == 0
+                       ? all[random_below(&random, (uint32_t)i)]
+                       : (ikv_target){0};
+        t.x = (float)random_below(&random, 60);
+        t.y = (float)random_below(&random, 60);
+        t.rotation = ikv_scene_rotation((float)random_below(&random, 360));
+        t.scale = 0.5f + (float)random_below(&random, 3) / 2;
+        t.shape = made[random_below(&random, 4)];
+        ok(ikv_scene_add(k.scene, &t, &all[i], NULL));
+    }
+    memset(outlines, 0, sizeof outlines);
+    config.what = WHAT(SOLID);
+    config.canvas = (ikv_canvas){all, NULL, keep_polygon, keep_circle, NULL};
+    ok(ikv_draw(&config));
+    for (int at = 0; at < 4000; at++) {
+        /* about one of them */
+        const outline *near = &outlines[at % ROWS(outlines)];
+        float x = near->x + near->points[0] - 40 +
+                  (float)random_below(&random, 800) / 10;
+        float y = near->y + near->points[1] - 40 +
+                  (float)random_below(&random, 800) / 10;
+        for (int i = 0; i < ROWS(all); i++) {
+            double depth = depth_in(&outlines[i], x, y);
+            /* a capsule's ends are drawn with corners */
+            double blunt = outlines[i].count > 4 ? 1.5 : 0.01;
+            if (depth > -0.01 && depth < 0.01)
+                continue;
+            if (depth < 0 && depth > -blunt)
+                continue;
+            ck_assert_msg(is_outside(all[i], x, y) == (depth < 0),
+                          "target %d at %g, %g: %g", i, (double)x, (double)y,
+                          depth);
+            compared += depth > 0;
+        }
+    }
+    ck_assert_int_gt(compared, 500);
+    kit_close(&k);
+}
+END_TEST
+
+Suite *draw_suite(void)
+{
+    Suite *s = suite_create("draw");
+    add(s, "shapes", shapes);
+    add(s, "capsules", capsules);
+    add(s, "stacking", stacking);
+    add(s, "zones", zones);
+    add(s, "pointers", pointers);
+    add(s, "canvases", canvases);
+    add_table(s, "where hits are", where_hits_are, 20);
+    return s;
+}

@@ -501,6 +501,151 @@ START_TEST(where_hits_are)
 }
 END_TEST
 
+/* ------------------------------------------------------------ the command -- */
+
+#define TOOL BINARY "/ikvar"
+#define DEMO SOURCE "/demo/harbour.setup.json "
+#define TAPE SOURCE "/demo/harbour.tape.jsonl "
+
+static char output[1 << 16];
+
+static int count_of(const char *text, const char *what)
+{
+    int count = 0;
+    for (; (text = strstr(text, what)) != NULL; text++)
+        count++;
+    return count;
+}
+
+static const char no_times[] = "{\"format\":\"ikvar.tape/2\",\"until\":500}\n";
+
+/* A view of 640 by 360 on a page of 1280 by 800: 1.9167 times as large, from
+ * (26.67, 34) on. Who is in it, once each and in stacking order, where it is. */
+START_TEST(svg_of_a_setup)
+{
+    static const struct {
+        const char *name;
+        double x, y;
+    } order[] = {{"low", 100, 50},
+                 {"<b>&", 200, 60},
+                 {"inner", 130, 70},
+                 {"above", 0, 0},
+                 {"panel", 300, 200}};
+    write_file(
+        "draw.setup.json",
+        "{\"format\":\"ikvar.setup/1\",\"layers\":[{\"name\":\"w\"},{\"name\":"
+        "\"p\"}],\"view\":{\"width\":640,\"height\":360},\"targets\":["
+        "{\"id\":\"panel\",\"layer\":\"p\",\"position\":[300,200],\"shape\":{"
+        "\"rect\":[0,0,9,9]}},{\"id\":\"above\",\"z\":3,\"shape\":{\"rect\":[0,"
+        "0,"
+        "9,9]}},{\"id\":\"low\",\"z\":-3,\"position\":[100,50],\"shape\":{"
+        "\"rect\":"
+        "[0,0,40,20]}},{\"id\":\"<b>&\",\"position\":[200,60],\"shape\":{"
+        "\"rect\":["
+        "0,0,9,9]}},{\"id\":\"inner\",\"parent\":\"<b>&\",\"position\":[-70,10]"
+        ","
+        "\"shape\":{\"rect\":[0,0,9,9]}},{\"id\":\"gone\",\"hidden\":true,"
+        "\"shape\":{\"rect\":[0,0,9,9]}}]}");
+    write_file("draw.tape.jsonl", no_times);
+    int code = run_command_line(output, sizeof output, TOOL " draw %s",
+                                _i == 0 ? "draw.setup.json"
+                                        : "draw.setup.json draw.tape.jsonl "
+                                          "--at 300");
+    ck_assert_msg(code == 0, "%s", output);
+    ck_assert_int_eq(count_of(output, "data-name="), ROWS(order));
+    ck_assert_ptr_null(strstr(output, "<b>"));
+    const char *at = output;
+    for (int i = 0; i < ROWS(order); i++) {
+        char group[64];
+        double x, y;
+        snprintf(group, sizeof group, "<g class=\"target\" data-name=\"%s\">",
+                 i == 1 ? "&lt;b&gt;&amp;" : order[i].name);
+        at = strstr(at, group);
+        ck_assert_msg(at != NULL, "%s: %s", group, output);
+        at = strstr(at, "points=\"");
+        ck_assert_int_eq(sscanf(at, "points=\"%lf,%lf", &x, &y), 2);
+        ck_assert_double_eq_tol(x, 26.67 + 1.91667 * order[i].x, 0.02);
+        ck_assert_double_eq_tol(y, 34 + 1.91667 * order[i].y, 0.02);
+    }
+    ck_assert_ptr_nonnull(strstr(output, "draw.setup.json at "));
+    ck_assert_ptr_nonnull(strstr(output, "50 units</text>"));
+    ck_assert_ptr_nonnull(strstr(output, ">is hit</text>"));
+    ck_assert_ptr_null(strstr(output, ">senses</text>"));
+    ck_assert_int_eq(count_of(output, "<g "), count_of(output, "</g>"));
+}
+END_TEST
+
+/* What the harbour's tape has moved by then, to a unit; and what has happened. */
+static const struct {
+    const char *at;
+    double ferry;
+    bool in_berth, hovers, captured;
+} moments[] = {{"1", 220, false, false, false},
+               {"640", 489, true, false, false},
+               {"900", 489, true, true, false}};
+
+START_TEST(svg_of_a_moment)
+{
+    double x;
+    int code =
+        run_command_line(output, sizeof output,
+                         TOOL " draw " DEMO TAPE " --at %s", moments[_i].at);
+    ck_assert_msg(code == 0, "%s", output);
+    ck_assert_int_eq(count_of(output, "data-name="), 14);
+    const char *hull = strstr(output, "data-name=\"hull\"");
+    ck_assert_ptr_nonnull(hull);
+    ck_assert_int_eq(sscanf(strstr(hull, "points=\""), "points=\"%lf", &x), 1);
+    x = (x - 26.67) / 1.91667 + 60; /* its left edge */
+    ck_assert_msg(x > moments[_i].ferry - 1 && x < moments[_i].ferry + 1, "%g",
+                  x);
+    ck_assert_int_eq(strstr(output, ">is in it<") != NULL,
+                     moments[_i].in_berth);
+    ck_assert_int_eq(strstr(output, ">hovered<") != NULL, moments[_i].hovers);
+    ck_assert_int_eq(strstr(output, ">has captured<") != NULL,
+                     moments[_i].captured);
+}
+END_TEST
+
+static const struct {
+    const char *arguments;
+    int code;
+    const char *says;
+} draw_table[] = {
+    {DEMO TAPE "--only solid,zone | grep -c stroke-dasharray", 1, "0"},
+    {DEMO TAPE "--only solid,zon", 2, "did you mean \"zone\"?"},
+    {DEMO TAPE "more", 2, "expected SETUP [TAPE]"},
+    {"", 2, "expected SETUP [TAPE]"},
+    {DEMO "-o picture.gif", 2, "a name that ends in .png or .svg"},
+    {"gone.setup.json", 3, "gone.setup.json: can't open"},
+    {DEMO "gone.tape.jsonl --at 5", 3, "gone.tape.jsonl: can't open"},
+    {DEMO "-o no/such.svg", 3, "no/such.svg: No such file"},
+    {DEMO "> /dev/full", 3, "can't be written"},
+    {"draw.svg -o draw.svg", 3, "the picture would destroy it"},
+    {DEMO "--light -o draw.svg && grep -c ffffff draw.svg", 0, "1"},
+    {DEMO TAPE "--at 900 -o draw.png && head -c 24 draw.png | od -An -tx1 | "
+               "tr -d ' \\n'",
+     0, "89504e470d0a1a0a0000000d494844520000050000000320"},
+    {DEMO "-w 400 -H 300 -o draw.png && head -c 24 draw.png | od -An -tx1 | "
+          "tail -1",
+     0, "00 00 01 90 00 00 01 2c"},
+    {DEMO "--width 4", 2, "--width"},
+};
+
+START_TEST(draw_command_line)
+{
+    write_file("draw.svg", "{\"format\":\"ikvar.setup/1\"}");
+    int code = run_command_line(output, sizeof output, TOOL " draw %s",
+                                draw_table[_i].arguments);
+    ck_assert_msg(code == draw_table[_i].code &&
+                      strstr(output, draw_table[_i].says) != NULL,
+                  "%s: %d: %s", draw_table[_i].arguments, code, output);
+    remove("draw.svg");
+    remove("draw.png");
+    run_command_line(output, sizeof output, "ls *.part");
+    ck_assert_ptr_null(strstr(output, "draw."));
+}
+END_TEST
+
 Suite *draw_suite(void)
 {
     Suite *s = suite_create("draw");
@@ -511,5 +656,8 @@ Suite *draw_suite(void)
     add(s, "pointers", pointers);
     add(s, "canvases", canvases);
     add_table(s, "where hits are", where_hits_are, 20);
+    add_table(s, "SVG of a setup", svg_of_a_setup, 2);
+    add_table(s, "SVG of a moment", svg_of_a_moment, ROWS(moments));
+    add_table(s, "draw", draw_command_line, ROWS(draw_table));
     return s;
 }

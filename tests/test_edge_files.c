@@ -633,6 +633,7 @@ static const struct {
     {"check --json pier.setup.json kept.tape.jsonl horn.bindings.json", NULL},
     {"check --play --json pier.setup.json kept.tape.jsonl evening.trace.jsonl",
      NULL},
+    {"draw pier.setup.json evening.tape.jsonl --at 300", NULL},
     {"kinds", NULL},
     {"kinds --json wheel", NULL},
     {"kinds tide.computed pier.setup.json", NULL},

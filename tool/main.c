@@ -13,6 +13,8 @@ static const struct command {
      "rehearse a setup, with a tape or live"},
     {"why", why_command, "why SETUP TAPE",
      "tell why a handler was not called, a target not hit"},
+    {"draw", draw_command, "draw SETUP [TAPE]",
+     "draw the scene at a moment, as PNG or SVG"},
     {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},

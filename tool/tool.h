@@ -22,6 +22,7 @@ int check_command(int argc, char **argv);
 int tape_command(int argc, char **argv);
 int bench_command(int argc, char **argv);
 int why_command(int argc, char **argv);
+int draw_command(int argc, char **argv);
 
 /* -------------------------------------------------------------- options -- */
 

@@ -132,9 +132,10 @@ static void draw_body(const drawing *d)
     if (body.bits == 0 || !position_of(d, body, at))
         return;
     if (body.bits == d->target.bits) {
+        /* who is nobody's piece is a body by himself, as any target */
         ikv_target piece = ikv_scene_next(d->config->scene, body, body);
-        if (piece.bits == 0)
-            return; /* all by itself: as any target */
+        if (ikv_scene_body(d->config->scene, piece).bits != body.bits)
+            return;
         ikvi_draw_line(d, IKV_DRAW_BODY, at[0] - size, at[1], at[0] + size,
                        at[1]);
         ikvi_draw_line(d, IKV_DRAW_BODY, at[0], at[1] - size, at[0],

@@ -184,7 +184,9 @@ static bool play_tape(checker *c, findings *f)
                      .user = c};
     c->of_run = f;
     c->runs++;
-    return run_plan_through(&plan) == FINE || bad(f, "it can't be played");
+    int code = run_plan_through(&plan);
+    c->of_run = NULL;
+    return code == FINE || bad(f, "it can't be played");
 }
 
 static bool check_trace(checker *c, findings *f)
@@ -203,6 +205,7 @@ static bool check_trace(checker *c, findings *f)
         status = ikv_review_tell(review, take_mistake, c);
     }
     ikv_review_close(review);
+    c->of_run = NULL;
     snprintf(f->facts, sizeof f->facts, "trace of a run");
     return status == IKV_OK || bad(f, message.text);
 }

@@ -236,7 +236,8 @@ static void draw_legend(artist *a, const ikv_draw_style *style)
         if ((a->used >> what & 1) == 0 || what == IKV_DRAW_NAME)
             continue;
         double x = MARGIN + nth % columns * wide;
-        double y = a->height - FOOT + 22 + nth / columns * 22;
+        int line = nth / columns;
+        double y = a->height - FOOT + 22 + line * 22;
         const double box[] = {x, y - 9, x + 16, y - 9, x + 16, y, x, y};
         a->pen->polygon(a->page, &style->inks[what], box, 4);
         a->pen->text(a->page, words, x + 22, y, 11, ink_rows[what].meaning);

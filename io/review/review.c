@@ -78,7 +78,8 @@ static void note_unheard(ikv_review *review, ikv_kind kind)
 static void look_at_lanes(ikv_review *review)
 {
     uint64_t now = ++review->steps;
-    for (ikv_lane lane = 0; lane < LANES; lane++) {
+    for (uint32_t nth = 0; nth < LANES; nth++) {
+        ikv_lane lane = (ikv_lane)nth;
         ikv_lane_counts c = IKV_LANE_COUNTS_INIT;
         lane_past *past = &review->lanes[lane];
         if (ikv_bus_lane_counters(review->bus, lane, &c) < 0)
@@ -137,7 +138,7 @@ static bool make_room(ikv_review *review)
     while ((kind = ikv_catalogue_next(review->catalogue, kind)) !=
            IKV_KIND_NONE)
         review->kind_room = kind + 1u;
-    review->unheard = calloc(review->kind_room, sizeof *review->unheard);
+    review->unheard = calloc(review->kind_room + 1u, sizeof *review->unheard);
     review->strangers = json_object();
     return review->unheard != NULL && review->strangers != NULL &&
            list_handlers(review);
@@ -367,7 +368,8 @@ static ikv_status tell_near_names(const ikv_review *review, const teller *t)
 static void tell_lanes(const ikv_review *review, const teller *t)
 {
     const char *name;
-    for (ikv_lane lane = 0; lane < LANES; lane++) {
+    for (uint32_t nth = 0; nth < LANES; nth++) {
+        ikv_lane lane = (ikv_lane)nth;
         ikv_lane_counts c = IKV_LANE_COUNTS_INIT;
         if (ikv_bus_lane_counters(review->bus, lane, &c) < 0)
             return;

@@ -730,8 +730,9 @@ static void recall(const past_record *record, ikv_why *why)
     ikv_watch watch = record->watch;
     ikv_delivery delivery = record->delivery;
     delivery.path = record->path;
-    watch.event = record->has_event ? &record->event : NULL;
-    watch.delivery = record->has_delivery ? &delivery : NULL;
+    /* what has none of them is not looked at for them */
+    watch.event = &record->event;
+    watch.delivery = &delivery;
     why->recalled = record;
     if ((watch.what & wants_of(why->config.about)) != 0)
         watch_run(&watch, why);

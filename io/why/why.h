@@ -60,7 +60,7 @@ typedef struct past_record {
     ikv_watch watch;
     ikv_event event;
     ikv_delivery delivery;
-    bool has_event, has_delivery, captured;
+    bool captured;
     ikv_target path[IKV_PATH_LIMIT];
     uint32_t above_count, found_count;
     ikv_target above[PAST_ABOVE]; /* of an EVENT: from the top down; of an END:

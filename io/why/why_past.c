@@ -38,13 +38,12 @@ static past_record *begin_record(ikv_why_past *past, const ikv_watch *watch)
 {
     past_record *r = record_at(past, past->count++);
     r->watch = *watch;
-    r->has_event = watch->event != NULL;
-    r->has_delivery = watch->delivery != NULL;
+
     r->above_count = r->found_count = 0;
     r->captured = false;
-    if (r->has_event)
+    if (watch->event != NULL)
         r->event = *watch->event;
-    if (r->has_delivery) {
+    if (watch->delivery != NULL) {
         r->delivery = *watch->delivery;
         memcpy(r->path, watch->delivery->path,
                watch->delivery->path_length * sizeof r->path[0]);

@@ -646,6 +646,109 @@ START_TEST(draw_command_line)
 }
 END_TEST
 
+/* ----------------------------------------------------------------- plots -- */
+
+/* The sum of a column, by its name; and how many rows there are. */
+static double sum_of(const char *csv, const char *column, int *rows)
+{
+    char line[512], *name, *value;
+    int nth = -1;
+    double sum = 0;
+    *rows = -1;
+    for (; *csv != '\0'; csv += strcspn(csv, "\n") + 1) {
+        snprintf(line, sizeof line, "%.*s", (int)strcspn(csv, "\n"), csv);
+        ++*rows;
+        int at = 0;
+        for (name = line; name != NULL; name = value, at++) {
+            value = strchr(name, ',');
+            if (value != NULL)
+                *value++ = '\0';
+            if (*rows == 0 && strcmp(name, column) == 0)
+                nth = at;
+            else if (*rows > 0 && at == nth)
+                sum += atof(name);
+        }
+    }
+    ck_assert_msg(nth >= 0, "no column %s", column);
+    return sum;
+}
+
+/* What the counters say of the same run; of a trace the same, as far as it tells.
+ */
+START_TEST(csv_of_a_run)
+{
+    static const struct {
+        const char *column;
+        double sum;
+        bool in_trace;
+    } sums[] = {{"steps", 96, true},   {"calls", 27, true},
+                {"pointer", 87, true}, {"loop", 194, true},
+                {"overlap", 4, true},  {"action", 11, true},
+                {"user", 4, true},     {"deferred", 3, false},
+                {"merged", 0, false},  {"key", 2, true}};
+    int rows;
+    char *csv = malloc(1 << 17);
+    if (_i == 1)
+        run_command_line(csv, 1 << 17,
+                         TOOL " run --json " DEMO TAPE "> draw.trace.jsonl");
+    int code = run_command_line(csv, 1 << 17, TOOL " plot %s",
+                                _i == 0 ? DEMO TAPE : "draw.trace.jsonl");
+    ck_assert_int_eq(code, 0);
+    for (int i = 0; i < ROWS(sums); i++)
+        if (_i == 0 || sums[i].in_trace)
+            ck_assert_msg(
+                fabs(sum_of(csv, sums[i].column, &rows) - sums[i].sum) < 0.5,
+                "%s: %g", sums[i].column, sum_of(csv, sums[i].column, &rows));
+    ck_assert_int_eq(rows, 97);
+    /* how long it takes is of this machine, and is told of each frame */
+    double took = sum_of(csv, "frame_ms", &rows);
+    ck_assert_int_eq(took > 0, _i == 0);
+    remove("draw.trace.jsonl");
+    free(csv);
+}
+END_TEST
+
+static const struct {
+    const char *arguments;
+    int code;
+    const char *says;
+} plot_table[] = {
+    {DEMO TAPE "-o draw.png && head -c 4 draw.png | od -An -c", 0, "P   N   G"},
+    {DEMO TAPE "-o draw.svg && grep -c 'longest step' draw.svg", 0, "2"},
+    {DEMO TAPE "-o draw.gif", 2, "ends in .png or .svg"},
+    {DEMO, 2, "expected SETUP TAPE, or TRACE"},
+    {"", 2, "expected SETUP TAPE, or TRACE"},
+    {"gone.trace.jsonl", 3, "gone.trace.jsonl: No such file"},
+    {"torn.trace.jsonl", 3, "torn.trace.jsonl:2: expected a call of a trace"},
+    {"wrong.trace.jsonl", 3, "wrong.trace.jsonl:1: expected a trace"},
+    {"short.trace.jsonl", 3, "short.trace.jsonl: no frame ended in it"},
+    {DEMO TAPE "-o no/such.png", 3, "ikvar plot: no/such.png: "},
+    {DEMO TAPE "> /dev/full", 3, "can't be written"},
+};
+
+START_TEST(plot_command_line)
+{
+    write_file("torn.trace.jsonl",
+               "{\"format\":\"ikvar.trace/2\"}\n{\"n\":1,\"ki");
+    write_file("wrong.trace.jsonl", "{\"format\":\"ikvar.tape/2\"}\n");
+    write_file("short.trace.jsonl", "{\"format\":\"ikvar.trace/2\"}\n");
+    int code = run_command_line(output, sizeof output, TOOL " plot %s",
+                                plot_table[_i].arguments);
+    ck_assert_msg(code == plot_table[_i].code &&
+                      strstr(output, plot_table[_i].says) != NULL,
+                  "%s: %d: %s", plot_table[_i].arguments, code, output);
+    run_command_line(output, sizeof output,
+                     "rm -f torn.* wrong.* short.* draw.svg draw.png; ls");
+    ck_assert_ptr_null(strstr(output, ".part"));
+    /* where there is no gnuplot it is said, and nothing is left */
+    code = run_command_line(output, sizeof output,
+                            "PATH=/nonexistent " TOOL " plot " DEMO TAPE
+                            "-o draw.png");
+    ck_assert_int_eq(code, 3);
+    ck_assert_ptr_nonnull(strstr(output, "gnuplot is not there"));
+}
+END_TEST
+
 Suite *draw_suite(void)
 {
     Suite *s = suite_create("draw");
@@ -659,5 +762,7 @@ Suite *draw_suite(void)
     add_table(s, "SVG of a setup", svg_of_a_setup, 2);
     add_table(s, "SVG of a moment", svg_of_a_moment, ROWS(moments));
     add_table(s, "draw", draw_command_line, ROWS(draw_table));
+    add_table(s, "CSV of a run", csv_of_a_run, 2);
+    add_table(s, "plot", plot_command_line, ROWS(plot_table));
     return s;
 }

@@ -15,6 +15,8 @@ static const struct command {
      "tell why a handler was not called, a target not hit"},
     {"draw", draw_command, "draw SETUP [TAPE]",
      "draw the scene at a moment, as PNG or SVG"},
+    {"plot", plot_command, "plot SETUP TAPE",
+     "plot what each frame of a run has, or list it"},
     {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},

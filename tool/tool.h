@@ -23,6 +23,7 @@ int tape_command(int argc, char **argv);
 int bench_command(int argc, char **argv);
 int why_command(int argc, char **argv);
 int draw_command(int argc, char **argv);
+int plot_command(int argc, char **argv);
 
 /* -------------------------------------------------------------- options -- */
 

@@ -1,0 +1,450 @@
+/* plot.c - ikvar plot: what a run or a trace has in each frame, as numbers and as
+ * curves, which gnuplot draws. */
+#define _POSIX_C_SOURCE 200809L
+#include "tool.h"
+
+#include <ikvar/ports.h>
+
+#include <errno.h>
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+/* One frame. What a trace does not tell is below 0. */
+typedef struct frame_row {
+    double t_ms;
+    uint32_t steps, calls;
+    uint32_t families[IKV_FAMILY_COUNT];
+    int64_t deferred, merged, waiting, lanes, contacts;
+    double frame_ms, step_ms;
+} frame_row;
+
+typedef struct plotter {
+    const char *output, *title;
+    ikv_kit *kit;
+    ikv_bus *bus;
+    frame_row *rows;
+    size_t count, room;
+    frame_row now;
+    bool lost; /* no memory */
+    ikv_port clock;
+    ikv_durations durations;
+    double budget_ms;
+} plotter;
+
+static const char *const families[IKV_FAMILY_COUNT] = {
+#define IKV_X(name, text, meaning, order) [IKV_FAMILY_##name] = text,
+    IKV_FAMILIES(IKV_X)
+#undef IKV_X
+};
+
+/* ------------------------------------------------------------- collecting -- */
+
+static frame_row empty_row(void)
+{
+    return (frame_row){.deferred = -1,
+                       .merged = -1,
+                       .waiting = -1,
+                       .lanes = -1,
+                       .contacts = -1,
+                       .frame_ms = -1,
+                       .step_ms = -1};
+}
+
+static void end_row(plotter *p)
+{
+    if (p->count == p->room) {
+        size_t room = p->room * 2 + 256;
+        frame_row *rows = realloc(p->rows, room * sizeof *rows);
+        p->lost = p->lost || rows == NULL;
+        if (rows == NULL)
+            return;
+        p->rows = rows;
+        p->room = room;
+    }
+    p->rows[p->count++] = p->now;
+    p->now = empty_row();
+}
+
+/* What there is at a frame's end; how long it took is known behind it. */
+static void take_counters(plotter *p)
+{
+    ikv_loop_counts loop = IKV_LOOP_COUNTS_INIT;
+    ikv_bus_counts bus = IKV_BUS_COUNTS_INIT;
+    ikv_overlaps_counts overlaps = IKV_OVERLAPS_COUNTS_INIT;
+    ikv_loop_counters(ikv_kit_loop(p->kit), &loop);
+    ikv_bus_counters(p->bus, &bus);
+    p->now.waiting = loop.waiting;
+    p->now.lanes = bus.waiting;
+    if (ikv_overlaps_counters(ikv_kit_overlaps(p->kit), &overlaps) == IKV_OK)
+        p->now.contacts = overlaps.contacts;
+    if (p->count > 0) {
+        p->rows[p->count - 1].frame_ms =
+            (double)p->durations.max_frame_ns / 1e6;
+        p->now.step_ms = (double)p->durations.max_step_ns / 1e6;
+    }
+    p->durations.max_frame_ns = p->durations.max_step_ns = 0;
+}
+
+static uint8_t family_of(const plotter *p, ikv_kind kind)
+{
+    return ikv_catalogue_info(ikv_bus_catalogue(p->bus), kind)->family;
+}
+
+static void watch_run(const ikv_watch *watch, void *user)
+{
+    plotter *p = user;
+    p->now.calls += watch->what == IKV_WATCH_CALL;
+    p->now.deferred += watch->what == IKV_WATCH_DEFER;
+    p->now.merged += watch->what == IKV_WATCH_MERGE;
+    if (watch->what == IKV_WATCH_EVENT)
+        p->now.families[family_of(p, watch->event->kind)]++;
+    if (watch->what != IKV_WATCH_DONE)
+        return;
+    p->now.steps += watch->event->kind == IKV_KIND_LOOP_STEP;
+    if (watch->event->kind == IKV_KIND_LOOP_FRAME) {
+        p->now.t_ms = (double)watch->event->time_ns / 1e6;
+        take_counters(p);
+        end_row(p);
+        p->now.deferred = p->now.merged = 0;
+    }
+}
+
+static uint64_t machine_clock(void *user)
+{
+    const ikv_port *clock = user;
+    return clock->now(clock->state);
+}
+
+static int begin_plot(void *user, ikv_kit *kit, ikv_setup *setup)
+{
+    plotter *p = user;
+    (void)setup;
+    p->kit = kit;
+    p->bus = ikv_kit_bus(kit);
+    p->now = empty_row();
+    p->now.deferred = p->now.merged = 0;
+    p->clock = ikv_null_port();
+    p->durations = (ikv_durations)IKV_DURATIONS_INIT;
+    p->durations.clock = machine_clock;
+    p->durations.user = &p->clock;
+    ikv_loop_measure(ikv_kit_loop(kit), &p->durations);
+    p->budget_ms = (double)p->durations.frame_budget_ns / 1e6;
+    return ikv_bus_add_watcher(p->bus,
+                               IKV_WATCH_EVENT | IKV_WATCH_CALL |
+                                   IKV_WATCH_DEFER | IKV_WATCH_MERGE |
+                                   IKV_WATCH_DONE,
+                               watch_run, p) == IKV_OK
+               ? FINE
+               : BAD_INPUT;
+}
+
+static int say_why(const char *path, const char *why)
+{
+    char shown[512];
+    fprintf(stderr, "ikvar plot: %s: %s\n",
+            ikv_shown_text(path, shown, sizeof shown), why);
+    return BAD_INPUT;
+}
+
+/* ----------------------------------------------------------------- traces -- */
+
+static int bad_line(const char *path, size_t line, const char *what)
+{
+    char shown[512];
+    fprintf(stderr, "ikvar plot: %s:%zu: %s\n",
+            ikv_shown_text(path, shown, sizeof shown), line, what);
+    return BAD_INPUT;
+}
+
+static uint8_t family_named(const char *kind)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(NULL, ikv_catalogue_find(NULL, kind));
+    return info != NULL ? info->family : IKV_FAMILY_USER;
+}
+
+/* A line for each call; an event that several heard has several. */
+static void take_line(plotter *p, const json_t *line, json_int_t *event)
+{
+    const char *kind = json_string_value(json_object_get(line, "kind"));
+    json_int_t number = json_integer_value(json_object_get(line, "event"));
+    p->now.calls += json_is_string(json_object_get(line, "handler"));
+    if (number != *event) {
+        p->now.families[family_named(kind)]++;
+        p->now.steps += strcmp(kind, "loop.step") == 0;
+    }
+    *event = number;
+    if (strcmp(kind, "loop.frame") == 0) {
+        p->now.t_ms = json_number_value(json_object_get(line, "t"));
+        end_row(p);
+    }
+}
+
+static int read_trace(plotter *p, const char *path)
+{
+    FILE *file = fopen(path, "r");
+    char *text = NULL;
+    size_t room = 0, line = 0;
+    ssize_t length;
+    json_int_t event = 0;
+    int code = FINE;
+    if (file == NULL)
+        return say_why(path, strerror(errno));
+    p->now = empty_row();
+    while (code == FINE && (length = getline(&text, &room, file)) > 0) {
+        json_t *read = json_loadb(text, (size_t)length, 0, NULL);
+        bool whole = json_is_object(read);
+        line++;
+        if (line == 1 && (!whole || strstr(text, "\"ikvar.trace/") == NULL))
+            code = bad_line(path, 1, "expected a trace (ikvar run --json)");
+        else if (line > 1 &&
+                 (!whole || !json_is_string(json_object_get(read, "kind"))))
+            code = bad_line(path, line, "expected a call of a trace");
+        else if (line > 1)
+            take_line(p, read, &event);
+        json_decref(read);
+    }
+    if (code == FINE && line == 0)
+        code = bad_line(path, 1, "expected a trace, found an empty file");
+    free(text);
+    fclose(file);
+    return code;
+}
+
+/* ---------------------------------------------------------------- numbers -- */
+
+static void put_known(FILE *file, double value)
+{
+    if (value < 0)
+        fputc(',', file); /* not known */
+    else
+        fprintf(file, ",%.6g", value);
+}
+
+/* Families that came at all. */
+static bool is_used(const plotter *p, uint32_t family)
+{
+    for (size_t i = 0; i < p->count; i++)
+        if (p->rows[i].families[family] > 0)
+            return true;
+    return false;
+}
+
+static void write_numbers(const plotter *p, FILE *file)
+{
+    fprintf(file, "t_ms,steps,calls,deferred,merged,waiting,lanes,contacts,"
+                  "frame_ms,step_ms");
+    for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+        if (is_used(p, f))
+            fprintf(file, ",%s", families[f]);
+    fputc('\n', file);
+    for (size_t i = 0; i < p->count; i++) {
+        const frame_row *row = &p->rows[i];
+        fprintf(file, "%.6f,%u,%u", row->t_ms, row->steps, row->calls);
+        put_known(file, (double)row->deferred);
+        put_known(file, (double)row->merged);
+        put_known(file, (double)row->waiting);
+        put_known(file, (double)row->lanes);
+        put_known(file, (double)row->contacts);
+        put_known(file, row->frame_ms);
+        put_known(file, row->step_ms);
+        for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+            if (is_used(p, f))
+                fprintf(file, ",%u", row->families[f]);
+        fputc('\n', file);
+    }
+}
+
+/* ----------------------------------------------------------------- curves -- */
+
+/* In gnuplot's single quotes. */
+static void put_quoted(FILE *file, const char *text)
+{
+    fputc('\'', file);
+    for (; *text != '\0'; text++) {
+        if (*text == '\'')
+            fputc('\'', file);
+        fputc(*text, file);
+    }
+    fputc('\'', file);
+}
+
+/* Families one upon the other, what waits, what was done, how long it took. */
+static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
+                         bool png)
+{
+    uint32_t used = 0;
+    bool timed = p->count > 0 && p->rows[0].waiting >= 0;
+    fprintf(gnuplot, "$data << END\n");
+    write_numbers(p, gnuplot);
+    fprintf(gnuplot,
+            "END\nset terminal %s size 1280,800 background 'white'\n"
+            "set output ",
+            png ? "pngcairo" : "svg");
+    put_quoted(gnuplot, path);
+    fprintf(gnuplot,
+            "\nset datafile separator ','\nset key outside right top maxcols 1 "
+            "samplen 2 font ',9' noenhanced\nset grid "
+            "lc rgb '#dddddd'\nset style fill solid 0.5 noborder\nset lmargin "
+            "10\nset rmargin 24\nset tmargin 1\nset bmargin 2\nset yrange "
+            "[0:5<*]\nset multiplot layout %d,1 title ",
+            timed ? 4 : 2);
+    put_quoted(gnuplot, p->title);
+    fprintf(gnuplot, " noenhanced\nset ylabel 'events a frame'\nplot ");
+    for (uint32_t f = IKV_FAMILY_COUNT; f-- > 0;)
+        used += is_used(p, f);
+    for (uint32_t nth = used; nth > 0; nth--)
+        fprintf(gnuplot,
+                "%s$data using ($1/1000):(sum [c=11:%u] column(c)) with "
+                "fillsteps lc %u title columnheader(%u)",
+                nth < used ? ", " : "", 10 + nth, nth, 10 + nth);
+    fprintf(gnuplot,
+            "\nset ylabel 'a frame'\n%splot $data using ($1/1000):3 with steps "
+            "lw 2 title 'calls'%s\n",
+            timed ? "" : "set bmargin 3\nset xlabel 'seconds'\n",
+            timed ? ", '' using ($1/1000):4 with steps lw 2 title 'deferred', "
+                    "'' using ($1/1000):5 with steps lw 2 title 'merged "
+                    "moves', '' using ($1/1000):8 with steps lw 2 title "
+                    "'contacts'"
+                  : "");
+    if (timed)
+        fprintf(gnuplot,
+                "set ylabel 'events'\nplot $data using ($1/1000):6 with steps "
+                "lw 2 title 'wait for their step', '' using ($1/1000):7 with "
+                "steps lw 2 title 'on lanes'\nset ylabel 'ms'\nset bmargin "
+                "3\nset xlabel "
+                "'seconds'\nset logscale y\nset yrange [*:*]\nplot $data using "
+                "($1/1000):9 with steps lw 2 title 'frame', '' using "
+                "($1/1000):10 with steps lw 2 title 'longest step', %.6g with "
+                "lines "
+                "dt 2 title 'budget'\n",
+                p->budget_ms > 0 ? p->budget_ms : 1000.0 / 60);
+    fprintf(gnuplot, "unset multiplot\nunset output\n");
+}
+
+static bool ends_with(const char *name, const char *end)
+{
+    size_t length = strlen(name), tail = strlen(end);
+    return length >= tail && strcmp(name + length - tail, end) == 0;
+}
+
+/* A whole file or none, as pictures are. */
+static int draw_curves(const plotter *p)
+{
+    char part[4096];
+    struct stat made;
+    snprintf(part, sizeof part, "%s.part", p->output);
+    remove(part);
+    FILE *gnuplot = popen("gnuplot >/dev/null 2>&1", "w");
+    if (gnuplot != NULL)
+        write_curves(p, gnuplot, part, ends_with(p->output, ".png"));
+    int status = gnuplot != NULL ? pclose(gnuplot) : -1;
+    if (status == 0 && stat(part, &made) == 0 && made.st_size > 0 &&
+        rename(part, p->output) == 0)
+        return FINE;
+    remove(part);
+    return say_why(p->output,
+                   status == 0 ? "can't be written"
+                               : "gnuplot is not there, or has failed: the "
+                                 "numbers (without -o) can be drawn by others");
+}
+
+static int end_plot(void *user)
+{
+    plotter *p = user;
+    if (p->kit != NULL) {
+        if (p->count > 0)
+            p->rows[p->count - 1].frame_ms =
+                (double)p->durations.max_frame_ns / 1e6;
+        ikv_loop_measure(ikv_kit_loop(p->kit), NULL);
+        ikv_bus_remove_watcher(p->bus, watch_run, p);
+    }
+    int code = FINE;
+    if (p->lost)
+        code = say_why("frames", "no memory");
+    else if (p->count == 0)
+        code = say_why(p->title, "no frame ended in it (ikvar run --json makes "
+                                 "whole traces)");
+    else if (p->output != NULL)
+        code = draw_curves(p);
+    else
+        write_numbers(p, stdout);
+    if (p->output == NULL && (fflush(stdout) != 0 || ferror(stdout) != 0))
+        code = say_why("standard output", "can't be written");
+    free(p->rows);
+    p->rows = NULL;
+    return code;
+}
+
+static bool is_trace(const char *path)
+{
+    char line[64] = "";
+    FILE *file = fopen(path, "r");
+    if (file == NULL)
+        return ends_with(path, ".trace.jsonl");
+    bool read = fgets(line, sizeof line, file) != NULL;
+    fclose(file);
+    return ends_with(path, ".trace.jsonl") ||
+           (read && strstr(line, "ikvar.trace/") != NULL);
+}
+
+int plot_command(int argc, char **argv)
+{
+    plotter p = {.count = 0};
+    int code;
+    arguments left;
+    const option_row options[] = {
+        {"output", 'o', OPTION_TEXT, &p.output, "FILE",
+         "curves, in a file that ends in .png or .svg (by gnuplot);\nelse the "
+         "numbers, as CSV on standard output",
+         0, 0},
+        {0}};
+    if (!parse_options(
+            argc, argv, options,
+            "plot SETUP TAPE | plot TRACE\n\nWhat comes and is done "
+            "in each frame: events by family, calls, what was\n"
+            "deferred and merged, what waits, contacts, and how long "
+            "frames and steps take on\nthis machine, which a trace "
+            "does not tell.",
+            &left, &code))
+        return code;
+    const char *first = next_argument(&left), *tape = next_argument(&left);
+    bool alone = tape == NULL && first != NULL && is_trace(first);
+    if (first == NULL || left.count > 0 || (tape == NULL && !alone)) {
+        fprintf(stderr,
+                "ikvar plot: expected SETUP TAPE, or TRACE; see ikvar plot "
+                "--help\n");
+        return WRONG_USE;
+    }
+    if (p.output != NULL && !ends_with(p.output, ".png") &&
+        !ends_with(p.output, ".svg")) {
+        fprintf(stderr,
+                "ikvar plot: --output: found \"%s\", expected a name "
+                "that ends in .png or .svg\n",
+                p.output);
+        return WRONG_USE;
+    }
+    if (is_same_file(p.output, first) || is_same_file(p.output, tape))
+        return say_why(p.output, "it is read in this run: the picture would "
+                                 "destroy it");
+    const char *slash = strrchr(tape != NULL ? tape : first, '/');
+    p.title = slash != NULL ? slash + 1 : tape != NULL ? tape : first;
+    if (tape == NULL) {
+        code = read_trace(&p, first);
+        if (code == FINE)
+            return end_plot(&p);
+        free(p.rows);
+        return code;
+    }
+    run_plan plan = {.command = "plot",
+                     .setup = first,
+                     .tape = tape,
+                     .begin = begin_plot,
+                     .end = end_plot,
+                     .user = &p};
+    code = run_plan_through(&plan);
+    free(p.rows);
+    return code;
+}

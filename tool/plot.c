@@ -6,10 +6,14 @@
 #include <ikvar/ports.h>
 
 #include <errno.h>
+#include <fcntl.h>
 #include <jansson.h>
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 /* One frame. What a trace does not tell is below 0. */
 typedef struct frame_row {
@@ -34,7 +38,7 @@ typedef struct plotter {
 } plotter;
 
 static const char *const families[IKV_FAMILY_COUNT] = {
-#define IKV_X(name, text, meaning, order) [IKV_FAMILY_##name] = text,
+#define IKV_X(name, text, meaning, order) [IKV_FAMILY_##name] = (text),
     IKV_FAMILIES(IKV_X)
 #undef IKV_X
 };
@@ -330,25 +334,62 @@ static bool ends_with(const char *name, const char *end)
     return length >= tail && strcmp(name + length - tail, end) == 0;
 }
 
+/* gnuplot, which reads what is written; what it says itself is not of interest.
+ * NULL if it can't be begun. */
+static FILE *begin_gnuplot(pid_t *child)
+{
+    int ends[2];
+    if (pipe(ends) != 0)
+        return NULL;
+    *child = fork();
+    if (*child == 0) {
+        int nowhere = open("/dev/null", O_WRONLY);
+        dup2(ends[0], 0);
+        dup2(nowhere, 1);
+        dup2(nowhere, 2);
+        close(ends[0]);
+        close(ends[1]);
+        execlp("gnuplot", "gnuplot", (char *)NULL);
+        _exit(127);
+    }
+    close(ends[0]);
+    FILE *file = *child > 0 ? fdopen(ends[1], "w") : NULL;
+    if (file == NULL)
+        close(ends[1]);
+    return file;
+}
+
+/* Whether it came to a good end. */
+static bool end_gnuplot(FILE *file, pid_t child)
+{
+    int status = -1;
+    bool whole = fclose(file) == 0;
+    return waitpid(child, &status, 0) == child && whole && status == 0;
+}
+
 /* A whole file or none, as pictures are. */
 static int draw_curves(const plotter *p)
 {
     char part[4096];
     struct stat made;
+    pid_t child;
     snprintf(part, sizeof part, "%s.part", p->output);
     remove(part);
-    FILE *gnuplot = popen("gnuplot >/dev/null 2>&1", "w");
-    if (gnuplot != NULL)
+    signal(SIGPIPE, SIG_IGN); /* it may not be there */
+    FILE *gnuplot = begin_gnuplot(&child);
+    bool fine = gnuplot != NULL;
+    if (fine) {
         write_curves(p, gnuplot, part, ends_with(p->output, ".png"));
-    int status = gnuplot != NULL ? pclose(gnuplot) : -1;
-    if (status == 0 && stat(part, &made) == 0 && made.st_size > 0 &&
+        fine = end_gnuplot(gnuplot, child);
+    }
+    if (fine && stat(part, &made) == 0 && made.st_size > 0 &&
         rename(part, p->output) == 0)
         return FINE;
     remove(part);
     return say_why(p->output,
-                   status == 0 ? "can't be written"
-                               : "gnuplot is not there, or has failed: the "
-                                 "numbers (without -o) can be drawn by others");
+                   fine ? "can't be written"
+                        : "gnuplot is not there, or has failed: the numbers "
+                          "(without -o) can be drawn by others");
 }
 
 static int end_plot(void *user)

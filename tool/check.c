@@ -5,29 +5,6 @@
 #include <jansson.h>
 #include <string.h>
 
-static bool ends_with(const char *name, const char *end)
-{
-    size_t length = strlen(name), tail = strlen(end);
-    return length >= tail && strcmp(name + length - tail, end) == 0;
-}
-
-/* A file of lines that begins so. */
-static bool begins_with(const char *path, const char *format)
-{
-    char line[256] = "";
-    FILE *file = fopen(path, "r");
-    if (file == NULL)
-        return false;
-    bool read = fgets(line, sizeof line, file) != NULL;
-    fclose(file);
-    return read && strstr(line, format) != NULL;
-}
-
-static bool is_trace(const char *path)
-{
-    return ends_with(path, ".trace.jsonl") || begins_with(path, "ikvar.trace/");
-}
-
 /* A file of lines is a tape, or what is binary; the names say so, else how it
  * begins. */
 static bool is_tape(const char *path)

@@ -282,12 +282,6 @@ static bool read_only(const char *only, uint32_t *what)
     return true;
 }
 
-static bool ends_with(const char *name, const char *end)
-{
-    size_t length = strlen(name), tail = strlen(end);
-    return length >= tail && strcmp(name + length - tail, end) == 0;
-}
-
 /* ---------------------------------------------------------------- output -- */
 
 static int fail(const char *path, const char *why)

@@ -94,6 +94,28 @@ int print_json(FILE *file, json_t *value, bool indented, const char *command)
     return lost ? BAD_INPUT : FINE;
 }
 
+bool ends_with(const char *name, const char *end)
+{
+    size_t length = strlen(name), tail = strlen(end);
+    return length >= tail && strcmp(name + length - tail, end) == 0;
+}
+
+bool begins_with(const char *path, const char *format)
+{
+    char line[256] = "";
+    FILE *file = fopen(path, "r");
+    if (file == NULL)
+        return false;
+    bool read = fgets(line, sizeof line, file) != NULL;
+    fclose(file);
+    return read && strstr(line, format) != NULL;
+}
+
+bool is_trace(const char *path)
+{
+    return ends_with(path, ".trace.jsonl") || begins_with(path, "ikvar.trace/");
+}
+
 bool is_same_file(const char *a, const char *b)
 {
     struct stat one, other;

@@ -328,12 +328,6 @@ static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
     fprintf(gnuplot, "unset multiplot\nunset output\n");
 }
 
-static bool ends_with(const char *name, const char *end)
-{
-    size_t length = strlen(name), tail = strlen(end);
-    return length >= tail && strcmp(name + length - tail, end) == 0;
-}
-
 /* gnuplot, which reads what is written; what it says itself is not of interest.
  * NULL if it can't be begun. */
 static FILE *begin_gnuplot(pid_t *child)
@@ -417,18 +411,6 @@ static int end_plot(void *user)
     free(p->rows);
     p->rows = NULL;
     return code;
-}
-
-static bool is_trace(const char *path)
-{
-    char line[64] = "";
-    FILE *file = fopen(path, "r");
-    if (file == NULL)
-        return ends_with(path, ".trace.jsonl");
-    bool read = fgets(line, sizeof line, file) != NULL;
-    fclose(file);
-    return ends_with(path, ".trace.jsonl") ||
-           (read && strstr(line, "ikvar.trace/") != NULL);
 }
 
 int plot_command(int argc, char **argv)

@@ -79,6 +79,11 @@ void add_json(struct json_t *list, struct json_t *value);
 int print_json(FILE *file, struct json_t *value, bool indented,
                const char *command);
 
+/* What a file is, by its name's end or its first line. */
+bool ends_with(const char *name, const char *end);
+bool begins_with(const char *path, const char *format);
+bool is_trace(const char *path);
+
 /* Whether two paths, either of which may be NULL, are one regular file. */
 bool is_same_file(const char *a, const char *b);
 

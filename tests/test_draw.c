@@ -611,6 +611,10 @@ static const struct {
     int code;
     const char *says;
 } draw_table[] = {
+    /* without a view: all that there is, on the page */
+    {SOURCE "/examples/tickets.setup.json | grep -A1 'data-name=\"ferry\"'", 0,
+     "points=\"65.85,165.54 751.40,165.54 751.40,422.62 65.85,422.62\""},
+    {SOURCE "/examples/tickets.setup.json | grep -c '10 units'", 0, "1"},
     {DEMO TAPE "--only solid,zone | grep -c stroke-dasharray", 1, "0"},
     {DEMO TAPE "--only solid,zon", 2, "did you mean \"zone\"?"},
     {DEMO TAPE "more", 2, "expected SETUP [TAPE]"},

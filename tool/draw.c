@@ -174,11 +174,71 @@ static const char *name_of(void *user, ikv_target target)
     return ikv_setup_target_name(((artist *)user)->setup, target);
 }
 
+/* --------------------------------------------------------------- measuring -- */
+
+/* Around all that is drawn, in view units: for setups that say nothing of their
+ * view. */
+typedef struct extent {
+    float left, top, right, bottom;
+    bool any;
+} extent;
+
+static void reach(extent *e, float x, float y)
+{
+    if (!e->any)
+        *e = (extent){x, y, x, y, true};
+    e->left = x < e->left ? x : e->left;
+    e->top = y < e->top ? y : e->top;
+    e->right = x > e->right ? x : e->right;
+    e->bottom = y > e->bottom ? y : e->bottom;
+}
+
+static void reach_line(void *user, const ikv_draw_mark *mark, float x, float y,
+                       float x2, float y2)
+{
+    (void)mark;
+    reach(user, x, y);
+    reach(user, x2, y2);
+}
+
+static void reach_polygon(void *user, const ikv_draw_mark *mark,
+                          const float *points, uint32_t count)
+{
+    (void)mark;
+    for (uint32_t i = 0; i < count; i++)
+        reach(user, points[2 * i], points[2 * i + 1]);
+}
+
+static void reach_circle(void *user, const ikv_draw_mark *mark, float x,
+                         float y, float radius)
+{
+    (void)mark;
+    reach(user, x - radius, y - radius);
+    reach(user, x + radius, y + radius);
+}
+
+/* What of the view's units is on the page: the view, or all that there is. */
+static extent extent_of(const artist *a, const ikv_draw_config *config)
+{
+    float width, height;
+    ikv_draw_config measured = *config;
+    extent e = {0, 0, 1, 1, false};
+    ikv_setup_view(a->setup, &width, &height);
+    if (width > 1 || height > 1)
+        return (extent){0, 0, width, height, true};
+    measured.canvas =
+        (ikv_canvas){&e, reach_line, reach_polygon, reach_circle, NULL};
+    ikv_draw(&measured);
+    /* a point alone has something around it */
+    float margin = (e.right - e.left + e.bottom - e.top) / 40 + 1;
+    return (extent){e.left - margin, e.top - margin, e.right + margin,
+                    e.bottom + margin, true};
+}
+
 /* ------------------------------------------------------- around the scene -- */
 
 /* The view's frame, a title, a scale, and what each ink that was used means. */
-static void draw_head(artist *a, const ikv_draw_style *style, float width,
-                      float height)
+static void draw_head(artist *a, const ikv_draw_style *style, const extent *e)
 {
     const ikv_ink *ink = &style->inks[IKV_DRAW_NAME];
     ikv_ink frame = style->inks[IKV_DRAW_OFF];
@@ -191,9 +251,9 @@ static void draw_head(artist *a, const ikv_draw_style *style, float width,
              a->at_ms);
     frame.dashed = false;
     const double corners[] = {
-        page_x(a, 0), page_y(a, 0),      page_x(a, width),
-        page_y(a, 0), page_x(a, width),  page_y(a, height),
-        page_x(a, 0), page_y(a, height),
+        page_x(a, e->left), page_y(a, e->top),    page_x(a, e->right),
+        page_y(a, e->top),  page_x(a, e->right),  page_y(a, e->bottom),
+        page_x(a, e->left), page_y(a, e->bottom),
     };
     a->pen->begin_group(a->page, "page", NULL);
     a->pen->text(a->page, ink, MARGIN, HEAD - 12, 16, title);
@@ -328,16 +388,10 @@ static int draw_scene(artist *a)
     const ikv_kit *kit = a->kit;
     const ikv_draw_style *style = a->light ? ikv_draw_light() : ikv_draw_dark();
     ikv_draw_config config = IKV_DRAW_INIT;
-    float width, height;
     char title[256];
     if (!read_only(a->only, &config.what))
         return WRONG_USE;
-    ikv_setup_view(a->setup, &width, &height);
-    double wide = (a->width - 2.0 * MARGIN) / (double)width;
-    double high = ((double)a->height - HEAD - FOOT) / (double)height;
-    a->scale = wide < high ? wide : high;
-    a->left = (a->width - a->scale * (double)width) / 2;
-    a->top = HEAD;
+
     snprintf(title, sizeof title, "%s at %.6g ms", a->setup_path, a->at_ms);
     bool png = a->output != NULL && ends_with(a->output, ".png");
     a->pen = png ? &png_pen : &svg_pen;
@@ -352,9 +406,17 @@ static int draw_scene(artist *a)
     config.style = style;
     config.name = name_of;
     config.user = a;
+    const extent e = extent_of(a, &config);
+    double width = (double)e.right - (double)e.left;
+    double height = (double)e.bottom - (double)e.top;
+    double wide = (a->width - 2.0 * MARGIN) / width;
+    double high = ((double)a->height - HEAD - FOOT) / height;
+    a->scale = wide < high ? wide : high;
+    a->left = (a->width - a->scale * width) / 2 - a->scale * (double)e.left;
+    a->top = HEAD - a->scale * (double)e.top;
     config.canvas =
         (ikv_canvas){a, draw_line, draw_polygon, draw_circle, draw_text};
-    draw_head(a, style, width, height);
+    draw_head(a, style, &e);
     ikv_draw(&config);
     leave_group(a);
     draw_legend(a, style);

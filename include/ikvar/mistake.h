@@ -82,7 +82,7 @@ extern "C" {
       "conditions ask for them. Often the tag is spelled in two ways.",        \
       "The tag in the \"tags\" of who is meant.")                              \
     X(19, NOBODY_SENSES, "nobody-senses",                                      \
-      "it hears overlaps, but no target senses any",                           \
+      "it hears overlaps, but nothing that it is at senses any",               \
       "An overlap is told to the one of two that senses a tag of the other.",  \
       "\"senses\" at the target that the handler is at.")                      \
     X(20, UNUSED_TAG, "unused-tag",                                            \

@@ -32,6 +32,7 @@ typedef struct setup_target {
     bool has_focus;           /* it or one inside can have it */
     bool changed; /* moved, shown or removed by a reaction, or it may be */
     bool hears_inside;
+    bool has_senses; /* it or one inside senses others */
     uint32_t field_count;
     setup_field *fields;
     ikv_target_config config;

@@ -162,9 +162,13 @@ static void note_targets(ikv_setup *setup)
         const setup_target *t = &setup->targets[i];
         if (t->parent != NO_INDEX)
             setup->targets[t->parent].has_children = true;
+        /* each is marked once: above a marked one all are */
+        for (int at = (int)i; t->sensing.senses != 0 && at != NO_INDEX &&
+                              !setup->targets[at].has_senses;
+             at = setup->targets[at].parent)
+            setup->targets[at].has_senses = true;
         if ((t->config.traits & IKV_FOCUSABLE) == 0)
             continue;
-        /* each is marked once: above a marked one all are */
         for (int at = (int)i; at != NO_INDEX && !setup->targets[at].has_focus;
              at = setup->targets[at].parent)
             setup->targets[at].has_focus = true;
@@ -234,6 +238,25 @@ static void find_many_inside(ikv_setup *setup)
     }
 }
 
+/* It hears overlaps, and nothing that it is at senses any; of several kinds and
+ * places one that may come is enough. */
+static bool hears_no_overlap(const ikv_setup *setup, const setup_handler *h,
+                             bool any)
+{
+    uint32_t families = families_of(setup, h);
+    bool mixed = (families & ~(1u << IKV_FAMILY_OVERLAP)) != 0;
+    if (h->all_kinds || (families >> IKV_FAMILY_OVERLAP & 1) == 0)
+        return false;
+    if (!any || mixed || h->at_count == 0)
+        return !any;
+    for (uint32_t a = 0; a < h->at_count; a++) {
+        const setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
+        if (t->has_senses)
+            return false;
+    }
+    return true;
+}
+
 /* Tags that are sensed but borne by nobody; handlers of overlaps that never
  * come. */
 static void find_mistakes_of_sensing(ikv_setup *setup)
@@ -252,9 +275,8 @@ static void find_mistakes_of_sensing(ikv_setup *setup)
         else if (!is_used && setup->handler_count > 0)
             found(setup, IKV_MISTAKE_UNUSED_TAG, setup->tags[bit]);
     }
-    for (uint32_t i = 0; sensed == 0 && i < setup->handler_count; i++)
-        if (!setup->handlers[i].all_kinds &&
-            families_of(setup, &setup->handlers[i]) >> IKV_FAMILY_OVERLAP & 1)
+    for (uint32_t i = 0; i < setup->handler_count; i++)
+        if (hears_no_overlap(setup, &setup->handlers[i], sensed != 0))
             found(setup, IKV_MISTAKE_NOBODY_SENSES, setup->handlers[i].name);
 }
 

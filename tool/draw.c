@@ -18,7 +18,7 @@ enum {
 };
 
 typedef struct artist {
-    const char *setup_path, *tape_path, *output, *layer, *tag, *only;
+    const char *setup_path, *tape_path, *output, *only;
     double at_ms;
     int width, height;
     bool light;

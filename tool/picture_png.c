@@ -5,7 +5,8 @@
 
 /* What the font library keeps until the process ends is no leak of ours. */
 #if defined(__SANITIZE_ADDRESS__)
-const char *__lsan_default_suppressions(void);
+__attribute__((visibility("default"))) const char *
+__lsan_default_suppressions(void);
 const char *__lsan_default_suppressions(void)
 {
     return "leak:libfontconfig\nleak:libcairo\n";

@@ -334,6 +334,16 @@ START_TEST(pointers)
     config.what = WHAT(FOCUS);
     ok(ikv_router_focus(k.router, 3, named[0]));
     draw(&config, "focus:a 0,0 20,0 20,20 0,20; ");
+    /* nothing is held by what is not seen */
+    ikv_camera camera = ikv_scene_camera(k.scene, 0, 0);
+    camera.hidden = true;
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    draw(&config, "");
+    camera.hidden = false;
+    ok(ikv_scene_set_camera(k.scene, 0, 0, &camera));
+    draw(&config, "focus:a 0,0 20,0 20,20 0,20; ");
+    ok(ikv_scene_show(k.scene, named[0], false));
+    draw(&config, "");
     kit_close(&k);
 }
 END_TEST
@@ -633,6 +643,7 @@ static const struct {
           "tail -1",
      0, "00 00 01 90 00 00 01 2c"},
     {DEMO "--width 4", 2, "--width"},
+    {DEMO "-o \"$(printf 'a\\033b')\"", 2, "--output: found \"a\\x1bb\""},
 };
 
 START_TEST(draw_command_line)
@@ -726,6 +737,7 @@ static const struct {
     {"torn.trace.jsonl", 3, "torn.trace.jsonl:2: expected a call of a trace"},
     {"wrong.trace.jsonl", 3, "wrong.trace.jsonl:1: expected a trace"},
     {"short.trace.jsonl", 3, "short.trace.jsonl: no frame ended in it"},
+    {DEMO TAPE "-o \"$(printf 'a\\033b')\"", 2, "--output: found \"a\\x1bb\""},
     {DEMO TAPE "-o no/such.png", 3, "ikvar plot: no/such.png: "},
     {DEMO TAPE "> /dev/full", 3, "can't be written"},
 };

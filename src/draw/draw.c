@@ -82,11 +82,15 @@ const ikv_draw_style *ikv_draw_light(void)
 
 /* --------------------------------------------------------------- targets -- */
 
-/* Its position in the view; false if its layer is not shown. */
+/* Its position in the view; false if it or its layer is not shown. */
 static bool position_of(const drawing *d, ikv_target target, float view[2])
 {
-    return ikv_scene_to_view(d->config->scene, target, d->config->view, 0, 0,
-                             view);
+    const ikv_scene *scene = d->config->scene;
+    const uint8_t seen_by = d->config->view;
+    return ikv_scene_shown(scene, target) &&
+           !ikv_scene_camera(scene, ikv_scene_layer(scene, target), seen_by)
+                .hidden &&
+           ikv_scene_to_view(scene, target, seen_by, 0, 0, view);
 }
 
 static void draw_name(const drawing *d)
@@ -185,7 +189,7 @@ static bool is_drawn(const drawing *d, ikv_target target, uint32_t layer)
     return ikv_scene_layer(c->scene, target) == layer &&
            (c->tags == 0 ||
             (ikv_scene_tags(c->scene, target) & c->tags) != 0) &&
-           ikv_scene_shown(c->scene, target) && position_of(d, target, at);
+           position_of(d, target, at);
 }
 
 static void draw_targets(drawing *d, uint32_t layer)
@@ -241,8 +245,9 @@ static void draw_trail(const drawing *d)
 
 static void draw_held(drawing *d, uint32_t what, ikv_target target)
 {
+    float at[2];
     d->target = target;
-    if (draws(d, what) && ikv_scene_alive(d->config->scene, target))
+    if (draws(d, what) && position_of(d, target, at))
         ikvi_draw_outline(d, what, 0);
 }
 

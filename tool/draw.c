@@ -479,6 +479,7 @@ static int draw_at_rest(artist *a)
 
 int draw_command(int argc, char **argv)
 {
+    char shown[512];
     static artist a;
     int code;
     arguments left;
@@ -518,7 +519,7 @@ int draw_command(int argc, char **argv)
         fprintf(stderr,
                 "ikvar draw: --output: found \"%s\", expected a name "
                 "that ends in .png or .svg\n",
-                a.output);
+                ikv_shown_text(a.output, shown, sizeof shown));
         return WRONG_USE;
     }
     if (is_same_file(a.output, a.setup_path) ||

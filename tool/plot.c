@@ -30,6 +30,7 @@ typedef struct plotter {
     ikv_bus *bus;
     frame_row *rows;
     size_t count, room;
+    bool used[IKV_FAMILY_COUNT]; /* families that came at all */
     frame_row now;
     bool lost; /* no memory */
     ikv_port clock;
@@ -67,6 +68,8 @@ static void end_row(plotter *p)
         p->rows = rows;
         p->room = room;
     }
+    for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
+        p->used[f] = p->used[f] || p->now.families[f] > 0;
     p->rows[p->count++] = p->now;
     p->now = empty_row();
 }
@@ -227,21 +230,12 @@ static void put_known(FILE *file, double value)
         fprintf(file, ",%.6g", value);
 }
 
-/* Families that came at all. */
-static bool is_used(const plotter *p, uint32_t family)
-{
-    for (size_t i = 0; i < p->count; i++)
-        if (p->rows[i].families[family] > 0)
-            return true;
-    return false;
-}
-
 static void write_numbers(const plotter *p, FILE *file)
 {
     fprintf(file, "t_ms,steps,calls,deferred,merged,waiting,lanes,contacts,"
                   "frame_ms,step_ms");
     for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
-        if (is_used(p, f))
+        if (p->used[f])
             fprintf(file, ",%s", families[f]);
     fputc('\n', file);
     for (size_t i = 0; i < p->count; i++) {
@@ -255,7 +249,7 @@ static void write_numbers(const plotter *p, FILE *file)
         put_known(file, row->frame_ms);
         put_known(file, row->step_ms);
         for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
-            if (is_used(p, f))
+            if (p->used[f])
                 fprintf(file, ",%u", row->families[f]);
         fputc('\n', file);
     }
@@ -298,7 +292,7 @@ static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
     put_quoted(gnuplot, p->title);
     fprintf(gnuplot, " noenhanced\nset ylabel 'events a frame'\nplot ");
     for (uint32_t f = IKV_FAMILY_COUNT; f-- > 0;)
-        used += is_used(p, f);
+        used += p->used[f];
     for (uint32_t nth = used; nth > 0; nth--)
         fprintf(gnuplot,
                 "%s$data using ($1/1000):(sum [c=11:%u] column(c)) with "
@@ -415,6 +409,7 @@ static int end_plot(void *user)
 
 int plot_command(int argc, char **argv)
 {
+    char shown[512];
     plotter p = {.count = 0};
     int code;
     arguments left;
@@ -446,7 +441,7 @@ int plot_command(int argc, char **argv)
         fprintf(stderr,
                 "ikvar plot: --output: found \"%s\", expected a name "
                 "that ends in .png or .svg\n",
-                p.output);
+                ikv_shown_text(p.output, shown, sizeof shown));
         return WRONG_USE;
     }
     if (is_same_file(p.output, first) || is_same_file(p.output, tape))

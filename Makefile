@@ -3,7 +3,7 @@
 BUILD := build
 JOBS := $(shell nproc)
 
-.PHONY: all demo test format lint bench counts install sanitize digests fuzz warnings coverage pictures clean
+.PHONY: all demo test page format lint bench counts install sanitize digests fuzz warnings coverage pictures clean
 
 all: release
 
@@ -35,6 +35,12 @@ test: debug
 	@scripts/rules --check
 	@scripts/kinds $(BUILD)/debug/ikvar --check
 	@$(BUILD)/debug/tests/ikvar_tests
+
+# The page of a run, in a browser.
+page: release
+	@command -v npm >/dev/null || scripts/bootstrap node
+	@scripts/bootstrap browser
+	@scripts/check-page $(BUILD)/release
 
 # The same tests under the sanitizers; threads under TSan.
 sanitize:
@@ -99,7 +105,8 @@ coverage:
 	@scripts/coverage $(BUILD)/coverage
 
 pictures: release
-	@scripts/bootstrap pictures
+	@scripts/bootstrap pictures browser
+	@[ -d build/page/node_modules ] || $(MAKE) --no-print-directory page >/dev/null
 	@scripts/pictures $(BUILD)/release
 
 clean:

@@ -734,7 +734,8 @@ static const struct {
     {DEMO, 2, "expected SETUP TAPE, or TRACE"},
     {"", 2, "expected SETUP TAPE, or TRACE"},
     {"gone.trace.jsonl", 3, "gone.trace.jsonl: No such file"},
-    {"torn.trace.jsonl", 3, "torn.trace.jsonl:2: expected a call of a trace"},
+    {"torn.trace.jsonl", 3, "warning: torn.trace.jsonl:2: the line is torn"},
+    {"odd.trace.jsonl", 3, "odd.trace.jsonl:2: expected a call of a trace"},
     {"wrong.trace.jsonl", 3, "wrong.trace.jsonl:1: expected a trace"},
     {"short.trace.jsonl", 3, "short.trace.jsonl: no frame ended in it"},
     {DEMO TAPE "-o \"$(printf 'a\\033b')\"", 2, "--output: found \"a\\x1bb\""},
@@ -746,6 +747,8 @@ START_TEST(plot_command_line)
 {
     write_file("torn.trace.jsonl",
                "{\"format\":\"ikvar.trace/2\"}\n{\"n\":1,\"ki");
+    write_file("odd.trace.jsonl",
+               "{\"format\":\"ikvar.trace/2\"}\n{\"n\":1}\n");
     write_file("wrong.trace.jsonl", "{\"format\":\"ikvar.tape/2\"}\n");
     write_file("short.trace.jsonl", "{\"format\":\"ikvar.trace/2\"}\n");
     int code = run_command_line(output, sizeof output, TOOL " plot %s",
@@ -753,8 +756,9 @@ START_TEST(plot_command_line)
     ck_assert_msg(code == plot_table[_i].code &&
                       strstr(output, plot_table[_i].says) != NULL,
                   "%s: %d: %s", plot_table[_i].arguments, code, output);
-    run_command_line(output, sizeof output,
-                     "rm -f torn.* wrong.* short.* draw.svg draw.png; ls");
+    run_command_line(
+        output, sizeof output,
+        "rm -f torn.* odd.* wrong.* short.* draw.svg draw.png; ls");
     ck_assert_ptr_null(strstr(output, ".part"));
     /* where there is no gnuplot it is said, and nothing is left */
     code = run_command_line(output, sizeof output,

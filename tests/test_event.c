@@ -238,12 +238,12 @@ static ikv_catalogue *open_catalogue(counted *c, uint32_t kinds)
 START_TEST(reserved_names)
 {
     static const char *const names[] = {
-        "n",       "step",   "t",           "due",     "kind",    "at",
-        "target",  "phase",  "source",      "handler", "verdict", "between",
-        "lane",    "within", "held",        "lost",    "digest",  "play",
-        "end",     "note",   "event",       "gone",    "passed",  "mirror",
-        "dropped", "clock",  "source_gone", "device",  "seat",    "modifiers",
-        "view",    "flags"};
+        "n",       "step",      "t",           "due",     "kind",    "at",
+        "target",  "phase",     "source",      "handler", "verdict", "between",
+        "lane",    "within",    "held",        "lost",    "digest",  "play",
+        "end",     "note",      "event",       "gone",    "passed",  "mirror",
+        "dropped", "clock",     "source_gone", "cause",   "path",    "device",
+        "seat",    "modifiers", "view",        "flags"};
     counted c = {0};
     ikv_catalogue *catalogue = open_catalogue(&c, 4);
     ikv_field field = {names[_i], IKV_TYPE_U32, 0, "", "", 1, 0};

@@ -68,6 +68,26 @@ static void write_case(int nth)
     ck_assert_int_eq(found, lines_of(changes));
 }
 
+/* The same answer is at the end of a trace with decisions. */
+static void expect_in_trace(const char *ask, const char *answer)
+{
+    char about[16], name[64], more[2], said[4096];
+    if (sscanf(ask, "--%15s %63s %1s", about, name, more) != 2)
+        return; /* of a part of the run, of a kind, of two */
+    run_command_line(said, sizeof said,
+                     BINARY "/ikvar run --json --decisions why.setup.json "
+                            "why.tape.jsonl | grep '^{\"answer\":\"%s\","
+                            "\"name\":\"%s\"' > why.answer.json",
+                     about, name);
+    json_t *line = json_load_file("why.answer.json", 0, NULL);
+    ck_assert_ptr_nonnull(line);
+    /* behind what was reported */
+    const char *text = json_string_value(json_object_get(line, "text"));
+    ck_assert_uint_le(strlen(text), strlen(answer));
+    ck_assert_str_eq(answer + strlen(answer) - strlen(text), text);
+    json_decref(line);
+}
+
 START_TEST(answers)
 {
     char output[4096];
@@ -78,6 +98,7 @@ START_TEST(answers)
                          case_text(CASES, _i, "ask"));
     bool called = strstr(output, "passed by.") != NULL;
     ck_assert_msg(code == (called ? 0 : 1), "%d: %s", code, output);
+    expect_in_trace(case_text(CASES, _i, "ask"), output);
     size_t length = strlen(output);
     ck_assert(length > 0 && output[length - 1] == '\n');
     output[length - 1] = '\0';

@@ -3,10 +3,8 @@
 #include "picture.h"
 #include "tool.h"
 
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 
 enum {
     TRAIL = 512, /* points */
@@ -40,27 +38,22 @@ typedef struct artist {
     ikv_bus *bus;
 } artist;
 
-/* What each ink stands for, in the legend; and its name in --only. */
-static const struct ink_row {
-    const char *name, *meaning;
-} ink_rows[IKV_DRAW_COUNT] = {
-    [IKV_DRAW_SOLID] = {"solid", "is hit"},
-    [IKV_DRAW_PASS] = {"pass", "is hit, passes on"},
-    [IKV_DRAW_OFF] = {"off", "is not hit"},
-    [IKV_DRAW_NAME] = {"name", "name, z"},
-    [IKV_DRAW_CLIP] = {"clip", "clips"},
-    [IKV_DRAW_MARGIN] = {"margin", "finger's margin"},
-    [IKV_DRAW_ZONE] = {"zone", "senses"},
-    [IKV_DRAW_CONTACT] = {"contact", "is in it"},
-    [IKV_DRAW_BODY] = {"body", "body, pieces"},
-    [IKV_DRAW_POINTER] = {"pointer", "pointer"},
-    [IKV_DRAW_HOVER] = {"hover", "hovered"},
-    [IKV_DRAW_CAPTURE] = {"capture", "has captured"},
-    [IKV_DRAW_FOCUS] = {"focus", "has the focus"},
-    [IKV_DRAW_TRAIL] = {"trail", "went there"},
-    [IKV_DRAW_PRESS] = {"press", "press"},
-    [IKV_DRAW_RELEASE] = {"release", "release"},
+/* What each ink stands for, in the legend. */
+static const char *const meanings[IKV_DRAW_COUNT] = {
+    [IKV_DRAW_SOLID] = "is hit",        [IKV_DRAW_PASS] = "is hit, passes on",
+    [IKV_DRAW_OFF] = "is not hit",      [IKV_DRAW_NAME] = "name, z",
+    [IKV_DRAW_CLIP] = "clips",          [IKV_DRAW_MARGIN] = "finger's margin",
+    [IKV_DRAW_ZONE] = "senses",         [IKV_DRAW_CONTACT] = "is in it",
+    [IKV_DRAW_BODY] = "body, pieces",   [IKV_DRAW_POINTER] = "pointer",
+    [IKV_DRAW_HOVER] = "hovered",       [IKV_DRAW_CAPTURE] = "has captured",
+    [IKV_DRAW_FOCUS] = "has the focus", [IKV_DRAW_TRAIL] = "went there",
+    [IKV_DRAW_PRESS] = "press",         [IKV_DRAW_RELEASE] = "release",
 };
+
+const char *ink_meaning(uint32_t what)
+{
+    return meanings[what];
+}
 
 /* ---------------------------------------------------------------- the page -- */
 
@@ -300,7 +293,7 @@ static void draw_legend(artist *a, const ikv_draw_style *style)
         double y = a->height - FOOT + 22 + line * 22;
         const double box[] = {x, y - 9, x + 16, y - 9, x + 16, y, x, y};
         a->pen->polygon(a->page, &style->inks[what], box, 4);
-        a->pen->text(a->page, words, x + 22, y, 11, ink_rows[what].meaning);
+        a->pen->text(a->page, words, x + 22, y, 11, meanings[what]);
         nth++;
     }
     draw_scale(a, words);
@@ -318,13 +311,13 @@ static bool read_only(const char *only, uint32_t *what)
         size_t length = strcspn(only, ",");
         uint32_t at = 0;
         snprintf(word, sizeof word, "%.*s", (int)length, only);
-        while (at < IKV_DRAW_COUNT && strcmp(word, ink_rows[at].name) != 0)
+        while (at < IKV_DRAW_COUNT && strcmp(word, ikv_draw_name(at)) != 0)
             at++;
         if (at == IKV_DRAW_COUNT) {
             const char *known[IKV_DRAW_COUNT + 1] = {NULL};
             char shown[64];
             for (uint32_t i = 0; i < IKV_DRAW_COUNT; i++)
-                known[i] = ink_rows[i].name;
+                known[i] = ikv_draw_name(i);
             const char *near = ikv_nearest_name(word, known);
             fprintf(
                 stderr,
@@ -352,35 +345,18 @@ static int fail(const char *path, const char *why)
     return BAD_INPUT;
 }
 
-/* A whole file or none: it is written beside, and takes the name at its end; what
- * is no regular file is written straight. */
 static int write_page(artist *a)
 {
-    char part[4096];
-    struct stat there;
-    if (a->output == NULL)
-        return a->pen->end(a->page, stdout) && fflush(stdout) == 0
-                   ? FINE
-                   : fail("standard output", "can't be written");
-    bool straight = stat(a->output, &there) == 0 && !S_ISREG(there.st_mode);
-    snprintf(part, sizeof part, "%s%s", a->output, straight ? "" : ".part");
-    FILE *file = fopen(part, "wb");
-    if (file == NULL) {
-        int error = errno;
-        FILE *nowhere = fopen("/dev/null", "wb");
-        if (nowhere != NULL) {
-            a->pen->end(a->page, nowhere);
-            fclose(nowhere);
-        }
-        return fail(a->output, strerror(error));
-    }
-    bool whole = a->pen->end(a->page, file);
-    whole = fclose(file) == 0 && whole;
-    if (whole && (straight || rename(part, a->output) == 0))
-        return FINE;
-    if (!straight)
-        remove(part);
-    return fail(a->output, "can't be written");
+    whole_file to;
+    FILE *file = open_whole(&to, a->output);
+    FILE *at = file != NULL ? file : fopen("/dev/null", "wb");
+    bool whole = a->pen->end(a->page, at) && file != NULL;
+    if (file == NULL && at != NULL)
+        fclose(at);
+    const char *fault = close_whole(&to, whole);
+    return fault == NULL
+               ? FINE
+               : fail(a->output != NULL ? a->output : "standard output", fault);
 }
 
 static int draw_scene(artist *a)

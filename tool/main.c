@@ -17,6 +17,8 @@ static const struct command {
      "draw the scene at a moment, as PNG or SVG"},
     {"plot", plot_command, "plot SETUP TAPE",
      "plot what each frame of a run has, or list it"},
+    {"view", view_command, "view SETUP TAPE",
+     "make a page of a run, for a browser"},
     {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},

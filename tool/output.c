@@ -2,6 +2,7 @@
 #define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <errno.h>
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
@@ -45,6 +46,11 @@ static void give_from_json(void *block)
     uintptr_t at = (uintptr_t)block, begin = (uintptr_t)reserve.bytes;
     if (at < begin || at >= begin + RESERVE)
         free(block);
+}
+
+void free_json_text(char *text)
+{
+    give_from_json(text);
 }
 
 void keep_reserve(void)
@@ -122,6 +128,35 @@ bool is_same_file(const char *a, const char *b)
     return a != NULL && b != NULL && stat(a, &one) == 0 &&
            stat(b, &other) == 0 && one.st_dev == other.st_dev &&
            one.st_ino == other.st_ino && S_ISREG(one.st_mode);
+}
+
+FILE *open_whole(whole_file *to, const char *path)
+{
+    struct stat there;
+    *to = (whole_file){.path = path, .file = stdout, .straight = true};
+    if (path == NULL)
+        return stdout;
+    to->straight = stat(path, &there) == 0 && !S_ISREG(there.st_mode);
+    snprintf(to->part, sizeof to->part, "%s%s", path,
+             to->straight ? "" : ".part");
+    to->file = fopen(to->part, "wb");
+    to->error = errno;
+    return to->file;
+}
+
+const char *close_whole(whole_file *to, bool good)
+{
+    if (to->file == NULL)
+        return strerror(to->error);
+    if (to->path == NULL)
+        good = fflush(stdout) == 0 && !ferror(stdout) && good;
+    else
+        good = fclose(to->file) == 0 && good;
+    if (good && (to->straight || rename(to->part, to->path) == 0))
+        return NULL;
+    if (!to->straight)
+        remove(to->part);
+    return "can't be written";
 }
 
 void warn_of_tape(const char *command, const ikv_tape *tape)

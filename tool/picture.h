@@ -24,6 +24,9 @@ typedef struct page_pen {
     bool (*end)(void *page, FILE *file);
 } page_pen;
 
+/* What an ink stands for, in legends. */
+const char *ink_meaning(uint32_t what);
+
 /* NULL for lack of memory. */
 void *svg_begin(uint32_t width, uint32_t height, uint32_t background,
                 const char *title);

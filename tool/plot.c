@@ -32,7 +32,9 @@ typedef struct plotter {
     size_t count, room;
     bool used[IKV_FAMILY_COUNT]; /* families that came at all */
     frame_row now;
-    bool lost; /* no memory */
+    bool lost;        /* no memory */
+    bool decided;     /* the trace tells of decisions */
+    json_int_t event; /* of the trace's last call */
     ikv_port clock;
     ikv_durations durations;
     double budget_ms;
@@ -157,14 +159,6 @@ static int say_why(const char *path, const char *why)
 
 /* ----------------------------------------------------------------- traces -- */
 
-static int bad_line(const char *path, size_t line, const char *what)
-{
-    char shown[512];
-    fprintf(stderr, "ikvar plot: %s:%zu: %s\n",
-            ikv_shown_text(path, shown, sizeof shown), line, what);
-    return BAD_INPUT;
-}
-
 static uint8_t family_named(const char *kind)
 {
     const ikv_kind_info *info =
@@ -172,50 +166,57 @@ static uint8_t family_named(const char *kind)
     return info != NULL ? info->family : IKV_FAMILY_USER;
 }
 
-/* A line for each call; an event that several heard has several. */
-static void take_line(plotter *p, const json_t *line, json_int_t *event)
+/* What lies between the calls of a trace that tells more. */
+static bool take_more(plotter *p, const json_t *line)
 {
+    const char *what = json_string_value(json_object_get(line, "decision"));
+    if (json_object_get(line, "n") != NULL)
+        return false; /* a call, whatever its fields are called */
+    if (what != NULL && !p->decided) {
+        /* what is not told from here on did not happen */
+        p->decided = true;
+        p->now.deferred = p->now.merged = 0;
+        for (size_t i = 0; i < p->count; i++)
+            p->rows[i].deferred = p->rows[i].merged = 0;
+    }
+    p->now.deferred += what != NULL && strcmp(what, "defer") == 0;
+    p->now.merged += what != NULL && strcmp(what, "merge") == 0;
+    return what != NULL || json_object_get(line, "scene") != NULL ||
+           json_object_get(line, "answer") != NULL;
+}
+
+/* A line for each call; an event that several heard has several. */
+static const char *take_line(void *user, json_t *line)
+{
+    plotter *p = user;
     const char *kind = json_string_value(json_object_get(line, "kind"));
     json_int_t number = json_integer_value(json_object_get(line, "event"));
+    if (take_more(p, line))
+        return NULL;
+    if (kind == NULL)
+        return "expected a call of a trace";
     p->now.calls += json_is_string(json_object_get(line, "handler"));
-    if (number != *event) {
+    if (number != p->event) {
         p->now.families[family_named(kind)]++;
         p->now.steps += strcmp(kind, "loop.step") == 0;
     }
-    *event = number;
+    p->event = number;
     if (strcmp(kind, "loop.frame") == 0) {
         p->now.t_ms = json_number_value(json_object_get(line, "t"));
         end_row(p);
+        if (p->decided)
+            p->now.deferred = p->now.merged = 0;
     }
+    return NULL;
 }
 
-static int read_trace(plotter *p, const char *path)
+static int read_frames(plotter *p, const char *path)
 {
     FILE *file = fopen(path, "r");
-    char *text = NULL;
-    size_t room = 0, line = 0;
-    ssize_t length;
-    json_int_t event = 0;
-    int code = FINE;
     if (file == NULL)
         return say_why(path, strerror(errno));
     p->now = empty_row();
-    while (code == FINE && (length = getline(&text, &room, file)) > 0) {
-        json_t *read = json_loadb(text, (size_t)length, 0, NULL);
-        bool whole = json_is_object(read);
-        line++;
-        if (line == 1 && (!whole || strstr(text, "\"ikvar.trace/") == NULL))
-            code = bad_line(path, 1, "expected a trace (ikvar run --json)");
-        else if (line > 1 &&
-                 (!whole || !json_is_string(json_object_get(read, "kind"))))
-            code = bad_line(path, line, "expected a call of a trace");
-        else if (line > 1)
-            take_line(p, read, &event);
-        json_decref(read);
-    }
-    if (code == FINE && line == 0)
-        code = bad_line(path, 1, "expected a trace, found an empty file");
-    free(text);
+    int code = read_trace("plot", path, file, take_line, p);
     fclose(file);
     return code;
 }
@@ -450,7 +451,7 @@ int plot_command(int argc, char **argv)
     const char *slash = strrchr(tape != NULL ? tape : first, '/');
     p.title = slash != NULL ? slash + 1 : tape != NULL ? tape : first;
     if (tape == NULL) {
-        code = read_trace(&p, first);
+        code = read_frames(&p, first);
         if (code == FINE)
             return end_plot(&p);
         free(p.rows);

@@ -186,20 +186,17 @@ static void open_pipe(const rehearsal *r)
     signal(SIGPIPE, SIG_IGN);
 }
 
-static int open_output(rehearsal *r)
+static uint32_t trace_flags(const run_plan *plan)
 {
-    open_pipe(r);
-    if (r->plan->record != NULL) {
-        int code = check_output(r);
-        if (code == FINE)
-            code = open_recording(r);
-        if (code != FINE)
-            return code;
-    }
-    /* its digests are compared whatever is printed */
-    if (r->tape != NULL &&
-        ikv_comparison_open(r->kit, r->tape, &r->comparison) < 0)
-        return say(r->plan, BAD_INPUT, "no memory");
+    return (plan->steps_only ? IKV_TRACE_STEPS : 0u) |
+           (plan->heard_only ? IKV_TRACE_HEARD : 0u) |
+           (plan->scene ? IKV_TRACE_SCENE : 0u) |
+           (plan->decisions ? IKV_TRACE_DECISIONS : 0u);
+}
+
+/* Who is told of the run. */
+static int open_listener(rehearsal *r)
+{
     if (r->plan->digest)
         return FINE;
     if (r->plan->begin != NULL)
@@ -209,14 +206,27 @@ static int open_output(rehearsal *r)
                    ? say(r->plan, BAD_INPUT, "no memory")
                    : FINE;
     if (r->plan->json)
-        return ikv_trace_open(stdout, r->kit, r->setup,
-                              (r->plan->steps_only ? IKV_TRACE_STEPS : 0u) |
-                                  (r->plan->heard_only ? IKV_TRACE_HEARD : 0u),
+        return ikv_trace_open(stdout, r->kit, r->setup, trace_flags(r->plan),
                               &r->trace) < 0
                    ? say(r->plan, BAD_INPUT, "no memory")
                    : FINE;
     r->log = log_open(stdout, r->kit, r->setup, is_coloured(stdout));
     return r->log != NULL ? FINE : say(r->plan, BAD_INPUT, "no memory");
+}
+
+/* The recording last: once it is open it is closed as what was recorded. */
+static int open_output(rehearsal *r)
+{
+    open_pipe(r);
+    int code = r->plan->record != NULL ? check_output(r) : FINE;
+    if (code != FINE)
+        return code;
+    /* the tape's digests are compared whatever is printed */
+    if (r->tape != NULL &&
+        ikv_comparison_open(r->kit, r->tape, &r->comparison) < 0)
+        return say(r->plan, BAD_INPUT, "no memory");
+    code = open_listener(r);
+    return code == FINE && r->plan->record != NULL ? open_recording(r) : code;
 }
 
 static void run_loop(const rehearsal *r)
@@ -248,8 +258,9 @@ static void close_all(rehearsal *r)
 /* What was opened before something else failed: nothing of it is said. */
 static void give_output_up(const rehearsal *r)
 {
-    ikv_message message;
-    (void)ikv_recording_close(r->recording, &message);
+    (void)ikv_trace_close(r->trace);
+    ikv_stats_close(r->stats);
+    log_close(r->log);
     (void)ikv_comparison_close(r->comparison);
 }
 
@@ -324,6 +335,10 @@ static int check_plan(const run_plan *plan, bool more)
     if (plan->setup == NULL || more)
         return say(plan, WRONG_USE,
                    "expected SETUP [TAPE]; see ikvar run --help");
+    if ((plan->scene || plan->decisions) && !plan->json)
+        return say(plan, WRONG_USE,
+                   "--scene and --decisions add lines to a trace: give --json "
+                   "too");
     if (plan->soak_seconds <= 0)
         return FINE;
     if (plan->tape != NULL || plan->port != NULL)
@@ -353,6 +368,12 @@ int run_command(int argc, char **argv)
          "write a trace instead of the log", 0, 0},
         {"heard", 'H', OPTION_FLAG, &plan.heard_only, NULL,
          "leave out of a trace what no handler heard", 0, 0},
+        {"scene", '\0', OPTION_FLAG, &plan.scene, NULL,
+         "add to a trace what is drawn, frame by frame", 0, 0},
+        {"decisions", '\0', OPTION_FLAG, &plan.decisions, NULL,
+         "add to a trace what was decided beside calls, what an event\ncomes "
+         "of, and why's answers",
+         0, 0},
         {"steps-only", 'S', OPTION_FLAG, &plan.steps_only, NULL,
          "leave out of a trace what belongs to frames", 0, 0},
         {"stats", 't', OPTION_FLAG, &plan.stats, NULL,

@@ -24,6 +24,7 @@ int bench_command(int argc, char **argv);
 int why_command(int argc, char **argv);
 int draw_command(int argc, char **argv);
 int plot_command(int argc, char **argv);
+int view_command(int argc, char **argv);
 
 /* -------------------------------------------------------------- options -- */
 
@@ -64,8 +65,10 @@ const char *next_argument(arguments *left);
  * not dumb, and NO_COLOR is not set. */
 bool is_coloured(FILE *file);
 
-/* For what jansson allocates; first of all. */
+/* For what jansson allocates; first of all. What it dumps is freed by the
+ * second. */
 void keep_reserve(void);
+void free_json_text(char *text);
 
 /* JSON of what a command prints; what can't be added for lack of memory is
  * found when it is printed. `value` is given away. */
@@ -84,6 +87,22 @@ bool ends_with(const char *name, const char *end);
 bool begins_with(const char *path, const char *format);
 bool is_trace(const char *path);
 
+/* A file that is written whole or not at all: beside, and it takes its name at
+ * its end; what is no regular file is written straight, and standard output if
+ * the path is NULL. */
+typedef struct whole_file {
+    const char *path;
+    FILE *file;
+    char part[4096];
+    bool straight;
+    int error; /* of opening it */
+} whole_file;
+
+/* NULL if it can't be: then close_whole() says why. */
+FILE *open_whole(whole_file *to, const char *path);
+/* Unless `good`, there is none, or the one of before. NULL, or what was wrong. */
+const char *close_whole(whole_file *to, bool good);
+
 /* Whether two paths, either of which may be NULL, are one regular file. */
 bool is_same_file(const char *a, const char *b);
 
@@ -99,13 +118,23 @@ const char *tape_ending(const char *name);
 /* Says on stderr what a tape has to be warned of, after it was read. */
 void warn_of_tape(const char *command, const ikv_tape *tape);
 
+/* --------------------------------------------------------------- traces -- */
+
+/* Takes a line after the first; NULL, or what is wrong with it. */
+typedef const char *(*trace_taker)(void *user, struct json_t *line);
+
+/* Gives it the lines of a trace; messages name the command and the path. A torn
+ * last line is left out with a warning. The exit code. */
+int read_trace(const char *command, const char *path, FILE *file,
+               trace_taker take, void *user);
+
 /* ----------------------------------------------------------------- runs -- */
 
 /* What a run is made of. Zero is the default. */
 typedef struct run_plan {
     const char *command; /* that messages name; NULL: run */
     const char *setup, *tape, *port, *record;
-    bool json, steps_only, heard_only, digest, stats;
+    bool json, steps_only, heard_only, scene, decisions, digest, stats;
     double until_ms, speed;
     int frame_hz;
     /* soak */

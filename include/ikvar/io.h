@@ -418,11 +418,18 @@ typedef struct ikv_trace ikv_trace;
  *   flags  IKV_TRACE_STEPS: without what belongs to frames and not to steps, so
  *          that it is the same at any frame rate
  *          IKV_TRACE_HEARD: without what no handler heard
+ *          IKV_TRACE_SCENE: with lines of the scene as it is drawn at the end of
+ *          each frame's steps, as far as it has changed
+ *          IKV_TRACE_DECISIONS: with lines of what is decided beside calls, of
+ *          what each event comes, and at the end the answers of why.h for the
+ *          setup's handlers, actions and targets, the first 1,000 of them
  * Returns IKV_OK, BAD_ARGUMENT, BUSY, FULL_WATCHERS or NO_MEMORY.
  * Context: the kit's thread, not inside a handler; allocates. */
 enum {
     IKV_TRACE_STEPS = 1,
-    IKV_TRACE_HEARD = 2
+    IKV_TRACE_HEARD = 2,
+    IKV_TRACE_SCENE = 4,
+    IKV_TRACE_DECISIONS = 8
 };
 IKV_API ikv_status ikv_trace_open(void *file, ikv_kit *kit,
                                   const ikv_setup *setup, uint32_t flags,

@@ -217,6 +217,12 @@ static bool take_line(ikv_review *review, reader *r, const json_t *line)
 {
     const char *kind = NULL, *handler = NULL;
     const json_t *member = json_object_get(line, "handler");
+    /* what is told besides calls, which are numbered, is no matter here */
+    if (json_object_get(line, "n") == NULL &&
+        (json_object_get(line, "scene") != NULL ||
+         json_object_get(line, "decision") != NULL ||
+         json_object_get(line, "answer") != NULL))
+        return true;
     if (!ikvi_read_string(r, NULL, line, "kind", true, &kind) ||
         (!json_is_null(member) &&
          !ikvi_read_string(r, NULL, line, "handler", false, &handler)))

@@ -1,54 +1,13 @@
 /* trace.c - traces: a line for each call of a handler, in the order in which
  * they begin.
- *
- * A line is complete when its handler has returned, and handlers deliver inside
- * handlers; so lines wait in `lines` until the outermost delivery has ended.
  */
-#include "../setup/setup_shared.h"
-#include "../text/write.h"
-
-#include <stdlib.h>
-
-/* A line that waits: its text is in the writer, but for what follows when its
- * handler has returned. */
-typedef struct waiting_line {
-    size_t end; /* of its text */
-    ikv_verdict verdict;
-    bool called, dropped, unheard;
-} waiting_line;
-
-enum {
-    DEPTHS = 64
-};
-
-struct ikv_trace {
-    FILE *file;
-    ikv_bus *bus;
-    const ikv_catalogue *catalogue;
-    kit_names names;
-    json_writer writer;
-    waiting_line *lines;
-    size_t count, room;
-    size_t open[DEPTHS];     /* which lines' handlers run, by depth */
-    uint64_t events[DEPTHS]; /* the numbers of events under way, by depth */
-    uint64_t number, event;
-    bool steps_only, heard_only;
-    bool failed;
-};
+#include "trace.h"
 
 static const char *phase_name(uint32_t phase)
 {
     return phase == IKV_CAPTURING   ? "capturing"
            : phase == IKV_AT_TARGET ? "target"
                                     : "bubbling";
-}
-
-const char *ikvi_verdict_name(ikv_verdict verdict)
-{
-    static const char *const names[] = {
-        "continue", "stop",        "stop_all",        "stop_all",
-        "refuse",   "stop+refuse", "stop_all+refuse", "stop_all+refuse"};
-    return names[verdict & 7];
 }
 
 /* What the router sends has its header fields in full, so that a sequence can
@@ -65,25 +24,13 @@ static bool is_whole(const ikv_kind_info *info, const ikv_field *field)
             field->offset == offsetof(ikv_event, flags));
 }
 
-static void write_target(ikv_trace *trace, const char *member, const char *gone,
-                         ikv_target target)
-{
-    json_writer *w = &trace->writer;
-    ikvi_write_name(w, member);
-    ikvi_write_text(w, ikvi_kit_target(&trace->names, target));
-    if (!ikv_bus_target_alive(trace->bus, target)) {
-        ikvi_write_name(w, gone);
-        ikvi_write_bool(w, true);
-    }
-}
-
 static void write_header_field(ikv_trace *trace, const ikv_field *field,
                                const ikv_event *event)
 {
     json_writer *w = &trace->writer;
     if (field->offset == offsetof(ikv_event, source) &&
         event->source.bits != 0) {
-        write_target(trace, field->name, "source_gone", event->source);
+        ikvi_trace_target(trace, field->name, "source_gone", event->source);
     } else {
         ikvi_write_name(w, field->name);
         ikvi_write_field(w, field, event, ikvi_kit_name, &trace->names);
@@ -97,6 +44,23 @@ static uint64_t number_of(const ikv_trace *trace, const ikv_watch *watch)
     return watch->what != IKV_WATCH_DROP && watch->depth < DEPTHS
                ? trace->events[watch->depth]
                : trace->event;
+}
+
+/* Likewise of what it comes, where decisions are told. */
+static uint64_t cause_of(const ikv_trace *trace, const ikv_watch *watch)
+{
+    uint32_t at = watch->what != IKV_WATCH_DROP ? watch->depth : 0;
+    return at < DEPTHS ? trace->causes[at] : 0;
+}
+
+static void write_path(ikv_trace *trace, const ikv_delivery *delivery)
+{
+    json_writer *w = &trace->writer;
+    ikvi_write_name(w, "path");
+    ikvi_write_list(w);
+    for (uint32_t i = 0; i < delivery->path_length; i++)
+        ikvi_write_text(w, ikvi_kit_target(&trace->names, delivery->path[i]));
+    ikvi_write_close_list(w);
 }
 
 /* The event's part of a line. */
@@ -114,6 +78,10 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
     ikvi_write_integer(w, (int64_t)++trace->number);
     ikvi_write_name(w, "event");
     ikvi_write_integer(w, (int64_t)number_of(trace, watch));
+    if (cause_of(trace, watch) != 0) {
+        ikvi_write_name(w, "cause");
+        ikvi_write_integer(w, (int64_t)cause_of(trace, watch));
+    }
     if (delivery != NULL || of_loop) {
         ikvi_write_name(w, "step");
         ikvi_write_integer(
@@ -127,7 +95,9 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
         ikvi_write_name(w, "at");
         ikvi_write_text(w, ikvi_kit_target(&trace->names, delivery->current));
     }
-    write_target(trace, "target", "gone", event->target);
+    ikvi_trace_target(trace, "target", "gone", event->target);
+    if (trace->decisions != NULL && delivery != NULL)
+        write_path(trace, delivery);
     const ikv_field *field;
     for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++) {
         ikv_value value = ikv_field_get(field, event);
@@ -142,45 +112,6 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
         ikvi_write_name(w, field->name);
         ikvi_write_field(w, field, event, ikvi_kit_name, &trace->names);
     }
-}
-
-static void end_line(ikv_trace *trace, waiting_line line)
-{
-    ikvi_write_forget(&trace->writer);
-    line.end = trace->writer.length;
-    if (trace->count == trace->room) {
-        size_t room = trace->room * 2 + 16;
-        waiting_line *lines = realloc(trace->lines, room * sizeof *lines);
-        if (lines == NULL) {
-            trace->failed = true;
-            return;
-        }
-        trace->lines = lines;
-        trace->room = room;
-    }
-    trace->lines[trace->count++] = line;
-}
-
-static void flush_lines(ikv_trace *trace)
-{
-    size_t from = 0;
-    trace->failed = trace->failed || trace->writer.failed;
-    for (size_t i = 0; i < trace->count && !trace->failed; i++) {
-        const waiting_line *line = &trace->lines[i];
-        fwrite(trace->writer.text + from, 1, line->end - from, trace->file);
-        from = line->end;
-        if (line->unheard)
-            fputs(",\"handler\":null", trace->file);
-        if (line->dropped)
-            fputs(",\"dropped\":true", trace->file);
-        if (line->called)
-            fprintf(trace->file, ",\"verdict\":\"%s\"",
-                    ikvi_verdict_name(line->verdict));
-        fputs("}\n", trace->file);
-    }
-    trace->failed = trace->failed || ferror(trace->file) != 0;
-    trace->count = 0;
-    trace->writer.length = 0;
 }
 
 static void watch_call(ikv_trace *trace, const ikv_watch *watch)
@@ -201,7 +132,7 @@ static void watch_call(ikv_trace *trace, const ikv_watch *watch)
     ikvi_write_text(w, watch->name);
     if (watch->depth < DEPTHS)
         trace->open[watch->depth] = trace->count;
-    end_line(trace, (waiting_line){0});
+    ikvi_trace_end_line(trace, (waiting_line){0});
 }
 
 static void watch_return(ikv_trace *trace, const ikv_watch *watch)
@@ -217,24 +148,45 @@ static void watch_end(ikv_trace *trace, const ikv_watch *watch, bool dropped)
 {
     if (watch->heard == 0 && !trace->heard_only) {
         write_event(trace, watch);
-        end_line(trace, (waiting_line){.unheard = true, .dropped = dropped});
+        ikvi_trace_end_line(
+            trace, (waiting_line){.unheard = true, .dropped = dropped});
     }
     if (watch->depth <= 1)
-        flush_lines(trace);
+        ikvi_trace_flush(trace);
 }
 
 static void number_event(ikv_trace *trace, const ikv_watch *watch)
 {
+    bool begins = watch->what == IKV_WATCH_EVENT;
     trace->event++;
-    if (watch->what == IKV_WATCH_EVENT && watch->depth < DEPTHS)
+    uint64_t cause =
+        trace->decisions != NULL ? ikvi_trace_cause(trace, watch) : 0;
+    if (watch->depth >= DEPTHS)
+        return;
+    /* a dropped one is under way at no depth */
+    trace->causes[begins ? watch->depth : 0] = cause;
+    if (begins)
         trace->events[watch->depth] = trace->event;
 }
 
-static void watch_bus(const ikv_watch *watch, void *user)
+static void note_time(ikv_trace *trace, const ikv_watch *watch)
 {
-    ikv_trace *trace = user;
-    if ((watch->frame_scoped && trace->steps_only) || trace->failed)
+    trace->now_ns = watch->event->time_ns;
+    trace->now_step = watch->delivery->step;
+}
+
+/* What is drawn is as it is when a frame's steps have ended. */
+static void end_frame(ikv_trace *trace, const ikv_watch *watch)
+{
+    if (watch->what != IKV_WATCH_DONE || watch->depth > 1 ||
+        watch->event->kind != IKV_KIND_LOOP_FRAME)
         return;
+    ikvi_trace_scene_line(trace);
+    ikvi_trace_flush(trace);
+}
+
+static void watch_lines(ikv_trace *trace, const ikv_watch *watch)
+{
     if (watch->what == IKV_WATCH_EVENT || watch->what == IKV_WATCH_DROP)
         number_event(trace, watch);
     if (watch->what == IKV_WATCH_CALL)
@@ -243,6 +195,49 @@ static void watch_bus(const ikv_watch *watch, void *user)
         watch_return(trace, watch);
     else if (watch->what == IKV_WATCH_DONE || watch->what == IKV_WATCH_DROP)
         watch_end(trace, watch, watch->what == IKV_WATCH_DROP);
+}
+
+static void watch_bus(const ikv_watch *watch, void *user)
+{
+    ikv_trace *trace = user;
+    if (trace->failed)
+        return;
+    if (watch->what == IKV_WATCH_EVENT)
+        note_time(trace, watch);
+    if (!watch->frame_scoped || !trace->steps_only)
+        watch_lines(trace, watch);
+    if (trace->decisions != NULL)
+        ikvi_trace_decision(trace, watch);
+    if (trace->scene != NULL)
+        end_frame(trace, watch);
+}
+
+/* What is watched for which of them. */
+static uint32_t wants_of(const ikv_trace *trace)
+{
+    const uint32_t of_calls = IKV_WATCH_EVENT | IKV_WATCH_CALL |
+                              IKV_WATCH_RETURN | IKV_WATCH_DONE |
+                              IKV_WATCH_DROP;
+    const uint32_t unused = IKV_WATCH_TAKE | IKV_WATCH_SAVE;
+    return trace->decisions != NULL ? IKV_WATCH_ALL & ~unused : of_calls;
+}
+
+static void free_trace(ikv_trace *trace)
+{
+    ikvi_write_end(&trace->writer);
+    ikvi_trace_scene_close(trace->scene);
+    ikvi_trace_decisions_close(trace->decisions);
+    free(trace->lines);
+    free(trace);
+}
+
+static bool open_parts(ikv_trace *trace, uint32_t flags)
+{
+    if (flags & IKV_TRACE_SCENE)
+        trace->scene = ikvi_trace_scene_open();
+    return ((flags & IKV_TRACE_SCENE) == 0 || trace->scene != NULL) &&
+           ((flags & IKV_TRACE_DECISIONS) == 0 ||
+            ikvi_trace_decisions_open(trace));
 }
 
 ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
@@ -254,22 +249,23 @@ ikv_status ikv_trace_open(void *file, ikv_kit *kit, const ikv_setup *setup,
     if (t == NULL)
         return IKV_NO_MEMORY;
     t->file = file;
+    t->kit = kit;
     t->bus = ikv_kit_bus(kit);
     t->catalogue = ikv_bus_catalogue(t->bus);
+    t->setup = setup;
     t->names = (kit_names){
         .bus = t->bus, .actions = ikv_kit_actions(kit), .setup = setup};
     t->steps_only = (flags & IKV_TRACE_STEPS) != 0;
     t->heard_only = (flags & IKV_TRACE_HEARD) != 0;
-    ikv_status status = ikv_bus_add_watcher(t->bus,
-                                            IKV_WATCH_EVENT | IKV_WATCH_CALL |
-                                                IKV_WATCH_RETURN |
-                                                IKV_WATCH_DONE | IKV_WATCH_DROP,
-                                            watch_bus, t);
+    ikvi_write_begin(&t->writer, NULL, false);
+    ikv_status status =
+        open_parts(t, flags)
+            ? ikv_bus_add_watcher(t->bus, wants_of(t), watch_bus, t)
+            : IKV_NO_MEMORY;
     if (status < 0) {
-        free(t);
+        free_trace(t);
         return status;
     }
-    ikvi_write_begin(&t->writer, NULL, false);
     fputs("{\"format\":\"ikvar.trace/2\"}\n", t->file);
     *trace = t;
     return IKV_OK;
@@ -280,10 +276,12 @@ ikv_status ikv_trace_close(ikv_trace *trace)
     if (trace == NULL)
         return IKV_OK;
     ikv_bus_remove_watcher(trace->bus, watch_bus, trace);
-    flush_lines(trace);
+    if (trace->scene != NULL && !trace->failed)
+        ikvi_trace_scene_line(trace);
+    if (trace->decisions != NULL && !trace->failed)
+        ikvi_trace_answers(trace);
+    ikvi_trace_flush(trace);
     bool failed = fflush(trace->file) != 0 || trace->failed;
-    ikvi_write_end(&trace->writer);
-    free(trace->lines);
-    free(trace);
+    free_trace(trace);
     return failed ? IKV_BAD_FILE : IKV_OK;
 }

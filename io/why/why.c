@@ -718,8 +718,10 @@ static ikv_status take_subject(ikv_why *why)
     return IKV_OK;
 }
 
-static void free_why(ikv_why *why)
+void ikvi_why_free(ikv_why *why)
 {
+    if (why == NULL)
+        return;
     free(why->hears);
     free(why->targets);
     free(why);
@@ -734,8 +736,7 @@ static void recall(const past_record *record, ikv_why *why)
     watch.event = &record->event;
     watch.delivery = &delivery;
     why->recalled = record;
-    if ((watch.what & wants_of(why->config.about)) != 0)
-        watch_run(&watch, why);
+    ikvi_why_told(why, &watch);
     why->recalled = NULL;
 }
 
@@ -750,7 +751,21 @@ static void look_back(ikv_why *why)
     memset(why->under_way, 0, sizeof why->under_way);
 }
 
-ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
+static void take_parts(ikv_why *why, ikv_kit *kit)
+{
+    why->bus = ikv_kit_bus(kit);
+    why->scene = ikv_kit_scene(kit);
+    why->actions = ikv_kit_actions(kit);
+    why->overlaps = ikv_kit_overlaps(kit);
+    why->names = (kit_names){.bus = why->bus,
+                             .actions = why->actions,
+                             .setup = why->config.setup,
+                             .target_name = why->config.target_name,
+                             .user = why->config.user};
+    why->nearest = (ikv_why_answer)IKV_WHY_ANSWER_INIT;
+}
+
+ikv_status ikvi_why_make(const ikv_why_config *config, ikv_why **why)
 {
     if (config == NULL || why == NULL || config->kit == NULL ||
         config->about < IKV_ASK_HANDLER || config->about > IKV_ASK_OVERLAP ||
@@ -765,22 +780,42 @@ ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
     if (made == NULL)
         return IKV_NO_MEMORY;
     made->config = *config;
-    made->bus = ikv_kit_bus(config->kit);
-    made->scene = ikv_kit_scene(config->kit);
-    made->actions = ikv_kit_actions(config->kit);
-    made->overlaps = ikv_kit_overlaps(config->kit);
-    made->names = (kit_names){.bus = made->bus,
-                              .actions = ikv_kit_actions(config->kit),
-                              .setup = config->setup,
-                              .target_name = config->target_name,
-                              .user = config->user};
-    made->nearest = (ikv_why_answer)IKV_WHY_ANSWER_INIT;
+    take_parts(made, config->kit);
     ikv_status status = take_subject(made);
+    if (status < 0)
+        ikvi_why_free(made);
+    else
+        *why = made;
+    return status;
+}
+
+ikv_why *ikvi_why_teller(ikv_kit *kit, const ikv_setup *setup)
+{
+    ikv_why *made = calloc(1, sizeof *made);
+    if (made == NULL)
+        return NULL;
+    made->config = (ikv_why_config)IKV_WHY_INIT;
+    made->config.setup = setup;
+    take_parts(made, kit);
+    return made;
+}
+
+void ikvi_why_told(ikv_why *why, const ikv_watch *watch)
+{
+    if ((watch->what & wants_of(why->config.about)) != 0)
+        watch_run(watch, why);
+}
+
+ikv_status ikv_why_open(const ikv_why_config *config, ikv_why **why)
+{
+    ikv_why *made = NULL;
+    ikv_status status =
+        why == NULL ? IKV_BAD_ARGUMENT : ikvi_why_make(config, &made);
     if (status == IKV_OK)
         status = ikv_bus_add_watcher(made->bus, wants_of(config->about),
                                      watch_run, made);
     if (status < 0) {
-        free_why(made);
+        ikvi_why_free(made);
         return status;
     }
     look_back(made);
@@ -794,7 +829,7 @@ ikv_status ikv_why_close(ikv_why *why)
         return IKV_OK;
     ikv_status status = ikv_bus_remove_watcher(why->bus, watch_run, why);
     if (status == IKV_OK)
-        free_why(why);
+        ikvi_why_free(why);
     return status;
 }
 

@@ -3,22 +3,14 @@
 #ifndef IKVI_IO_WHY_H
 #define IKVI_IO_WHY_H
 
-#include "../setup/setup_shared.h"
+#include "why_shared.h"
 
-#include "ikvar/why.h"
+#include "../setup/setup_shared.h"
 
 enum {
     WHY_DEPTHS = 64,
     WHY_POINTERS = 64
 };
-
-/* Obstacles of one event, and how near it came. */
-typedef struct miss {
-    ikv_obstacle list[IKV_WHY_ROOM];
-    uint32_t count;
-    ikv_target of; /* whose obstacles they are: of several, the nearest one */
-    ikv_binding binding; /* likewise */
-} miss;
 
 /* One delivery under way. */
 typedef struct under_way {
@@ -99,11 +91,6 @@ struct ikv_why {
     ikv_event deferred; /* the last one of its kinds that was put on a lane */
     ikv_lane lane;
 };
-
-/* The nearest of an action's bindings: none if the press starts it, or waits for
- * something else. */
-miss ikvi_why_press(const ikv_actions *actions, ikv_action_id action,
-                    const ikv_event *event);
 
 /* why_past.c: gives what was kept to `told`, the oldest first. */
 void ikvi_why_recall(const ikv_why_past *past,

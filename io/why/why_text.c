@@ -407,8 +407,9 @@ static void put_more(phrase *p, const ikv_why *why,
         put(p, "it comes by %s, in a phase that the handler does not name", by);
         break;
     case IKV_WHY_AFTER:
-        put(p, "it leaves out this one and %lld more",
-            (long long)o->found.bits.integer - 1);
+        put(p, "it leaves out this one");
+        if (o->found.bits.integer > 1)
+            put(p, " and %lld more", (long long)o->found.bits.integer - 1);
         break;
     case IKV_WHY_AT_MOST:
         put(p, "it was called in %s %lld already", o->name,
@@ -611,8 +612,8 @@ static void write_number_or_null(json_writer *w, const char *name,
         ikvi_write_integer(w, value.bits.integer);
 }
 
-static void write_obstacle(json_writer *w, const ikv_why *why,
-                           const ikv_why_answer *a, const ikv_obstacle *o)
+void ikvi_why_write_obstacle(json_writer *w, const ikv_why *why,
+                             const ikv_why_answer *a, const ikv_obstacle *o)
 {
     char text[512];
     ikvi_why_sentence(why, a, o, text, sizeof text);
@@ -695,7 +696,7 @@ static bool print_json(const ikv_why *why, const ikv_why_answer *a, FILE *file)
     ikvi_write_name(&w, "obstacles");
     ikvi_write_list(&w);
     for (uint32_t i = 0; i < a->count; i++)
-        write_obstacle(&w, why, a, &a->obstacles[i]);
+        ikvi_why_write_obstacle(&w, why, a, &a->obstacles[i]);
     ikvi_write_close_list(&w);
     ikvi_write_close_object(&w);
     ikvi_write_end(&w);

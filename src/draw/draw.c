@@ -70,6 +70,21 @@ static const ikv_draw_style light = {
     0xffffffff,
     7};
 
+const char *ikv_draw_name(uint32_t what)
+{
+    static const char *const names[IKV_DRAW_COUNT] = {
+        [IKV_DRAW_SOLID] = "solid", [IKV_DRAW_PASS] = "pass",
+        [IKV_DRAW_OFF] = "off",     [IKV_DRAW_NAME] = "name",
+        [IKV_DRAW_CLIP] = "clip",   [IKV_DRAW_MARGIN] = "margin",
+        [IKV_DRAW_ZONE] = "zone",   [IKV_DRAW_CONTACT] = "contact",
+        [IKV_DRAW_BODY] = "body",   [IKV_DRAW_POINTER] = "pointer",
+        [IKV_DRAW_HOVER] = "hover", [IKV_DRAW_CAPTURE] = "capture",
+        [IKV_DRAW_FOCUS] = "focus", [IKV_DRAW_TRAIL] = "trail",
+        [IKV_DRAW_PRESS] = "press", [IKV_DRAW_RELEASE] = "release",
+    };
+    return what < IKV_DRAW_COUNT ? names[what] : NULL;
+}
+
 const ikv_draw_style *ikv_draw_dark(void)
 {
     return &dark;

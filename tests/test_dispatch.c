@@ -875,21 +875,61 @@ START_TEST(timers_in_the_loop)
 }
 END_TEST
 
+static ikv_target told_at[4];
+static uint32_t told_count;
+
+static void note_target(const ikv_watch *watch, void *user)
+{
+    (void)user;
+    told_at[told_count++ % ROWS(told_at)] = watch->event->target;
+}
+
+/* Who watches events alone is told of the root by its name, too, whether it was
+ * named or not, and however few listen. */
+START_TEST(told_of_the_root)
+{
+    for (int listeners = 0; listeners < 3; listeners++)
+        for (int named = 0; named < 2; named++) {
+            ikv_bus_config config = IKV_BUS_INIT;
+            ikv_event e = coded(1);
+            open_with(&config, true);
+            for (int i = 0; i < listeners; i++) {
+                ikv_subscription_config want = wants(IKV_KIND_KEY_DOWN, "h");
+                ok(ikv_bus_subscribe(bus, &want, NULL, NULL));
+            }
+            told_count = 0;
+            ok(ikv_bus_add_watcher(bus, IKV_WATCH_EVENT | IKV_WATCH_DONE,
+                                   note_target, NULL));
+            e.target = named ? ikv_bus_root(NULL) : (ikv_target){0};
+            ck_assert_uint_eq(ikv_bus_deliver(bus, &e).heard,
+                              (uint32_t)listeners);
+            ck_assert_uint_eq(told_count, 2);
+            for (uint32_t i = 0; i < told_count; i++)
+                ck_assert_uint_eq(told_at[i].bits, ikv_bus_root(NULL).bits);
+            close_bus();
+        }
+}
+END_TEST
+
 /* ------------------------------------------------ mailboxes and inboxes -- */
 
 START_TEST(mailboxes)
 {
     ikv_bus_config config = IKV_BUS_INIT;
-    ikv_mailbox box, other;
+    ikv_mailbox box, second, other;
     ikv_event e;
-    config.mailboxes = 1;
+    config.mailboxes = 2;
     config.mailbox_events = 3;
     open_with(&config, true);
     ok(ikv_bus_add_mailbox(bus, &box));
+    ok(ikv_bus_add_mailbox(bus, &second));
     status_is(ikv_bus_add_mailbox(bus, &other), IKV_FULL_MAILBOXES);
     ikv_subscription_config want = wants(IKV_KIND_KEY_DOWN, "box");
     want.handler = NULL;
     want.mailbox = box;
+    ok(ikv_bus_subscribe(bus, &want, NULL, NULL));
+    /* the second one is full, and keeps what it has */
+    want.mailbox = second;
     ok(ikv_bus_subscribe(bus, &want, NULL, NULL));
     for (uint32_t round = 0; round < 3; round++) {
         for (uint32_t i = 0; i < 4; i++) {
@@ -902,8 +942,13 @@ START_TEST(mailboxes)
         }
         status_is(ikv_bus_read(bus, box, &e), IKV_ABSENT);
     }
+    for (uint32_t i = 0; i < 3; i++) {
+        ok(ikv_bus_read(bus, second, &e));
+        ck_assert_uint_eq(e.key.code, i);
+    }
     ck_assert_uint_eq(ikv_bus_mailbox_refused(bus, box), 3);
-    ck_assert_uint_eq(bus_counts(bus).mailbox_refused, 3);
+    ck_assert_uint_eq(ikv_bus_mailbox_refused(bus, second), 9);
+    ck_assert_uint_eq(bus_counts(bus).mailbox_refused, 12);
     status_is(ikv_bus_read(bus, 0, &e), IKV_UNKNOWN_NAME);
     status_is(ikv_bus_read(bus, 9, &e), IKV_UNKNOWN_NAME);
     close_bus();
@@ -995,6 +1040,7 @@ Suite *dispatch_suite(void)
     add(s, "D3", timers);
     add(s, "D3 E3", timer_payloads);
     add(s, "D3 L3", timers_in_the_loop);
+    add(s, "told of the root", told_of_the_root);
     add(s, "mailboxes", mailboxes);
     add(s, "D2 inbox", inboxes);
     return s;

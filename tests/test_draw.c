@@ -331,6 +331,15 @@ START_TEST(pointers)
     config.view = 1;
     draw(&config, "");
     config.view = 0;
+    /* the line to what has captured it, wherever both are */
+    e = touch(IKV_KIND_POINTER_MOVE, 60, 2);
+    e.pointer.y = 9;
+    e.time_ns = 5000;
+    ikv_router_route(k.router, &e);
+    ok(ikv_scene_move(k.scene, named[0], 30, 50));
+    config.what = WHAT(CAPTURE);
+    draw(&config, "capture:a 30,50 50,50 50,70 30,70; capture:a 60,9-30,50; ");
+    ok(ikv_scene_move(k.scene, named[0], 0, 0));
     config.what = WHAT(FOCUS);
     ok(ikv_router_focus(k.router, 3, named[0]));
     draw(&config, "focus:a 0,0 20,0 20,20 0,20; ");

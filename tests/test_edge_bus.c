@@ -416,7 +416,17 @@ START_TEST(names_full)
     config.groups = &group;
     config.group_count = 1;
     status_is(ikv_bus_subscribe(k.bus, &config, NULL, NULL), IKV_FULL_NAMES);
+    /* Nor for the shortest name of a handler, when all is full. */
     config.groups = NULL;
+    config.group_count = 0;
+    char name[2] = "a";
+    ikv_status status = IKV_OK;
+    for (; status == IKV_OK && name[0] <= 'z'; name[0]++) {
+        config.name = name;
+        status = ikv_bus_subscribe(k.bus, &config, NULL, NULL);
+    }
+    status_is(status, IKV_FULL_NAMES);
+    config.name = NULL;
     config.group_count = 0;
     config.conditions = &condition;
     config.condition_count = 1;

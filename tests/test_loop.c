@@ -151,7 +151,9 @@ START_TEST(late_events)
     int late = 0;
     kit_open(&k);
     hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, is_late, &late);
+    push_key(&k, 0); /* of now */
     kit_frame(&k, 0);
+    ck_assert_uint_eq(loop_counts(k.loop).max_age_ns, 0);
     kit_frame(&k, 40);
     push_key(&k, 3); /* its step has run */
     kit_frame(&k, 60);
@@ -850,14 +852,20 @@ static const struct {
     size_t offset, size; /* zeros there */
     bool in_port;
     ikv_status status;
+    const char *says;
 } lack_table[] = {
 #define LACKS(part)      offsetof(ikv_loop_config, part), sizeof whole_config.part, 0
 #define PORT_LACKS(part) offsetof(ikv_port, part), sizeof spoilt_port.part, 1
-    {LACKS(bus), IKV_BAD_CONFIG},        {LACKS(queue), IKV_BAD_CONFIG},
-    {LACKS(ports), IKV_BAD_CONFIG},      {LACKS(port_count), IKV_BAD_CONFIG},
-    {LACKS(size), IKV_BAD_SIZE},         {LACKS(memory), IKV_NO_MEMORY},
-    {PORT_LACKS(open), IKV_BAD_CONFIG},  {PORT_LACKS(now), IKV_BAD_CONFIG},
-    {PORT_LACKS(close), IKV_BAD_CONFIG}, {PORT_LACKS(size), IKV_BAD_SIZE},
+    {LACKS(bus), IKV_BAD_CONFIG, "loop: the config's bus is NULL"},
+    {LACKS(queue), IKV_BAD_CONFIG, "loop: the config's queue is NULL"},
+    {LACKS(ports), IKV_BAD_CONFIG, "loop: the config's ports is empty"},
+    {LACKS(port_count), IKV_BAD_CONFIG, "loop: the config's ports is empty"},
+    {LACKS(size), IKV_BAD_SIZE, ""},
+    {LACKS(memory), IKV_NO_MEMORY, ""},
+    {PORT_LACKS(open), IKV_BAD_CONFIG, "open"},
+    {PORT_LACKS(now), IKV_BAD_CONFIG, "now"},
+    {PORT_LACKS(close), IKV_BAD_CONFIG, "close"},
+    {PORT_LACKS(size), IKV_BAD_SIZE, "a port's size"},
 };
 
 START_TEST(loops_that_lack)
@@ -873,6 +881,7 @@ START_TEST(loops_that_lack)
     whole_config.queue = ikv_kit_queue(k.kit);
     whole_config.ports = &spoilt_port;
     whole_config.port_count = 1;
+    whole_config.reporter = k.config.reporter;
     spoilt_config = whole_config;
     memset(lack_table[_i].in_port
                ? (char *)&spoilt_port + lack_table[_i].offset
@@ -880,6 +889,8 @@ START_TEST(loops_that_lack)
            0, lack_table[_i].size);
     status_is(ikv_loop_open(&spoilt_config, &loop), lack_table[_i].status);
     ck_assert_ptr_null(loop);
+    ck_assert_msg(strstr(k.report, lack_table[_i].says) != NULL, "%s",
+                  k.report);
     ck_assert_int_eq(fake.opened, 0);
     kit_close(&k);
 }

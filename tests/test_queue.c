@@ -248,6 +248,35 @@ START_TEST(lost_devices)
 }
 END_TEST
 
+/* Of a batch that is refused its own devices have lost something, whatever lies
+ * behind it. */
+START_TEST(lost_of_a_batch)
+{
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    ikv_queue *q;
+    ikv_event keys[9];
+    uint16_t device;
+    config.capacity = config.own_capacity = 4;
+    config.memory = ikv_host_memory();
+    ok(ikv_queue_open(&config, &q));
+    for (int i = 0; i < ROWS(keys); i++) {
+        keys[i] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        keys[i].device = (uint16_t)(i + 1);
+    }
+    for (int own = 0; own < 2; own++) {
+        status_is(
+            (own ? ikv_queue_push_own_all : ikv_queue_push_all)(q, keys, 8),
+            IKV_FULL_QUEUE);
+        for (uint32_t i = 0; i < 8; i++) {
+            ck_assert(ikv_queue_take_lost(q, &device));
+            ck_assert_uint_eq(device, i + 1);
+        }
+        ck_assert(!ikv_queue_take_lost(q, &device));
+    }
+    ikv_queue_close(q);
+}
+END_TEST
+
 /* Gaps of two devices of one word: each one's next move bears its own. */
 START_TEST(two_gaps)
 {
@@ -377,6 +406,7 @@ Suite *queue_suite(void)
 {
     Suite *s = suite_create("queue");
     add(s, "Q3 two gaps", two_gaps);
+    add(s, "Q3 lost of a batch", lost_of_a_batch);
     add_table(s, "Q3 room", room_is_exact, 4);
     add(s, "Q1 high water", high_water);
     add(s, "counts of other versions", counts_of_other_versions);

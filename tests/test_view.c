@@ -513,6 +513,11 @@ START_TEST(rows_of_a_page)
 }
 END_TEST
 
+/* 201 bytes, of characters of three */
+#define SOME                                                                   \
+    "\xe6\xb8\xaf\xe6\xb8\xaf\xe6\xb8\xaf\xe6\xb8\xaf\xe6\xb8\xaf\xe6\xb8\xaf"
+#define LONG                                                                   \
+    SOME SOME SOME SOME SOME SOME SOME SOME SOME SOME SOME "\xe6\xb8\xaf"
 #define HEAD "{\"format\":\"ikvar.trace/2\"}\n"
 
 /* Traces that are not as they should be, and wrong use; "" for the demo. */
@@ -542,6 +547,12 @@ static const struct {
      3, ":2: expected an event's number below 100,000,000"},
     {HEAD "{\"kind\":\"a\",\"handler\":null,\"event\":100000000}\n",
      "odd.trace.jsonl", 3, ":2: expected an event's number"},
+    {HEAD "{\"answer\":\"handler\"}\n", "odd.trace.jsonl", 3,
+     ":2: expected an answer with a text"},
+    {HEAD
+     "{\"scene\":0}\n{\"decision\":\"end\",\"handler\":\"h\",\"by\":\"" LONG
+     "\"}\n",
+     "odd.trace.jsonl", 0, "it was ended by the handler"},
     {HEAD "{\"decision\":\"guess\"}\n", "odd.trace.jsonl", 3,
      ":2: expected a decision that this version knows"},
     {HEAD "{\"scene\":0,\"marks\":{\"a\":3}}\n", "odd.trace.jsonl", 3,

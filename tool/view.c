@@ -129,7 +129,9 @@ static bool put_data(viewer *v, FILE *file)
     for (int i = 0; i < SECTIONS; i++) {
         section_text *s = &v->sections[i];
         fprintf(file, ",\n\"%s\":[\n", view_section_name(i));
-        if (s->file != NULL && (fflush(s->file) != 0 || ferror(s->file)))
+        v->lost = v->lost || (s->file != NULL &&
+                              (fflush(s->file) != 0 || s->text == NULL));
+        if (v->lost)
             return false;
         put_in_script(file, s->text != NULL ? s->text : "", s->size);
         fputs("]", file);

@@ -53,8 +53,8 @@ typedef struct viewer {
     json_t **looks; /* of targets, by their names, or NULL */
     size_t look_count;
     movement moved;
-    unsigned char *written; /* which events have a row, by number */
-    size_t number_room;
+    unsigned char *written; /* which events have a row: bits, by number */
+    size_t number_room;     /* bytes */
     /* since the last moment */
     size_t calls, merged, deferred;
     double t;

@@ -140,8 +140,8 @@ static void write_call(viewer *v, const json_t *line, json_int_t number)
 /* Whether the event has no row yet; it gets one. */
 static bool is_new(viewer *v, size_t number)
 {
-    if (number >= v->number_room) {
-        size_t room = number * 2 + 1024;
+    if (number / 8 >= v->number_room) {
+        size_t room = number / 8 * 2 + 1024;
         unsigned char *written = realloc(v->written, room);
         v->lost = v->lost || written == NULL;
         if (written == NULL)
@@ -150,8 +150,8 @@ static bool is_new(viewer *v, size_t number)
         v->written = written;
         v->number_room = room;
     }
-    bool before = v->written[number] != 0;
-    v->written[number] = 1;
+    bool before = (v->written[number / 8] >> number % 8 & 1) != 0;
+    v->written[number / 8] |= (unsigned char)(1u << number % 8);
     return !before;
 }
 
@@ -189,9 +189,12 @@ static const char *take_delivery(viewer *v, json_t *line)
 static void write_decision(viewer *v, const json_t *line, const char *about,
                            const char *sentence)
 {
+    char shown[4096];
     json_int_t what = name_in(v, line, "decision");
     json_int_t who = view_name(v, about);
-    json_int_t text = view_name(v, sentence);
+    /* what was cut may end within a character */
+    json_int_t text =
+        view_name(v, ikv_shown_text(sentence, shown, sizeof shown));
     FILE *file = view_row(v, DECISIONS);
     if (file != NULL)
         fprintf(file, "[%lld,%lld,%.15g,%lld,%lld]", (long long)what,
@@ -286,18 +289,21 @@ static const char *take_decision(viewer *v, const json_t *line)
 }
 
 /* [about, name, called, missed, text] */
-static void take_answer(viewer *v, const json_t *line)
+static const char *take_answer(viewer *v, const json_t *line)
 {
+    if (!json_is_string(json_object_get(line, "text")))
+        return "expected an answer with a text";
     json_int_t about = name_in(v, line, "answer");
     json_int_t name = name_in(v, line, "name");
     FILE *file = view_row(v, ANSWERS);
     if (file == NULL)
-        return;
+        return NULL;
     fprintf(file, "[%lld,%lld,%lld,%lld,", (long long)about, (long long)name,
             (long long)json_integer_value(json_object_get(line, "called")),
             (long long)json_integer_value(json_object_get(line, "missed")));
     view_put_json(v, file, json_object_get(line, "text"));
     fputc(']', file);
+    return NULL;
 }
 
 const char *view_take_line(void *user, json_t *line)
@@ -310,9 +316,7 @@ const char *view_take_line(void *user, json_t *line)
         return view_take_scene(v, line);
     if (json_object_get(line, "decision") != NULL)
         return take_decision(v, line);
-    if (json_object_get(line, "answer") != NULL) {
-        take_answer(v, line);
-        return NULL;
-    }
+    if (json_object_get(line, "answer") != NULL)
+        return take_answer(v, line);
     return take_delivery(v, line);
 }

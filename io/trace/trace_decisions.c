@@ -553,8 +553,9 @@ static void tell_answer(ikv_trace *trace, uint32_t nth)
     if (file == NULL)
         return;
     ikv_why_ask(d->questions[nth], &answer);
-    ikv_why_print(d->questions[nth], file, IKV_PRINT_TEXT);
-    trace->failed = fclose(file) != 0 || trace->failed;
+    ikv_status status = ikv_why_print(d->questions[nth], file, IKV_PRINT_TEXT);
+    trace->failed =
+        fclose(file) != 0 || text == NULL || status < 0 || trace->failed;
     if (!trace->failed) {
         ikvi_write_object(w);
         write_member(trace, "answer", d->subjects[nth].about);

@@ -12,6 +12,7 @@
 #include <pty.h>
 #include <utmp.h>
 #include <signal.h>
+#include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -283,7 +284,10 @@ static void await(live *l, const char *text)
             return;
         read_some(l, 50);
     }
-    ck_abort_msg("no \"%s\" in: %s", text, l->seen.text);
+    /* Check takes no longer messages */
+    size_t length = strlen(l->seen.text);
+    ck_abort_msg("no \"%s\" in: %s", text,
+                 l->seen.text + (length > 3000 ? length - 3000 : 0));
 }
 
 static void type(live *l, const char *bytes)
@@ -496,6 +500,144 @@ START_TEST(no_terminal)
 }
 END_TEST
 
+/* --------------------------------------------------------------- watch -- */
+
+#define WATCH                                                                  \
+    "TERM=xterm-256color exec " BINARY "/ikvar watch " SOURCE                  \
+    "/demo/harbour.setup.json"
+
+/* Waits until the screen, drawn anew, has the text; only what has changed would be
+ * written else. */
+static void await_screen(live *l, const char *text)
+{
+    for (int i = 0; i < 60; i++) {
+        l->seen.text[0] = '\0';
+        kill(l->child, SIGWINCH);
+        for (int k = 0; k < 4; k++)
+            read_some(l, 40);
+        if (strstr(l->seen.text, text) != NULL)
+            return;
+    }
+    size_t length = strlen(l->seen.text);
+    ck_abort_msg("no \"%s\" on the screen: %s", text,
+                 l->seen.text + (length > 3000 ? length - 3000 : 0));
+}
+
+static void expect_after(live *l, const char *bytes, const char *text)
+{
+    type(l, bytes);
+    await_screen(l, text);
+}
+
+static void resize(const live *l, unsigned short columns, unsigned short rows)
+{
+    struct winsize size = {rows, columns, 0, 0};
+    ck_assert_int_eq(ioctl(l->slave, TIOCSWINSZ, &size), 0);
+    kill(l->child, SIGWINCH);
+}
+
+/* The mouse and keys are the scene's, F1 to F10 are watch's; what came in is saved
+ * as a tape that plays; the terminal is as it was. */
+START_TEST(watch_live)
+{
+    live l;
+    char out[4096];
+    start_shell(&l, WATCH, false);
+    await(&l, "events: heard");
+    await(&l, "gull_proud");
+    expect_after(&l, "b", "raise");
+    /* the west lamp's lower edge, at (140, 92): 76 columns are 640 units */
+    expect_after(&l, "\033[<0;17;7M\033[<0;17;7m", "pointer.click lamp_west");
+    expect_after(&l, "\033OQ", "PAUSED");
+    expect_after(&l, "\033[18~", "why: water");
+    expect_after(&l, "\033[17~", "events: all");
+    expect_after(&l, "\033OP", "this page");
+    expect_after(&l, "\033OP", "why: water");
+    expect_after(&l, "\033[15~", "x2");
+    expect_after(&l, "\033[19~", "saved: watch-");
+    resize(&l, 50, 12);
+    await_screen(&l, "at least 60 x 20");
+    resize(&l, 90, 30);
+    await_screen(&l, "shallow");
+    type(&l, "\033[21~");
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+    ck_assert_ptr_nonnull(strstr(l.seen.text, "\033[?1049l"));
+    int code = run_command_line(out, sizeof out,
+                                "ls watch-*; " BINARY
+                                "/ikvar run -d watch-1.tape.jsonl && grep -c "
+                                "KeyB watch-1.tape.jsonl");
+    ck_assert_msg(code == 3 || code == 0, "%s", out);
+    code =
+        run_command_line(out, sizeof out,
+                         BINARY "/ikvar why " SOURCE "/demo/harbour.setup.json "
+                                "watch-1.tape.jsonl --handler raise; "
+                                "ls watch-*; rm watch-*");
+    ck_assert_msg(strstr(out, "raise was called 1 time") != NULL, "%s", out);
+    ck_assert_msg(strstr(out, ".part") == NULL, "%s", out);
+}
+END_TEST
+
+/* However it ends, the terminal is as it was, and nothing lies about. */
+static const struct {
+    const char *how;
+    int signal, code;
+} watch_ends[] = {{"SIGTERM", SIGTERM, 0},
+                  {"SIGINT", SIGINT, 0},
+                  {"a crash", SIGSEGV, -1},
+                  {"an abort", SIGABRT, -1}};
+
+START_TEST(watch_ended)
+{
+    live l;
+    char out[1024];
+    start_shell(&l, WATCH, false);
+    await(&l, "gull_proud");
+    kill(l.child, watch_ends[_i].signal);
+    int status = finish_live(&l);
+    if (watch_ends[_i].code < 0)
+        ck_assert(WIFSIGNALED(status) &&
+                  WTERMSIG(status) == watch_ends[_i].signal);
+    else
+        ck_assert(WIFEXITED(status) &&
+                  WEXITSTATUS(status) == watch_ends[_i].code);
+    await(&l, "\033[?1049l");
+    /* what a crash leaves behind is a tape */
+    run_command_line(out, sizeof out, "ls watch-*; rm -f watch-*");
+    ck_assert_msg((strstr(out, ".part") != NULL) == (watch_ends[_i].code < 0),
+                  "%s", out);
+}
+END_TEST
+
+/* A tape is played at its speed, to its end; then it is still there to be asked. */
+START_TEST(watch_tape)
+{
+    live l;
+    start_shell(&l, WATCH " " SOURCE "/demo/harbour.tape.jsonl", false);
+    await_screen(&l, "ENDED");
+    await_screen(&l, "pointer.down gull_proud");
+    expect_after(&l, "\033[19~", "it is a tape already");
+    expect_after(&l, "\033[18~", "why: water");
+    type(&l, "\033[21~");
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+}
+END_TEST
+
+/* A terminal that nobody knows: it is said, and nothing has changed. */
+START_TEST(watch_unknown_terminal)
+{
+    live l;
+    start_shell(&l,
+                "TERM=teleprinter exec " BINARY "/ikvar watch " SOURCE
+                "/demo/harbour.setup.json",
+                false);
+    await(&l, "TERM names no terminal that can be drawn on");
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 3);
+}
+END_TEST
+
 Suite *terminal_suite(void)
 {
     Suite *s = suite_create("terminal");
@@ -510,5 +652,9 @@ Suite *terminal_suite(void)
     add_table(s, "crash", crashed, ROWS(crashes));
     add(s, "hung up", hung_up);
     add(s, "no terminal", no_terminal);
+    add(s, "watch", watch_live);
+    add_table(s, "watch ended", watch_ended, ROWS(watch_ends));
+    add(s, "watch a tape", watch_tape);
+    add(s, "watch an unknown terminal", watch_unknown_terminal);
     return s;
 }

@@ -618,6 +618,64 @@ START_TEST(other_readers)
 }
 END_TEST
 
+/* ----------------------------------------------------------------- watch -- */
+
+/* What watch would show: sizes, moments, a target that is asked about, and a
+ * scene without a view. */
+START_TEST(screens)
+{
+    static const char *const asks[] = {
+        DEMO "--print 60x20 --at 330",
+        DEMO "--print 100x30 --at 500 --target shallow",
+        DEMO "--print 132x40 --at 700 --target lamp_west",
+        DEMO "--print 59x20",
+        SOURCE "/examples/tickets.setup.json " SOURCE
+               "/examples/tickets.tape.jsonl --print 80x24 --at 5000",
+        SOURCE "/tests/golden/why.setup.json --print 80x24"};
+    static char all[1 << 16];
+    size_t used = 0;
+    for (int i = 0; i < ROWS(asks); i++) {
+        int code =
+            run_command_line(output, sizeof output, TOOL " watch %s", asks[i]);
+        ck_assert_msg(code == 0, "%s: %s", asks[i], output);
+        used += (size_t)snprintf(all + used, sizeof all - used, "%s\n", output);
+        ck_assert_uint_lt(used, sizeof all);
+    }
+    expect_golden("watch.txt", all);
+}
+END_TEST
+
+static const struct {
+    const char *arguments;
+    int code;
+    const char *says;
+} watch_table[] = {
+    {"", 2, "expected SETUP [TAPE]"},
+    {DEMO "more", 2, "expected SETUP [TAPE]"},
+    {DEMO "--at 3", 2, "--at is of --print, with a tape"},
+    {SOURCE "/demo/harbour.setup.json --print 80x24 --at 3", 2, "with a tape"},
+    {DEMO "--print 80", 2, "found \"80\", expected a size such as 80x24"},
+    {DEMO "--print 80x24x", 2, "expected a size"},
+    {DEMO "--print 401x24", 2, "at most 400x150"},
+    {DEMO "--print 0x24", 2, "expected a size"},
+    {DEMO "--print 80x24 --target bell", 3, "has no target \"bell\""},
+    {"gone.setup.json", 3, "gone.setup.json"},
+    {SOURCE "/demo/harbour.setup.json gone.tape.jsonl", 3, "gone.tape.jsonl"},
+    {DEMO "--print 80x24 > /dev/full", 3, "can't write the output"},
+    {DEMO "--print 400x150 --at 400 | wc -l", 0, "150"},
+    {DEMO "--print 1x1 | wc -l", 0, "1"},
+};
+
+START_TEST(watch_command_line)
+{
+    int code = run_command_line(output, sizeof output, TOOL " watch %s",
+                                watch_table[_i].arguments);
+    ck_assert_msg(code == watch_table[_i].code &&
+                      strstr(output, watch_table[_i].says) != NULL,
+                  "%s: %d: %s", watch_table[_i].arguments, code, output);
+}
+END_TEST
+
 Suite *view_suite(void)
 {
     Suite *s = suite_create("view");
@@ -627,5 +685,7 @@ Suite *view_suite(void)
     add(s, "rows of a page", rows_of_a_page);
     add_table(s, "view", view_command_line, ROWS(view_table));
     add(s, "other readers of traces", other_readers);
+    add(s, "screens", screens);
+    add_table(s, "watch", watch_command_line, ROWS(watch_table));
     return s;
 }

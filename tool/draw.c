@@ -167,67 +167,6 @@ static const char *name_of(void *user, ikv_target target)
     return ikv_setup_target_name(((artist *)user)->setup, target);
 }
 
-/* --------------------------------------------------------------- measuring -- */
-
-/* Around all that is drawn, in view units: for setups that say nothing of their
- * view. */
-typedef struct extent {
-    float left, top, right, bottom;
-    bool any;
-} extent;
-
-static void reach(extent *e, float x, float y)
-{
-    if (!e->any)
-        *e = (extent){x, y, x, y, true};
-    e->left = x < e->left ? x : e->left;
-    e->top = y < e->top ? y : e->top;
-    e->right = x > e->right ? x : e->right;
-    e->bottom = y > e->bottom ? y : e->bottom;
-}
-
-static void reach_line(void *user, const ikv_draw_mark *mark, float x, float y,
-                       float x2, float y2)
-{
-    (void)mark;
-    reach(user, x, y);
-    reach(user, x2, y2);
-}
-
-static void reach_polygon(void *user, const ikv_draw_mark *mark,
-                          const float *points, uint32_t count)
-{
-    (void)mark;
-    for (uint32_t i = 0; i < count; i++)
-        reach(user, points[2 * i], points[2 * i + 1]);
-}
-
-static void reach_circle(void *user, const ikv_draw_mark *mark, float x,
-                         float y, float radius)
-{
-    (void)mark;
-    reach(user, x - radius, y - radius);
-    reach(user, x + radius, y + radius);
-}
-
-/* What of the view's units is on the page: the view, or all that there is. */
-static extent extent_of(const artist *a, const ikv_draw_config *config)
-{
-    float width, height;
-    ikv_draw_config measured = *config;
-    extent e = {0, 0, 1, 1, false};
-    ikv_setup_view(a->setup, &width, &height);
-    if (width > 1 || height > 1)
-        return (extent){0, 0, width, height, true};
-    measured.canvas =
-        (ikv_canvas){&e, reach_line, reach_polygon, reach_circle, NULL};
-    ikv_draw(&measured);
-    /* a point alone has something around it */
-    float margin = (e.right - e.left + e.bottom - e.top) / 40 + 1;
-    return (extent){e.left - margin, e.top - margin, e.right + margin,
-                    e.bottom + margin, true};
-}
-
 /* ------------------------------------------------------- around the scene -- */
 
 /* The view's frame, a title, a scale, and what each ink that was used means. */
@@ -382,7 +321,7 @@ static int draw_scene(artist *a)
     config.style = style;
     config.name = name_of;
     config.user = a;
-    const extent e = extent_of(a, &config);
+    const extent e = extent_of(a->setup, &config);
     double width = (double)e.right - (double)e.left;
     double height = (double)e.bottom - (double)e.top;
     double wide = (a->width - 2.0 * MARGIN) / width;

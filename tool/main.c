@@ -19,6 +19,8 @@ static const struct command {
      "plot what each frame of a run has, or list it"},
     {"view", view_command, "view SETUP TAPE",
      "make a page of a run, for a browser"},
+    {"watch", watch_command, "watch SETUP [TAPE]",
+     "watch a run in this terminal, live or of a tape"},
     {"kinds", kinds_command, "kinds [NAME] [SETUP]",
      "show the catalogue of events"},
     {"check", check_command, "check FILE...", "validate files"},

@@ -2,7 +2,7 @@
 #ifndef IKV_PICTURE_H
 #define IKV_PICTURE_H
 
-#include <ikvar/draw.h>
+#include <ikvar/host.h>
 
 #include <stdbool.h>
 #include <stdio.h>
@@ -23,6 +23,14 @@ typedef struct page_pen {
     /* Writes what there is and drops the page; false if that failed. */
     bool (*end)(void *page, FILE *file);
 } page_pen;
+
+/* What of the view's units is to be seen: the view, or around all that is drawn
+ * if the setup says nothing of it. */
+typedef struct extent {
+    float left, top, right, bottom;
+    bool any;
+} extent;
+extent extent_of(const ikv_setup *setup, const ikv_draw_config *config);
 
 /* What an ink stands for, in legends. */
 const char *ink_meaning(uint32_t what);

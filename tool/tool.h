@@ -25,6 +25,7 @@ int why_command(int argc, char **argv);
 int draw_command(int argc, char **argv);
 int plot_command(int argc, char **argv);
 int view_command(int argc, char **argv);
+int watch_command(int argc, char **argv);
 
 /* -------------------------------------------------------------- options -- */
 

@@ -167,11 +167,15 @@ IKV_API void ikv_fault_port_close(ikv_port *port);
  *   hold_ns        how long a key counts as held after its last byte, since
  *                  terminals send no releases (0: 120 ms)
  *   escape_ns      how long a lone escape waits for more (0: 50 ms)
+ *   whole_screen   the program draws on the other screen that terminals have,
+ *                  which is left, and colours with it, whenever the terminal is
+ *                  put back
  */
 typedef struct ikv_terminal_config {
     uint32_t size;
     float view_width, view_height;
-    uint32_t reserved;
+    bool whole_screen;
+    uint8_t reserved[3];
     const char *device;
     IKV_ALIGNED(8) uint64_t hold_ns;
     IKV_ALIGNED(8) uint64_t escape_ns;

@@ -68,6 +68,9 @@ static const char enter_modes[] =
     "\033[?1003h\033[?1006h\033[?1004h\033[?2004h\033[>1u\033[?25l";
 static const char leave_modes[] =
     "\033[<u\033[?2004l\033[?1004l\033[?1006l\033[?1003l\033[?25h";
+/* the other screen, and no colours on the way back */
+static const char enter_screen[] = "\033[?1049h",
+                  leave_screen[] = "\033[0m\033[?1049l";
 
 /* ----------------------------------------------------------- the device -- */
 
@@ -92,6 +95,8 @@ static void set_raw(const terminal *t)
     /* first: a signal in between puts back what is half done */
     is_raw = 1;
     tcsetattr(t->fd, TCSANOW, &t->raw);
+    if (t->config.whole_screen)
+        write_modes(t->fd, enter_screen, sizeof enter_screen - 1);
     write_modes(t->fd, enter_modes, sizeof enter_modes - 1);
 }
 
@@ -102,6 +107,8 @@ static void set_back(const terminal *t)
         return;
     /* first: who is killed while it does this does not do it twice */
     is_raw = 0;
+    if (t->config.whole_screen)
+        write_modes(t->fd, leave_screen, sizeof leave_screen - 1);
     write_modes(t->fd, leave_modes, sizeof leave_modes - 1);
     tcsetattr(t->fd, TCSANOW, &t->before);
 }

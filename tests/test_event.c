@@ -190,7 +190,9 @@ static const ikv_field wrong_field[] = {{"a b", IKV_TYPE_U8, 0, "", "", 1, 0}};
 static const ikv_field odd_type[] = {{"odd", 77, 0, "", "", 1, 0}};
 static const ikv_field text_type[] = {{"odd", IKV_TYPE_TEXT, 0, "", "", 1, 0}};
 static const ikv_field edge_field[] = {{"edge", IKV_TYPE_U8, 32, "", "", 1, 0}},
-                       last_field[] = {{"last", IKV_TYPE_U8, 31, "", "", 1, 0}};
+                       last_field[] = {
+                           {"last", IKV_TYPE_BOOL, 31, "", "", 1, 0},
+                           {"byte", IKV_TYPE_U8, 30, "", "", 1, 0}};
 static const ikv_field double_field[] = {
     {"berth", IKV_TYPE_U32, 0, "", "", 1, 0},
     {"berth", IKV_TYPE_U32, 4, "", "", 1, 0}};
@@ -209,7 +211,7 @@ static const struct {
     {"", NULL, 0, IKV_BAD_ARGUMENT, "a kind's name must be made of"},
     {"a.b", far_field, 1, IKV_BAD_VALUE, "field \"far\" must have"},
     {"a.b", edge_field, 1, IKV_BAD_VALUE, "field \"edge\" must have"},
-    {"ferry.docked", last_field, 1, IKV_OK, ""},
+    {"ferry.docked", last_field, 2, IKV_OK, ""},
     {"a.b", odd_field, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
     {"a.b", reserved_field, 1, IKV_DUPLICATE, "field \"verdict\" is taken"},
     {"a.b", double_field, 2, IKV_DUPLICATE, "field \"berth\" is taken"},

@@ -844,6 +844,72 @@ START_TEST(polled_ports)
 }
 END_TEST
 
+/* Without an input, too, a device that has lost events is asked what is down: at
+ * once if there is just room enough, and all of it is told. */
+static ikv_status holds_two(void *state, uint16_t device, ikv_event *events,
+                            uint32_t room, uint32_t *count)
+{
+    (void)state;
+    ck_assert_uint_eq(room, 2);
+    for (*count = 0; *count < 2; ++*count) {
+        events[*count] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+        events[*count].device = device;
+        events[*count].key.code = 70 + *count;
+    }
+    return IKV_OK;
+}
+
+static ikv_verdict note_code(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    if (event->kind == IKV_KIND_KEY_DOWN)
+        note(user, "%u ", event->key.code);
+    else if (event->kind == IKV_KIND_DEVICE_RESYNC)
+        note(user, "resync ");
+    return IKV_CONTINUE;
+}
+
+START_TEST(asked_without_input)
+{
+    bench_kit k = {0};
+    fake_port fake = {0};
+    record told = {""};
+    ikv_loop *loop = NULL;
+    kit_open(&k);
+    ikv_port port = fake_port_of(&fake);
+    ikv_loop_config config = IKV_LOOP_INIT;
+    port.held = holds_two;
+    config.memory = ikv_host_memory();
+    config.bus = k.bus;
+    config.queue = ikv_kit_queue(k.kit);
+    config.ports = &port;
+    config.port_count = 1;
+    config.pending = 4;
+    config.held = 2;
+    config.frame_hz = IKV_UNPACED;
+    ok(ikv_loop_open(&config, &loop));
+    hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, note_code, &told);
+    hears(k.bus, IKV_KIND_DEVICE_RESYNC, (ikv_target){0}, note_code, &told);
+    whole_frame(loop);
+    /* one waits for its step, which is not due: there are three places more */
+    fake.now_ns = 5000000;
+    ikv_event key = ikv_event_make(IKV_KIND_KEY_DOWN, fake.now_ns);
+    key.device = fake.device;
+    key.key.code = 69;
+    ok(ikv_sink_push(fake.sink, &key));
+    whole_frame(loop);
+    ikv_sink_lost(fake.sink, fake.device);
+    whole_frame(loop);
+    ck_assert_uint_eq(loop_counts(loop).resyncs, 1);
+    fake.now_ns = 40000000;
+    whole_frame(loop);
+    ck_assert_str_eq(told.text, "69 resync 70 71 ");
+    ok(ikv_loop_close(loop));
+    kit_close(&k);
+}
+END_TEST
+
 /* What the config of a loop lacks is said, and nothing is taken. */
 static ikv_loop_config whole_config, spoilt_config;
 static ikv_port spoilt_port;
@@ -1302,6 +1368,7 @@ Suite *loop_suite(void)
     add_table(s, "smaller kits", smaller_kits, 4);
     add(s, "L7 the least time", least_time);
     add_table(s, "what a loop lacks", loops_that_lack, ROWS(lack_table));
+    add(s, "Q3 asked without an input", asked_without_input);
     add(s, "what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
     add(s, "L4 what is last on the lanes", last_of_the_lanes);

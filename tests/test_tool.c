@@ -166,7 +166,7 @@ static const struct {
     {"run --soak 1 " DEMO TAPE, 2, "--soak makes its input up"},
     {"run --soak 1 --seed 0 " DEMO, 2,
      "--seed: expected a whole number from 1"},
-    {"tape", 2, "expected info, cut, join, convert or verify"},
+    {"tape", 2, "expected info, cut, join, convert, timeline or verify"},
     {"tape look a", 2, "found \"look\", expected info"},
     {"tape verfiy a", 2, "did you mean \"verify\"?"},
     {"tape info", 2, "expected TAPE"},

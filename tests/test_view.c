@@ -235,7 +235,7 @@ static void take_mark(drawing *d, const ikv_draw_mark *mark, const char *shape,
                       const float *values, uint32_t count, const char *text)
 {
     json_t *row = json_array();
-    json_array_append_new(row, json_string(ikv_draw_name(mark->what)));
+    json_array_append_new(row, json_string(ikv_draw_name_of(mark->what)));
     json_array_append_new(row, json_string(shape));
     for (uint32_t i = 0; i < count; i++)
         json_array_append_new(row, json_real((double)values[i]));
@@ -618,6 +618,112 @@ START_TEST(other_readers)
 }
 END_TEST
 
+/* -------------------------------------------------------------- timeline -- */
+
+static double number_of(const json_t *event, const char *member)
+{
+    return json_number_value(json_object_get(event, member));
+}
+
+static double end_of(const json_t *event)
+{
+    return number_of(event, "ts") + number_of(event, "dur");
+}
+
+/* Whether a span of that sort lies around the nth, or ends with it; those around
+ * end later, and are written so. */
+static bool is_within(const json_t *list, size_t nth, const char *category)
+{
+    const json_t *event = json_array_get(list, nth);
+    for (size_t i = nth + 1; i < json_array_size(list); i++) {
+        const json_t *other = json_array_get(list, i);
+        if (strcmp(text_of(other, "cat"), category) == 0)
+            return number_of(other, "ts") <= number_of(event, "ts") + 1e-6 &&
+                   end_of(other) >= end_of(event) - 1e-6;
+    }
+    return false;
+}
+
+/* Spans one within the other: a frame for each of the run, its steps, what was
+ * delivered and who was called, as the run's counters have it; and counters at
+ * each frame's end. Trace Event Format. */
+START_TEST(timeline)
+{
+    static const struct {
+        const char *category, *outer;
+        int count;
+    } rows[] = {{"frame", NULL, 97},
+                {"step", "frame", 96},
+                {"event", NULL, 313},
+                {"handler", "event", 27},
+                {"counters", NULL, 97}};
+    int counts[ROWS(rows)] = {0};
+    int code = run_command_line(output, sizeof output,
+                                TOOL " tape timeline --setup " SOURCE
+                                     "/demo/harbour.setup.json " SOURCE
+                                     "/demo/harbour.tape.jsonl -o run.json");
+    ck_assert_msg(code == 0 && output[0] == '\0', "%s", output);
+    json_t *file = json_load_file("run.json", 0, NULL);
+    const json_t *list = json_object_get(file, "traceEvents");
+    double last = 0, frame_end = 0;
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        const json_t *event = json_array_get(list, i);
+        const char *of = text_of(event, "cat"), *phase = text_of(event, "ph");
+        ck_assert_str_eq(phase, strcmp(of, "counters") == 0 ? "C" : "X");
+        /* written as they end */
+        ck_assert_msg(end_of(event) >= last - 1e-6, "%s",
+                      text_of(event, "name"));
+        last = end_of(event);
+        for (int r = 0; r < ROWS(rows); r++) {
+            if (strcmp(rows[r].category, of) != 0)
+                continue;
+            counts[r]++;
+            if (rows[r].outer != NULL)
+                ck_assert_msg(is_within(list, i, rows[r].outer), "%s",
+                              text_of(event, "name"));
+        }
+        if (strcmp(of, "frame") == 0) {
+            ck_assert(number_of(event, "ts") >= frame_end - 1e-6);
+            frame_end = end_of(event);
+        }
+    }
+    for (int r = 0; r < ROWS(rows); r++)
+        ck_assert_msg(counts[r] == rows[r].count, "%d of %s, expected %d",
+                      counts[r], rows[r].category, rows[r].count);
+    json_decref(file);
+}
+END_TEST
+
+static const struct {
+    const char *arguments;
+    int code;
+    const char *says;
+} timeline_table[] = {
+    {"", 2, "expected one TAPE"},
+    {"a b", 2, "expected one TAPE"},
+    {SOURCE "/demo/harbour.tape.jsonl", 3, "the tape names no setup"},
+    {"gone.tape.jsonl", 3, "gone.tape.jsonl"},
+    {"--setup gone.setup.json " SOURCE "/demo/harbour.tape.jsonl", 3,
+     "gone.setup.json"},
+    {"--setup " DEMO "-o no/such.json", 3, "no/such.json: No such file"},
+    {"--setup " DEMO "-o /dev/full", 3, "/dev/full: can't be written"},
+    {"--setup " DEMO "| tail -1", 0, "]}"},
+    {"kept.tape.jsonl -o kept.tape.jsonl", 3, "would destroy it"},
+    {"kept.tape.jsonl | grep -c raise", 0, "1"},
+};
+
+START_TEST(timeline_command_line)
+{
+    run_command_line(output, sizeof output,
+                     TOOL " run -d --record kept.tape.jsonl " DEMO);
+    int code = run_command_line(output, sizeof output, TOOL " tape timeline %s",
+                                timeline_table[_i].arguments);
+    ck_assert_msg(code == timeline_table[_i].code &&
+                      strstr(output, timeline_table[_i].says) != NULL,
+                  "%s: %d: %s", timeline_table[_i].arguments, code, output);
+}
+END_TEST
+
 /* ----------------------------------------------------------------- watch -- */
 
 /* What watch would show: sizes, moments, a target that is asked about, and a
@@ -685,6 +791,9 @@ Suite *view_suite(void)
     add(s, "rows of a page", rows_of_a_page);
     add_table(s, "view", view_command_line, ROWS(view_table));
     add(s, "other readers of traces", other_readers);
+    add(s, "timeline", timeline);
+    add_table(s, "timeline's command line", timeline_command_line,
+              ROWS(timeline_table));
     add(s, "screens", screens);
     add_table(s, "watch", watch_command_line, ROWS(watch_table));
     return s;

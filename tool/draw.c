@@ -250,13 +250,13 @@ static bool read_only(const char *only, uint32_t *what)
         size_t length = strcspn(only, ",");
         uint32_t at = 0;
         snprintf(word, sizeof word, "%.*s", (int)length, only);
-        while (at < IKV_DRAW_COUNT && strcmp(word, ikv_draw_name(at)) != 0)
+        while (at < IKV_DRAW_COUNT && strcmp(word, ikv_draw_name_of(at)) != 0)
             at++;
         if (at == IKV_DRAW_COUNT) {
             const char *known[IKV_DRAW_COUNT + 1] = {NULL};
             char shown[64];
             for (uint32_t i = 0; i < IKV_DRAW_COUNT; i++)
-                known[i] = ikv_draw_name(i);
+                known[i] = ikv_draw_name_of(i);
             const char *near = ikv_nearest_name(word, known);
             fprintf(
                 stderr,

@@ -166,6 +166,27 @@ void warn_of_tape(const char *command, const ikv_tape *tape)
                 ikv_tape_warning(tape));
 }
 
+const char *setup_of_tape(const char *tape_path, char *path, size_t size,
+                          ikv_message *message)
+{
+    ikv_tape *tape;
+    /* once without it, to see which one it names */
+    if (ikv_tape_open(tape_path, NULL, &tape, message) < 0)
+        return NULL;
+    const char *named = ikv_tape_about(tape).setup;
+    const char *slash = strrchr(tape_path, '/');
+    int folder = slash != NULL && named != NULL && named[0] != '/'
+                     ? (int)(slash - tape_path) + 1
+                     : 0;
+    bool found = named != NULL && named[0] != '\0';
+    snprintf(path, size, "%.*s%s", folder, tape_path, found ? named : "");
+    ikv_tape_close(tape);
+    if (!found)
+        snprintf(message->text, sizeof message->text,
+                 "the tape names no setup: give --setup");
+    return found ? path : NULL;
+}
+
 const char *tape_ending(const char *name)
 {
     static const char *const endings[] = {".tape.jsonl", ".tape.cbor"};

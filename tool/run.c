@@ -229,17 +229,25 @@ static int open_output(rehearsal *r)
     return code == FINE && r->plan->record != NULL ? open_recording(r) : code;
 }
 
+static void tell_moment(const rehearsal *r, enum run_moment moment)
+{
+    if (r->plan->moment != NULL)
+        r->plan->moment(r->plan->user, moment);
+}
+
 static void run_loop(const rehearsal *r)
 {
     ikv_loop *loop = ikv_kit_loop(r->kit);
     double until_ns = r->plan->until_ms * 1e6;
     while (ikv_loop_begin(loop)) {
+        tell_moment(r, RUN_FRAME);
         while (ikv_loop_step(loop)) {
         }
         /* a live run has no other end than this, or the window's */
         bool whole = until_ns > 0 && (double)ikv_loop_time_ns(loop) >= until_ns;
         if (whole || ferror(stdout)) /* nobody reads the log any more */
             ikv_loop_quit(loop);
+        tell_moment(r, RUN_FRAME_END);
         ikv_loop_end(loop);
     }
 }

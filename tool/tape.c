@@ -233,6 +233,10 @@ int tape_command(int argc, char **argv)
             "  join TAPE... -o NEW      one after the other\n"
             "  convert TAPE NEW         binary if NEW ends with .cbor, else "
             "lines\n"
+            "  timeline TAPE -o FILE    frames, steps, events and handlers of "
+            "a "
+            "run as spans,\n                           in the Trace Event "
+            "form that general viewers read\n"
             "  verify FOLDER|TAPE...    play them, several at a time, and "
             "compare the digests;\n                           where a trace "
             "lies beside a tape, show the first difference",
@@ -240,7 +244,7 @@ int tape_command(int argc, char **argv)
         return code;
     const char *verb = next_argument(&left);
     if (verb == NULL)
-        return wrong("expected info, cut, join, convert or verify");
+        return wrong("expected info, cut, join, convert, timeline or verify");
     if (strcmp(verb, "info") == 0)
         return tell_of_tapes(&left, setup, json);
     if (strcmp(verb, "cut") == 0)
@@ -251,12 +255,14 @@ int tape_command(int argc, char **argv)
         return convert_tape(&left, setup, output);
     if (strcmp(verb, "verify") == 0)
         return verify_tapes(&left, setup, json);
-    static const char *const verbs[] = {"info",    "cut",    "join",
-                                        "convert", "verify", NULL};
+    if (strcmp(verb, "timeline") == 0)
+        return write_timeline(&left, setup, output);
+    static const char *const verbs[] = {"info",     "cut",    "join", "convert",
+                                        "timeline", "verify", NULL};
     const char *near = ikv_nearest_name(verb, verbs);
     fprintf(stderr,
-            "ikvar tape: found \"%s\", expected info, cut, join, convert or "
-            "verify%s%s%s\n",
+            "ikvar tape: found \"%s\", expected info, cut, join, convert, "
+            "timeline or verify%s%s%s\n",
             verb, near != NULL ? "; did you mean \"" : "",
             near != NULL ? near : "", near != NULL ? "\"?" : "");
     return WRONG_USE;

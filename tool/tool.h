@@ -112,6 +112,14 @@ bool is_same_file(const char *a, const char *b);
 /* ikvar tape verify (verify.c); the options are read. */
 int verify_tapes(arguments *left, const char *setup, bool json);
 
+/* ikvar tape timeline (timeline.c); likewise. */
+int write_timeline(arguments *left, const char *setup, const char *output);
+
+/* The setup that a tape names, which lies where its folder says: in `path`, or
+ * NULL with a message. */
+const char *setup_of_tape(const char *tape, char *path, size_t size,
+                          ikv_message *message);
+
 /* Where the ending of a tape's name begins, ".tape.jsonl", ".tape.cbor" or one
  * of them with ".part"; NULL if it is not named like one. */
 const char *tape_ending(const char *name);
@@ -131,6 +139,11 @@ int read_trace(const char *command, const char *path, FILE *file,
 
 /* ----------------------------------------------------------------- runs -- */
 
+enum run_moment {
+    RUN_FRAME,
+    RUN_FRAME_END
+};
+
 /* What a run is made of. Zero is the default. */
 typedef struct run_plan {
     const char *command; /* that messages name; NULL: run */
@@ -145,6 +158,8 @@ typedef struct run_plan {
      * and before it is closed; they return exit codes. `user` is theirs. */
     int (*begin)(void *user, ikv_kit *kit, ikv_setup *setup);
     int (*end)(void *user);
+    /* Or NULL: told when a frame has begun, and when it is about to end. */
+    void (*moment)(void *user, enum run_moment moment);
     void *user;
 } run_plan;
 

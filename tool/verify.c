@@ -51,29 +51,14 @@ static int fail(const playback *p, const char *text)
     return BAD_INPUT;
 }
 
-/* The setup that the tape names lies where its folder says. */
 static int open_setup_of(playback *p, const char *setup_path)
 {
     char path[PATH_MAX];
     ikv_message message;
-    if (setup_path == NULL) {
-        ikv_tape *tape;
-        /* once without it, to see which one it names */
-        if (ikv_tape_open(p->path, NULL, &tape, &message) < 0)
-            return fail(p, message.text);
-        const char *named = ikv_tape_about(tape).setup;
-        const char *slash = strrchr(p->path, '/');
-        int folder = slash != NULL && named != NULL && named[0] != '/'
-                         ? (int)(slash - p->path) + 1
-                         : 0;
-        snprintf(path, sizeof path, "%.*s%s", folder, p->path,
-                 named != NULL ? named : "");
-        ikv_tape_close(tape);
-        if (path[0] == '\0' || named == NULL)
-            return fail(p, "the tape names no setup: give --setup");
-        setup_path = path;
-    }
-    return ikv_setup_read(setup_path, &p->setup, &message) < 0
+    if (setup_path == NULL)
+        setup_path = setup_of_tape(p->path, path, sizeof path, &message);
+    return setup_path == NULL ||
+                   ikv_setup_read(setup_path, &p->setup, &message) < 0
                ? fail(p, message.text)
                : FINE;
 }

@@ -103,7 +103,7 @@ static json_t *head_of(viewer *v)
         view_add(v, view, json_real(box[i]));
     for (uint32_t what = 0; what < IKV_DRAW_COUNT; what++) {
         json_t *row = json_array();
-        view_add(v, row, json_string(ikv_draw_name(what)));
+        view_add(v, row, json_string(ikv_draw_name_of(what)));
         view_add(v, row, json_string(ink_meaning(what)));
         view_add(v, whats, row);
     }
@@ -128,7 +128,7 @@ static bool put_data(viewer *v, FILE *file)
     free_json_text(text);
     for (int i = 0; i < SECTIONS; i++) {
         section_text *s = &v->sections[i];
-        fprintf(file, ",\n\"%s\":[\n", view_section_name(i));
+        fprintf(file, ",\n\"%s\":[\n", view_section_name((enum section)i));
         v->lost = v->lost || (s->file != NULL &&
                               (fflush(s->file) != 0 || s->text == NULL));
         if (v->lost)

@@ -31,7 +31,7 @@ static uint32_t what_of_mark(const json_t *mark)
     const char *name = json_string_value(json_array_get(mark, 0));
     uint32_t what = 0;
     while (what < IKV_DRAW_COUNT &&
-           (name == NULL || strcmp(name, ikv_draw_name(what)) != 0))
+           (name == NULL || strcmp(name, ikv_draw_name_of(what)) != 0))
         what++;
     return what;
 }

@@ -66,7 +66,7 @@ enum {
 
 /* "solid", "pass" ... in lower case; NULL beyond the last.
  * Context: any thread; O(1). */
-IKV_API const char *ikv_draw_name(uint32_t what);
+IKV_API const char *ikv_draw_name_of(uint32_t what);
 
 /* How something is drawn; colours as 0xRRGGBBAA, without alpha not at all. */
 typedef struct ikv_ink {

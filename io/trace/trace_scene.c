@@ -235,7 +235,7 @@ static size_t write_mark(json_writer *w, const unsigned char *bytes)
     memcpy(&head, bytes, sizeof head);
     size_t size = sizeof head;
     ikvi_write_list(w);
-    ikvi_write_text(w, ikv_draw_name(head.what));
+    ikvi_write_text(w, ikv_draw_name_of(head.what));
     ikvi_write_text(w, shape_names[head.shape]);
     for (uint32_t i = 0; i < head.count; i++, size += sizeof(float)) {
         float value;

@@ -70,7 +70,7 @@ static const ikv_draw_style light = {
     0xffffffff,
     7};
 
-const char *ikv_draw_name(uint32_t what)
+const char *ikv_draw_name_of(uint32_t what)
 {
     static const char *const names[IKV_DRAW_COUNT] = {
         [IKV_DRAW_SOLID] = "solid", [IKV_DRAW_PASS] = "pass",

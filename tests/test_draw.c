@@ -610,7 +610,7 @@ START_TEST(svg_of_a_moment)
         run_command_line(output, sizeof output,
                          TOOL " draw " DEMO TAPE " --at %s", moments[_i].at);
     ck_assert_msg(code == 0, "%s", output);
-    ck_assert_int_eq(count_of(output, "data-name="), 14);
+    ck_assert_int_eq(count_of(output, "data-name="), 16);
     const char *hull = strstr(output, "data-name=\"hull\"");
     ck_assert_ptr_nonnull(hull);
     ck_assert_int_eq(sscanf(strstr(hull, "points=\""), "points=\"%lf", &x), 1);
@@ -622,6 +622,114 @@ START_TEST(svg_of_a_moment)
     ck_assert_int_eq(strstr(output, ">hovered<") != NULL, moments[_i].hovers);
     ck_assert_int_eq(strstr(output, ">has captured<") != NULL,
                      moments[_i].captured);
+}
+END_TEST
+
+/* ------------------------------------------------------------ to be read -- */
+
+typedef struct text_box {
+    double left, top, right, bottom;
+    char text[64];
+} text_box;
+
+static double part_of(unsigned value)
+{
+    double v = (double)value / 255;
+    return v <= 0.04045 ? v / 12.92 : pow((v + 0.055) / 1.055, 2.4);
+}
+
+static double light_of(unsigned rgb)
+{
+    return 0.2126 * part_of(rgb >> 16) + 0.7152 * part_of(rgb >> 8 & 0xff) +
+           0.0722 * part_of(rgb & 0xff);
+}
+
+/* WCAG 2.2, 1.4.3: at least 4.5 to 1. */
+static void expect_contrast(unsigned a, unsigned b, const char *text)
+{
+    double high = light_of(a), low = light_of(b);
+    double contrast = high > low ? (high + 0.05) / (low + 0.05)
+                                 : (low + 0.05) / (high + 0.05);
+    ck_assert_msg(contrast >= 4.5, "%s: #%06x on #%06x: %.2f", text, a, b,
+                  contrast);
+}
+
+/* Texts are large enough, on the page, not upon each other, and stand out. */
+static void expect_readable(const char *svg, double width, double height)
+{
+    static text_box boxes[256];
+    int count = 0;
+    unsigned ground, ink;
+    const char *at = strstr(svg, "<rect");
+    ck_assert_int_eq(sscanf(strstr(at, "fill="), "fill=\"#%x", &ground), 1);
+    while ((at = strstr(at, "<text")) != NULL) {
+        double x, y, size;
+        text_box *box = &boxes[count++];
+        ck_assert_int_eq(sscanf(at,
+                                "<text x=\"%lf\" y=\"%lf\" font-size=\"%lf\" "
+                                "fill=\"#%x\">%63[^<]",
+                                &x, &y, &size, &ink, box->text),
+                         5);
+        at++;
+        box->left = x;
+        box->right = x + (double)strlen(box->text) * size * 0.55;
+        box->top = y - size * 0.8;
+        box->bottom = y + size * 0.2;
+        ck_assert_msg(size >= 11, "%s: of %g", box->text, size);
+        ck_assert_msg(box->left >= 0 && box->right <= width && box->top >= 0 &&
+                          box->bottom <= height,
+                      "%s: not on the page: %g to %g, %g to %g", box->text,
+                      box->left, box->right, box->top, box->bottom);
+        expect_contrast(ink, ground, box->text);
+        for (int i = 0; i + 1 < count; i++)
+            ck_assert_msg(
+                box->left >= boxes[i].right || boxes[i].left >= box->right ||
+                    box->top >= boxes[i].bottom || boxes[i].top >= box->bottom,
+                "\"%s\" upon \"%s\"", box->text, boxes[i].text);
+    }
+    ck_assert_int_gt(count, 10);
+}
+
+static const char *const readable_table[] = {
+    DEMO, DEMO TAPE "--at 500", DEMO TAPE "--at 540", DEMO TAPE "--at 900",
+    SOURCE "/tests/golden/why.setup.json"};
+
+START_TEST(readable)
+{
+    for (int light = 0; light < 2; light++) {
+        int code = run_command_line(output, sizeof output, TOOL " draw %s %s",
+                                    readable_table[_i], light ? "--light" : "");
+        ck_assert_msg(code == 0, "%s", output);
+        expect_readable(output, 1280, 800);
+    }
+}
+END_TEST
+
+/* What each ink means is told without its colour, too: by dashes, filling, width
+ * or what is drawn with it. */
+START_TEST(inks_without_colour)
+{
+    static const uint8_t told[] = {
+        IKV_DRAW_SOLID, IKV_DRAW_PASS,    IKV_DRAW_OFF,
+        IKV_DRAW_CLIP,  IKV_DRAW_MARGIN,  IKV_DRAW_ZONE,
+        IKV_DRAW_HOVER, IKV_DRAW_CAPTURE, IKV_DRAW_FOCUS};
+    const ikv_draw_style *styles[] = {ikv_draw_dark(), ikv_draw_light()};
+    for (int s = 0; s < 2; s++)
+        for (int a = 0; a < ROWS(told); a++) {
+            const ikv_ink *one = &styles[s]->inks[told[a]];
+            expect_contrast(one->line >> 8, styles[s]->background >> 8,
+                            ikv_draw_name_of(told[a]));
+            for (int b = 0; b < a; b++) {
+                const ikv_ink *other = &styles[s]->inks[told[b]];
+                int filled =
+                    (int)(one->fill & 0xff) - (int)(other->fill & 0xff);
+                ck_assert_msg(one->dashed != other->dashed ||
+                                  one->width != other->width || abs(filled) > 6,
+                              "%s and %s differ by colour alone",
+                              ikv_draw_name_of(told[a]),
+                              ikv_draw_name_of(told[b]));
+            }
+        }
 }
 END_TEST
 
@@ -705,11 +813,11 @@ START_TEST(csv_of_a_run)
         const char *column;
         double sum;
         bool in_trace;
-    } sums[] = {{"steps", 96, true},   {"calls", 27, true},
-                {"pointer", 87, true}, {"loop", 194, true},
-                {"overlap", 4, true},  {"action", 11, true},
-                {"user", 4, true},     {"deferred", 3, false},
-                {"merged", 0, false},  {"key", 2, true}};
+    } sums[] = {{"steps", 153, true},   {"calls", 40, true},
+                {"pointer", 145, true}, {"loop", 325, true},
+                {"overlap", 4, true},   {"action", 17, true},
+                {"user", 5, true},      {"deferred", 3, false},
+                {"merged", 0, false},   {"key", 6, true}};
     int rows;
     char *csv = malloc(1 << 17);
     if (_i == 1)
@@ -723,7 +831,7 @@ START_TEST(csv_of_a_run)
             ck_assert_msg(
                 fabs(sum_of(csv, sums[i].column, &rows) - sums[i].sum) < 0.5,
                 "%s: %g", sums[i].column, sum_of(csv, sums[i].column, &rows));
-    ck_assert_int_eq(rows, 97);
+    ck_assert_int_eq(rows, 169);
     /* how long it takes is of this machine, and is told of each frame */
     double took = sum_of(csv, "frame_ms", &rows);
     ck_assert_int_eq(took > 0, _i == 0);
@@ -790,6 +898,8 @@ Suite *draw_suite(void)
     add_table(s, "where hits are", where_hits_are, 20);
     add_table(s, "SVG of a setup", svg_of_a_setup, 2);
     add_table(s, "SVG of a moment", svg_of_a_moment, ROWS(moments));
+    add_table(s, "readable", readable, ROWS(readable_table));
+    add(s, "inks without colour", inks_without_colour);
     add_table(s, "draw", draw_command_line, ROWS(draw_table));
     add_table(s, "CSV of a run", csv_of_a_run, 2);
     add_table(s, "plot", plot_command_line, ROWS(plot_table));

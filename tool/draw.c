@@ -27,7 +27,7 @@ typedef struct artist {
     void *page;
     double left, top, scale;
     char group[256]; /* the one that is open */
-    bool in_group;
+    bool in_group, of_pointer;
     uint32_t used; /* inks */
     struct {
         double x, y, wide;
@@ -72,17 +72,23 @@ static double page_y(const artist *a, float y)
 static void enter_group(artist *a, const ikv_draw_mark *mark)
 {
     bool of_pointer = mark->what >= IKV_DRAW_POINTER;
+    bool of_target = !of_pointer && mark->what != IKV_DRAW_NAME;
     const char *name =
-        of_pointer ? "" : ikv_setup_target_name(a->setup, mark->target);
+        of_target ? ikv_setup_target_name(a->setup, mark->target) : "";
     a->used |= 1u << mark->what;
-    if (a->in_group && strcmp(a->group, name) == 0)
+    if (a->in_group && strcmp(a->group, name) == 0 &&
+        a->of_pointer == of_pointer)
         return;
     if (a->in_group)
         a->pen->end_group(a->page);
     snprintf(a->group, sizeof a->group, "%s", name);
     a->in_group = true;
-    a->pen->begin_group(a->page, of_pointer ? "pointers" : "target",
-                        of_pointer ? NULL : name);
+    a->of_pointer = of_pointer;
+    a->pen->begin_group(a->page,
+                        of_pointer  ? "pointers"
+                        : of_target ? "target"
+                                    : "names",
+                        of_target ? name : NULL);
 }
 
 static void leave_group(artist *a)
@@ -157,7 +163,10 @@ static void draw_text(void *user, const ikv_draw_mark *mark, float x, float y,
     char shown[512];
     enter_group(a, mark);
     ikv_shown_text(text, shown, sizeof shown);
+    /* not over the page's edge */
+    double most = a->width - 2 - (double)strlen(shown) * LABEL_SIZE * 0.62;
     double at = page_x(a, x) + 4;
+    at = at < most ? at : most;
     a->pen->text(a->page, mark->ink, at,
                  free_line(a, at, page_y(a, y) - 4, shown), LABEL_SIZE, shown);
 }
@@ -298,6 +307,21 @@ static int write_page(artist *a)
                : fail(a->output != NULL ? a->output : "standard output", fault);
 }
 
+/* Names above all that is filled, pointers above the names. */
+static void draw_passes(ikv_draw_config *config)
+{
+    const uint32_t names = 1u << IKV_DRAW_NAME;
+    const uint32_t targets = (1u << IKV_DRAW_POINTER) - 1 - names;
+    const uint32_t asked = config->what != 0 ? config->what : UINT32_MAX;
+    const uint32_t passes[] = {targets, names, ~(targets | names)};
+    for (int i = 0; i < 3; i++) {
+        config->what = passes[i] & asked;
+        /* none is all */
+        if (config->what != 0)
+            ikv_draw(config);
+    }
+}
+
 static int draw_scene(artist *a)
 {
     const ikv_kit *kit = a->kit;
@@ -332,7 +356,7 @@ static int draw_scene(artist *a)
     config.canvas =
         (ikv_canvas){a, draw_line, draw_polygon, draw_circle, draw_text};
     draw_head(a, style, &e);
-    ikv_draw(&config);
+    draw_passes(&config);
     leave_group(a);
     draw_legend(a, style);
     return write_page(a);

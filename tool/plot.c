@@ -3,6 +3,8 @@
 #define _POSIX_C_SOURCE 200809L
 #include "tool.h"
 
+#include <ikvar/draw.h>
+
 #include <ikvar/ports.h>
 
 #include <errno.h>
@@ -274,6 +276,10 @@ static void put_quoted(FILE *file, const char *text)
 static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
                          bool png)
 {
+    /* of the pictures' palette; dashes say the same without colours */
+    static const uint8_t inks[] = {
+        IKV_DRAW_PASS, IKV_DRAW_CAPTURE, IKV_DRAW_ZONE,  IKV_DRAW_MARGIN,
+        IKV_DRAW_CLIP, IKV_DRAW_OFF,     IKV_DRAW_SOLID, IKV_DRAW_POINTER};
     uint32_t used = 0;
     bool timed = p->count > 0 && p->rows[0].waiting >= 0;
     fprintf(gnuplot, "$data << END\n");
@@ -283,9 +289,13 @@ static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
             "set output ",
             png ? "pngcairo" : "svg");
     put_quoted(gnuplot, path);
+    for (unsigned i = 0; i < sizeof inks; i++)
+        fprintf(gnuplot, "\nset linetype %u lc rgb '#%06x'", i + 1,
+                (unsigned)(ikv_draw_light()->inks[inks[i]].line >> 8));
+    fprintf(gnuplot, "\nset linetype cycle %zu", sizeof inks);
     fprintf(gnuplot,
             "\nset datafile separator ','\nset key outside right top maxcols 1 "
-            "samplen 2 font ',9' noenhanced\nset grid "
+            "samplen 2 font ',11' noenhanced\nset grid "
             "lc rgb '#dddddd'\nset style fill solid 0.5 noborder\nset lmargin "
             "10\nset rmargin 24\nset tmargin 1\nset bmargin 2\nset yrange "
             "[0:5<*]\nset multiplot layout %d,1 title ",
@@ -299,27 +309,29 @@ static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
                 "%s$data using ($1/1000):(sum [c=11:%u] column(c)) with "
                 "fillsteps lc %u title columnheader(%u)",
                 nth < used ? ", " : "", 10 + nth, nth, 10 + nth);
-    fprintf(gnuplot,
-            "\nset ylabel 'a frame'\n%splot $data using ($1/1000):3 with steps "
-            "lw 2 title 'calls'%s\n",
-            timed ? "" : "set bmargin 3\nset xlabel 'seconds'\n",
-            timed ? ", '' using ($1/1000):4 with steps lw 2 title 'deferred', "
-                    "'' using ($1/1000):5 with steps lw 2 title 'merged "
-                    "moves', '' using ($1/1000):8 with steps lw 2 title "
-                    "'contacts'"
-                  : "");
+    fprintf(
+        gnuplot,
+        "\nset ylabel 'a frame'\n%splot $data using ($1/1000):3 with steps "
+        "lw 2 title 'calls'%s\n",
+        timed ? "" : "set bmargin 3\nset xlabel 'seconds'\n",
+        timed ? ", '' using ($1/1000):4 with steps lw 2 dt 2 title 'deferred', "
+                "'' using ($1/1000):5 with steps lw 2 dt 3 title 'merged "
+                "moves', '' using ($1/1000):8 with steps lw 2 dt 4 title "
+                "'contacts'"
+              : "");
     if (timed)
-        fprintf(gnuplot,
-                "set ylabel 'events'\nplot $data using ($1/1000):6 with steps "
-                "lw 2 title 'wait for their step', '' using ($1/1000):7 with "
-                "steps lw 2 title 'on lanes'\nset ylabel 'ms'\nset bmargin "
-                "3\nset xlabel "
-                "'seconds'\nset logscale y\nset yrange [*:*]\nplot $data using "
-                "($1/1000):9 with steps lw 2 title 'frame', '' using "
-                "($1/1000):10 with steps lw 2 title 'longest step', %.6g with "
-                "lines "
-                "dt 2 title 'budget'\n",
-                p->budget_ms > 0 ? p->budget_ms : 1000.0 / 60);
+        fprintf(
+            gnuplot,
+            "set ylabel 'events'\nplot $data using ($1/1000):6 with steps "
+            "lw 2 title 'wait for their step', '' using ($1/1000):7 with "
+            "steps lw 2 dt 2 title 'on lanes'\nset ylabel 'ms'\nset bmargin "
+            "3\nset xlabel "
+            "'seconds'\nset logscale y\nset yrange [*:*]\nplot $data using "
+            "($1/1000):9 with steps lw 2 title 'frame', '' using "
+            "($1/1000):10 with steps lw 2 dt 3 title 'longest step', %.6g with "
+            "lines "
+            "dt 2 title 'budget'\n",
+            p->budget_ms > 0 ? p->budget_ms : 1000.0 / 60);
     fprintf(gnuplot, "unset multiplot\nunset output\n");
 }
 

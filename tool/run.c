@@ -239,8 +239,10 @@ static void run_loop(const rehearsal *r)
 {
     ikv_loop *loop = ikv_kit_loop(r->kit);
     double until_ns = r->plan->until_ms * 1e6;
-    while (ikv_loop_begin(loop)) {
+    for (;;) {
         tell_moment(r, RUN_FRAME);
+        if (!ikv_loop_begin(loop))
+            return;
         while (ikv_loop_step(loop)) {
         }
         /* a live run has no other end than this, or the window's */

@@ -32,8 +32,9 @@ typedef struct timeline {
     ikv_setup *setup;
     ikv_port clock;    /* the machine's */
     uint64_t began_ns; /* when the run began */
-    uint64_t step;     /* whose span is open */
-    bool in_frame, in_step;
+    uint64_t frames;
+    uint64_t step; /* whose span is open */
+    bool in_frame, in_step, stepped;
     uint32_t merged, deferred;
     span spans[SPANS];
     int depth;
@@ -114,8 +115,12 @@ static json_t *text_detail(const char *member, const char *text)
 static void begin_step(timeline *t, uint64_t step)
 {
     char name[40];
+    /* what comes while it is paused belongs to none */
+    bool between = t->stepped && t->step == step;
     snprintf(name, sizeof name, "step %llu", (unsigned long long)step);
-    begin(t, name, "step", NULL);
+    begin(t, between ? "between steps" : name, between ? "between" : "step",
+          NULL);
+    t->stepped = true;
     t->in_step = true;
     t->step = step;
 }
@@ -153,12 +158,12 @@ static void note_moment(void *user, enum run_moment moment)
     const ikv_loop *loop = ikv_kit_loop(t->kit);
     switch (moment) {
     case RUN_FRAME:
-        /* the one before may have ended within ikv_loop_end() */
+        end_step(t);
         if (t->in_frame)
             end(t);
         t->in_frame = true;
         snprintf(name, sizeof name, "frame %llu",
-                 (unsigned long long)ikv_loop_frame_number(loop));
+                 (unsigned long long)t->frames++);
         begin(t, name, "frame", time_detail(ikv_loop_time_ns(loop)));
         break;
     case RUN_FRAME_END:
@@ -214,8 +219,6 @@ static void watch_run(const ikv_watch *watch, void *user)
               text_detail("at", name_of(t, watch->delivery->current)));
         break;
     case IKV_WATCH_RETURN:
-        end(t);
-        break;
     case IKV_WATCH_DONE:
         end(t);
         break;

@@ -158,7 +158,8 @@ typedef struct run_plan {
      * and before it is closed; they return exit codes. `user` is theirs. */
     int (*begin)(void *user, ikv_kit *kit, ikv_setup *setup);
     int (*end)(void *user);
-    /* Or NULL: told when a frame has begun, and when it is about to end. */
+    /* Or NULL: told when a frame is about to begin, the last one too, in which the
+     * loop ends, and when it is about to end. */
     void (*moment)(void *user, enum run_moment moment);
     void *user;
 } run_plan;

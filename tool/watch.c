@@ -404,13 +404,20 @@ static int print_screen(watcher *w, double at_ms, int columns, int rows)
 
 /* ------------------------------------------------------------------ command -- */
 
+/* "80x24" */
 static bool read_size(const char *text, int *columns, int *rows)
 {
-    char more;
-    if (text == NULL ||
-        (sscanf(text, "%dx%d%c", columns, rows, &more) == 2 && *columns > 0 &&
-         *columns <= MOST_COLUMNS && *rows > 0 && *rows <= MOST_ROWS))
+    char *end = NULL;
+    if (text == NULL)
         return true;
+    long wide = strtol(text, &end, 10);
+    long high = *end == 'x' ? strtol(end + 1, &end, 10) : 0;
+    if (*end == '\0' && wide > 0 && wide <= MOST_COLUMNS && high > 0 &&
+        high <= MOST_ROWS) {
+        *columns = (int)wide;
+        *rows = (int)high;
+        return true;
+    }
     char shown[256];
     fprintf(stderr,
             "ikvar watch: --print: found \"%s\", expected a size such as "

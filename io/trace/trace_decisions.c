@@ -213,11 +213,11 @@ uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch)
     bool waited = take_from_lane(trace, &cause);
     if (watch->what == IKV_WATCH_DROP)
         return cause;
-    const ikv_event *origin = (watch->delivery->flags & IKV_PASSED) != 0
-                                  ? watch->event
-                                  : watch->delivery->cause;
-    if (!waited && origin != NULL)
-        cause = number_of_recent(d, origin);
+    const ikv_delivery *delivery = watch->delivery;
+    if (!waited && (delivery->flags & IKV_PASSED) != 0)
+        cause = number_of_recent(d, watch->event);
+    else if (!waited && delivery->cause != NULL)
+        cause = number_of_recent(d, delivery->cause);
     if (!waited && cause == 0)
         cause = ikvi_trace_event(trace, watch->depth - 1);
     uint64_t at = d->recent_count++ % RECENT;

@@ -63,17 +63,26 @@ void ikvi_trace_scene_close(trace_scene *scene)
 
 /* -------------------------------------------------------------- drawing -- */
 
+static bool make_room(trace_scene *s, size_t size)
+{
+    frame *f = &s->frames[s->now];
+    if (s->failed || f->used + size <= f->room)
+        return !s->failed;
+    size_t room = (f->used + size) * 2 + 4096;
+    unsigned char *bytes = realloc(f->bytes, room);
+    if (bytes == NULL) {
+        s->failed = true;
+        return false;
+    }
+    f->bytes = bytes;
+    f->room = room;
+    return true;
+}
+
 static void put_bytes(trace_scene *s, const void *from, size_t size)
 {
     frame *f = &s->frames[s->now];
-    if (f->used + size > f->room && !s->failed) {
-        size_t room = (f->used + size) * 2 + 4096;
-        unsigned char *bytes = realloc(f->bytes, room);
-        s->failed = bytes == NULL;
-        f->bytes = bytes != NULL ? bytes : f->bytes;
-        f->room = bytes != NULL ? room : f->room;
-    }
-    if (s->failed)
+    if (!make_room(s, size))
         return;
     memcpy(f->bytes + f->used, from, size);
     f->used += size;
@@ -102,8 +111,8 @@ static void put_mark(trace_scene *s, const ikv_draw_mark *mark,
 {
     const mark_head head = {(uint8_t)mark->what, (uint8_t)shape,
                             (uint16_t)count, 0};
-    bool of_pointers = mark->what >= IKV_DRAW_POINTER;
-    begin_part(s, of_pointers ? (ikv_target){0} : mark->target);
+    const ikv_target none = {0};
+    begin_part(s, mark->what >= IKV_DRAW_POINTER ? none : mark->target);
     if (s->failed)
         return;
     put_bytes(s, &head, sizeof head);

@@ -29,14 +29,22 @@ enum {
         }                                                                      \
     }
 
+#define VEIL(rgba, fill_rgba, wide)                                            \
+    {                                                                          \
+        rgba, fill_rgba, wide, true,                                           \
+        {                                                                      \
+            0                                                                  \
+        }                                                                      \
+    }
+
 /* Colours that are told apart by those who don't see red or green, too. */
 static const ikv_draw_style dark = {
     {[IKV_DRAW_SOLID] = FILL(0xd8dee4ff, 0xd8dee41c, 1.5f),
-     [IKV_DRAW_PASS] = FILL(0x56b4e9ff, 0x56b4e91c, 1.5f),
+     [IKV_DRAW_PASS] = VEIL(0x56b4e9ff, 0x56b4e91c, 1.5f),
      [IKV_DRAW_OFF] = DASH(0x8a939cff, 1),
      [IKV_DRAW_NAME] = LINE(0xd8dee4ff, 1),
      [IKV_DRAW_CLIP] = DASH(0xe69f00ff, 1.5f),
-     [IKV_DRAW_MARGIN] = DASH(0xcc79a7ff, 1),
+     [IKV_DRAW_MARGIN] = DASH(0xcc79a7ff, 2),
      [IKV_DRAW_ZONE] = FILL(0x009e73ff, 0x009e7333, 1.5f),
      [IKV_DRAW_CONTACT] = LINE(0x00d69bff, 2),
      [IKV_DRAW_BODY] = LINE(0xe69f00ff, 1),
@@ -52,21 +60,21 @@ static const ikv_draw_style dark = {
 
 static const ikv_draw_style light = {
     {[IKV_DRAW_SOLID] = FILL(0x20262cff, 0x20262c14, 1.5f),
-     [IKV_DRAW_PASS] = FILL(0x0072b2ff, 0x0072b21c, 1.5f),
-     [IKV_DRAW_OFF] = DASH(0x78828cff, 1),
+     [IKV_DRAW_PASS] = VEIL(0x0072b2ff, 0x0072b21c, 1.5f),
+     [IKV_DRAW_OFF] = DASH(0x68727cff, 1),
      [IKV_DRAW_NAME] = LINE(0x20262cff, 1),
-     [IKV_DRAW_CLIP] = DASH(0xb36b00ff, 1.5f),
-     [IKV_DRAW_MARGIN] = DASH(0xa64d79ff, 1),
+     [IKV_DRAW_CLIP] = DASH(0x9a5c00ff, 1.5f),
+     [IKV_DRAW_MARGIN] = DASH(0xa64d79ff, 2),
      [IKV_DRAW_ZONE] = FILL(0x007a58ff, 0x009e7326, 1.5f),
      [IKV_DRAW_CONTACT] = LINE(0x007a58ff, 2),
-     [IKV_DRAW_BODY] = LINE(0xb36b00ff, 1),
+     [IKV_DRAW_BODY] = LINE(0x9a5c00ff, 1),
      [IKV_DRAW_POINTER] = FILL(0xb00020ff, 0xb00020ff, 2),
      [IKV_DRAW_HOVER] = LINE(0xb00020ff, 2),
-     [IKV_DRAW_CAPTURE] = LINE(0xd55e00ff, 2.5f),
+     [IKV_DRAW_CAPTURE] = LINE(0xb84f00ff, 2.5f),
      [IKV_DRAW_FOCUS] = DASH(0x0072b2ff, 3),
      [IKV_DRAW_TRAIL] = LINE(0xb00020b0, 1),
-     [IKV_DRAW_PRESS] = FILL(0xd55e00ff, 0xd55e00ff, 1),
-     [IKV_DRAW_RELEASE] = LINE(0xd55e00ff, 1.5f)},
+     [IKV_DRAW_PRESS] = FILL(0xb84f00ff, 0xb84f00ff, 1),
+     [IKV_DRAW_RELEASE] = LINE(0xb84f00ff, 1.5f)},
     0xffffffff,
     7};
 

@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 /* Everything that a run opens. */
 typedef struct rehearsal {
@@ -235,14 +236,31 @@ static void tell_moment(const rehearsal *r, enum run_moment moment)
         r->plan->moment(r->plan->user, moment);
 }
 
+/* On a terminal, where all that is seen comes at the end: how far it is. */
+static void show_progress(const rehearsal *r, uint64_t frame, bool ends)
+{
+    enum {
+        OFTEN = 2000
+    };
+    if (r->plan->begin == NULL || frame < OFTEN || !isatty(STDERR_FILENO))
+        return;
+    if (ends)
+        fprintf(stderr, "\r%28s\r", "");
+    else if (frame % OFTEN == 0)
+        fprintf(stderr, "\r%10.1f s of the tape",
+                (double)ikv_loop_time_ns(ikv_kit_loop(r->kit)) / 1e9);
+}
+
 static void run_loop(const rehearsal *r)
 {
     ikv_loop *loop = ikv_kit_loop(r->kit);
+    uint64_t frames = 0;
     double until_ns = r->plan->until_ms * 1e6;
     for (;;) {
         tell_moment(r, RUN_FRAME);
         if (!ikv_loop_begin(loop))
-            return;
+            break;
+        show_progress(r, ++frames, false);
         while (ikv_loop_step(loop)) {
         }
         /* a live run has no other end than this, or the window's */
@@ -252,6 +270,7 @@ static void run_loop(const rehearsal *r)
         tell_moment(r, RUN_FRAME_END);
         ikv_loop_end(loop);
     }
+    show_progress(r, frames, true);
 }
 
 static void close_all(rehearsal *r)

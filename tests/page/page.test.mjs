@@ -262,7 +262,7 @@ test('100,000 events: a page of at most 25 MB', async (context) => {
   const random = () => (seed = (seed * 48271) % 2147483647) / 2147483647;
   const add = (event) => lines.push(JSON.stringify({ t: Number(t.toFixed(3)), ...event }));
   const touch = (kind, pointer, px, py, buttons) => add({ kind, pointer, type: 'touch', x: px, y: py, button: kind === 'pointer.move' ? -1 : 0, buttons });
-  while (lines.length < 77000) {
+  while (lines.length < 92000) {
     touch('pointer.down', 1, x, y, 1);
     for (let k = 0; k < 60; k++) {
       t += [4, 4, 8, 12, 16][Math.floor(random() * 5)];

@@ -574,8 +574,10 @@
   const setTheme = (to) => {
     theme = to;
     document.documentElement.dataset.theme = to;
+    // the palette of all pictures
+    const inks = { '--ground': run[to][run.whats.length], '--text': run[to][what.name][0], '--quiet': run[to][what.off][0], '--strong': run[to][what.pointer][0], '--link': run[to][what.pass][0] };
+    for (const [name, value] of Object.entries(inks)) document.documentElement.style.setProperty(name, value);
     $('theme').textContent = to === 'dark' ? 'light' : 'dark';
-    scene.style.background = run[to][run.whats.length];
     frame.setAttribute('stroke', colour('--line'));
     redraw();
   };

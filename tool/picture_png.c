@@ -9,7 +9,8 @@ __attribute__((visibility("default"))) const char *
 __lsan_default_suppressions(void);
 const char *__lsan_default_suppressions(void)
 {
-    return "leak:libfontconfig\nleak:libcairo\n";
+    return "leak:libfontconfig\nleak:libcairo\nleak:libtinfo\nleak:"
+           "libncurses\n";
 }
 #endif
 

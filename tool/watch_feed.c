@@ -72,13 +72,13 @@ static void take_pointer(watcher *w, ikv_event *event)
     float x = 0, y = 0;
     bool inside =
         watch_place(w, (int)event->pointer.x, (int)event->pointer.y, &x, &y);
-    uint16_t bit = event->pointer.button >= 0
-                       ? (uint16_t)(1u << (event->pointer.button & 15))
-                       : 0;
+    uint32_t bit = 0;
+    if (event->pointer.button >= 0)
+        bit = 1u << (event->pointer.button & 15);
     if (event->kind == IKV_KIND_POINTER_DOWN) {
         if (!inside)
             return;
-        w->buttons |= bit;
+        w->buttons |= (uint16_t)bit;
     } else if (event->kind == IKV_KIND_POINTER_UP) {
         if ((w->buttons & bit) == 0)
             return;

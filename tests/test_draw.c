@@ -847,6 +847,11 @@ static const struct {
 } plot_table[] = {
     {DEMO TAPE "-o draw.png && head -c 4 draw.png | od -An -c", 0, "P   N   G"},
     {DEMO TAPE "-o draw.svg && grep -c 'longest step' draw.svg", 0, "2"},
+    {DEMO TAPE "--light -o draw.svg && grep -c 'fill=.#ffffff' draw.svg", 0,
+     "1"},
+    {DEMO TAPE "| head -1", 0,
+     "t_ms,steps,calls,deferred,merged,queue,waiting,lanes,contacts,frame_ms,"
+     "step_ms,pointer"},
     {DEMO TAPE "-o draw.gif", 2, "ends in .png or .svg"},
     {DEMO, 2, "expected SETUP TAPE, or TRACE"},
     {"", 2, "expected SETUP TAPE, or TRACE"},

@@ -596,8 +596,8 @@ START_TEST(other_readers)
     ck_assert_str_eq(output, "");
     int code = run_command_line(
         output, sizeof output,
-        TOOL " plot plain.trace.jsonl | cut -d, -f1-3,11- > plain.csv; " TOOL
-             " plot more.trace.jsonl | cut -d, -f1-3,11- > more.csv; cmp "
+        TOOL " plot plain.trace.jsonl | cut -d, -f1-3,12- > plain.csv; " TOOL
+             " plot more.trace.jsonl | cut -d, -f1-3,12- > more.csv; cmp "
              "plain.csv more.csv && " TOOL
              " plot more.trace.jsonl | cut -d, -f4 | grep -c 1");
     ck_assert_msg(code == 0 && strcmp(output, "3\n") == 0, "%s", output);

@@ -17,17 +17,23 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+enum {
+    FIRST_FAMILY = 12, /* of the columns, from 1 on */
+    COLOURS = 9        /* of the palette; beyond them there are patterns */
+};
+
 /* One frame. What a trace does not tell is below 0. */
 typedef struct frame_row {
     double t_ms;
     uint32_t steps, calls;
     uint32_t families[IKV_FAMILY_COUNT];
-    int64_t deferred, merged, waiting, lanes, contacts;
+    int64_t deferred, merged, queue, waiting, lanes, contacts;
     double frame_ms, step_ms;
 } frame_row;
 
 typedef struct plotter {
     const char *output, *title;
+    bool light;
     ikv_kit *kit;
     ikv_bus *bus;
     frame_row *rows;
@@ -54,6 +60,7 @@ static frame_row empty_row(void)
 {
     return (frame_row){.deferred = -1,
                        .merged = -1,
+                       .queue = -1,
                        .waiting = -1,
                        .lanes = -1,
                        .contacts = -1,
@@ -86,6 +93,7 @@ static void take_counters(plotter *p)
     ikv_overlaps_counts overlaps = IKV_OVERLAPS_COUNTS_INIT;
     ikv_loop_counters(ikv_kit_loop(p->kit), &loop);
     ikv_bus_counters(p->bus, &bus);
+    p->now.queue = ikv_queue_waiting(ikv_kit_queue(p->kit));
     p->now.waiting = loop.waiting;
     p->now.lanes = bus.waiting;
     if (ikv_overlaps_counters(ikv_kit_overlaps(p->kit), &overlaps) == IKV_OK)
@@ -235,8 +243,9 @@ static void put_known(FILE *file, double value)
 
 static void write_numbers(const plotter *p, FILE *file)
 {
-    fprintf(file, "t_ms,steps,calls,deferred,merged,waiting,lanes,contacts,"
-                  "frame_ms,step_ms");
+    fprintf(file,
+            "t_ms,steps,calls,deferred,merged,queue,waiting,lanes,contacts,"
+            "frame_ms,step_ms");
     for (uint32_t f = 0; f < IKV_FAMILY_COUNT; f++)
         if (p->used[f])
             fprintf(file, ",%s", families[f]);
@@ -246,6 +255,7 @@ static void write_numbers(const plotter *p, FILE *file)
         fprintf(file, "%.6f,%u,%u", row->t_ms, row->steps, row->calls);
         put_known(file, (double)row->deferred);
         put_known(file, (double)row->merged);
+        put_known(file, (double)row->queue);
         put_known(file, (double)row->waiting);
         put_known(file, (double)row->lanes);
         put_known(file, (double)row->contacts);
@@ -272,67 +282,95 @@ static void put_quoted(FILE *file, const char *text)
     fputc('\'', file);
 }
 
+/* Of the pictures' palette; dashes say the same without colours. */
+static void write_theme(const plotter *p, FILE *gnuplot)
+{
+    static const uint8_t inks[COLOURS] = {
+        IKV_DRAW_PASS,   IKV_DRAW_CAPTURE, IKV_DRAW_ZONE,
+        IKV_DRAW_MARGIN, IKV_DRAW_CLIP,    IKV_DRAW_OFF,
+        IKV_DRAW_SOLID,  IKV_DRAW_POINTER, IKV_DRAW_CONTACT};
+    static const char *const words[] = {"border", "tics",   "key",
+                                        "xlabel", "ylabel", "title"};
+    const ikv_draw_style *style = p->light ? ikv_draw_light() : ikv_draw_dark();
+    unsigned text = style->inks[IKV_DRAW_NAME].line >> 8;
+    for (unsigned i = 0; i < sizeof inks; i++)
+        fprintf(gnuplot, "set linetype %u lc rgb '#%06x'\n", i + 1,
+                (unsigned)(style->inks[inks[i]].line >> 8));
+    fprintf(gnuplot, "set linetype cycle %zu\n", sizeof inks);
+    for (unsigned i = 0; i < sizeof words / sizeof words[0]; i++)
+        fprintf(gnuplot, "set %s %s rgb '#%06x'\n", words[i],
+                i == 0 ? "lc" : "textcolor", text);
+    fprintf(gnuplot, "set grid lc rgb '#%s'\n", p->light ? "d8dde2" : "37424d");
+}
+
+/* One curve: of a column, with dashes of that sort. */
+static void write_curve(FILE *gnuplot, const char *before, const char *column,
+                        const char *title, int dash)
+{
+    fprintf(gnuplot,
+            "%s$data using ($1/1000):(column('%s')) with steps lw 2 dt %d "
+            "title '%s'",
+            before, column, dash, title);
+}
+
 /* Families one upon the other, what waits, what was done, how long it took. */
 static void write_curves(const plotter *p, FILE *gnuplot, const char *path,
                          bool png)
 {
-    /* of the pictures' palette; dashes say the same without colours */
-    static const uint8_t inks[] = {
-        IKV_DRAW_PASS, IKV_DRAW_CAPTURE, IKV_DRAW_ZONE,  IKV_DRAW_MARGIN,
-        IKV_DRAW_CLIP, IKV_DRAW_OFF,     IKV_DRAW_SOLID, IKV_DRAW_POINTER};
+    const ikv_draw_style *style = p->light ? ikv_draw_light() : ikv_draw_dark();
     uint32_t used = 0;
     bool timed = p->count > 0 && p->rows[0].waiting >= 0;
+    bool decided = p->count > 0 && p->rows[0].deferred >= 0;
     fprintf(gnuplot, "$data << END\n");
     write_numbers(p, gnuplot);
     fprintf(gnuplot,
-            "END\nset terminal %s size 1280,800 background 'white'\n"
+            "END\nset terminal %s size 1280,800 background '#%06x'\n"
             "set output ",
-            png ? "pngcairo" : "svg");
+            png ? "pngcairo" : "svg", (unsigned)(style->background >> 8));
     put_quoted(gnuplot, path);
-    for (unsigned i = 0; i < sizeof inks; i++)
-        fprintf(gnuplot, "\nset linetype %u lc rgb '#%06x'", i + 1,
-                (unsigned)(ikv_draw_light()->inks[inks[i]].line >> 8));
-    fprintf(gnuplot, "\nset linetype cycle %zu", sizeof inks);
     fprintf(gnuplot,
             "\nset datafile separator ','\nset key outside right top maxcols 1 "
-            "samplen 2 font ',11' noenhanced\nset grid "
-            "lc rgb '#dddddd'\nset style fill solid 0.5 noborder\nset lmargin "
-            "10\nset rmargin 24\nset tmargin 1\nset bmargin 2\nset yrange "
-            "[0:5<*]\nset multiplot layout %d,1 title ",
-            timed ? 4 : 2);
+            "samplen 2 font ',11' noenhanced\nset style fill solid 1 "
+            "noborder\nset lmargin 10\nset rmargin 24\nset tmargin 1\nset "
+            "bmargin 2\nset yrange [0:5<*]\n");
+    write_theme(p, gnuplot);
+    fprintf(gnuplot, "set multiplot layout %d,1 title ", timed ? 4 : 2);
     put_quoted(gnuplot, p->title);
-    fprintf(gnuplot, " noenhanced\nset ylabel 'events a frame'\nplot ");
+    fprintf(gnuplot,
+            " noenhanced textcolor rgb '#%06x'\nset ylabel 'events a "
+            "frame'\nplot ",
+            (unsigned)(style->inks[IKV_DRAW_NAME].line >> 8));
     for (uint32_t f = IKV_FAMILY_COUNT; f-- > 0;)
         used += p->used[f];
     for (uint32_t nth = used; nth > 0; nth--)
         fprintf(gnuplot,
-                "%s$data using ($1/1000):(sum [c=11:%u] column(c)) with "
-                "fillsteps lc %u title columnheader(%u)",
-                nth < used ? ", " : "", 10 + nth, nth, 10 + nth);
-    fprintf(
-        gnuplot,
-        "\nset ylabel 'a frame'\n%splot $data using ($1/1000):3 with steps "
-        "lw 2 title 'calls'%s\n",
-        timed ? "" : "set bmargin 3\nset xlabel 'seconds'\n",
-        timed ? ", '' using ($1/1000):4 with steps lw 2 dt 2 title 'deferred', "
-                "'' using ($1/1000):5 with steps lw 2 dt 3 title 'merged "
-                "moves', '' using ($1/1000):8 with steps lw 2 dt 4 title "
-                "'contacts'"
-              : "");
-    if (timed)
-        fprintf(
-            gnuplot,
-            "set ylabel 'events'\nplot $data using ($1/1000):6 with steps "
-            "lw 2 title 'wait for their step', '' using ($1/1000):7 with "
-            "steps lw 2 dt 2 title 'on lanes'\nset ylabel 'ms'\nset bmargin "
-            "3\nset xlabel "
-            "'seconds'\nset logscale y\nset yrange [*:*]\nplot $data using "
-            "($1/1000):9 with steps lw 2 title 'frame', '' using "
-            "($1/1000):10 with steps lw 2 dt 3 title 'longest step', %.6g with "
-            "lines "
-            "dt 2 title 'budget'\n",
-            p->budget_ms > 0 ? p->budget_ms : 1000.0 / 60);
-    fprintf(gnuplot, "unset multiplot\nunset output\n");
+                "%s$data using ($1/1000):(sum [c=%d:%u] column(c)) with "
+                "fillsteps fs %s lc %u title columnheader(%u)",
+                nth < used ? ", " : "", FIRST_FAMILY, FIRST_FAMILY - 1 + nth,
+                nth <= COLOURS ? "solid 0.85" : "transparent pattern 4", nth,
+                FIRST_FAMILY - 1 + nth);
+    fprintf(gnuplot, "\nset ylabel 'a frame'\n%s",
+            timed ? "" : "set bmargin 3\nset xlabel 'seconds'\n");
+    write_curve(gnuplot, "plot ", "calls", "calls", 1);
+    if (decided) {
+        write_curve(gnuplot, ", ", "deferred", "deferred", 2);
+        write_curve(gnuplot, ", ", "merged", "merged moves", 3);
+    }
+    if (timed) {
+        write_curve(gnuplot, ", ", "contacts", "contacts", 4);
+        fprintf(gnuplot, "\nset ylabel 'events'\n");
+        write_curve(gnuplot, "plot ", "waiting", "wait for their step", 1);
+        write_curve(gnuplot, ", ", "lanes", "on lanes", 2);
+        write_curve(gnuplot, ", ", "queue", "in the queue", 3);
+        fprintf(gnuplot,
+                "\nset ylabel 'ms'\nset bmargin 3\nset xlabel 'seconds'\nset "
+                "logscale y\nset yrange [*:*]\n");
+        write_curve(gnuplot, "plot ", "frame_ms", "frame", 1);
+        write_curve(gnuplot, ", ", "step_ms", "longest step", 3);
+        fprintf(gnuplot, ", %.6g with lines lw 2 dt 2 title 'budget'",
+                p->budget_ms > 0 ? p->budget_ms : 1000.0 / 60);
+    }
+    fprintf(gnuplot, "\nunset multiplot\nunset output\n");
 }
 
 /* gnuplot, which reads what is written; what it says itself is not of interest.
@@ -431,6 +469,8 @@ int plot_command(int argc, char **argv)
          "curves, in a file that ends in .png or .svg (by gnuplot);\nelse the "
          "numbers, as CSV on standard output",
          0, 0},
+        {"light", 'l', OPTION_FLAG, &p.light, NULL, "on white, for print", 0,
+         0},
         {0}};
     if (!parse_options(
             argc, argv, options,

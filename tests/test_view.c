@@ -586,6 +586,44 @@ START_TEST(view_command_line)
 }
 END_TEST
 
+/* A setup of more than a trace has answers for; fields that are called as lines
+ * are. */
+START_TEST(many_subjects)
+{
+    FILE *file = fopen("many.setup.json", "w");
+    fputs("{\"format\":\"ikvar.setup/1\",\"kinds\":[{\"name\":\"tide.told\","
+          "\"fields\":[{\"name\":\"scene\",\"type\":\"u32\"},{\"name\":"
+          "\"decision\",\"type\":\"u32\"},{\"name\":\"answer\",\"type\":"
+          "\"f32\"}]}],\"targets\":[",
+          file);
+    for (int i = 0; i < 1100; i++)
+        fprintf(file, "%s{\"id\":\"buoy_%d\",\"shape\":{\"circle\":[%d,%d,4]}}",
+                i > 0 ? "," : "", i, i % 40 * 10, i / 40 * 10);
+    fputs("]}", file);
+    fclose(file);
+    write_file(
+        "many.tape.jsonl",
+        "{\"format\":\"ikvar.tape/2\"}\n{\"t\":30,\"kind\":\"tide.told\","
+        "\"scene\":3,\"decision\":4,\"answer\":2.5}\n");
+    int code = run_command_line(
+        output, sizeof output,
+        TOOL " run --json --scene --decisions many.setup.json "
+             "many.tape.jsonl > many.trace.jsonl && " TOOL
+             " view many.trace.jsonl -o many.html && " TOOL
+             " plot many.trace.jsonl > many.csv && " TOOL
+             " check many.setup.json many.trace.jsonl > many.txt && grep -c "
+             "'^{\"answer' many.trace.jsonl");
+    ck_assert_msg(code == 0 && strcmp(output, "1000\n") == 0, "%s", output);
+    json_t *data = data_of("many.html");
+    const json_t *orders = json_object_get(data, "orders");
+    ck_assert_uint_eq(
+        json_array_size(json_array_get(json_array_get(orders, 0), 1)), 1100);
+    /* loop.start, the tape's one, loop.end */
+    ck_assert_uint_eq(rows_of(data, "events"), 3);
+    json_decref(data);
+}
+END_TEST
+
 /* Who else reads traces passes over the lines that are not of calls. */
 START_TEST(other_readers)
 {
@@ -801,6 +839,7 @@ Suite *view_suite(void)
     add_table(s, "the scene in traces", scene_of_a_run, 3);
     add(s, "rows of a page", rows_of_a_page);
     add_table(s, "view", view_command_line, ROWS(view_table));
+    add(s, "many subjects", many_subjects);
     add(s, "other readers of traces", other_readers);
     add(s, "timeline", timeline);
     add_table(s, "timeline's command line", timeline_command_line,

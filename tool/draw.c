@@ -133,27 +133,29 @@ static void draw_circle(void *user, const ikv_draw_mark *mark, float x, float y,
                    size > 1.5 ? size : 1.5);
 }
 
-/* Where a text of that length is free: at a place, or some lines beneath it. */
-static double free_line(artist *a, double x, double y, const char *text)
+/* Where a text of that length is free: at a place, or some lines beneath it; false
+ * if it would lie upon others everywhere there. */
+static bool free_line(artist *a, double x, double *y, const char *text)
 {
     double wide = (double)strlen(text) * LABEL_SIZE * 0.62;
-    for (int line = 0; line < 8; line++) {
-        bool hits = false;
+    bool hits = true;
+    for (int line = 0; line < 8 && hits; line++) {
+        double at = *y + line * (LABEL_SIZE + 2.0);
+        hits = false;
         for (int i = 0; i < a->label_count; i++)
             hits = hits || (x < a->labels[i].x + a->labels[i].wide &&
                             a->labels[i].x < x + wide &&
-                            y < a->labels[i].y + LABEL_SIZE + 1 &&
-                            a->labels[i].y < y + LABEL_SIZE + 1);
+                            at < a->labels[i].y + LABEL_SIZE + 1 &&
+                            a->labels[i].y < at + LABEL_SIZE + 1);
         if (!hits)
-            break;
-        y += LABEL_SIZE + 2;
+            *y = at;
     }
-    if (a->label_count < LABELS) {
-        a->labels[a->label_count].x = x;
-        a->labels[a->label_count].y = y;
-        a->labels[a->label_count++].wide = wide;
-    }
-    return y;
+    if (hits || a->label_count == LABELS)
+        return false;
+    a->labels[a->label_count].x = x;
+    a->labels[a->label_count].y = *y;
+    a->labels[a->label_count++].wide = wide;
+    return true;
 }
 
 static void draw_text(void *user, const ikv_draw_mark *mark, float x, float y,
@@ -167,8 +169,9 @@ static void draw_text(void *user, const ikv_draw_mark *mark, float x, float y,
     double most = a->width - 2 - (double)strlen(shown) * LABEL_SIZE * 0.62;
     double at = page_x(a, x) + 4;
     at = at < most ? at : most;
-    a->pen->text(a->page, mark->ink, at,
-                 free_line(a, at, page_y(a, y) - 4, shown), LABEL_SIZE, shown);
+    double line = page_y(a, y) - 4;
+    if (free_line(a, at, &line, shown))
+        a->pen->text(a->page, mark->ink, at, line, LABEL_SIZE, shown);
 }
 
 static const char *name_of(void *user, ikv_target target)
@@ -199,8 +202,9 @@ static void draw_head(artist *a, const ikv_draw_style *style, const extent *e)
     a->pen->begin_group(a->page, "page", NULL);
     a->pen->text(a->page, ink, MARGIN, HEAD - 12, 16, title);
     /* and two of the small ones in its place */
-    free_line(a, MARGIN, HEAD - 12, title);
-    free_line(a, MARGIN, HEAD - 4.0, title);
+    double first = HEAD - 12, second = HEAD - 4;
+    free_line(a, MARGIN, &first, title);
+    free_line(a, MARGIN, &second, title);
     a->pen->polygon(a->page, &frame, corners, 4);
     a->pen->end_group(a->page);
 }

@@ -64,7 +64,7 @@ static void add_question(ikv_trace *trace, const ikv_why_config *config,
     ikv_status status =
         at < ANSWERS ? ikvi_why_make(config, &d->questions[at]) : IKV_ABSENT;
     trace->failed = trace->failed || status == IKV_NO_MEMORY;
-    if (status < 0)
+    if (status != IKV_OK)
         return; /* it is not there: a handler that nobody has bound */
     d->subjects[at].about = about;
     d->subjects[at].name = name;

@@ -19,6 +19,7 @@
   const SHOWN = 200; // of a long list in the detail
   const LABEL = 11; // a name's height, in pixels
   const LABELS = 400;
+  const CROWD = 100; // of so many targets only names that are free where they belong
 
   const what = Object.fromEntries(run.whats.map((row, i) => [row[0], i]));
   const kindOf = (event) => shapes[event[E.shape]][0];
@@ -130,8 +131,10 @@
         const wide = content.length * size * 0.62;
         const right = Math.max(left, left + width - wide);
         const at = { x: Math.min(x + dx + size / 3, right), y: y + dy - size / 3 };
+        const tries = seen.length > CROWD ? 0 : 12;
         const hits = (box) => at.x < box.x + box.wide && box.x < at.x + wide && Math.abs(at.y - box.y) < size * 1.1;
-        for (let line = 0; line < 12 && taken.some(hits); line++) at.y += size * 1.15;
+        for (let line = 0; line < tries && taken.some(hits); line++) at.y += size * 1.15;
+        if (taken.some(hits)) continue; // none is better than one upon another
         taken.push({ ...at, wide });
         const label = make('text', { x: at.x, y: at.y, 'font-size': size, fill: run[theme][mark][0] });
         label.dataset.what = run.whats[mark][0];

@@ -141,7 +141,7 @@ static bool free_line(artist *a, double x, double *y, const char *text)
     bool hits = true;
     for (int line = 0; line < 8 && hits; line++) {
         double at = *y + line * (LABEL_SIZE + 2.0);
-        hits = false;
+        hits = at > a->height - FOOT + 8; /* the legend is there */
         for (int i = 0; i < a->label_count; i++)
             hits = hits || (x < a->labels[i].x + a->labels[i].wide &&
                             a->labels[i].x < x + wide &&

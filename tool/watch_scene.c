@@ -122,6 +122,8 @@ static void draw_text(void *user, const ikv_draw_mark *mark, float x, float y,
     column = column > 0 ? column : 0;
     for (int tries = 0; tries < 6 && !is_free(p, column, row, length); tries++)
         row++;
+    if (!is_free(p, column, row, length))
+        return; /* none is better than one upon another */
     panel_text(p, column, row, (uint8_t)mark->what, "%.*s", length, text);
 }
 

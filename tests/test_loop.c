@@ -910,6 +910,177 @@ START_TEST(asked_without_input)
 }
 END_TEST
 
+/* ------------------------------------------------------- back to the ports -- */
+
+/* Rumbles alone, and notes how much. */
+static ikv_status only_rumbles(void *state, const ikv_request *request)
+{
+    fake_port *fake = state;
+    if (request->kind != IKV_REQUEST_RUMBLE)
+        return IKV_ABSENT;
+    fake->waits += (int)(request->low * 100);
+    return IKV_OK;
+}
+
+static ikv_status only_cursor(void *state, const ikv_request *request)
+{
+    fake_port *fake = state;
+    if (request->kind != IKV_REQUEST_CURSOR)
+        return IKV_ABSENT;
+    fake->waits += 1000;
+    return request->cursor < 3 ? IKV_OK : IKV_PORT_FAILED;
+}
+
+static size_t names_pad(void *state, uint16_t device, char *buffer, size_t size)
+{
+    (void)state;
+    return (size_t)snprintf(buffer, size, "harbour pad %u", device);
+}
+
+/* Which port is asked: that of a device, or the first that can; it answers also
+ * inside a handler, and not when it has ended. Nothing else is touched. */
+static ikv_loop *asked_loop;
+
+static ikv_verdict ask_inside(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    ikv_request request = IKV_REQUEST_INIT;
+    (void)event, (void)delivery;
+    request.kind = IKV_REQUEST_RUMBLE;
+    request.low = 0.25f;
+    *(ikv_status *)user = ikv_loop_request(asked_loop, &request);
+    return IKV_CONTINUE;
+}
+
+START_TEST(asking_ports)
+{
+    static const struct {
+        uint32_t kind;
+        int of; /* 0: of none; 1, 2: of the port's device; 3: of none that is */
+        uint8_t cursor;
+        float low, width, seconds;
+        ikv_status status;
+        int first, second; /* what they have noted */
+    } table[] = {
+        {IKV_REQUEST_RUMBLE, 1, 0, 0.5f, 0, 1, IKV_OK, 50, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, 1, 0, 0, IKV_OK, 100, 0},
+        {IKV_REQUEST_RUMBLE, 2, 0, 1, 0, 0, IKV_ABSENT, 0, 0},
+        {IKV_REQUEST_CURSOR, 0, 1, 0, 0, 0, IKV_OK, 0, 1000},
+        {IKV_REQUEST_CURSOR, 2, 2, 0, 0, 0, IKV_OK, 0, 1000},
+        {IKV_REQUEST_CURSOR, 2, 3, 0, 0, 0, IKV_PORT_FAILED, 0, 1000},
+        {IKV_REQUEST_CURSOR, 1, 0, 0, 0, 0, IKV_ABSENT, 0, 0},
+        {IKV_REQUEST_CURSOR, 3, 0, 0, 0, 0, IKV_ABSENT, 0, 0},
+        {IKV_REQUEST_TEXT_AREA, 0, 0, 0, 9, 0, IKV_ABSENT, 0, 0},
+        {IKV_REQUEST_RELATIVE, 0, 0, 0, 0, 0, IKV_ABSENT, 0, 0},
+        {0, 0, 0, 0, 0, 0, IKV_BAD_ARGUMENT, 0, 0},
+        {5, 0, 0, 0, 0, 0, IKV_BAD_ARGUMENT, 0, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, 1.5f, 0, 0, IKV_BAD_VALUE, 0, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, -0.5f, 0, 0, IKV_BAD_VALUE, 0, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, NAN, 0, 0, IKV_BAD_VALUE, 0, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, 1, 0, -1, IKV_BAD_VALUE, 0, 0},
+        {IKV_REQUEST_RUMBLE, 0, 0, 1, 0, INFINITY, IKV_BAD_VALUE, 0, 0},
+        {IKV_REQUEST_TEXT_AREA, 0, 0, 0, -1, 0, IKV_BAD_VALUE, 0, 0},
+    };
+    bench_kit k = {0};
+    fake_port fakes[2] = {{0}, {0}};
+    char name[32];
+    kit_open(&k);
+    ikv_port ports[] = {fake_port_of(&fakes[0]), fake_port_of(&fakes[1])};
+    ikv_loop_config config = IKV_LOOP_INIT;
+    ports[0].request = only_rumbles;
+    ports[1].request = only_cursor;
+    ports[1].describe = names_pad;
+    config.memory = ikv_host_memory();
+    config.bus = k.bus;
+    config.queue = ikv_kit_queue(k.kit);
+    config.ports = ports;
+    config.port_count = 2;
+    config.frame_hz = IKV_UNPACED;
+    ok(ikv_loop_open(&config, &asked_loop));
+    for (int i = 0; i < ROWS(table); i++) {
+        const uint16_t devices[] = {0, fakes[0].device, fakes[1].device, 700};
+        ikv_request request = IKV_REQUEST_INIT;
+        fakes[0].waits = fakes[1].waits = 0;
+        request.kind = table[i].kind;
+        request.device = devices[table[i].of];
+        request.cursor = table[i].cursor;
+        request.low = table[i].low;
+        request.width = table[i].width;
+        request.seconds = table[i].seconds;
+        ikv_status status = ikv_loop_request(asked_loop, &request);
+        ck_assert_msg(status == table[i].status &&
+                          fakes[0].waits == table[i].first &&
+                          fakes[1].waits == table[i].second,
+                      "%d: %s, %d, %d", i, ikv_status_name(status),
+                      fakes[0].waits, fakes[1].waits);
+        request.size = 4;
+        status_is(ikv_loop_request(asked_loop, &request), IKV_BAD_SIZE);
+    }
+    /* the name of a device */
+    ck_assert_uint_eq(
+        ikv_loop_describe(asked_loop, fakes[1].device, name, sizeof name), 13);
+    ck_assert_str_eq(name, "harbour pad 2");
+    ck_assert_uint_eq(ikv_loop_describe(asked_loop, 2, NULL, 0), 13);
+    ck_assert_uint_eq(ikv_loop_describe(asked_loop, 2, name, 8), 13);
+    ck_assert_str_eq(name, "harbour");
+    for (uint16_t none = 0; none < 4; none++)
+        if (none != 2) {
+            ck_assert_uint_eq(
+                ikv_loop_describe(asked_loop, none, name, sizeof name), 0);
+            ck_assert_str_eq(name, "");
+        }
+    /* inside a handler; and not of a port that has ended */
+    ikv_status inside = IKV_BUSY;
+    hears(k.bus, IKV_KIND_LOOP_FRAME, (ikv_target){0}, ask_inside, &inside);
+    whole_frame(asked_loop);
+    status_is(inside, IKV_OK);
+    fakes[0].poll_status = IKV_ENDED;
+    whole_frame(asked_loop);
+    status_is(inside, IKV_ABSENT);
+    ok(ikv_loop_close(asked_loop));
+    kit_close(&k);
+}
+END_TEST
+
+/* The simulated port answers all of them, and the wrappers pass them on. */
+START_TEST(asking_sim)
+{
+    ikv_sim_config sim = IKV_SIM_INIT;
+    ikv_fault_config fault = IKV_FAULT_INIT;
+    ikv_port inner, faulty, logged;
+    char line[256] = "", name[32];
+    FILE *file = tmpfile();
+    sim.seed = 3;
+    ok(ikv_sim_open(&sim, &inner));
+    ok(ikv_fault_port_open(&inner, &fault, &faulty));
+    ok(ikv_log_port_open(&faulty, file, &logged));
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.ports = &logged;
+    kit_open(&k);
+    for (uint32_t kind = IKV_REQUEST_RELATIVE; kind <= IKV_REQUEST_RUMBLE;
+         kind++) {
+        ikv_request request = IKV_REQUEST_INIT;
+        request.kind = kind;
+        request.device = 1;
+        status_is(ikv_loop_request(k.loop, &request), IKV_OK);
+    }
+    ck_assert_uint_gt(ikv_loop_describe(k.loop, 1, name, sizeof name), 10);
+    ck_assert_str_eq(name, "simulated device 1");
+    ck_assert_uint_eq(ikv_fault_port_calls(&faulty, IKV_CALL_REQUEST), 4);
+    rewind(file);
+    int requests = 0;
+    while (fgets(line, sizeof line, file) != NULL)
+        requests += strstr(line, "request kind") != NULL;
+    ck_assert_int_eq(requests, 4);
+    kit_close(&k);
+    fclose(file);
+    ikv_log_port_close(&logged);
+    ikv_fault_port_close(&faulty);
+    ikv_sim_close(&inner);
+}
+END_TEST
+
 /* What the config of a loop lacks is said, and nothing is taken. */
 static ikv_loop_config whole_config, spoilt_config;
 static ikv_port spoilt_port;
@@ -1369,6 +1540,8 @@ Suite *loop_suite(void)
     add(s, "L7 the least time", least_time);
     add_table(s, "what a loop lacks", loops_that_lack, ROWS(lack_table));
     add(s, "Q3 asked without an input", asked_without_input);
+    add(s, "P1 asking ports", asking_ports);
+    add(s, "P1 asking the simulated port", asking_sim);
     add(s, "what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
     add(s, "L4 what is last on the lanes", last_of_the_lanes);

@@ -254,6 +254,31 @@ IKV_API uint64_t ikv_loop_step_start(uint64_t n, uint32_t num, uint32_t den);
 IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
                              float *x, float *y);
 
+/* ------------------------------------------------------ back to the ports -- */
+
+/* Asks a port for what it can do for the game: motion without a position, a
+ * cursor, a text area, rumble (port.h). Of a device its port is asked; for device 0
+ * the ports in their order, until one can do it.
+ *
+ *     ikv_request quake = IKV_REQUEST_INIT;
+ *     quake.kind = IKV_REQUEST_RUMBLE;
+ *     quake.device = event->device;
+ *     quake.low = 0.8f, quake.seconds = 0.2f;
+ *     ikv_loop_request(loop, &quake);
+ *
+ * Nothing of it is recorded: what is played asks again, of the port that plays.
+ * Returns IKV_OK; ABSENT if there is no such device, or no port that can do it;
+ * BAD_ARGUMENT for NULL and unknown kinds, BAD_VALUE for strengths outside 0..1,
+ * sizes or times below 0 and what is no number, BAD_SIZE; or what the port says.
+ * Context: owner thread, inside handlers too; what the port takes. */
+IKV_API ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request);
+
+/* A device's name, as its port tells it: as snprintf, the length without the end
+ * mark, 0 for NULL and if nobody knows.
+ * Context: owner thread, inside handlers too; what the port takes. */
+IKV_API size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device,
+                                 char *buffer, size_t size);
+
 /* ------------------------------------------------------------- counting -- */
 
 /*   frames, steps  begun

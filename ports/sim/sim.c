@@ -5,6 +5,7 @@
 
 #include <errno.h>
 #include <stdlib.h>
+#include <stdio.h>
 #include <time.h>
 
 typedef struct sim {
@@ -254,6 +255,21 @@ static ikv_status sim_report_held(void *state, uint16_t device,
     return IKV_OK;
 }
 
+/* Whatever is asked is done: nothing moves, and nobody sees a cursor. */
+static ikv_status sim_request(void *state, const ikv_request *request)
+{
+    (void)state, (void)request;
+    return IKV_OK;
+}
+
+static size_t sim_describe(void *state, uint16_t device, char *buffer,
+                           size_t size)
+{
+    (void)state;
+    int length = snprintf(buffer, size, "simulated device %u", device);
+    return length > 0 ? (size_t)length : 0;
+}
+
 static void sim_close(void *state)
 {
     (void)state;
@@ -296,6 +312,8 @@ ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
                        .wait = sim_wait,
                        .now = sim_now,
                        .held = sim_report_held,
+                       .describe = sim_describe,
+                       .request = sim_request,
                        .close = sim_close};
     return IKV_OK;
 }

@@ -58,6 +58,80 @@ void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent)
     loop->may_nest = lent;
 }
 
+/* ------------------------------------------------------- back to the ports -- */
+
+/* Which port has the device; false if none has. */
+static bool find_port(const ikv_loop *loop, uint16_t device, uint32_t *port)
+{
+    if (device == 0 || device > loop->devices)
+        return false;
+    *port = *loop_device_port(loop, device);
+    return true;
+}
+
+static bool is_from(float value, float least, float most)
+{
+    return value >= least && value <= most; /* no NaN is */
+}
+
+static bool is_good_request(const ikv_request *r)
+{
+    const float far = 1e9f;
+    return is_from(r->low, 0, 1) && is_from(r->high, 0, 1) &&
+           is_from(r->seconds, 0, far) && is_from(r->width, 0, far) &&
+           is_from(r->height, 0, far) && is_from(r->x, -far, far) &&
+           is_from(r->y, -far, far);
+}
+
+static ikv_status ask_port(const ikv_loop *loop, uint32_t at,
+                           const ikv_request *request)
+{
+    const ikv_port *port = &loop_port_at(loop, at)->port;
+    return port->request == NULL || loop_port_at(loop, at)->ended
+               ? IKV_ABSENT
+               : port->request(port->state, request);
+}
+
+/* P1. */
+ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request)
+{
+    uint32_t port = 0;
+    ikv_status status = IKV_ABSENT;
+    if (loop == NULL || request == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (request->size != sizeof *request)
+        return IKV_BAD_SIZE;
+    if (request->kind < IKV_REQUEST_RELATIVE ||
+        request->kind > IKV_REQUEST_RUMBLE)
+        return IKV_BAD_ARGUMENT;
+    if (!is_good_request(request))
+        return IKV_BAD_VALUE;
+    if (request->device != 0)
+        return find_port(loop, request->device, &port)
+                   ? ask_port(loop, port, request)
+                   : IKV_ABSENT;
+    for (; status == IKV_ABSENT && port < loop->port_count; port++)
+        status = ask_port(loop, port, request);
+    return status;
+}
+
+size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device, char *buffer,
+                         size_t size)
+{
+    uint32_t at;
+    if (size > 0 && buffer != NULL)
+        buffer[0] = '\0';
+    if (loop == NULL || (buffer == NULL && size > 0) ||
+        !find_port(loop, device, &at))
+        return 0;
+    const ikv_port *port = &loop_port_at(loop, at)->port;
+    return port->describe != NULL
+               ? port->describe(port->state, device, buffer, size)
+               : 0;
+}
+
+/* ---------------------------------------------------------------- polling -- */
+
 /* P1. */
 IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
 {

@@ -255,19 +255,29 @@ static ikv_status sim_report_held(void *state, uint16_t device,
     return IKV_OK;
 }
 
-/* Whatever is asked is done: nothing moves, and nobody sees a cursor. */
+/* Whatever is known to be asked for is done: nothing moves, and nobody sees a
+ * cursor. */
 static ikv_status sim_request(void *state, const ikv_request *request)
 {
-    (void)state, (void)request;
-    return IKV_OK;
+    (void)state;
+    return request->kind >= IKV_REQUEST_RELATIVE &&
+                   request->kind <= IKV_REQUEST_RUMBLE
+               ? IKV_OK
+               : IKV_ABSENT;
 }
 
 static size_t sim_describe(void *state, uint16_t device, char *buffer,
                            size_t size)
 {
-    (void)state;
-    int length = snprintf(buffer, size, "simulated device %u", device);
-    return length > 0 ? (size_t)length : 0;
+    const sim *s = state;
+    for (uint32_t i = 1; i < SIM_DEVICES; i++)
+        if (s->devices[i] == device) {
+            int length = snprintf(buffer, size, "simulated device %u", device);
+            return length > 0 ? (size_t)length : 0;
+        }
+    if (size > 0)
+        buffer[0] = '\0';
+    return 0;
 }
 
 static void sim_close(void *state)

@@ -120,6 +120,59 @@ START_TEST(decisions)
 }
 END_TEST
 
+/* What the line's event comes of has the same kind in `all` too, in a line that
+ * is alike but for the numbers. */
+static bool has_such_a_cause(const json_t *all, const json_t *line,
+                             const char *cause)
+{
+    static const char *const same[] = {"kind", "t", "target", "handler", "at"};
+    for (size_t i = 1; i < json_array_size(all); i++) {
+        const json_t *other = json_array_get(all, i);
+        bool alike = json_object_get(other, "decision") == NULL;
+        for (int m = 0; alike && m < ROWS(same); m++) {
+            const json_t *here = json_object_get(line, same[m]);
+            const json_t *there = json_object_get(other, same[m]);
+            alike = here == there || json_equal(here, there) != 0;
+        }
+        json_int_t number = json_integer_value(json_object_get(other, "cause"));
+        if (alike &&
+            strcmp(number != 0 ? kind_of(all, number) : "", cause) == 0)
+            return true;
+    }
+    return false;
+}
+
+/* D2: without what belongs to frames a trace tells no cause that the whole one
+ * does not. */
+START_TEST(causes_of_steps)
+{
+    int code = run_command_line(
+        output, sizeof output,
+        TOOL " run --json --decisions " DEMO "> all.trace.jsonl && " TOOL
+             " run --json --decisions --steps-only " DEMO
+             "> steps.trace.jsonl");
+    ck_assert_msg(code == 0, "%s", output);
+    json_t *all = read_trace("all.trace.jsonl");
+    json_t *steps = read_trace("steps.trace.jsonl");
+    size_t causes = 0;
+    for (size_t i = 1; i < json_array_size(steps); i++) {
+        const json_t *line = json_array_get(steps, i);
+        json_int_t cause = json_integer_value(json_object_get(line, "cause"));
+        if (json_object_get(line, "decision") != NULL || cause == 0)
+            continue;
+        causes++;
+        ck_assert_int_lt(cause,
+                         json_integer_value(json_object_get(line, "event")));
+        ck_assert_msg(has_such_a_cause(all, line, kind_of(steps, cause)),
+                      "line %zu: %s of %s", i + 1, text_of(line, "kind"),
+                      kind_of(steps, cause));
+    }
+    ck_assert_uint_gt(causes, 10);
+    json_decref(steps);
+    json_decref(all);
+}
+END_TEST
+
 /* Of a trace in memory, what each event comes of: "b<a" by the first letters of
  * the kinds' names. */
 static char *trace_text;
@@ -836,6 +889,7 @@ Suite *view_suite(void)
     Suite *s = suite_create("view");
     add_table(s, "decisions in traces", decisions, case_count(CASES));
     add(s, "D2 causes on lanes", causes_on_lanes);
+    add(s, "D2 causes of steps", causes_of_steps);
     add_table(s, "the scene in traces", scene_of_a_run, 3);
     add(s, "rows of a page", rows_of_a_page);
     add_table(s, "view", view_command_line, ROWS(view_table));

@@ -155,18 +155,18 @@ static void watch_end(ikv_trace *trace, const ikv_watch *watch, bool dropped)
         ikvi_trace_flush(trace);
 }
 
-static void number_event(ikv_trace *trace, const ikv_watch *watch)
+static void number_event(ikv_trace *trace, const ikv_watch *watch, bool told)
 {
     bool begins = watch->what == IKV_WATCH_EVENT;
-    trace->event++;
+    uint64_t number = told ? ++trace->event : 0;
     uint64_t cause =
-        trace->decisions != NULL ? ikvi_trace_cause(trace, watch) : 0;
+        trace->decisions != NULL ? ikvi_trace_cause(trace, watch, number) : 0;
     if (watch->depth >= DEPTHS)
         return;
     /* a dropped one is under way at no depth */
     trace->causes[begins ? watch->depth : 0] = cause;
     if (begins)
-        trace->events[watch->depth] = trace->event;
+        trace->events[watch->depth] = number;
 }
 
 static void note_time(ikv_trace *trace, const ikv_watch *watch)
@@ -187,8 +187,6 @@ static void end_frame(ikv_trace *trace, const ikv_watch *watch)
 
 static void watch_lines(ikv_trace *trace, const ikv_watch *watch)
 {
-    if (watch->what == IKV_WATCH_EVENT || watch->what == IKV_WATCH_DROP)
-        number_event(trace, watch);
     if (watch->what == IKV_WATCH_CALL)
         watch_call(trace, watch);
     else if (watch->what == IKV_WATCH_RETURN)
@@ -204,10 +202,13 @@ static void watch_bus(const ikv_watch *watch, void *user)
         return;
     if (watch->what == IKV_WATCH_EVENT)
         note_time(trace, watch);
-    if (!watch->frame_scoped || !trace->steps_only)
+    bool told = !watch->frame_scoped || !trace->steps_only;
+    if (watch->what == IKV_WATCH_EVENT || watch->what == IKV_WATCH_DROP)
+        number_event(trace, watch, told);
+    if (told)
         watch_lines(trace, watch);
     if (trace->decisions != NULL)
-        ikvi_trace_decision(trace, watch);
+        ikvi_trace_decision(trace, watch, told);
     if (trace->scene != NULL)
         end_frame(trace, watch);
 }

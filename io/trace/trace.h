@@ -40,7 +40,8 @@ struct ikv_trace {
     waiting_line *lines;
     size_t count, room;
     size_t open[DEPTHS];     /* which lines' handlers run, by depth */
-    uint64_t events[DEPTHS]; /* the numbers of events under way, by depth */
+    uint64_t events[DEPTHS]; /* the numbers of events under way, by depth; 0:
+                                one that is not told */
     uint64_t causes[DEPTHS]; /* and of those that they come of; 0: of none */
     uint64_t number, event;
     uint64_t now_ns, now_step; /* of the last event */
@@ -76,10 +77,12 @@ void ikvi_trace_scene_line(ikv_trace *trace);
 /* False for lack of memory. */
 bool ikvi_trace_decisions_open(ikv_trace *trace);
 void ikvi_trace_decisions_close(trace_decisions *decisions);
-/* The event begins: what it comes of. */
-uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch);
-/* A line for what was decided, if it is no call. */
-void ikvi_trace_decision(ikv_trace *trace, const ikv_watch *watch);
+/* The event of that number begins, 0: one that is not told: what it comes of.
+ */
+uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch,
+                          uint64_t number);
+/* Noted, and if it is told and no call, a line for what was decided. */
+void ikvi_trace_decision(ikv_trace *trace, const ikv_watch *watch, bool told);
 /* Lines of what `ikvar why` would answer. */
 void ikvi_trace_answers(ikv_trace *trace);
 

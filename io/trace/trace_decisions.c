@@ -206,7 +206,8 @@ static uint64_t number_of_recent(const trace_decisions *d,
     return 0;
 }
 
-uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch)
+uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch,
+                          uint64_t number)
 {
     trace_decisions *d = trace->decisions;
     uint64_t cause = 0;
@@ -222,7 +223,7 @@ uint64_t ikvi_trace_cause(ikv_trace *trace, const ikv_watch *watch)
         cause = ikvi_trace_event(trace, watch->depth - 1);
     uint64_t at = d->recent_count++ % RECENT;
     d->recent[at].event = *watch->event;
-    d->recent[at].number = trace->event;
+    d->recent[at].number = number;
     return cause;
 }
 
@@ -405,7 +406,6 @@ static void tell_hit(ikv_trace *trace, const ikv_watch *watch)
 static void tell_defer(ikv_trace *trace, const ikv_watch *watch)
 {
     const char *who = who_runs(trace->decisions, watch->depth);
-    put_on_lane(trace, watch->lane, ikvi_trace_event(trace, watch->depth));
     begin_line(trace, "defer", ikvi_trace_event(trace, watch->depth));
     write_kind(trace, watch->event);
     write_member(trace, "target",
@@ -435,10 +435,10 @@ static void tell_refuse(ikv_trace *trace, const ikv_watch *watch)
     end_line(trace);
 }
 
-static void note_muted(ikv_trace *trace, const ikv_watch *watch,
-                       const char *who)
+static void note_muted(ikv_trace *trace, const ikv_watch *watch)
 {
     trace_decisions *d = trace->decisions;
+    const char *who = who_runs(d, watch->depth);
     muted *m = muted_of(d, watch->subscription);
     if (watch->reason != IKV_WHY_MUTED) {
         if (m != NULL)
@@ -464,8 +464,6 @@ static void tell_change(ikv_trace *trace, const ikv_watch *watch)
     const char *what = watch->what == IKV_WATCH_END     ? "end"
                        : watch->reason == IKV_WHY_MUTED ? "mute"
                                                         : "unmute";
-    if (watch->what == IKV_WATCH_MUTE)
-        note_muted(trace, watch, who);
     begin_line(trace, what, ikvi_trace_event(trace, watch->depth));
     write_member(trace, "handler", watch->name);
     if (watch->reason == IKV_WHY_LIMIT)
@@ -491,17 +489,12 @@ static void note_asked(ikv_trace *trace, const ikv_watch *watch)
 
 static void tell(ikv_trace *trace, const ikv_watch *watch)
 {
-    trace_decisions *d = trace->decisions;
     switch (watch->what) {
     case IKV_WATCH_EVENT:
         tell_hit(trace, watch);
         break;
     case IKV_WATCH_ASK:
         note_asked(trace, watch);
-        break;
-    case IKV_WATCH_CALL:
-    case IKV_WATCH_RETURN:
-        note_running(d, watch);
         break;
     case IKV_WATCH_SKIP:
         tell_skip(trace, watch);
@@ -522,6 +515,25 @@ static void tell(ikv_trace *trace, const ikv_watch *watch)
     case IKV_WATCH_END:
         tell_change(trace, watch);
         break;
+    default:
+        break;
+    }
+}
+
+/* What later lines rest on: of every event, told or not. */
+static void note(ikv_trace *trace, const ikv_watch *watch)
+{
+    switch (watch->what) {
+    case IKV_WATCH_CALL:
+    case IKV_WATCH_RETURN:
+        note_running(trace->decisions, watch);
+        break;
+    case IKV_WATCH_DEFER:
+        put_on_lane(trace, watch->lane, ikvi_trace_event(trace, watch->depth));
+        break;
+    case IKV_WATCH_MUTE:
+        note_muted(trace, watch);
+        break;
     case IKV_WATCH_RESTORE:
         take_lanes(trace);
         break;
@@ -530,12 +542,13 @@ static void tell(ikv_trace *trace, const ikv_watch *watch)
     }
 }
 
-void ikvi_trace_decision(ikv_trace *trace, const ikv_watch *watch)
+void ikvi_trace_decision(ikv_trace *trace, const ikv_watch *watch, bool told)
 {
     trace_decisions *d = trace->decisions;
     for (uint32_t i = 0; i < d->question_count; i++)
         ikvi_why_told(d->questions[i], watch);
-    if (!trace->steps_only || !watch->frame_scoped)
+    note(trace, watch);
+    if (told)
         tell(trace, watch);
 }
 

@@ -111,7 +111,6 @@ static const struct {
      "P   N   G"},
     {"demo --out seen > /dev/null && tail -1 seen/harbour.html", 0, "</html>"},
     {"demo --out no/such/folder > /dev/null", 3, "no/such/folder: No such"},
-    {"demo | sed -n 's/harbour.html//p' | xargs ls", 0, "harbour.png"},
     {"demo --help", 0, "--json"},
     {"demo --nonsense", 2, "--nonsense: unknown option"},
     {"demo more", 2, "found \"more\", expected no argument"},

@@ -252,8 +252,7 @@ static int find_target(const watcher *w, const char *id)
     return -1;
 }
 
-/* Whatever is at its place, hit or not: the smallest thing that has it in it is
- * what is meant. */
+/* What a press there would hit. */
 static void target_under_pointer(terminal_view *t)
 {
     watcher *w = t->w;

@@ -636,6 +636,12 @@ static const struct {
     {"draw pier.setup.json evening.tape.jsonl --at 300", NULL},
     {"view pier.setup.json evening.tape.jsonl --until 30 -o made.tape.jsonl",
      "the page"},
+    {"tape timeline kept.tape.jsonl -o made.tape.jsonl",
+     "version && tail -1 made.tape.jsonl | grep -qx ']}' && ! grep "
+     "'\"cat\": \"\\(event\\|handler\\)\"' made.tape.jsonl | grep -v "
+     "'\"args\": {\"'"},
+    {"plot evening.trace.jsonl", NULL},
+    {"watch pier.setup.json evening.tape.jsonl --print 80x24 --at 300", NULL},
     {"kinds", NULL},
     {"kinds --json wheel", NULL},
     {"kinds tide.computed pier.setup.json", NULL},

@@ -422,7 +422,6 @@ static int draw_at_rest(artist *a)
 
 int draw_command(int argc, char **argv)
 {
-    char shown[512];
     static artist a;
     int code;
     arguments left;
@@ -457,18 +456,9 @@ int draw_command(int argc, char **argv)
                         "--help\n");
         return WRONG_USE;
     }
-    if (a.output != NULL && !ends_with(a.output, ".png") &&
-        !ends_with(a.output, ".svg")) {
-        fprintf(stderr,
-                "ikvar draw: --output: found \"%s\", expected a name "
-                "that ends in .png or .svg\n",
-                ikv_shown_text(a.output, shown, sizeof shown));
-        return WRONG_USE;
-    }
-    if (is_same_file(a.output, a.setup_path) ||
-        is_same_file(a.output, a.tape_path))
-        return fail(a.output, "it is read in this run: the picture would "
-                              "destroy it");
+    code = check_picture("draw", a.output, a.setup_path, a.tape_path);
+    if (code != FINE)
+        return code;
     if (a.tape_path == NULL || a.at_ms <= 0)
         return draw_at_rest(&a);
     run_plan plan = {.command = "draw",

@@ -130,6 +130,29 @@ bool is_same_file(const char *a, const char *b)
            one.st_ino == other.st_ino && S_ISREG(one.st_mode);
 }
 
+int check_picture(const char *command, const char *output, const char *first,
+                  const char *second)
+{
+    char shown[512];
+    if (output == NULL)
+        return FINE;
+    ikv_shown_text(output, shown, sizeof shown);
+    if (!ends_with(output, ".png") && !ends_with(output, ".svg")) {
+        fprintf(stderr,
+                "ikvar %s: --output: found \"%s\", expected a name that ends "
+                "in .png or .svg\n",
+                command, shown);
+        return WRONG_USE;
+    }
+    if (!is_same_file(output, first) && !is_same_file(output, second))
+        return FINE;
+    fprintf(stderr,
+            "ikvar %s: %s: it is read in this run: the picture would destroy "
+            "it\n",
+            command, shown);
+    return BAD_INPUT;
+}
+
 FILE *open_whole(whole_file *to, const char *path)
 {
     struct stat there;

@@ -460,7 +460,6 @@ static int end_plot(void *user)
 
 int plot_command(int argc, char **argv)
 {
-    char shown[512];
     plotter p = {.count = 0};
     int code;
     arguments left;
@@ -489,17 +488,9 @@ int plot_command(int argc, char **argv)
                 "--help\n");
         return WRONG_USE;
     }
-    if (p.output != NULL && !ends_with(p.output, ".png") &&
-        !ends_with(p.output, ".svg")) {
-        fprintf(stderr,
-                "ikvar plot: --output: found \"%s\", expected a name "
-                "that ends in .png or .svg\n",
-                ikv_shown_text(p.output, shown, sizeof shown));
-        return WRONG_USE;
-    }
-    if (is_same_file(p.output, first) || is_same_file(p.output, tape))
-        return say_why(p.output, "it is read in this run: the picture would "
-                                 "destroy it");
+    code = check_picture("plot", p.output, first, tape);
+    if (code != FINE)
+        return code;
     const char *slash = strrchr(tape != NULL ? tape : first, '/');
     p.title = slash != NULL ? slash + 1 : tape != NULL ? tape : first;
     if (tape == NULL) {

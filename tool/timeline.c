@@ -52,23 +52,25 @@ static void put(timeline *t, const char *phase, const char *name,
                 const char *category, double at_us, double length_us,
                 json_t *details)
 {
+    if (t->lost) {
+        json_decref(details);
+        return;
+    }
     json_t *event = json_object();
-    int wrong = json_object_set_new(event, "ph", json_string(phase)) |
-                json_object_set_new(event, "name", json_string(name)) |
-                json_object_set_new(event, "cat", json_string(category)) |
-                json_object_set_new(event, "ts", json_real(at_us)) |
-                json_object_set_new(event, "pid", json_integer(1)) |
-                json_object_set_new(event, "tid", json_integer(1));
+    put_json(event, "ph", json_string(phase));
+    put_text(event, "name", name);
+    put_json(event, "cat", json_string(category));
+    put_json(event, "ts", json_real(at_us));
+    put_json(event, "pid", json_integer(1));
+    put_json(event, "tid", json_integer(1));
     if (length_us >= 0)
-        wrong |= json_object_set_new(event, "dur", json_real(length_us));
+        put_json(event, "dur", json_real(length_us));
     if (details != NULL)
-        wrong |= json_object_set_new(event, "args", details);
+        put_json(event, "args", details);
     if (t->any)
-        fputs(",\n", t->file);
+        fputc(',', t->file);
     t->any = true;
-    wrong |= json_dumpf(event, t->file, JSON_COMPACT | JSON_REAL_PRECISION(15));
-    t->lost = t->lost || (wrong != 0 && !ferror(t->file));
-    json_decref(event);
+    t->lost = print_json(t->file, event, false, "tape") != FINE;
 }
 
 static void begin(timeline *t, const char *name, const char *category,
@@ -99,14 +101,7 @@ static void end(timeline *t)
 static json_t *time_detail(uint64_t time_ns)
 {
     json_t *details = json_object();
-    json_object_set_new(details, "t", json_real((double)time_ns / 1e6));
-    return details;
-}
-
-static json_t *text_detail(const char *member, const char *text)
-{
-    json_t *details = json_object();
-    json_object_set_new(details, member, json_string(text));
+    put_json(details, "t", json_real((double)time_ns / 1e6));
     return details;
 }
 
@@ -140,13 +135,12 @@ static void put_counters(timeline *t)
     ikv_loop_counters(ikv_kit_loop(t->kit), &loop);
     ikv_bus_counters(ikv_kit_bus(t->kit), &bus);
     json_t *details = json_object();
-    json_object_set_new(details, "waiting", json_integer(loop.waiting));
-    json_object_set_new(details, "on lanes", json_integer(bus.waiting));
-    json_object_set_new(details, "merged", json_integer(t->merged));
-    json_object_set_new(details, "deferred", json_integer(t->deferred));
+    put_json(details, "waiting", json_integer(loop.waiting));
+    put_json(details, "on lanes", json_integer(bus.waiting));
+    put_json(details, "merged", json_integer(t->merged));
+    put_json(details, "deferred", json_integer(t->deferred));
     if (ikv_overlaps_counters(ikv_kit_overlaps(t->kit), &overlaps) == IKV_OK)
-        json_object_set_new(details, "contacts",
-                            json_integer(overlaps.contacts));
+        put_json(details, "contacts", json_integer(overlaps.contacts));
     put(t, "C", "events", "counters", now_us(t), -1, details);
     t->merged = t->deferred = 0;
 }
@@ -200,9 +194,16 @@ static void begin_event(timeline *t, const ikv_watch *watch)
         ikv_bus_catalogue(ikv_kit_bus(t->kit)), watch->event->kind);
     follow_step(t, watch);
     json_t *details = time_detail(watch->event->time_ns);
-    json_object_set_new(details, "target",
-                        json_string(name_of(t, watch->event->target)));
+    put_text(details, "target", name_of(t, watch->event->target));
     begin(t, info->name, "event", details);
+}
+
+static void begin_call(timeline *t, const ikv_watch *watch)
+{
+    json_t *details = json_object();
+    put_text(details, "at", name_of(t, watch->delivery->current));
+    begin(t, watch->name[0] != '\0' ? watch->name : "a handler", "handler",
+          details);
 }
 
 static void watch_run(const ikv_watch *watch, void *user)
@@ -215,8 +216,7 @@ static void watch_run(const ikv_watch *watch, void *user)
         begin_event(t, watch);
         break;
     case IKV_WATCH_CALL:
-        begin(t, watch->name[0] != '\0' ? watch->name : "a handler", "handler",
-              text_detail("at", name_of(t, watch->delivery->current)));
+        begin_call(t, watch);
         break;
     case IKV_WATCH_RETURN:
     case IKV_WATCH_DONE:
@@ -258,7 +258,7 @@ static int end_timeline(void *user)
     end_step(t);
     if (t->in_frame)
         end(t);
-    fputs("\n]}\n", t->file);
+    fputs("]}\n", t->file);
     ikv_bus_remove_watcher(ikv_kit_bus(t->kit), watch_run, t);
     return FINE;
 }
@@ -301,7 +301,7 @@ int write_timeline(arguments *left, const char *setup, const char *output)
     const char *fault =
         close_whole(&t.to, code == FINE && !t.lost && !ferror(t.file));
     if (t.lost)
-        return fail(tape, "no memory");
+        return BAD_INPUT;
     if (code == FINE && fault != NULL)
         return fail(output != NULL ? output : "standard output", fault);
     return code;

@@ -106,6 +106,10 @@ const char *close_whole(whole_file *to, bool good);
 
 /* Whether two paths, either of which may be NULL, are one regular file. */
 bool is_same_file(const char *a, const char *b);
+/* Whether a picture can be written there: named as one, and neither of the files
+ * that are read, which may be NULL as `output` may; else a message is printed. */
+int check_picture(const char *command, const char *output, const char *first,
+                  const char *second);
 
 /* ---------------------------------------------------------------- tapes -- */
 

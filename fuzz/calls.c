@@ -81,7 +81,7 @@ void add_target(world *w)
     config.hit = a_byte(w) % (w->tame ? 3u : 4u);
     config.grace = w->tame ? (float)(a_byte(w) % 4) : a_number(w);
     config.tab = (int32_t)a_byte(w) % 4 - 1;
-    config.traits = a_byte(w) % (w->tame ? 4u : 16u);
+    config.traits = a_byte(w) % (w->tame ? 4u : 64u);
     config.tags = a_byte(w);
     config.body = a_byte(w) % 4 == 0;
     config.hidden = a_byte(w) % 8 == 0;
@@ -425,7 +425,7 @@ static void defer(world *w)
 static ikv_status ask_router(world *w, const ikv_event *made)
 {
     const ikv_event *e = w->event != NULL && a_byte(w) % 2 ? w->event : made;
-    uint32_t what = a_byte(w) % 7;
+    uint32_t what = a_byte(w) % 10;
     uint8_t seat = a_byte(w) % 5;
     ikv_target t = a_target(w);
     fuzz_number(ikv_router_has_capture(w->router, e, t));
@@ -442,6 +442,14 @@ static ikv_status ask_router(world *w, const ikv_event *made)
         return ikv_router_focus(w->router, seat, t);
     case 4:
         return ikv_router_blur(w->router, seat);
+    case 6:
+        return ikv_router_set_modal(w->router, seat, t);
+    case 7:
+        return ikv_router_cancel_all(w->router, seat);
+    case 8:
+        fuzz_number(ikv_router_over(w->router, e->device, 1).bits);
+        fuzz_number(ikv_router_modal(w->router, seat).bits);
+        return ikv_router_focus_toward(w->router, seat, a_byte(w) % 5);
     case 5:
         tell_outcome(ikv_router_route(w->router, made));
         return IKV_OK;

@@ -231,6 +231,8 @@ static void do_command(const char *word)
         ok(ikv_router_focus(k.router, 0, field));
     } else if (strcmp(word, "untype") == 0) {
         ok(ikv_router_blur(k.router, 0));
+    } else if (strcmp(word, "menu") == 0 || strcmp(word, "at_mast") == 0) {
+        ok(ikv_router_set_modal(k.router, 0, word[0] == 'm' ? field : mast));
     } else if (strcmp(word, "stop_keys") == 0) {
         hears(k.bus, IKV_KIND_KEY_DOWN, none, stop, NULL);
     } else if (strcmp(word, "stop_lamp") == 0) {

@@ -8,10 +8,10 @@ static bench_kit k;
 static record drawn;
 static ikv_target named[8];
 
-static const char *const inks[] = {"solid", "pass",    "off",   "name",
-                                   "clip",  "margin",  "zone",  "contact",
-                                   "body",  "pointer", "hover", "capture",
-                                   "focus", "trail",   "press", "release"};
+static const char *const inks[] = {
+    "solid", "pass",    "off",   "name",    "clip",  "margin",
+    "zone",  "contact", "body",  "pointer", "hover", "capture",
+    "focus", "trail",   "press", "release", "modal"};
 
 static char letter_of(ikv_target target)
 {
@@ -343,6 +343,10 @@ START_TEST(pointers)
     config.what = WHAT(FOCUS);
     ok(ikv_router_focus(k.router, 3, named[0]));
     draw(&config, "focus:a 0,0 20,0 20,20 0,20; ");
+    ok(ikv_router_set_modal(k.router, 3, named[0]));
+    config.what |= WHAT(MODAL);
+    draw(&config, "modal:a 0,0 20,0 20,20 0,20; focus:a 0,0 20,0 20,20 0,20; ");
+    ok(ikv_router_set_modal(k.router, 3, (ikv_target){0}));
     /* nothing is held by what is not seen */
     ikv_camera camera = ikv_scene_camera(k.scene, 0, 0);
     camera.hidden = true;

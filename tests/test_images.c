@@ -758,11 +758,33 @@ static void remove_one(void)
     note(&told, "%u", (unsigned)bus_counts(in->bus).stale);
 }
 
+/* A finger whose press was cancelled, and keys that go to what is modal. */
+static void cancel_a_press(void)
+{
+    add_two();
+    push_pointer(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 1, 5);
+    kit_frame(in, 20);
+    ok(ikv_router_set_modal(in->router, 0, gull));
+}
+
+static void lift_and_type(void)
+{
+    push_pointer(IKV_KIND_POINTER_UP, IKV_TOUCH, 1, 5);
+    tap(22); /* at 880: beside the gull */
+    push_key(IKV_KIND_KEY_DOWN);
+    kit_frame(in, 60);
+    ikv_router_counts counts = IKV_ROUTER_COUNTS_INIT;
+    ok(ikv_router_counters(in->router, &counts));
+    note(&told, "%d ", (int)counts.meaningless);
+}
+
 static const struct {
     const char *what;
     void (*before)(void), (*after)(void);
     const char *told;
 } seldom_table[] = {
+    {"router modals, spent", cancel_a_press, lift_and_type,
+     "| pointer.click@g x1 key.down@g 0 "},
     {"router next_click", click_twice, click_on,
      "pointer.click@b x1 pointer.click@b x1 | pointer.click@b x1 "
      "pointer.click@b x1 pointer.click@b x1 pointer.click@b x1 "

@@ -141,6 +141,30 @@ static void do_scene(const rule *r)
         ck_abort_msg("on ... %s", r->action);
 }
 
+/* What handlers ask of the router for a seat; false if it is none of that. */
+static bool do_router(const rule *r, uint8_t seat)
+{
+    static const char *const directions[] = {"left", "right", "up", "down"};
+    ikv_router *router = now->k.router;
+    ikv_target target = target_named(r->argument);
+    if (strcmp(r->action, "focus") == 0)
+        ikv_router_focus(router, seat, target);
+    else if (strcmp(r->action, "modal") == 0)
+        ikv_router_set_modal(router, seat, target);
+    else if (strcmp(r->action, "unmodal") == 0)
+        ok(ikv_router_set_modal(router, seat, (ikv_target){0}));
+    else if (strcmp(r->action, "cancel") == 0)
+        ok(ikv_router_cancel_all(router, seat));
+    else if (strcmp(r->action, "toward") == 0) {
+        uint32_t i = 0;
+        while (strcmp(directions[i], r->argument) != 0)
+            i++;
+        ikv_router_focus_toward(router, seat, i);
+    } else
+        return false;
+    return true;
+}
+
 static ikv_verdict do_rule(const rule *r, const ikv_event *event,
                            const ikv_delivery *delivery)
 {
@@ -160,9 +184,9 @@ static ikv_verdict do_rule(const rule *r, const ikv_event *event,
             actions[i].act(r, event, delivery);
         return actions[i].verdict;
     }
-    if (strcmp(r->action, "focus") == 0)
-        ikv_router_focus(now->k.router, event->seat, target_named(r->argument));
-    else if (strcmp(r->action, "blur") == 0)
+    if (do_router(r, event->seat))
+        return IKV_CONTINUE;
+    if (strcmp(r->action, "blur") == 0)
         ikv_router_blur(now->k.router, event->seat);
     else if (strcmp(r->action, "nested") == 0) {
         ikv_event nested = ikv_event_make(IKV_KIND_FIELD_SET, 0);
@@ -292,6 +316,8 @@ static void target_words(const char *words, ikv_target_config *config)
             config->traits |= IKV_CAPTURES;
         else if (strcmp(word, "focusable") == 0)
             config->traits |= IKV_FOCUSABLE;
+        else if (strcmp(word, "live") == 0)
+            config->traits |= IKV_STAYS_LIVE;
         else if (strcmp(word, "hidden") == 0)
             config->hidden = true;
         else if (strcmp(word, "clip") == 0)
@@ -472,7 +498,8 @@ static void do_input(const char *line)
         rule r = {.action = ""};
         sscanf(arguments, "%15s %15s %15s", r.action, r.argument, r.second);
         sscanf(arguments, "%*s %*s %f %f", &r.x, &r.y);
-        do_scene(&r);
+        if (!do_router(&r, 0))
+            do_scene(&r);
     } else {
         ck_assert_msg(strcmp(verb, "key") == 0 || strcmp(verb, "unkey") == 0,
                       "%s", line);
@@ -590,6 +617,90 @@ START_TEST(golden_routing)
     ck_assert(expected);
     kit_close(&now->k);
     free(now);
+}
+END_TEST
+
+/* MODAL1, MODAL3: each seat for itself; what comes at a wrong moment. */
+START_TEST(modal_seats)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_router *r = k.router;
+    ikv_target all[IKV_MODAL_LIMIT + 1], none = {0}, root = ikv_bus_root(k.bus);
+    for (int i = 0; i < ROWS(all); i++)
+        all[i] = rect_target(k.scene, none, (float)i * 10, 0, 10, 10, 1);
+    for (uint8_t i = 0; i < IKV_MODAL_LIMIT; i++) {
+        ok(ikv_router_set_modal(r, i, all[i]));
+        status_is(ikv_router_set_modal(r, i, all[i]), IKV_ABSENT);
+        ck_assert_uint_eq(ikv_router_modal(r, i).bits, all[i].bits);
+    }
+    status_is(ikv_router_set_modal(r, 0, all[8]), IKV_FULL_MODALS);
+    status_is(ikv_router_set_modal(r, 8, all[0]), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_set_modal(NULL, 0, all[0]), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_set_modal(r, 0, root), IKV_ABSENT);
+    status_is(ikv_router_set_modal(r, 0, (ikv_target){1234567}), IKV_STALE);
+    for (uint8_t seat = 0; seat < 2; seat++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+        e.device = seat;
+        e.seat = seat;
+        e.pointer.x = 5;
+        e.pointer.y = 5;
+        ok(ikv_router_route(r, &e).status);
+        ck_assert_uint_eq(ikv_router_over(r, seat, 0).bits, all[seat].bits);
+    }
+    /* In the second one's view of it, its pointer is beside all[1]. */
+    ck_assert_uint_eq(ikv_router_over(r, 0, 1).bits, 0);
+    ck_assert_uint_eq(ikv_router_over(NULL, 0, 0).bits, 0);
+    ck_assert_uint_eq(ikv_router_modal(NULL, 0).bits, 0);
+    ok(ikv_router_set_modal(r, 0, none));
+    status_is(ikv_router_set_modal(r, 0, none), IKV_ABSENT);
+    ok(ikv_scene_show(k.scene, all[8], false));
+    status_is(ikv_router_set_modal(r, 0, all[8]), IKV_ABSENT);
+    status_is(ikv_router_cancel_all(NULL, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_cancel_all(r, 8), IKV_BAD_ARGUMENT);
+    valid(ikv_router_validate(r));
+    kit_close(&k);
+}
+END_TEST
+
+/* FOCUS5, MODAL3: a picking of one's own may lack what they need. */
+START_TEST(less_picking)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_router_config config = IKV_ROUTER_INIT;
+    ikv_target_config target = IKV_TARGET_INIT;
+    ikv_target none = {0}, menu, item;
+    ikv_router *r;
+    _Alignas(64) static char block[65536];
+    config.bus = k.bus;
+    config.picking = ikv_kit_picking(k.scene);
+    config.picking.tab_within = NULL;
+    config.picking.toward = NULL;
+    config.memory.block = block;
+    config.memory.block_size = sizeof block;
+    ok(ikv_router_open(&config, &r));
+    target.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(k.scene, &target, &menu, NULL));
+    target.parent = menu;
+    ok(ikv_scene_add(k.scene, &target, &item, NULL));
+    status_is(ikv_router_focus_toward(r, 0, IKV_TOWARD_UP), IKV_NEEDS_CALLBACK);
+    ok(ikv_router_set_modal(r, 0, menu));
+    ck_assert_uint_eq(ikv_router_focused(r, 0).bits, menu.bits);
+    ikv_event tab = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    tab.key.code = ikv_code_find("Tab");
+    ok(ikv_router_route(r, &tab).status);
+    ck_assert_uint_eq(ikv_router_focused(r, 0).bits, menu.bits);
+    ok(ikv_router_close(r));
+    r = k.router;
+    status_is(ikv_router_focus_toward(r, 0, 4), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_focus_toward(r, 8, 0), IKV_BAD_ARGUMENT);
+    ok(ikv_router_focus_toward(r, 0, 0)); /* the first by Tab */
+    ck_assert_uint_eq(ikv_router_focused(r, 0).bits, menu.bits);
+    status_is(ikv_router_focus_toward(r, 0, 0), IKV_ABSENT);
+    ck_assert_uint_eq(ikv_scene_toward(NULL, none, none, 0, 0).bits, 0);
+    ck_assert_uint_eq(ikv_scene_toward(k.scene, none, none, 99, 0).bits, 0);
+    kit_close(&k);
 }
 END_TEST
 
@@ -1175,6 +1286,8 @@ Suite *router_suite(void)
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
     add(s, "L3 several routers", two_routers);
+    add(s, "MODAL1 MODAL3 seats", modal_seats);
+    add(s, "FOCUS5 MODAL3 less picking", less_picking);
     add(s, "K1 resync of all", resync_of_all);
     add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);

@@ -148,8 +148,8 @@ static void add_target(int index);
 static void act(const ikv_event *event)
 {
     ikv_scene *scene = now->k.scene;
-    ikv_target t = some_target(), other = some_target();
-    uint32_t n = below(14);
+    ikv_target t = some_target(), other = some_target(), none = {0};
+    uint32_t n = below(17);
     if (n == 0 && now->depth < 3) {
         ikv_scene_remove(scene, t);
     } else if (n == 1) {
@@ -170,6 +170,12 @@ static void act(const ikv_event *event)
         ikv_scene_set_hit(scene, t, below(3));
     } else if (n == 12) {
         ikv_scene_raise(scene, t);
+    } else if (n == 13) {
+        ikv_router_set_modal(now->k.router, (uint8_t)below(2), t);
+    } else if (n == 14) {
+        ikv_router_set_modal(now->k.router, (uint8_t)below(2), none);
+    } else if (n == 15) {
+        ikv_router_cancel_all(now->k.router, (uint8_t)below(2));
     } else {
         add_target((int)below(TARGETS));
     }
@@ -201,6 +207,7 @@ static void add_target(int index)
     config.hit = below(5) == 0 ? IKV_HIT_PASS : IKV_HIT_SOLID;
     config.traits = below(2) ? IKV_FOCUSABLE : 0;
     config.traits |= below(6) == 0 ? IKV_CAPTURES : 0;
+    config.traits |= below(9) == 0 ? IKV_STAYS_LIVE : 0;
     config.clip = below(6) == 0;
     if (below(2))
         config.parent = some_target();

@@ -48,6 +48,7 @@ static const char *const meanings[IKV_DRAW_COUNT] = {
     [IKV_DRAW_HOVER] = "hovered",       [IKV_DRAW_CAPTURE] = "has captured",
     [IKV_DRAW_FOCUS] = "has the focus", [IKV_DRAW_TRAIL] = "went there",
     [IKV_DRAW_PRESS] = "press",         [IKV_DRAW_RELEASE] = "release",
+    [IKV_DRAW_MODAL] = "is modal",
 };
 
 const char *ink_meaning(uint32_t what)
@@ -275,7 +276,7 @@ static bool read_only(const char *only, uint32_t *what)
                 stderr,
                 "ikvar draw: --only: found \"%s\", expected of solid, pass, "
                 "off, name, clip, margin, zone, contact, body, pointer, "
-                "hover, capture, focus, trail, press, release%s%s%s\n",
+                "hover, capture, focus, trail, press, release, modal%s%s%s\n",
                 ikv_shown_text(word, shown, sizeof shown),
                 near != NULL ? "; did you mean \"" : "",
                 near != NULL ? near : "", near != NULL ? "\"?" : "");
@@ -436,7 +437,7 @@ int draw_command(int argc, char **argv)
          0},
         {"only", 'O', OPTION_TEXT, &a.only, "WHAT,...",
          "of solid, pass, off, name, clip, margin, zone, contact,\nbody, "
-         "pointer, hover, capture, focus, trail, press, release",
+         "pointer, hover, capture, focus, trail, press, release,\nmodal",
          0, 0},
         {"width", 'w', OPTION_WHOLE, &a.width, "N", "of the picture (1280)",
          200, 8192},

@@ -14,7 +14,7 @@ static const char characters[IKV_DRAW_COUNT] = {
     [IKV_DRAW_POINTER] = 'o', [IKV_DRAW_HOVER] = '=',
     [IKV_DRAW_CAPTURE] = '@', [IKV_DRAW_FOCUS] = '^',
     [IKV_DRAW_TRAIL] = '\'',  [IKV_DRAW_PRESS] = 'x',
-    [IKV_DRAW_RELEASE] = 'u',
+    [IKV_DRAW_RELEASE] = 'u', [IKV_DRAW_MODAL] = '&',
 };
 
 static float cell_x(const watcher *w, float x)

@@ -121,7 +121,8 @@ template <typename T> inline T ikv_sized()
     X(-58, FULL_BINDINGS, "raise actions.bindings")                            \
     X(-59, FULL_PAIRS, "raise overlaps.pairs")                                 \
     X(-60, FULL_CONTACTS, "raise overlaps.contacts")                           \
-    X(-61, FULL_GATES, "raise bus.gates")
+    X(-61, FULL_GATES, "raise bus.gates")                                      \
+    X(-62, FULL_MODALS, "more modal targets than IKV_MODAL_LIMIT")
 
 typedef int32_t ikv_status;
 enum {
@@ -171,13 +172,24 @@ typedef struct ikv_owner {
  *   CAPTURES    a press captures its pointer until the release
  *   PASSES      it lets events through to what lies beneath
  *   HIDDEN      it or an ancestor can't be seen: it can't have the keys
+ *   STAYS_LIVE  pointers reach it and what is in it also while something else is
+ *               modal (router.h)
  */
 enum {
     IKV_FOCUSABLE = 1,
     IKV_TAKES_TEXT = 2,
     IKV_CAPTURES = 4,
     IKV_PASSES = 8,
-    IKV_HIDDEN = 16
+    IKV_HIDDEN = 16,
+    IKV_STAYS_LIVE = 32
+};
+
+/* Directions in a view, whose y grows downwards. */
+enum {
+    IKV_TOWARD_LEFT = 0,
+    IKV_TOWARD_RIGHT = 1,
+    IKV_TOWARD_UP = 2,
+    IKV_TOWARD_DOWN = 3
 };
 
 /* Where a hit test looks, and what it leaves out; begin with IKV_QUERY_INIT.

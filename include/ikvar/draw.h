@@ -43,6 +43,7 @@ extern "C" {
  *             it (with a line to it), and what has the focus
  *   TRAIL     where pointers went
  *   PRESS, RELEASE  where they went down and up
+ *   MODAL     outlines of what is modal for a seat
  */
 enum {
     IKV_DRAW_SOLID = 0,
@@ -61,6 +62,7 @@ enum {
     IKV_DRAW_TRAIL,
     IKV_DRAW_PRESS,
     IKV_DRAW_RELEASE,
+    IKV_DRAW_MODAL,
     IKV_DRAW_COUNT
 };
 

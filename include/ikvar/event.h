@@ -107,6 +107,7 @@ enum {
  *   LATE       it came too late for the step that its time belongs to
  *   GAP        moves before it were lost in a full queue: x and y are right,
  *              the motion between is missing from dx and dy
+ *   OUTSIDE    it went to a modal target (router.h), and was not on it or in it
  */
 enum {
     IKV_SYNTHETIC = 1,
@@ -115,7 +116,8 @@ enum {
     IKV_MORE = 8,
     IKV_FIRST = 16,
     IKV_LATE = 32,
-    IKV_GAP = 64
+    IKV_GAP = 64,
+    IKV_OUTSIDE = 128
 };
 
 enum {
@@ -123,7 +125,9 @@ enum {
     IKV_FOCUS_PRESS = 1,
     IKV_FOCUS_TAB = 2,
     IKV_FOCUS_REMOVED = 3,
-    IKV_FOCUS_HIDDEN = 4 /* or not focusable any more */
+    IKV_FOCUS_HIDDEN = 4, /* or not focusable any more */
+    IKV_FOCUS_MODAL = 5,  /* into what is modal, or back when that has ended */
+    IKV_FOCUS_TOWARD = 6
 };
 
 /* Device numbers are below this. */

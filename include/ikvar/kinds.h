@@ -447,6 +447,8 @@
     X(FOCUS_REASON, IKV_FOCUS_TAB, "tab")                                      \
     X(FOCUS_REASON, IKV_FOCUS_REMOVED, "removed")                              \
     X(FOCUS_REASON, IKV_FOCUS_HIDDEN, "hidden")                                \
+    X(FOCUS_REASON, IKV_FOCUS_MODAL, "modal")                                  \
+    X(FOCUS_REASON, IKV_FOCUS_TOWARD, "toward")                                \
     X(OVERLAP_REASON, IKV_OVERLAP_APART, "apart")                              \
     X(OVERLAP_REASON, IKV_OVERLAP_REMOVED, "removed")                          \
     X(OVERLAP_REASON, IKV_OVERLAP_DISABLED, "disabled")                        \
@@ -473,6 +475,7 @@
     X(FLAGS, IKV_FIRST, "first")                                               \
     X(FLAGS, IKV_LATE, "late")                                                 \
     X(FLAGS, IKV_GAP, "gap")                                                   \
+    X(FLAGS, IKV_OUTSIDE, "outside")                                           \
     X(DEVICE_TYPES, 1, "keys")                                                 \
     X(DEVICE_TYPES, 2, "mouse")                                                \
     X(DEVICE_TYPES, 4, "pen")                                                  \

@@ -65,6 +65,7 @@ extern "C" {
     X(69, DROPPED, "dropped", "it waited on a lane, and its target has gone")  \
     X(70, PRESSED, "pressed", "the press was on another target")               \
     X(71, WAITING, "waiting", "it still waits on a lane")                      \
+    X(72, MODAL, "modal", "another target is modal")                           \
     /* of two targets that do not overlap; also HIDDEN, NO_SHAPE, STALE */     \
     X(96, DISABLED, "disabled", "it overlaps nothing: it is disabled")         \
     X(97, SENSES, "senses", "neither senses a tag of the other")               \

@@ -37,8 +37,8 @@ typedef struct ikv_router ikv_router;
 /* How many routers a loop can have. */
 #define IKV_ROUTER_LIMIT 8
 
-/* What the router asks of a scene. All but tab_next, layer, grip, carry and
- * probe are needed.
+/* What the router asks of a scene. All but tab_next, layer, grip, carry, probe,
+ * tab_within and toward are needed.
  *   pick      the nth target from the top at the query's point (base.h), 0 the
  *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
@@ -56,6 +56,10 @@ typedef struct ikv_router ikv_router;
  *             ikv_router_attach()
  *   probe     why the target is not the topmost there, as ikv_scene_probe(); for
  *             ikv_router_probe()
+ *   tab_within  as tab_next, among what is in a target; for modal ones, which
+ *             without it have no Tab order
+ *   toward    the nearest focusable one in a direction, as ikv_scene_toward(); for
+ *             ikv_router_focus_toward()
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
 typedef struct ikv_picking {
     uint32_t size;
@@ -76,6 +80,10 @@ typedef struct ikv_picking {
                   float y, const float grip[2]);
     uint32_t (*probe)(void *scene, const ikv_query *query, ikv_target target,
                       ikv_obstacle *to, uint32_t room);
+    ikv_target (*tab_within)(void *scene, ikv_target within, ikv_target from,
+                             bool backwards);
+    ikv_target (*toward)(void *scene, ikv_target within, ikv_target from,
+                         uint8_t view, uint32_t direction);
 } ikv_picking;
 
 #define IKV_PICKING_INIT IKV_SIZED(ikv_picking)
@@ -288,6 +296,20 @@ IKV_API ikv_status ikv_router_release(ikv_router *router,
 IKV_API bool ikv_router_has_capture(const ikv_router *router,
                                     const ikv_event *event, ikv_target target);
 
+/* What the pointer is over now, the root too; zero bits: it is not known, or in
+ * no view.
+ * Context: owner thread, inside handlers too; O(pointers). */
+IKV_API ikv_target ikv_router_over(const ikv_router *router, uint16_t device,
+                                   uint16_t pointer);
+
+/* Cancels, flagged synthetic and in the order of their downs, all presses of a
+ * seat's pointers: for a change of level, or a cut. No clicks follow; a button or
+ * finger that is still down is nothing until it is down again. Keys stay down.
+ * Inside a handler it is done when what is routed has been told.
+ * Returns IKV_OK, or BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(pointers), and the deliveries. */
+IKV_API ikv_status ikv_router_cancel_all(ikv_router *router, uint8_t seat);
+
 /* What the router knows of a pointer.
  *   over      what it is over, the root too; zero bits: it is in no view
  *   captured  who has captured it, zero bits: nobody
@@ -326,6 +348,53 @@ IKV_API ikv_status ikv_router_focus(ikv_router *router, uint8_t seat,
  * Context: owner thread, inside handlers too; O(1), and the deliveries. */
 IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
 
+/* Gives a seat's keys to the nearest focusable target in a direction from the one
+ * that has them, in the view of what was routed last; within what is modal. For
+ * pads and arrow keys; ikv_scene_toward() has what is nearest.
+ *
+ *     ikv_router_focus_toward(router, event->seat, IKV_TOWARD_DOWN);
+ *
+ * Returns IKV_OK; ABSENT if there is none that way; BAD_ARGUMENT for a seat past
+ * IKV_SEAT_LIMIT or an unknown direction; NEEDS_CALLBACK if the picking has no
+ * toward().
+ * Context: owner thread, inside handlers too; O(targets), and the deliveries. */
+IKV_API ikv_status ikv_router_focus_toward(ikv_router *router, uint8_t seat,
+                                           uint32_t direction);
+
+/* ---------------------------------------------------------------- modal -- */
+
+/* How many targets can be modal at once, those of all seats together. */
+#define IKV_MODAL_LIMIT 8
+
+/* Makes a target modal for a seat: a menu, a question. From now on the seat's
+ * pointers, wheel, keys and Tab stay in what it holds; all else is looked
+ * through, but for targets that are marked as IKV_STAYS_LIVE, with what is in
+ * them. What happens beside it goes to the modal target itself, flagged
+ * IKV_OUTSIDE, so that it can close; keys that nobody has the focus for go to it
+ * too. The root's handlers hear all by its path, as ever.
+ *   What is going on outside is cancelled, as by ikv_router_cancel_all(); actions
+ *   that are bound within targets outside end.
+ *   The focus goes to the first target in it by Tab, and back when it ends.
+ *   One that is set while another is modal lies above it; when it has ended, is
+ *   removed or hidden, the one beneath is in effect again.
+ *   target  zero bits: ends the one that is in effect
+ *
+ *     ikv_router_set_modal(router, event->seat, menu);
+ *     ...
+ *     ikv_router_set_modal(router, event->seat, (ikv_target){0});
+ *
+ * Returns IKV_OK; ABSENT if it is in effect already, is hidden or the root, or
+ * if there is none to end; STALE; FULL_MODALS; BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(pointers), and the deliveries. */
+IKV_API ikv_status ikv_router_set_modal(ikv_router *router, uint8_t seat,
+                                        ikv_target target);
+
+/* What is modal for the seat now; zero bits: nothing.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_target ikv_router_modal(const ikv_router *router, uint8_t seat);
+
+/* ------------------------------------------------------------------ why -- */
+
 /* What keeps an event that this router delivers from going to the target or by
  * it, in the order in which it stands in the way; up to `room` of it go to `to`.
  * Nothing changes.
@@ -334,6 +403,7 @@ IKV_API ikv_status ikv_router_blur(ikv_router *router, uint8_t seat);
  * Returns how many there are; 0: the event comes by.
  *   STALE     the target is gone
  *   CAPTURED  another target has captured the pointer: `by`
+ *   MODAL     another target is modal: `by`
  *   of the scene, as ikv_scene_probe(): where the pointer is, something else is
  *             the topmost; PATH, with whom is picked, if the picking has no
  *             `probe`
@@ -346,7 +416,8 @@ IKV_API uint32_t ikv_router_probe(const ikv_router *router,
                                   const ikv_event *event, ikv_target target,
                                   ikv_obstacle *to, uint32_t room);
 
-/* Who gets the seat's keys; zero bits: nobody, that is the root.
+/* Who gets the seat's keys; zero bits: nobody, that is what is modal or the
+ * root.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat);
 

@@ -403,6 +403,27 @@ IKV_API ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target);
 IKV_API ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
                                       bool backwards);
 
+/* The same among what is in a target, itself not; zero bits if it is gone.
+ * Context: owner thread, inside handlers too; O(targets in it). */
+IKV_API ikv_target ikv_scene_tab_within(const ikv_scene *scene,
+                                        ikv_target within, ikv_target from,
+                                        bool backwards);
+
+/* The focusable target nearest to `from` in a direction, among those that Tab
+ * reaches, for pads and arrow keys; after the ideas of W3C's draft CSS Spatial
+ * Navigation. By their boxes in the view: a candidate's middle and its far edge
+ * are further that way, and the nearest is the one with the least sum of the gap
+ * along the direction and twice the gap to the side; of equals the one whose
+ * middle is nearer to the side, then the first in Tab order.
+ *   within     what it must be in; zero bits: the whole scene
+ *   from       zero bits, gone, or not in the view: the first in Tab order
+ *   direction  IKV_TOWARD_LEFT ...
+ * Zero bits if there is none that way.
+ * Context: owner thread, inside handlers too; O(targets in it). */
+IKV_API ikv_target ikv_scene_toward(const ikv_scene *scene, ikv_target within,
+                                    ikv_target from, uint32_t view,
+                                    uint32_t direction);
+
 /* --------------------------------------------------------------- spaces -- */
 
 /* The position in the parent's space, and of the target's origin in the first

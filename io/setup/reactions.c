@@ -18,7 +18,8 @@ enum takes {
     TAKES_POSITION, /* {"move": {"x": 1, "y": 2}} */
     TAKES_EVENT,    /* {"deliver": {"kind": "horn.sounded", ...}} */
     TAKES_LANE,     /* {"defer": {"kind": ..., "lane": "frame"}} */
-    TAKES_TEXT      /* {"log": "text"} */
+    TAKES_TEXT,     /* {"log": "text"} */
+    TAKES_DIRECTION /* {"focus_toward": "left"} */
 };
 
 struct reaction_row {
@@ -128,6 +129,48 @@ static ikv_verdict run_blur(const doing *d)
 {
     ikv_router_blur(ikv_kit_router(d->setup->kit), d->event->seat);
     note(d->setup, "blur");
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_modal(const doing *d)
+{
+    ikv_target target = its_target(d);
+    note_outcome(d->setup, "modal", target,
+                 ikv_router_set_modal(ikv_kit_router(d->setup->kit),
+                                      d->event->seat, target));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_end_modal(const doing *d)
+{
+    ikv_router *router = ikv_kit_router(d->setup->kit);
+    ikv_target target = ikv_router_modal(router, d->event->seat);
+    note_outcome(d->setup, "end modal", target,
+                 ikv_router_set_modal(router, d->event->seat, (ikv_target){0}));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_cancel_all(const doing *d)
+{
+    ikv_router_cancel_all(ikv_kit_router(d->setup->kit), d->event->seat);
+    note(d->setup, "cancel all");
+    return IKV_CONTINUE;
+}
+
+static const char *const directions[] = {"left", "right", "up", "down", NULL};
+
+static ikv_verdict run_focus_toward(const doing *d)
+{
+    ikv_router *router = ikv_kit_router(d->setup->kit);
+    uint32_t direction = 0;
+    while (strcmp(directions[direction], d->what->text) != 0)
+        direction++;
+    ikv_status status =
+        ikv_router_focus_toward(router, d->event->seat, direction);
+    note(d->setup, "focus toward %s: %s", d->what->text,
+         status == IKV_OK
+             ? name_of(d->setup, ikv_router_focused(router, d->event->seat))
+             : ikv_status_name(status));
     return IKV_CONTINUE;
 }
 
@@ -398,6 +441,11 @@ static const struct reaction_row rows[] = {
     {"release", TAKES_TARGET, run_release, "\"release\""},
     {"focus", TAKES_TARGET, run_focus, "{\"focus\": \"ferry\"}"},
     {"blur", TAKES_NOTHING, run_blur, "\"blur\""},
+    {"focus_toward", TAKES_DIRECTION, run_focus_toward,
+     "{\"focus_toward\": \"left\"}"},
+    {"modal", TAKES_TARGET, run_modal, "{\"modal\": \"menu\"}"},
+    {"end_modal", TAKES_NOTHING, run_end_modal, "\"end_modal\""},
+    {"cancel_all", TAKES_NOTHING, run_cancel_all, "\"cancel_all\""},
     {"attach", TAKES_TARGET, run_attach, "\"attach\""},
     {"move", TAKES_POSITION, run_move, "{\"move\": {\"x\": 10, \"y\": 20}}"},
     {"turn_to", TAKES_POSITION, run_turn_to,
@@ -596,6 +644,12 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
                ikvi_setup_unknown_target(r, at, setup, name);
     }
     to->text = name;
+    if (to->row->takes == TAKES_DIRECTION) {
+        for (uint32_t i = 0; directions[i] != NULL; i++)
+            if (strcmp(directions[i], name) == 0)
+                return true;
+        return ikvi_setup_unknown(r, at, "direction", name, directions);
+    }
     /* any text will do; a handler or a group must be there */
     if (to->row->takes == TAKES_TEXT ||
         ikvi_setup_find_handler(setup, name) != NULL ||

@@ -285,7 +285,8 @@ static bool read_traits(reader *r, const place *at, const json_t *object,
         uint32_t bit;
     } rows[] = {{"focusable", IKV_FOCUSABLE},
                 {"takes_text", IKV_TAKES_TEXT},
-                {"captures", IKV_CAPTURES}};
+                {"captures", IKV_CAPTURES},
+                {"stays_live", IKV_STAYS_LIVE}};
     for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
         bool set = false;
         if (!ikvi_read_bool(r, at, object, rows[i].name, &set))
@@ -401,11 +402,12 @@ bool ikvi_read_setup_target(reader *r, const place *at, ikv_setup *setup,
                             const json_t *value, setup_target *target)
 {
     static const char *const members[] = {
-        "id",       "parent", "layer",     "position",   "rotation", "scale",
-        "z",        "shape",  "grace",     "hit",        "hidden",   "clip",
-        "fields",   "tab",    "focusable", "takes_text", "captures", "tags",
-        "body",     "senses", "contacts",  "inside",     "linger",   "swept",
-        "overlaps", NULL};
+        "id",         "parent",   "layer",  "position", "rotation",
+        "scale",      "z",        "shape",  "grace",    "hit",
+        "hidden",     "clip",     "fields", "tab",      "focusable",
+        "takes_text", "captures", "tags",   "body",     "senses",
+        "contacts",   "inside",   "linger", "swept",    "overlaps",
+        "stays_live", NULL};
     static const char *const hits[] = {"solid", "pass", "off", NULL};
     ikv_target_config *config = &target->config;
     const json_t *shape = json_object_get(value, "shape");

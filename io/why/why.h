@@ -53,6 +53,7 @@ typedef struct past_record {
     ikv_event event;
     ikv_delivery delivery;
     bool captured;
+    ikv_target modal; /* for its seat; zero bits: nothing */
     ikv_target path[IKV_PATH_LIMIT];
     uint32_t above_count, found_count;
     ikv_target above[PAST_ABOVE]; /* of an EVENT: from the top down; of an END:

@@ -41,6 +41,7 @@ static past_record *begin_record(ikv_why_past *past, const ikv_watch *watch)
 
     r->above_count = r->found_count = 0;
     r->captured = false;
+    r->modal = (ikv_target){0};
     if (watch->event != NULL)
         r->event = *watch->event;
     if (watch->delivery != NULL) {
@@ -70,9 +71,12 @@ static void keep_event(ikv_why_past *past, const ikv_watch *watch)
 {
     past_record *r = begin_record(past, watch);
     const ikv_scene *scene = ikv_kit_scene(past->kit);
-    if (watch->delivery->router != NULL)
-        r->captured = ikv_router_has_capture(
-            watch->delivery->router, watch->event, watch->event->target);
+    const ikv_router *router = watch->delivery->router;
+    if (router != NULL) {
+        r->captured =
+            ikv_router_has_capture(router, watch->event, watch->event->target);
+        r->modal = ikv_router_modal(router, watch->event->seat);
+    }
     if (scene == NULL || watch->delivery->router == NULL ||
         !info_of(past->bus, watch->event)->positioned)
         return;
@@ -253,6 +257,17 @@ static bool comes_by(const ikv_why *why, ikv_target at, ikv_target target)
     return false;
 }
 
+/* What was modal, if it kept the target out: it had nothing in common with it. */
+static uint32_t recall_modal(const ikv_why *why, const past_record *r,
+                             ikv_target target, ikv_obstacle *to)
+{
+    if (r->modal.bits == 0 || comes_by(why, target, r->modal) ||
+        comes_by(why, r->modal, target))
+        return 0;
+    to[0] = (ikv_obstacle){.code = IKV_WHY_MODAL, .by = r->modal};
+    return 1;
+}
+
 /* By what lay there: who had captured it, or was above. */
 static uint32_t recall_place(const ikv_why *why, const past_record *r,
                              ikv_target target, ikv_obstacle *to)
@@ -261,6 +276,8 @@ static uint32_t recall_place(const ikv_why *why, const past_record *r,
     ikv_target went_to = r->event.target;
     if (r->captured)
         to[count++] = (ikv_obstacle){.code = IKV_WHY_CAPTURED, .by = went_to};
+    else
+        count = recall_modal(why, r, target, to);
     for (uint32_t i = 1; i < r->above_count; i++)
         if (comes_by(why, r->above[i], target) &&
             !comes_by(why, r->above[0], target)) {
@@ -281,7 +298,8 @@ static uint32_t recall_rest(const ikv_watch *watch, ikv_target target,
                                       target, now, IKV_WHY_ROOM);
     for (uint32_t i = 0; i < count && i < IKV_WHY_ROOM; i++)
         if (now[i].code != IKV_WHY_CAPTURED && now[i].code != IKV_WHY_COVERED &&
-            now[i].code != IKV_WHY_FOCUS && now[i].code != IKV_WHY_PATH)
+            now[i].code != IKV_WHY_FOCUS && now[i].code != IKV_WHY_PATH &&
+            now[i].code != IKV_WHY_MODAL)
             to[used++] = now[i];
     return used;
 }
@@ -295,8 +313,10 @@ uint32_t ikvi_why_recall_route(const ikv_why *why, const ikv_watch *watch,
     if (count > 0)
         return count;
     if (info->family == IKV_FAMILY_KEY || info->family == IKV_FAMILY_TEXT) {
-        to[0] = (ikv_obstacle){.code = IKV_WHY_FOCUS, .by = r->event.target};
-        return 1;
+        count = recall_modal(why, r, target, to);
+        to[count++] =
+            (ikv_obstacle){.code = IKV_WHY_FOCUS, .by = r->event.target};
+        return count;
     }
     count = recall_rest(watch, target, to);
     /* of a click the press decides */

@@ -442,6 +442,9 @@ static void put_more(phrase *p, const ikv_why *why,
             put_ms(p, o->since_ns);
         }
         break;
+    case IKV_WHY_MODAL:
+        put(p, "%s is modal, and keeps the rest out", by);
+        break;
     case IKV_WHY_FOCUS:
         put(p,
             strcmp(by, "root") == 0

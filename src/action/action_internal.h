@@ -234,6 +234,8 @@ bool ikvi_set_vector(binding_run *run, float x, float y);
 bool ikvi_measure_binding(const ikv_actions *a, const action_binding *b,
                           uint32_t seat, binding_run *run);
 bool ikvi_focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top);
+bool ikvi_scope_goes_on(const ikv_actions *a, const ikv_scope *scope,
+                        uint32_t seat, uint8_t router);
 bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
                       uint32_t seat, const action_input *input);
 

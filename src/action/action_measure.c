@@ -234,3 +234,14 @@ bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
         return true;
     }
 }
+
+/* MODAL6: what holds within a target ends when something else is modal. */
+bool ikvi_scope_goes_on(const ikv_actions *a, const ikv_scope *scope,
+                        uint32_t seat, uint8_t router)
+{
+    if (scope->where == IKV_FOCUSED)
+        return ikvi_focus_is_within(a, seat, scope->target);
+    return scope->where != IKV_WITHIN || router >= a->router_count ||
+           !ikvi_router_shuts_out(a->routers[router], (uint8_t)seat,
+                                  scope->target);
+}

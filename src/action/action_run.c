@@ -539,9 +539,9 @@ static bool goes_on(ikv_actions *a, uint32_t index)
 {
     const action_binding *b = binding_at(a, index / a->seats);
     uint32_t seat = index % a->seats;
+    uint8_t router = action_run_at(a, b->action, seat)->router;
     /* Other scopes hold for the press alone. */
-    return (b->scope.where != IKV_FOCUSED ||
-            ikvi_focus_is_within(a, seat, b->scope.target)) &&
+    return ikvi_scope_goes_on(a, &b->scope, seat, router) &&
            ikvi_measure_binding(a, b, seat, binding_run_at(a, index));
 }
 

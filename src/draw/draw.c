@@ -54,7 +54,8 @@ static const ikv_draw_style dark = {
      [IKV_DRAW_FOCUS] = DASH(0x56b4e9ff, 3),
      [IKV_DRAW_TRAIL] = LINE(0xf0e442b0, 1),
      [IKV_DRAW_PRESS] = FILL(0xff7f50ff, 0xff7f50ff, 1),
-     [IKV_DRAW_RELEASE] = LINE(0xff7f50ff, 1.5f)},
+     [IKV_DRAW_RELEASE] = LINE(0xff7f50ff, 1.5f),
+     [IKV_DRAW_MODAL] = VEIL(0xcc79a7ff, 0xcc79a71c, 3)},
     0x101418ff,
     7};
 
@@ -74,7 +75,8 @@ static const ikv_draw_style light = {
      [IKV_DRAW_FOCUS] = DASH(0x0072b2ff, 3),
      [IKV_DRAW_TRAIL] = LINE(0xb00020b0, 1),
      [IKV_DRAW_PRESS] = FILL(0xb84f00ff, 0xb84f00ff, 1),
-     [IKV_DRAW_RELEASE] = LINE(0xb84f00ff, 1.5f)},
+     [IKV_DRAW_RELEASE] = LINE(0xb84f00ff, 1.5f),
+     [IKV_DRAW_MODAL] = VEIL(0xa64d79ff, 0xa64d791c, 3)},
     0xffffffff,
     7};
 
@@ -89,6 +91,7 @@ const char *ikv_draw_name_of(uint32_t what)
         [IKV_DRAW_HOVER] = "hover", [IKV_DRAW_CAPTURE] = "capture",
         [IKV_DRAW_FOCUS] = "focus", [IKV_DRAW_TRAIL] = "trail",
         [IKV_DRAW_PRESS] = "press", [IKV_DRAW_RELEASE] = "release",
+        [IKV_DRAW_MODAL] = "modal",
     };
     return what < IKV_DRAW_COUNT ? names[what] : NULL;
 }
@@ -298,8 +301,10 @@ static void draw_pointers(drawing *d)
 {
     const ikv_router *router = d->config->router;
     ikv_routed_pointer p = IKV_ROUTED_POINTER_INIT;
-    for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
+    for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
+        draw_held(d, IKV_DRAW_MODAL, ikv_router_modal(router, seat));
         draw_held(d, IKV_DRAW_FOCUS, ikv_router_focused(router, seat));
+    }
     for (uint32_t nth = 0; ikv_router_pointer(router, nth, &p); nth++)
         if (p.view == d->config->view)
             draw_pointer(d, &p);

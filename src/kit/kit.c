@@ -96,6 +96,18 @@ static uint32_t scene_probe(void *scene, const ikv_query *query,
     return ikv_scene_probe(scene, query, target, to, room);
 }
 
+static ikv_target scene_tab_in(void *scene, ikv_target within, ikv_target from,
+                               bool backwards)
+{
+    return ikv_scene_tab_within(scene, within, from, backwards);
+}
+
+static ikv_target scene_toward(void *scene, ikv_target within, ikv_target from,
+                               uint8_t view, uint32_t direction)
+{
+    return ikv_scene_toward(scene, within, from, view, direction);
+}
+
 ikv_picking ikv_kit_picking(ikv_scene *scene)
 {
     ikv_picking picking = IKV_PICKING_INIT;
@@ -111,6 +123,8 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.grip = scene_grip;
     picking.carry = scene_carry;
     picking.probe = scene_probe;
+    picking.tab_within = scene_tab_in;
+    picking.toward = scene_toward;
     return picking;
 }
 

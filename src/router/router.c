@@ -8,6 +8,7 @@
  * router-2  captures, presses and holds belong to pointers with a button down
  * router-3  no two pointers in use are of the same device and id
  * router-4  no key is down twice
+ * router-5  a target is modal once for a seat, and nothing is left to cancel
  */
 #include "router_internal.h"
 
@@ -191,6 +192,13 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
     return next;
 }
 
+/* What handlers have asked for is done before anything else is routed. */
+static void end_routing(ikv_router *r)
+{
+    ikvi_router_apply_cancels(r);
+    r->routing = false;
+}
+
 /* K1, TOUCH4: those that are down, in the order of their downs; pointers of a
  * device that is gone leave too. */
 static void release_all(ikv_router *r, const ikv_event *cause,
@@ -198,6 +206,7 @@ static void release_all(ikv_router *r, const ikv_event *cause,
 {
     bool leaves = cause->kind == IKV_KIND_DEVICE_REMOVE;
     pointer *p;
+    ikvi_router_drop_spent(r, cause);
     ikvi_router_release_keys(r, cause, held, count);
     ikvi_router_release_pads(r, cause);
     /* Asked anew after each: handlers may have ended others. */
@@ -218,7 +227,7 @@ void ikv_router_resync(ikv_router *router, const ikv_event *cause,
     /* What is released bears the moment at which the loss was seen. */
     router->s.time_ns = cause->time_ns;
     release_all(router, cause, held, count);
-    router->routing = false;
+    end_routing(router);
 }
 
 bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
@@ -231,8 +240,8 @@ bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
         return ikvi_router_key_is_down(router, down);
     const pointer *p =
         ikvi_router_find(router, down->device, down->pointer.pointer);
-    return p != NULL &&
-           (p->buttons & ikvi_button_bit(down->pointer.button)) != 0;
+    return p != NULL && ((p->buttons | p->spent) &
+                         ikvi_button_bit(down->pointer.button)) != 0;
 }
 
 void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
@@ -244,7 +253,7 @@ void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
     router->routing = true;
     router->s.time_ns = cause->time_ns;
     release_all(router, cause, NULL, 0);
-    router->routing = false;
+    end_routing(router);
 }
 
 /* What releases comes before who hears of it: when a handler is told that a
@@ -300,7 +309,7 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
         router->s.view = event->view;
     ikvi_router_check_focus(router, event->time_ns);
     ikv_outcome outcome = route_by_family(router, event);
-    router->routing = false;
+    end_routing(router);
     if (outcome.status == IKV_OK)
         router->s.counters.routed++;
     return outcome;
@@ -344,7 +353,7 @@ bool ikvi_router_advance(ikv_router *router, uint64_t time_ns)
         return false;
     router->routing = true;
     ikvi_router_send_holds(router, time_ns);
-    router->routing = false;
+    end_routing(router);
     return true;
 }
 
@@ -352,6 +361,47 @@ void ikv_router_advance(ikv_router *router, uint64_t time_ns)
 {
     if (router != NULL)
         ikvi_router_advance(router, time_ns);
+}
+
+/* ----------------------------------------------- modal targets, cancelling -- */
+
+/* At once; inside a handler, when what is routed has been told. */
+static void cancel_now(ikv_router *r)
+{
+    if (r->routing)
+        return;
+    r->routing = true;
+    end_routing(r);
+}
+
+ikv_status ikv_router_set_modal(ikv_router *router, uint8_t seat,
+                                ikv_target target)
+{
+    if (router == NULL || seat >= IKV_SEAT_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    if (target.bits == 0)
+        return ikvi_router_end_modal(router, seat);
+    ikv_status status = ikvi_router_begin_modal(router, seat, target);
+    if (status == IKV_OK)
+        cancel_now(router);
+    return status;
+}
+
+ikv_status ikv_router_cancel_all(ikv_router *router, uint8_t seat)
+{
+    if (router == NULL || seat >= IKV_SEAT_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    router->s.cancels |= (uint8_t)(1u << seat);
+    cancel_now(router);
+    return IKV_OK;
+}
+
+ikv_target ikv_router_over(const ikv_router *router, uint16_t device,
+                           uint16_t id)
+{
+    const pointer *p =
+        router != NULL ? ikvi_router_find(router, device, id) : NULL;
+    return p != NULL && p->in_view ? p->over : (ikv_target){0};
 }
 
 /* ------------------------------------------------------------- counting -- */
@@ -432,6 +482,14 @@ const char *ikv_router_validate(const ikv_router *router)
             if (key_at(router, i)->code == key_at(router, k)->code &&
                 key_at(router, i)->device == key_at(router, k)->device)
                 return "router-4";
+    for (uint32_t i = 0; i < router->s.modal_count; i++)
+        for (uint32_t k = 0; k < i; k++)
+            if (router->s.modals[i].seat == router->s.modals[k].seat &&
+                same(router->s.modals[i].target, router->s.modals[k].target))
+                return "router-5";
+    if (!router->routing &&
+        (router->s.cancels | router->s.cancels_outside) != 0)
+        return "router-5";
     if (due != router->s.holds_due)
         return "router-2";
     return used == router->s.counters.pointers ? NULL : "router-3";

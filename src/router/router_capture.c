@@ -66,7 +66,7 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
         return IKV_BAD_ARGUMENT;
     if (!ikvi_router_alive(router, target))
         return IKV_STALE;
-    if (p->buttons == 0)
+    if (p->buttons == 0 || !ikvi_router_reaches(router, p->seat, target))
         return IKV_ABSENT;
     p->pending = target;
     return IKV_OK;
@@ -84,7 +84,8 @@ ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
     if (!ikvi_router_alive(router, target))
         return IKV_STALE;
     const ikv_picking *picking = &router->picking;
-    if (p->buttons == 0 || picking->grip == NULL || picking->carry == NULL ||
+    if (p->buttons == 0 || !ikvi_router_reaches(router, p->seat, target) ||
+        picking->grip == NULL || picking->carry == NULL ||
         !picking->grip(picking->scene, target, p->view, p->x, p->y, grip))
         return IKV_ABSENT;
     /* Carried from the next move on, when the capture has taken effect. */
@@ -128,5 +129,5 @@ bool ikv_router_holds(const ikv_router *router, const ikv_event *event)
         (event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP))
         return ikvi_router_key_is_down(router, event);
     const pointer *p = pointer_of(router, event);
-    return p != NULL && p->buttons != 0;
+    return p != NULL && (p->buttons | p->spent) != 0;
 }

@@ -35,6 +35,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
 {
     /* CLICK1's slot: of the button that went down last. */
     p->clicking = p->over;
+    p->pressed_outside = p->outside_modal;
     if ((p->buttons & (p->buttons - 1)) != 0)
         return; /* a chord */
     p->pressed = p->over;
@@ -209,6 +210,10 @@ void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
     if (target.bits == 0)
         return;
     uint32_t clicks = primary ? count_click(r, p, event) : 1;
+    /* MODAL1: what was pressed within and let go beside it is no click beside
+     * it, by which a dialog closes. */
+    if (!p->pressed_outside)
+        click.flags &= (uint16_t)~IKV_OUTSIDE;
     click.click.clicks = (uint16_t)(clicks < UINT16_MAX ? clicks : UINT16_MAX);
     ikvi_router_send_kind(r, &click,
                           primary ? IKV_KIND_POINTER_CLICK
@@ -217,6 +222,6 @@ void ikvi_router_click(ikv_router *r, pointer *p, const ikv_event *event,
     /* Four quick ones are two doubles. */
     if (clicks % 2 == 0)
         ikvi_router_send_kind(r, &click, IKV_KIND_POINTER_DOUBLE, target, none);
-    if (p->type == IKV_TOUCH)
+    if (p->type == IKV_TOUCH && (click.flags & IKV_OUTSIDE) == 0)
         ikvi_router_focus_by_press(r, p->seat, target);
 }

@@ -2,7 +2,7 @@
  * clicks and drags, gestures, capture, pads.
  *
  * Files, lowest first: router_table.c, router_path.c, router_keys.c,
- * router_click.c, router_gesture.c, router_capture.c, router_pad.c,
+ * router_modal.c, router_click.c, router_gesture.c, router_capture.c, router_pad.c,
  * router_pointer.c, router_probe.c, router.c.
  */
 #ifndef IKVI_ROUTER_INTERNAL_H
@@ -25,6 +25,13 @@ enum {
     RECENT_CLICKS = 8
 };
 
+/* A target that keeps a seat's pointers and keys to itself. */
+typedef struct modal {
+    ikv_target target;
+    ikv_target focus_before; /* who gets the keys when it has ended */
+    uint8_t seat;
+} modal;
+
 typedef struct pointer {
     bool used;
     bool in_view; /* it is over something, the root at least */
@@ -38,10 +45,13 @@ typedef struct pointer {
     bool hold_due;  /* pressed, not moved: a hold will come */
     bool dragged;   /* moved further than the slop since the press */
     bool menu_sent; /* a long press sent the menu, or it pinches: no click */
+    bool outside_modal;   /* it is on nothing that the modal target lets hear */
+    bool pressed_outside; /* so was the press that a click comes of */
     uint8_t type, view, seat;
     uint8_t next_view; /* where it was let go */
     int8_t press_button;
     uint16_t buttons;
+    uint16_t spent; /* buttons that are down, of a press that was cancelled */
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
@@ -131,6 +141,10 @@ struct ikv_router {
         uint32_t next_click;
         recent_click clicks[RECENT_CLICKS];
         ikv_target focused[IKV_SEAT_LIMIT];
+        uint32_t modal_count;
+        modal modals[IKV_MODAL_LIMIT]; /* the last one of a seat is in effect */
+        uint8_t cancels;               /* bits of seats: all that is down, */
+        uint8_t cancels_outside;       /* or what is outside the modal target */
         ikv_router_counts counters;
     } s;
 };
@@ -209,6 +223,9 @@ typedef struct path {
 bool ikvi_router_alive(const ikv_router *r, ikv_target target);
 uint32_t ikvi_router_traits(const ikv_router *r, ikv_target target);
 ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target);
+/* MODAL1, MODAL5: whether a seat's pointers may be on the target, or its keys go
+ * there; all, if nothing is modal. */
+bool ikvi_router_reaches(const ikv_router *r, uint8_t seat, ikv_target target);
 /* The path from the root to a target. */
 void ikvi_router_path(const ikv_router *r, ikv_target target, path *to);
 ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
@@ -245,6 +262,11 @@ ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
 ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *event);
 /* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
 void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
+/* MODAL2: what was asked to be cancelled while something was routed. */
+void ikvi_router_apply_cancels(ikv_router *r);
+/* Buttons that are down of a cancelled press count no more: what was theirs is
+ * gone, or is said anew. */
+void ikvi_router_drop_spent(ikv_router *r, const ikv_event *cause);
 void ikvi_router_forget(ikv_router *r, pointer *p);
 void ikvi_router_resized(ikv_router *r, const ikv_event *event);
 
@@ -292,7 +314,18 @@ bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event);
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat,
                                 ikv_target pressed);
 void ikvi_router_unfocus(ikv_router *r, ikv_target gone);
-/* FOCUS4: takes the keys from what can't have them any more. */
+/* FOCUS1, for whatever reason; ABSENT if the target has the keys already. */
+ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
+                                 uint8_t reason);
+bool ikvi_router_may_have_keys(const ikv_router *r, uint8_t seat,
+                               ikv_target target);
+
+/* router_modal.c */
+ikv_status ikvi_router_begin_modal(ikv_router *r, uint8_t seat,
+                                   ikv_target target);
+ikv_status ikvi_router_end_modal(ikv_router *r, uint8_t seat);
+/* After changes of the scene: FOCUS4 takes the keys from what can't have them
+ * any more, MODAL4 ends what is gone or hidden. */
 void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns);
 /* Whether a key or pointer goes with what has gone: a window, or a device. */
 bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view);

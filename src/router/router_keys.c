@@ -51,8 +51,8 @@ static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
 
 /* FOCUS1. While focus.out is told nobody has the keys; a handler of it that
  * gives them away has the last word. */
-static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
-                            uint8_t reason)
+ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
+                                 uint8_t reason)
 {
     ikv_target old = r->s.focused[seat];
     if (same(old, target))
@@ -69,27 +69,22 @@ static ikv_status set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     return IKV_OK;
 }
 
-static bool may_have_keys(const ikv_router *r, ikv_target target)
+bool ikvi_router_may_have_keys(const ikv_router *r, uint8_t seat,
+                               ikv_target target)
 {
     uint32_t traits = ikvi_router_traits(r, target);
-    return (traits & IKV_FOCUSABLE) != 0 && (traits & IKV_HIDDEN) == 0;
+    return (traits & IKV_FOCUSABLE) != 0 && (traits & IKV_HIDDEN) == 0 &&
+           ikvi_router_reaches(r, seat, target);
 }
 
-/* FOCUS4: it is told of its loss, for it is there. */
-void ikvi_router_check_focus(ikv_router *r, uint64_t time_ns)
+/* KEYS1, MODAL3: the focused target, or else what is modal. Zero bits: the
+ * root. */
+static ikv_target keys_target(const ikv_router *r, uint8_t seat)
 {
-    uint64_t revision = scene_revision_of(r);
-    if (IKVI_LIKELY(r->s.focus_revision == revision))
-        return;
-    /* First: a handler's change is looked at the next time. */
-    r->s.focus_revision = revision;
-    r->s.time_ns = time_ns;
-    for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++) {
-        ikv_target target = r->s.focused[seat];
-        if (target.bits != 0 && ikvi_router_alive(r, target) &&
-            !may_have_keys(r, target))
-            set_focus(r, seat, (ikv_target){0}, IKV_FOCUS_HIDDEN);
-    }
+    ikv_target focused = r->s.focused[seat];
+    return focused.bits != 0 && ikvi_router_alive(r, focused)
+               ? focused
+               : ikv_router_modal(r, seat);
 }
 
 ikv_status ikv_router_focus(ikv_router *router, uint8_t seat, ikv_target target)
@@ -98,16 +93,16 @@ ikv_status ikv_router_focus(ikv_router *router, uint8_t seat, ikv_target target)
         return IKV_BAD_ARGUMENT;
     if (!ikvi_router_alive(router, target))
         return IKV_STALE;
-    if (!may_have_keys(router, target))
+    if (!ikvi_router_may_have_keys(router, seat, target))
         return IKV_ABSENT;
-    return set_focus(router, seat, target, IKV_FOCUS_CALL);
+    return ikvi_router_set_focus(router, seat, target, IKV_FOCUS_CALL);
 }
 
 ikv_status ikv_router_blur(ikv_router *router, uint8_t seat)
 {
     if (router == NULL || seat >= IKV_SEAT_LIMIT)
         return IKV_BAD_ARGUMENT;
-    return set_focus(router, seat, (ikv_target){0}, IKV_FOCUS_CALL);
+    return ikvi_router_set_focus(router, seat, (ikv_target){0}, IKV_FOCUS_CALL);
 }
 
 ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)
@@ -129,11 +124,12 @@ void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 {
     if (r->keep_focus || !ikvi_router_alive(r, pressed))
         return;
-    while (!same(pressed, root_of(r)) && !may_have_keys(r, pressed))
+    while (!same(pressed, root_of(r)) &&
+           !ikvi_router_may_have_keys(r, seat, pressed))
         pressed = ikvi_router_parent(r, pressed);
     if (same(pressed, root_of(r)))
         pressed = (ikv_target){0};
-    set_focus(r, seat, pressed, IKV_FOCUS_PRESS);
+    ikvi_router_set_focus(r, seat, pressed, IKV_FOCUS_PRESS);
 }
 
 /* FOCUS3. */
@@ -148,6 +144,23 @@ void ikvi_router_unfocus(ikv_router *r, ikv_target gone)
         }
 }
 
+ikv_status ikv_router_focus_toward(ikv_router *router, uint8_t seat,
+                                   uint32_t direction)
+{
+    if (router == NULL || seat >= IKV_SEAT_LIMIT || direction > IKV_TOWARD_DOWN)
+        return IKV_BAD_ARGUMENT;
+    if (router->picking.toward == NULL)
+        return IKV_NEEDS_CALLBACK;
+    ikv_target next = router->picking.toward(
+        router->picking.scene, ikv_router_modal(router, seat),
+        router->s.focused[seat], router->s.view, direction);
+    /* Whatever a picking says: what may not have the keys does not get them. */
+    if (next.bits == 0 || !ikvi_router_alive(router, next) ||
+        !ikvi_router_may_have_keys(router, seat, next))
+        return IKV_ABSENT;
+    return ikvi_router_set_focus(router, seat, next, IKV_FOCUS_TOWARD);
+}
+
 /* Tab moves the focus, shift and Tab back, unless a handler refused. */
 static void tab_focus(ikv_router *r, const ikv_event *event)
 {
@@ -155,11 +168,16 @@ static void tab_focus(ikv_router *r, const ikv_event *event)
         event->key.code != KEY_TAB ||
         (event->modifiers & (IKV_CONTROL | IKV_ALT | IKV_META)) != 0)
         return;
-    ikv_target next =
-        r->picking.tab_next(r->picking.scene, r->s.focused[event->seat],
-                            (event->modifiers & IKV_SHIFT) != 0);
+    ikv_target from = r->s.focused[event->seat], next = {0};
+    ikv_target within = ikv_router_modal(r, event->seat);
+    bool backwards = (event->modifiers & IKV_SHIFT) != 0;
+    /* MODAL3: round in what is modal. */
+    if (within.bits == 0)
+        next = r->picking.tab_next(r->picking.scene, from, backwards);
+    else if (r->picking.tab_within != NULL)
+        next = r->picking.tab_within(r->picking.scene, within, from, backwards);
     if (next.bits != 0)
-        set_focus(r, event->seat, next, IKV_FOCUS_TAB);
+        ikvi_router_set_focus(r, event->seat, next, IKV_FOCUS_TAB);
 }
 
 /* ----------------------------------------------------------------- keys -- */
@@ -200,7 +218,7 @@ static ikv_outcome key_down(ikv_router *r, ikv_event *event)
     }
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
     ikv_outcome outcome =
-        ikvi_router_send_to(r, event, r->s.focused[event->seat]);
+        ikvi_router_send_to(r, event, keys_target(r, event->seat));
     if ((outcome.verdict & IKV_REFUSE) == 0)
         tab_focus(r, event);
     return outcome;
@@ -216,7 +234,7 @@ static ikv_outcome key_up(ikv_router *r, ikv_event *event)
      * down. */
     event->modifiers &= (uint16_t)~ikvi_modifier_bit(event->key.code);
     event->modifiers |= ikvi_router_modifiers(r, event->seat);
-    return ikvi_router_send_to(r, event, r->s.focused[event->seat]);
+    return ikvi_router_send_to(r, event, keys_target(r, event->seat));
 }
 
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
@@ -226,7 +244,7 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
         return key_down(r, &event);
     if (event.kind == IKV_KIND_KEY_UP)
         return key_up(r, &event);
-    return ikvi_router_send_to(r, &event, r->s.focused[event.seat]);
+    return ikvi_router_send_to(r, &event, keys_target(r, event.seat));
 }
 
 bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view)

@@ -30,6 +30,44 @@ uint32_t ikvi_router_layer(const ikv_router *r, ikv_target target)
                : UINT32_MAX;
 }
 
+ikv_target ikv_router_modal(const ikv_router *router, uint8_t seat)
+{
+    if (router == NULL)
+        return (ikv_target){0};
+    /* MODAL4: of those that are there and shown the last one. */
+    for (uint32_t i = router->s.modal_count; i-- > 0;) {
+        ikv_target target = router->s.modals[i].target;
+        if (router->s.modals[i].seat == seat &&
+            ikvi_router_alive(router, target) &&
+            (ikvi_router_traits(router, target) & IKV_HIDDEN) == 0)
+            return target;
+    }
+    return (ikv_target){0};
+}
+
+bool ikvi_router_reaches(const ikv_router *r, uint8_t seat, ikv_target target)
+{
+    ikv_target top = ikv_router_modal(r, seat);
+    if (top.bits == 0)
+        return true;
+    for (; target.bits != 0 && !same(target, root_of(r));
+         target = ikvi_router_parent(r, target))
+        if (same(target, top) ||
+            (ikvi_router_traits(r, target) & IKV_STAYS_LIVE) != 0)
+            return true;
+    return false;
+}
+
+bool ikvi_router_shuts_out(const ikv_router *r, uint8_t seat, ikv_target target)
+{
+    /* What the modal target is in holds as ever. */
+    for (ikv_target at = ikv_router_modal(r, seat); at.bits != 0;
+         at = ikvi_router_parent(r, at))
+        if (same(at, target))
+            return false;
+    return !ikvi_router_reaches(r, seat, target);
+}
+
 /* A scene's tree that is deeper than the limit loses its upper middle. */
 void ikvi_router_path(const ikv_router *r, ikv_target target, path *to)
 {

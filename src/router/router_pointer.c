@@ -6,8 +6,9 @@ static bool primary_taken(const ikv_router *r, uint8_t type)
 {
     for (uint32_t i = 0; i < r->capacity; i++) {
         const pointer *p = pointer_at(r, i);
-        /* A second finger never becomes the primary one. */
-        if (p->used && p->type == type)
+        /* A second finger never becomes the primary one. A finger that lies
+         * there after its cancel is active no more. */
+        if (p->used && p->type == type && (p->spent == 0 || p->buttons != 0))
             return true;
     }
     return false;
@@ -43,33 +44,67 @@ static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 
 void ikvi_router_forget(ikv_router *r, pointer *p)
 {
-    /* A handler of its last events may have ended it already. */
-    if (p->used) {
+    /* A handler of its last events may have ended it already. What is still
+     * down of it is known until it is let go. */
+    if (p->used)
         ikvi_router_let_up(r, p);
+    if (p->used && p->spent == 0) {
         IKVI_CHECK(r->s.counters.pointers > 0);
         p->used = false;
         r->s.counters.pointers--;
     }
 }
 
-static ikv_target pick_at(const ikv_router *r, uint8_t view, uint8_t type,
-                          float x, float y, uint32_t nth)
+/* The nth target from the top where the pointer is; the root past the last.
+ * MODAL1: what the seat does not reach is looked through. */
+static ikv_target pick_at(const ikv_router *r, const pointer *p, uint32_t nth)
 {
     ikv_query query = IKV_QUERY_INIT;
-    query.view = view;
-    query.touch = type == IKV_TOUCH;
-    query.x = x;
-    query.y = y;
-    ikv_target hit = r->picking.pick(r->picking.scene, &query, nth);
-    return hit.bits != 0 ? hit : root_of(r);
+    query.view = p->view;
+    query.touch = p->type == IKV_TOUCH;
+    query.x = p->x;
+    query.y = p->y;
+    bool all = r->s.modal_count == 0;
+    for (uint32_t at = all ? nth : 0;; at++) {
+        ikv_target hit = r->picking.pick(r->picking.scene, &query, at);
+        if (hit.bits == 0)
+            return root_of(r);
+        if (all || (ikvi_router_reaches(r, p->seat, hit) && nth-- == 0))
+            return hit;
+    }
 }
 
-/* The pointer's target now: who captured it, or what is there (CAP3). */
+static bool is_captured(const ikv_router *r, const pointer *p)
+{
+    return p->captured.bits != 0 && ikvi_router_alive(r, p->captured);
+}
+
+/* The pointer's target now: who captured it, or what is there (CAP3); where
+ * nothing is that it reaches, what is modal. */
 static ikv_target target_of(const ikv_router *r, const pointer *p)
 {
-    if (p->captured.bits != 0 && ikvi_router_alive(r, p->captured))
+    if (is_captured(r, p))
         return p->captured;
-    return pick_at(r, p->view, p->type, p->x, p->y, 0);
+    ikv_target hit = pick_at(r, p, 0);
+    if (IKVI_LIKELY(r->s.modal_count == 0) || !same(hit, root_of(r)))
+        return hit;
+    ikv_target top = ikv_router_modal(r, p->seat);
+    return top.bits != 0 ? top : hit;
+}
+
+/* MODAL1: whether it went to what is modal, and is not on it. */
+static bool is_outside_modal(const ikv_router *r, const pointer *p)
+{
+    return r->s.modal_count > 0 && !is_captured(r, p) &&
+           ikv_router_modal(r, p->seat).bits != 0 &&
+           same(pick_at(r, p, 0), root_of(r));
+}
+
+static void flag_outside(ikv_event *event, bool outside)
+{
+    event->flags &= (uint16_t)~IKV_OUTSIDE;
+    if (outside)
+        event->flags |= IKV_OUTSIDE;
 }
 
 /* Takes over the position, and finds the motion if the port gave none. A
@@ -111,7 +146,7 @@ static void pass_beneath(ikv_router *r, pointer *p, const ikv_event *event,
                            (verdict & (IKV_STOP | IKV_STOP_ALL)) == 0;
          nth++) {
         /* Picked anew each time: a handler may have changed the scene. */
-        ikv_target next = pick_at(r, p->view, p->type, p->x, p->y, nth);
+        ikv_target next = pick_at(r, p, nth);
         if (same(next, root_of(r)))
             return;
         /* As many as the up can be passed to; those left out are counted. */
@@ -180,9 +215,11 @@ static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
 }
 
 /* OVER6: what must be told before any event of a pointer. */
-static void arrive(ikv_router *r, pointer *p, const ikv_event *event)
+static void arrive(ikv_router *r, pointer *p, ikv_event *event)
 {
     ikvi_router_apply_capture(r, p, event);
+    p->outside_modal = is_outside_modal(r, p);
+    flag_outside(event, p->outside_modal);
     ikvi_router_move_over(r, p, target_of(r, p), event);
 }
 
@@ -195,7 +232,8 @@ static void capture_by_press(ikv_router *r, pointer *p)
         p->pending = p->over;
     for (ikv_target at = p->over; at.bits != 0;
          at = ikvi_router_parent(r, at)) {
-        if (ikvi_router_traits(r, at) & IKV_CAPTURES) {
+        if ((ikvi_router_traits(r, at) & IKV_CAPTURES) != 0 &&
+            ikvi_router_reaches(r, p->seat, at)) {
             p->pending = at;
             return;
         }
@@ -244,7 +282,8 @@ static ikv_outcome pointer_pressed(ikv_router *r, pointer *p, ikv_event *event)
     ikv_target pressed = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
     pass_beneath(r, p, event, pressed, outcome.verdict, true);
-    if (p->type != IKV_TOUCH && (outcome.verdict & IKV_REFUSE) == 0)
+    if (p->type != IKV_TOUCH && (outcome.verdict & IKV_REFUSE) == 0 &&
+        (event->flags & IKV_OUTSIDE) == 0)
         ikvi_router_focus_by_press(r, p->seat, pressed);
     ikvi_router_pressed(r, p, event);
     ikvi_gesture_pressed(r, p, event);
@@ -310,7 +349,11 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
 static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
                                      ikv_event *event)
 {
-    arrive(r, p, event);
+    /* MODAL2: who had it is told, though it is out of reach by now. */
+    if (p->spent != 0)
+        ikvi_router_apply_capture(r, p, event);
+    else
+        arrive(r, p, event);
     ikv_target target = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
     /* No click follows. */
@@ -386,6 +429,7 @@ static const char *nonsense(const pointer *p, const ikv_event *event)
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool touch = event->pointer.type == IKV_TOUCH;
     uint16_t buttons = p != NULL ? p->buttons : 0;
+    uint16_t known = p != NULL ? p->buttons | p->spent : 0;
     if (event->pointer.type > IKV_TOUCH)
         return "its type is none of mouse, pen, touch";
     if (p != NULL && p->type != event->pointer.type &&
@@ -399,13 +443,13 @@ static const char *nonsense(const pointer *p, const ikv_event *event)
     case IKV_KIND_POINTER_UP:
         if (bit == 0)
             return "its button is none of 0 to 15";
-        return (buttons & bit) == 0 ? "the button is not down" : NULL;
+        return (known & bit) == 0 ? "the button is not down" : NULL;
     case IKV_KIND_POINTER_CANCEL:
-        return buttons != 0 ? NULL : "the pointer is not down";
+        return known != 0 ? NULL : "the pointer is not down";
     case IKV_KIND_POINTER_LEAVE:
         return p != NULL ? NULL : "the pointer is not known";
     case IKV_KIND_POINTER_MOVE:
-        return !touch || buttons != 0 ? NULL : "the touch is not down";
+        return !touch || known != 0 ? NULL : "the touch is not down";
     default:
         return "ports push down, up, move, cancel and leave";
     }
@@ -451,6 +495,43 @@ static ikv_outcome route_end(ikv_router *r, pointer *p, ikv_event *event)
     return cancel ? pointer_cancelled(r, p, event) : pointer_left(r, p, event);
 }
 
+/* MODAL2: what goes on of a press that was cancelled. A finger is nowhere until
+ * it is down again; a mouse or pen moves on, and its release is a move. True if
+ * there is nothing to tell. */
+static bool is_of_spent(ikv_router *r, pointer *p, ikv_event *event)
+{
+    uint16_t bit = ikvi_button_bit(event->pointer.button);
+    bool up = event->kind == IKV_KIND_POINTER_UP && (p->spent & bit) != 0;
+    bool cancel = event->kind == IKV_KIND_POINTER_CANCEL && p->buttons == 0;
+    if (event->kind == IKV_KIND_POINTER_DOWN || up)
+        p->spent &= (uint16_t)~bit;
+    if (cancel)
+        p->spent = 0;
+    if (p->type == IKV_TOUCH && p->buttons == 0) {
+        if (p->spent == 0)
+            ikvi_router_forget(r, p);
+        return event->kind != IKV_KIND_POINTER_DOWN;
+    }
+    if (up) {
+        event->kind = IKV_KIND_POINTER_MOVE;
+        event->pointer.button = IKV_NO_BUTTON;
+    }
+    return cancel;
+}
+
+void ikvi_router_drop_spent(ikv_router *r, const ikv_event *cause)
+{
+    for (uint32_t i = 0; i < r->capacity; i++) {
+        pointer *p = pointer_at(r, i);
+        if (!p->used || p->spent == 0 ||
+            !ikvi_router_belongs(cause, p->device, p->view))
+            continue;
+        p->spent = 0;
+        if (p->type == IKV_TOUCH && p->buttons == 0)
+            ikvi_router_forget(r, p);
+    }
+}
+
 /* In the order of the rules: is it a position, does it make sense (TOUCH, BTN),
  * is there room, then what it does. Modifiers are those that the router has
  * seen go down, joined with the port's. */
@@ -467,6 +548,11 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     const char *why = nonsense(p, &event);
     if (why != NULL)
         return ikvi_router_meaningless(r, &event, why);
+    if (p != NULL && IKVI_UNLIKELY(p->spent != 0)) {
+        if (is_of_spent(r, p, &event))
+            return no_outcome(IKV_OK);
+        p = p->used ? p : NULL;
+    }
     if (p == NULL && (p = add_pointer(r, &event)) == NULL) {
         r->s.counters.too_many++;
         return no_outcome(IKV_FULL_POINTERS);
@@ -499,6 +585,50 @@ void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves)
         pointer_cancelled(r, p, &event);
     if (leaves && p->used)
         pointer_left(r, p, &event);
+}
+
+/* -------------------------------------------------------- cancelling -- */
+
+/* MODAL2: whether what is going on of a pointer is out of reach: by who has it,
+ * or will have it, or was pressed. */
+static bool is_out_of_reach(const ikv_router *r, const pointer *p)
+{
+    ikv_target holder = p->over;
+    if (p->pressed.bits != 0)
+        holder = p->pressed;
+    if (p->pending.bits != 0)
+        holder = p->pending;
+    return !ikvi_router_reaches(r, p->seat, holder);
+}
+
+/* The one that went down first; NULL when none is left. */
+static pointer *next_to_cancel(const ikv_router *r)
+{
+    pointer *next = NULL;
+    for (uint32_t i = 0; i < r->capacity; i++) {
+        pointer *p = pointer_at(r, i);
+        if (!p->used || p->buttons == 0 ||
+            (next != NULL && p->press_number > next->press_number))
+            continue;
+        if ((r->s.cancels >> p->seat & 1) != 0 ||
+            ((r->s.cancels_outside >> p->seat & 1) != 0 &&
+             is_out_of_reach(r, p)))
+            next = p;
+    }
+    return next;
+}
+
+void ikvi_router_apply_cancels(ikv_router *r)
+{
+    pointer *p;
+    if (IKVI_LIKELY((r->s.cancels | r->s.cancels_outside) == 0))
+        return;
+    /* Asked anew after each: handlers may have ended others. */
+    while ((p = next_to_cancel(r)) != NULL) {
+        p->spent |= p->buttons;
+        ikvi_router_end(r, p, r->s.time_ns, false);
+    }
+    r->s.cancels = r->s.cancels_outside = 0;
 }
 
 void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
@@ -554,6 +684,7 @@ static ikv_outcome route_at(ikv_router *r, ikv_event *event, pointer *at)
     if (p != NULL && event->kind == IKV_KIND_WHEEL)
         event->wheel.buttons = p->buttons;
     ikv_target target = target_of(r, at);
+    flag_outside(event, is_outside_modal(r, at));
     ikv_outcome outcome = ikvi_router_send_to(r, event, target);
     pass_beneath(r, at, event, target, outcome.verdict, false);
     return outcome;
@@ -563,6 +694,7 @@ ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
     pointer at = {.view = event.view,
+                  .seat = event.seat,
                   .id = event.wheel.pointer,
                   .type = event.wheel.type,
                   .x = event.wheel.x,
@@ -574,6 +706,7 @@ ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
     pointer at = {.view = event.view,
+                  .seat = event.seat,
                   .id = event.pen.pointer,
                   .type = IKV_PEN,
                   .x = event.pen.x,
@@ -610,6 +743,7 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
         cause.flags |= IKV_SYNTHETIC;
         arrive(router, p, &cause);
     }
+    ikvi_router_apply_cancels(router);
     router->routing = false;
 }
 

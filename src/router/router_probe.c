@@ -23,6 +23,14 @@ static ikv_target captor_of(const ikv_router *r, const pointer *p)
                                                           : (ikv_target){0};
 }
 
+/* MODAL1: what is not in it is shut out. */
+static void probe_modal(const ikv_router *r, uint8_t seat, ikv_target target,
+                        ikvi_findings *f)
+{
+    if (!same(target, root_of(r)) && ikvi_router_shuts_out(r, seat, target))
+        ikvi_find_by(f, IKV_WHY_MODAL, ikv_router_modal(r, seat));
+}
+
 /* HIT1: what is topmost there has it. A picking that can't say why has only
  * whom it picks instead. */
 static void probe_hit(const ikv_router *r, const ikv_event *event, uint8_t type,
@@ -60,9 +68,13 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
     } else if (info != NULL && (info->family == IKV_FAMILY_KEY ||
                                 info->family == IKV_FAMILY_TEXT)) {
         ikv_target focus = ikv_router_focused(router, event->seat);
-        focus = focus.bits != 0 ? focus : root_of(router);
-        if (!comes_by(router, focus, target))
-            ikvi_find_by(&f, IKV_WHY_FOCUS, focus);
+        ikv_target top = ikv_router_modal(router, event->seat);
+        ikv_target to_keys = focus.bits != 0 ? focus : top;
+        to_keys = to_keys.bits != 0 ? to_keys : root_of(router);
+        if (comes_by(router, to_keys, target))
+            return 0;
+        probe_modal(router, event->seat, target, &f);
+        ikvi_find_by(&f, IKV_WHY_FOCUS, to_keys);
     } else if (info != NULL && info->positioned) {
         const pointer *p =
             ikvi_router_find(router, event->device, event->pointer.pointer);
@@ -73,6 +85,8 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
             return 0;
         if (captor.bits != 0)
             ikvi_find_by(&f, IKV_WHY_CAPTURED, captor);
+        else
+            probe_modal(router, event->seat, target, &f);
         probe_hit(router, event, of_pointer ? event->pointer.type : type,
                   target, &f);
     } else if (!comes_by(router, event->target, target)) {

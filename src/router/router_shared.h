@@ -12,6 +12,11 @@
 ikv_target ikvi_router_parent(const ikv_router *router, ikv_target target);
 uint32_t ikvi_router_layer(const ikv_router *router, ikv_target target);
 
+/* Whether a target has nothing in common with what is modal for the seat: what
+ * holds within it alone is over. */
+bool ikvi_router_shuts_out(const ikv_router *router, uint8_t seat,
+                           ikv_target target);
+
 /* As ikv_router_advance(); false if it could do nothing. */
 bool ikvi_router_advance(ikv_router *router, uint64_t time_ns);
 

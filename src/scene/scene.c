@@ -404,7 +404,7 @@ static uint32_t height(const ikv_scene *scene, uint32_t top)
 /* --------------------------------------------------------------- adding -- */
 
 enum {
-    OWN_TRAITS = IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES,
+    OWN_TRAITS = IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES | IKV_STAYS_LIVE,
     GRACE_LIMIT = 4095
 };
 
@@ -461,7 +461,7 @@ static void fill_item(scene_item *item, const ikv_target_config *config)
     item->tags = config->tags;
     item->grace = (uint16_t)(config->grace * 16);
     item->tab = (int16_t)config->tab;
-    item->type_traits = (uint8_t)(config->traits << 4);
+    item->type_traits = packed_traits(config->traits);
     item->layer = (uint8_t)config->layer;
     item->flags = (uint8_t)(config->hit | (config->hidden ? ITEM_HIDDEN : 0) |
                             (config->body ? ITEM_BODY : 0) |
@@ -811,7 +811,7 @@ ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
         return IKV_BAD_ARGUMENT;
     uint8_t *both = &item_at(scene, place)->type_traits;
     /* The lower half is the shape's type. */
-    *both = (uint8_t)((*both & 15u) | traits << 4);
+    *both = (uint8_t)((*both & 15u) | packed_traits(traits));
     scene->s.revision++; /* for who has the keys */
     return IKV_OK;
 }
@@ -971,47 +971,6 @@ ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)
     if (place == NO_ITEM)
         return (ikv_target){0};
     return (ikv_target){item_at(scene, ikvi_scene_body(scene, place))->target};
-}
-
-/* ------------------------------------------------------------------ Tab -- */
-
-static bool tab_reaches(const scene_item *item)
-{
-    /* Tab -1: by pointer or program alone, as in HTML's tabindex. */
-    return (item_traits(item) & IKV_FOCUSABLE) != 0 && item->tab >= 0 &&
-           (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0;
-}
-
-/* Whether a comes before b in Tab order. */
-static bool tab_before(const scene_item *a, const scene_item *b)
-{
-    return a->tab != b->tab ? a->tab < b->tab : a->key < b->key;
-}
-
-ikv_target ikv_scene_tab_next(const ikv_scene *scene, ikv_target from,
-                              bool backwards)
-{
-    if (scene == NULL)
-        return (ikv_target){0};
-    uint32_t start = find_target(scene, from);
-    /* In one walk, without a list: Tab is pressed by people. */
-    const scene_item *here = start != NO_ITEM ? item_at(scene, start) : NULL;
-    const scene_item *end = NULL, *next = NULL; /* the first one; beyond here */
-    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
-         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at)) {
-        const scene_item *item = item_at(scene, at);
-        if (!tab_reaches(item))
-            continue;
-        if (end == NULL || tab_before(item, end) != backwards)
-            end = item;
-        if (here == NULL || item == here || tab_before(here, item) == backwards)
-            continue;
-        if (next == NULL || tab_before(item, next) != backwards)
-            next = item;
-    }
-    /* Behind the last comes the first. */
-    next = next != NULL ? next : end;
-    return (ikv_target){next != NULL ? next->target : 0};
 }
 
 /* ------------------------------------------------------------- watching -- */

@@ -3,7 +3,7 @@
  *
  * Files, lowest first: scene_tree.c, scene_shape.c, scene_probe.c,
  * scene_order.c, scene_boxes.c, scene_grid.c, scene_index.c, scene_place.c,
- * scene_pick.c, scene.c.
+ * scene_focus.c, scene_pick.c, scene.c.
  */
 #ifndef IKVI_SCENE_INTERNAL_H
 #define IKVI_SCENE_INTERNAL_H
@@ -158,9 +158,18 @@ static inline bool ikvi_camera_to_layer(const ikv_scene *scene, uint32_t layer,
     return !camera->set.hidden;
 }
 
+/* What a target's own traits are where they lie, in the upper half of a byte:
+ * the greatest has the place of IKV_PASSES, which is no trait of its own. */
+static inline uint8_t packed_traits(uint32_t traits)
+{
+    return (uint8_t)((traits & 7u) << 4 |
+                     ((traits & IKV_STAYS_LIVE) != 0 ? 0x80u : 0u));
+}
+
 static inline uint32_t item_traits(const scene_item *item)
 {
-    return item->type_traits >> 4;
+    return (item->type_traits >> 4 & 7u) |
+           ((item->type_traits & 0x80u) != 0 ? IKV_STAYS_LIVE : 0u);
 }
 
 /* HIT5: exact up to here; what is not a number is not. */
@@ -228,6 +237,9 @@ void ikvi_scene_shift(ikv_scene *scene, uint32_t top);
 const char *ikvi_placement_fault(float x, float y, ikv_rotation rotation,
                                  float scale);
 void ikvi_item_rotate(scene_item *item, ikv_rotation rotation);
+/* A point of a layer's space in a view; both are there. */
+void ikvi_layer_to_view(const ikv_scene *scene, uint32_t layer, uint32_t view,
+                        const float point[2], float out[2]);
 
 /* scene_shape.c */
 

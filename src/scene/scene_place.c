@@ -248,6 +248,15 @@ bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
     return true;
 }
 
+/* The camera's steps the other way round. */
+void ikvi_layer_to_view(const ikv_scene *scene, uint32_t layer, uint32_t view,
+                        const float point[2], float out[2])
+{
+    const scene_camera *camera = camera_at(scene, layer, view);
+    float x = point[0] - camera->set.x, y = point[1] - camera->set.y;
+    outer_point(&camera->place, x, camera->set.flip_y ? -y : y, out);
+}
+
 bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target, uint32_t view,
                        float x, float y, float out[2])
 {
@@ -255,15 +264,9 @@ bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target, uint32_t view,
     if (place == NO_ITEM || view >= scene->views || out == NULL)
         return false;
     const scene_item *item = item_at(scene, place);
-    const scene_camera *camera = camera_at(scene, item->layer, view);
     float layer[2];
     outer_point(&item->world, x, y, layer);
-    /* The camera's steps the other way round. */
-    layer[0] -= camera->set.x;
-    layer[1] -= camera->set.y;
-    if (camera->set.flip_y)
-        layer[1] = -layer[1];
-    outer_point(&camera->place, layer[0], layer[1], out);
+    ikvi_layer_to_view(scene, item->layer, view, layer, out);
     return true;
 }
 

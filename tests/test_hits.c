@@ -291,6 +291,54 @@ enum {
     ROOM = 4000
 };
 
+/* What is found in an area, and along a line: the same by the index and by a
+ * scan, sorted, and the nearest of all when there is little room. */
+static void compare_found(pair *p, const spread *how, const ikv_query *query)
+{
+    static ikv_target a[ROOM], b[ROOM];
+    static ikv_crossing c[ROOM], d[ROOM], few[3];
+    ikv_scene *one = p->indexed.scene, *two = p->plain.scene;
+    ikv_area area = IKV_AREA_INIT;
+    float size = real(p, 0, how->width / 8);
+    area.x = query->x;
+    area.y = query->y;
+    area.rotation = ikv_scene_rotation(real(p, -180, 180));
+    area.shape = one_in(p, 2)   ? ikv_scene_circle(0, 0, size)
+                 : one_in(p, 2) ? ikv_scene_rect(0, 0, size, size / 3)
+                                : ikv_scene_capsule(0, 0, size, 0, size / 4);
+    area.tags = query->tags;
+    area.skip_body = query->skip_body;
+    uint32_t n = ikv_scene_find(two, &area, b, ROOM);
+    ck_assert_uint_eq(ikv_scene_find(one, &area, a, ROOM), n);
+    ck_assert_int_eq(memcmp(a, b, n * sizeof a[0]), 0);
+    ck_assert_uint_eq(ikv_scene_find(one, &area, a, 1), n);
+    ck_assert(n == 0 || a[0].bits == b[0].bits);
+    ikv_line line = IKV_LINE_INIT;
+    line.x = query->x;
+    line.y = query->y;
+    line.x2 = query->x + real(p, -size, size);
+    line.y2 = query->y + real(p, -size, size);
+    line.radius = one_in(p, 2) ? real(p, 0, size / 8) : 0;
+    line.tags = query->tags;
+    line.skip_body = query->skip_body;
+    n = ikv_scene_along(two, &line, d, ROOM);
+    ck_assert_uint_eq(ikv_scene_along(one, &line, c, ROOM), n);
+    ck_assert_int_eq(memcmp(c, d, n * sizeof c[0]), 0);
+    ck_assert_uint_eq(ikv_scene_along(one, &line, few, 3), n);
+    ck_assert_int_eq(memcmp(few, d, (n < 3 ? n : 3) * sizeof few[0]), 0);
+    for (uint32_t i = 1; i < n; i++)
+        ck_assert(d[i - 1].share <= d[i].share);
+    /* Up to there nothing else is met, and there it is. */
+    for (uint32_t i = 0; i < n && i < 3; i++) {
+        ikv_line to_there = line;
+        to_there.x2 = d[i].x;
+        to_there.y2 = d[i].y;
+        to_there.radius +=
+            1e-4f * (1 + how->width) + 1e-6f * (fabsf(d[i].x) + fabsf(d[i].y));
+        ck_assert_uint_gt(ikv_scene_along(two, &to_there, c, ROOM), i);
+    }
+}
+
 static void compare_queries(pair *p, const spread *how)
 {
     static ikv_target a[ROOM], b[ROOM];
@@ -325,6 +373,7 @@ static void compare_queries(pair *p, const spread *how)
     n = ikv_scene_pick_rect(two, &query, w, h, b, room);
     ck_assert_uint_eq(ikv_scene_pick_rect(one, &query, w, h, a, room), n);
     ck_assert_int_eq(memcmp(a, b, (n < room ? n : room) * sizeof a[0]), 0);
+    compare_found(p, how, &query);
     ck_assert_uint_eq(ikv_scene_tab_next(one, t, one_in(p, 2)).bits != 0,
                       ikv_scene_tab_next(two, t, false).bits != 0);
 }

@@ -498,6 +498,217 @@ START_TEST(odd_questions)
 END_TEST
 
 /* Deep trees end in a status; so does a full scene. */
+/* HIT6: what an area meets and a line comes upon, by hand. a: 0..10, b: a circle
+ * around (50, 5) of radius 5, c: a capsule from (80, 0) to (80, 20) of radius 2,
+ * d: a triangle, e: hidden, f: hit off, g: in another layer, h: above a, tagged,
+ * clipped to 5 units. */
+static const struct {
+    const char *what;
+    ikv_shape shape;
+    float x, y, degrees, scale;
+    const char *met;
+} area_table[] = {
+    {"a disc",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, 5, 0, 0, 0, 0, {0}},
+     60,
+     5,
+     0,
+     0,
+     "b"},
+    {"not so near",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, 4.9f, 0, 0, 0, 0, {0}},
+     60,
+     5,
+     0,
+     0,
+     ""},
+    {"scaled",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, 2, 0, 0, 0, 0, {0}},
+     60,
+     5,
+     0,
+     2.5f,
+     "b"},
+    {"a box, from the top down",
+     {IKV_SHAPE_RECT, 0, 0, 200, 20, 0, 0, 0, 0, 0, {0}},
+     -1,
+     0,
+     0,
+     0,
+     "dcbha"},
+    {"turned",
+     {IKV_SHAPE_RECT, 0, 0, 100, 1, 0, 0, 0, 0, 0, {0}},
+     50,
+     -10,
+     90,
+     0,
+     "b"},
+    {"a capsule",
+     {IKV_SHAPE_CAPSULE, 0, 0, 0, 0, 1, 20, 0, 0, 0, {0}},
+     58,
+     10,
+     0,
+     0,
+     "c"},
+    {"a point in it",
+     {IKV_SHAPE_POINT, 0, 0, 0, 0, 0, 0, 0, 0, 0, {0}},
+     50,
+     5,
+     0,
+     0,
+     "b"},
+    {"clipped away",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, 1, 0, 0, 0, 0, {0}},
+     5,
+     40,
+     0,
+     0,
+     ""},
+    {"no shape",
+     {IKV_SHAPE_NONE, 0, 0, 0, 0, 0, 0, 0, 0, 0, {0}},
+     5,
+     5,
+     0,
+     0,
+     ""},
+    {"a faulty one",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, -1, 0, 0, 0, 0, {0}},
+     5,
+     5,
+     0,
+     0,
+     ""},
+    {"too far",
+     {IKV_SHAPE_CIRCLE, 0, 0, 0, 0, 1, 0, 0, 0, 0, {0}},
+     2e9f,
+     5,
+     0,
+     0,
+     ""},
+};
+
+static const struct {
+    const char *what;
+    float x, y, x2, y2, radius;
+    const char *met; /* with where the line is then, in whole units */
+} line_table[] = {
+    {"across all", -20, 5, 180, 5, 0, "h0 a0 b45 c78 d105 "},
+    {"the other way", 180, 5, -20, 5, 0, "d115 c82 b55 h10 a10 "},
+    {"begins within", 50, 5, 79, 5, 0, "b50 c78 "},
+    {"as wide", -20, 5, 180, 5, 3, "h-3 a-3 b42 c75 d101 "},
+    {"past it", 40, 11, 60, 11, 0, ""},
+    {"past it, wide", 40, 11, 60, 11, 2, "b46 "},
+    {"a corner", 100, 20, 109, 29, 0, ""},
+    {"nowhere to go", 50, 5, 50, 5, 0, "b50 "},
+    {"too far", 50, 5, 3e9f, 5, 0, ""},
+    {"no number", 50, 5, NAN, 5, 0, ""},
+};
+
+static ikv_target found_all[9];
+
+static void open_found(bench_kit *k)
+{
+    static const float triangle[] = {100, 0, 120, 0, 110, 10};
+    const struct {
+        ikv_shape shape;
+        float x;
+        uint32_t hit, layer;
+        bool hidden, clip;
+    } rows[] = {{ikv_scene_rect(0, 0, 10, 10), 0, 0, 0, false, true},
+                {ikv_scene_circle(0, 0, 5), 50, 0, 0, false, false},
+                {ikv_scene_capsule(0, -5, 0, 15, 2), 80, 0, 0, false, false},
+                {ikv_scene_polygon(triangle, 3), 0, 0, 0, false, false},
+                {ikv_scene_rect(0, 0, 9, 9), 20, 0, 0, true, false},
+                {ikv_scene_rect(0, 0, 9, 9), 20, IKV_HIT_OFF, 0, false, false},
+                {ikv_scene_rect(0, 0, 9, 9), 20, 0, 1, false, false},
+                {ikv_scene_rect(0, -50, 99, 99), 0, 0, 0, false, false}};
+    kit_prepare(k);
+    k->config.scene.layers = 2;
+    kit_open(k);
+    for (uint32_t i = 0; i < ROWS(rows); i++) {
+        ikv_target_config config = IKV_TARGET_INIT;
+        config.shape = rows[i].shape;
+        config.x = rows[i].x;
+        config.y = i == 1 || i == 2 ? 5 : 0;
+        config.hit = rows[i].hit;
+        config.layer = rows[i].layer;
+        config.hidden = rows[i].hidden;
+        config.clip = rows[i].clip;
+        config.tags = i == 7 ? 2 : 1;
+        config.z = i == 7 ? 9 : 0;
+        if (i == 7)
+            config.parent = found_all[0];
+        ok(ikv_scene_add(k->scene, &config, &found_all[i], NULL));
+    }
+    /* The first with what is in it lies lowest but for z: on top of all. */
+    ok(ikv_scene_set_z(k->scene, found_all[0], -1));
+}
+
+static char letter_found(ikv_target target)
+{
+    char letter = 'a';
+    while (found_all[letter - 'a'].bits != target.bits)
+        letter++;
+    return letter;
+}
+
+START_TEST(found_in_areas)
+{
+    bench_kit k = {0};
+    ikv_target to[9], more[1];
+    ikv_area area = IKV_AREA_INIT;
+    record met = {""};
+    open_found(&k);
+    area.shape = area_table[_i].shape;
+    area.x = area_table[_i].x;
+    area.y = area_table[_i].y;
+    area.scale = area_table[_i].scale;
+    area.rotation = ikv_scene_rotation(area_table[_i].degrees);
+    uint32_t count = ikv_scene_find(k.scene, &area, to, 9);
+    for (uint32_t i = 0; i < count; i++)
+        note(&met, "%c", letter_found(to[i]));
+    ck_assert_msg(strcmp(met.text, area_table[_i].met) == 0, "%s: %s",
+                  area_table[_i].what, met.text);
+    ck_assert_uint_eq(ikv_scene_find(k.scene, &area, NULL, 9), count);
+    ck_assert_uint_eq(ikv_scene_find(k.scene, &area, more, 1), count);
+    ck_assert(count == 0 || more[0].bits == to[0].bits);
+    area.tags = 2;
+    ck_assert_uint_eq(ikv_scene_find(k.scene, &area, NULL, 0),
+                      strchr(met.text, 'h') != NULL);
+    area.tags = 0;
+    area.skip_body = found_all[1];
+    ck_assert_uint_eq(ikv_scene_find(k.scene, &area, NULL, 0),
+                      count - (strchr(met.text, 'b') != NULL));
+    area.layer = 2;
+    ck_assert_uint_eq(ikv_scene_find(k.scene, &area, to, 9), 0);
+    kit_close(&k);
+}
+END_TEST
+
+START_TEST(found_along)
+{
+    bench_kit k = {0};
+    ikv_crossing to[9];
+    ikv_line line = IKV_LINE_INIT;
+    record met = {""};
+    open_found(&k);
+    line.x = line_table[_i].x;
+    line.y = line_table[_i].y;
+    line.x2 = line_table[_i].x2;
+    line.y2 = line_table[_i].y2;
+    line.radius = line_table[_i].radius;
+    uint32_t count = ikv_scene_along(k.scene, &line, to, 9);
+    for (uint32_t i = 0; i < count; i++)
+        note(&met, "%c%.0f ", letter_found(to[i].target), (double)to[i].x);
+    ck_assert_msg(strcmp(met.text, line_table[_i].met) == 0, "%s: %s",
+                  line_table[_i].what, met.text);
+    ck_assert_uint_eq(ikv_scene_along(k.scene, &line, NULL, 9), count);
+    line.radius = -1;
+    ck_assert_uint_eq(ikv_scene_along(k.scene, &line, to, 9), 0);
+    kit_close(&k);
+}
+END_TEST
+
 START_TEST(limits)
 {
     bench_kit k;
@@ -1253,6 +1464,8 @@ Suite *scene_suite(void)
     add(s, "HIT1 raise", raising);
     add_table(s, "HIT1 many siblings", many_siblings, 2);
     add(s, "stale", stale_targets);
+    add_table(s, "HIT6 areas", found_in_areas, ROWS(area_table));
+    add_table(s, "HIT6 along lines", found_along, ROWS(line_table));
     add(s, "limits", limits);
     add(s, "HIT1 random", random_scenes);
     add(s, "nobody there", nobody_there);

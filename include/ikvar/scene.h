@@ -486,6 +486,78 @@ IKV_API uint32_t ikv_scene_pick_rect(const ikv_scene *scene,
                                      float height, ikv_target *to,
                                      uint32_t room);
 
+/* Where ikv_scene_find() looks, in a layer's space, whatever a camera shows of
+ * it; begin with IKV_AREA_INIT.
+ *   shape      of the area, about its own origin; any but NONE
+ *   x, y       where that is in the layer
+ *   rotation   of the shape; zeros: none
+ *   scale      of it; 0 for 1
+ *   layer      its number
+ *   tags       only targets with one of these; 0: all
+ *   skip_body  not the pieces of this body; zero bits: all */
+typedef struct ikv_area {
+    uint32_t size;
+    uint32_t layer;
+    ikv_shape shape;
+    float x, y;
+    ikv_rotation rotation;
+    float scale;
+    uint32_t tags;
+    ikv_target skip_body;
+    uint32_t reserved;
+} ikv_area;
+
+#define IKV_AREA_INIT IKV_SIZED(ikv_area)
+
+/* All targets whose shapes meet an area, edges included, from the top down: a
+ * blast, a box of selection, whether there is room to build. The first `room` of
+ * them go to `to`; NULL: they are counted alone.
+ *
+ *     ikv_area blast = IKV_AREA_INIT;
+ *     blast.shape = ikv_scene_circle(0, 0, 40);
+ *     blast.x = x, blast.y = y;
+ *     uint32_t count = ikv_scene_find(scene, &blast, hurt, 32);
+ *
+ * Hidden targets and those with hit off are left out; what is clipped counts if
+ * the clipping ones meet the area too; IKV_SHAPE_OWN by its rectangle.
+ * Returns how many there are; 0 for what can't be asked (a layer that is not
+ * there, a shape with a fault, a number beyond 2^30).
+ * Context: owner thread, inside handlers too; O(targets there) with an index,
+ * O(targets) without. */
+IKV_API uint32_t ikv_scene_find(const ikv_scene *scene, const ikv_area *area,
+                                ikv_target *to, uint32_t room);
+
+/* Where ikv_scene_along() looks: from (x, y) to (x2, y2) of a layer's space, and
+ * as far around as `radius` says; the rest as in ikv_area. */
+typedef struct ikv_line {
+    uint32_t size;
+    uint32_t layer;
+    float x, y, x2, y2;
+    float radius;
+    uint32_t tags;
+    ikv_target skip_body;
+} ikv_line;
+
+#define IKV_LINE_INIT IKV_SIZED(ikv_line)
+
+/* A target that a line comes upon.
+ *   share  how far along the line, 0 to 1
+ *   x, y   the line's point there: 0 if it begins within the target */
+typedef struct ikv_crossing {
+    ikv_target target;
+    float share;
+    float x, y;
+} ikv_crossing;
+
+/* All targets that a line meets, the nearest to its begin first; of those as
+ * near the topmost first. For shots, sight and what a mover will run into. The
+ * `room` nearest go to `to`. What is left out, and what is returned, as in
+ * ikv_scene_find().
+ * Context: owner thread, inside handlers too; O(targets in the box around it)
+ * with an index, O(targets) without. */
+IKV_API uint32_t ikv_scene_along(const ikv_scene *scene, const ikv_line *line,
+                                 ikv_crossing *to, uint32_t room);
+
 /* The next target beneath this one at the query's point, whether or not the
  * point is on this one; zero bits if there is none, or it is stale.
  * Context: owner thread, inside handlers too; O(targets there) with an

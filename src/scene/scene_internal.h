@@ -3,7 +3,7 @@
  *
  * Files, lowest first: scene_tree.c, scene_shape.c, scene_probe.c,
  * scene_order.c, scene_boxes.c, scene_grid.c, scene_index.c, scene_place.c,
- * scene_focus.c, scene_pick.c, scene.c.
+ * scene_focus.c, scene_pick.c, scene_find.c, scene.c.
  */
 #ifndef IKVI_SCENE_INTERNAL_H
 #define IKVI_SCENE_INTERNAL_H
@@ -260,6 +260,11 @@ float ikvi_shape_distance(const ikv_scene *scene, const scene_item *item,
  * is nothing. */
 bool ikvi_shape_box(const ikv_scene *scene, const scene_item *item,
                     float box[4]);
+/* A shape that is no target's, at a place of a layer; false if it is faulty. */
+bool ikvi_area_hull(const ikv_shape *shape, const transform *place, hull *to);
+/* How far along a line of two points, which meets the other, it comes upon it: 0
+ * to 1. */
+float ikvi_hull_entry(const hull *line, const hull *of);
 
 /* scene_index.c */
 void ikvi_index_layout(ikv_scene *scene, ikvi_layout *layout, bool plain);
@@ -279,7 +284,7 @@ const char *ikvi_index_validate(const ikv_scene *scene);
 typedef struct probe {
     const ikv_scene *scene;
     const ikv_query *query;
-    const hull *rect; /* or NULL: a point or disc */
+    const hull *area; /* or NULL: a point or disc */
     uint32_t layer, skip_body;
     float x, y, radius;
     float box[4];
@@ -287,9 +292,33 @@ typedef struct probe {
     uint64_t limit;
     uint32_t best; /* place, or NO_ITEM */
     ikv_target *heap;
+    ikv_crossing *crossings; /* of a line, which `area` is then; the furthest
+                                first */
     uint32_t room, filled, total;
     uint32_t tested; /* since that was counted */
 } probe;
+
+/* Field by field: what a layer's aim sets needs no zeros first. */
+IKVI_INLINE void ikvi_probe_begin(probe *p, const ikv_scene *scene,
+                                  const ikv_query *query)
+{
+    p->scene = scene;
+    p->query = query;
+    p->area = NULL;
+    p->skip_body = NO_ITEM;
+    p->best_only = false;
+    p->limit = UINT64_MAX;
+    p->best = NO_ITEM;
+    p->heap = NULL;
+    p->crossings = NULL;
+    p->room = p->filled = p->total = p->tested = 0;
+    if (query->skip_body.bits == 0)
+        return;
+    /* One that is stale skips nobody. */
+    uint32_t skip = ikvi_scene_find(scene, query->skip_body);
+    if (skip != NO_ITEM)
+        p->skip_body = ikvi_scene_body(scene, skip);
+}
 
 void ikvi_index_search(ikv_scene *scene, probe *p);
 
@@ -311,5 +340,7 @@ uint32_t ikvi_probe_clipped_by(const ikv_scene *scene, const scene_item *item,
 bool ikvi_probe_offer(probe *p, uint32_t place);
 /* Turns the heap into a list, the topmost first. */
 void ikvi_probe_sort(const probe *p);
+/* Turns that of crossings into a list, the nearest first. */
+void ikvi_probe_sort_crossings(const probe *p);
 
 #endif

@@ -13,27 +13,6 @@ IKVI_INLINE bool query_usable(const ikv_scene *scene, const ikv_query *query)
            query->view < scene->views;
 }
 
-/* Field by field: what a layer's aim sets needs no zeros first. */
-IKVI_INLINE void begin_probe(probe *p, const ikv_scene *scene,
-                             const ikv_query *query)
-{
-    p->scene = scene;
-    p->query = query;
-    p->rect = NULL;
-    p->skip_body = NO_ITEM;
-    p->best_only = false;
-    p->limit = UINT64_MAX;
-    p->best = NO_ITEM;
-    p->heap = NULL;
-    p->room = p->filled = p->total = p->tested = 0;
-    if (query->skip_body.bits == 0)
-        return;
-    /* One that is stale skips nobody. */
-    uint32_t skip = ikvi_scene_find(scene, query->skip_body);
-    if (skip != NO_ITEM)
-        p->skip_body = ikvi_scene_body(scene, skip);
-}
-
 /* Takes the query's point into a layer; false if the view does not show it. */
 IKVI_INLINE bool aim(probe *p, uint32_t layer)
 {
@@ -87,7 +66,7 @@ ikv_target ikv_scene_pick(const ikv_scene *scene, const ikv_query *query,
     if (!query_usable(scene, query))
         return (ikv_target){0};
     probe p;
-    begin_probe(&p, scene, query);
+    ikvi_probe_begin(&p, scene, query);
     uint32_t found = best_below(&p);
     while (nth-- > 0 && found != NO_ITEM) {
         /* The next one beneath: the search is done anew, since few ask for more
@@ -105,7 +84,7 @@ ikv_target ikv_scene_beneath(const ikv_scene *scene, const ikv_query *query,
     if (!query_usable(scene, query) || place == NO_ITEM || place == ROOT_ITEM)
         return (ikv_target){0};
     probe p;
-    begin_probe(&p, scene, query);
+    ikvi_probe_begin(&p, scene, query);
     p.limit = item_at(scene, place)->key;
     return target_in(scene, best_below(&p));
 }
@@ -116,7 +95,7 @@ uint32_t ikv_scene_pick_all(const ikv_scene *scene, const ikv_query *query,
     if (!query_usable(scene, query))
         return 0;
     probe p;
-    begin_probe(&p, scene, query);
+    ikvi_probe_begin(&p, scene, query);
     p.heap = to;
     p.room = to != NULL ? room : 0;
     for (uint32_t layer = scene->layers; layer-- > 0;)
@@ -149,7 +128,7 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
         }
     }
     p->layer = layer;
-    p->rect = rect;
+    p->area = rect;
     return true;
 }
 
@@ -162,7 +141,7 @@ uint32_t ikv_scene_pick_rect(const ikv_scene *scene, const ikv_query *query,
         !coordinate_fits(width) || !coordinate_fits(height))
         return 0;
     probe p;
-    begin_probe(&p, scene, query);
+    ikvi_probe_begin(&p, scene, query);
     p.heap = to;
     p.room = to != NULL ? room : 0;
     for (uint32_t layer = scene->layers; layer-- > 0;)
@@ -250,7 +229,7 @@ uint32_t ikv_scene_probe(const ikv_scene *scene, const ikv_query *query,
     const scene_item *item = item_at(scene, place);
     bool usable = query_usable(scene, query);
     if (usable)
-        begin_probe(&p, scene, query);
+        ikvi_probe_begin(&p, scene, query);
     if (!usable || !aim(&p, item->layer)) {
         ikvi_find_by(&f, IKV_WHY_NO_VIEW, nobody);
         return f.count;

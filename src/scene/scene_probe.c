@@ -16,25 +16,25 @@ uint32_t ikvi_probe_clipped_by(const ikv_scene *scene, const scene_item *item,
     return NO_ITEM;
 }
 
-static bool rect_clips_let(const ikv_scene *scene, const scene_item *item,
-                           const hull *rect)
+static bool area_clips_let(const ikv_scene *scene, const scene_item *item,
+                           const hull *area)
 {
     hull h;
     while (item->flags & ITEM_CLIPPED) {
         item = item_at(scene, item->parent);
         if ((item->flags & ITEM_CLIPS) &&
-            !(ikvi_shape_hull(scene, item, &h) && ikvi_hulls_meet(rect, &h)))
+            !(ikvi_shape_hull(scene, item, &h) && ikvi_hulls_meet(area, &h)))
             return false;
     }
     return true;
 }
 
-static bool meets_rect(const probe *p, const scene_item *item)
+static bool meets_area(const probe *p, const scene_item *item)
 {
     hull h;
     return ikvi_shape_hull(p->scene, item, &h) &&
-           ikvi_hulls_meet(p->rect, &h) &&
-           rect_clips_let(p->scene, item, p->rect);
+           ikvi_hulls_meet(p->area, &h) &&
+           area_clips_let(p->scene, item, p->area);
 }
 
 bool ikvi_probe_wants_tags(const probe *p, const scene_item *item)
@@ -65,8 +65,8 @@ static bool met(probe *p, const scene_item *item)
 {
     /* The dear part, which the index is there to spare. */
     p->tested++;
-    if (p->rect != NULL)
-        return meets_rect(p, item);
+    if (p->area != NULL)
+        return meets_area(p, item);
     return ikvi_probe_holds(p, item) &&
            ikvi_probe_clipped_by(p->scene, item, p->x, p->y) == NO_ITEM;
 }
@@ -130,6 +130,87 @@ void ikvi_probe_sort(const probe *p)
     }
 }
 
+/* ------------------------------------------------------------- crossings -- */
+
+/* Whether a is further along the line than b; of those as far, beneath it. */
+static bool is_further(const probe *p, const ikv_crossing *a,
+                       const ikv_crossing *b)
+{
+    if (a->share < b->share || a->share > b->share)
+        return a->share > b->share;
+    return key_of(p->scene, a->target) < key_of(p->scene, b->target);
+}
+
+/* Moves the first of a heap, whose furthest is first, to where it belongs. */
+static void sink_crossing(const probe *p, uint32_t count)
+{
+    ikv_crossing *all = p->crossings, moved = all[0];
+    uint32_t i = 0;
+    for (;;) {
+        uint32_t child = 2 * i + 1;
+        if (child >= count)
+            break;
+        if (child + 1 < count && is_further(p, &all[child + 1], &all[child]))
+            child++;
+        if (!is_further(p, &all[child], &moved))
+            break;
+        all[i] = all[child];
+        i = child;
+    }
+    all[i] = moved;
+}
+
+/* How far along the line the target is met: it, and all that clips it. */
+static float entry_of(const probe *p, const scene_item *item)
+{
+    float share = 0;
+    for (bool clips = true;; item = item_at(p->scene, item->parent)) {
+        hull h;
+        if (clips && ikvi_shape_hull(p->scene, item, &h)) {
+            float entry = ikvi_hull_entry(p->area, &h);
+            share = entry > share ? entry : share;
+        }
+        if ((item->flags & ITEM_CLIPPED) == 0)
+            return share;
+        clips = (item_at(p->scene, item->parent)->flags & ITEM_CLIPS) != 0;
+    }
+}
+
+static void collect_crossing(probe *p, const scene_item *item)
+{
+    const float *from = p->area->points, *to = from + 2;
+    p->total++;
+    if (p->room == 0)
+        return;
+    float share = entry_of(p, item);
+    const ikv_crossing found = {.target = {item->target},
+                                .share = share,
+                                .x = from[0] + share * (to[0] - from[0]),
+                                .y = from[1] + share * (to[1] - from[1])};
+    ikv_crossing *all = p->crossings;
+    if (p->filled < p->room) {
+        uint32_t i = p->filled++;
+        while (i > 0 && is_further(p, &found, &all[(i - 1) / 2])) {
+            all[i] = all[(i - 1) / 2];
+            i = (i - 1) / 2;
+        }
+        all[i] = found;
+    } else if (is_further(p, &all[0], &found)) {
+        all[0] = found;
+        sink_crossing(p, p->filled);
+    }
+}
+
+void ikvi_probe_sort_crossings(const probe *p)
+{
+    for (uint32_t count = p->filled; count > 1;) {
+        ikv_crossing furthest = p->crossings[0];
+        p->crossings[0] = p->crossings[--count];
+        p->crossings[count] = furthest;
+        sink_crossing(p, count);
+    }
+}
+
 bool ikvi_probe_offer(probe *p, uint32_t place)
 {
     const scene_item *item = item_at(p->scene, place);
@@ -143,7 +224,11 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
         p->best = place;
         return true;
     }
-    if (wanted(p, item, place) && met(p, item))
+    if (!wanted(p, item, place) || !met(p, item))
+        return false;
+    if (p->crossings != NULL)
+        collect_crossing(p, item);
+    else
         collect(p, item);
     return false;
 }

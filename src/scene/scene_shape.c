@@ -154,18 +154,8 @@ static uint32_t store_polygon(ikv_scene *scene, const ikv_shape *shape)
 
 /* The old polygon is given back only when there is room for the new one, its
  * own place included: on false the shape is as it was. */
-bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
-                      const ikv_shape *shape)
+static void shape_numbers(const ikv_shape *shape, float *n)
 {
-    bool polygon = shape->type == IKV_SHAPE_POLYGON;
-    uint32_t index = 0;
-    if (polygon && scene->s.free_polygon == NO_ITEM &&
-        item_shape(item) != IKV_SHAPE_POLYGON)
-        return false;
-    ikvi_shape_drop(scene, item);
-    if (polygon)
-        index = store_polygon(scene, shape);
-    float *n = item->shape.numbers;
     n[0] = shape->x;
     n[1] = shape->y;
     n[2] = shape->width;
@@ -178,6 +168,20 @@ bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
     }
     /* A capsule has both ends and a radius: five numbers. */
     n[4] = shape->radius;
+}
+
+bool ikvi_shape_store(ikv_scene *scene, scene_item *item,
+                      const ikv_shape *shape)
+{
+    bool polygon = shape->type == IKV_SHAPE_POLYGON;
+    uint32_t index = 0;
+    if (polygon && scene->s.free_polygon == NO_ITEM &&
+        item_shape(item) != IKV_SHAPE_POLYGON)
+        return false;
+    ikvi_shape_drop(scene, item);
+    if (polygon)
+        index = store_polygon(scene, shape);
+    shape_numbers(shape, item->shape.numbers);
     if (polygon)
         item->shape.polygon = index;
     item->type_traits = (uint8_t)((item->type_traits & 0xf0) | shape->type);
@@ -314,15 +318,16 @@ static float world_scale(const transform *t)
 }
 
 /* Points and a radius say all shapes: overlaps compare hulls, and know no
- * others. */
-bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
+ * others. `numbers` are as in scene_item.shape, `points` a polygon's; false for
+ * what has no shape, or where the transform takes it beyond all numbers. */
+static bool fill_hull(uint32_t type, const float *numbers, const float *points,
+                      uint32_t count, const transform *t, hull *to)
 {
-    const float *n = item->shape.numbers;
+    const float *n = numbers;
     float corners[8];
-    const float *points = n;
     to->count = 1;
     to->radius = 0;
-    switch (item_shape(item)) {
+    switch (type) {
     case IKV_SHAPE_RECT:
     case IKV_SHAPE_OWN:
         for (int i = 0; i < 4; i++) {
@@ -330,7 +335,7 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
             corners[2 * i] = n[0] + (i == 1 || i == 2 ? n[2] : 0);
             corners[2 * i + 1] = n[1] + (i >= 2 ? n[3] : 0);
         }
-        points = corners;
+        n = corners;
         to->count = 4;
         break;
     case IKV_SHAPE_CIRCLE:
@@ -341,8 +346,8 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
         to->radius = n[4];
         break;
     case IKV_SHAPE_POLYGON:
-        points = polygon_at(scene, item->shape.polygon)->points;
-        to->count = polygon_at(scene, item->shape.polygon)->count;
+        n = points;
+        to->count = count;
         break;
     case IKV_SHAPE_POINT:
         break;
@@ -350,14 +355,36 @@ bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
         return false;
     }
     /* A similarity: circles stay circles, and a radius scales with all. */
-    const transform *t = &item->world;
     to->radius *= world_scale(t);
     for (uint32_t i = 0; i < to->count; i++) {
-        float x = points[2 * i], y = points[2 * i + 1];
+        float x = n[2 * i], y = n[2 * i + 1];
         to->points[2 * i] = t->x + (t->c * x - t->s * y);
         to->points[2 * i + 1] = t->y + (t->s * x + t->c * y);
     }
     return reachable(t);
+}
+
+bool ikvi_shape_hull(const ikv_scene *scene, const scene_item *item, hull *to)
+{
+    const float *points = NULL;
+    uint32_t count = 0;
+    if (item_shape(item) == IKV_SHAPE_POLYGON) {
+        const scene_polygon *p = polygon_at(scene, item->shape.polygon);
+        points = p->points;
+        count = p->count;
+    }
+    return fill_hull(item_shape(item), item->shape.numbers, points, count,
+                     &item->world, to);
+}
+
+bool ikvi_area_hull(const ikv_shape *shape, const transform *place, hull *to)
+{
+    float numbers[SHAPE_NUMBERS];
+    if (ikv_scene_shape_fault(shape) != NULL)
+        return false;
+    shape_numbers(shape, numbers);
+    return fill_hull(shape->type, numbers, shape->points, shape->point_count,
+                     place, to);
 }
 
 /* What rounding may add to a hit, of numbers this large. */
@@ -520,4 +547,56 @@ bool ikvi_hulls_meet(const hull *a, const hull *b)
         edge_distance(b, a) <= reach * reach)
         return true;
     return !edge_parts(a, b) && !edge_parts(b, a);
+}
+
+/* Where a line from (x, y) along (dx, dy) comes within a radius of a point, as a
+ * share of its length; `least` if not before. */
+static double meet_point(const float *point, double radius, double x, double y,
+                         double dx, double dy, double least)
+{
+    double px = x - (double)point[0], py = y - (double)point[1];
+    double a = dx * dx + dy * dy, b = px * dx + py * dy;
+    double under = b * b - a * (px * px + py * py - radius * radius);
+    if (!(a > 0) || !(under >= 0))
+        return least;
+    double at = (-b - (double)ikvi_sqrt(under)) / a;
+    return at >= 0 && at < least ? at : least;
+}
+
+/* The same of an edge: where it comes within the radius beside it. */
+static double meet_edge(const float *p, const float *q, double radius, double x,
+                        double y, double dx, double dy, double least)
+{
+    double ex = (double)q[0] - (double)p[0], ey = (double)q[1] - (double)p[1];
+    double length = (double)ikvi_sqrt(ex * ex + ey * ey);
+    double px = x - (double)p[0], py = y - (double)p[1];
+    if (!(length > 0))
+        return least;
+    /* From the edge, along its normal. */
+    double away = (py * ex - px * ey) / length;
+    double rate = (dy * ex - dx * ey) / length;
+    if (!(rate < 0 || rate > 0))
+        return least;
+    double at = ((away > 0 ? radius : -radius) - away) / rate;
+    double along = ((px + at * dx) * ex + (py + at * dy) * ey) / length;
+    return at >= 0 && at < least && along >= 0 && along <= length ? at : least;
+}
+
+float ikvi_hull_entry(const hull *line, const hull *of)
+{
+    const float *from = line->points, *to = line->points + 2;
+    hull begin = {
+        .count = 1, .radius = line->radius, .points = {from[0], from[1]}};
+    if (ikvi_hulls_meet(&begin, of))
+        return 0;
+    double x = (double)from[0], y = (double)from[1], least = 1;
+    double dx = (double)to[0] - x, dy = (double)to[1] - y;
+    double radius = (double)of->radius + (double)line->radius;
+    for (uint32_t i = 0; i < of->count; i++) {
+        const float *p = of->points + 2 * i;
+        const float *q = of->points + 2 * ((i + 1) % of->count);
+        least = meet_edge(p, q, radius, x, y, dx, dy, least);
+        least = meet_point(p, radius, x, y, dx, dy, least);
+    }
+    return (float)least;
 }

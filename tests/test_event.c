@@ -45,7 +45,7 @@ static const struct {
     {"device.resync", "device", false, false, 5, IKV_QUEUE_NONE},
     {"pad.axis", "pad", true, true, 5, IKV_QUEUE_MERGEABLE},
     {"overlap.enter", "overlap", false, false, 10, IKV_QUEUE_NONE},
-    {"tree.attach", "tree", false, false, 4, IKV_QUEUE_NONE},
+    {"tree.attach", "tree", false, false, 5, IKV_QUEUE_NONE},
     {"field.set", "field", false, false, 4, IKV_QUEUE_OTHER},
     {"action.start", "action", true, false, 7, IKV_QUEUE_NONE},
     {"loop.step", "loop", false, false, 4, IKV_QUEUE_NONE},

@@ -1282,10 +1282,11 @@ static ikv_verdict tell(const ikv_event *event, const ikv_delivery *d, void *u)
 {
     char a[12], b[12], c[12];
     (void)d, (void)u;
-    note(&told, "%s@%s,%s,%s,%u ",
+    note(&told, "%s@%s,%s,%s,%u:%u ",
          ikv_catalogue_info(NULL, event->kind)->name + 5,
          id_of(event->target, a), id_of(event->source, b),
-         id_of(event->tree.parent, c), event->tree.reason);
+         id_of(event->tree.parent, c), event->tree.reason,
+         (unsigned)event->tree.id);
     if (event->kind == IKV_KIND_TREE_HIDE) /* handlers may change it again */
         ikv_scene_remove(telling, event->target);
     return IKV_CONTINUE;
@@ -1324,11 +1325,12 @@ START_TEST(announced)
     ok(ikv_scene_show(k.scene, b, false));
     ck_assert_int_eq(ikv_scene_alive(k.scene, b), _i != 0);
     ok(ikv_scene_remove(k.scene, a));
-    ck_assert_str_eq(told.text,
-                     _i == 0 ? "attach@1,-,0,0 attach@2,-,1,0 move@2,-,1,0 "
-                               "detach@2,-,1,1 attach@2,-,0,1 hide@2,-,0,0 "
-                               "detach@0,0,0,2 detach@0,0,0,2 "
-                             : "");
+    ck_assert_str_eq(
+        told.text, _i == 0 ? "attach@1,-,0,0:1 attach@2,-,1,0:2 move@2,-,1,0:2 "
+                             "detach@2,-,1,1:2 attach@2,-,0,1:2 "
+                             "hide@2,-,0,0:2 detach@0,0,0,2:2 "
+                             "detach@0,0,0,2:1 "
+                           : "");
     kit_close(&k);
 }
 END_TEST

@@ -285,6 +285,7 @@ typedef struct ikv_tree_data {
     ikv_target parent;
     float x, y;
     uint8_t reason;
+    uint32_t id; /* of what went, where that can't be asked any more */
 } ikv_tree_data;
 
 /* A value whose type stands beside it: one of IKV_VALUE_... */

@@ -404,7 +404,9 @@
     X(tree.parent, "parent", TARGET, NONE, "", 1, "new or former one")         \
     X(tree.x, "x", F32, NONE, "units", 1, "position in the parent")            \
     X(tree.y, "y", F32, NONE, "units", 1, "position in the parent")            \
-    X(tree.reason, "reason", U8, NONE, "", 1, "why")
+    X(tree.reason, "reason", U8, NONE, "", 1, "why")                           \
+    X(tree.id, "id", U32, NONE, "", 1,                                         \
+      "the program's number of what changed, or went")
 
 #define IKV_FIELDS_FIELD(X)                                                    \
     X(field.field, "field", U32, FIELD, "", 1, "which field, by name")         \

@@ -142,9 +142,10 @@ IKV_API ikv_sensing ikv_overlaps_sensing(const ikv_overlaps *overlaps,
 IKV_API ikv_status ikv_overlaps_enable(ikv_overlaps *overlaps,
                                        ikv_target target, bool enabled);
 
-/* A swept target was set where it is: it has passed nothing in this step.
+/* A swept target was set where it is, with all that is in it, the pieces of a
+ * body for instance: they have passed nothing in this step.
  * Returns IKV_OK, STALE, or BAD_ARGUMENT for NULL.
- * Context: owner thread, inside handlers too; O(1). */
+ * Context: owner thread, inside handlers too; O(targets in it). */
 IKV_API ikv_status ikv_overlaps_place(ikv_overlaps *overlaps,
                                       ikv_target target);
 

@@ -250,6 +250,15 @@ ikv_status ikv_overlaps_place(ikv_overlaps *overlaps, ikv_target target)
         return overlaps != NULL ? IKV_STALE : IKV_BAD_ARGUMENT;
     part->placed = true;
     note_change(overlaps, place);
+    /* What is in it was set with it. */
+    for (ikv_target in = ikv_scene_next(overlaps->scene, target, target);
+         in.bits != 0; in = ikv_scene_next(overlaps->scene, target, in)) {
+        part = part_of(overlaps, in, &place);
+        if (part == NULL)
+            continue;
+        part->placed = true;
+        note_change(overlaps, place);
+    }
     return IKV_OK;
 }
 

@@ -500,30 +500,51 @@ static ikv_status check_addition(const ikv_scene *scene,
 
 /* The scene is in order when handlers hear of its change, and they may change
  * it again. */
-static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
-                     ikv_target source, ikv_target parent, uint8_t reason)
+static void deliver_tree(ikv_scene *scene, ikv_kind kind, ikv_target target,
+                         ikv_target source, ikv_tree_data tree)
 {
-    if (IKVI_LIKELY(!scene->announces) || !ikvi_bus_hears_any(scene->bus, kind))
+    if (!ikvi_bus_hears_any(scene->bus, kind))
         return;
     ikv_event event = ikv_event_make(kind, ikvi_bus_time(scene->bus));
-    /* The target may be gone, as for what was removed. */
     uint32_t place = find_target(scene, target);
     event.target = target;
     event.source = source;
-    event.tree.parent = parent;
-    event.tree.reason = reason;
     if (place != NO_ITEM) {
-        event.tree.x = item_at(scene, place)->x;
-        event.tree.y = item_at(scene, place)->y;
+        tree.x = item_at(scene, place)->x;
+        tree.y = item_at(scene, place)->y;
     }
+    event.tree = tree;
     ikv_bus_deliver(scene->bus, &event);
+}
+
+static void announce(ikv_scene *scene, ikv_kind kind, ikv_target target,
+                     ikv_target parent, uint8_t reason)
+{
+    if (IKVI_UNLIKELY(scene->announces))
+        deliver_tree(
+            scene, kind, target, (ikv_target){0},
+            (ikv_tree_data){.parent = parent,
+                            .reason = reason,
+                            .id = ikv_bus_target_id(scene->bus, target)});
+}
+
+/* What went is told at what is left, by its number too: nobody can ask for that
+ * any more. */
+static void announce_removed(ikv_scene *scene, ikv_target former,
+                             ikv_target gone, uint32_t id)
+{
+    if (IKVI_UNLIKELY(scene->announces) && former.bits != 0)
+        deliver_tree(scene, IKV_KIND_TREE_DETACH, former, gone,
+                     (ikv_tree_data){.parent = former,
+                                     .reason = IKV_TREE_REMOVED,
+                                     .id = id});
 }
 
 static void announce_at(ikv_scene *scene, ikv_kind kind, ikv_target target)
 {
+    /* Asked before all else: things move all the time. */
     if (IKVI_UNLIKELY(scene->announces) && ikvi_bus_hears_any(scene->bus, kind))
-        announce(scene, kind, target, (ikv_target){0},
-                 ikv_scene_parent(scene, target), 0);
+        announce(scene, kind, target, ikv_scene_parent(scene, target), 0);
 }
 
 /* All that can fail comes first. The announcement comes last, when a handler
@@ -556,8 +577,8 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     reordered(scene, place);
     /* The caller's handle may be where a handler writes. */
     ikv_target added = *target;
-    announce(scene, IKV_KIND_TREE_ATTACH, added, (ikv_target){0},
-             ikv_scene_parent(scene, added), IKV_TREE_ADDED);
+    announce(scene, IKV_KIND_TREE_ATTACH, added, ikv_scene_parent(scene, added),
+             IKV_TREE_ADDED);
     return ikvi_fine(message);
 }
 
@@ -582,6 +603,7 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
     while (find_target(scene, target) == top) {
         uint32_t place = deepest_first(scene, top);
         ikv_target gone = {item_at(scene, place)->target};
+        uint32_t id = ikv_bus_target_id(scene->bus, gone);
         IKVI_CHECK(scene->s.count > 0 && place != ROOT_ITEM);
         unlink_item(scene, place);
         /* While the item still has its key and place. */
@@ -594,9 +616,7 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         ikv_bus_remove_target(scene->bus, gone);
         for (uint32_t i = 0; i < scene->watcher_count; i++)
             scene->watchers[i].watcher(scene->watchers[i].user, gone, former);
-        if (former.bits != 0)
-            announce(scene, IKV_KIND_TREE_DETACH, former, gone, former,
-                     IKV_TREE_REMOVED);
+        announce_removed(scene, former, gone, id);
     }
     return IKV_OK;
 }
@@ -745,7 +765,7 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
             return IKV_CYCLE;
     if (item_at(scene, to)->level + 1 + height(scene, place) > IKV_PATH_LIMIT)
         return IKV_FULL_DEPTH;
-    ikv_target former = ikv_scene_parent(scene, target), none = {0};
+    ikv_target former = ikv_scene_parent(scene, target);
     unlink_item(scene, place);
     if (to != ROOT_ITEM)
         item_at(scene, place)->layer = item_at(scene, to)->layer;
@@ -753,10 +773,9 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     /* Where it is in its parent stays: in the layer it jumps. */
     placed(scene, place);
     reordered(scene, place);
-    announce(scene, IKV_KIND_TREE_DETACH, target, none, former,
-             IKV_TREE_REPARENTED);
+    announce(scene, IKV_KIND_TREE_DETACH, target, former, IKV_TREE_REPARENTED);
     if (find_target(scene, target) != NO_ITEM)
-        announce(scene, IKV_KIND_TREE_ATTACH, target, none,
+        announce(scene, IKV_KIND_TREE_ATTACH, target,
                  ikv_scene_parent(scene, target), IKV_TREE_REPARENTED);
     return IKV_OK;
 }

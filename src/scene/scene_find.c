@@ -28,7 +28,7 @@ static bool area_fits(const hull *area)
     return fits;
 }
 
-static void search(const ikv_scene *scene, probe *p)
+static void search_area(const ikv_scene *scene, probe *p)
 {
     ikvi_index_search((ikv_scene *)(uintptr_t)scene, p); /* its cells alone */
 }
@@ -57,7 +57,7 @@ uint32_t ikv_scene_find(const ikv_scene *scene, const ikv_area *area,
     p.heap = to;
     p.room = to != NULL ? room : 0;
     aim_area(&p, area->layer, &h);
-    search(scene, &p);
+    search_area(scene, &p);
     ikvi_probe_sort(&p);
     return p.total;
 }
@@ -82,7 +82,7 @@ uint32_t ikv_scene_along(const ikv_scene *scene, const ikv_line *line,
     p.crossings = to != NULL ? to : &none;
     p.room = to != NULL ? room : 0;
     aim_area(&p, line->layer, &h);
-    search(scene, &p);
+    search_area(scene, &p);
     ikvi_probe_sort_crossings(&p);
     return p.total;
 }

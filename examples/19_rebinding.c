@@ -30,7 +30,7 @@ static void look_at_lesson(const char *path)
 {
     char text[IKV_BINDING_BYTES];
     ikv_binding other;
-    if (ikv_actions_learned(actions, text, sizeof text) != IKV_OK)
+    if (ikv_actions_learned(actions, 0, text, sizeof text) != IKV_OK)
         return;
     if (ikv_actions_conflicts(actions, lift, text, NULL, &other, 1) > 0) {
         printf("        %s is taken by %s: press another\n", text,

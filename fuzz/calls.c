@@ -556,10 +556,10 @@ static ikv_status change_actions(world *w, ikv_action_id *id)
                                         "Escape",
                                         "pointer.secondary",
                                         "KeyE+pointer.primary"};
-    uint32_t what = a_byte(w) % 10, value = a_byte(w);
+    uint32_t what = a_byte(w) % 14, value = a_byte(w);
     uint8_t seat = a_byte(w);
     const char *text = texts[a_byte(w) % 27];
-    ikv_scope scope = {value % 5, seat % 5, {0}};
+    ikv_scope scope = {value % 7, seat % 5, {0}};
     scope.target = a_target(w);
     ikv_action_set set = (ikv_action_set)(seat % 4);
     ikv_binding clash[4];
@@ -586,11 +586,21 @@ static ikv_status change_actions(world *w, ikv_action_id *id)
         return ikv_actions_learn(w->actions, seat % 5, 0);
     case 8:
         return ikv_actions_add_set(w->actions, a_name(w), &set);
+    case 9:
+        return ikv_actions_push(w->actions, set, seat % 4, value % 2);
+    case 10:
+        return ikv_actions_pop(w->actions, value % 4 ? seat % 4 : 255);
+    case 11:
+        return ikv_actions_start_held(w->actions, set, seat % 4);
+    case 12:
+        return ikv_actions_feed(w->actions, *id, seat % 9,
+                                value % 2 ? a_number(w) : 0, (float)(seat % 2));
     default:
-        if (ikv_actions_learned(w->actions, learned, sizeof learned) == IKV_OK)
+        if (ikv_actions_learned(w->actions, seat % 5, learned,
+                                sizeof learned) == IKV_OK)
             MUST(ikv_binding_check(learned, NULL) == IKV_OK);
         fuzz_text(learned);
-        ikv_actions_stop_learning(w->actions);
+        ikv_actions_stop_learning(w->actions, seat % 5);
         return IKV_OK;
     }
 }
@@ -605,7 +615,7 @@ void use_actions(world *w)
 
 static ikv_status change_clock(world *w)
 {
-    switch (a_byte(w) % 5) {
+    switch (a_byte(w) % 6) {
     case 0:
         return ikv_loop_pause(w->loop);
     case 1:
@@ -614,6 +624,8 @@ static ikv_status change_clock(world *w)
         return ikv_loop_single_step(w->loop);
     case 3:
         return ikv_loop_set_scale(w->loop, a_count(w) * (w->tame ? 10 : 1));
+    case 4:
+        return ikv_loop_set_seat(w->loop, a_byte(w) % 4, a_byte(w) % 9);
     default:
         w->now += a_byte(w) % 4 == 0 ? a_time(w) % 3000000000u : 16666667;
         return IKV_OK;

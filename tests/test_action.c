@@ -73,7 +73,9 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
     ck_assert_uint_lt(a->state, 3);
     ck_assert_int_eq(a->state, e->kind - IKV_KIND_ACTION_START);
     ck_assert_ptr_nonnull(d->cause);
-    if (foretold && a->state == IKV_ACTION_STARTED) {
+    /* What is fed, or held already, starts without a press. */
+    if (foretold && a->state == IKV_ACTION_STARTED && a->binding != 0 &&
+        (e->flags & IKV_SYNTHETIC) == 0) {
         uint32_t bit = 1u << order_of((ikv_action_id){a->action});
         ck_assert_msg((due & bit) != 0, "%s was not foretold", name);
         due &= ~bit;
@@ -121,6 +123,15 @@ static ikv_target add_rect(float x, ikv_target parent, uint32_t traits,
     return target;
 }
 
+static ikv_verdict note_learned(const ikv_event *e, const ikv_delivery *d,
+                                void *user)
+{
+    (void)user;
+    ck_assert_uint_eq(d->data_size, strlen(d->data) + 1);
+    note(&seen, "learned%d(%s) ", e->seat, (const char *)d->data);
+    return IKV_CONTINUE;
+}
+
 static void open_actions(uint32_t seats)
 {
     ikv_target none = {0};
@@ -137,10 +148,12 @@ static void open_actions(uint32_t seats)
     seat_now = 0;
     lamp = add_rect(100, none, 0, IKV_HIT_SOLID);
     mast = add_rect(20, lamp, 0, IKV_HIT_SOLID); /* at 120 */
+    ok(ikv_scene_set_tags(k.scene, mast, 4));
     field = add_rect(300, none, IKV_FOCUSABLE | IKV_TAKES_TEXT, IKV_HIT_SOLID);
     for (ikv_kind kind = IKV_KIND_ACTION_START; kind <= IKV_KIND_ACTION_END;
          kind++)
         hears(k.bus, kind, none, note_action, NULL);
+    hears(k.bus, IKV_KIND_ACTION_LEARNED, none, note_learned, NULL);
     kit_frame(&k, 0);
 }
 
@@ -206,6 +219,8 @@ static void do_command(const char *word)
     ikv_target none = {0};
     char name[40] = "", text[IKV_BINDING_BYTES];
     ikv_action_set set;
+    int seat = 0;
+    float x = 0, y = 0;
     if (sscanf(word, "off:%39s", name) == 1) {
         ok(ikv_actions_find_set(actions, name, &set));
         ok(ikv_actions_switch(actions, set, IKV_ALL_SEATS, false));
@@ -218,11 +233,33 @@ static void do_command(const char *word)
         ok(ikv_actions_unbind(
             actions,
             ikv_actions_binding(actions, ikv_actions_find(actions, name), 0)));
-    } else if (strcmp(word, "learn") == 0) {
-        ok(ikv_actions_learn(actions, 0, ikv_code_find("Escape")));
+    } else if (sscanf(word, "learn%d", &seat) == 1 ||
+               strcmp(word, "learn") == 0) {
+        ok(ikv_actions_learn(actions, (uint8_t)seat, ikv_code_find("Escape")));
     } else if (strcmp(word, "learned") == 0) {
-        ikv_status status = ikv_actions_learned(actions, text, sizeof text);
+        ikv_status status = ikv_actions_learned(actions, 0, text, sizeof text);
         note(&seen, "%s ", status == IKV_OK ? text : ikv_status_name(status));
+    } else if (sscanf(word, "push:%39s", name) == 1) {
+        ok(ikv_actions_find_set(actions, name, &set));
+        ok(ikv_actions_push(actions, set, 0, false));
+    } else if (sscanf(word, "join:%39s", name) == 1) {
+        ok(ikv_actions_find_set(actions, name, &set));
+        ok(ikv_actions_push(actions, set, 0, true));
+    } else if (sscanf(word, "give:%d", &seat) == 1) {
+        ok(ikv_loop_set_seat(k.loop, k.fake.device, (uint8_t)seat));
+    } else if (strcmp(word, "pop") == 0) {
+        ok(ikv_actions_pop(actions, 0));
+    } else if (sscanf(word, "held:%39s", name) == 1) {
+        ok(ikv_actions_find_set(actions, name, &set));
+        ok(ikv_actions_start_held(actions, set, IKV_ALL_SEATS));
+    } else if (sscanf(word, "feed:%39[^=]=%f,%f", name, &x, &y) >= 2) {
+        ok(ikv_actions_feed(actions, ikv_actions_find(actions, name), 0, x, y));
+    } else if (sscanf(word, "fed:%39[^=]=%f,%f", name, &x, &y) >= 2) {
+        ikv_event e = ikv_event_make(IKV_KIND_ACTION_FEED, 0);
+        e.action.action = ikv_actions_find(actions, name).bits;
+        e.action.x = x;
+        e.action.y = y;
+        push(&e);
     } else if (strcmp(word, "blur") == 0 || strcmp(word, "unplug") == 0) {
         ikv_event e = ikv_event_make(
             word[0] == 'b' ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, 0);
@@ -298,6 +335,22 @@ static void do_words(const char *words)
     for_words(words, do_word);
 }
 
+static ikv_scope scope_named(const char *where)
+{
+    const struct {
+        const char *name;
+        ikv_scope scope;
+    } scopes[] = {
+        {"lamp", {IKV_WITHIN, 0, lamp}},     {"layer0", {IKV_IN_LAYER, 0, {0}}},
+        {"layer1", {IKV_IN_LAYER, 1, {0}}},  {"focus", {IKV_FOCUSED, 0, field}},
+        {"anyfocus", {IKV_FOCUSED, 0, {0}}}, {"body", {IKV_ON_BODY, 0, mast}},
+        {"tag", {IKV_TAGGED, 4, {0}}}};
+    int i = 0;
+    while (strcmp(scopes[i].name, where) != 0)
+        ck_assert_int_lt(++i, ROWS(scopes));
+    return scopes[i].scope;
+}
+
 /* "jump:KeyA,KeyB run/deck:Shift": names, sets and bindings; "@lamp" after a
  * binding scopes it. */
 static void bind_all(const char *words)
@@ -321,13 +374,7 @@ static void bind_all(const char *words)
             ikv_scope scope = {IKV_ANYWHERE, 0, {0}};
             if (where != NULL) {
                 *where++ = '\0';
-                scope.where = strcmp(where, "layer1") == 0     ? IKV_IN_LAYER
-                              : strstr(where, "focus") != NULL ? IKV_FOCUSED
-                                                               : IKV_WITHIN;
-                scope.layer = scope.where == IKV_IN_LAYER;
-                scope.target = scope.where == IKV_WITHIN     ? lamp
-                               : strcmp(where, "focus") == 0 ? field
-                                                             : (ikv_target){0};
+                scope = scope_named(where);
             }
             ok(ikv_actions_bind(actions, id, at, &scope, NULL));
         }
@@ -382,9 +429,171 @@ START_TEST(seats)
         seen.text,
         "jumpv/1 | walk^ fire^ look^(1,2) walk= fire= look=(1,2) | look^(0,3) "
         "lookv(1,2)/1 walk= fire= look=(0,3) | lookv(0,3)/1 walk= fire= | "
-        "firev/3 walkv/3 | BUSY | KeyX ");
+        "firev/3 walkv/3 | BUSY learned0(KeyX) | KeyX ");
     status_is(ikv_actions_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
     status_is(ikv_actions_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
+    close_actions();
+}
+END_TEST
+
+/* Whom the device's events are for, by who is told; and what is down. */
+static ikv_verdict note_seat(const ikv_event *e, const ikv_delivery *d,
+                             void *user)
+{
+    (void)user, (void)d;
+    note(&seen, "%s%u%s ",
+         e->kind == IKV_KIND_DEVICE_SEAT ? "seat"
+         : e->kind == IKV_KIND_KEY_DOWN  ? "down"
+                                         : "up",
+         (unsigned)e->seat, (e->flags & IKV_REPEAT) != 0 ? "!" : "");
+    return IKV_CONTINUE;
+}
+
+static uint32_t seats_down(uint32_t filter)
+{
+    const ikv_state *state = ikv_kit_state(k.kit);
+    uint32_t code = ikv_code_find("KeyA"), down = 0;
+    for (uint8_t seat = 0; seat < 3; seat++)
+        down |= (uint32_t)ikv_state_key(state, filter, seat, code).down << seat;
+    return down;
+}
+
+/* L10: a device is given to another player while it holds a key, a button and a
+ * stick; by the program, by a handler, before and after that. */
+START_TEST(given_away)
+{
+    ikv_target none = {0};
+    ikv_pointer_state mouse_state;
+    ikv_pad_state pad;
+    open_actions(3);
+    hears(k.bus, IKV_KIND_DEVICE_SEAT, none, note_seat, NULL);
+    hears(k.bus, IKV_KIND_KEY_DOWN, none, note_seat, NULL);
+    hears(k.bus, IKV_KIND_KEY_UP, none, note_seat, NULL);
+    bind_all("jump:KeyA walk:pad.left");
+    ck_assert_uint_eq(ikv_loop_seat(k.loop, k.fake.device), IKV_AS_PUSHED);
+    do_words("+KeyA b+0 a0=1 |");
+    ck_assert_uint_eq(seats_down(IKV_STATE_RAW), 1);
+    do_words("give:2 |");
+    ck_assert_uint_eq(ikv_loop_seat(k.loop, k.fake.device), 2);
+    for (uint32_t filter = 0; filter < 2; filter++) {
+        const ikv_state *state = ikv_kit_state(k.kit);
+        ck_assert_uint_eq(seats_down(filter), 4);
+        ck_assert(ikv_state_pointer(state, filter, 0, &mouse_state));
+        ck_assert_uint_eq(mouse_state.seat, 2);
+        ck_assert(ikv_state_pad(state, filter, 0, &pad));
+        ck_assert_uint_eq(pad.seat, 2);
+        ck_assert_int_eq(
+            ikv_state_key(state, filter, 2, ikv_code_find("KeyA")).went_down,
+            0);
+    }
+    ck_assert_str_eq(seen.text,
+                     "down0 jump^ walk^ jump= walk= | seat2 jumpv/1! "
+                     "walkv/1! | ");
+    seen.text[0] = '\0';
+    do_words("-KeyA +KeyA | ");
+    ck_assert_str_eq(seen.text, "up2 down2 jump^ jump= | ");
+    ck_assert(
+        ikv_actions_ask(actions, ikv_actions_find(actions, "jump"), 2).on);
+    /* in a handler: at its step's end, once, however often */
+    seen.text[0] = '\0';
+    do_words("{give:1 -KeyA +KeyA | | -KeyA |");
+    ck_assert_str_eq(seen.text, "up2 jumpv/1 down2 jump^ jump= seat1 jumpv/1! "
+                                "| | up1 | ");
+    status_is(ikv_loop_set_seat(k.loop, k.fake.device, 1), IKV_ABSENT);
+    status_is(ikv_loop_set_seat(k.loop, k.fake.device, 8), IKV_BAD_ARGUMENT);
+    status_is(ikv_loop_set_seat(k.loop, 0, 1), IKV_BAD_ARGUMENT);
+    status_is(ikv_loop_set_seat(NULL, 1, 1), IKV_BAD_ARGUMENT);
+    ck_assert_uint_eq(ikv_loop_seat(NULL, 1), IKV_AS_PUSHED);
+    /* one that is gone is nobody's */
+    do_words("unplug |");
+    ck_assert_uint_eq(ikv_loop_seat(k.loop, k.fake.device), IKV_AS_PUSHED);
+    close_actions();
+}
+END_TEST
+
+/* A7, A4: names of what was removed leave room; hearing one action alone. */
+static ikv_verdict count_action(const ikv_event *e, const ikv_delivery *d,
+                                void *user)
+{
+    (void)e, (void)d;
+    ++*(int *)user;
+    return IKV_CONTINUE;
+}
+
+START_TEST(names_come_back)
+{
+    uint64_t seed = 5;
+    int heard = 0;
+    ikv_action_id ids[20] = {{0}}, horn;
+    ikv_subscription sub;
+    open_actions(1);
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "horn", &horn));
+    const char *kept = ikv_actions_name(actions, horn);
+    for (int i = 0; i < 20000; i++) {
+        uint32_t at = random_below(&seed, 20);
+        char name[64];
+        int length = 1 + (int)random_below(&seed, 50);
+        snprintf(name, sizeof name, "%d%.*s", i, length,
+                 "abcdefghijklmnopqrstuvwxyzabcdefghijklmnopqrstuvwxyz");
+        ikv_actions_remove(actions, ids[at]);
+        ck_assert_uint_eq(ikv_actions_find(actions, name).bits, 0);
+        ok(ikv_actions_add(actions, IKV_MAIN_SET, name, &ids[at]));
+        ck_assert_str_eq(ikv_actions_name(actions, ids[at]), name);
+        ck_assert_uint_eq(ikv_actions_find(actions, name).bits, ids[at].bits);
+    }
+    ck_assert_ptr_eq(ikv_actions_name(actions, horn), kept);
+    ck_assert_str_eq(kept, "horn");
+    ok(ikv_actions_hear(actions, horn, IKV_ACTION_STARTED, count_action, &heard,
+                        &sub));
+    ok(ikv_actions_feed(actions, ids[0], 0, 1, 0));
+    ck_assert_int_eq(heard, 0);
+    ok(ikv_actions_feed(actions, horn, 7, 1, 0)); /* as the last seat */
+    ok(ikv_actions_feed(actions, horn, 0, 1, 0));
+    ck_assert_int_eq(heard, 1);
+    status_is(ikv_actions_hear(actions, horn, 3, count_action, NULL, NULL),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_hear(actions, horn, 0, NULL, NULL, NULL),
+              IKV_BAD_ARGUMENT);
+    ok(ikv_actions_remove(actions, horn));
+    status_is(ikv_actions_hear(actions, horn, 0, count_action, NULL, NULL),
+              IKV_STALE);
+    status_is(ikv_actions_feed(actions, horn, 0, 1, 0), IKV_STALE);
+    status_is(ikv_actions_feed(actions, ids[0], 0, NAN, 0), IKV_BAD_VALUE);
+    status_is(ikv_actions_feed(actions, ids[0], 8, 1, 0), IKV_BAD_ARGUMENT);
+    /* the stack: as many as there may be, and what is no set or seat */
+    for (int i = 0; i < IKV_PUSH_LIMIT; i++)
+        ok(ikv_actions_push(actions, IKV_MAIN_SET, 0, false));
+    status_is(ikv_actions_push(actions, IKV_MAIN_SET, 0, false),
+              IKV_FULL_PUSHED);
+    status_is(ikv_actions_push(actions, 9, 0, false), IKV_UNKNOWN_NAME);
+    status_is(ikv_actions_push(actions, 0, 9, false), IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_start_held(actions, 9, 0), IKV_UNKNOWN_NAME);
+    status_is(ikv_actions_start_held(actions, 0, 9), IKV_BAD_ARGUMENT);
+    ikv_action_set top;
+    ok(ikv_actions_pushed(actions, 0, IKV_PUSH_LIMIT - 1, &top));
+    status_is(ikv_actions_pushed(actions, 0, IKV_PUSH_LIMIT, &top), IKV_ABSENT);
+    for (int i = 0; i < IKV_PUSH_LIMIT; i++)
+        ok(ikv_actions_pop(actions, IKV_ALL_SEATS));
+    status_is(ikv_actions_pop(actions, 0), IKV_ABSENT);
+    close_actions();
+}
+END_TEST
+
+/* FOCUS5: arrow keys, crosses and sticks, with one call. */
+START_TEST(focus_by_pads)
+{
+    ikv_target right;
+    open_actions(1);
+    right = add_rect(350, (ikv_target){0}, IKV_FOCUSABLE, IKV_HIT_SOLID);
+    ok(ikv_kit_bind_focus(k.kit, IKV_MAIN_SET));
+    status_is(ikv_kit_bind_focus(k.kit, IKV_MAIN_SET), IKV_DUPLICATE);
+    status_is(ikv_kit_bind_focus(NULL, IKV_MAIN_SET), IKV_BAD_ARGUMENT);
+    do_words("+ArrowDown -ArrowDown |");
+    ck_assert_uint_eq(ikv_router_focused(k.router, 0).bits, field.bits);
+    do_words("P+15 P-15 |");
+    ck_assert_uint_eq(ikv_router_focused(k.router, 0).bits, right.bits);
+    do_words("a0=-1 | a0=0 a1=1 |");
+    ck_assert_uint_eq(ikv_router_focused(k.router, 0).bits, field.bits);
     close_actions();
 }
 END_TEST
@@ -767,7 +976,7 @@ START_TEST(statuses)
     ck_assert_uint_eq(actions_counts(actions).bindings_high, 40);
     ok(ikv_actions_learn(actions, 0, 0));
     status_is(ikv_actions_learn(actions, 0, 0), IKV_BUSY);
-    ikv_actions_stop_learning(actions);
+    ikv_actions_stop_learning(actions, 0);
     ok(ikv_actions_learn(actions, 0, 0));
     for (int i = 0; i < 64; i++) {
         char name[16];
@@ -923,7 +1132,8 @@ static const struct {
      "there is no layer \"deep\""},
     {"{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"jump\":[{\"press\":"
      "\"KeyE\",\"within\":\"ferry\",\"layer\":\"water\"}]}}",
-     "expected one of \"within\", \"layer\" and \"focused\""},
+     "expected one of \"within\", \"layer\", \"focused\", "
+     "\"on_body\" and \"tagged\""},
     {"{\"format\":", "column"}};
 
 static const char setup_text[] =
@@ -995,6 +1205,9 @@ Suite *action_suite(void)
     Suite *s = suite_create("action");
     add_table(s, "A1 to A6", bound, case_count(CASES));
     add(s, "A3 seats", seats);
+    add(s, "L10 given away", given_away);
+    add(s, "FOCUS5 by pads", focus_by_pads);
+    add(s, "A3 A7 names come back", names_come_back);
     add(s, "A3 two pads", two_pads);
     add(s, "A1 cause", cause);
     add_table(s, "A1 text", text, ROWS(texts));

@@ -30,7 +30,9 @@ static const char pier[] =
     "\"ground\"],\"tags\":[\"light\"],\"fields\":{\"lit\":false}}],"
     "\"actions\":[{\"name\":\"horn\",\"bindings\":[\"KeyF\",{\"press\":"
     "\"KeyG\","
-    "\"within\":\"pier\"},{\"press\":\"KeyH\",\"layer\":\"glass\"}]}],"
+    "\"within\":\"pier\"},{\"press\":\"KeyH\",\"layer\":\"glass\"},"
+    "{\"press\":\"KeyJ\",\"on_body\":\"lamp\"},"
+    "{\"press\":\"KeyK\",\"tagged\":[\"light\"]}]}],"
     "\"handlers\":[{\"name\":\"tap\",\"kinds\":[\"pointer.click\",\"pointer."
     "down\"],"
     "\"at\":\"lamp\",\"conditions\":[{\"field\":\"x\",\"comparison\":\"above\","
@@ -596,6 +598,9 @@ START_TEST(bindings_kept)
     char *text = read_file("b.bindings.json");
     ck_assert_ptr_nonnull(strstr(text, "\"within\": \"pier\""));
     ck_assert_ptr_nonnull(strstr(text, "\"layer\": \"glass\""));
+    ck_assert_ptr_nonnull(strstr(text, "\"on_body\": \"lamp\""));
+    ck_assert_ptr_nonnull(strstr(text, "\"tagged\": ["));
+    ck_assert_ptr_nonnull(strstr(text, "\"light\""));
     free(text);
     ikv_kit_close(kit);
     ikv_setup_close(setup);
@@ -1301,7 +1306,7 @@ static void add_in_folder(Suite *suite, const char *rule, const TTest *test)
  */
 
 enum {
-    ANY = 33000
+    ANY = 34500
 };
 
 static struct {

@@ -1287,6 +1287,58 @@ START_TEST(saved_in_a_flush)
 }
 END_TEST
 
+/* Q2: what is played while moves are routed takes no place of theirs that a later
+ * one still carries: here A, B, A, and B's handler plays on. */
+static bench_kit carried;
+static float carried_dx;
+static uint32_t carried_samples;
+
+static ikv_event carried_move(uint16_t pointer, float dx)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 1000000);
+    e.device = carried.fake.device;
+    e.pointer.pointer = pointer;
+    e.pointer.dx = dx;
+    return e;
+}
+
+static ikv_verdict play_on(const ikv_event *event, const ikv_delivery *delivery,
+                           void *user)
+{
+    ikv_event more = carried_move(3, 100);
+    (void)user;
+    if (event->pointer.pointer == 1) {
+        carried_dx += event->pointer.dx;
+        carried_samples += delivery->sample_count;
+    }
+    for (int i = 0; i < 8 && event->pointer.pointer == 2; i++)
+        ikv_sink_play(carried.fake.sink, &more, NULL);
+    return IKV_CONTINUE;
+}
+
+START_TEST(played_while_carried)
+{
+    kit_prepare(&carried);
+    carried.port.capabilities |= IKV_PORT_PLAYBACK;
+    carried.config.loop.pending = 4;
+    kit_open(&carried);
+    hears(carried.bus, IKV_KIND_POINTER_MOVE, (ikv_target){0}, play_on, NULL);
+    kit_frame(&carried, 0);
+    static const struct {
+        uint16_t pointer;
+        float dx;
+    } rows[] = {{1, 5}, {2, 1}, {1, 7}};
+    for (int i = 0; i < ROWS(rows); i++) {
+        ikv_event e = carried_move(rows[i].pointer, rows[i].dx);
+        ok(ikv_sink_play(carried.fake.sink, &e, NULL));
+    }
+    kit_frame(&carried, 40);
+    ck_assert_float_eq(carried_dx, 12);
+    ck_assert_uint_eq(carried_samples, 2);
+    kit_close(&carried);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
@@ -1312,5 +1364,6 @@ Suite *edge_time_suite(void)
     add(s, "T1 full inboxes", full_inboxes);
     add_table(s, "T1 inboxes in a small ring", inboxes_in_a_small_ring, 2);
     add_table(s, "Q3 more is held than there is room", held_beyond_the_room, 2);
+    add(s, "Q2 played while carried", played_while_carried);
     return s;
 }

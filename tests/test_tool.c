@@ -395,7 +395,7 @@ START_TEST(example_handlers)
                          TEST_CC " -std=c11 -Wall -Wextra -Werror -I" SOURCE
                                  "/include -c handlers.c -o handlers.o");
     ck_assert_msg(code == 0, "%s", output);
-    ck_assert_int_eq(kinds, 63);
+    ck_assert_int_eq(kinds, 66);
     remove("handlers.c");
     remove("handlers.o");
     remove("one.tape.jsonl");

@@ -147,14 +147,57 @@ IKV_API ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
 IKV_API bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
                                uint8_t seat);
 
+/* Starts what is held already of a set that is on, flagged synthetic, as if it
+ * were pressed now: boarding with W held. Not what was over in a moment (clicks,
+ * wheels), nor what holds where the input went alone.
+ * Returns as ikv_actions_switch().
+ * Context: owner thread, inside handlers too; O(bindings), and the
+ * deliveries. */
+IKV_API ikv_status ikv_actions_start_held(ikv_actions *actions,
+                                          ikv_action_set set, uint8_t seat);
+
+/* How many sets can be pushed at once, those of all seats together. */
+#define IKV_PUSH_LIMIT 32
+
+/* Puts a set on top for a seat, or IKV_ALL_SEATS: a menu's. It is on, and all
+ * others are off until it is popped, unless it joins: then what lies beneath is on
+ * as well. What is held of the others ends, at once, flagged synthetic.
+ *   Whatever was switched on and off, meanwhile too, is so again beneath it.
+ *
+ * Seats that are not told apart are the last one's, as events' are.
+ *
+ *     ikv_actions_push(actions, menu_set, event->seat, false);
+ *     ...
+ *     ikv_actions_pop(actions, event->seat);
+ *     ikv_actions_start_held(actions, walk_set, event->seat); // or press anew
+ *
+ * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat),
+ * FULL_PUSHED.
+ * Context: owner thread, inside handlers too; O(bindings that are held), and
+ * the deliveries. */
+IKV_API ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
+                                    uint8_t seat, bool joins);
+
+/* Takes what was pushed last for a seat, or for each, off again; what is held of
+ * it ends. Returns IKV_OK, ABSENT if nothing was pushed, or BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(bindings that are held), and
+ * the deliveries. */
+IKV_API ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat);
+
+/* The nth set that is pushed for a seat, from the top down. IKV_OK, ABSENT past
+ * the last, or BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_actions_pushed(const ikv_actions *actions, uint8_t seat,
+                                      uint32_t nth, ikv_action_set *set);
+
 /* Adds an action. Returns IKV_OK, BAD_ARGUMENT (no name), UNKNOWN_NAME (no such
  * set), DUPLICATE, FULL_ACTIONS, FULL_NAMES.
  * Context: owner thread, inside handlers too; O(actions). */
 IKV_API ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
                                    const char *name, ikv_action_id *action);
 
-/* Removes an action with its bindings; if it is held it ends first. IKV_OK, or
- * ABSENT if it is gone already.
+/* Removes an action with its bindings; if it is held it ends first. The room of
+ * its name is used again. IKV_OK, or ABSENT if it is gone already.
  * Context: owner thread, inside handlers too; O(its bindings). */
 IKV_API ikv_status ikv_actions_remove(ikv_actions *actions,
                                       ikv_action_id action);
@@ -180,13 +223,19 @@ IKV_API ikv_action_id ikv_actions_list(const ikv_actions *actions,
  *   ANYWHERE
  *   WITHIN     the input went to `target` or to what is beneath it in the tree
  *   IN_LAYER   the input went to a target of `layer`; needs picking.layer
+ *              What is over nothing is in layer 0, the lowest
  *   FOCUSED    the seat's focus is on `target` or beneath it; without a target:
- *              on anything */
+ *              on anything
+ *   ON_BODY    the input went to a piece of the body `target`, or to itself
+ *   TAGGED     the input went to a target with one of the tags whose bits are
+ *              `layer` here */
 enum {
     IKV_ANYWHERE = 0,
     IKV_WITHIN = 1,
     IKV_IN_LAYER = 2,
-    IKV_FOCUSED = 3
+    IKV_FOCUSED = 3,
+    IKV_ON_BODY = 4,
+    IKV_TAGGED = 5
 };
 
 typedef struct ikv_scope {
@@ -286,7 +335,9 @@ IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
 /* "Press what you want to use": the seat's next press starts no action, but is
  * kept as a binding's text. Chords with modifiers too: a modifier alone counts
  * when it is released. What no text can say is passed over: a key without a
- * W3C code, a pad's button 32.
+ * W3C code, a pad's button 32. Each seat learns for itself. When it has,
+ * action.learned is told to the root: its `device` is what was pressed, the
+ * delivery's `data` the text; an empty one if it was called off.
  *   cancel_code  a key that ends it without a result; 0: none
  * Returns IKV_OK, BUSY if it is asked for already, or BAD_ARGUMENT for NULL or
  * a seat that there is not.
@@ -294,15 +345,43 @@ IKV_API uint32_t ikv_actions_conflicts(const ikv_actions *actions,
 IKV_API ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
                                      uint32_t cancel_code);
 
-/* What came of it: IKV_OK and the text, once; BUSY while it waits; ABSENT if
- * nothing was asked for, or it was cancelled; BAD_ARGUMENT without a buffer.
+/* What came of it, for who does not listen: IKV_OK and the text, once; BUSY
+ * while it waits; ABSENT if nothing was asked for, or it was cancelled;
+ * BAD_ARGUMENT without a buffer or for a seat that there is not.
  * Context: owner thread, inside handlers too; O(1). */
-IKV_API ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer,
-                                       size_t size);
+IKV_API ikv_status ikv_actions_learned(ikv_actions *actions, uint8_t seat,
+                                       char *buffer, size_t size);
 
-/* Ends it without a result.
+/* Ends it without a result, and untold.
  * Context: owner thread, inside handlers too; O(1). */
-IKV_API void ikv_actions_stop_learning(ikv_actions *actions);
+IKV_API void ikv_actions_stop_learning(ikv_actions *actions, uint8_t seat);
+
+/* ------------------------------------------------- hearing and driving -- */
+
+/* Subscribes to one action's start, hold or end, whatever its target: as
+ * ikv_bus_subscribe() to action.start ... with a condition.
+ *   state         IKV_ACTION_STARTED, IKV_ACTION_HELD or IKV_ACTION_ENDED
+ *   subscription  gets the handle; may be NULL
+ * Returns IKV_OK, STALE (the action), BAD_ARGUMENT, or as ikv_bus_subscribe().
+ * Context: owner thread, inside handlers too; as ikv_bus_subscribe(). */
+IKV_API ikv_status ikv_actions_hear(ikv_actions *actions, ikv_action_id action,
+                                    uint32_t state, ikv_handler handler,
+                                    void *user, ikv_subscription *subscription);
+
+/* Drives an action as a further binding would: it starts with the first x or y
+ * that is not 0, is held, and ends with 0, 0. For computer players, widgets of
+ * your own and tests. Events are told at the root, their cause is an event
+ * action.feed.
+ *   x, y   as of a stick; 1, 0 for a press. `value` is their length, at most 1,
+ *          or x alone if y is 0
+ * What comes from outside, over a network, is better pushed as action.feed, by a
+ * port or ikv_sink_push_any(): then it is recorded, and plays back. What its
+ * device feeds ends when that is gone.
+ * Returns IKV_OK, STALE (the action), ABSENT if its set is off for the seat,
+ * BAD_VALUE (not finite, beyond 2^30), BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(1), and the deliveries. */
+IKV_API ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
+                                    uint8_t seat, float x, float y);
 
 /* --------------------------------------------------------------- state -- */
 

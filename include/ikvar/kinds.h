@@ -237,7 +237,20 @@
       "sleep, wait, rest")                                                     \
     X(63, PEN_DISTANCE, "pen.distance", PEN, PEN, IKV_FROM_P, true, MERGEABLE, \
       "the pen came nearer to the surface or went away from it",               \
-      "hover distance, height, proximity, stylus")
+      "hover distance, height, proximity, stylus")                             \
+    X(64, DEVICE_SEAT, "device.seat", DEVICE, DEVICE, IKV_FROM_P | IKV_FROM_L, \
+      false, TRANSITION,                                                       \
+      "the device is another player's from here on: see its seat",             \
+      "player joined, assign, local multiplayer, pairing")                     \
+    X(65, ACTION_FEED, "action.feed", ACTION, ACTION, IKV_FROM_P, false,       \
+      TRANSITION,                                                              \
+      "an action is driven from outside: by x and y, until both are 0",        \
+      "network player, computer player, remote, virtual input")                \
+    X(66, ACTION_LEARNED, "action.learned", ACTION, ACTION, IKV_FROM_A, false, \
+      NONE,                                                                    \
+      "a binding was learned: its text is the delivery's data; without one "   \
+      "it was called off",                                                     \
+      "rebind, remap, key capture, press any key")
 
 /* Payload layouts: X(NAME, member of ikv_event, whether it has a position in
  * the view). */

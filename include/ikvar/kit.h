@@ -120,6 +120,18 @@ IKV_API ikv_parts ikv_kit_parts(const ikv_kit *kit);
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_picking ikv_kit_picking(ikv_scene *scene);
 
+/* Lets arrow keys, pads' crosses and left sticks move the focus: adds the actions
+ * focus.left, focus.right, focus.up and focus.down to a set, with usual bindings,
+ * and hears them. What is focusable is up to the scene; what a press of a pad's
+ * first button then does is yours.
+ *
+ *     ikv_kit_bind_focus(kit, menu_set);
+ *
+ * Returns IKV_OK, DUPLICATE (they are there already), or as ikv_actions_add(),
+ * ikv_actions_bind() and ikv_actions_hear(): what was added before that stays.
+ * Context: owner thread, inside handlers too; O(actions). */
+IKV_API ikv_status ikv_kit_bind_focus(ikv_kit *kit, ikv_action_set set);
+
 #ifdef __cplusplus
 }
 #endif

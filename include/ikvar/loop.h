@@ -279,6 +279,30 @@ IKV_API ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request);
 IKV_API size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device,
                                  char *buffer, size_t size);
 
+/* -------------------------------------------------------------- players -- */
+
+/* Of ikv_loop_seat(): the port's own word counts. */
+#define IKV_AS_PUSHED 255
+
+/* Gives a device to a player, whatever seat its port pushes: "press a button to
+ * join". Its events bear that seat from then on, until it is removed.
+ *   Within a handler, and what else follows from the input, it takes effect when
+ * the step's input and all that follows from it has been told (between steps:
+ * what is routed with it); else with the next input, and it is recorded as
+ * device.seat. That event tells of it, at the root.
+ *   What is down moves along: a key or button that is held is the new player's,
+ * who can release it; what it held for the old one's actions ends, flagged
+ * synthetic, and starts nothing until it is pressed anew.
+ * Returns IKV_OK; ABSENT if it is so already; BAD_ARGUMENT for NULL, no such
+ * device or a seat past IKV_SEAT_LIMIT; FULL_PENDING.
+ * Context: owner thread, inside handlers too; O(devices) once. */
+IKV_API ikv_status ikv_loop_set_seat(ikv_loop *loop, uint16_t device,
+                                     uint8_t seat);
+
+/* The seat that a device was given, 0 to 7; IKV_AS_PUSHED if it was given none.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API uint8_t ikv_loop_seat(const ikv_loop *loop, uint16_t device);
+
 /* ------------------------------------------------------------- counting -- */
 
 /*   frames, steps  begun

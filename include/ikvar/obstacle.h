@@ -79,7 +79,8 @@ extern "C" {
     X(129, OTHER_INPUT, "other-input", "the press is none of the binding's")   \
     X(130, CLAIMED, "claimed", "a handler stopped it, or it was typed")        \
     X(131, ON, "on", "the binding is satisfied already")                       \
-    X(132, SET_OFF, "set-off", "its set is switched off")                      \
+    X(132, SET_OFF, "set-off",                                                 \
+      "its set is off, or beneath one that was pushed")                        \
     X(133, SCOPE, "scope", "the press is out of its scope")                    \
     X(134, NOT_HELD, "not-held", "another part of the chord is not held")      \
     X(135, WEAK, "weak", "the stick or trigger is not pushed far enough")      \

@@ -86,6 +86,47 @@ static bool read_scope_layer(reader *r, const place *at,
     return ikvi_reader_fail(r, &here, "there is no layer \"%.60s\"", name);
 }
 
+/* Tags by their names in a setup, or their bits as a number. */
+static bool read_scope_tags(reader *r, const place *at,
+                            const binding_names *names, const json_t *value,
+                            read_binding *to)
+{
+    const ikv_setup *setup = names->setup;
+    const json_t *tags = json_object_get(value, "tagged");
+    place list = {at, "tagged", 0};
+    int64_t bits = 0;
+    if (tags == NULL)
+        return true;
+    to->scope.where = IKV_TAGGED;
+    if (json_is_integer(tags)) {
+        if (!ikvi_read_integer(r, at, value, "tagged", 1, UINT32_MAX, &bits))
+            return false;
+        to->scope.layer = (uint32_t)bits;
+        return true;
+    }
+    if (!ikvi_expect_array(r, &list, tags))
+        return false;
+    for (size_t i = 0; i < json_array_size(tags); i++) {
+        const char *name = json_string_value(json_array_get(tags, i));
+        place here = {&list, NULL, i};
+        uint32_t tag = 0;
+        if (name == NULL)
+            return ikvi_reader_fail(r, &here, "expected a tag's name, found %s",
+                                    ikvi_json_found(json_array_get(tags, i)));
+        while (setup != NULL && tag < setup->tag_count &&
+               strcmp(setup->tags[tag], name) != 0)
+            tag++;
+        if (setup == NULL || tag == setup->tag_count) {
+            to->unknown = true;
+            return ikvi_reader_fail(r, &here,
+                                    "no target bears the tag \"%.60s\"", name);
+        }
+        to->scope.layer |= 1u << tag;
+    }
+    return to->scope.layer != 0 ||
+           ikvi_reader_fail(r, &list, "expected at least one tag");
+}
+
 /* Of the inputs in a binding's text that are none, the first one's nearest key;
  * NULL if there is none. */
 static const char *nearest_key(const char *text)
@@ -108,9 +149,10 @@ static const char *nearest_key(const char *text)
 bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
                        const json_t *value, read_binding *to)
 {
-    static const char *const members[] = {"press", "within", "layer", "focused",
-                                          NULL};
+    static const char *const members[] = {
+        "press", "within", "layer", "focused", "on_body", "tagged", NULL};
     ikv_message message;
+    uint32_t scopes = 0;
     place here = {at, "press", 0};
     *to = (read_binding){.text = json_string_value(value)};
     if (to->text == NULL) {
@@ -127,15 +169,17 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
             !read_scope_target(r, at, names, value, "within", IKV_WITHIN, to) ||
             !read_scope_target(r, at, names, value, "focused", IKV_FOCUSED,
                                to) ||
-            !read_scope_layer(r, at, names, value, to))
+            !read_scope_target(r, at, names, value, "on_body", IKV_ON_BODY,
+                               to) ||
+            !read_scope_layer(r, at, names, value, to) ||
+            !read_scope_tags(r, at, names, value, to))
             return false;
-        if ((json_object_get(value, "within") != NULL) +
-                (json_object_get(value, "focused") != NULL) +
-                (json_object_get(value, "layer") != NULL) >
-            1)
+        for (int i = 1; members[i] != NULL; i++)
+            scopes += json_object_get(value, members[i]) != NULL;
+        if (scopes > 1)
             return ikvi_reader_fail(r, at,
-                                    "expected one of \"within\", \"layer\" and "
-                                    "\"focused\"");
+                                    "expected one of \"within\", \"layer\", "
+                                    "\"focused\", \"on_body\" and \"tagged\"");
     }
     if (ikv_binding_check(to->text, &message) == IKV_OK)
         return true;
@@ -453,6 +497,21 @@ static void write_layer(json_writer *w, const ikv_setup *setup, uint32_t layer)
         ikvi_write_integer(w, layer);
 }
 
+static void write_tags(json_writer *w, const ikv_setup *setup, uint32_t tags)
+{
+    ikvi_write_name(w, "tagged");
+    if (setup == NULL ||
+        (setup->tag_count < 32 && tags >> setup->tag_count != 0)) {
+        ikvi_write_integer(w, tags);
+        return;
+    }
+    ikvi_write_list(w);
+    for (uint32_t i = 0; i < setup->tag_count; i++)
+        if (tags >> i & 1)
+            ikvi_write_text(w, setup->tags[i]);
+    ikvi_write_close_list(w);
+}
+
 /* `name` is that of its target, where it has one. */
 static void write_binding(json_writer *w, const ikv_actions *actions,
                           ikv_binding binding, const ikv_setup *setup,
@@ -470,8 +529,12 @@ static void write_binding(json_writer *w, const ikv_actions *actions,
     ikvi_write_text(w, text);
     if (scope.where == IKV_IN_LAYER) {
         write_layer(w, setup, scope.layer);
+    } else if (scope.where == IKV_TAGGED) {
+        write_tags(w, setup, scope.layer);
     } else {
-        ikvi_write_name(w, scope.where == IKV_WITHIN ? "within" : "focused");
+        ikvi_write_name(w, scope.where == IKV_WITHIN    ? "within"
+                           : scope.where == IKV_ON_BODY ? "on_body"
+                                                        : "focused");
         ikvi_write_text(w, name);
     }
     ikvi_write_close_object(w);
@@ -486,7 +549,8 @@ static bool write_action(json_writer *w, reader *r, const ikv_actions *actions,
     for (uint32_t n = 0;
          (binding = ikv_actions_binding(actions, id, n)).bits != 0; n++) {
         ikv_scope scope = ikv_binding_scope(actions, binding);
-        bool named = scope.where == IKV_WITHIN || scope.where == IKV_FOCUSED;
+        bool named = scope.where == IKV_WITHIN || scope.where == IKV_FOCUSED ||
+                     scope.where == IKV_ON_BODY;
         const char *name =
             named ? scope_target_name(config, scope.target) : NULL;
         if (named && name == NULL)

@@ -41,8 +41,8 @@ static ikv_target find_target_by_name(const void *user, const char *name)
 }
 
 /* An action, or a field that targets declare; bindings are not asked for. */
-static uint32_t find_number_by_name(const void *user, const ikv_field *field,
-                                    const char *name)
+uint32_t ikvi_setup_find_number(const void *user, const ikv_field *field,
+                                const char *name)
 {
     const ikv_setup *setup = user;
     if (field->set == IKV_SET_FIELD)
@@ -80,8 +80,8 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
 {
     const ikv_kind_info *info = first_kind(setup, handler);
     const ikv_field *field = ikv_field_find(info, c->field);
-    target_finder finder = {find_target_by_name, find_number_by_name, setup,
-                            false};
+    target_finder finder = {find_target_by_name, ikvi_setup_find_number, setup,
+                            0, false};
     /* target.tags and source.tags, which are no fields of an event. */
     bool tags = strstr(c->field, ".tags") != NULL;
     /* nor this one: it is a target, as the event's own */

@@ -10,16 +10,19 @@
 
 /* What a reaction takes. */
 enum takes {
-    TAKES_NOTHING,  /* "stop" */
-    TAKES_TARGET,   /* "capture", or {"capture": "ferry"} */
-    TAKES_HANDLER,  /* "unsubscribe", or {"mute": "greet"} */
-    TAKES_FIELD,    /* {"toggle": "lit"}, or with a target */
-    TAKES_VALUE,    /* {"set": {"field": "lit", "value": true}} */
-    TAKES_POSITION, /* {"move": {"x": 1, "y": 2}} */
-    TAKES_EVENT,    /* {"deliver": {"kind": "horn.sounded", ...}} */
-    TAKES_LANE,     /* {"defer": {"kind": ..., "lane": "frame"}} */
-    TAKES_TEXT,     /* {"log": "text"} */
-    TAKES_DIRECTION /* {"focus_toward": "left"} */
+    TAKES_NOTHING,   /* "stop" */
+    TAKES_TARGET,    /* "capture", or {"capture": "ferry"} */
+    TAKES_HANDLER,   /* "unsubscribe", or {"mute": "greet"} */
+    TAKES_FIELD,     /* {"toggle": "lit"}, or with a target */
+    TAKES_VALUE,     /* {"set": {"field": "lit", "value": true}} */
+    TAKES_POSITION,  /* {"move": {"x": 1, "y": 2}} */
+    TAKES_EVENT,     /* {"deliver": {"kind": "horn.sounded", ...}} */
+    TAKES_LANE,      /* {"defer": {"kind": ..., "lane": "frame"}} */
+    TAKES_TEXT,      /* {"log": "text"} */
+    TAKES_DIRECTION, /* {"focus_toward": "left"} */
+    TAKES_SET,       /* {"push_set": "menu"} */
+    TAKES_SEAT,      /* {"set_seat": 1} */
+    TAKES_FEED       /* {"feed": {"action": "horn", "x": 1}} */
 };
 
 struct reaction_row {
@@ -174,6 +177,80 @@ static ikv_verdict run_focus_toward(const doing *d)
     return IKV_CONTINUE;
 }
 
+static void note_set(const doing *d, const char *what, ikv_status status)
+{
+    const char *name = d->what->text != NULL ? d->what->text : "";
+    note(d->setup, "%s%s%s%s%s", what, name[0] != '\0' ? " " : "", name,
+         status == IKV_OK ? "" : ": ",
+         status == IKV_OK ? "" : ikv_status_name(status));
+}
+
+/* The set that the reaction names. */
+static ikv_action_set its_set(const doing *d)
+{
+    ikv_action_set set = IKV_MAIN_SET;
+    ikv_actions_find_set(ikv_kit_actions(d->setup->kit), d->what->text, &set);
+    return set;
+}
+
+static ikv_verdict run_push_set(const doing *d)
+{
+    note_set(d, "push set",
+             ikv_actions_push(ikv_kit_actions(d->setup->kit), its_set(d),
+                              d->event->seat, false));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_join_set(const doing *d)
+{
+    note_set(d, "join set",
+             ikv_actions_push(ikv_kit_actions(d->setup->kit), its_set(d),
+                              d->event->seat, true));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_pop_set(const doing *d)
+{
+    note_set(d, "pop set",
+             ikv_actions_pop(ikv_kit_actions(d->setup->kit), d->event->seat));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_start_held(const doing *d)
+{
+    note_set(d, "start held",
+             ikv_actions_start_held(ikv_kit_actions(d->setup->kit), its_set(d),
+                                    d->event->seat));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_switch_on(const doing *d)
+{
+    note_set(d, "switch on",
+             ikv_actions_switch(ikv_kit_actions(d->setup->kit), its_set(d),
+                                IKV_ALL_SEATS, true));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_switch_off(const doing *d)
+{
+    note_set(d, "switch off",
+             ikv_actions_switch(ikv_kit_actions(d->setup->kit), its_set(d),
+                                IKV_ALL_SEATS, false));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_set_seat(const doing *d)
+{
+    ikv_loop *loop = ikv_kit_loop(d->setup->kit);
+    uint8_t seat = (uint8_t)d->what->arguments[0].constant.bits.integer;
+    ikv_status status = ikv_loop_set_seat(loop, d->event->device, seat);
+    note(d->setup, "device %u to seat %u%s%s", (unsigned)d->event->device,
+         (unsigned)seat, status == IKV_OK ? "" : ": ",
+         status == IKV_OK ? "" : ikv_status_name(status));
+    return IKV_CONTINUE;
+}
+
 static ikv_verdict run_show(const doing *d)
 {
     ikv_target target = its_target(d);
@@ -254,6 +331,22 @@ static ikv_verdict run_turn_to(const doing *d)
     note(d->setup, "turn %s to %s, %s%s%s", name_of(d->setup, target),
          ikvi_number((double)to[0]).text, ikvi_number((double)to[1]).text,
          status < 0 ? ": " : "", status < 0 ? ikv_status_name(status) : "");
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_feed(const doing *d)
+{
+    ikv_actions *actions = ikv_kit_actions(d->setup->kit);
+    float x = 0, y = 0;
+    as_float(value_of(d, &d->what->arguments[0]), &x);
+    as_float(value_of(d, &d->what->arguments[1]), &y);
+    ikv_status status =
+        ikv_actions_feed(actions, ikv_actions_find(actions, d->what->text),
+                         d->event->seat, x, y);
+    note(d->setup, "feed %s %s, %s%s%s", d->what->text,
+         ikvi_number((double)x).text, ikvi_number((double)y).text,
+         status == IKV_OK ? "" : ": ",
+         status == IKV_OK ? "" : ikv_status_name(status));
     return IKV_CONTINUE;
 }
 
@@ -446,6 +539,15 @@ static const struct reaction_row rows[] = {
     {"modal", TAKES_TARGET, run_modal, "{\"modal\": \"menu\"}"},
     {"end_modal", TAKES_NOTHING, run_end_modal, "\"end_modal\""},
     {"cancel_all", TAKES_NOTHING, run_cancel_all, "\"cancel_all\""},
+    {"push_set", TAKES_SET, run_push_set, "{\"push_set\": \"menu\"}"},
+    {"join_set", TAKES_SET, run_join_set, "{\"join_set\": \"menu\"}"},
+    {"pop_set", TAKES_NOTHING, run_pop_set, "\"pop_set\""},
+    {"switch_on", TAKES_SET, run_switch_on, "{\"switch_on\": \"deck\"}"},
+    {"switch_off", TAKES_SET, run_switch_off, "{\"switch_off\": \"deck\"}"},
+    {"start_held", TAKES_SET, run_start_held, "{\"start_held\": \"deck\"}"},
+    {"feed", TAKES_FEED, run_feed,
+     "{\"feed\": {\"action\": \"horn\", \"x\": 1}}"},
+    {"set_seat", TAKES_SEAT, run_set_seat, "{\"set_seat\": 1}"},
     {"attach", TAKES_TARGET, run_attach, "\"attach\""},
     {"move", TAKES_POSITION, run_move, "{\"move\": {\"x\": 10, \"y\": 20}}"},
     {"turn_to", TAKES_POSITION, run_turn_to,
@@ -632,6 +734,45 @@ static bool read_sent_event(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
+static bool read_feed(reader *r, const place *at, ikv_setup *setup,
+                      const json_t *value, reaction *to)
+{
+    static const char *const members[] = {"action", "x", "y", NULL};
+    if (!json_is_object(value))
+        return wrong_form(r, at, to, value);
+    if (!ikvi_expect_object(r, at, value, members) ||
+        !ikvi_read_string(r, at, value, "action", true, &to->text))
+        return false;
+    place action = {at, "action", 0};
+    if (ikvi_setup_find_action(setup, to->text) == NULL)
+        return ikvi_reader_fail(r, &action, "unknown action \"%.60s\"",
+                                to->text);
+    for (int i = 0; i < 2; i++) {
+        place here = {at, members[i + 1], 0};
+        const json_t *part = json_object_get(value, members[i + 1]);
+        argument *a = &to->arguments[i];
+        if (part != NULL && !read_argument(r, &here, part, a))
+            return false;
+        if (part != NULL && a->event_field == NULL &&
+            a->constant.type == IKV_VALUE_BOOL)
+            return ikvi_reader_fail(r, &here, "expected a number, found %s",
+                                    ikvi_json_found(part));
+    }
+    return true;
+}
+
+static bool read_seat(reader *r, const place *at, const json_t *value,
+                      reaction *to)
+{
+    json_int_t seat = json_integer_value(value);
+    if (!json_is_integer(value) || seat < 0 || seat >= IKV_SEAT_LIMIT)
+        return ikvi_reader_fail(r, at, "expected a seat from 0 to %d, found %s",
+                                IKV_SEAT_LIMIT - 1, ikvi_json_found(value));
+    to->arguments[0].constant =
+        (ikv_value){IKV_VALUE_INTEGER, {.integer = seat}};
+    return true;
+}
+
 static bool read_name(reader *r, const place *at, ikv_setup *setup,
                       const json_t *value, reaction *to)
 {
@@ -644,6 +785,10 @@ static bool read_name(reader *r, const place *at, ikv_setup *setup,
                ikvi_setup_unknown_target(r, at, setup, name);
     }
     to->text = name;
+    if (to->row->takes == TAKES_SET)
+        return ikvi_setup_find_set(setup, name) < setup->set_count ||
+               ikvi_setup_unknown_of(r, at, "set", name, setup->set_names,
+                                     NULL);
     if (to->row->takes == TAKES_DIRECTION) {
         for (uint32_t i = 0; directions[i] != NULL; i++)
             if (strcmp(directions[i], name) == 0)
@@ -707,8 +852,9 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
     if (to->row == NULL)
         return unknown_reaction(r, at, name);
     /* a setup has many reactions and few arguments */
-    if (to->row->takes != TAKES_NOTHING && to->row->takes != TAKES_FIELD &&
-        json_is_object(part)) {
+    if (to->row->takes == TAKES_SEAT ||
+        (to->row->takes != TAKES_NOTHING && to->row->takes != TAKES_FIELD &&
+         json_is_object(part))) {
         to->arguments = calloc(SETUP_ARGUMENTS, sizeof *to->arguments);
         if (to->arguments == NULL)
             return ikvi_no_memory(r) == IKV_OK;
@@ -722,6 +868,10 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
         return read_set(r, &here, setup, part, to);
     case TAKES_POSITION:
         return read_position(r, &here, setup, part, to);
+    case TAKES_FEED:
+        return read_feed(r, &here, setup, part, to);
+    case TAKES_SEAT:
+        return read_seat(r, &here, part, to);
     case TAKES_EVENT:
     case TAKES_LANE:
         return read_sent_event(r, &here, setup, part, to);

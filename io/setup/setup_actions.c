@@ -69,7 +69,7 @@ bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-/* When all targets and layers are known. */
+/* When all targets, their tags and layers are known. */
 bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
                                const json_t *value, size_t index)
 {

@@ -457,10 +457,10 @@ bool ikvi_read_document(reader *r, ikv_setup *setup)
            each(r, setup, "targets", target_name_entry) &&
            each(r, setup, "sets", ikvi_read_action_set) &&
            each(r, setup, "actions", ikvi_read_setup_action) &&
-           each(r, setup, "actions", ikvi_check_setup_bindings) &&
            each(r, setup, "groups", group_entry) &&
            each(r, setup, "handlers", handler_name_entry) &&
            each(r, setup, "targets", target_entry) &&
            ikvi_check_parents(r, &at_targets, setup) &&
+           each(r, setup, "actions", ikvi_check_setup_bindings) &&
            each(r, setup, "handlers", handler_entry);
 }

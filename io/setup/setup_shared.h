@@ -28,4 +28,9 @@ bool ikvi_kit_hears(const ikv_bus *bus, ikv_subscription subscription,
 const char *ikvi_kit_name(const void *kit_names, const ikv_field *field,
                           uint32_t bits);
 
+/* The number of an action, or of a field that targets declare, by its name; 0 if
+ * there is none. */
+uint32_t ikvi_setup_find_number(const void *setup, const ikv_field *field,
+                                const char *name);
+
 #endif

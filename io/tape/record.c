@@ -36,13 +36,15 @@ static bool begins_span(const ikv_digest *digest, const ikv_watch *watch)
 
 /* -------------------------------------------------------------- writing -- */
 
-/* NULL for what only the program knows. Events of actions are never on a
- * tape. */
+/* NULL for what only the program knows. */
 static const char *target_of_tape(const void *user, const ikv_field *field,
                                   uint32_t bits)
 {
     const ikv_recording *r = user;
-    (void)field;
+    if (field->set == IKV_SET_ACTION)
+        return ikv_actions_name(ikv_kit_actions(r->kit), (ikv_action_id){bits});
+    if (field->type != IKV_TYPE_TARGET)
+        return NULL;
     if (bits == ikv_bus_root(r->bus).bits)
         return "root";
     if (r->setup == NULL)

@@ -1,6 +1,7 @@
 /* tape.c - reading tapes: a header line, then a line for each event, gesture or
  * digest. */
 #define _POSIX_C_SOURCE 200809L
+#include "../setup/setup_shared.h"
 #include "tape.h"
 
 #include <stdlib.h>
@@ -46,6 +47,12 @@ static ikv_target find_by_name(const void *setup, const char *name)
     return ikv_setup_target(setup, name);
 }
 
+static uint32_t find_number_by_name(const void *setup, const ikv_field *field,
+                                    const char *name)
+{
+    return setup != NULL ? ikvi_setup_find_number(setup, field, name) : 0;
+}
+
 static void read_header(ikv_tape *tape)
 {
     reader *r = &tape->lines.reader;
@@ -80,7 +87,8 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
         return ikvi_no_memory(r);
     t->setup = setup;
     t->catalogue = catalogue;
-    t->finder = (target_finder){find_by_name, NULL, setup, UINT32_MAX};
+    t->finder = (target_finder){find_by_name, find_number_by_name, setup,
+                                UINT32_MAX, true};
     if (ikvi_lines_open(&t->lines, path, message)) {
         if (t->lines.binary != NULL)
             ikvi_binary_use(t->lines.binary, catalogue);

@@ -705,7 +705,8 @@ static bool put_plain(const token *cell, const ikv_field *field,
 {
     ikv_value value = {IKV_VALUE_NONE, {0}};
     bool whole = cell->type == TOKEN_UINT || cell->type == TOKEN_NEGATIVE;
-    if (field->type == IKV_TYPE_TARGET || field->type == IKV_TYPE_TEXT)
+    if (field->type == IKV_TYPE_TARGET || field->type == IKV_TYPE_TEXT ||
+        ikvi_names_something(field))
         return false;
     if (cell->type == TOKEN_UINT && field->type == IKV_TYPE_U64) {
         memcpy((char *)event + field->offset, &cell->number, 8);

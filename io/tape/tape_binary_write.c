@@ -334,6 +334,10 @@ static void put_field(binary_writer *w, const binary_field *f,
     uint32_t bits = value.bits.target.bits;
     if (text != NULL)
         put_text(w, text, length);
+    else if (ikvi_names_something(f->field) &&
+             (text = name(user, f->field, (uint32_t)value.bits.integer)) !=
+                 NULL)
+        put_text(w, text, strlen(text));
     else if (f->field->type == IKV_TYPE_U64)
         put_uint(w, (uint64_t)value.bits.integer);
     else if (value.type == IKV_VALUE_INTEGER)

@@ -48,6 +48,13 @@ static ikv_target find_number(const void *user, const char *name)
     return (ikv_target){ikvi_names_number(names, name)};
 }
 
+static uint32_t find_named(const void *user, const ikv_field *field,
+                           const char *name)
+{
+    (void)field;
+    return find_number(user, name).bits;
+}
+
 const char *ikvi_name_of_number(const void *user, const ikv_field *field,
                                 uint32_t bits)
 {
@@ -58,5 +65,6 @@ const char *ikvi_name_of_number(const void *user, const ikv_field *field,
 target_finder ikvi_any_target(tape_names *names)
 {
     /* A handle that has a name's number could not be told from it. */
-    return (target_finder){find_number, NULL, names, IKVI_FIRST_NAME - 1};
+    return (target_finder){find_number, find_named, names, IKVI_FIRST_NAME - 1,
+                           true};
 }

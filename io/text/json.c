@@ -618,12 +618,18 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
             return false;
     } else if (ikvi_names_something(field)) {
         const char *name = json_string_value(value);
+        json_int_t bits = json_integer_value(value);
+        bool number = json_is_integer(value) && finder != NULL && bits >= 0 &&
+                      bits <= finder->most && finder->numbers;
         to.type = IKV_VALUE_INTEGER;
-        if (name == NULL || finder->find_number == NULL)
+        to.bits.integer = bits;
+        if (!number &&
+            (name == NULL || finder == NULL || finder->find_number == NULL))
             return ikvi_reader_fail(r, at, "expected %s's name, found %s",
                                     field->name, ikvi_json_found(value));
-        to.bits.integer = finder->find_number(finder->user, field, name);
-        if (to.bits.integer == 0)
+        if (!number)
+            to.bits.integer = finder->find_number(finder->user, field, name);
+        if (!number && to.bits.integer == 0)
             return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
                                     name);
     } else if (ikvi_json_is_mask(field)) {

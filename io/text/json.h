@@ -92,7 +92,8 @@ typedef struct target_finder {
                             const char *name);
     const void *user;
     uint32_t
-        most; /* a target may be a number as well, its handle's, up to it */
+        most;     /* a target may be a number as well, its handle's, up to it */
+    bool numbers; /* so may what else is known by name */
 } target_finder;
 bool ikvi_read_field(reader *r, const place *at, const json_t *value,
                      const ikv_field *field, const target_finder *finder,

@@ -323,8 +323,11 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
             ikvi_write_integer(w, value.bits.target.bits);
         break;
     case IKV_VALUE_INTEGER:
-        if (ikvi_names_something(field))
-            ikvi_write_text(w, name(user, field, (uint32_t)value.bits.integer));
+        text = ikvi_names_something(field)
+                   ? name(user, field, (uint32_t)value.bits.integer)
+                   : NULL;
+        if (text != NULL)
+            ikvi_write_text(w, text);
         else
             write_whole(w, field, value.bits.integer);
         break;

@@ -296,6 +296,10 @@ static void put_scope(phrase *p, const ikv_why *why, const ikv_obstacle *o)
         put(p, "it is not in layer %lld", (long long)o->wanted.bits.integer);
     else if (o->nth == IKV_FOCUSED && o->by.bits == 0)
         put(p, "nothing has the focus");
+    else if (o->nth == IKV_TAGGED)
+        put(p, "it bears none of the tags that the binding asks for");
+    else if (o->nth == IKV_ON_BODY)
+        put(p, "it is no piece of %s", ikvi_kit_target(&why->names, o->by));
     else
         put(p,
             o->nth == IKV_FOCUSED ? "the focus is not within %s"

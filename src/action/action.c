@@ -6,9 +6,11 @@
  * action-2  a binding lies in the bucket of each of its triggers: the last part
  *           of a chord, each part of an axis
  *
- * action-3  `held` names each binding and seat that is satisfied, once
+ * action-3  `held` names each binding and seat that is satisfied, and each action
+ *           and seat that is fed, once
  *
- * action-4  an action is held by as many bindings as are satisfied
+ * action-4  an action is held by as many bindings as are satisfied, and by what
+ *           it is fed
  */
 #include "action_internal.h"
 
@@ -41,6 +43,7 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
     a->s.action_slots.slots = ikvi_layout_add(&l, actions, sizeof(ikvi_slot));
     a->s.binding_slots.slots = ikvi_layout_add(&l, bindings, sizeof(ikvi_slot));
     ikvi_names_layout(&a->s.names, &l, ikvi_or(config->name_bytes, 4096));
+    a->s.names.drops = true;
     a->sets = ikvi_layout_add(&l, a->set_room, sizeof(action_set));
     a->rows = ikvi_layout_add(&l, actions, sizeof(action_row));
     a->action_runs =
@@ -48,7 +51,8 @@ static ikv_status lay_out_actions(const ikv_actions_config *config,
     a->bindings = ikvi_layout_add(&l, bindings, sizeof(action_binding));
     a->binding_runs =
         ikvi_layout_add(&l, bindings * a->seats, sizeof(binding_run));
-    a->held = ikvi_layout_add(&l, bindings * a->seats, sizeof(uint32_t));
+    a->held =
+        ikvi_layout_add(&l, (bindings + actions) * a->seats, sizeof(uint32_t));
     a->size = ikvi_layout_size(&l);
     return a->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -142,81 +146,6 @@ ikv_status ikv_actions_follow(ikv_actions *actions, ikv_router *router)
     return IKV_OK;
 }
 
-/* ----------------------------------------------------------------- sets -- */
-
-ikv_status ikv_actions_find_set(const ikv_actions *actions, const char *name,
-                                ikv_action_set *set)
-{
-    if (actions == NULL || name == NULL || set == NULL)
-        return IKV_BAD_ARGUMENT;
-    for (uint32_t i = 0; i < actions->s.set_count; i++)
-        if (ikvi_same(ikv_actions_set_name(actions, (ikv_action_set)i), name)) {
-            *set = (ikv_action_set)i;
-            return IKV_OK;
-        }
-    return IKV_UNKNOWN_NAME;
-}
-
-ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
-                               ikv_action_set *set)
-{
-    ikv_action_set known;
-    if (actions == NULL || name == NULL || set == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (ikv_actions_find_set(actions, name, &known) == IKV_OK)
-        return IKV_DUPLICATE;
-    if (actions->s.set_count == actions->set_room)
-        return IKV_FULL_SETS;
-    uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
-    if (kept == 0)
-        return IKV_FULL_NAMES;
-    *action_set_at(actions, actions->s.set_count) = (action_set){kept, 0};
-    *set = (ikv_action_set)actions->s.set_count++;
-    return IKV_OK;
-}
-
-const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
-{
-    return actions != NULL && set < actions->s.set_count
-               ? ikvi_names_text(&actions->s.names, actions,
-                                 action_set_at(actions, set)->name)
-               : NULL;
-}
-
-static void end_what_is_off(ikv_actions *a)
-{
-    for (uint32_t nth = 0; nth < a->s.held_count;) {
-        uint32_t index = *held_at(a, nth);
-        uint32_t place = index / a->seats, seat = index % a->seats;
-        ikv_action_set set =
-            action_row_at(a, binding_at(a, place)->action)->set;
-        if ((action_set_at(a, set)->off >> seat & 1) == 0) {
-            nth++;
-            continue;
-        }
-        ikvi_binding_release(a, place, seat);
-        /* A handler of the end may have changed what is held. */
-        nth = 0;
-    }
-}
-
-/* A3: what is held ends with its set. */
-ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
-                              uint8_t seat, bool on)
-{
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
-        return IKV_BAD_ARGUMENT;
-    if (set >= actions->s.set_count)
-        return IKV_UNKNOWN_NAME;
-    uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
-    action_set *s = action_set_at(actions, set);
-    /* Sets are on unless switched off: 0 is how they begin. */
-    s->off = (uint8_t)(on ? s->off & ~bits : s->off | bits);
-    if (!on)
-        end_what_is_off(actions);
-    return IKV_OK;
-}
-
 /* -------------------------------------------------------------- actions -- */
 
 static uint32_t find_action(const ikv_actions *a, ikv_action_id action)
@@ -303,16 +232,87 @@ ikv_action_set ikv_actions_set_of(const ikv_actions *actions,
                                  : (ikv_action_set)IKV_MAIN_SET;
 }
 
+/* Nobody else may bear it: sets and actions share their names. */
+static void drop_name(ikv_actions *a, uint32_t name)
+{
+    for (uint32_t i = 0; i < a->s.set_count; i++)
+        if (action_set_at(a, i)->name == name)
+            return;
+    for (uint32_t i = 0; i < a->s.action_slots.capacity; i++)
+        if (slot_used(&a->s.action_slots, a, i) &&
+            action_row_at(a, i)->name == name)
+            return;
+    ikvi_names_drop(&a->s.names, a, name);
+}
+
 ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
 {
     if (find_action(actions, action) == IKVI_NO_SLOT)
         return IKV_ABSENT;
     ikv_actions_unbind_all(actions, action);
     uint32_t place = find_action(actions, action);
+    for (uint32_t seat = 0; place != IKVI_NO_SLOT && seat < actions->seats;
+         seat++) {
+        if (action_run_at(actions, place, seat)->fed)
+            ikvi_held_release(actions, first_fed(actions) +
+                                           place * actions->seats + seat);
+        place = find_action(actions, action);
+    }
     if (place == IKVI_NO_SLOT)
         return IKV_OK; /* a handler of its end has removed it */
+    if (action_row_at(actions, place)->first != NO_PLACE)
+        return ikv_actions_remove(actions, action); /* or has bound it anew */
+    uint32_t name = action_row_at(actions, place)->name;
     ikvi_slots_give(&actions->s.action_slots, actions, place);
+    drop_name(actions, name);
     return IKV_OK;
+}
+
+/* A7. */
+ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
+                            uint8_t seat, float x, float y)
+{
+    if (actions == NULL || seat >= ACTION_SEATS)
+        return IKV_BAD_ARGUMENT;
+    seat = action_seat(actions, seat);
+    if (!ikvi_coordinate_is_good(x) || !ikvi_coordinate_is_good(y))
+        return IKV_BAD_VALUE;
+    uint32_t place = find_action(actions, action);
+    if (place == IKVI_NO_SLOT)
+        return IKV_STALE;
+    if (!ikv_actions_is_on(actions, action_row_at(actions, place)->set, seat))
+        return IKV_ABSENT;
+    uint64_t now = ikvi_bus_time(actions->bus);
+    ikv_event cause = ikv_event_make(IKV_KIND_ACTION_FEED, now);
+    cause.seat = seat;
+    cause.target = ikvi_bus_root();
+    cause.action.action = action.bits;
+    cause.action.x = x;
+    cause.action.y = y;
+    actions->s.time_ns = now;
+    ikvi_action_feed(actions, place, seat, x, y, &cause);
+    return IKV_OK;
+}
+
+ikv_status ikv_actions_hear(ikv_actions *actions, ikv_action_id action,
+                            uint32_t state, ikv_handler handler, void *user,
+                            ikv_subscription *subscription)
+{
+    if (actions == NULL || handler == NULL || state > IKV_ACTION_ENDED)
+        return IKV_BAD_ARGUMENT;
+    if (find_action(actions, action) == IKVI_NO_SLOT)
+        return IKV_STALE;
+    const ikv_condition its = {"action",
+                               IKV_EQUAL,
+                               {IKV_VALUE_INTEGER, {.integer = action.bits}},
+                               false};
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = (ikv_kind)(IKV_KIND_ACTION_START + state);
+    config.conditions = &its;
+    config.condition_count = 1;
+    config.handler = handler;
+    config.user = user;
+    return ikv_bus_subscribe(actions->bus, &config, subscription, NULL);
 }
 
 /* ------------------------------------------------------------- bindings -- */
@@ -371,7 +371,10 @@ static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
         return scope->target.bits == 0 ||
                ikv_bus_target_alive(a->bus, scope->target);
     case IKV_WITHIN:
+    case IKV_ON_BODY:
         return ikv_bus_target_alive(a->bus, scope->target);
+    case IKV_TAGGED:
+        return scope->layer != 0;
     default:
         return false;
     }
@@ -523,8 +526,9 @@ static bool scopes_meet(const ikv_scope *a, const ikv_scope *b)
     if (a->where == IKV_ANYWHERE || b->where == IKV_ANYWHERE)
         return true;
     return a->where == b->where &&
-           (a->where == IKV_IN_LAYER ? a->layer == b->layer
-                                     : a->target.bits == b->target.bits);
+           (a->where == IKV_TAGGED     ? (a->layer & b->layer) != 0
+            : a->where == IKV_IN_LAYER ? a->layer == b->layer
+                                       : a->target.bits == b->target.bits);
 }
 
 /* Of other actions alone: one action may well have two bindings that meet. */
@@ -657,7 +661,12 @@ const char *ikv_actions_validate(const ikv_actions *actions)
     if (broken != NULL)
         return broken;
     for (uint32_t i = 0; i < a->s.held_count; i++) {
-        if (!binding_run_at(a, *held_at(a, i))->on)
+        uint32_t index = *held_at(a, i);
+        if (index >= first_fed(a)
+                ? !action_run_at(a, ikvi_held_action(a, index),
+                                 index % a->seats)
+                       ->fed
+                : !binding_run_at(a, index)->on)
             return "action-3";
         for (uint32_t k = 0; k < i; k++)
             if (*held_at(a, k) == *held_at(a, i))
@@ -666,9 +675,10 @@ const char *ikv_actions_validate(const ikv_actions *actions)
     for (uint32_t i = 0; i < a->s.action_slots.capacity; i++)
         for (uint32_t seat = 0;
              slot_used(&a->s.action_slots, a, i) && seat < a->seats; seat++) {
-            uint32_t bindings = count_on(a, i, seat);
-            on += bindings;
-            if (action_run_at(a, i, seat)->on != bindings)
+            uint32_t holders =
+                count_on(a, i, seat) + action_run_at(a, i, seat)->fed;
+            on += holders;
+            if (action_run_at(a, i, seat)->on != holders)
                 return "action-4";
         }
     return on == a->s.held_count ? NULL : "action-3";

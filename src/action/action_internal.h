@@ -2,8 +2,8 @@
  * bindings, action_text.c reads and writes a binding's text, action_run.c
  * starts and ends actions as input comes.
  *
- * Files, lowest first: action_text.c, action_measure.c, action_run.c,
- * action_probe.c, action.c.
+ * Files, lowest first: action_text.c, action_measure.c, action_parts.c,
+ * action_run.c, action_sets.c, action_probe.c, action.c.
  */
 #ifndef IKVI_ACTION_INTERNAL_H
 #define IKVI_ACTION_INTERNAL_H
@@ -98,10 +98,14 @@ typedef struct action_row {
 typedef struct action_run {
     ikv_event cause;
     float value, x, y;
+    float fed_x, fed_y;
     uint32_t steps, told; /* when a hold was told last */
-    uint32_t on;          /* how many of its bindings are satisfied */
-    uint32_t binding;
+    uint32_t on;          /* how many of its bindings are satisfied, and whether
+                             it is fed */
+    uint32_t binding;     /* that its values are of; NO_PLACE: what it is fed */
+    uint16_t fed_device;
     uint8_t router;
+    bool fed;
 } action_run;
 
 typedef struct action_set {
@@ -117,9 +121,16 @@ typedef struct action_input {
     bool release; /* only axes may start by it: their other side is held */
 } action_input;
 
+/* A set that was pushed for a seat: what lies beneath is off, unless it joins
+ * that. */
+typedef struct action_push {
+    ikv_action_set set;
+    uint8_t seat;
+    bool joins;
+} action_push;
+
 typedef struct action_learning {
     bool on, done;
-    uint8_t seat;
     uint32_t cancel_code;
     uint32_t modifier; /* the code of the one that was pressed last */
     action_shape shape;
@@ -153,12 +164,21 @@ struct ikv_actions {
         uint64_t time_ns; /* of what is being settled */
         uint32_t input_count;
         action_input input[ACTION_QUEUE];
-        action_learning learning;
+        action_learning learning[ACTION_SEATS];
+        uint32_t pushed_count;
+        action_push pushed[IKV_PUSH_LIMIT];
         ikv_actions_counts counters;
     } s;
 };
 
 #define NO_PLACE UINT32_MAX
+
+/* `held` names bindings by place * seats + seat, and behind them the actions
+ * that are fed likewise. */
+static inline uint32_t first_fed(const ikv_actions *a)
+{
+    return a->s.binding_slots.capacity * a->seats;
+}
 
 static inline action_row *action_row_at(const ikv_actions *a, uint32_t place)
 {
@@ -192,10 +212,11 @@ static inline action_set *action_set_at(const ikv_actions *a, uint32_t set)
     return (action_set *)ikvi_at(a, a->sets) + set;
 }
 
-/* Which bindings are satisfied, in the order in which they were. */
+/* Which bindings are satisfied, and which actions are fed, in the order in which
+ * they were. */
 static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
 {
-    IKVI_CHECK(nth < a->s.binding_slots.capacity * a->seats);
+    IKVI_CHECK(nth < first_fed(a) + a->s.action_slots.capacity * a->seats);
     return (uint32_t *)ikvi_at(a, a->held) + nth;
 }
 
@@ -239,12 +260,20 @@ bool ikvi_scope_goes_on(const ikv_actions *a, const ikv_scope *scope,
 bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
                       uint32_t seat, const action_input *input);
 
-/* action_run.c */
+/* action_parts.c */
 enum {
     TRIGGERS = 4 /* parts that one event can be */
 };
+/* The parts that an event is, among those that trigger; and those that it lets
+ * go. */
+uint32_t ikvi_triggers_of(const ikv_event *event, action_part *to);
+uint32_t ikvi_releases_of(const ikv_event *event, action_part *to);
 /* The parts that an input is, as many as there are. */
 uint32_t ikvi_parts_of(const action_input *input, action_part parts[TRIGGERS]);
+/* Whether the seat learns: then the event starts nothing. */
+bool ikvi_learn_from(ikv_actions *a, uint32_t seat, const ikv_event *event);
+
+/* action_run.c */
 /* A5: of the chords that it completes, how long the longest is; one of them goes
  * to *place. */
 uint32_t ikvi_longest_chord(const ikv_actions *a, uint32_t seat,
@@ -253,6 +282,15 @@ uint32_t ikvi_longest_chord(const ikv_actions *a, uint32_t seat,
 uint32_t ikvi_chord_length(const action_binding *b);
 /* Takes a binding's satisfaction away, without a look at its input. */
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat);
+/* The same of one of `held`: of an action that is fed, too. */
+void ikvi_held_release(ikv_actions *a, uint32_t index);
+/* Which action one of `held` holds. */
+uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index);
+/* A7: the action is driven by x and y until both are 0. */
+void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
+                      float y, const ikv_event *cause);
+/* A binding that is held already starts, as if it were pressed now. */
+void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat);
 void ikvi_action_on_routed(void *actions, ikv_router *router,
                            const ikv_event *event, ikv_outcome outcome,
                            bool passed);

@@ -6,9 +6,18 @@
 bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
                        uint8_t seat)
 {
-    return actions != NULL && set < actions->s.set_count &&
-           (action_set_at(actions, set)->off >> action_seat(actions, seat) &
-            1) == 0;
+    if (actions == NULL || set >= actions->s.set_count)
+        return false;
+    seat = action_seat(actions, seat);
+    /* From the top of the stack down to what hides the rest. */
+    for (uint32_t i = actions->s.pushed_count; i-- > 0;) {
+        const action_push *p = &actions->s.pushed[i];
+        if (p->seat == seat && p->set == set)
+            return true;
+        if (p->seat == seat && !p->joins)
+            return false;
+    }
+    return (action_set_at(actions, set)->off >> seat & 1) == 0;
 }
 
 /* ------------------------------------------------------------ measuring -- */
@@ -215,6 +224,14 @@ bool ikvi_focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
     return false;
 }
 
+/* What is over nothing is over the lowest layer. */
+static bool is_over_ground(const ikv_actions *a, const ikv_event *event)
+{
+    const ikv_kind_info *info =
+        ikv_catalogue_info(ikv_bus_catalogue(a->bus), event->kind);
+    return event->target.bits == ikvi_bus_root().bits && info->positioned;
+}
+
 /* A4. */
 bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
                       uint32_t seat, const action_input *input)
@@ -227,7 +244,16 @@ bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
                lies_within(router, input->event.target, scope->target);
     case IKV_IN_LAYER:
         return router != NULL && input->event.target.bits != 0 &&
-               ikvi_router_layer(router, input->event.target) == scope->layer;
+               (ikvi_router_layer(router, input->event.target) ==
+                    scope->layer ||
+                (scope->layer == 0 && is_over_ground(a, &input->event)));
+    case IKV_ON_BODY:
+        return input->event.target.bits != 0 &&
+               ikvi_bus_body(a->bus, input->event.target).bits ==
+                   scope->target.bits;
+    case IKV_TAGGED:
+        return input->event.target.bits != 0 &&
+               (ikvi_bus_tags(a->bus, input->event.target) & scope->layer) != 0;
     case IKV_FOCUSED:
         return ikvi_focus_is_within(a, seat, scope->target);
     default:

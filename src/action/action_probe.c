@@ -101,7 +101,9 @@ uint32_t ikv_actions_probe(const ikv_actions *actions, ikv_binding binding,
     const binding_run *run = binding_run_at(a, place * a->seats + seat);
     ikv_action_set set = action_row_at(a, b->action)->set;
     uint32_t count = ikvi_parts_of(&input, parts);
-    if (!is_its_trigger(&b->shape, parts, count, &trigger)) {
+    /* What is let go starts nothing but the other side of an axis. */
+    if ((input.release && !b->shape.axis) ||
+        !is_its_trigger(&b->shape, parts, count, &trigger)) {
         ikvi_find_by(&f, IKV_WHY_OTHER_INPUT, (ikv_target){0});
         return f.count;
     }

@@ -6,8 +6,6 @@
  */
 #include "action_internal.h"
 
-#include "ikvar/keys.h"
-
 /* ----------------------------------------------------------- delivering -- */
 
 /* A1: events bear the input that started the action, from its start to its end;
@@ -42,11 +40,22 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
     ikv_bus_deliver_along(a->bus, &event, &route);
 }
 
-/* The action's values are those of the binding that is furthest. */
+/* The action's values are those of the binding that is furthest, or what it is
+ * fed. */
 static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
 {
     action_run *run = action_run_at(a, place, seat);
     float most = -1;
+    if (run->fed) {
+        binding_run fed = {0};
+        ikvi_set_vector(&fed, run->fed_x, run->fed_y);
+        bool line = !(run->fed_y < 0 || run->fed_y > 0);
+        run->value = line ? ikvi_clamp(run->fed_x, -1, 1) : fed.value;
+        run->x = run->fed_x;
+        run->y = run->fed_y;
+        run->binding = NO_PLACE;
+        most = size_of(run->value);
+    }
     for (uint32_t at = action_row_at(a, place)->first; at != NO_PLACE;
          at = binding_at(a, at)->next) {
         const binding_run *b = binding_run_at(a, at * a->seats + seat);
@@ -61,17 +70,20 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
     }
 }
 
-/* A1: an action is on while any of its bindings is; only the first one starts
- * it, those that join give their value. */
-static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
-                          const action_input *input)
+uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index)
 {
-    uint32_t index = place * a->seats + seat;
-    uint32_t at = binding_at(a, place)->action;
+    return index >= first_fed(a) ? (index - first_fed(a)) / a->seats
+                                 : binding_at(a, index / a->seats)->action;
+}
+
+/* A1: an action is on while any of its bindings is, or it is fed; only the first
+ * of them starts it, those that join give their value. */
+static void hold(ikv_actions *a, uint32_t index, const ikv_event *cause,
+                 uint8_t router)
+{
+    uint32_t at = ikvi_held_action(a, index), seat = index % a->seats;
     action_run *run = action_run_at(a, at, seat);
-    IKVI_CHECK(!binding_run_at(a, index)->on);
-    binding_run_at(a, index)->on = true;
-    /* There is room: one place for each binding and seat. */
+    /* There is room: one place for each binding and action, and seat. */
     *held_at(a, a->s.held_count++) = index;
     a->changes++;
     /* On already: no second start. */
@@ -79,28 +91,37 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
         refresh_action(a, at, seat);
         return;
     }
-    run->cause = input->event;
-    run->router = input->router;
+    run->cause = *cause;
+    run->router = router;
     run->steps = 0;
     refresh_action(a, at, seat);
     a->s.counters.started++;
     tell(a, IKV_KIND_ACTION_START, at, seat, a->synthetic);
 }
 
-/* The order of what is held stays, since holds are told in it. An end that no
- * input caused (a binding or action was removed, a set switched off) is
- * synthetic. */
-void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
+static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
+                          const action_input *input)
 {
-    uint32_t index = place * a->seats + seat, nth = 0;
-    uint32_t at = binding_at(a, place)->action;
-    IKVI_CHECK(binding_run_at(a, index)->on && a->s.held_count > 0);
+    uint32_t index = place * a->seats + seat;
+    IKVI_CHECK(!binding_run_at(a, index)->on);
+    binding_run_at(a, index)->on = true;
+    hold(a, index, &input->event, input->router);
+}
+
+/* The order of what is held stays, since holds are told in it. */
+static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
+{
+    uint32_t at = ikvi_held_action(a, index), seat = index % a->seats, nth = 0;
+    IKVI_CHECK(a->s.held_count > 0);
     while (*held_at(a, nth) != index)
         nth++;
     a->s.held_count--;
     for (uint32_t i = nth; i < a->s.held_count; i++)
         *held_at(a, i) = *held_at(a, i + 1);
-    binding_run_at(a, index)->on = false;
+    if (index >= first_fed(a))
+        action_run_at(a, at, seat)->fed = false;
+    else
+        binding_run_at(a, index)->on = false;
     IKVI_CHECK(action_run_at(a, at, seat)->on > 0);
     /* Before anybody is told: walks over what is held begin anew. */
     a->changes++;
@@ -108,108 +129,80 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
         refresh_action(a, at, seat);
         return;
     }
-    tell(a, IKV_KIND_ACTION_END, at, seat, a->synthetic || !a->resolving);
+    tell(a, IKV_KIND_ACTION_END, at, seat, synthetic);
+}
+
+/* An end that no input caused (a binding or action was removed, a set switched
+ * off) is synthetic. */
+void ikvi_held_release(ikv_actions *a, uint32_t index)
+{
+    let_go(a, index, a->synthetic || !a->resolving);
+}
+
+void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    ikvi_held_release(a, place * a->seats + seat);
+}
+
+/* --------------------------------------------------------------- feeding -- */
+
+static bool is_zero(float x, float y)
+{
+    return !(x < 0 || x > 0 || y < 0 || y > 0);
+}
+
+void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
+                      float y, const ikv_event *cause)
+{
+    action_run *run = action_run_at(a, at, seat);
+    uint32_t index = first_fed(a) + at * a->seats + seat;
+    bool was = run->fed;
+    if (is_zero(x, y)) {
+        if (was)
+            let_go(a, index, a->synthetic);
+        return;
+    }
+    run->fed = true;
+    run->fed_x = x;
+    run->fed_y = y;
+    run->fed_device = cause->device;
+    if (was)
+        refresh_action(a, at, seat);
+    else
+        hold(a, index, cause, UINT8_MAX);
+}
+
+/* What comes in as an event is fed as by the call; a handler may have stopped
+ * it. */
+static void take_feed(ikv_actions *a, const action_input *input)
+{
+    const ikv_event *event = &input->event;
+    uint32_t seat = action_seat(a, event->seat);
+    uint32_t at = ikvi_slots_find(&a->s.action_slots, a, event->action.action);
+    if (input->claimed || at == IKVI_NO_SLOT ||
+        !ikv_actions_is_on(a, action_row_at(a, at)->set, (uint8_t)seat)) {
+        a->s.counters.passed_over++;
+        return;
+    }
+    ikvi_action_feed(a, at, seat, event->action.x, event->action.y, event);
+}
+
+/* K1: what a device that is gone has fed is over. */
+static void lose_feeds(ikv_actions *a, const ikv_event *lost)
+{
+    for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
+        uint32_t index = *held_at(a, nth);
+        if (index < first_fed(a))
+            continue;
+        action_run *run =
+            action_run_at(a, ikvi_held_action(a, index), index % a->seats);
+        /* Ended when what is over is looked for. */
+        if (run->fed_device == lost->device)
+            run->fed_x = run->fed_y = 0;
+    }
 }
 
 /* -------------------------------------------------------------- presses -- */
-
-static bool moves(const ikv_event *event)
-{
-    return event->pointer.dx < 0 || event->pointer.dx > 0 ||
-           event->pointer.dy < 0 || event->pointer.dy > 0;
-}
-
-/* A key that a part can be: of the keyboard's page, one of its first 256. */
-static bool is_of_keyboard(const ikv_event *event)
-{
-    return event->key.code >> 8 == IKV_CODE(0) >> 8;
-}
-
-/* What is let go, which an axis may have been kept in its middle by. */
-static uint32_t releases_of(const ikv_event *event, action_part *to)
-{
-    uint16_t button = ikvi_button_bit(event->pointer.button);
-    uint16_t modifier = ikvi_modifier_bit(event->key.code);
-    uint32_t count = 0;
-    if (event->kind == IKV_KIND_KEY_UP && is_of_keyboard(event)) {
-        to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
-        if (modifier != 0)
-            to[count++] = (action_part){PART_MODIFIER, (uint8_t)modifier};
-    } else if (event->kind == IKV_KIND_PAD_UP) {
-        to[count++] = (action_part){PART_PAD, event->pad.index};
-    } else if (event->kind == IKV_KIND_POINTER_UP ||
-               (event->kind == IKV_KIND_POINTER_MOVE && button != 0 &&
-                (event->pointer.buttons & button) == 0)) {
-        to[count++] =
-            (action_part){PART_BUTTON, (uint8_t)event->pointer.button};
-    }
-    return count;
-}
-
-/* What an event is, among the parts of bindings. */
-static uint32_t triggers_of(const ikv_event *event, action_part *to)
-{
-    uint32_t count = 0;
-    uint16_t button = ikvi_button_bit(event->pointer.button);
-    uint8_t index = event->pad.index;
-    switch (event->kind) {
-    case IKV_KIND_KEY_DOWN:
-        if (event->flags & IKV_REPEAT || !is_of_keyboard(event))
-            break;
-        to[count++] = (action_part){PART_KEY, (uint8_t)event->key.code};
-        if (ikvi_modifier_bit(event->key.code) != 0)
-            to[count++] = (action_part){
-                PART_MODIFIER, (uint8_t)ikvi_modifier_bit(event->key.code)};
-        to[count++] = (action_part){PART_ANY_KEY, 0};
-        break;
-    case IKV_KIND_POINTER_DOWN:
-    case IKV_KIND_POINTER_MOVE:
-        if (button != 0 && (event->pointer.buttons & button) != 0)
-            to[count++] =
-                (action_part){PART_BUTTON, (uint8_t)event->pointer.button};
-        if (event->kind == IKV_KIND_POINTER_MOVE && moves(event))
-            to[count++] = (action_part){PART_MOVE, 0};
-        break;
-    case IKV_KIND_POINTER_CLICK:
-        to[count++] = (action_part){PART_CLICK, 0};
-        break;
-    case IKV_KIND_POINTER_DOUBLE:
-        to[count++] = (action_part){PART_DOUBLE, 0};
-        break;
-    case IKV_KIND_POINTER_HOLD:
-        to[count++] = (action_part){PART_HOLD, 0};
-        break;
-    case IKV_KIND_GESTURE_TWO_TAP:
-        to[count++] = (action_part){PART_TWO_TAP, 0};
-        break;
-    case IKV_KIND_WHEEL:
-        if (event->wheel.dy < 0 || event->wheel.dy > 0)
-            to[count++] = (action_part){
-                PART_WHEEL, event->wheel.dy < 0 ? WHEEL_UP : WHEEL_DOWN};
-        if (event->wheel.dx < 0 || event->wheel.dx > 0)
-            to[count++] = (action_part){
-                PART_WHEEL, event->wheel.dx < 0 ? WHEEL_LEFT : WHEEL_RIGHT};
-        break;
-    case IKV_KIND_PAD_DOWN:
-        to[count++] = (action_part){PART_PAD, index};
-        break;
-    case IKV_KIND_PAD_AXIS:
-        to[count++] = (action_part){PART_AXIS, index};
-        to[count++] = (action_part){PART_AXIS_PLUS, index};
-        to[count++] = (action_part){PART_AXIS_MINUS, index};
-        to[count++] = (action_part){PART_STICK, (uint8_t)(index / 2)};
-        break;
-    default:
-        break;
-    }
-    return count;
-}
-
-uint32_t ikvi_parts_of(const action_input *input, action_part parts[TRIGGERS])
-{
-    return input->release ? releases_of(&input->event, parts)
-                          : triggers_of(&input->event, parts);
-}
 
 static bool is_momentary(action_part part)
 {
@@ -336,12 +329,86 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
     }
 }
 
+/* What an input would have said of itself, had it come now. */
+static bool held_input(const ikv_actions *a, uint32_t seat, action_part part,
+                       ikv_event *event, binding_run *run)
+{
+    ikv_pointer_state p;
+    *event = ikv_event_make(IKV_KIND_KEY_DOWN, a->s.time_ns);
+    event->seat = (uint8_t)seat;
+    event->flags = IKV_SYNTHETIC;
+    event->target = ikvi_bus_root();
+    switch (part.type) {
+    case PART_KEY:
+        event->key.code = 0x00070000u | part.number;
+        return true;
+    case PART_MODIFIER:
+    case PART_ANY_KEY:
+        return true;
+    case PART_PAD:
+    case PART_AXIS:
+    case PART_AXIS_PLUS:
+    case PART_AXIS_MINUS:
+    case PART_STICK:
+        event->kind =
+            part.type == PART_PAD ? IKV_KIND_PAD_DOWN : IKV_KIND_PAD_AXIS;
+        event->pad.index = part.number;
+        return true;
+    case PART_BUTTON:
+        for (uint32_t i = 0;
+             ikv_state_pointer(a->state, IKV_STATE_UNCLAIMED, i, &p); i++)
+            if (action_seat(a, p.seat) == seat &&
+                (p.buttons & ikvi_button_bit((int8_t)part.number)) != 0) {
+                *event = ikv_event_make(IKV_KIND_POINTER_DOWN, a->s.time_ns);
+                event->seat = (uint8_t)seat;
+                event->flags = IKV_SYNTHETIC;
+                event->target = ikvi_bus_root();
+                event->device = run->device = p.device;
+                event->pointer.pointer = run->pointer = p.pointer;
+                event->pointer.x = p.x;
+                event->pointer.y = p.y;
+                event->pointer.type = p.type;
+                event->pointer.button = (int8_t)part.number;
+                event->pointer.buttons = p.buttons;
+                return true;
+            }
+        return false;
+    default:
+        return false; /* it is over in a moment, or began as a press */
+    }
+}
+
+/* Where an input went is not known any more: what holds there alone waits. */
+void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    const action_binding *b = binding_at(a, place);
+    binding_run *run = binding_run_at(a, place * a->seats + seat);
+    action_input input = {.router = UINT8_MAX};
+    action_part part = b->shape.parts[b->shape.count - 1];
+    binding_run trial = *run;
+    if (run->on || (b->scope.where != IKV_ANYWHERE &&
+                    (b->scope.where != IKV_FOCUSED ||
+                     !ikvi_focus_is_within(a, seat, b->scope.target))))
+        return;
+    /* An axis is held by any of its parts. */
+    for (uint32_t i = 0; b->shape.axis && i < b->shape.count; i++)
+        if (ikvi_part_is_held(a, seat, b->shape.parts[i]))
+            part = b->shape.parts[i];
+    if (!held_input(a, seat, part, &input.event, &trial) ||
+        !ikvi_measure_binding(a, b, seat, &trial))
+        return;
+    *run = trial;
+    start_binding(a, place, seat, &input);
+}
+
 /* Motion that adds to what has started already. */
 static void add_motion_to_held(ikv_actions *a, uint32_t seat,
                                const action_input *input)
 {
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
         uint32_t index = *held_at(a, nth);
+        if (index >= first_fed(a))
+            continue;
         const action_binding *b = binding_at(a, index / a->seats);
         action_part part = b->shape.parts[b->shape.count - 1];
         if (index % a->seats == seat && part.type == PART_MOVE &&
@@ -379,104 +446,6 @@ static void take_press(ikv_actions *a, const action_input *input)
         start_all(a, seat, input, parts[i], length);
 }
 
-/* ------------------------------------------------------------- learning -- */
-
-static void add_held_modifiers(action_shape *shape, uint16_t modifiers)
-{
-    static const uint8_t order[] = {IKV_CONTROL, IKV_SHIFT, IKV_ALT, IKV_META};
-    /* One place is left for what was pressed. */
-    for (uint32_t i = 0; i < 4 && shape->count + 1 < ACTION_PARTS; i++)
-        if (modifiers & order[i])
-            shape->parts[shape->count++] =
-                (action_part){PART_MODIFIER, order[i]};
-}
-
-/* The part by which an event is remembered; false if it says nothing yet. */
-static bool learned_part(const ikv_event *event, action_part *to)
-{
-    float axis = event->pad.index % 2 == 0 ? event->pad.x : event->pad.y;
-    bool touch = event->pointer.type == IKV_TOUCH;
-    action_part parts[TRIGGERS];
-    if (event->kind == IKV_KIND_PAD_AXIS) {
-        /* Those of no stick have a value of their own alone. */
-        if (event->pad.index >= 4)
-            axis = event->pad.value;
-        *to = (action_part){axis > 0 ? PART_AXIS_PLUS : PART_AXIS_MINUS,
-                            event->pad.index};
-        return size_of(axis) > PRESS_AT;
-    }
-    if (event->kind == IKV_KIND_KEY_UP) {
-        *to = (action_part){PART_KEY, (uint8_t)event->key.code};
-        return ikvi_modifier_bit(event->key.code) != 0;
-    }
-    if (event->kind == IKV_KIND_KEY_DOWN &&
-        ikvi_modifier_bit(event->key.code) != 0)
-        return false; /* more may follow */
-    if (triggers_of(event, parts) == 0 || parts[0].type == PART_MOVE)
-        return false;
-    *to = parts[0];
-    return touch ? to->type != PART_BUTTON
-                 : to->type != PART_CLICK && to->type != PART_DOUBLE &&
-                       to->type != PART_HOLD;
-}
-
-/* A modifier is learned when it comes up again: before that another key may
- * make a chord of it. */
-static void learn_from(ikv_actions *a, const ikv_event *event)
-{
-    action_learning *learning = &a->s.learning;
-    action_part part;
-    if (event->kind == IKV_KIND_KEY_DOWN && learning->cancel_code != 0 &&
-        event->key.code == learning->cancel_code) {
-        learning->on = false;
-        return;
-    }
-    if (event->kind == IKV_KIND_KEY_DOWN)
-        learning->modifier = event->key.code;
-    if (!learned_part(event, &part) || !ikvi_part_is_named(part) ||
-        (event->kind == IKV_KIND_KEY_UP &&
-         event->key.code != learning->modifier))
-        return;
-    learning->shape = (action_shape){0};
-    if (event->kind != IKV_KIND_KEY_UP)
-        add_held_modifiers(&learning->shape, event->modifiers);
-    IKVI_CHECK(learning->shape.count < ACTION_PARTS);
-    learning->shape.parts[learning->shape.count++] = part;
-    learning->done = true;
-    learning->on = false;
-}
-
-ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
-                             uint32_t cancel_code)
-{
-    if (actions == NULL || seat >= actions->seats)
-        return IKV_BAD_ARGUMENT;
-    if (actions->s.learning.on)
-        return IKV_BUSY;
-    actions->s.learning =
-        (action_learning){.on = true, .seat = seat, .cancel_code = cancel_code};
-    return IKV_OK;
-}
-
-ikv_status ikv_actions_learned(ikv_actions *actions, char *buffer, size_t size)
-{
-    if (actions == NULL || buffer == NULL || size == 0)
-        return IKV_BAD_ARGUMENT;
-    if (actions->s.learning.on)
-        return IKV_BUSY;
-    if (!actions->s.learning.done)
-        return IKV_ABSENT;
-    actions->s.learning.done = false;
-    ikvi_shape_write(&actions->s.learning.shape, buffer, size);
-    return IKV_OK;
-}
-
-void ikv_actions_stop_learning(ikv_actions *actions)
-{
-    if (actions != NULL)
-        actions->s.learning = (action_learning){0};
-}
-
 /* -------------------------------------------------------------- feeding -- */
 
 static void add_input(ikv_actions *a, const action_input *input)
@@ -494,14 +463,22 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
                        bool claimed)
 {
     action_part parts[TRIGGERS];
-    /* Nobody would start. */
-    if (a->s.binding_slots.used == 0 && !a->s.learning.on)
-        return;
+    bool learns = false;
+    for (uint32_t seat = 0; seat < a->seats; seat++)
+        learns = learns || a->s.learning[seat].on;
     action_input input = {*event, router, claimed, false};
-    if (triggers_of(event, parts) > 0)
+    if (event->kind == IKV_KIND_ACTION_FEED)
+        add_input(a, &input);
+    else if (event->kind == IKV_KIND_DEVICE_REMOVE ||
+             event->kind == IKV_KIND_DEVICE_RESYNC)
+        lose_feeds(a, event);
+    /* Nobody would start. */
+    if (a->s.binding_slots.used == 0 && !learns)
+        return;
+    if (ikvi_triggers_of(event, parts) > 0)
         add_input(a, &input);
     input.release = true;
-    if (releases_of(event, parts) > 0 && (a->s.axes > 0 || a->s.learning.on))
+    if (ikvi_releases_of(event, parts) > 0 && (a->s.axes > 0 || learns))
         add_input(a, &input);
 }
 
@@ -537,6 +514,11 @@ void ikv_actions_take(ikv_actions *actions, const ikv_event *event,
 /* A binding that holds only while something has the focus ends with that. */
 static bool goes_on(ikv_actions *a, uint32_t index)
 {
+    if (index >= first_fed(a)) {
+        const action_run *fed =
+            action_run_at(a, ikvi_held_action(a, index), index % a->seats);
+        return !is_zero(fed->fed_x, fed->fed_y);
+    }
     const action_binding *b = binding_at(a, index / a->seats);
     uint32_t seat = index % a->seats;
     uint8_t router = action_run_at(a, b->action, seat)->router;
@@ -550,12 +532,11 @@ static void end_what_is_over(ikv_actions *a)
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         if (goes_on(a, index)) {
-            refresh_action(a, binding_at(a, index / a->seats)->action,
-                           index % a->seats);
+            refresh_action(a, ikvi_held_action(a, index), index % a->seats);
             nth++;
             continue;
         }
-        ikvi_binding_release(a, index / a->seats, index % a->seats);
+        ikvi_held_release(a, index);
         /* From the first again, after a handler. */
         nth = 0;
     }
@@ -579,10 +560,10 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
         action_input input = a->s.input[i];
         bool key = input.event.kind == IKV_KIND_KEY_DOWN;
         input.claimed = input.claimed || (key && typed);
-        if (a->s.learning.on &&
-            action_seat(a, input.event.seat) == a->s.learning.seat)
-            learn_from(a, &input.event);
-        else
+        if (input.event.kind == IKV_KIND_ACTION_FEED)
+            take_feed(a, &input);
+        else if (!ikvi_learn_from(a, action_seat(a, input.event.seat),
+                                  &input.event))
             take_press(a, &input);
     }
     a->looking = NULL;
@@ -597,10 +578,12 @@ static void end_motion(ikv_actions *a)
 {
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
+        nth++;
+        if (index >= first_fed(a))
+            continue;
         const action_shape *shape = &binding_at(a, index / a->seats)->shape;
         binding_run *run = binding_run_at(a, index);
         bool moved = run->moved;
-        nth++;
         if (shape->axis || shape->parts[shape->count - 1].type != PART_MOVE)
             continue;
         /* For the next step: one without motion ends it. */
@@ -626,7 +609,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth), seat = index % a->seats;
-        uint32_t at = binding_at(a, index / a->seats)->action;
+        uint32_t at = ikvi_held_action(a, index);
         action_run *run = action_run_at(a, at, seat);
         uint64_t changes = a->changes;
         nth++;

@@ -66,12 +66,14 @@ static bus_reach reach_of_link(const ikv_bus *b, const bus_subscription *s,
         uint32_t place = ikvi_bus_place(b, delivery->path[i]);
         uint32_t visits = visits_at(b, delivery, i, bubbles);
         bus_reach here = REACH_PHASE;
-        /* What hangs on tags and bodies is heard at the target itself. */
-        if (place == IKVI_NONE ||
-            (link->target == TAGGED_PLACE ? i != last : link->target != place))
+        /* What hangs on tags and bodies is heard at the target itself; when that
+         * has gone on the way, its gate says that it bears none. */
+        bool tagged = link->target == TAGGED_PLACE;
+        if (tagged ? i != last : place == IKVI_NONE || link->target != place)
             continue;
         if (s->visits & visits)
-            here = is_alive(b, delivery->path[i]) ? REACH_ALL : REACH_GONE;
+            here = tagged || is_alive(b, delivery->path[i]) ? REACH_ALL
+                                                            : REACH_GONE;
         if (here > best) {
             best = here;
             *at = i;

@@ -60,6 +60,8 @@ static void leave_others(input_block *in, const ikv_event *event,
 {
     for (uint32_t i = 0; i < in->router_count; i++)
         if (in->routers[i] != router) {
+            if (event->kind == IKV_KIND_DEVICE_SEAT)
+                ikvi_router_reseat(in->routers[i], event);
             ikv_router_release_all(in->routers[i], event);
             if (is_of_place(in, event))
                 ikvi_router_elsewhere(in->routers[i], event);
@@ -124,7 +126,8 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
     bool lost = (event->flags & IKV_SYNTHETIC) != 0 ||
                 event->kind == IKV_KIND_WINDOW_BLUR ||
                 event->kind == IKV_KIND_DEVICE_REMOVE ||
-                event->kind == IKV_KIND_DEVICE_RESYNC;
+                event->kind == IKV_KIND_DEVICE_RESYNC ||
+                event->kind == IKV_KIND_DEVICE_SEAT;
     const ikvi_actions_calls *calls = ikvi_actions_calls_of(in->actions);
     /* Nobody routes, so nobody follows: the root has had it. */
     if (in->router_count == 0) {

@@ -472,3 +472,65 @@ ikv_overlaps *ikv_kit_overlaps(const ikv_kit *kit)
 {
     return kit != NULL ? kit->overlaps : NULL;
 }
+
+/* ------------------------------------------------------- focus by pads -- */
+
+static ikv_verdict move_focus(const ikv_event *event, const ikv_delivery *d,
+                              ikv_kit *kit, uint32_t direction)
+{
+    ikv_router *router = d->router != NULL ? d->router : ikv_kit_router(kit);
+    ikv_router_focus_toward(router, event->seat, direction);
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict focus_left(const ikv_event *e, const ikv_delivery *d,
+                              void *kit)
+{
+    return move_focus(e, d, kit, IKV_TOWARD_LEFT);
+}
+
+static ikv_verdict focus_right(const ikv_event *e, const ikv_delivery *d,
+                               void *kit)
+{
+    return move_focus(e, d, kit, IKV_TOWARD_RIGHT);
+}
+
+static ikv_verdict focus_up(const ikv_event *e, const ikv_delivery *d,
+                            void *kit)
+{
+    return move_focus(e, d, kit, IKV_TOWARD_UP);
+}
+
+static ikv_verdict focus_down(const ikv_event *e, const ikv_delivery *d,
+                              void *kit)
+{
+    return move_focus(e, d, kit, IKV_TOWARD_DOWN);
+}
+
+/* By the names and numbers of W3C's codes and standard mapping. */
+ikv_status ikv_kit_bind_focus(ikv_kit *kit, ikv_action_set set)
+{
+    static const struct {
+        const char *name, *key, *button, *stick;
+        ikv_handler handler;
+    } rows[] = {
+        {"focus.left", "ArrowLeft", "pad.14", "pad.axis0-", focus_left},
+        {"focus.right", "ArrowRight", "pad.15", "pad.axis0+", focus_right},
+        {"focus.up", "ArrowUp", "pad.12", "pad.axis1-", focus_up},
+        {"focus.down", "ArrowDown", "pad.13", "pad.axis1+", focus_down}};
+    ikv_actions *actions = ikv_kit_actions(kit);
+    ikv_status status = actions != NULL ? IKV_OK : IKV_BAD_ARGUMENT;
+    for (size_t i = 0; status == IKV_OK && i < sizeof rows / sizeof rows[0];
+         i++) {
+        const char *const texts[] = {rows[i].key, rows[i].button,
+                                     rows[i].stick};
+        ikv_action_id id;
+        status = ikv_actions_add(actions, set, rows[i].name, &id);
+        for (size_t n = 0; status == IKV_OK && n < 3; n++)
+            status = ikv_actions_bind(actions, id, texts[n], NULL, NULL);
+        if (status == IKV_OK)
+            status = ikv_actions_hear(actions, id, IKV_ACTION_STARTED,
+                                      rows[i].handler, kit, NULL);
+    }
+    return status;
+}

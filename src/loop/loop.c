@@ -89,6 +89,8 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     /* `held` follows the struct's saved part, as images hold both in one
      * piece. */
     loop->held = ikvi_layout_add(&l, loop->held_room, sizeof(ikv_event));
+    loop->seats = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
+    loop->wanted = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
     loop->entries = ikvi_layout_add(&l, loop->capacity, sizeof(loop_entry));
     loop->samples = ikvi_layout_add(&l, loop->sample_limit, sizeof(ikv_event));
@@ -347,6 +349,7 @@ static void finish_step(ikv_loop *loop)
             loop->steps_left--;
     }
     ikvi_loop_apply_requests(loop);
+    ikvi_loop_apply_seats(loop);
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
     /* now that all that may turn the clock here has */

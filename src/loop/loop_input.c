@@ -131,7 +131,7 @@ ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
 static uint32_t append(ikv_loop *loop, const ikv_event *event,
                        const loop_entry *entry)
 {
-    IKVI_CHECK(loop->s.count < loop->capacity);
+    IKVI_CHECK(loop_room(loop) > 0);
     uint32_t at = loop_ring_index(loop, loop->s.count++);
     *loop_event(loop, at) = *event;
     *loop_entry_at(loop, at) = *entry;
@@ -196,7 +196,7 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
         check_value(sink, event);
     if (status < 0)
         return status;
-    if (loop->s.count == loop->capacity) {
+    if (loop_room(loop) == 0) {
         loop->more_to_poll = true;
         return IKV_FULL_PENDING;
     }
@@ -461,14 +461,13 @@ static bool resync(ikv_loop *loop, uint16_t device)
     uint32_t count = 0;
     loop_entry entry = {.due = NO_DUE, .how = IKV_INTAKE_HELD};
     /* An empty ring takes it in any case, or a small one would never do. */
-    if (loop->capacity - loop->s.count < loop->held_room + 1 &&
-        loop->s.count > 0)
+    if (loop_room(loop) < loop->held_room + 1 && loop->s.count > 0)
         return false;
     for (uint32_t i = 0; i < loop->port_count; i++)
         if (device == 0 || i == port_of(loop, device))
             count += ask_held(loop, i, device, held + count,
                               loop->held_room - count);
-    if (count > loop->capacity - loop->s.count - 1)
+    if (count > loop_room(loop) - 1)
         count = 0;
     loop->counters.resyncs++;
     loop->counters.made_up += count + 1;
@@ -508,7 +507,7 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 {
     ikv_event batch[64];
     while (ikv_queue_waiting(loop->queue) > 0) {
-        uint32_t room = loop->capacity - loop->s.count;
+        uint32_t room = loop_room(loop);
         room = room < 64 ? room : 64;
         if (room == 0) {
             loop->counters.held_back++;
@@ -532,15 +531,22 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 
 /* ---------------------------------------------- ports that are no more -- */
 
-static bool append_removal(ikv_loop *loop, uint16_t device)
+bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event)
 {
     static const loop_entry made = {.due = NO_DUE};
-    if (loop->s.count == loop->capacity)
+    if (loop_room(loop) == 0)
         return false;
+    append(loop, event, &made);
+    return true;
+}
+
+static bool append_removal(ikv_loop *loop, uint16_t device)
+{
     ikv_event event = ikv_event_make(IKV_KIND_DEVICE_REMOVE, loop->now);
     event.device = device;
     event.flags = IKV_SYNTHETIC;
-    append(loop, &event, &made);
+    if (!ikvi_loop_append(loop, &event))
+        return false;
     loop->counters.made_up++;
     set_present(loop, device, false);
     return true;

@@ -10,7 +10,8 @@
  * loop-3  steps run in order, and never beyond the present steps' time
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
- * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_route.c,
+ * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_seats.c,
+ * loop_route.c,
  * loop_pace.c, loop_durations.c, loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
@@ -139,7 +140,8 @@ struct ikv_loop {
     uint32_t run; /* number of the last run of moves; never goes back */
     uint64_t spin_ns, age_limit;
     bool at_frame, playing, idles;
-    size_t held, events, entries, samples; /* where the arrays begin */
+    size_t held, seats, wanted; /* where the arrays begin */
+    size_t events, entries, samples;
     size_t slots, ports, device_port;
     uint64_t step_ns,
         step_rest; /* a step's length in ns, and num-ths of a ns */
@@ -169,6 +171,8 @@ struct ikv_loop {
     /* Of what is being routed, from the head on: the raw state has them; they
      * were looked through for merging. Both 0 when an image is made. */
     uint32_t fed_count, marked;
+    uint32_t kept; /* behind the head: those that were taken off since, whose
+                      moves a later one may still carry */
     uint32_t lateness[LATE_BUCKETS];
     ikv_loop_counts counters;
     /* The state that is saved and restored. */
@@ -184,10 +188,11 @@ struct ikv_loop {
         /* Asked for within a step: takes effect at its end. */
         bool paused, single;
         bool owed;     /* while stopped: mice are to be tested again */
+        bool reseats;  /* some device is to get another seat */
         uint8_t edges; /* in the state's step, of what input */
         uint32_t new_scale;
         uint64_t lost_ns;
-        uint32_t held_count; /* the array follows */
+        uint32_t held_count; /* the arrays follow, up to `events` */
     } s;
 };
 
@@ -222,6 +227,20 @@ static inline uint8_t *loop_device_port(const ikv_loop *loop, uint16_t device)
     return (uint8_t *)ikvi_at(loop, loop->device_port) + device;
 }
 
+/* The player whose a device is, plus 1, or 0: as its port says; and whose it is
+ * to be. */
+static inline uint8_t *loop_seat(const ikv_loop *loop, uint16_t device)
+{
+    IKVI_CHECK(device < loop->device_room);
+    return (uint8_t *)ikvi_at(loop, loop->seats) + device;
+}
+
+static inline uint8_t *loop_wanted_seat(const ikv_loop *loop, uint16_t device)
+{
+    IKVI_CHECK(device < loop->device_room);
+    return (uint8_t *)ikvi_at(loop, loop->wanted) + device;
+}
+
 /* The word that has a device's bit. */
 static inline uint32_t *loop_present(const ikv_loop *loop, uint16_t device)
 {
@@ -240,6 +259,13 @@ static inline const ikv_kind_info *loop_kind_info(const ikv_loop *loop,
                                                   ikv_kind kind)
 {
     return ikv_catalogue_info(ikv_bus_catalogue(loop->bus), kind);
+}
+
+/* How many more events there is room for. */
+static inline uint32_t loop_room(const ikv_loop *loop)
+{
+    IKVI_CHECK(loop->s.count + loop->kept <= loop->capacity);
+    return loop->capacity - loop->s.count - loop->kept;
 }
 
 /* Whether it is one of the kinds that turn the clock. */
@@ -321,6 +347,8 @@ void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);
+/* Appends what the loop itself makes; false if there is no room. */
+bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event);
 /* L8: reports what sinks refused, lets go of what ended ports hold. */
 void ikvi_loop_look_after(ikv_loop *loop);
 /* Reads all clocks: at the start, and then once a second. */
@@ -329,6 +357,13 @@ loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
 ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake);
 
+/* loop_seats.c */
+/* An event that is fed or routed bears its device's seat; device.seat says
+ * which that is from now on. */
+void ikvi_loop_note_seat(ikv_loop *loop, ikv_event *event);
+/* What was asked for within a step or a group: routed at its end, as if it had
+ * come in. */
+void ikvi_loop_apply_seats(ikv_loop *loop);
 /* loop_merge.c */
 /* Of the first `count` from the head on, those due before `end`. */
 void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end);

@@ -54,9 +54,10 @@ static uint32_t gather_held(const ikv_loop *loop, uint32_t at,
 /* The raw state has each input once: the first `fed_count` from the head on. */
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
-    const ikv_event *event = loop_event(loop, at);
+    ikv_event *event = loop_event(loop, at);
     IKVI_CHECK(loop->fed_count < loop->s.count);
     loop->fed_count++;
+    ikvi_loop_note_seat(loop, event);
     /* What other threads deferred is no input. */
     if (loop_entry_at(loop, at)->how != IKV_INTAKE_INPUT)
         return;
@@ -77,7 +78,8 @@ static void pop(ikv_loop *loop)
     loop->fed_count -= loop->fed_count > 0;
     loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
     loop->counters.waiting = --loop->s.count;
-    loop->marked -= loop->marked > 0;
+    if (loop->marked > 0)
+        loop->kept = --loop->marked > 0 ? loop->kept + 1 : 0;
     loop->given -= loop->given > 0;
 }
 
@@ -164,6 +166,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     uint32_t at = loop->s.head, samples = 1;
     /* loop-1 */
     IKVI_CHECK(due >= loop->s.last_due && due < loop->s.next_end);
+    if (loop->input == NULL)
+        ikvi_loop_note_seat(loop, loop_event(loop, at));
     ikv_event event = *loop_event(loop, at);
     loop_entry entry = *loop_entry_at(loop, at);
     if (loop->marked > 0 && entry.length > 1)
@@ -444,6 +448,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
     while (b.routed || has_more(loop)) {
         if (b.routed && !is_of_group(loop, b.taped)) {
             b.routed = false;
+            ikvi_loop_apply_seats(loop);
             ikvi_loop_retest(loop);
             continue;
         }
@@ -455,6 +460,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
         take_between(loop, &b, due);
     }
     IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
+    ikvi_loop_apply_seats(loop);
     ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }

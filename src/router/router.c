@@ -285,6 +285,8 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
         /* Before handlers hear of it: they may ask what is in view. */
         if (event->kind == IKV_KIND_WINDOW_RESIZE)
             ikvi_router_resized(r, event);
+        if (event->kind == IKV_KIND_DEVICE_SEAT)
+            ikvi_router_reseat(r, event);
         return ikvi_router_send_to(r, event, event->target);
     }
 }

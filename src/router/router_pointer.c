@@ -631,6 +631,27 @@ void ikvi_router_apply_cancels(ikv_router *r)
     r->s.cancels = r->s.cancels_outside = 0;
 }
 
+void ikvi_router_reseat(ikv_router *router, const ikv_event *event)
+{
+    for (uint32_t i = 0; i < router->capacity; i++) {
+        pointer *p = pointer_at(router, i);
+        if (p->used && p->device == event->device)
+            p->seat = event->seat;
+    }
+    for (uint32_t i = 0; i < router->s.key_count; i++)
+        if (key_at(router, i)->device == event->device)
+            key_at(router, i)->seat = event->seat;
+    /* What is modal for that player may shut out what is pressed, or hovered. */
+    if (ikv_router_modal(router, event->seat).bits != 0)
+        router->s.cancels_outside |= (uint8_t)(1u << event->seat);
+    router->s.revision = ~scene_revision_of(router);
+    if (router->routing)
+        return; /* done when what is routed has been told */
+    router->routing = true;
+    ikvi_router_apply_cancels(router);
+    router->routing = false;
+}
+
 void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
 {
     uint16_t id = event->pointer.pointer;

@@ -29,6 +29,9 @@ void ikvi_router_leave(ikv_router *router, ikv_router *const *peers);
  * hovered it leaves. */
 void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event);
 
+/* L10: what its device holds, or hovers, is the event's seat's from now on. */
+void ikvi_router_reseat(ikv_router *router, const ikv_event *event);
+
 /* Whether a retest would look at anything. */
 bool ikvi_router_is_stale(const ikv_router *router);
 

@@ -2,23 +2,6 @@
  * upon: for the world of the game, whatever is seen of it. */
 #include "scene_internal.h"
 
-/* HIT6. The box around a hull, and a little more, as its points are rounded. */
-static void aim_area(probe *p, uint32_t layer, const hull *area)
-{
-    for (uint32_t i = 0; i < area->count; i++)
-        for (uint32_t axis = 0; axis < 2; axis++) {
-            float at = area->points[2 * i + axis];
-            float reach =
-                area->radius + 2e-6f * (area->radius + number_size(at));
-            if (i == 0 || at - reach < p->box[axis])
-                p->box[axis] = at - reach;
-            if (i == 0 || at + reach > p->box[axis + 2])
-                p->box[axis + 2] = at + reach;
-        }
-    p->layer = layer;
-    p->area = area;
-}
-
 /* Exact up to the limit, as all that is placed. */
 static bool area_fits(const hull *area)
 {
@@ -56,7 +39,7 @@ uint32_t ikv_scene_find(const ikv_scene *scene, const ikv_area *area,
     ikvi_probe_begin(&p, scene, &query);
     p.heap = to;
     p.room = to != NULL ? room : 0;
-    aim_area(&p, area->layer, &h);
+    ikvi_probe_aim_area(&p, area->layer, &h);
     search_area(scene, &p);
     ikvi_probe_sort(&p);
     return p.total;
@@ -81,7 +64,7 @@ uint32_t ikv_scene_along(const ikv_scene *scene, const ikv_line *line,
     ikvi_probe_begin(&p, scene, &query);
     p.crossings = to != NULL ? to : &none;
     p.room = to != NULL ? room : 0;
-    aim_area(&p, line->layer, &h);
+    ikvi_probe_aim_area(&p, line->layer, &h);
     search_area(scene, &p);
     ikvi_probe_sort_crossings(&p);
     return p.total;

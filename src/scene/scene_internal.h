@@ -330,6 +330,7 @@ void ikvi_order_search(ikv_scene *s, probe *p);
 const char *ikvi_order_validate(const ikv_scene *scene);
 
 /* scene_probe.c: what a hit test asks of a candidate; nothing changes. */
+void ikvi_probe_aim_area(probe *p, uint32_t layer, const hull *area);
 bool ikvi_probe_wants_tags(const probe *p, const scene_item *item);
 bool ikvi_probe_skips(const probe *p, uint32_t place);
 bool ikvi_probe_holds(const probe *p, const scene_item *item);

@@ -118,17 +118,8 @@ static bool aim_rect(probe *p, uint32_t layer, float width, float height,
         if (!ikvi_camera_to_layer(p->scene, layer, p->query->view, x, y, at) ||
             !coordinate_fits(at[0]) || !coordinate_fits(at[1]))
             return false;
-        for (uint32_t k = 0; k < 2; k++) {
-            /* Corners are rounded on the way through the camera. */
-            float margin = 2e-6f * number_size(at[k]);
-            float low = at[k] - margin, high = at[k] + margin;
-            p->box[k] = i == 0 || low < p->box[k] ? low : p->box[k];
-            p->box[k + 2] =
-                i == 0 || high > p->box[k + 2] ? high : p->box[k + 2];
-        }
     }
-    p->layer = layer;
-    p->area = rect;
+    ikvi_probe_aim_area(p, layer, rect);
     return true;
 }
 

@@ -71,6 +71,27 @@ static bool met(probe *p, const scene_item *item)
            ikvi_probe_clipped_by(p->scene, item, p->x, p->y) == NO_ITEM;
 }
 
+/* HIT6. Aims at a hull: the box around it, and a little more, since whether two
+ * meet is rounded by as much as their largest number says. */
+void ikvi_probe_aim_area(probe *p, uint32_t layer, const hull *area)
+{
+    float largest = area->radius;
+    for (uint32_t i = 0; i < 2 * area->count; i++)
+        if (number_size(area->points[i]) > largest)
+            largest = number_size(area->points[i]);
+    float reach = area->radius + 4e-6f * largest;
+    for (uint32_t i = 0; i < 2 * area->count; i++) {
+        float at = area->points[i];
+        uint32_t axis = i % 2;
+        if (i < 2 || at - reach < p->box[axis])
+            p->box[axis] = at - reach;
+        if (i < 2 || at + reach > p->box[axis + 2])
+            p->box[axis + 2] = at + reach;
+    }
+    p->layer = layer;
+    p->area = area;
+}
+
 /* ----------------------------------------------------------- collecting -- */
 
 static uint64_t key_of(const ikv_scene *scene, ikv_target target)

@@ -689,6 +689,50 @@ static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
     p->now.connected = cause->kind != IKV_KIND_DEVICE_REMOVE;
 }
 
+/* What a device holds is another player's: no edges for him, who has pressed
+ * nothing. */
+static void move_key(ikv_state *s, uint32_t filter, state_key *key, uint32_t i,
+                     const ikv_event *event)
+{
+    uint64_t since_ns = key->since_ns;
+    uint32_t code = 0x00070000u | key->usage;
+    uint8_t view = key->view;
+    release_key(s, key, i);
+    state_key *to = place_for_key(s, filter, event->seat, code);
+    uint16_t holder = (uint16_t)(event->device + 1);
+    if (to == NULL || to->holders[0] == holder || to->holders[1] == holder ||
+        (to->holders[0] != 0 && to->holders[1] != 0))
+        return;
+    if (!is_down(to)) {
+        to->since_ns = since_ns;
+        to->view = view;
+    }
+    to->holders[to->holders[0] != 0] = holder;
+}
+
+static void move_to_seat(ikv_state *s, uint32_t filter, const ikv_event *event)
+{
+    for (uint32_t n = 0; n < s->seats; n++) {
+        for (uint32_t at = 0; at < s->key_room; at++) {
+            state_key *key = key_place(s, filter, (uint8_t)n, at);
+            for (uint32_t i = 0; n != seat_of(s, event->seat) && i < 2; i++)
+                if (key->holders[i] == event->device + 1)
+                    move_key(s, filter, key, i, event);
+        }
+        update_modifiers(s, filter, (uint8_t)n);
+    }
+    /* Those that were moved to a lower seat came after its sum. */
+    update_modifiers(s, filter, event->seat);
+    for (uint32_t i = 0; i < s->s.reach[filter]; i++) {
+        state_pointer *p = pointer_in(s, filter, i);
+        if (p->used && p->now.device == event->device)
+            p->now.seat = event->seat;
+    }
+    state_pad *pad = pad_of(s, filter, event->device);
+    if (pad != NULL)
+        pad->now.seat = event->seat;
+}
+
 /* -------------------------------------------------------------- feeding -- */
 
 void ikv_state_begin_step(ikv_state *state, uint64_t time_ns)
@@ -743,6 +787,9 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
         if ((event->info.types & IKV_DEVICE_PAD) != 0 &&
             pad_of(s, filter, event->device) == NULL)
             connect_pad(s, filter, event, &event->info);
+        break;
+    case IKV_KIND_DEVICE_SEAT:
+        move_to_seat(s, filter, event);
         break;
     case IKV_KIND_WINDOW_BLUR:
     case IKV_KIND_DEVICE_REMOVE:

@@ -109,6 +109,22 @@ static ikv_verdict echo(const ikv_event *event, const ikv_delivery *d, void *u)
     return IKV_CONTINUE;
 }
 
+/* Players come and go, menus open and close, by other keys. */
+static void change_players(const ikv_event *event, ikv_loop *loop)
+{
+    ikv_router *router = ikv_kit_router(h.kit);
+    uint32_t usage = event->key.code & 0xff;
+    ikv_target none = {0};
+    if (usage % 5 == 0)
+        ikv_loop_set_seat(loop, event->device, (uint8_t)(usage % 3));
+    if (usage % 7 == 0)
+        ikv_router_set_modal(router, event->seat, h.ferries[usage % FERRIES]);
+    if (usage % 7 == 1)
+        ikv_router_set_modal(router, event->seat, none);
+    if (usage % 11 == 0)
+        ikv_router_cancel_all(router, event->seat);
+}
+
 static ikv_verdict on_key(const ikv_event *event, const ikv_delivery *d,
                           void *loop)
 {
@@ -133,6 +149,7 @@ static ikv_verdict on_key(const ikv_event *event, const ikv_delivery *d,
         ikv_loop_set_scale(loop, 2500);
         break;
     default:
+        change_players(event, loop);
         break;
     }
     return IKV_CONTINUE;
@@ -242,7 +259,8 @@ static void add_handlers(void)
         IKV_KIND_WINDOW_BLUR,    IKV_KIND_ACTION_START,
         IKV_KIND_ACTION_HOLD,    IKV_KIND_ACTION_END,
         IKV_KIND_OVERLAP_ENTER,  IKV_KIND_OVERLAP_INSIDE,
-        IKV_KIND_OVERLAP_LEAVE};
+        IKV_KIND_OVERLAP_LEAVE,  IKV_KIND_DEVICE_SEAT,
+        IKV_KIND_POINTER_CANCEL};
     ikv_target everywhere = {0};
     for (size_t i = 0; i < sizeof noted / sizeof noted[0]; i++)
         hear(noted[i], everywhere, note, NULL, "note");
@@ -299,6 +317,9 @@ static void meddle(ikv_loop *loop)
         ikv_loop_set_scale(loop, 1700);
     if (frame % 211 == 150)
         ikv_loop_set_scale(loop, 1000);
+    if (frame % 59 == 13)
+        ikv_loop_set_seat(loop, (uint16_t)(1 + frame % 2),
+                          (uint8_t)(frame % 4));
     if (frame % 13 == 5)
         ikv_bus_defer_any(ikv_kit_bus(h.kit), IKV_STEP_LANE, &echo_event);
 }
@@ -374,6 +395,7 @@ int main(int argc, char **argv)
     config.catalogue = h.catalogue;
     config.ports = &h.port;
     config.port_count = 1;
+    config.state.seats = config.actions.seats = 3;
     config.loop.frame_hz = (uint32_t)atoi(argv[2]);
     config.loop.pending = 16384;
     config.loop.timing = argc > 6 || ikv_tape_about(h.tape).at_frame

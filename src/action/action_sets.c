@@ -1,0 +1,193 @@
+/* action_sets.c - actions that are switched on and off together. */
+#include "action_internal.h"
+
+ikv_status ikv_actions_find_set(const ikv_actions *actions, const char *name,
+                                ikv_action_set *set)
+{
+    if (actions == NULL || name == NULL || set == NULL)
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < actions->s.set_count; i++)
+        if (ikvi_same(ikv_actions_set_name(actions, (ikv_action_set)i), name)) {
+            *set = (ikv_action_set)i;
+            return IKV_OK;
+        }
+    return IKV_UNKNOWN_NAME;
+}
+
+ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
+                               ikv_action_set *set)
+{
+    ikv_action_set known;
+    if (actions == NULL || name == NULL || set == NULL)
+        return IKV_BAD_ARGUMENT;
+    if (ikv_actions_find_set(actions, name, &known) == IKV_OK)
+        return IKV_DUPLICATE;
+    if (actions->s.set_count == actions->set_room)
+        return IKV_FULL_SETS;
+    uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
+    if (kept == 0)
+        return IKV_FULL_NAMES;
+    *action_set_at(actions, actions->s.set_count) = (action_set){kept, 0};
+    *set = (ikv_action_set)actions->s.set_count++;
+    return IKV_OK;
+}
+
+const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
+{
+    return actions != NULL && set < actions->s.set_count
+               ? ikvi_names_text(&actions->s.names, actions,
+                                 action_set_at(actions, set)->name)
+               : NULL;
+}
+
+static void end_what_is_off(ikv_actions *a)
+{
+    for (uint32_t nth = 0; nth < a->s.held_count;) {
+        uint32_t index = *held_at(a, nth);
+        ikv_action_set set = action_row_at(a, ikvi_held_action(a, index))->set;
+        if (ikv_actions_is_on(a, set, (uint8_t)(index % a->seats))) {
+            nth++;
+            continue;
+        }
+        ikvi_held_release(a, index);
+        /* A handler of the end may have changed what is held. */
+        nth = 0;
+    }
+}
+
+/* A3: what is held ends with its set. */
+ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
+                              uint8_t seat, bool on)
+{
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
+        return IKV_BAD_ARGUMENT;
+    if (set >= actions->s.set_count)
+        return IKV_UNKNOWN_NAME;
+    uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
+    action_set *s = action_set_at(actions, set);
+    /* Sets are on unless switched off: 0 is how they begin. */
+    s->off = (uint8_t)(on ? s->off & ~bits : s->off | bits);
+    if (!on)
+        end_what_is_off(actions);
+    return IKV_OK;
+}
+
+/* ------------------------------------------------------- what is held -- */
+
+/* A5: a longer chord has the press, which began before. */
+static bool is_shadowed(const ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    const action_shape *shape = &binding_at(a, place)->shape;
+    for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
+        uint32_t index = *held_at(a, nth);
+        if (index >= first_fed(a) || index % a->seats != seat)
+            continue;
+        const action_shape *held = &binding_at(a, index / a->seats)->shape;
+        action_part last = held->parts[held->count - 1];
+        if (!held->axis && held->count > shape->count &&
+            last.type == shape->parts[shape->count - 1].type &&
+            last.number == shape->parts[shape->count - 1].number)
+            return true;
+    }
+    return false;
+}
+
+/* Its bindings that are satisfied already, the longest chords first. A handler
+ * may do anything to what is looked through. */
+static void start_held(ikv_actions *a, ikv_action_set set, uint32_t seat)
+{
+    bool was = a->synthetic;
+    a->synthetic = true;
+    a->s.time_ns = ikvi_bus_time(a->bus);
+    for (uint32_t length = ACTION_PARTS; length > 0; length--)
+        for (uint32_t at = 0; at < a->s.binding_slots.capacity; at++) {
+            const action_binding *b = binding_at(a, at);
+            if (ikvi_slots_at(&a->s.binding_slots, a, at)->next ==
+                    IKVI_IN_USE &&
+                action_row_at(a, b->action)->set == set &&
+                (b->shape.axis ? 1u : b->shape.count) == length &&
+                ikv_actions_is_on(a, set, (uint8_t)seat) &&
+                !is_shadowed(a, at, seat))
+                ikvi_binding_start_held(a, at, seat);
+        }
+    a->synthetic = was;
+}
+
+/* Whether a seat's own place is meant, as an event's seat names it. */
+static bool is_of(const ikv_actions *a, uint8_t seat, uint32_t own)
+{
+    return seat == IKV_ALL_SEATS || action_seat(a, seat) == own;
+}
+
+ikv_status ikv_actions_start_held(ikv_actions *actions, ikv_action_set set,
+                                  uint8_t seat)
+{
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+        return IKV_BAD_ARGUMENT;
+    if (set >= actions->s.set_count)
+        return IKV_UNKNOWN_NAME;
+    for (uint32_t i = 0; i < actions->seats; i++)
+        if (is_of(actions, seat, i))
+            start_held(actions, set, i);
+    return IKV_OK;
+}
+
+/* ------------------------------------------------------------- the stack -- */
+
+/* A3: what is not on any more ends, at once. */
+ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
+                            uint8_t seat, bool joins)
+{
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+        return IKV_BAD_ARGUMENT;
+    if (set >= actions->s.set_count)
+        return IKV_UNKNOWN_NAME;
+    uint32_t count = seat == IKV_ALL_SEATS ? actions->seats : 1;
+    if (actions->s.pushed_count + count > IKV_PUSH_LIMIT)
+        return IKV_FULL_PUSHED;
+    for (uint32_t i = 0; i < actions->seats; i++)
+        if (is_of(actions, seat, i))
+            actions->s.pushed[actions->s.pushed_count++] =
+                (action_push){set, (uint8_t)i, joins};
+    end_what_is_off(actions);
+    return IKV_OK;
+}
+
+static bool pop_set(ikv_actions *a, uint32_t seat)
+{
+    uint32_t at = a->s.pushed_count;
+    while (at > 0 && a->s.pushed[at - 1].seat != seat)
+        at--;
+    if (at == 0)
+        return false;
+    a->s.pushed_count--;
+    for (uint32_t i = at - 1; i < a->s.pushed_count; i++)
+        a->s.pushed[i] = a->s.pushed[i + 1];
+    return true;
+}
+
+ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat)
+{
+    bool some = false;
+    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < actions->seats; i++)
+        if (is_of(actions, seat, i))
+            some = pop_set(actions, i) || some;
+    end_what_is_off(actions);
+    return some ? IKV_OK : IKV_ABSENT;
+}
+
+ikv_status ikv_actions_pushed(const ikv_actions *actions, uint8_t seat,
+                              uint32_t nth, ikv_action_set *set)
+{
+    if (actions == NULL || seat >= ACTION_SEATS || set == NULL)
+        return IKV_BAD_ARGUMENT;
+    seat = action_seat(actions, seat);
+    for (uint32_t i = actions->s.pushed_count; i-- > 0;)
+        if (actions->s.pushed[i].seat == seat && nth-- == 0) {
+            *set = actions->s.pushed[i].set;
+            return IKV_OK;
+        }
+    return IKV_ABSENT;
+}

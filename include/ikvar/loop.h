@@ -281,9 +281,6 @@ IKV_API size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device,
 
 /* -------------------------------------------------------------- players -- */
 
-/* Of ikv_loop_seat(): the port's own word counts. */
-#define IKV_AS_PUSHED 255
-
 /* Gives a device to a player, whatever seat its port pushes: "press a button to
  * join". Its events bear that seat from then on, until it is removed.
  *   Within a handler, and what else follows from the input, it takes effect when
@@ -299,9 +296,11 @@ IKV_API size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device,
 IKV_API ikv_status ikv_loop_set_seat(ikv_loop *loop, uint16_t device,
                                      uint8_t seat);
 
-/* The seat that a device was given, 0 to 7; IKV_AS_PUSHED if it was given none.
+/* The seat that a device was given, 0 to 7. Returns IKV_OK; ABSENT if it was
+ * given none: then its port says; BAD_ARGUMENT.
  * Context: owner thread, inside handlers too; O(1). */
-IKV_API uint8_t ikv_loop_seat(const ikv_loop *loop, uint16_t device);
+IKV_API ikv_status ikv_loop_seat(const ikv_loop *loop, uint16_t device,
+                                 uint8_t *seat);
 
 /* ------------------------------------------------------------- counting -- */
 

@@ -80,10 +80,14 @@ ikv_status ikv_loop_set_seat(ikv_loop *loop, uint16_t device, uint8_t seat)
     return IKV_OK;
 }
 
-uint8_t ikv_loop_seat(const ikv_loop *loop, uint16_t device)
+ikv_status ikv_loop_seat(const ikv_loop *loop, uint16_t device, uint8_t *seat)
 {
+    if (loop == NULL || seat == NULL || device >= loop->device_room)
+        return IKV_BAD_ARGUMENT;
+    uint8_t own = *loop_seat(loop, device);
     /* 0 is what the block begins with. */
-    return loop != NULL && device < loop->device_room
-               ? (uint8_t)(*loop_seat(loop, device) - 1)
-               : IKV_AS_PUSHED;
+    if (own == 0)
+        return IKV_ABSENT;
+    *seat = (uint8_t)(own - 1);
+    return IKV_OK;
 }

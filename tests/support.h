@@ -89,6 +89,7 @@ typedef struct fake_port {
     uint16_t device;
     int opened, closed, waits;
     ikv_status open_status, poll_status;
+    void *user; /* yours */
 } fake_port;
 ikv_port fake_port_of(fake_port *fake);
 

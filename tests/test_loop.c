@@ -973,7 +973,8 @@ START_TEST(asking_ports)
         {IKV_REQUEST_TEXT_AREA, 0, 0, 0, 9, 0, IKV_ABSENT, 0, 0},
         {IKV_REQUEST_RELATIVE, 0, 0, 0, 0, 0, IKV_ABSENT, 0, 0},
         {0, 0, 0, 0, 0, 0, IKV_BAD_ARGUMENT, 0, 0},
-        {5, 0, 0, 0, 0, 0, IKV_BAD_ARGUMENT, 0, 0},
+        {IKV_REQUEST_COUNT, 0, 0, 0, 0, 0, IKV_BAD_ARGUMENT, 0, 0},
+        {IKV_REQUEST_CLIPBOARD_SET, 0, 0, 0, 0, 0, IKV_BAD_VALUE, 0, 0},
         {IKV_REQUEST_RUMBLE, 0, 0, 1.5f, 0, 0, IKV_BAD_VALUE, 0, 0},
         {IKV_REQUEST_RUMBLE, 0, 0, -0.5f, 0, 0, IKV_BAD_VALUE, 0, 0},
         {IKV_REQUEST_RUMBLE, 0, 0, NAN, 0, 0, IKV_BAD_VALUE, 0, 0},
@@ -1042,6 +1043,98 @@ START_TEST(asking_ports)
 }
 END_TEST
 
+static ikv_verdict note_typed(const ikv_event *event, const ikv_delivery *d,
+                              void *to)
+{
+    (void)d;
+    note(to, "%.*s ", (int)event->text.length, event->text.bytes);
+    return IKV_CONTINUE;
+}
+
+/* P1: the focus on what takes text asks for a text area there, by itself; as it
+ * moves, and when it is no more. Not where the config says no. */
+static ikv_status note_area(void *to, const ikv_request *request)
+{
+    if (request->kind != IKV_REQUEST_TEXT_AREA)
+        return IKV_ABSENT;
+    note(((fake_port *)to)->user, "%d:%g,%g,%g,%g ", request->on,
+         (double)request->x, (double)request->y, (double)request->width,
+         (double)request->height);
+    return IKV_OK;
+}
+
+START_TEST(text_areas)
+{
+    bench_kit k;
+    record areas = {""};
+    ikv_target field, button, none = {0};
+    ikv_target_config config = IKV_TARGET_INIT;
+    kit_prepare(&k);
+    k.fake.user = &areas;
+    k.port.request = note_area;
+    k.config.loop.no_text_area = _i == 1;
+    kit_open(&k);
+    config.shape = ikv_scene_rect(0, 0, 40, 10);
+    config.x = 5;
+    config.traits = IKV_FOCUSABLE | IKV_TAKES_TEXT;
+    ok(ikv_scene_add(k.scene, &config, &field, NULL));
+    config.traits = IKV_FOCUSABLE;
+    ok(ikv_scene_add(k.scene, &config, &button, NULL));
+    kit_frame(&k, 20);
+    ok(ikv_router_focus(k.router, 2, button));
+    kit_frame(&k, 40);
+    ok(ikv_router_focus(k.router, 3, field));
+    kit_frame(&k, 60);
+    kit_frame(&k, 80);
+    ok(ikv_scene_move(k.scene, field, 7, 1));
+    kit_frame(&k, 100);
+    ok(ikv_scene_move(k.scene, button, 7, 1));
+    kit_frame(&k, 120);
+    ok(ikv_scene_set_traits(k.scene, field, IKV_FOCUSABLE));
+    kit_frame(&k, 140);
+    ok(ikv_scene_set_traits(k.scene, field, IKV_FOCUSABLE | IKV_TAKES_TEXT));
+    kit_frame(&k, 160);
+    ok(ikv_scene_remove(k.scene, field));
+    kit_frame(&k, 180);
+    ck_assert_str_eq(areas.text, _i == 1 ? ""
+                                         : "1:5,0,40,10 1:7,1,40,10 0:0,0,0,0 "
+                                           "1:7,1,40,10 0:0,0,0,0 ");
+    ck_assert(!ikv_scene_box(k.scene, none, 0, (float[4]){0}));
+    ck_assert(!ikv_scene_box(k.scene, button, 9, (float[4]){0}));
+    kit_close(&k);
+}
+END_TEST
+
+/* L8: numbers of devices come back when all are used up, that of the one which
+ * has been gone for longest first; not before its removal was told. */
+START_TEST(numbers_come_back)
+{
+    bench_kit k;
+    uint16_t all[4];
+    kit_prepare(&k);
+    k.config.loop.devices = 6; /* 0, the fake's, four more */
+    k.config.queue.devices = 6;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    for (int i = 0; i < 4; i++)
+        all[i] = ikv_sink_device(k.fake.sink);
+    ck_assert_uint_eq(all[3], 5);
+    ck_assert_uint_eq(ikv_sink_device(k.fake.sink), 0);
+    static const int gone[] = {2, 0, 3, 2};
+    for (int i = 0; i < ROWS(gone); i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_DEVICE_REMOVE, k.fake.now_ns);
+        e.device = all[gone[i]]; /* the last one twice */
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    ck_assert_uint_eq(ikv_sink_device(k.fake.sink), 0);
+    kit_frame(&k, 40);
+    for (int i = 0; i < 3; i++)
+        ck_assert_uint_eq(ikv_sink_device(k.fake.sink), all[gone[i]]);
+    ck_assert_uint_eq(ikv_sink_device(k.fake.sink), 0);
+    kit_close(&k);
+}
+END_TEST
+
 /* The simulated port answers all of them, and the wrappers pass them on. */
 START_TEST(asking_sim)
 {
@@ -1057,22 +1150,40 @@ START_TEST(asking_sim)
     bench_kit k;
     kit_prepare(&k);
     k.config.ports = &logged;
+    k.config.loop.frame_hz = 60; /* its clock goes as far as it is waited for */
     kit_open(&k);
-    for (uint32_t kind = IKV_REQUEST_RELATIVE; kind <= IKV_REQUEST_RUMBLE;
+    record pasted = {""};
+    hears(k.bus, IKV_KIND_TEXT_INPUT, (ikv_target){0}, note_typed, &pasted);
+    for (uint32_t kind = IKV_REQUEST_RELATIVE; kind < IKV_REQUEST_COUNT;
          kind++) {
         ikv_request request = IKV_REQUEST_INIT;
         request.kind = kind;
         request.device = 1;
+        request.text = "gull";
+        request.text_size = 4;
         status_is(ikv_loop_request(k.loop, &request), IKV_OK);
+        request.color = 0x1000000;
+        status_is(ikv_loop_request(k.loop, &request), IKV_BAD_VALUE);
+        request.color = 0;
+        request.text = "\xff";
+        if (kind == IKV_REQUEST_CLIPBOARD_SET)
+            status_is(ikv_loop_request(k.loop, &request), IKV_BAD_VALUE);
     }
+    for (int i = 0; i < 100 && strstr(pasted.text, "gull ") == NULL; i++)
+        whole_frame(k.loop);
+    ck_assert_ptr_nonnull(
+        strstr(pasted.text, "gull ")); /* as if it were typed */
+    ck_assert_uint_eq(ikv_loop_identify(k.loop, 1, name, sizeof name), 5);
+    ck_assert_str_eq(name, "sim:1");
+    ck_assert_uint_eq(ikv_loop_identify(k.loop, 999, name, sizeof name), 0);
     ck_assert_uint_gt(ikv_loop_describe(k.loop, 1, name, sizeof name), 10);
     ck_assert_str_eq(name, "simulated device 1");
-    ck_assert_uint_eq(ikv_fault_port_calls(&faulty, IKV_CALL_REQUEST), 4);
+    ck_assert_uint_eq(ikv_fault_port_calls(&faulty, IKV_CALL_REQUEST), 7);
     rewind(file);
     int requests = 0;
     while (fgets(line, sizeof line, file) != NULL)
-        requests += strstr(line, "request kind") != NULL;
-    ck_assert_int_eq(requests, 4);
+        requests += strstr(line, " request ") != NULL;
+    ck_assert_int_eq(requests, 7);
     kit_close(&k);
     fclose(file);
     ikv_log_port_close(&logged);
@@ -1542,6 +1653,8 @@ Suite *loop_suite(void)
     add(s, "Q3 asked without an input", asked_without_input);
     add(s, "P1 asking ports", asking_ports);
     add(s, "P1 asking the simulated port", asking_sim);
+    add_table(s, "P1 text areas", text_areas, 2);
+    add(s, "L8 numbers come back", numbers_come_back);
     add(s, "what an input lacks", inputs_that_lack);
     add(s, "parts by themselves", parts_by_themselves);
     add(s, "L4 what is last on the lanes", last_of_the_lanes);

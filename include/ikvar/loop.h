@@ -84,6 +84,9 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *   devices    numbers of devices, 0 included (1,024, which is the most); a kit's
  *              queue tells the losses of as many
  *   timing     IKV_IN_STEP or IKV_AT_FRAME
+ *   no_text_area  the ports are not asked for a text area by themselves when
+ *              the focus enters or leaves what takes text (false: they are, as
+ *              a frame ends, and when that has moved)
  *   idles      as ikv_loop_set_idle()
  *   number     tells loops of the same configs apart: an image (image.h) of
  *              one is refused by another that has another number (0)
@@ -103,7 +106,8 @@ typedef struct ikv_loop_config {
     uint32_t devices;
     uint8_t timing;
     bool idles;
-    uint16_t reserved;
+    bool no_text_area;
+    uint8_t reserved;
     uint32_t number;
     IKV_ALIGNED(8) uint64_t spin_ns;
     ikv_bus *bus;
@@ -269,7 +273,8 @@ IKV_API bool ikv_loop_newest(const ikv_loop *loop, uint16_t device, uint16_t id,
  * Nothing of it is recorded: what is played asks again, of the port that plays.
  * Returns IKV_OK; ABSENT if there is no such device, or no port that can do it;
  * BAD_ARGUMENT for NULL and unknown kinds, BAD_VALUE for strengths outside 0..1,
- * sizes or times below 0 and what is no number, BAD_SIZE; or what the port says.
+ * sizes or times below 0, colours beyond 0xffffff, text that is not UTF-8 and
+ * what is no number, BAD_SIZE; or what the port says.
  * Context: owner thread, inside handlers too; what the port takes. */
 IKV_API ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request);
 
@@ -277,6 +282,12 @@ IKV_API ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request);
  * mark, 0 for NULL and if nobody knows.
  * Context: owner thread, inside handlers too; what the port takes. */
 IKV_API size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device,
+                                 char *buffer, size_t size);
+
+/* What is the same when a device is plugged in again, as its port tells it, to
+ * remember whose it was: as ikv_loop_describe().
+ * Context: owner thread, inside handlers too; what the port takes. */
+IKV_API size_t ikv_loop_identify(const ikv_loop *loop, uint16_t device,
                                  char *buffer, size_t size);
 
 /* -------------------------------------------------------------- players -- */

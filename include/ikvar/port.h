@@ -48,7 +48,9 @@ extern "C" {
 typedef struct ikv_sink ikv_sink;
 
 /* A number for one of the port's devices, the same on every run if the port
- * asks in the same order; 0 if numbers have run out. Owner's thread.
+ * asks in the same order. When all are used up, that of the device which has been
+ * gone for longest, whose device.remove has been told; 0 if there is none.
+ * Owner's thread.
  * Context: inside open, poll and wait; O(1). */
 IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
 
@@ -154,7 +156,11 @@ enum {
     IKV_REQUEST_RELATIVE = 1,
     IKV_REQUEST_CURSOR = 2,
     IKV_REQUEST_TEXT_AREA = 3,
-    IKV_REQUEST_RUMBLE = 4
+    IKV_REQUEST_RUMBLE = 4,
+    IKV_REQUEST_LIGHTS = 5,
+    IKV_REQUEST_CLIPBOARD_SET = 6,
+    IKV_REQUEST_CLIPBOARD_GET = 7,
+    IKV_REQUEST_COUNT
 };
 
 /*   kind    IKV_REQUEST_...
@@ -162,7 +168,11 @@ enum {
  *   on      RELATIVE: motion without a position; TEXT_AREA: text is wanted
  *   cursor  CURSOR: 0 the usual one, 1 none, others the port's own
  *   x, y, width, height  TEXT_AREA: where, in view units
- *   low, high, seconds   RUMBLE: strengths 0..1 of the two motors, how long */
+ *   low, high, seconds   RUMBLE: strengths 0..1 of the two motors, how long
+ *   color   LIGHTS: 0xRRGGBB
+ *   text, text_size  CLIPBOARD_SET: UTF-8, valid for the call
+ * CLIPBOARD_GET is answered as pasting is: the port pushes the text as
+ * text.input, by ikv_sink_push_text(), now or later. */
 typedef struct ikv_request {
     uint32_t size;
     uint32_t kind;
@@ -171,6 +181,9 @@ typedef struct ikv_request {
     uint8_t cursor;
     float x, y, width, height;
     float low, high, seconds;
+    uint32_t color;
+    uint32_t text_size;
+    const char *text;
 } ikv_request;
 
 #define IKV_REQUEST_INIT IKV_SIZED(ikv_request)
@@ -211,6 +224,10 @@ enum {
  *
  *   describe  a device's name, as snprintf: the length without the end mark
  *
+ *   identify  likewise, what is the same when the device is plugged in again, and
+ *             another for another one as far as the system tells: by which a
+ *             game remembers whose it was. May be NULL
+ *
  *   request   see ikv_request; IKV_ABSENT for what it can't do
  *
  *   close     ends; pushes nothing more
@@ -230,6 +247,7 @@ typedef struct ikv_port {
     size_t (*describe)(void *state, uint16_t device, char *buffer, size_t size);
     ikv_status (*request)(void *state, const ikv_request *request);
     void (*close)(void *state);
+    size_t (*identify)(void *state, uint16_t device, char *buffer, size_t size);
 } ikv_port;
 
 #define IKV_PORT_INIT IKV_SIZED(ikv_port)

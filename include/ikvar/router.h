@@ -38,7 +38,7 @@ typedef struct ikv_router ikv_router;
 #define IKV_ROUTER_LIMIT 8
 
 /* What the router asks of a scene. All but tab_next, layer, grip, carry, probe,
- * tab_within and toward are needed.
+ * tab_within, toward and box are needed.
  *   pick      the nth target from the top at the query's point (base.h), 0 the
  *             topmost; zero bits past the last
  *   parent    of a target; the bus's root or zero bits for the uppermost
@@ -58,6 +58,8 @@ typedef struct ikv_router ikv_router;
  *             ikv_router_probe()
  *   tab_within  as tab_next, among what is in a target; for modal ones, which
  *             without it have no Tab order
+ *   box       left, top, right and bottom of a target in the view; false if that
+ *             can't be said. For the text area that ports are asked for
  *   toward    the nearest focusable one in a direction, as ikv_scene_toward(); for
  *             ikv_router_focus_toward()
  * Whoever fills it in tells the router of removals: ikv_router_removed(). */
@@ -84,6 +86,7 @@ typedef struct ikv_picking {
                              bool backwards);
     ikv_target (*toward)(void *scene, ikv_target within, ikv_target from,
                          uint8_t view, uint32_t direction);
+    bool (*box)(void *scene, ikv_target target, uint8_t view, float box[4]);
 } ikv_picking;
 
 #define IKV_PICKING_INIT IKV_SIZED(ikv_picking)

@@ -452,6 +452,13 @@ IKV_API bool ikv_scene_to_parent(const ikv_scene *scene, ikv_target target,
 IKV_API bool ikv_scene_to_view(const ikv_scene *scene, ikv_target target,
                                uint32_t view, float x, float y, float out[2]);
 
+/* Left, top, right and bottom of a target's shape in a view; of one without a
+ * shape its position. False if it is stale or the root, if the view is not there
+ * or does not show its layer.
+ * Context: owner thread, inside handlers too; O(points). */
+IKV_API bool ikv_scene_box(const ikv_scene *scene, ikv_target target,
+                           uint32_t view, float box[4]);
+
 /* A point of the view in a layer's space; false if either is not there.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API bool ikv_scene_to_layer(const ikv_scene *scene, uint32_t layer,

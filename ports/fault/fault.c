@@ -80,6 +80,17 @@ static size_t fault_describe(void *state, uint16_t device, char *buffer,
     return 0;
 }
 
+static size_t fault_identify(void *state, uint16_t device, char *buffer,
+                             size_t size)
+{
+    fault_port *f = state;
+    if (!breaks(f, IKV_CALL_DESCRIBE))
+        return f->inner.identify(f->inner.state, device, buffer, size);
+    if (size > 0)
+        buffer[0] = '\0';
+    return 0;
+}
+
 static ikv_status fault_request(void *state, const ikv_request *request)
 {
     fault_port *f = state;
@@ -116,6 +127,7 @@ ikv_status ikv_fault_port_open(const ikv_port *inner,
     port->now = fault_now;
     port->held = inner->held != NULL ? fault_held : NULL;
     port->describe = inner->describe != NULL ? fault_describe : NULL;
+    port->identify = inner->identify != NULL ? fault_identify : NULL;
     port->request = inner->request != NULL ? fault_request : NULL;
     port->close = fault_close;
     return IKV_OK;

@@ -86,11 +86,27 @@ static size_t log_describe(void *state, uint16_t device, char *buffer,
     return length;
 }
 
-static ikv_status log_request(void *state, const ikv_request *request)
+static size_t log_identify(void *state, uint16_t device, char *buffer,
+                           size_t size)
 {
     log_port *l = state;
+    size_t length = l->inner.identify(l->inner.state, device, buffer, size);
+    begin_line(l, "identify");
+    fprintf(l->file, " device %u -> \"%s\"\n", device,
+            length > 0 && size > 0 ? buffer : "");
+    return length;
+}
+
+static ikv_status log_request(void *state, const ikv_request *request)
+{
+    static const char *const names[IKV_REQUEST_COUNT] = {
+        "none",   "relative", "cursor",        "text area",
+        "rumble", "lights",   "clipboard set", "clipboard get"};
+    log_port *l = state;
     begin_line(l, "request");
-    fprintf(l->file, " kind %u device %u", request->kind, request->device);
+    fprintf(l->file, " %s device %u",
+            request->kind < IKV_REQUEST_COUNT ? names[request->kind] : "?",
+            request->device);
     return end_line(l, l->inner.request(l->inner.state, request));
 }
 
@@ -121,6 +137,7 @@ ikv_status ikv_log_port_open(const ikv_port *inner, void *file, ikv_port *port)
     port->now = log_now;
     port->held = inner->held != NULL ? log_held : NULL;
     port->describe = inner->describe != NULL ? log_describe : NULL;
+    port->identify = inner->identify != NULL ? log_identify : NULL;
     port->request = inner->request != NULL ? log_request : NULL;
     port->close = log_close;
     return IKV_OK;

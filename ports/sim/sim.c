@@ -5,6 +5,7 @@
 
 #include <errno.h>
 #include <stdlib.h>
+#include <string.h>
 #include <stdio.h>
 #include <time.h>
 
@@ -18,6 +19,8 @@ typedef struct sim {
     ikv_event next;
     ikv_intake intake;
     bool has_next, source_ended, failed, breaks, begun;
+    char *clipboard;
+    size_t clipboard_size;
     bool polled; /* and the clock was not read since */
     sim_dice jitter;
     sim_random random;
@@ -256,28 +259,65 @@ static ikv_status sim_report_held(void *state, uint16_t device,
 }
 
 /* Whatever is known to be asked for is done: nothing moves, and nobody sees a
- * cursor. */
+ * cursor. What is on the clipboard is pasted when it is asked for, but for a
+ * tape: that has what was pasted. */
 static ikv_status sim_request(void *state, const ikv_request *request)
 {
-    (void)state;
-    return request->kind >= IKV_REQUEST_RELATIVE &&
-                   request->kind <= IKV_REQUEST_RUMBLE
-               ? IKV_OK
-               : IKV_ABSENT;
+    sim *s = state;
+    ikv_event event = ikv_event_make(IKV_KIND_TEXT_INPUT, sim_now(state));
+    char *text;
+    switch (request->kind) {
+    case IKV_REQUEST_CLIPBOARD_SET:
+        text = malloc(request->text_size + 1u);
+        if (text == NULL)
+            return IKV_NO_MEMORY;
+        memcpy(text, request->text, request->text_size);
+        free(s->clipboard);
+        s->clipboard = text;
+        s->clipboard_size = request->text_size;
+        return IKV_OK;
+    case IKV_REQUEST_CLIPBOARD_GET:
+        event.device = request->device;
+        return s->config.tape != NULL || s->clipboard_size == 0
+                   ? IKV_OK
+                   : ikv_sink_push_text(s->sink, &event, s->clipboard,
+                                        s->clipboard_size);
+    default:
+        return request->kind < IKV_REQUEST_COUNT ? IKV_OK : IKV_ABSENT;
+    }
+}
+
+/* The tape's number of a device, by which it is known again; 0: it is none. */
+static uint32_t number_of(const sim *s, uint16_t device)
+{
+    for (uint32_t i = 1; i < SIM_DEVICES; i++)
+        if (s->devices[i] == device)
+            return i;
+    return 0;
+}
+
+static size_t say_about(const sim *s, uint16_t device, const char *what,
+                        uint32_t number, char *buffer, size_t size)
+{
+    int length = number_of(s, device) != 0
+                     ? snprintf(buffer, size, "%s%u", what, (unsigned)number)
+                     : 0;
+    if (length <= 0 && size > 0)
+        buffer[0] = '\0';
+    return length > 0 ? (size_t)length : 0;
 }
 
 static size_t sim_describe(void *state, uint16_t device, char *buffer,
                            size_t size)
 {
-    const sim *s = state;
-    for (uint32_t i = 1; i < SIM_DEVICES; i++)
-        if (s->devices[i] == device) {
-            int length = snprintf(buffer, size, "simulated device %u", device);
-            return length > 0 ? (size_t)length : 0;
-        }
-    if (size > 0)
-        buffer[0] = '\0';
-    return 0;
+    return say_about(state, device, "simulated device ", device, buffer, size);
+}
+
+static size_t sim_identify(void *state, uint16_t device, char *buffer,
+                           size_t size)
+{
+    return say_about(state, device, "sim:", number_of(state, device), buffer,
+                     size);
 }
 
 static void sim_close(void *state)
@@ -323,6 +363,7 @@ ikv_status ikv_sim_open(const ikv_sim_config *config, ikv_port *port)
                        .now = sim_now,
                        .held = sim_report_held,
                        .describe = sim_describe,
+                       .identify = sim_identify,
                        .request = sim_request,
                        .close = sim_close};
     return IKV_OK;
@@ -349,8 +390,10 @@ ikv_status ikv_sim_counters(const ikv_port *port, ikv_sim_counts *counts)
 
 void ikv_sim_close(ikv_port *port)
 {
-    if (port != NULL) {
-        free(port->state);
+    if (port != NULL && port->state != NULL) {
+        sim *s = port->state;
+        free(s->clipboard);
+        free(s);
         port->state = NULL;
     }
 }

@@ -299,6 +299,28 @@ static bool is_stale(const ikv_input *own)
     return stale;
 }
 
+static uint64_t focus_turn(const ikv_input *own)
+{
+    const input_block *in = (const input_block *)own;
+    uint64_t turn = 1;
+    for (uint32_t i = 0; i < in->router_count; i++)
+        turn += ikvi_router_focus_turn(in->routers[i]);
+    return turn;
+}
+
+static bool text_area(const ikv_input *own, float box[4])
+{
+    const input_block *in = (const input_block *)own;
+    for (uint32_t i = 0; i < in->router_count; i++)
+        for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
+            if (ikv_router_takes_text(in->routers[i], seat)) {
+                ikvi_router_box(in->routers[i],
+                                ikv_router_focused(in->routers[i], seat), box);
+                return true;
+            }
+    return false;
+}
+
 static const ikvi_input_calls input_calls = {.begin_frame =
                                                  ikv_input_begin_frame,
                                              .begin_step = ikv_input_begin_step,
@@ -313,7 +335,9 @@ static const ikvi_input_calls input_calls = {.begin_frame =
                                              .advance = advance,
                                              .settle = settle,
                                              .set_time = set_time,
-                                             .is_stale = is_stale};
+                                             .is_stale = is_stale,
+                                             .focus_turn = focus_turn,
+                                             .text_area = text_area};
 
 /* --------------------------------------------------------------- opening -- */
 

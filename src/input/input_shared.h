@@ -29,6 +29,10 @@ typedef struct ikvi_input_calls {
     void (*set_time)(ikv_input *input, uint64_t time_ns);
     /* Whether a retest would look at anything. */
     bool (*is_stale)(const ikv_input *input);
+    /* A number that is another when the focus or what a scene shows may be; and
+     * whether some seat types into a target, with its box in the view. */
+    uint64_t (*focus_turn)(const ikv_input *input);
+    bool (*text_area)(const ikv_input *input, float box[4]);
 } ikvi_input_calls;
 
 struct ikv_input {

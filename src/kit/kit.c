@@ -108,6 +108,12 @@ static ikv_target scene_toward(void *scene, ikv_target within, ikv_target from,
     return ikv_scene_toward(scene, within, from, view, direction);
 }
 
+static bool scene_box(void *scene, ikv_target target, uint8_t view,
+                      float box[4])
+{
+    return ikv_scene_box(scene, target, view, box);
+}
+
 ikv_picking ikv_kit_picking(ikv_scene *scene)
 {
     ikv_picking picking = IKV_PICKING_INIT;
@@ -125,6 +131,7 @@ ikv_picking ikv_kit_picking(ikv_scene *scene)
     picking.probe = scene_probe;
     picking.tab_within = scene_tab_in;
     picking.toward = scene_toward;
+    picking.box = scene_box;
     return picking;
 }
 

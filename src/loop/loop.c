@@ -99,6 +99,7 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     loop->ports = ikvi_layout_add(
         &l, ports < IKV_PORT_LIMIT ? ports : IKV_PORT_LIMIT, sizeof(loop_port));
     loop->device_port = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
+    loop->gone = ikvi_layout_add(&l, loop->device_room, sizeof(uint16_t));
     loop->present =
         ikvi_layout_add(&l, loop->device_room / 32 + 1u, sizeof(uint32_t));
     loop->size = ikvi_layout_size(&l);
@@ -171,6 +172,9 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
         /* Told from an event of the program's own, which has none. */
         p->sink.tag = (uint16_t)((i + 1) << IKVI_TAG_SHIFT);
         l->polled_count += p->port.poll != NULL;
+        l->asks_text =
+            l->asks_text || (p->port.request != NULL && config->input != NULL &&
+                             !config->no_text_area);
         status = p->port.open(p->port.state, &p->sink);
         /* All or none: those that are open are closed again. */
         if (status < 0) {
@@ -453,6 +457,8 @@ IKVI_INLINE void end_frame(ikv_loop *loop, bool paces)
         end_steps(loop);
     if (ikvi_bus_lane_waits(loop->bus, IKV_FRAME_LANE))
         ikv_bus_flush(loop->bus, IKV_FRAME_LANE, NULL);
+    if (loop->asks_text)
+        ikvi_loop_ask_text_area(loop);
     loop->where = BETWEEN_FRAMES;
     loop->frame++;
     loop_mark(loop, MARK_FRAME_ENDS);

@@ -13,14 +13,44 @@ static void set_present(ikv_loop *loop, uint16_t device, bool present)
     *word = present ? *word | bit : *word & ~bit;
 }
 
+void ikvi_loop_note_gone(ikv_loop *loop, uint16_t device)
+{
+    if (device == 0 || device > loop->devices ||
+        *loop_gone(loop, device) != 0 ||
+        (*loop_present(loop, device) >> device % 32 & 1) != 0)
+        return; /* it is back already */
+    *loop_gone(loop, device) = device;
+    if (loop->gone_first == 0)
+        loop->gone_first = device;
+    else
+        *loop_gone(loop, loop->gone_last) = device;
+    loop->gone_last = device;
+}
+
+/* The one that has been gone for longest; 0 if none is. */
+static uint16_t take_gone(ikv_loop *loop)
+{
+    uint16_t device = loop->gone_first;
+    if (device == 0)
+        return 0;
+    uint16_t next = *loop_gone(loop, device);
+    loop->gone_first = next != device ? next : 0;
+    *loop_gone(loop, device) = 0;
+    return device;
+}
+
 uint16_t ikv_sink_device(ikv_sink *sink)
 {
-    if (sink == NULL || sink->loop->devices + 1u >= sink->loop->device_room)
+    if (sink == NULL)
         return 0;
-    /* Numbers don't come back: a stale one never names another device. */
-    uint16_t device = ++sink->loop->devices;
-    *loop_device_port(sink->loop, device) = (uint8_t)sink->port;
-    set_present(sink->loop, device, true);
+    /* As late as can be, so that a stale number names nobody for long. */
+    ikv_loop *loop = sink->loop;
+    uint16_t device = loop->devices + 1u < loop->device_room ? ++loop->devices
+                                                             : take_gone(loop);
+    if (device == 0)
+        return 0;
+    *loop_device_port(loop, device) = (uint8_t)sink->port;
+    set_present(loop, device, true);
     return device;
 }
 

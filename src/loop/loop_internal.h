@@ -142,7 +142,7 @@ struct ikv_loop {
     bool at_frame, playing, idles;
     size_t held, seats, wanted; /* where the arrays begin */
     size_t events, entries, samples;
-    size_t slots, ports, device_port;
+    size_t slots, ports, device_port, gone;
     uint64_t step_ns,
         step_rest; /* a step's length in ns, and num-ths of a ns */
     uint16_t devices;
@@ -166,8 +166,13 @@ struct ikv_loop {
     uint32_t steps_left;
     uint64_t frame_origin, frame_index; /* of the pacing */
     uint64_t next_match; /* when the ports' clocks are compared again */
-    uint64_t furthest;   /* the step after the last that ever ran */
-    uint32_t given;      /* of what waits, from the head on: a restore's */
+    bool asks_text;      /* ports for a text area */
+    bool text_on;        /* they were told so, and where */
+    float text_box[4];
+    uint64_t text_turn; /* of focus and scene, when that was looked at */
+    uint16_t gone_first, gone_last; /* devices whose numbers may come back */
+    uint64_t furthest;              /* the step after the last that ever ran */
+    uint32_t given; /* of what waits, from the head on: a restore's */
     /* Of what is being routed, from the head on: the raw state has them; they
      * were looked through for merging. Both 0 when an image is made. */
     uint32_t fed_count, marked;
@@ -225,6 +230,14 @@ static inline uint8_t *loop_device_port(const ikv_loop *loop, uint16_t device)
 {
     IKVI_CHECK(device < loop->device_room);
     return (uint8_t *)ikvi_at(loop, loop->device_port) + device;
+}
+
+/* The device that went next after one, itself for the last; 0: it is not among
+ * those that are gone. */
+static inline uint16_t *loop_gone(const ikv_loop *loop, uint16_t device)
+{
+    IKVI_CHECK(device < loop->device_room);
+    return (uint16_t *)ikvi_at(loop, loop->gone) + device;
 }
 
 /* The player whose a device is, plus 1, or 0: as its port says; and whose it is
@@ -338,6 +351,7 @@ static inline void loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 
 /* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
+void ikvi_loop_ask_text_area(ikv_loop *loop);
 /* Lets a port do what may run a frame of its own; and what that left undone. */
 bool ikvi_loop_lend(ikv_loop *loop, uint32_t port);
 void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent);
@@ -349,6 +363,8 @@ void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
 void ikvi_loop_drain(ikv_loop *loop);
 /* Appends what the loop itself makes; false if there is no room. */
 bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event);
+/* Its device.remove has been told: its number may come back. */
+void ikvi_loop_note_gone(ikv_loop *loop, uint16_t device);
 /* L8: reports what sinks refused, lets go of what ended ports hold. */
 void ikvi_loop_look_after(ikv_loop *loop);
 /* Reads all clocks: at the start, and then once a second. */

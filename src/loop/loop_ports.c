@@ -74,13 +74,26 @@ static bool is_from(float value, float least, float most)
     return value >= least && value <= most; /* no NaN is */
 }
 
+static bool is_utf8(const char *text, size_t size)
+{
+    for (size_t used = 0, length; used < size; used += length) {
+        length = ikvi_point_length(text + used, size - used);
+        if (length == 0)
+            return false;
+    }
+    return true;
+}
+
 static bool is_good_request(const ikv_request *r)
 {
     const float far = 1e9f;
-    return is_from(r->low, 0, 1) && is_from(r->high, 0, 1) &&
-           is_from(r->seconds, 0, far) && is_from(r->width, 0, far) &&
-           is_from(r->height, 0, far) && is_from(r->x, -far, far) &&
-           is_from(r->y, -far, far);
+    if (r->kind == IKV_REQUEST_CLIPBOARD_SET &&
+        (r->text == NULL || !is_utf8(r->text, r->text_size)))
+        return false;
+    return r->color <= 0xffffff && is_from(r->low, 0, 1) &&
+           is_from(r->high, 0, 1) && is_from(r->seconds, 0, far) &&
+           is_from(r->width, 0, far) && is_from(r->height, 0, far) &&
+           is_from(r->x, -far, far) && is_from(r->y, -far, far);
 }
 
 static ikv_status ask_port(const ikv_loop *loop, uint32_t at,
@@ -102,7 +115,7 @@ ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request)
     if (request->size != sizeof *request)
         return IKV_BAD_SIZE;
     if (request->kind < IKV_REQUEST_RELATIVE ||
-        request->kind > IKV_REQUEST_RUMBLE)
+        request->kind >= IKV_REQUEST_COUNT)
         return IKV_BAD_ARGUMENT;
     if (!is_good_request(request))
         return IKV_BAD_VALUE;
@@ -115,8 +128,9 @@ ikv_status ikv_loop_request(ikv_loop *loop, const ikv_request *request)
     return status;
 }
 
-size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device, char *buffer,
-                         size_t size)
+/* What a port says of a device by one of its functions. */
+static size_t ask_about(const ikv_loop *loop, uint16_t device, bool identity,
+                        char *buffer, size_t size)
 {
     uint32_t at;
     if (size > 0 && buffer != NULL)
@@ -125,9 +139,48 @@ size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device, char *buffer,
         !find_port(loop, device, &at))
         return 0;
     const ikv_port *port = &loop_port_at(loop, at)->port;
-    return port->describe != NULL
-               ? port->describe(port->state, device, buffer, size)
-               : 0;
+    size_t (*ask)(void *, uint16_t, char *, size_t) =
+        identity ? port->identify : port->describe;
+    return ask != NULL ? ask(port->state, device, buffer, size) : 0;
+}
+
+size_t ikv_loop_describe(const ikv_loop *loop, uint16_t device, char *buffer,
+                         size_t size)
+{
+    return ask_about(loop, device, false, buffer, size);
+}
+
+size_t ikv_loop_identify(const ikv_loop *loop, uint16_t device, char *buffer,
+                         size_t size)
+{
+    return ask_about(loop, device, true, buffer, size);
+}
+
+/* P1: the first port that can show where text goes does. Looked at when the
+ * focus or the scene has changed; the rest of a frame it costs nothing. */
+void ikvi_loop_ask_text_area(ikv_loop *loop)
+{
+    ikv_request request = IKV_REQUEST_INIT;
+    float box[4] = {0, 0, 0, 0};
+    uint64_t turn = loop->input->calls->focus_turn(loop->input);
+    if (IKVI_LIKELY(turn == loop->text_turn))
+        return;
+    loop->text_turn = turn;
+    request.kind = IKV_REQUEST_TEXT_AREA;
+    request.on = loop->input->calls->text_area(loop->input, box);
+    bool same = request.on == loop->text_on;
+    for (uint32_t i = 0; i < 4; i++)
+        same = same && !(box[i] < loop->text_box[i]) &&
+               !(box[i] > loop->text_box[i]);
+    if (same)
+        return;
+    loop->text_on = request.on;
+    memcpy(loop->text_box, box, sizeof box);
+    request.x = box[0];
+    request.y = box[1];
+    request.width = box[2] - box[0];
+    request.height = box[3] - box[1];
+    ikv_loop_request(loop, &request);
 }
 
 /* ---------------------------------------------------------------- polling -- */

@@ -203,6 +203,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
             route_resync(loop, &event);
         else
             route_input(loop, &event, samples);
+        if (IKVI_UNLIKELY(event.kind == IKV_KIND_DEVICE_REMOVE))
+            ikvi_loop_note_gone(loop, event.device);
         loop->in_event = false;
     }
 }

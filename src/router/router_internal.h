@@ -140,6 +140,7 @@ struct ikv_router {
         uint64_t time_ns;        /* of the last event */
         uint32_t next_click;
         recent_click clicks[RECENT_CLICKS];
+        uint64_t focus_changes;
         ikv_target focused[IKV_SEAT_LIMIT];
         uint32_t modal_count;
         modal modals[IKV_MODAL_LIMIT]; /* the last one of a seat is in effect */

@@ -58,6 +58,7 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     if (same(old, target))
         return IKV_ABSENT;
     r->s.focused[seat] = (ikv_target){0};
+    r->s.focus_changes++;
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
     /* A handler of focus.out has given the keys to somebody else. */
@@ -103,6 +104,18 @@ ikv_status ikv_router_blur(ikv_router *router, uint8_t seat)
     if (router == NULL || seat >= IKV_SEAT_LIMIT)
         return IKV_BAD_ARGUMENT;
     return ikvi_router_set_focus(router, seat, (ikv_target){0}, IKV_FOCUS_CALL);
+}
+
+uint64_t ikvi_router_focus_turn(const ikv_router *router)
+{
+    return router->s.focus_changes + scene_revision_of(router);
+}
+
+void ikvi_router_box(const ikv_router *router, ikv_target target, float box[4])
+{
+    const ikv_picking *picking = &router->picking;
+    if (picking->box != NULL)
+        picking->box(picking->scene, target, router->s.view, box);
 }
 
 ikv_target ikv_router_focused(const ikv_router *router, uint8_t seat)

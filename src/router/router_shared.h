@@ -41,6 +41,12 @@ uint16_t ikvi_router_modifiers(const ikv_router *router, uint8_t seat);
 /* S2: whether a key or a text goes into a target that takes text. */
 bool ikvi_router_types(const ikv_router *router, const ikv_event *event);
 
+/* A number that rises with each change of the focus and of the scene. */
+uint64_t ikvi_router_focus_turn(const ikv_router *router);
+/* A target's box in the view of what was routed last; untouched if the picking
+ * can't say. */
+void ikvi_router_box(const ikv_router *router, ikv_target target, float box[4]);
+
 /* Whether an event is under way in it. */
 bool ikvi_router_is_routing(const ikv_router *router);
 

@@ -85,6 +85,14 @@ static bool box_in_view(const ikv_scene *scene, const scene_item *item,
     return true;
 }
 
+bool ikv_scene_box(const ikv_scene *scene, ikv_target target, uint32_t view,
+                   float box[4])
+{
+    uint32_t place = ikvi_scene_find(scene, target);
+    return place != NO_ITEM && place != ROOT_ITEM && view < scene->views &&
+           box != NULL && box_in_view(scene, item_at(scene, place), view, box);
+}
+
 /* Turns a box so that the direction is to the right. */
 static void turn_box(uint32_t direction, float box[4])
 {

@@ -1,23 +1,32 @@
 /* memory.c - laying blocks out and taking them. */
 #include "memory.h"
 
+static size_t rounded_to(size_t size, size_t alignment)
+{
+    return (size + alignment - 1) & ~(alignment - 1);
+}
+
+/* A cache line for what is large, or as large as one; what is small lies close
+ * to what is before it: a tiny kit is mostly such. */
 size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size)
 {
-    size_t offset = layout->size;
     /* Half of the address space at most, so that rounding up can't overflow. */
-    if (size != 0 && count > (SIZE_MAX / 2 - offset) / size) {
+    if (size != 0 &&
+        count > (SIZE_MAX / 2 - layout->size - IKV_BLOCK_ALIGNMENT) / size) {
         layout->overflow = true;
         return 0;
     }
-    size_t end = offset + count * size;
-    layout->size =
-        (end + IKV_BLOCK_ALIGNMENT - 1) & ~(size_t)(IKV_BLOCK_ALIGNMENT - 1);
+    bool small = count * size < 4 * IKV_BLOCK_ALIGNMENT &&
+                 size % IKV_BLOCK_ALIGNMENT != 0;
+    size_t offset = rounded_to(
+        layout->size, small ? IKV_BLOCK_ALIGNMENT / 4 : IKV_BLOCK_ALIGNMENT);
+    layout->size = offset + count * size;
     return offset;
 }
 
 size_t ikvi_layout_size(const ikvi_layout *layout)
 {
-    return layout->overflow ? 0 : layout->size;
+    return layout->overflow ? 0 : rounded_to(layout->size, IKV_BLOCK_ALIGNMENT);
 }
 
 /* Cleared, so that zero is the state in which everything begins. A block that

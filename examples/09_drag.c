@@ -4,6 +4,10 @@
  * every move and the release are the crate's then, over the other crate, off the
  * view and back, and it has been put where the pointer is before its handlers
  * hear of them. This works under any camera.
+ *
+ * The release makes no click, since the crate has been dragged. The standards send
+ * one after each press and release of a mouse: config.router.click_after_drag asks
+ * for it.
  */
 #include <ikvar/host.h>
 

@@ -442,7 +442,7 @@ static void defer(world *w)
 static ikv_status ask_router(world *w, const ikv_event *made)
 {
     const ikv_event *e = w->event != NULL && a_byte(w) % 2 ? w->event : made;
-    uint32_t what = a_byte(w) % 10;
+    uint32_t what = a_byte(w) % 11;
     uint8_t seat = a_byte(w) % 5;
     ikv_target t = a_target(w);
     fuzz_number(ikv_router_has_capture(w->router, e, t));
@@ -463,6 +463,8 @@ static ikv_status ask_router(world *w, const ikv_event *made)
         return ikv_router_set_modal(w->router, seat, t);
     case 7:
         return ikv_router_cancel_all(w->router, seat);
+    case 9:
+        return ikv_router_drag(w->router, e, t);
     case 8:
         fuzz_number(ikv_router_over(w->router, e->device, 1).bits);
         fuzz_number(ikv_router_modal(w->router, seat).bits);

@@ -4,7 +4,7 @@
 #include <math.h>
 
 enum {
-    CASES = 240,
+    CASES = 280,
     LINES = 32,
     NAMES = 10,
     RULES = 6
@@ -104,6 +104,12 @@ static void do_capture(const rule *r, const ikv_event *event,
     ikv_router_capture(delivery->router, event, target_named(r->argument));
 }
 
+static void do_drag(const rule *r, const ikv_event *event,
+                    const ikv_delivery *delivery)
+{
+    ikv_router_drag(delivery->router, event, target_named(r->argument));
+}
+
 static void do_release(const rule *r, const ikv_event *event,
                        const ikv_delivery *delivery)
 {
@@ -172,11 +178,11 @@ static ikv_verdict do_rule(const rule *r, const ikv_event *event,
         const char *name;
         ikv_verdict verdict;
         void (*act)(const rule *, const ikv_event *, const ikv_delivery *);
-    } actions[] = {{"stop", IKV_STOP, NULL},
-                   {"stop_all", IKV_STOP_ALL, NULL},
-                   {"refuse", IKV_REFUSE, NULL},
-                   {"capture", 0, do_capture},
-                   {"release", 0, do_release}};
+    } actions[] = {
+        {"stop", IKV_STOP, NULL},     {"stop_all", IKV_STOP_ALL, NULL},
+        {"refuse", IKV_REFUSE, NULL}, {"capture", 0, do_capture},
+        {"drag", 0, do_drag},         {"accept", IKV_ACCEPT, NULL},
+        {"release", 0, do_release}};
     for (int i = 0; i < ROWS(actions); i++) {
         if (strcmp(actions[i].name, r->action) != 0)
             continue;
@@ -287,7 +293,8 @@ static void listen_at(ikv_target target, const char *name)
                       1u << IKV_FAMILY_FOCUS | 1u << IKV_FAMILY_KEY |
                       1u << IKV_FAMILY_WHEEL | 1u << IKV_FAMILY_TEXT |
                       1u << IKV_FAMILY_GESTURE | 1u << IKV_FAMILY_FIELD |
-                      1u << IKV_FAMILY_WINDOW | 1u << IKV_FAMILY_DEVICE;
+                      1u << IKV_FAMILY_WINDOW | 1u << IKV_FAMILY_DEVICE |
+                      1u << IKV_FAMILY_DRAG;
     config.phases = IKV_AT_TARGET;
     config.at = target;
     config.handler = see;
@@ -344,23 +351,25 @@ static void target_words(const char *words, ikv_target_config *config)
 static void with_setting(const char *line)
 {
     ikv_router_config *config = &now->k.config.router;
-    char name[16] = "";
+    char name[24] = "";
     float value = 0;
-    sscanf(line, "with %15s %f", name, &value);
+    sscanf(line, "with %23s %f", name, &value);
     const struct {
         const char *name;
         float *number;
         uint64_t *time;
         bool *flag;
-    } settings[] = {{"slop", &config->slop, NULL, NULL},
-                    {"mouse_slop", &config->mouse_slop, NULL, NULL},
-                    {"double_slop", &config->double_slop, NULL, NULL},
-                    {"view_width", &config->view_width, NULL, NULL},
-                    {"view_height", &config->view_height, NULL, NULL},
-                    {"hold", NULL, &config->hold_ns, NULL},
-                    {"double", NULL, &config->double_ns, NULL},
-                    {"keep_focus", NULL, NULL, &config->keep_focus},
-                    {"no_tab", NULL, NULL, &config->no_tab}};
+    } settings[] = {
+        {"slop", &config->slop, NULL, NULL},
+        {"mouse_slop", &config->mouse_slop, NULL, NULL},
+        {"double_slop", &config->double_slop, NULL, NULL},
+        {"view_width", &config->view_width, NULL, NULL},
+        {"view_height", &config->view_height, NULL, NULL},
+        {"hold", NULL, &config->hold_ns, NULL},
+        {"double", NULL, &config->double_ns, NULL},
+        {"keep_focus", NULL, NULL, &config->keep_focus},
+        {"no_tab", NULL, NULL, &config->no_tab},
+        {"click_after_drag", NULL, NULL, &config->click_after_drag}};
     for (int i = 0; i < ROWS(settings); i++) {
         if (strcmp(settings[i].name, name) != 0)
             continue;
@@ -540,6 +549,11 @@ static void check_fields(const char *line, const char *rule_name)
         snprintf(found, sizeof found, "%u", e->click.clicks);
     else if (strcmp(what, "time") == 0)
         snprintf(found, sizeof found, "%g", (double)(e->time_ns) / 1e6);
+    else if (strcmp(what, "accepted") == 0)
+        snprintf(found, sizeof found, "%d", e->drag.accepted);
+    else if (strcmp(what, "moved") == 0)
+        snprintf(found, sizeof found, "%g %g", (double)e->drag.dx,
+                 (double)e->drag.dy);
     else if (strcmp(what, "reason") == 0)
         snprintf(found, sizeof found, "%u", e->focus.reason);
     else
@@ -700,6 +714,45 @@ START_TEST(less_picking)
     status_is(ikv_router_focus_toward(r, 0, 0), IKV_ABSENT);
     ck_assert_uint_eq(ikv_scene_toward(NULL, none, none, 0, 0).bits, 0);
     ck_assert_uint_eq(ikv_scene_toward(k.scene, none, none, 99, 0).bits, 0);
+    kit_close(&k);
+}
+END_TEST
+
+/* DRAG1: what can't be dragged; a target that goes while it is. */
+START_TEST(no_drag)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_router *r = k.router;
+    ikv_target none = {0};
+    ikv_target crate = rect_target(k.scene, none, 0, 0, 40, 40, 1);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+    e.pointer.type = IKV_MOUSE;
+    e.pointer.x = e.pointer.y = 5;
+    status_is(ikv_router_drag(NULL, &e, crate), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_drag(r, NULL, crate), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_drag(r, &e, crate), IKV_BAD_ARGUMENT); /* unknown */
+    ok(ikv_router_route(r, &e).status);
+    status_is(ikv_router_drag(r, &e, crate), IKV_ABSENT); /* not pressed */
+    e.kind = IKV_KIND_POINTER_DOWN;
+    e.pointer.button = 0;
+    ok(ikv_router_route(r, &e).status);
+    status_is(ikv_router_drag(r, &e, none), IKV_STALE);
+    ok(ikv_router_drag(r, &e, crate));
+    e.kind = IKV_KIND_POINTER_MOVE;
+    e.pointer.button = IKV_NO_BUTTON;
+    e.pointer.x = 200;
+    ok(ikv_router_route(r, &e).status);
+    ikv_routed_pointer seen = IKV_ROUTED_POINTER_INIT;
+    ck_assert(ikv_router_pointer(r, 0, &seen));
+    ck_assert_uint_eq(seen.dragging.bits, crate.bits);
+    ok(ikv_scene_remove(k.scene, crate));
+    e.pointer.x = 300;
+    ok(ikv_router_route(r, &e).status);
+    ck_assert(ikv_router_pointer(r, 0, &seen));
+    ck_assert_uint_eq(seen.dragging.bits, 0);
+    ck_assert_uint_eq(seen.drag_over.bits, 0);
+    valid(ikv_router_validate(r));
     kit_close(&k);
 }
 END_TEST
@@ -1288,6 +1341,7 @@ Suite *router_suite(void)
     add(s, "L3 several routers", two_routers);
     add(s, "MODAL1 MODAL3 seats", modal_seats);
     add(s, "FOCUS5 MODAL3 less picking", less_picking);
+    add(s, "DRAG1 what can't be dragged", no_drag);
     add(s, "K1 resync of all", resync_of_all);
     add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);

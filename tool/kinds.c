@@ -149,6 +149,8 @@ static void print_tape_line(const ikv_kind_info *info)
         {"text.input", ",\"text\":\"b\""},
         {"text.compose", ",\"text\":\"be\",\"cursor\":2"},
         {"pad.axis", ",\"index\":0,\"value\":0.75"},
+        {"device.seat", ",\"device\":1,\"seat\":1"},
+        {"action.feed", ",\"action\":\"foghorn\",\"x\":1"},
         {"loop.scale", ",\"seconds\":0.5"},
         {"loop.dropped", ",\"lost\":383.5"},
     };
@@ -174,9 +176,10 @@ static const char *payload_member(const ikv_kind_info *info)
         [IKV_FAMILY_GESTURE] = "gesture", [IKV_FAMILY_KEY] = "key",
         [IKV_FAMILY_TEXT] = "text",       [IKV_FAMILY_FOCUS] = "focus",
         [IKV_FAMILY_WINDOW] = "window",   [IKV_FAMILY_DEVICE] = "info",
-        [IKV_FAMILY_PAD] = "pad",         [IKV_FAMILY_OVERLAP] = "overlap",
-        [IKV_FAMILY_TREE] = "tree",       [IKV_FAMILY_FIELD] = "field",
-        [IKV_FAMILY_ACTION] = "action",   [IKV_FAMILY_LOOP] = "loop"};
+        [IKV_FAMILY_DRAG] = "drag",       [IKV_FAMILY_PAD] = "pad",
+        [IKV_FAMILY_OVERLAP] = "overlap", [IKV_FAMILY_TREE] = "tree",
+        [IKV_FAMILY_FIELD] = "field",     [IKV_FAMILY_ACTION] = "action",
+        [IKV_FAMILY_LOOP] = "loop"};
     return info->kind == IKV_KIND_TEXT_COMPOSE ? "compose"
                                                : members[info->family];
 }

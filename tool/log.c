@@ -367,8 +367,9 @@ static void print_return(run_log *log, const ikv_watch *watch)
         const char *text;
     } verdicts[] = {{IKV_STOP, "stopped here"},
                     {IKV_STOP_ALL, "stopped at once"},
-                    {IKV_REFUSE, "refused what would follow"}};
-    for (size_t i = 0; i < 3; i++) {
+                    {IKV_REFUSE, "refused what would follow"},
+                    {IKV_ACCEPT, "accepted what is dragged"}};
+    for (size_t i = 0; i < sizeof verdicts / sizeof verdicts[0]; i++) {
         if ((watch->verdict & verdicts[i].bit) == 0)
             continue;
         indent(log, 2 * watch->depth - 1);

@@ -58,13 +58,15 @@ typedef struct ikv_bus ikv_bus;
  *   STOP_ALL  no further handler at all
  *   REFUSE    cancel the default that would follow: the focus on a down, the
  *             click on an up, Tab's move, the loop's end on window.close
+ *   ACCEPT    of drag.enter and drag.over: what is dragged may be dropped here
  */
 typedef uint32_t ikv_verdict;
 enum {
     IKV_CONTINUE = 0,
     IKV_STOP = 1,
     IKV_STOP_ALL = 2,
-    IKV_REFUSE = 4
+    IKV_REFUSE = 4,
+    IKV_ACCEPT = 8
 };
 
 /* Phases, as in DOM's event flow. A subscription may name several; none means

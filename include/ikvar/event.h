@@ -210,6 +210,13 @@ typedef struct ikv_click_data {
     uint16_t buttons;
 } ikv_click_data;
 
+typedef struct ikv_drag_data {
+    float x, y, dx, dy;
+    uint16_t pointer;
+    uint8_t type;
+    uint8_t accepted;
+} ikv_drag_data;
+
 typedef struct ikv_wheel_data {
     float x, y, dx, dy, dz;
     uint16_t pointer;
@@ -362,6 +369,7 @@ typedef struct ikv_event {
         ikv_tree_data tree;
         ikv_field_data field;
         ikv_action_data action;
+        ikv_drag_data drag;
         ikv_loop_data loop;
         IKV_ALIGNED(8) uint8_t user[32];
     };

@@ -56,6 +56,9 @@
     X(ACTION, "action", "the game's own commands",                             \
       "after the event that caused it was routed; start, hold each "           \
       "step, end")                                                             \
+    X(DRAG, "drag", "things that are dragged onto others",                     \
+      "after the move of the pointer that drags: enter, leave, over; after "   \
+      "its up: drop or leave, then end")                                       \
     X(LOOP, "loop", "the frame loop itself",                                   \
       "start once; each step its input, step; each frame frame; end "          \
       "once; dropped, pause, resume, scale and idle between steps")            \
@@ -250,7 +253,23 @@
       NONE,                                                                    \
       "a binding was learned: its text is the delivery's data; without one "   \
       "it was called off",                                                     \
-      "rebind, remap, key capture, press any key")
+      "rebind, remap, key capture, press any key")                             \
+    X(67, DRAG_ENTER, "drag.enter", DRAG, DRAG, IKV_FROM_R, true, NONE,        \
+      "something is dragged over the target now (source: what); the verdict "  \
+      "IKV_ACCEPT lets it be dropped there",                                   \
+      "drag and drop, hover a drop target")                                    \
+    X(68, DRAG_OVER, "drag.over", DRAG, DRAG, IKV_FROM_R, true, NONE,          \
+      "it is dragged on over the target; IKV_ACCEPT likewise",                 \
+      "drag and drop, hover a drop target")                                    \
+    X(69, DRAG_LEAVE, "drag.leave", DRAG, DRAG, IKV_FROM_R, true, NONE,        \
+      "it is dragged over the target no more, and not dropped there",          \
+      "drag and drop, exit a drop target")                                     \
+    X(70, DRAG_DROP, "drag.drop", DRAG, DRAG, IKV_FROM_R, true, NONE,          \
+      "it is dropped on the target, which has accepted it",                    \
+      "drag and drop, receive, put into a slot")                               \
+    X(71, DRAG_END, "drag.end", DRAG, DRAG, IKV_FROM_R, true, NONE,            \
+      "at what was dragged: it was dropped, or taken back (source: on what)",  \
+      "drag and drop, drag finished, snap back")
 
 /* Payload layouts: X(NAME, member of ikv_event, whether it has a position in
  * the view). */
@@ -271,6 +290,7 @@
     X(TREE, tree, false)                                                       \
     X(FIELD, field, false)                                                     \
     X(ACTION, action, false)                                                   \
+    X(DRAG, drag, true)                                                        \
     X(LOOP, loop, false)
 
 /* Header fields: X(member, "name", TYPE, SET, "unit", scale, "meaning"). In
@@ -436,6 +456,17 @@
       "which binding, by text")                                                \
     X(action.state, "state", U8, ACTION_STATE, "", 1, "how it stands")         \
     X(action.steps, "steps", U32, NONE, "steps", 1, "held so long")
+
+#define IKV_FIELDS_DRAG(X)                                                     \
+    X(drag.x, "x", F32, NONE, "view units", 1, "position")                     \
+    X(drag.y, "y", F32, NONE, "view units", 1, "position")                     \
+    X(drag.dx, "dx", F32, NONE, "view units", 1, "from where it was pressed")  \
+    X(drag.dy, "dy", F32, NONE, "view units", 1, "from where it was pressed")  \
+    X(drag.pointer, "pointer", U16, NONE, "", 1,                               \
+      "number of the pointer on its device")                                   \
+    X(drag.type, "type", U8, POINTER_TYPE, "", 1, "what it is")                \
+    X(drag.accepted, "accepted", U8, NONE, "", 1,                              \
+      "whether it may be dropped there, or was")
 
 #define IKV_FIELDS_LOOP(X)                                                     \
     X(loop.step, "step", U64, NONE, "", 1, "number of the step")               \

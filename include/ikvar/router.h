@@ -114,6 +114,9 @@ typedef struct ikv_picking {
  *   pads         that can be known at once (8, which is the most)
  *   keep_focus   a press does not change the focus (false)
  *   no_tab       nor does Tab (false)
+ *   click_after_drag  a mouse or pen that has dragged something, by
+ *                ikv_router_attach() or _drag(), beyond the slop still clicks when
+ *                it is released, as the standards have it (false)
  *   dead_zone    how far a pad's stick may be off its middle and still count as
  *                in it (0.15)
  *   full_zone    from where on it counts as all the way (0.95); in between
@@ -137,6 +140,8 @@ typedef struct ikv_router_config {
     float dead_zone, full_zone;
     float view_width, view_height;
     uint32_t passed;
+    bool click_after_drag;
+    uint8_t reserved[3];
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;
@@ -286,6 +291,20 @@ IKV_API ikv_status ikv_router_capture(ikv_router *router,
 IKV_API ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
                                      ikv_target target);
 
+/* Captures the pointer to drag the target onto others. From the move on that goes
+ * beyond the slop, after each move: what lies beneath, without the body that is
+ * dragged, is told drag.enter when it is come upon, drag.over, and drag.leave;
+ * what is dragged is their `source`. The verdict IKV_ACCEPT of a handler of enter
+ * or over lets it be dropped there. When the pointer is released, drag.drop is
+ * told to who has accepted it, or drag.leave, and drag.end to what was dragged,
+ * which says so (`accepted`, and on what in `source`). A cancel, or another's
+ * capture, ends it likewise, without a drop. The target does not follow by
+ * itself: ikv_router_attach() does that, too. After HTML's drag and drop.
+ * Returns as ikv_router_capture().
+ * Context: owner thread, inside handlers too; O(pointers). */
+IKV_API ikv_status ikv_router_drag(ikv_router *router, const ikv_event *event,
+                                   ikv_target target);
+
 /* Ends a capture by that target at the pointer's next event.
  * Returns IKV_OK, ABSENT if the target has not captured it, BAD_ARGUMENT.
  * Context: owner thread, inside handlers too; O(pointers). */
@@ -316,7 +335,9 @@ IKV_API ikv_status ikv_router_cancel_all(ikv_router *router, uint8_t seat);
 /* What the router knows of a pointer.
  *   over      what it is over, the root too; zero bits: it is in no view
  *   captured  who has captured it, zero bits: nobody
- *   pressed   what its press was on, zero bits: it is not down */
+ *   pressed   what its press was on, zero bits: it is not down
+ *   dragging  what it drags onto others, and drag_over what that is over, which
+ *             drag_accepts it or not; zero bits: nothing */
 typedef struct ikv_routed_pointer {
     uint32_t size;
     uint16_t device, pointer;
@@ -326,6 +347,9 @@ typedef struct ikv_routed_pointer {
     uint16_t reserved;
     float x, y;
     ikv_target over, captured, pressed;
+    ikv_target dragging, drag_over;
+    bool drag_accepts;
+    uint8_t reserved2[3];
 } ikv_routed_pointer;
 
 #define IKV_ROUTED_POINTER_INIT IKV_SIZED(ikv_routed_pointer)

@@ -92,6 +92,12 @@ static ikv_verdict run_refuse(const doing *d)
     return IKV_REFUSE;
 }
 
+static ikv_verdict run_accept(const doing *d)
+{
+    (void)d;
+    return IKV_ACCEPT;
+}
+
 /* Does something to the event's pointer, for the reaction's target. */
 static ikv_verdict with_pointer(const doing *d, const char *what,
                                 ikv_status (*act)(ikv_router *router,
@@ -117,6 +123,11 @@ static ikv_verdict run_release(const doing *d)
 static ikv_verdict run_attach(const doing *d)
 {
     return with_pointer(d, "attach", ikv_router_attach);
+}
+
+static ikv_verdict run_drag(const doing *d)
+{
+    return with_pointer(d, "drag", ikv_router_drag);
 }
 
 static ikv_verdict run_focus(const doing *d)
@@ -549,6 +560,8 @@ static const struct reaction_row rows[] = {
      "{\"feed\": {\"action\": \"horn\", \"x\": 1}}"},
     {"set_seat", TAKES_SEAT, run_set_seat, "{\"set_seat\": 1}"},
     {"attach", TAKES_TARGET, run_attach, "\"attach\""},
+    {"drag", TAKES_TARGET, run_drag, "\"drag\""},
+    {"accept", TAKES_NOTHING, run_accept, "\"accept\""},
     {"move", TAKES_POSITION, run_move, "{\"move\": {\"x\": 10, \"y\": 20}}"},
     {"turn_to", TAKES_POSITION, run_turn_to,
      "{\"turn_to\": {\"x\": {\"field\": \"x\"}, \"y\": {\"field\": \"y\"}}}"},

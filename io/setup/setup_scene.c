@@ -23,7 +23,8 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
     static const char *const members[] = {
         "slop",      "mouse_slop", "double_slop", "hold",
         "double",    "keep_focus", "no_tab",      "pointers",
-        "dead_zone", "full_zone",  "axial_zones", NULL};
+        "dead_zone", "full_zone",  "axial_zones", "click_after_drag",
+        NULL};
     const json_t *value = json_object_get(setup->document, "router");
     place at = {NULL, "router", 0};
     double slop = 0, mouse_slop = 0, double_slop = 0, dead = 0, full = 0;
@@ -44,6 +45,8 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
         !read_time(r, &at, value, "double", &to->double_ns) ||
         !ikvi_read_bool(r, &at, value, "keep_focus", &to->keep_focus) ||
         !ikvi_read_bool(r, &at, value, "no_tab", &to->no_tab) ||
+        !ikvi_read_bool(r, &at, value, "click_after_drag",
+                        &to->click_after_drag) ||
         !ikvi_read_number(r, &at, value, "dead_zone", 0.001, 0.9, &dead) ||
         !ikvi_read_number(r, &at, value, "full_zone", 0.002, 1, &full) ||
         !ikvi_read_bool(r, &at, value, "axial_zones", &to->axial_zones) ||

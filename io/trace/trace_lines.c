@@ -42,10 +42,23 @@ void ikvi_trace_flush(ikv_trace *trace)
 
 const char *ikvi_verdict_name(ikv_verdict verdict)
 {
-    static const char *const names[] = {
-        "continue", "stop",        "stop_all",        "stop_all",
-        "refuse",   "stop+refuse", "stop_all+refuse", "stop_all+refuse"};
-    return names[verdict & 7];
+    static const char *const names[] = {"continue",
+                                        "stop",
+                                        "stop_all",
+                                        "stop_all",
+                                        "refuse",
+                                        "stop+refuse",
+                                        "stop_all+refuse",
+                                        "stop_all+refuse",
+                                        "accept",
+                                        "stop+accept",
+                                        "stop_all+accept",
+                                        "stop_all+accept",
+                                        "refuse+accept",
+                                        "stop+refuse+accept",
+                                        "stop_all+refuse+accept",
+                                        "stop_all+refuse+accept"};
+    return names[verdict & 15];
 }
 
 void ikvi_trace_target(ikv_trace *trace, const char *member, const char *gone,

@@ -283,6 +283,8 @@ static void draw_pointer(drawing *d, const ikv_routed_pointer *p)
     const ikv_canvas *canvas = &d->config->canvas;
     float at[2];
     draw_held(d, IKV_DRAW_HOVER, p->over);
+    draw_held(d, p->drag_accepts ? IKV_DRAW_FOCUS : IKV_DRAW_HOVER,
+              p->drag_over);
     draw_held(d, IKV_DRAW_CAPTURE, p->captured);
     if (draws(d, IKV_DRAW_CAPTURE) && p->captured.bits != 0 &&
         position_of(d, p->captured, at))

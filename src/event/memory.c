@@ -18,8 +18,8 @@ size_t ikvi_layout_add(ikvi_layout *layout, size_t count, size_t size)
     }
     bool small = count * size < 4 * IKV_BLOCK_ALIGNMENT &&
                  size % IKV_BLOCK_ALIGNMENT != 0;
-    size_t offset = rounded_to(
-        layout->size, small ? IKV_BLOCK_ALIGNMENT / 4 : IKV_BLOCK_ALIGNMENT);
+    size_t offset = rounded_to(layout->size, small ? IKV_BLOCK_ALIGNMENT / 4
+                                                   : IKV_BLOCK_ALIGNMENT);
     layout->size = offset + count * size;
     return offset;
 }

@@ -95,8 +95,8 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         return IKV_BAD_ARGUMENT;
     ikv_router plan = {
         .memory = config->memory,
-        .identity = ikvi_identity(config, offsetof(ikv_router_config, passed) +
-                                              sizeof(uint32_t)),
+        .identity = ikvi_identity(
+            config, offsetof(ikv_router_config, click_after_drag) + 1),
         .bus = config->bus,
         .picking = config->picking,
         .reporter = config->reporter,
@@ -107,7 +107,8 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .double_ns = config->double_ns,
         .views = ikvi_or(config->views, UINT32_MAX),
         .keep_focus = config->keep_focus,
-        .no_tab = config->no_tab};
+        .no_tab = config->no_tab,
+        .click_after_drag = config->click_after_drag};
     if (plan.hold_ns == 0)
         plan.hold_ns = 500 * MILLISECOND;
     if (plan.double_ns == 0)
@@ -430,7 +431,10 @@ bool ikv_router_pointer(const ikv_router *router, uint32_t nth,
             .y = p->y,
             .over = p->in_view ? p->over : (ikv_target){0},
             .captured = p->captured,
-            .pressed = p->buttons != 0 ? p->pressed : (ikv_target){0}};
+            .pressed = p->buttons != 0 ? p->pressed : (ikv_target){0},
+            .dragging = p->drag_told ? p->dragging : (ikv_target){0},
+            .drag_over = p->drag_over,
+            .drag_accepts = p->drag_accepts};
         return true;
     }
     return false;
@@ -459,7 +463,8 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
         return "router-1";
     if (p->buttons == 0 &&
         (p->captured.bits != 0 || p->pressed.bits != 0 ||
-         p->clicking.bits != 0 || p->attached.bits != 0 || p->hold_due))
+         p->clicking.bits != 0 || p->attached.bits != 0 || p->hold_due ||
+         p->dragging.bits != 0 || p->drag_over.bits != 0))
         return "router-2";
     return ikvi_router_find(router, p->device, p->id) == p ? NULL : "router-3";
 }

@@ -31,6 +31,9 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     if (!same(p->attached, now))
         p->attached = none;
     if (old.bits != 0) {
+        /* Somebody else has captured it: what is dragged stays where it is. */
+        if (same(old, p->dragging))
+            ikvi_drag_ended(r, p, cause, false);
         ikvi_router_lose(r, p, old, cause);
         ikvi_gesture_lost(r, p, cause);
     }
@@ -51,6 +54,8 @@ static pointer *pointer_of(const ikv_router *r, const ikv_event *event)
     /* Of a wheel or a gesture no pointer can be captured. */
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
+    if (info != NULL && info->family == IKV_FAMILY_DRAG)
+        return ikvi_router_find(r, event->device, event->drag.pointer);
     if (info == NULL || (info->family != IKV_FAMILY_POINTER &&
                          info->family != IKV_FAMILY_CLICK))
         return NULL;
@@ -70,6 +75,16 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
         return IKV_ABSENT;
     p->pending = target;
     return IKV_OK;
+}
+
+/* DRAG1: a capture that others hear of as they are come upon. */
+ikv_status ikv_router_drag(ikv_router *router, const ikv_event *event,
+                           ikv_target target)
+{
+    ikv_status status = ikv_router_capture(router, event, target);
+    if (status == IKV_OK)
+        pointer_of(router, event)->dragging = target;
+    return status;
 }
 
 /* A capture that remembers the grip: `attached` ends with the capture, whatever

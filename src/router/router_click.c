@@ -98,7 +98,7 @@ void ikvi_router_no_click(ikv_router *r, pointer *p)
 void ikvi_router_let_up(ikv_router *r, pointer *p)
 {
     ikvi_router_no_hold(r, p);
-    p->pressed = p->clicking = p->attached = (ikv_target){0};
+    p->pressed = p->clicking = p->attached = p->dragging = (ikv_target){0};
 }
 
 static pointer *next_due(const ikv_router *r, uint64_t time_ns)
@@ -159,13 +159,20 @@ ikv_target ikvi_router_common(const ikv_router *r, ikv_target a, ikv_target b)
     return common;
 }
 
+/* DRAG4: whether it has taken something along, beyond the slop. */
+static bool has_dragged(const pointer *p)
+{
+    return p->dragged && (p->attached.bits | p->dragging.bits) != 0;
+}
+
 /* CLICK1: settled before the release's handlers. GONE3. */
 ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
                                     const ikv_event *event)
 {
     if (p->clicking.bits == 0 || !ikvi_router_alive(r, p->clicking) ||
         (event->flags & IKV_SYNTHETIC) ||
-        (p->type == IKV_TOUCH && (p->dragged || p->menu_sent)))
+        (p->type == IKV_TOUCH && (p->dragged || p->menu_sent)) ||
+        (has_dragged(p) && !r->click_after_drag))
         return (ikv_target){0};
     /* CAP3: up and click go to who captured. */
     if (p->captured.bits != 0)

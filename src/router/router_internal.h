@@ -2,8 +2,8 @@
  * clicks and drags, gestures, capture, pads.
  *
  * Files, lowest first: router_table.c, router_path.c, router_keys.c,
- * router_modal.c, router_click.c, router_gesture.c, router_capture.c, router_pad.c,
- * router_pointer.c, router_probe.c, router.c.
+ * router_modal.c, router_click.c, router_gesture.c, router_drag.c,
+ * router_capture.c, router_pad.c, router_pointer.c, router_probe.c, router.c.
  */
 #ifndef IKVI_ROUTER_INTERNAL_H
 #define IKVI_ROUTER_INTERNAL_H
@@ -55,8 +55,13 @@ typedef struct pointer {
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
-    ikv_target attached; /* follows it while it has captured it; */
-    float grip[2];       /* so it was taken */
+    ikv_target dragging;  /* onto others, while it has captured it */
+    ikv_target drag_over; /* what that is over; zero bits: nothing yet */
+    bool drag_entry;      /* that has accepted it as it came, */
+    bool drag_accepts;    /* or now */
+    bool drag_told;       /* it went beyond the slop */
+    ikv_target attached;  /* follows it while it has captured it; */
+    float grip[2];        /* so it was taken */
     uint16_t pressure, width, height, twist; /* as they were told last */
     int8_t tilt_x, tilt_y;
     uint64_t hold_ns; /* when the hold is due */
@@ -119,7 +124,7 @@ struct ikv_router {
     uint32_t peer_count;
     float slop, mouse_slop, double_slop;
     uint64_t hold_ns, double_ns;
-    bool keep_focus, no_tab;
+    bool keep_focus, no_tab, click_after_drag;
     ikvi_zones zones;
     uint32_t said[IKV_DEVICE_LIMIT / 32]; /* of which devices meaningless() */
     bool routing;
@@ -301,6 +306,12 @@ bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
 void ikvi_gesture_tapped(ikv_router *r, const finger_pair *tapped,
                          const ikv_event *event);
 void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event);
+
+/* router_drag.c */
+void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause);
+/* Dropped, if it is accepted where it is `released`. */
+void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
+                     bool released);
 
 /* router_pad.c */
 ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *event);

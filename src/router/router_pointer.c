@@ -268,6 +268,8 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
     if (releases)
         ikvi_router_click(r, p, event, click);
     ikvi_gesture_moved(r, p, event);
+    if (IKVI_UNLIKELY((p->dragging.bits | p->drag_over.bits) != 0))
+        ikvi_drag_moved(r, p, event);
     return outcome;
 }
 
@@ -342,6 +344,10 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
     ikv_outcome outcome = send_to_pointer(r, p, event);
     if (outcome.verdict & IKV_REFUSE)
         click = (ikv_target){0};
+    if (IKVI_UNLIKELY((p->dragging.bits | p->drag_over.bits) != 0)) {
+        ikvi_drag_moved(r, p, event);
+        ikvi_drag_ended(r, p, event, true);
+    }
     pointer_ended(r, p, event, target, click);
     return outcome;
 }
@@ -356,6 +362,7 @@ static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
         arrive(r, p, event);
     ikv_target target = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
+    ikvi_drag_ended(r, p, event, false);
     /* No click follows. */
     pointer_ended(r, p, event, target, (ikv_target){0});
     return outcome;
@@ -792,6 +799,12 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
         p->pending = none;
     if (same(p->attached, target))
         p->attached = none;
+    if (same(p->dragging, target))
+        p->dragging = none;
+    if (same(p->drag_over, target)) {
+        p->drag_over = none;
+        p->drag_entry = p->drag_accepts = false;
+    }
     if (same(p->pressed, target))
         p->pressed = none;
     if (same(p->clicking, target))

@@ -1,0 +1,117 @@
+/* router_drag.c - what is dragged onto others: DRAG1 to DRAG4.
+ *
+ * A drag is told of from the move on that goes beyond the slop; until then it is
+ * a press, which may still be a click. What is beneath is asked of the scene
+ * without the body that is dragged.
+ */
+#include "router_internal.h"
+
+static bool lies_in(const ikv_router *r, ikv_target target, ikv_target top)
+{
+    for (; target.bits != 0; target = ikvi_router_parent(r, target))
+        if (same(target, top))
+            return true;
+    return false;
+}
+
+/* The topmost there that is not dragged itself, and that the seat reaches; the
+ * root, where nothing else is. */
+static ikv_target find_beneath(const ikv_router *r, const pointer *p)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    query.view = p->view;
+    query.touch = p->type == IKV_TOUCH;
+    query.x = p->x;
+    query.y = p->y;
+    query.skip_body = p->dragging;
+    for (uint32_t nth = 0;; nth++) {
+        ikv_target hit = r->picking.pick(r->picking.scene, &query, nth);
+        if (hit.bits == 0)
+            return ikv_router_modal(r, p->seat).bits != 0 ? hit : root_of(r);
+        /* A picking of one's own may know no bodies. */
+        if (ikvi_router_reaches(r, p->seat, hit) &&
+            !lies_in(r, hit, p->dragging))
+            return hit;
+    }
+}
+
+static ikv_verdict send_drag(ikv_router *r, const pointer *p,
+                             const ikv_event *cause, ikv_kind kind,
+                             ikv_target target, ikv_target related,
+                             bool accepted)
+{
+    ikv_event event = ikv_event_make(kind, cause->time_ns);
+    event.device = p->device;
+    event.view = p->view;
+    event.seat = p->seat;
+    event.modifiers = p->modifiers;
+    event.flags = cause->flags & (uint16_t)(IKV_SYNTHETIC | IKV_PRIMARY);
+    event.drag = (ikv_drag_data){.x = p->x,
+                                 .y = p->y,
+                                 .dx = p->x - p->press_x,
+                                 .dy = p->y - p->press_y,
+                                 .pointer = p->id,
+                                 .type = p->type,
+                                 .accepted = accepted};
+    return ikvi_router_send_kind(r, &event, kind, target, related).verdict;
+}
+
+/* In HTML's order: the new one is told before the old one is left. */
+static void drag_onto(ikv_router *r, pointer *p, const ikv_event *cause,
+                      ikv_target to)
+{
+    ikv_target old = p->drag_over, dragged = p->dragging;
+    /* Before it is told: what handlers do counts from there. */
+    p->drag_over = to;
+    p->drag_entry = p->drag_accepts = false;
+    if (to.bits != 0) {
+        ikv_verdict verdict =
+            send_drag(r, p, cause, IKV_KIND_DRAG_ENTER, to, dragged, false);
+        p->drag_entry = p->drag_accepts =
+            same(p->drag_over, to) && (verdict & IKV_ACCEPT) != 0;
+    }
+    if (old.bits != 0)
+        send_drag(r, p, cause, IKV_KIND_DRAG_LEAVE, old, dragged, false);
+}
+
+/* DRAG1, DRAG2. */
+void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause)
+{
+    ikv_target none = {0};
+    /* What was dragged is gone: who was told of it is told so. */
+    if (p->dragging.bits == 0 && p->drag_over.bits != 0)
+        drag_onto(r, p, cause, none);
+    if (p->dragging.bits == 0 || !p->dragged || !same(p->captured, p->dragging))
+        return;
+    p->drag_told = true;
+    ikv_target to = find_beneath(r, p);
+    if (!same(to, p->drag_over))
+        drag_onto(r, p, cause, to);
+    if (p->drag_over.bits == 0 || p->dragging.bits == 0)
+        return;
+    ikv_target over = p->drag_over;
+    ikv_verdict verdict = send_drag(r, p, cause, IKV_KIND_DRAG_OVER, over,
+                                    p->dragging, p->drag_accepts);
+    if (same(p->drag_over, over))
+        p->drag_accepts = p->drag_entry || (verdict & IKV_ACCEPT) != 0;
+}
+
+/* DRAG3. */
+void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
+                     bool released)
+{
+    ikv_target dragged = p->dragging, over = p->drag_over, none = {0};
+    bool dropped = released && p->drag_accepts && dragged.bits != 0 &&
+                   ikvi_router_alive(r, over);
+    bool told = p->drag_told;
+    /* It is over before anybody is told. */
+    p->dragging = p->drag_over = none;
+    p->drag_entry = p->drag_accepts = p->drag_told = false;
+    if (over.bits != 0)
+        send_drag(r, p, cause,
+                  dropped ? IKV_KIND_DRAG_DROP : IKV_KIND_DRAG_LEAVE, over,
+                  dragged, dropped);
+    if (told && dragged.bits != 0)
+        send_drag(r, p, cause, IKV_KIND_DRAG_END, dragged,
+                  dropped ? over : none, dropped);
+}

@@ -4,9 +4,7 @@
  * that cross never swap their ferries, and one that is taken away (a cancel)
  * lets go of its own alone.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 typedef struct ferry {
     const char *name;
@@ -64,30 +62,12 @@ static void add(ikv_kit *kit, ferry *f, float x)
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_message message;
-    ikv_port port;
-    ikv_tape_open(EXAMPLES "/fingers.tape.jsonl", NULL, &sim.tape, &message);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
     ferry one = {.name = "the Anemone"}, two = {.name = "the Petrel"};
-    ikv_kit_config config = IKV_KIT_INIT;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    ikv_kit *kit;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("fingers.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     add(kit, &one, 60);
     add(kit, &two, 380);
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-    }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_play(&e);
+    example_close(&e);
     return 0;
 }

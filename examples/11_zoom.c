@@ -4,9 +4,7 @@
  * pointer: the same tap then hits the buoy, which it missed before. The button
  * on the panel stays where it is.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 enum {
     SEA = 0,
@@ -61,34 +59,17 @@ static void add(ikv_kit *kit, uint32_t layer, float x, float y, ikv_shape shape,
 int main(void)
 {
     static char sea[] = "open water", buoy[] = "a buoy", button[] = "a button";
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_message message;
-    ikv_port port;
-    ikv_tape_open(EXAMPLES "/zoom.tape.jsonl", NULL, &sim.tape, &message);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
     ikv_kit_config config = IKV_KIT_INIT;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
     config.scene.layers = 2;
-    ikv_kit *kit;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("zoom.tape.jsonl", &config);
+    ikv_kit *kit = e.kit;
     add(kit, SEA, 0, 0, ikv_scene_rect(0, 0, 640, 360), sea);
     add(kit, SEA, 304, 150, ikv_scene_circle(0, 0, 5), buoy);
     add(kit, PANEL, 600, 0, ikv_scene_rect(0, 0, 40, 40), button);
     ikv_target everywhere = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_WHEEL, everywhere, zoom,
                  ikv_kit_scene(kit), NULL);
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-    }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_play(&e);
+    example_close(&e);
     return 0;
 }

@@ -4,7 +4,7 @@
  * next; a plate that wants Tab for itself would refuse it. Escape blurs: what
  * is typed then is the root's, which nobody hears here.
  */
-#include <ikvar/host.h>
+#include "example.h"
 
 #include <stdio.h>
 #include <string.h>
@@ -71,30 +71,12 @@ static void add(ikv_kit *kit, plate *p, float y)
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_message message;
-    ikv_port port;
-    ikv_tape_open(EXAMPLES "/typing.tape.jsonl", NULL, &sim.tape, &message);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
     plate one = {"the first ferry", ""}, two = {"the second ferry", ""};
-    ikv_kit_config config = IKV_KIT_INIT;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    ikv_kit *kit;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("typing.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     add(kit, &one, 10);
     add(kit, &two, 60);
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-    }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_play(&e);
+    example_close(&e);
     return 0;
 }

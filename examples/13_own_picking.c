@@ -5,9 +5,7 @@
  * pointer is cast at lanterns, which are spheres; hover, capture and clicks
  * work as they do with a scene.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 enum {
     LANTERNS = 3
@@ -111,37 +109,19 @@ static void add(lantern *l, uint32_t id)
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_message message;
-    ikv_port port;
-    ikv_tape_open(EXAMPLES "/own_picking.tape.jsonl", NULL, &sim.tape,
-                  &message);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
     ikv_kit_config config = IKV_KIT_INIT;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
     config.router.picking.pick = pick;
     config.router.picking.parent = parent;
     config.router.picking.alive = alive;
     config.router.picking.traits = traits;
     config.router.picking.to_local = to_local;
     config.router.picking.revision = revision;
-    ikv_kit *kit;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("own_picking.tape.jsonl", &config);
+    ikv_kit *kit = e.kit;
     bus = ikv_kit_bus(kit);
     for (uint32_t i = 0; i < LANTERNS; i++)
         add(&lanterns[i], i + 1);
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-    }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_play(&e);
+    example_close(&e);
     return 0;
 }

@@ -5,9 +5,7 @@
  * master's greeting is bound to another key; its handler hears one start, and
  * no more.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 static ikv_actions *actions;
 
@@ -57,19 +55,9 @@ static void hear(ikv_bus *bus, ikv_kind kind, ikv_action_id action,
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
-    ikv_port port;
-    ikv_kit *kit;
     ikv_action_id foghorn, greeting;
-    ikv_tape_open(EXAMPLES "/foghorn.tape.jsonl", NULL, &sim.tape, NULL);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("foghorn.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     actions = ikv_kit_actions(kit);
     ikv_actions_add(actions, IKV_MAIN_SET, "foghorn", &foghorn);
     ikv_actions_bind(actions, foghorn, "KeyF", NULL, NULL);
@@ -82,14 +70,7 @@ int main(void)
     hear(bus, IKV_KIND_ACTION_START, foghorn, sound, 0);
     hear(bus, IKV_KIND_ACTION_END, foghorn, sound, 0);
     hear(bus, IKV_KIND_ACTION_START, greeting, greet, 1);
-    ikv_loop *loop = ikv_kit_loop(kit);
-    while (ikv_loop_begin(loop)) {
-        while (ikv_loop_step(loop)) {
-        }
-        ikv_loop_end(loop);
-    }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_play(&e);
+    example_close(&e);
     return 0;
 }

@@ -4,9 +4,7 @@
  * text of a binding. If another action has it, the screen says so and asks
  * again; else it replaces the old one, and all bindings are written to a file.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 static ikv_actions *actions;
 static ikv_action_id lift, lower, choose;
@@ -56,19 +54,9 @@ static ikv_action_id add(const char *name, const char *binding)
 /* With a path the bindings are written there at the end. */
 int main(int argc, char **argv)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
-    ikv_port port;
-    ikv_kit *kit;
     ikv_target everywhere = {0};
-    ikv_tape_open(EXAMPLES "/rebinding.tape.jsonl", NULL, &sim.tape, NULL);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("rebinding.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     actions = ikv_kit_actions(kit);
     lift = add("lift", "KeyW");
     lower = add("lower", "Control+KeyL");
@@ -82,8 +70,6 @@ int main(int argc, char **argv)
         look_at_lesson(argc > 1 ? argv[1] : NULL);
         ikv_loop_end(loop);
     }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_close(&e);
     return 0;
 }

@@ -6,9 +6,7 @@
  * a moment is no departure. While it is inside it is told so at each step, for
  * that is what it asked for.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 enum {
     FERRY = 1
@@ -46,19 +44,9 @@ static ikv_target add(ikv_kit *kit, ikv_target parent, float x, ikv_shape shape,
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
     ikv_target none = {0};
-    ikv_port port;
-    ikv_kit *kit;
-    ikv_tape_open(EXAMPLES "/quiet.tape.jsonl", NULL, &sim.tape, NULL);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("quiet.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     ikv_shape nothing = {.type = IKV_SHAPE_NONE};
     ikv_target ferry = add(kit, none, 0, nothing, 0, true);
     add(kit, ferry, 0, ikv_scene_rect(-30, -8, 60, 16), FERRY, false);
@@ -89,8 +77,6 @@ int main(void)
         }
         ikv_loop_end(loop);
     }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_close(&e);
     return 0;
 }

@@ -5,9 +5,7 @@
  * floors, and leaving one of them while still on the other changes nothing. Who
  * keeps a flag that enter sets and leave clears gets this wrong.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 enum {
     GROUND = 1,
@@ -38,19 +36,9 @@ static ikv_target add(ikv_kit *kit, uint32_t id, float x, float width,
 int main(void)
 {
     static const char *const names[] = {"", "quay", "plank", "ferry", "rope"};
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
-    ikv_port port;
-    ikv_kit *kit;
     bool flag = false;
-    ikv_tape_open(EXAMPLES "/quiet.tape.jsonl", NULL, &sim.tape, NULL);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("quiet.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     add(kit, 1, 0, 100, GROUND);
     add(kit, 2, 90, 60, GROUND);
     add(kit, 3, 170, 200, GROUND); /* with a gap before it */
@@ -82,8 +70,6 @@ int main(void)
         }
         ikv_loop_end(loop);
     }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_close(&e);
     return 0;
 }

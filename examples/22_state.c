@@ -5,9 +5,7 @@
  * one step are both seen. What a handler stopped is not in the unclaimed view;
  * what is down when the window loses the focus is down no more.
  */
-#include <ikvar/host.h>
-
-#include <stdio.h>
+#include "example.h"
 
 static void look(const ikv_state *state, uint64_t step)
 {
@@ -40,26 +38,14 @@ static void look(const ikv_state *state, uint64_t step)
 
 int main(void)
 {
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
-    ikv_port port;
-    ikv_kit *kit;
-    ikv_tape_open(EXAMPLES "/state.tape.jsonl", NULL, &sim.tape, NULL);
-    if (ikv_sim_open(&sim, &port) < 0)
-        return 1;
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("state.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     ikv_loop *loop = ikv_kit_loop(kit);
     while (ikv_loop_begin(loop)) {
         while (ikv_loop_step(loop))
             look(ikv_kit_state(kit), ikv_loop_step_number(loop));
         ikv_loop_end(loop);
     }
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_close(&e);
     return 0;
 }

@@ -1,4 +1,5 @@
-/* test_action.c - A1 to A7: bindings, what they start, and their files. */
+/* test_action.c - A1 to A9: bindings, what they start, and their files. */
+#define _GNU_SOURCE
 #include "support.h"
 
 #include <ikvar/keys.h>
@@ -95,9 +96,12 @@ static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
     note(&seen, " ");
     valid(ikv_actions_validate(actions));
     if (hook != NULL) {
-        const char *what = hook;
+        char what[64], *rest = NULL;
+        snprintf(what, sizeof what, "%s", hook);
         hook = NULL;
-        do_word(what);
+        for (char *one = strtok_r(what, "&", &rest); one != NULL;
+             one = strtok_r(NULL, "&", &rest))
+            do_word(one);
         valid(ikv_actions_validate(actions));
     }
     return IKV_CONTINUE;

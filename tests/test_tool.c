@@ -55,6 +55,12 @@ static const struct {
     {BINARY "/examples/25_why", "25_why.txt"},
     {BINARY "/examples/26_console", "26_console.txt"},
     {BINARY "/examples/27_draw", "27_draw.txt"},
+    {BINARY "/examples/28_crates_into_slots", "28_crates_into_slots.txt"},
+    {BINARY "/examples/29_pause_menu", "29_pause_menu.txt"},
+    {BINARY "/examples/30_two_players", "30_two_players.txt"},
+    {BINARY "/examples/31_menu_by_pad", "31_menu_by_pad.txt"},
+    {BINARY "/examples/32_blast_radius", "32_blast_radius.txt"},
+    {BINARY "/examples/33_network_player", "33_network_player.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

@@ -139,7 +139,8 @@ IKV_API const char *ikv_actions_set_name(const ikv_actions *actions,
 
 /* Switches a set on or off for a seat, or IKV_ALL_SEATS. Switching off ends
  * what is held, at once, flagged synthetic; what is pressed when it is switched
- * on starts with its next press.
+ * on starts with its next press: the press whose start's handler switches it on,
+ * too. (Handlers of the press itself come before: for them it counts.)
  * Returns IKV_OK, UNKNOWN_NAME (no such set), BAD_ARGUMENT (the seat).
  * Context: owner thread, inside handlers too; O(bindings of the set). */
 IKV_API ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
@@ -149,7 +150,8 @@ IKV_API bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
 
 /* Starts what is held already of a set that is on, flagged synthetic, as if it
  * were pressed now: boarding with W held. Not what was over in a moment (clicks,
- * wheels), nor what holds where the input went alone.
+ * wheels), nor what holds where the input went alone; in a handler of a start
+ * not the press that started it.
  * Returns as ikv_actions_switch().
  * Context: owner thread, inside handlers too; O(bindings), and the
  * deliveries. */
@@ -162,7 +164,8 @@ IKV_API ikv_status ikv_actions_start_held(ikv_actions *actions,
 /* Puts a set on top for a seat, or IKV_ALL_SEATS: a menu's. It is on, and all
  * others are off until it is popped, unless it joins: then what lies beneath is on
  * as well. What is held of the others ends, at once, flagged synthetic.
- *   Whatever was switched on and off, meanwhile too, is so again beneath it.
+ *   Whatever was switched on and off, meanwhile too, is so again beneath it. One
+ * key may open a menu and close it: see ikv_actions_switch().
  *
  * Seats that are not told apart are the last one's, as events' are.
  *

@@ -268,7 +268,7 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
     return IKV_OK;
 }
 
-/* A7. */
+/* A9. */
 ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
                             uint8_t seat, float x, float y)
 {
@@ -282,7 +282,7 @@ ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
         return IKV_STALE;
     if (!ikv_actions_is_on(actions, action_row_at(actions, place)->set, seat))
         return IKV_ABSENT;
-    uint64_t now = ikvi_bus_time(actions->bus);
+    uint64_t now = action_now(actions);
     ikv_event cause = ikv_event_make(IKV_KIND_ACTION_FEED, now);
     cause.seat = seat;
     cause.target = ikvi_bus_root();

@@ -110,7 +110,9 @@ typedef struct action_run {
 
 typedef struct action_set {
     uint32_t name;
-    uint8_t off; /* a bit for each seat */
+    uint8_t off;   /* a bit for each seat */
+    uint8_t was;   /* where it was on, while that changes */
+    uint8_t fresh; /* where it came on by the press that is taken now */
 } action_set;
 
 /* Something that may start actions. */
@@ -149,6 +151,7 @@ struct ikv_actions {
     uint32_t seats, set_room;
     uint64_t changes;          /* of what is held: loops begin anew after one */
     bool resolving, synthetic; /* within a call: no image is made meanwhile */
+    bool fresh;                /* of some set */
     const action_input *looking; /* what is looked at now; or NULL */
     size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
@@ -225,6 +228,13 @@ static inline uint32_t trigger_bucket(action_part part)
     return (part.type * 37u + part.number) & (TRIGGER_BUCKETS - 1);
 }
 
+/* For what no input brings. The bus's time stands still while the steps do. */
+static inline uint64_t action_now(const ikv_actions *a)
+{
+    uint64_t now = ikvi_bus_time(a->bus);
+    return a->s.time_ns > now ? a->s.time_ns : now;
+}
+
 static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 {
     return seat < a->seats ? seat : (uint8_t)(a->seats - 1);
@@ -286,7 +296,7 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat);
 void ikvi_held_release(ikv_actions *a, uint32_t index);
 /* Which action one of `held` holds. */
 uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index);
-/* A7: the action is driven by x and y until both are 0. */
+/* A9: the action is driven by x and y until both are 0. */
 void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
                       float y, const ikv_event *cause);
 /* A binding that is held already starts, as if it were pressed now. */

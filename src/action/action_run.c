@@ -132,11 +132,11 @@ static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
     tell(a, IKV_KIND_ACTION_END, at, seat, synthetic);
 }
 
-/* An end that no input caused (a binding or action was removed, a set switched
- * off) is synthetic. */
+/* An end that is no release (a binding or action was removed, a set switched
+ * off) is synthetic, whoever's handler did that. */
 void ikvi_held_release(ikv_actions *a, uint32_t index)
 {
-    let_go(a, index, a->synthetic || !a->resolving);
+    let_go(a, index, true);
 }
 
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
@@ -187,7 +187,7 @@ static void take_feed(ikv_actions *a, const action_input *input)
     ikvi_action_feed(a, at, seat, event->action.x, event->action.y, event);
 }
 
-/* K1: what a device that is gone has fed is over. */
+/* A9, K1: what a device that is gone has fed is over. */
 static void lose_feeds(ikv_actions *a, const ikv_event *lost)
 {
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
@@ -230,7 +230,8 @@ static void measure_press(const ikv_event *event, action_part part,
     }
 }
 
-/* Whether that event satisfies the binding now, which it did not before. */
+/* Whether that event satisfies the binding now, which it did not before. A3: not
+ * in a set that came on by it. */
 static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
                         const action_input *input, action_part part)
 {
@@ -239,6 +240,7 @@ static bool would_start(const ikv_actions *a, uint32_t place, uint32_t seat,
     ikv_action_set set = action_row_at(a, b->action)->set;
     if (run->on || (input->release && !b->shape.axis) ||
         !ikv_actions_is_on(a, set, (uint8_t)seat) ||
+        (action_set_at(a, set)->fresh & (1u << seat)) != 0 ||
         !ikvi_scope_holds(a, &b->scope, seat, input))
         return false;
     /* Measured on a copy: it may not start. */
@@ -325,7 +327,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
         start_binding(a, place, seat, input);
         /* Starts and ends at once, unless a handler has ended it. */
         if (is_momentary(part) && run->on)
-            ikvi_binding_release(a, place, seat);
+            let_go(a, place * a->seats + seat, a->synthetic);
     }
 }
 
@@ -378,6 +380,23 @@ static bool held_input(const ikv_actions *a, uint32_t seat, action_part part,
     }
 }
 
+/* Whether the press that is taken now is that part's: it is not held yet, or
+ * what its handler switches on would start by it. */
+static bool is_pressed_now(const ikv_actions *a, uint32_t seat,
+                           action_part part)
+{
+    action_part parts[TRIGGERS];
+    const action_input *input = a->looking;
+    if (input == NULL || input->release ||
+        action_seat(a, input->event.seat) != seat)
+        return false;
+    uint32_t count = ikvi_parts_of(input, parts);
+    for (uint32_t i = 0; i < count; i++)
+        if (parts[i].type == part.type && parts[i].number == part.number)
+            return true;
+    return false;
+}
+
 /* Where an input went is not known any more: what holds there alone waits. */
 void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
 {
@@ -394,7 +413,8 @@ void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
     for (uint32_t i = 0; b->shape.axis && i < b->shape.count; i++)
         if (ikvi_part_is_held(a, seat, b->shape.parts[i]))
             part = b->shape.parts[i];
-    if (!held_input(a, seat, part, &input.event, &trial) ||
+    if (is_pressed_now(a, seat, part) ||
+        !held_input(a, seat, part, &input.event, &trial) ||
         !ikvi_measure_binding(a, b, seat, &trial))
         return;
     *run = trial;
@@ -536,10 +556,17 @@ static void end_what_is_over(ikv_actions *a)
             nth++;
             continue;
         }
-        ikvi_held_release(a, index);
+        let_go(a, index, a->synthetic);
         /* From the first again, after a handler. */
         nth = 0;
     }
+}
+
+static void end_press(ikv_actions *a)
+{
+    for (uint32_t i = 0; a->fresh && i < a->s.set_count; i++)
+        action_set_at(a, i)->fresh = 0;
+    a->fresh = false;
 }
 
 /* Input waits in `input` until all of its event's handlers have had their say,
@@ -559,16 +586,20 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
     for (uint32_t i = 0; i < a->s.input_count; i++) {
         action_input input = a->s.input[i];
         bool key = input.event.kind == IKV_KIND_KEY_DOWN;
+        /* An event's release comes behind its press. */
+        if (!input.release)
+            end_press(a);
         input.claimed = input.claimed || (key && typed);
         if (input.event.kind == IKV_KIND_ACTION_FEED)
             take_feed(a, &input);
         else if (!ikvi_learn_from(a, action_seat(a, input.event.seat),
                                   &input.event))
             take_press(a, &input);
+        a->looking = NULL;
     }
-    a->looking = NULL;
     a->s.input_count = 0;
     end_what_is_over(a);
+    end_press(a);
     a->synthetic = false;
     a->resolving = false;
 }
@@ -591,7 +622,7 @@ static void end_motion(ikv_actions *a)
         run->moved_x = run->moved_y = 0;
         if (moved)
             continue;
-        ikvi_binding_release(a, index / a->seats, index % a->seats);
+        let_go(a, index, false);
         nth = 0;
     }
 }
@@ -622,5 +653,6 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         if (a->changes != changes)
             nth = 0;
     }
+    end_press(a);
     a->resolving = false;
 }

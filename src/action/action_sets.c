@@ -27,7 +27,7 @@ ikv_status ikv_actions_add_set(ikv_actions *actions, const char *name,
     uint32_t kept = ikvi_names_keep(&actions->s.names, actions, name);
     if (kept == 0)
         return IKV_FULL_NAMES;
-    *action_set_at(actions, actions->s.set_count) = (action_set){kept, 0};
+    *action_set_at(actions, actions->s.set_count) = (action_set){.name = kept};
     *set = (ikv_action_set)actions->s.set_count++;
     return IKV_OK;
 }
@@ -38,6 +38,32 @@ const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
                ? ikvi_names_text(&actions->s.names, actions,
                                  action_set_at(actions, set)->name)
                : NULL;
+}
+
+static uint8_t seats_on(const ikv_actions *a, uint32_t set)
+{
+    uint8_t on = 0;
+    for (uint32_t seat = 0; seat < a->seats; seat++)
+        if (ikv_actions_is_on(a, (ikv_action_set)set, (uint8_t)seat))
+            on |= (uint8_t)(1u << seat);
+    return on;
+}
+
+/* Before sets are switched. */
+static void note_sets(ikv_actions *a)
+{
+    for (uint32_t i = 0; a->resolving && i < a->s.set_count; i++)
+        action_set_at(a, i)->was = seats_on(a, i);
+}
+
+/* A3: the press whose handler switched a set on starts nothing of it. */
+static void hold_back_fresh(ikv_actions *a)
+{
+    for (uint32_t i = 0; a->resolving && i < a->s.set_count; i++) {
+        action_set *set = action_set_at(a, i);
+        set->fresh |= seats_on(a, i) & (uint8_t)~set->was;
+        a->fresh = a->fresh || set->fresh != 0;
+    }
 }
 
 static void end_what_is_off(ikv_actions *a)
@@ -65,8 +91,10 @@ ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
         return IKV_UNKNOWN_NAME;
     uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
     action_set *s = action_set_at(actions, set);
+    note_sets(actions);
     /* Sets are on unless switched off: 0 is how they begin. */
     s->off = (uint8_t)(on ? s->off & ~bits : s->off | bits);
+    hold_back_fresh(actions);
     if (!on)
         end_what_is_off(actions);
     return IKV_OK;
@@ -98,7 +126,7 @@ static void start_held(ikv_actions *a, ikv_action_set set, uint32_t seat)
 {
     bool was = a->synthetic;
     a->synthetic = true;
-    a->s.time_ns = ikvi_bus_time(a->bus);
+    a->s.time_ns = action_now(a);
     for (uint32_t length = ACTION_PARTS; length > 0; length--)
         for (uint32_t at = 0; at < a->s.binding_slots.capacity; at++) {
             const action_binding *b = binding_at(a, at);
@@ -145,10 +173,12 @@ ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
     uint32_t count = seat == IKV_ALL_SEATS ? actions->seats : 1;
     if (actions->s.pushed_count + count > IKV_PUSH_LIMIT)
         return IKV_FULL_PUSHED;
+    note_sets(actions);
     for (uint32_t i = 0; i < actions->seats; i++)
         if (is_of(actions, seat, i))
             actions->s.pushed[actions->s.pushed_count++] =
                 (action_push){set, (uint8_t)i, joins};
+    hold_back_fresh(actions);
     end_what_is_off(actions);
     return IKV_OK;
 }
@@ -171,9 +201,11 @@ ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat)
     bool some = false;
     if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
         return IKV_BAD_ARGUMENT;
+    note_sets(actions);
     for (uint32_t i = 0; i < actions->seats; i++)
         if (is_of(actions, seat, i))
             some = pop_set(actions, i) || some;
+    hold_back_fresh(actions);
     end_what_is_off(actions);
     return some ? IKV_OK : IKV_ABSENT;
 }

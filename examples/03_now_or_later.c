@@ -11,26 +11,35 @@
 
 static ikv_kind horn;
 
+/* What its events carry in their own bytes: traces and conditions know it by
+ * this. */
+static const ikv_field horn_fields[] = {
+    {"how", IKV_TYPE_U32, 0, "", "0 at once, 1 and 2 later", 0, 0}};
+static const char *const ways[] = {"at once", "after the step",
+                                   "at the frame's end"};
+
 static ikv_verdict answer(const ikv_event *event, const ikv_delivery *delivery,
                           void *user)
 {
+    uint32_t how;
     (void)delivery, (void)user;
-    printf("      heard: %.32s\n", (const char *)event->user);
+    memcpy(&how, event->user, sizeof how);
+    printf("      heard: %s\n", ways[how]);
     return IKV_CONTINUE;
 }
 
-static ikv_event sound(const char *how)
+static ikv_event sound(uint32_t how)
 {
     ikv_event event = ikv_event_make(horn, 0);
-    strncpy((char *)event.user, how, sizeof event.user - 1);
+    memcpy(event.user, &how, sizeof how);
     return event;
 }
 
 static void code_of_a_step(ikv_bus *bus)
 {
-    ikv_event now = sound("at once");
-    ikv_event step = sound("after the step");
-    ikv_event frame = sound("at the frame's end");
+    ikv_event now = sound(0);
+    ikv_event step = sound(1);
+    ikv_event frame = sound(2);
     printf("   defer to the frame lane\n");
     ikv_bus_defer(bus, IKV_FRAME_LANE, &frame);
     printf("   defer to the step lane\n");
@@ -48,6 +57,8 @@ int main(void)
     ikv_kind_config config_of_horn = IKV_KIND_CONFIG_INIT;
     config_of_horn.name = "horn.sounded";
     config_of_horn.when = "a horn was sounded";
+    config_of_horn.fields = horn_fields;
+    config_of_horn.field_count = 1;
     if (ikv_catalogue_open(&kinds, &catalogue) < 0 ||
         ikv_catalogue_register(catalogue, &config_of_horn, &horn, NULL) < 0)
         return 1;

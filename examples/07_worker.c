@@ -7,9 +7,23 @@
 #include <ikvar/host.h>
 
 #include <pthread.h>
+#include <stddef.h>
 #include <stdio.h>
+#include <string.h>
 
 static ikv_kind tide;
+
+/* In the event's own bytes; the catalogue knows it, and so do traces and
+ * conditions. */
+typedef struct tide_data {
+    float height;
+    uint32_t hour;
+} tide_data;
+
+static const ikv_field tide_fields[] = {
+    {"height", IKV_TYPE_F32, offsetof(tide_data, height), "m",
+     "above the lowest water", 0, 0},
+    {"hour", IKV_TYPE_U32, offsetof(tide_data, hour), "h", "of the day", 0, 0}};
 
 typedef struct harbour {
     pthread_t thread;
@@ -23,7 +37,9 @@ static ikv_verdict take(const ikv_event *event, const ikv_delivery *delivery,
     harbour *h = user;
     (void)delivery;
     h->heard++;
-    h->height = event->pad.value;
+    tide_data data;
+    memcpy(&data, event->user, sizeof data);
+    h->height = data.height;
     if (!pthread_equal(pthread_self(), h->thread))
         printf("this must never be printed\n");
     return IKV_CONTINUE;
@@ -34,7 +50,8 @@ static void *work(void *bus)
     for (int hour = 0; hour < 24;) {
         int from_noon = hour < 12 ? hour : 24 - hour;
         ikv_event event = ikv_event_make(tide, 0);
-        event.pad.value = (float)from_noon * 0.25f;
+        tide_data data = {(float)from_noon * 0.25f, (uint32_t)hour};
+        memcpy(event.user, &data, sizeof data);
         if (ikv_bus_defer_any(bus, IKV_FRAME_LANE, &event) == IKV_OK)
             hour++; /* a full inbox: try again */
     }
@@ -49,6 +66,8 @@ int main(void)
     kinds.memory = ikv_host_memory();
     ikv_kind_config kind = IKV_KIND_CONFIG_INIT;
     kind.name = "tide.computed";
+    kind.fields = tide_fields;
+    kind.field_count = 2;
     if (ikv_catalogue_open(&kinds, &catalogue) < 0 ||
         ikv_catalogue_register(catalogue, &kind, &tide, NULL) < 0)
         return 1;

@@ -5,7 +5,7 @@
  * back. What was pressed since is given again, but for the R: so the ball rolls
  * the same way, and the key that went down is still down.
  */
-#include <ikvar/host.h>
+#include "example.h"
 #include <ikvar/keys.h>
 
 #include <stdio.h>
@@ -63,7 +63,8 @@ static void save(uint64_t step)
     moment *m = &past[step % STEPS];
     m->game = now;
     m->inputs = input_count;
-    ikv_image_save(&parts, m->image, ikv_image_size(&parts));
+    example_check("saving",
+                  ikv_image_save(&parts, m->image, ikv_image_size(&parts)));
 }
 
 static void go_back(uint64_t to)
@@ -72,32 +73,22 @@ static void go_back(uint64_t to)
     const moment *m = &past[to % STEPS];
     uint32_t count = input_count - m->inputs;
     memcpy(since, inputs + m->inputs, count * sizeof since[0]);
-    if (ikv_image_restore(&parts, m->image, ikv_image_size(&parts), since,
-                          count) == IKV_OK) {
-        input_count = m->inputs; /* they are taken again */
-        now = m->game;
-    }
+    example_check("going back",
+                  ikv_image_restore(&parts, m->image, ikv_image_size(&parts),
+                                    since, count));
+    input_count = m->inputs; /* they are taken again */
+    now = m->game;
 }
 
 int main(void)
 {
-    ikv_port port;
-    ikv_kit *kit;
     ikv_target everywhere = {0};
-    ikv_sim_config sim = IKV_SIM_INIT;
-    ikv_kit_config config = IKV_KIT_INIT;
-    if (ikv_tape_open(EXAMPLES "/rollback.tape.jsonl", NULL, &sim.tape, NULL) <
-        0)
-        return 1;
-    ikv_sim_open(&sim, &port);
-    config.memory = ikv_host_memory();
-    config.ports = &port;
-    config.port_count = 1;
-    if (ikv_kit_open(&config, &kit) < 0)
-        return 1;
+    example e = example_open("rollback.tape.jsonl", NULL);
+    ikv_kit *kit = e.kit;
     parts = ikv_kit_parts(kit);
     for (int i = 0; i < STEPS; i++)
-        past[i].image = malloc(ikv_image_size(&parts));
+        if ((past[i].image = malloc(ikv_image_size(&parts))) == NULL)
+            example_check("an image", IKV_NO_MEMORY);
     ikv_loop *loop = ikv_kit_loop(kit);
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_KEY_DOWN, everywhere, key, NULL,
                  NULL);
@@ -122,8 +113,6 @@ int main(void)
     }
     for (int i = 0; i < STEPS; i++)
         free(past[i].image);
-    ikv_kit_close(kit);
-    ikv_sim_close(&port);
-    ikv_tape_close(sim.tape);
+    example_close(&e);
     return 0;
 }

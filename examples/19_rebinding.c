@@ -2,9 +2,12 @@
  *
  * "Press what you want to use": the next press is not played but kept as the
  * text of a binding. If another action has it, the screen says so and asks
- * again; else it replaces the old one, and all bindings are written to a file.
+ * again; else it replaces the old one, and all bindings are written to a file,
+ * from which the next game has them.
  */
 #include "example.h"
+
+#include <unistd.h>
 
 static ikv_actions *actions;
 static ikv_action_id lift, lower, choose;
@@ -51,7 +54,8 @@ static ikv_action_id add(const char *name, const char *binding)
     return id;
 }
 
-/* With a path the bindings are written there at the end. */
+/* With a path the bindings are read there at the start, if there are any, and
+ * written once they change. */
 int main(int argc, char **argv)
 {
     ikv_target everywhere = {0};
@@ -61,6 +65,10 @@ int main(int argc, char **argv)
     lift = add("lift", "KeyW");
     lower = add("lower", "Control+KeyL");
     choose = add("choose", "Enter");
+    ikv_message message;
+    if (argc > 1 && access(argv[1], F_OK) == 0 &&
+        ikv_bindings_load(argv[1], actions, NULL, &message) < 0)
+        fprintf(stderr, "%s; the usual ones are used\n", message.text);
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_ACTION_START, everywhere, on_action,
                  NULL, NULL);
     ikv_loop *loop = ikv_kit_loop(kit);

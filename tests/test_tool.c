@@ -61,6 +61,8 @@ static const struct {
     {BINARY "/examples/31_menu_by_pad", "31_menu_by_pad.txt"},
     {BINARY "/examples/32_blast_radius", "32_blast_radius.txt"},
     {BINARY "/examples/33_network_player", "33_network_player.txt"},
+    {BINARY "/examples/34_bindings_over_an_update player.bindings.json",
+     "34_bindings_over_an_update.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

@@ -615,7 +615,7 @@ START_TEST(watch_tape)
     live l;
     start_shell(&l, WATCH " " SOURCE "/demo/harbour.tape.jsonl", false);
     await_screen(&l, "ENDED");
-    await_screen(&l, "pointer.down gull_proud");
+    await_screen(&l, "focus.in log_book");
     expect_after(&l, "\033[19~", "it is a tape already");
     expect_after(&l, "\033[18~", "why: water");
     type(&l, "\033[21~");

@@ -554,7 +554,7 @@ START_TEST(rows_of_a_page)
     ck_assert_uint_eq(rows_of(data, "events"), events);
     ck_assert_uint_eq(rows_of(data, "calls"), calls);
     ck_assert_uint_eq(rows_of(data, "answers"), answers);
-    ck_assert_uint_eq(answers, 16 + 2 + 21);
+    ck_assert_uint_eq(answers, 18 + 5 + 26);
     const json_t *moments = json_object_get(data, "moments");
     const json_t *end = json_array_get(moments, json_array_size(moments) - 1);
     ck_assert_int_eq(json_integer_value(json_array_get(end, 2)),
@@ -743,11 +743,11 @@ START_TEST(timeline)
     static const struct {
         const char *category, *outer;
         int count;
-    } rows[] = {{"frame", NULL, 170},
-                {"step", "frame", 153},
+    } rows[] = {{"frame", NULL, 194},
+                {"step", "frame", 162},
                 {"event", NULL, 0},
                 {"handler", "event", 0},
-                {"counters", NULL, 169}};
+                {"counters", NULL, 193}};
     int counts[ROWS(rows)] = {0}, delivered, called;
     run_command_line(output, sizeof output,
                      TOOL " run --json " DEMO

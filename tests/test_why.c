@@ -896,7 +896,7 @@ START_TEST(statistics)
     ck_assert_int_eq(sum_of(kinds, "delivered"), delivered);
     ck_assert_int_eq(sum_of(kinds, "unheard"),
                      json_integer_value(json_object_get(of_bus, "unheard")));
-    ck_assert_int_eq(sum_of(json_object_get(all, "handlers"), "calls"), 39);
+    ck_assert_int_eq(sum_of(json_object_get(all, "handlers"), "calls"), 48);
     ck_assert_int_eq(json_integer_value(json_object_get(of_bus, "depth")), 2);
     json_decref(all);
     ikv_stats *stats;

@@ -262,6 +262,18 @@ static ikv_verdict run_set_seat(const doing *d)
     return IKV_CONTINUE;
 }
 
+static ikv_verdict run_pause(const doing *d)
+{
+    ikv_loop_pause(ikv_kit_loop(d->setup->kit));
+    return IKV_CONTINUE;
+}
+
+static ikv_verdict run_resume(const doing *d)
+{
+    ikv_loop_resume(ikv_kit_loop(d->setup->kit));
+    return IKV_CONTINUE;
+}
+
 static ikv_verdict run_show(const doing *d)
 {
     ikv_target target = its_target(d);
@@ -559,6 +571,8 @@ static const struct reaction_row rows[] = {
     {"feed", TAKES_FEED, run_feed,
      "{\"feed\": {\"action\": \"horn\", \"x\": 1}}"},
     {"set_seat", TAKES_SEAT, run_set_seat, "{\"set_seat\": 1}"},
+    {"pause", TAKES_NOTHING, run_pause, "\"pause\""},
+    {"resume", TAKES_NOTHING, run_resume, "\"resume\""},
     {"attach", TAKES_TARGET, run_attach, "\"attach\""},
     {"drag", TAKES_TARGET, run_drag, "\"drag\""},
     {"accept", TAKES_NOTHING, run_accept, "\"accept\""},
@@ -929,6 +943,8 @@ void ikvi_reaction_note(ikv_setup *setup, const setup_handler *handler,
                               : NULL;
     if (changes && named != NULL)
         named->changed = true;
+    if (run == run_modal && named != NULL)
+        named->becomes_modal = true;
     /* else the one that is visited: any that it is at */
     for (uint32_t a = 0;
          changes && what->target_id == NULL && a < handler->at_count; a++)

@@ -30,6 +30,7 @@ typedef struct setup_target {
     bool heard, has_children; /* by handlers at it; by others */
     bool heard_by_hit;        /* of pointers, clicks ... */
     bool has_focus;           /* it or one inside can have it */
+    bool becomes_modal;       /* it covers on purpose */
     bool changed; /* moved, shown or removed by a reaction, or it may be */
     bool hears_inside;
     bool has_senses; /* it or one inside senses others */

@@ -194,9 +194,9 @@ static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
         uint16_t code;
         bool made;
     } rows[] = {
-        {IKV_MISTAKE_COVERS_ONLY, !shapeless &&
-                                      t->config.hit == IKV_HIT_SOLID &&
-                                      !ikvi_setup_is_heard(setup, t)},
+        {IKV_MISTAKE_COVERS_ONLY,
+         !shapeless && t->config.hit == IKV_HIT_SOLID && !t->becomes_modal &&
+             !ikvi_setup_is_heard(setup, t)},
         {IKV_MISTAKE_NO_SHAPE,
          shapeless && !t->has_children && t->heard_by_hit},
         {IKV_MISTAKE_CLIPS_ALL, shapeless && t->config.clip},

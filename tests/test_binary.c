@@ -117,10 +117,10 @@ START_TEST(recorded)
     ck_assert_ptr_nonnull(strstr(output, "the last item is torn"));
     /* What is made of a torn one says so. */
     do_tape("convert evening/torn.tape.cbor.part evening/new.tape.jsonl", 0,
-            "warning: evening/torn.tape.cbor.part:65: the last item is torn");
+            "warning: evening/torn.tape.cbor.part:83: the last item is torn");
     do_tape("cut --to 500 evening/torn.tape.cbor.part -o evening/new.tape.cbor",
             0,
-            "warning: evening/torn.tape.cbor.part:65: the last item is torn");
+            "warning: evening/torn.tape.cbor.part:83: the last item is torn");
     do_tape("convert evening/harbour.tape.cbor evening/new.tape.jsonl", 0, "");
     ck_assert_str_eq(output, "");
     run_command_line(output, sizeof output,

@@ -74,31 +74,22 @@ static ikv_verdict ended(const ikv_event *event, const ikv_delivery *delivery,
     return IKV_CONTINUE;
 }
 
-static void add(thing *t, float size)
-{
-    ikv_target_config config = IKV_TARGET_INIT;
-    config.x = t->x;
-    config.y = t->y;
-    config.user = t;
-    config.shape = ikv_scene_rect(0, 0, size, size);
-    ikv_scene_add(scene, &config, &t->target, NULL);
-}
-
 int main(void)
 {
     example e = example_open("crates.tape.jsonl", NULL);
     ikv_bus *bus = ikv_kit_bus(e.kit);
+    ikv_target none = {0};
     thing *slots[] = {&store, &shed}, *crates[] = {&herring, &rope};
     scene = ikv_kit_scene(e.kit);
     for (int i = 0; i < 2; i++) {
-        add(slots[i], 60);
-        ikv_target at = slots[i]->target;
+        ikv_target at = slots[i]->target =
+            example_rect(&e, none, slots[i]->x, slots[i]->y, 60, 60, slots[i]);
         ikv_bus_hear(bus, IKV_KIND_DRAG_ENTER, at, over, slots[i], NULL);
         ikv_bus_hear(bus, IKV_KIND_DRAG_DROP, at, dropped, slots[i], NULL);
     }
     for (int i = 0; i < 2; i++) {
-        add(crates[i], 40);
-        ikv_target at = crates[i]->target;
+        ikv_target at = crates[i]->target = example_rect(
+            &e, none, crates[i]->x, crates[i]->y, 40, 40, crates[i]);
         ikv_bus_hear(bus, IKV_KIND_POINTER_DOWN, at, taken, crates[i], NULL);
         ikv_bus_hear(bus, IKV_KIND_DRAG_END, at, ended, crates[i], NULL);
     }

@@ -2,8 +2,8 @@
  *
  * Escape stands the steps still, puts the menu's actions above the helm's, and
  * makes the menu modal: the pointer and the keys stay in it. What was held at
- * the helm ends, so that the ferry doesn't sail on by itself; back in the game
- * it sails on if the key is held still. A press beside the menu closes it, too.
+ * the helm ends; back in the game the ferry sails on if its key is held still.
+ * A press beside the menu closes it, too.
  */
 #include "example.h"
 
@@ -33,7 +33,6 @@ static ikv_verdict open_menu(const ikv_event *event,
     return IKV_STOP;
 }
 
-/* By its key, its button, or a press beside it. */
 static ikv_verdict close_menu(const ikv_event *event,
                               const ikv_delivery *delivery, void *user)
 {
@@ -74,6 +73,7 @@ int main(void)
     kit = e.kit;
     ikv_actions *actions = ikv_kit_actions(kit);
     ikv_bus *bus = ikv_kit_bus(kit);
+    ikv_target none = {0};
     ikv_actions_add_set(actions, "helm", &helm);
     ikv_actions_add_set(actions, "menu", &menu_set);
     ikv_actions_switch(actions, menu_set, IKV_ALL_SEATS, false);
@@ -86,21 +86,10 @@ int main(void)
                      NULL);
     ikv_actions_hear(actions, leaving, IKV_ACTION_STARTED, close_menu,
                      "its key", NULL);
-
-    ikv_target_config config = IKV_TARGET_INIT;
-    ikv_target bell, back;
-    config.shape = ikv_scene_rect(0, 0, 40, 40);
-    ikv_scene_add(ikv_kit_scene(kit), &config, &bell, NULL);
-    config.x = config.y = 100;
-    config.shape = ikv_scene_rect(0, 0, 200, 120);
-    config.hidden = true;
-    ikv_scene_add(ikv_kit_scene(kit), &config, &menu, NULL);
-    config.parent = menu;
-    config.x = config.y = 20;
-    config.hidden = false;
-    config.traits = IKV_FOCUSABLE;
-    config.shape = ikv_scene_rect(0, 0, 80, 30);
-    ikv_scene_add(ikv_kit_scene(kit), &config, &back, NULL);
+    ikv_target bell = example_rect(&e, none, 0, 0, 40, 40, NULL);
+    menu = example_rect(&e, none, 100, 100, 200, 120, NULL);
+    ikv_target back = example_rect(&e, menu, 20, 20, 80, 30, NULL);
+    ikv_scene_show(ikv_kit_scene(kit), menu, false);
     ikv_bus_hear(bus, IKV_KIND_POINTER_DOWN, bell, ring, NULL, NULL);
     ikv_bus_hear(bus, IKV_KIND_POINTER_DOWN, menu, close_menu, NULL, NULL);
     ikv_bus_hear(bus, IKV_KIND_POINTER_CLICK, back, close_menu, "its button",

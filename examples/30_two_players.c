@@ -23,10 +23,10 @@ static ikv_verdict join(const ikv_event *event, const ikv_delivery *delivery,
     (void)delivery, (void)user;
     if (event->seat != CROWD)
         return IKV_CONTINUE;
-    for (uint8_t seat = 1; seat <= BOATS; seat++)
+    for (unsigned seat = 1; seat <= BOATS; seat++)
         if (sailed_by[seat] == 0) {
             sailed_by[seat] = event->device;
-            ikv_loop_set_seat(ikv_kit_loop(kit), event->device, seat);
+            ikv_loop_set_seat(ikv_kit_loop(kit), event->device, (uint8_t)seat);
             return IKV_CONTINUE;
         }
     printf("%4u ms  no boat is left for pad %u\n", example_ms(event),

@@ -13,7 +13,7 @@
 
 typedef struct example {
     ikv_tape *tape;
-    ikv_port port;
+    ikv_port port, ports[2];
     ikv_kit *kit;
 } example;
 
@@ -26,7 +26,8 @@ static inline void example_check(const char *what, ikv_status status)
     exit(1);
 }
 
-/*   config  what it shall have beside the port; NULL: the defaults */
+/*   wanted  what it shall have beside the port, another port too; NULL: the
+ *           defaults */
 static inline example example_open(const char *tape,
                                    const ikv_kit_config *wanted)
 {
@@ -45,10 +46,30 @@ static inline example example_open(const char *tape,
     if (wanted != NULL)
         config = *wanted;
     config.memory = ikv_host_memory();
-    config.ports = &e.port;
-    config.port_count = 1;
+    e.ports[0] = e.port;
+    if (config.port_count > 0)
+        e.ports[1] = config.ports[0];
+    config.ports = e.ports; /* copied on opening */
+    config.port_count = config.port_count > 0 ? 2 : 1;
     example_check("the kit", ikv_kit_open(&config, &e.kit));
     return e;
+}
+
+/* A target with that rectangle, from its own origin on. */
+static inline ikv_target example_rect(const example *e, ikv_target parent,
+                                      float x, float y, float width,
+                                      float height, void *user)
+{
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_target target = {0};
+    config.parent = parent;
+    config.x = x;
+    config.y = y;
+    config.shape = ikv_scene_rect(0, 0, width, height);
+    config.user = user;
+    example_check("a target",
+                  ikv_scene_add(ikv_kit_scene(e->kit), &config, &target, NULL));
+    return target;
 }
 
 /* Plays the tape to its end. */

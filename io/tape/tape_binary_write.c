@@ -331,13 +331,15 @@ static void put_field(binary_writer *w, const binary_field *f,
     uint32_t length = 0;
     const char *text = ikv_field_text(f->field, event, &length);
     ikv_value value = ikv_field_get(f->field, event);
-    uint32_t bits = value.bits.target.bits;
+    bool is_target = value.type == IKV_VALUE_TARGET;
+    uint32_t bits =
+        is_target ? value.bits.target.bits : (uint32_t)value.bits.integer;
+    if (ikvi_names_something(f->field) || (is_target && bits != 0)) {
+        text = name(user, f->field, bits);
+        length = text != NULL ? (uint32_t)strlen(text) : 0;
+    }
     if (text != NULL)
         put_text(w, text, length);
-    else if (ikvi_names_something(f->field) &&
-             (text = name(user, f->field, (uint32_t)value.bits.integer)) !=
-                 NULL)
-        put_text(w, text, strlen(text));
     else if (f->field->type == IKV_TYPE_U64)
         put_uint(w, (uint64_t)value.bits.integer);
     else if (value.type == IKV_VALUE_INTEGER)
@@ -348,10 +350,8 @@ static void put_field(binary_writer *w, const binary_field *f,
         put_real(w, value.bits.number);
     else if (value.type == IKV_VALUE_BOOL)
         put_bool(w, value.bits.boolean);
-    else if (value.type != IKV_VALUE_TARGET || bits == 0)
+    else if (!is_target || bits == 0)
         put_null(w);
-    else if ((text = name(user, f->field, bits)) != NULL)
-        put_text(w, text, strlen(text));
     else
         put_uint(w, bits);
 }

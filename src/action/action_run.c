@@ -484,14 +484,14 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
 {
     action_part parts[TRIGGERS];
     bool learns = false;
-    for (uint32_t seat = 0; seat < a->seats; seat++)
-        learns = learns || a->s.learning[seat].on;
     action_input input = {*event, router, claimed, false};
     if (event->kind == IKV_KIND_ACTION_FEED)
         add_input(a, &input);
     else if (event->kind == IKV_KIND_DEVICE_REMOVE ||
              event->kind == IKV_KIND_DEVICE_RESYNC)
         lose_feeds(a, event);
+    for (uint32_t seat = 0; seat < a->seats; seat++)
+        learns = learns || a->s.learning[seat].on;
     /* Nobody would start. */
     if (a->s.binding_slots.used == 0 && !learns)
         return;

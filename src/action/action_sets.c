@@ -43,9 +43,11 @@ const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
 static uint8_t seats_on(const ikv_actions *a, uint32_t set)
 {
     uint8_t on = 0;
-    for (uint32_t seat = 0; seat < a->seats; seat++)
+    uint32_t seat = 0; /* there is one at least */
+    do {
         if (ikv_actions_is_on(a, (ikv_action_set)set, (uint8_t)seat))
             on |= (uint8_t)(1u << seat);
+    } while (++seat < a->seats);
     return on;
 }
 
@@ -174,10 +176,12 @@ ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
     if (actions->s.pushed_count + count > IKV_PUSH_LIMIT)
         return IKV_FULL_PUSHED;
     note_sets(actions);
-    for (uint32_t i = 0; i < actions->seats; i++)
+    uint32_t i = 0;
+    do {
         if (is_of(actions, seat, i))
             actions->s.pushed[actions->s.pushed_count++] =
                 (action_push){set, (uint8_t)i, joins};
+    } while (++i < actions->seats);
     hold_back_fresh(actions);
     end_what_is_off(actions);
     return IKV_OK;
@@ -202,9 +206,11 @@ ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat)
     if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
         return IKV_BAD_ARGUMENT;
     note_sets(actions);
-    for (uint32_t i = 0; i < actions->seats; i++)
+    uint32_t i = 0;
+    do {
         if (is_of(actions, seat, i))
             some = pop_set(actions, i) || some;
+    } while (++i < actions->seats);
     hold_back_fresh(actions);
     end_what_is_off(actions);
     return some ? IKV_OK : IKV_ABSENT;

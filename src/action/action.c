@@ -664,7 +664,7 @@ const char *ikv_actions_validate(const ikv_actions *actions)
         uint32_t index = *held_at(a, i);
         if (index >= first_fed(a)
                 ? !action_run_at(a, ikvi_held_action(a, index),
-                                 index % a->seats)
+                                 held_seat(a, index))
                        ->fed
                 : !binding_run_at(a, index)->on)
             return "action-3";

@@ -235,6 +235,12 @@ static inline uint64_t action_now(const ikv_actions *a)
     return a->s.time_ns > now ? a->s.time_ns : now;
 }
 
+/* Whose it is: each has one place for each binding and action. */
+static inline uint32_t held_seat(const ikv_actions *a, uint32_t index)
+{
+    return a->seats > 1 ? index % a->seats : 0;
+}
+
 static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 {
     return seat < a->seats ? seat : (uint8_t)(a->seats - 1);

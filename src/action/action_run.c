@@ -81,7 +81,7 @@ uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index)
 static void hold(ikv_actions *a, uint32_t index, const ikv_event *cause,
                  uint8_t router)
 {
-    uint32_t at = ikvi_held_action(a, index), seat = index % a->seats;
+    uint32_t at = ikvi_held_action(a, index), seat = held_seat(a, index);
     action_run *run = action_run_at(a, at, seat);
     /* There is room: one place for each binding and action, and seat. */
     *held_at(a, a->s.held_count++) = index;
@@ -111,7 +111,8 @@ static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
 /* The order of what is held stays, since holds are told in it. */
 static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
 {
-    uint32_t at = ikvi_held_action(a, index), seat = index % a->seats, nth = 0;
+    uint32_t at = ikvi_held_action(a, index), seat = held_seat(a, index),
+             nth = 0;
     IKVI_CHECK(a->s.held_count > 0);
     while (*held_at(a, nth) != index)
         nth++;
@@ -195,7 +196,7 @@ static void lose_feeds(ikv_actions *a, const ikv_event *lost)
         if (index < first_fed(a))
             continue;
         action_run *run =
-            action_run_at(a, ikvi_held_action(a, index), index % a->seats);
+            action_run_at(a, ikvi_held_action(a, index), held_seat(a, index));
         /* Ended when what is over is looked for. */
         if (run->fed_device == lost->device)
             run->fed_x = run->fed_y = 0;
@@ -431,7 +432,7 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
             continue;
         const action_binding *b = binding_at(a, index / a->seats);
         action_part part = b->shape.parts[b->shape.count - 1];
-        if (index % a->seats == seat && part.type == PART_MOVE &&
+        if (held_seat(a, index) == seat && part.type == PART_MOVE &&
             ikvi_scope_holds(a, &b->scope, seat, input)) {
             measure_press(&input->event, part, binding_run_at(a, index));
             refresh_action(a, b->action, seat);
@@ -536,11 +537,11 @@ static bool goes_on(ikv_actions *a, uint32_t index)
 {
     if (index >= first_fed(a)) {
         const action_run *fed =
-            action_run_at(a, ikvi_held_action(a, index), index % a->seats);
+            action_run_at(a, ikvi_held_action(a, index), held_seat(a, index));
         return !is_zero(fed->fed_x, fed->fed_y);
     }
     const action_binding *b = binding_at(a, index / a->seats);
-    uint32_t seat = index % a->seats;
+    uint32_t seat = held_seat(a, index);
     uint8_t router = action_run_at(a, b->action, seat)->router;
     /* Other scopes hold for the press alone. */
     return ikvi_scope_goes_on(a, &b->scope, seat, router) &&
@@ -552,7 +553,7 @@ static void end_what_is_over(ikv_actions *a)
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         if (goes_on(a, index)) {
-            refresh_action(a, ikvi_held_action(a, index), index % a->seats);
+            refresh_action(a, ikvi_held_action(a, index), held_seat(a, index));
             nth++;
             continue;
         }
@@ -639,7 +640,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
     a->s.step++;
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {
-        uint32_t index = *held_at(a, nth), seat = index % a->seats;
+        uint32_t index = *held_at(a, nth), seat = held_seat(a, index);
         uint32_t at = ikvi_held_action(a, index);
         action_run *run = action_run_at(a, at, seat);
         uint64_t changes = a->changes;

@@ -43,11 +43,9 @@ const char *ikv_actions_set_name(const ikv_actions *actions, ikv_action_set set)
 static uint8_t seats_on(const ikv_actions *a, uint32_t set)
 {
     uint8_t on = 0;
-    uint32_t seat = 0; /* there is one at least */
-    do {
+    for (uint32_t seat = 0; seat < a->seats; seat++)
         if (ikv_actions_is_on(a, (ikv_action_set)set, (uint8_t)seat))
             on |= (uint8_t)(1u << seat);
-    } while (++seat < a->seats);
     return on;
 }
 
@@ -73,7 +71,7 @@ static void end_what_is_off(ikv_actions *a)
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         ikv_action_set set = action_row_at(a, ikvi_held_action(a, index))->set;
-        if (ikv_actions_is_on(a, set, (uint8_t)(index % a->seats))) {
+        if (ikv_actions_is_on(a, set, (uint8_t)held_seat(a, index))) {
             nth++;
             continue;
         }
@@ -110,7 +108,7 @@ static bool is_shadowed(const ikv_actions *a, uint32_t place, uint32_t seat)
     const action_shape *shape = &binding_at(a, place)->shape;
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
         uint32_t index = *held_at(a, nth);
-        if (index >= first_fed(a) || index % a->seats != seat)
+        if (index >= first_fed(a) || held_seat(a, index) != seat)
             continue;
         const action_shape *held = &binding_at(a, index / a->seats)->shape;
         action_part last = held->parts[held->count - 1];
@@ -176,12 +174,10 @@ ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
     if (actions->s.pushed_count + count > IKV_PUSH_LIMIT)
         return IKV_FULL_PUSHED;
     note_sets(actions);
-    uint32_t i = 0;
-    do {
+    for (uint32_t i = 0; i < actions->seats; i++)
         if (is_of(actions, seat, i))
             actions->s.pushed[actions->s.pushed_count++] =
                 (action_push){set, (uint8_t)i, joins};
-    } while (++i < actions->seats);
     hold_back_fresh(actions);
     end_what_is_off(actions);
     return IKV_OK;
@@ -206,11 +202,9 @@ ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat)
     if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
         return IKV_BAD_ARGUMENT;
     note_sets(actions);
-    uint32_t i = 0;
-    do {
+    for (uint32_t i = 0; i < actions->seats; i++)
         if (is_of(actions, seat, i))
             some = pop_set(actions, i) || some;
-    } while (++i < actions->seats);
     hold_back_fresh(actions);
     end_what_is_off(actions);
     return some ? IKV_OK : IKV_ABSENT;

@@ -70,13 +70,16 @@ static bool box_in_view(const ikv_scene *scene, const scene_item *item,
         return false;
     if (item_shape(item) != IKV_SHAPE_NONE)
         ikvi_shape_hull(scene, item, &shape);
-    for (uint32_t i = 0; i < shape.count; i++) {
+    ikvi_layer_to_view(scene, item->layer, view, shape.points, point);
+    box[0] = box[2] = point[0];
+    box[1] = box[3] = point[1];
+    for (uint32_t i = 1; i < shape.count; i++) {
         ikvi_layer_to_view(scene, item->layer, view, &shape.points[2 * i],
                            point);
         for (uint32_t axis = 0; axis < 2; axis++) {
-            if (i == 0 || point[axis] < box[axis])
+            if (point[axis] < box[axis])
                 box[axis] = point[axis];
-            if (i == 0 || point[axis] > box[axis + 2])
+            if (point[axis] > box[axis + 2])
                 box[axis + 2] = point[axis];
         }
     }

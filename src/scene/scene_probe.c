@@ -247,7 +247,7 @@ bool ikvi_probe_offer(probe *p, uint32_t place)
     }
     if (!wanted(p, item, place) || !met(p, item))
         return false;
-    if (p->crossings != NULL)
+    if (p->crossings != NULL && p->area != NULL)
         collect_crossing(p, item);
     else
         collect(p, item);

@@ -1429,7 +1429,7 @@ enum {
 };
 
 static char *bulk, *last_page;
-static volatile sig_atomic_t stalls;
+static _Atomic int stalls;
 
 /* A thread that pushes all of it has looked at it when it comes to the last
  * page, and claimed its slots when it is at the first page again: there it

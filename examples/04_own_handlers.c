@@ -50,8 +50,9 @@ int main(void)
     ikv_message message = {"it can't be opened"};
     if (ikv_setup_read(EXAMPLES "/tickets.setup.json", &h.setup, &message) < 0)
         return fail(message.text);
-    ikv_setup_bind(h.setup, "sell_ticket", sell_ticket, &h);
-    ikv_setup_bind(h.setup, "close_gate", close_gate, &h);
+    if (ikv_setup_bind(h.setup, "sell_ticket", sell_ticket, &h) < 0 ||
+        ikv_setup_bind(h.setup, "close_gate", close_gate, &h) < 0)
+        return fail("the setup has no such handler");
     ikv_setup_set_note(h.setup, print_note, NULL);
 
     ikv_tape *tape;

@@ -718,6 +718,55 @@ START_TEST(less_picking)
 }
 END_TEST
 
+/* Knows the topmost alone, whichever is asked for; and no bodies. */
+static ikv_target pick_topmost(void *scene, const ikv_query *query,
+                               uint32_t nth)
+{
+    ikv_query its = *query;
+    its.skip_body.bits = 0;
+    (void)nth;
+    return ikv_scene_pick(scene, &its, 0);
+}
+
+/* DRAG1, MODAL1: looking through has an end with such a picking, too. */
+START_TEST(topmost_alone)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    ikv_router_config config = IKV_ROUTER_INIT;
+    ikv_target none = {0};
+    ikv_router *r;
+    _Alignas(64) static char block[65536];
+    config.bus = k.bus;
+    config.picking = ikv_kit_picking(k.scene);
+    config.picking.pick = pick_topmost;
+    config.memory.block = block;
+    config.memory.block_size = sizeof block;
+    ok(ikv_router_open(&config, &r));
+    ikv_target crate = rect_target(k.scene, none, 0, 0, 400, 40, 1);
+    ikv_target menu = rect_target(k.scene, none, 0, 90, 40, 40, 1);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    e.pointer.x = e.pointer.y = 5;
+    ok(ikv_router_route(r, &e).status);
+    ok(ikv_router_drag(r, &e, crate));
+    e.kind = IKV_KIND_POINTER_MOVE;
+    e.pointer.button = IKV_NO_BUTTON;
+    e.pointer.x = 200;
+    ok(ikv_router_route(r, &e).status);
+    ikv_routed_pointer seen = IKV_ROUTED_POINTER_INIT;
+    ck_assert(ikv_router_pointer(r, 0, &seen));
+    ck_assert_uint_eq(seen.drag_over.bits, ikv_bus_root(k.bus).bits);
+    ok(ikv_router_set_modal(r, 0, menu));
+    e.pointer.x = 210;
+    ok(ikv_router_route(r, &e).status);
+    ck_assert(ikv_router_pointer(r, 0, &seen));
+    ck_assert_uint_ne(seen.over.bits, crate.bits);
+    valid(ikv_router_validate(r));
+    ok(ikv_router_close(r));
+    kit_close(&k);
+}
+END_TEST
+
 /* DRAG1: what can't be dragged; a target that goes while it is. */
 START_TEST(no_drag)
 {
@@ -1342,6 +1391,7 @@ Suite *router_suite(void)
     add(s, "MODAL1 MODAL3 seats", modal_seats);
     add(s, "FOCUS5 MODAL3 less picking", less_picking);
     add(s, "DRAG1 what can't be dragged", no_drag);
+    add(s, "DRAG1 MODAL1 a picking of the topmost alone", topmost_alone);
     add(s, "K1 resync of all", resync_of_all);
     add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);

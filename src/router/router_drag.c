@@ -6,33 +6,13 @@
  */
 #include "router_internal.h"
 
-static bool lies_in(const ikv_router *r, ikv_target target, ikv_target top)
-{
-    for (; target.bits != 0; target = ikvi_router_parent(r, target))
-        if (same(target, top))
-            return true;
-    return false;
-}
-
 /* The topmost there that is not dragged itself, and that the seat reaches; the
  * root, where nothing else is. */
 static ikv_target find_beneath(const ikv_router *r, const pointer *p)
 {
-    ikv_query query = IKV_QUERY_INIT;
-    query.view = p->view;
-    query.touch = p->type == IKV_TOUCH;
-    query.x = p->x;
-    query.y = p->y;
-    query.skip_body = p->dragging;
-    for (uint32_t nth = 0;; nth++) {
-        ikv_target hit = r->picking.pick(r->picking.scene, &query, nth);
-        if (hit.bits == 0)
-            return ikv_router_modal(r, p->seat).bits != 0 ? hit : root_of(r);
-        /* A picking of one's own may know no bodies. */
-        if (ikvi_router_reaches(r, p->seat, hit) &&
-            !lies_in(r, hit, p->dragging))
-            return hit;
-    }
+    ikv_target hit = ikvi_router_pick(r, p, p->dragging, 0);
+    return hit.bits == 0 && ikv_router_modal(r, p->seat).bits == 0 ? root_of(r)
+                                                                   : hit;
 }
 
 static ikv_verdict send_drag(ikv_router *r, const pointer *p,

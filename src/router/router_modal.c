@@ -6,14 +6,6 @@
  */
 #include "router_internal.h"
 
-static bool is_within(const ikv_router *r, ikv_target target, ikv_target top)
-{
-    for (; target.bits != 0; target = ikvi_router_parent(r, target))
-        if (same(target, top))
-            return true;
-    return false;
-}
-
 /* Of the list; what is set later has the same place. */
 static void take_modal(ikv_router *r, uint32_t at)
 {
@@ -28,7 +20,7 @@ static void take_modal(ikv_router *r, uint32_t at)
         if (next->seat != gone.seat)
             continue;
         if (!ikvi_router_alive(r, next->focus_before) ||
-            is_within(r, next->focus_before, gone.target))
+            ikvi_router_is_within(r, next->focus_before, gone.target))
             next->focus_before = gone.focus_before;
         return;
     }
@@ -62,7 +54,7 @@ static void focus_back(ikv_router *r, uint8_t seat, const modal *ended)
     ikv_target top = ikv_router_modal(r, seat);
     bool keeps = focused.bits != 0 && ikvi_router_alive(r, focused) &&
                  ikvi_router_may_have_keys(r, seat, focused) &&
-                 !is_within(r, focused, ended->target);
+                 !ikvi_router_is_within(r, focused, ended->target);
     if (keeps)
         return;
     if (back.bits != 0 && ikvi_router_alive(r, back) &&

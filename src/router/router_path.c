@@ -287,3 +287,39 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
         if (is_apart(&now, i, &old, shared))
             send_boundary(r, cause, &enter, i);
 }
+
+bool ikvi_router_is_within(const ikv_router *r, ikv_target target,
+                           ikv_target top)
+{
+    for (; target.bits != 0; target = ikvi_router_parent(r, target))
+        if (same(target, top))
+            return true;
+    return false;
+}
+
+/* MODAL1, DRAG1: what the seat does not reach is looked through, and so is what
+ * lies in `without`. */
+ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
+                            ikv_target without, uint32_t nth)
+{
+    ikv_query query = IKV_QUERY_INIT;
+    query.view = p->view;
+    query.touch = p->type == IKV_TOUCH;
+    query.x = p->x;
+    query.y = p->y;
+    query.skip_body = without;
+    if (r->s.modal_count == 0 && without.bits == 0)
+        return r->picking.pick(r->picking.scene, &query, nth);
+    ikv_target last = {0};
+    for (uint32_t at = 0;; at++) {
+        ikv_target hit = r->picking.pick(r->picking.scene, &query, at);
+        /* A picking of one's own may know the topmost alone, or no bodies. */
+        if (hit.bits == 0 || same(hit, last))
+            return (ikv_target){0};
+        last = hit;
+        if (ikvi_router_reaches(r, p->seat, hit) &&
+            (without.bits == 0 || !ikvi_router_is_within(r, hit, without)) &&
+            nth-- == 0)
+            return hit;
+    }
+}

@@ -55,23 +55,11 @@ void ikvi_router_forget(ikv_router *r, pointer *p)
     }
 }
 
-/* The nth target from the top where the pointer is; the root past the last.
- * MODAL1: what the seat does not reach is looked through. */
+/* The nth target from the top where the pointer is; the root past the last. */
 static ikv_target pick_at(const ikv_router *r, const pointer *p, uint32_t nth)
 {
-    ikv_query query = IKV_QUERY_INIT;
-    query.view = p->view;
-    query.touch = p->type == IKV_TOUCH;
-    query.x = p->x;
-    query.y = p->y;
-    bool all = r->s.modal_count == 0;
-    for (uint32_t at = all ? nth : 0;; at++) {
-        ikv_target hit = r->picking.pick(r->picking.scene, &query, at);
-        if (hit.bits == 0)
-            return root_of(r);
-        if (all || (ikvi_router_reaches(r, p->seat, hit) && nth-- == 0))
-            return hit;
-    }
+    ikv_target hit = ikvi_router_pick(r, p, (ikv_target){0}, nth);
+    return hit.bits != 0 ? hit : root_of(r);
 }
 
 static bool is_captured(const ikv_router *r, const pointer *p)

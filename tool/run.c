@@ -20,6 +20,8 @@ typedef struct rehearsal {
     ikv_stats *stats;
     ikv_recording *recording;
     ikv_comparison *comparison;
+    struct stat taken, seen; /* the setup, when it was read, and a frame ago */
+    bool reloaded;
 } rehearsal;
 
 /* "run", or who has a run made. */
@@ -132,6 +134,19 @@ bool open_kit(ikv_kit_config *config, ikv_setup *setup, const ikv_port *port,
     return false;
 }
 
+/* For what is written into the setup while it runs. */
+static void leave_room(ikv_kit_config *config)
+{
+    config->bus.targets = config->bus.subscriptions = 8192;
+    config->bus.entries = config->bus.conditions = 32768;
+    config->bus.name_bytes = config->actions.name_bytes = 1 << 20;
+    config->scene.layers = 16;
+    config->scene.polygons = 1024;
+    config->actions.sets = 64;
+    config->actions.actions = 1024;
+    config->actions.bindings = 4096;
+}
+
 static int open_rehearsal(rehearsal *r)
 {
     ikv_message message;
@@ -139,6 +154,8 @@ static int open_rehearsal(rehearsal *r)
     config.reporter.report = print_report;
     config.loop.frame_hz = (uint32_t)r->plan->frame_hz;
     config.bus.statistics = r->plan->stats;
+    if (r->plan->reload)
+        leave_room(&config);
     if (r->tape != NULL && ikv_tape_about(r->tape).at_frame)
         config.loop.timing = IKV_AT_FRAME;
     if (!open_kit(&config, r->setup, &r->port, &r->kit, &message))
@@ -251,13 +268,46 @@ static void show_progress(const rehearsal *r, uint64_t frame, bool ends)
                 (double)ikv_loop_time_ns(ikv_kit_loop(r->kit)) / 1e9);
 }
 
-static void run_loop(const rehearsal *r)
+static bool is_same_stamp(const struct stat *a, const struct stat *b)
+{
+    return a->st_ino == b->st_ino && a->st_size == b->st_size &&
+           a->st_mtim.tv_sec == b->st_mtim.tv_sec &&
+           a->st_mtim.tv_nsec == b->st_mtim.tv_nsec;
+}
+
+/* Takes the setup in anew once it has changed and rests, so that one that is
+ * still being written is left alone for a frame. */
+static void look_at_setup(rehearsal *r)
+{
+    struct stat now;
+    /* an editor may have taken it away, to put another in its place */
+    if (stat(r->plan->setup, &now) != 0)
+        return;
+    bool rests = is_same_stamp(&now, &r->seen);
+    r->seen = now;
+    if (!rests || is_same_stamp(&now, &r->taken))
+        return;
+    r->taken = now;
+    ikv_message message;
+    if (ikv_setup_reload(r->setup, r->kit, NULL, IKV_APPLY_UNBOUND, &message) <
+        0) {
+        say(r->plan, BAD_INPUT, message.text);
+        return;
+    }
+    r->reloaded = true;
+    fprintf(stderr, "ikvar %s: %s: reloaded: %s\n", speaker(r->plan),
+            r->plan->setup, message.text);
+}
+
+static void run_loop(rehearsal *r)
 {
     ikv_loop *loop = ikv_kit_loop(r->kit);
     uint64_t frames = 0;
     double until_ns = r->plan->until_ms * 1e6;
     for (;;) {
         tell_moment(r, RUN_FRAME);
+        if (r->plan->reload)
+            look_at_setup(r);
         if (!ikv_loop_begin(loop))
             break;
         show_progress(r, ++frames, false);
@@ -306,8 +356,8 @@ static int end_comparison(rehearsal *r)
                 "ikvar %s: %s: its digests are of an older version of tapes "
                 "(ikvar.tape/1): they are not compared\n",
                 speaker(r->plan), r->plan->tape);
-    /* cut off with --until it can't be the same to the end */
-    if (!result.differs || r->plan->until_ms > 0)
+    /* cut off with --until, or with another setup, it can't be the same */
+    if (!result.differs || r->plan->until_ms > 0 || r->reloaded)
         return FINE;
     fprintf(stderr,
             "ikvar %s: this run differs from the recorded one, first after "
@@ -320,6 +370,8 @@ int run_plan_through(const run_plan *plan)
 {
     rehearsal r = {.plan = plan};
     ikv_message message;
+    /* before it is read, so that no change goes unseen */
+    (void)stat(plan->setup, &r.taken);
     if (ikv_setup_read(plan->setup, &r.setup, &message) < 0)
         return say(plan, BAD_INPUT, message.text);
     int code = open_port(&r);
@@ -368,6 +420,11 @@ static int check_plan(const run_plan *plan, bool more)
         return say(plan, WRONG_USE,
                    "--scene and --decisions add lines to a trace: give --json "
                    "too");
+    if (plan->reload && (plan->digest || plan->decisions || plan->stats ||
+                         plan->record != NULL || plan->soak_seconds > 0))
+        return say(plan, WRONG_USE,
+                   "--reload changes the run while it runs: not with --record, "
+                   "--digest, --stats, --decisions, --soak");
     if (plan->soak_seconds <= 0)
         return FINE;
     if (plan->tape != NULL || plan->port != NULL)
@@ -419,6 +476,10 @@ int run_command(int argc, char **argv)
          "end after so many milliseconds", 0, 1e10},
         {"frame-hz", 'f', OPTION_WHOLE, &plan.frame_hz, "N",
          "frames a second; 0: as the setup says", 0, 1e6},
+        {"reload", '\0', OPTION_FLAG, &plan.reload, NULL,
+         "take the setup in anew whenever its file changes; what it says as\n"
+         "before stays as it is by then",
+         0, 0},
         {"soak", '\0', OPTION_NUMBER, &plan.soak_seconds, "SECONDS",
          "made-up input and faults, validators on, for so long; a\n"
          "run that fails is kept as a tape",

@@ -152,7 +152,7 @@ enum run_moment {
 typedef struct run_plan {
     const char *command; /* that messages name; NULL: run */
     const char *setup, *tape, *port, *record;
-    bool json, steps_only, heard_only, scene, decisions, digest, stats;
+    bool json, steps_only, heard_only, scene, decisions, digest, stats, reload;
     double until_ms, speed;
     int frame_hz;
     /* soak */

@@ -75,9 +75,13 @@ IKV_API void ikv_setup_close(ikv_setup *setup);
 IKV_API const ikv_catalogue *ikv_setup_catalogue(const ikv_setup *setup);
 
 /* Binds your handler to the handler of that name, which must have no
- * reactions. Before ikv_setup_apply().
- * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it is bound or has reactions.
- * Context: before it is applied; O(handlers). */
+ * reactions. Before ikv_setup_apply(), which needs it; or afterwards, to bind
+ * another one, of code that was loaded anew for instance: then this is
+ * ikv_bus_rebind(), too.
+ * Returns IKV_OK; UNKNOWN_NAME; DUPLICATE if it has reactions, or is bound and
+ * not applied; FULL_NAMES as of ikv_bus_rebind().
+ * Context: the kit's thread, inside handlers too once it is applied; O(1) on
+ * average, then O(subscriptions). */
 IKV_API ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
                                   ikv_handler handler, void *user);
 
@@ -103,6 +107,41 @@ enum {
  * Context: the kit's thread, not inside a handler; O(targets + handlers). */
 IKV_API ikv_status ikv_setup_apply(ikv_setup *setup, ikv_kit *kit,
                                    uint32_t flags, ikv_message *message);
+
+/* Takes an edited setup into the kit that runs. The file is compared with what
+ * it was: what it says as before stays as the game has it by now, what it says
+ * differently is done.
+ *   targets   are known by their ids: those that stay keep their handles,
+ *             fields, captures and focus; those that are gone are removed with
+ *             what is in them, and end properly (GONE1). One that the game has
+ *             removed does not come back. Where the order of siblings differs
+ *             in the file, they lie as it says
+ *   handlers  are known by their names: those that say the same keep their
+ *             subscriptions, with what they counted and whether they are muted;
+ *             others are subscribed anew, after all of their rank. What was
+ *             bound stays bound
+ *   actions   keep bindings that a player chose, unless the file's are others
+ *   kinds     can be added (up to 15), layers behind the others
+ * Kinds, the order of layers, a target's "body", and the settings "view", "loop",
+ * "router" and "announces" can't change: that is an error.
+ *   path     of the file; NULL: of the one before
+ *   flags    as of ikv_setup_apply(): without IKV_APPLY_UNBOUND, a new handler
+ *            without reactions is an error. With it, ikv_setup_bind() can bind
+ *            it afterwards
+ *   message  what was wrong; after IKV_OK, what has changed
+ * All of it or nothing: on an error the kit is as it was, but for kinds, which
+ * stay registered, and what handlers of tree.attach and tree.move have done,
+ * where the setup announces these. Names of before, and an image of it, stay
+ * good: the setup keeps all that it was until it is closed.
+ * A tape of a run in which a setup was taken in anew does not play back the
+ * same.
+ * Returns IKV_OK, BAD_ARGUMENT (NULL, not applied to this kit), BAD_FILE,
+ * NO_MEMORY, BUSY inside a handler, or as ikv_setup_apply().
+ * Context: the kit's thread, not inside a handler; allocates, and copies the
+ * kit's state once; O(file + targets + handlers). */
+IKV_API ikv_status ikv_setup_reload(ikv_setup *setup, ikv_kit *kit,
+                                    const char *path, uint32_t flags,
+                                    ikv_message *message);
 
 /* A target by its id in the file; zero bits if it is not there.
  * Context: owner thread, inside handlers too; O(1) on average. */

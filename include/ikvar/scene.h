@@ -303,6 +303,8 @@ IKV_API ikv_status ikv_scene_set_grace(ikv_scene *scene, ikv_target target,
                                        float grace);
 IKV_API ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
                                         uint32_t traits);
+IKV_API ikv_status ikv_scene_set_tab(ikv_scene *scene, ikv_target target,
+                                     int32_t tab);
 IKV_API ikv_status ikv_scene_show(ikv_scene *scene, ikv_target target,
                                   bool shown);
 
@@ -348,6 +350,14 @@ IKV_API ikv_status ikv_scene_lower(ikv_scene *scene, ikv_target target);
  * O(subtree). */
 IKV_API ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
                                         ikv_target parent);
+
+/* Puts a target at the root, with what is in it, into another layer, above what
+ * has its z there; one beneath another target is in its layer.
+ * Returns IKV_OK, STALE, or BAD_ARGUMENT: no such layer, or not at the root.
+ * Context: owner thread, inside handlers too; as ikv_scene_add(), and
+ * O(subtree). */
+IKV_API ikv_status ikv_scene_set_layer(ikv_scene *scene, ikv_target target,
+                                       uint32_t layer);
 
 /* Whether the target is of this scene and there.
  * Context: owner thread, inside handlers too; O(1). */

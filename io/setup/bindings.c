@@ -192,6 +192,12 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
         near != NULL ? "\"?" : "");
 }
 
+static bool is_removed(const ikv_setup *setup, ikv_target target)
+{
+    return setup->kit != NULL &&
+           !ikv_bus_target_alive(ikv_kit_bus(setup->kit), target);
+}
+
 ikv_status ikvi_bind_list(reader *r, const binding_names *names,
                           ikv_actions *actions, ikv_action_id action,
                           const json_t *list)
@@ -205,8 +211,12 @@ ikv_status ikvi_bind_list(reader *r, const binding_names *names,
                                &binding))
             continue; /* told before, or the list would not be bound */
         ikv_scope scope = binding.scope;
-        if (binding.target_id != NULL)
+        if (binding.target_id != NULL) {
             scope.target = ikv_setup_target(names->setup, binding.target_id);
+            /* the game has removed it: nothing can be pressed there */
+            if (is_removed(names->setup, scope.target))
+                continue;
+        }
         status = ikv_actions_bind(actions, action, binding.text, &scope, NULL);
     }
     return status;

@@ -976,7 +976,7 @@ bool ikvi_reaction_loses_focus(const ikv_setup *setup,
 ikv_verdict ikvi_run_reactions(const ikv_event *event,
                                const ikv_delivery *delivery, void *handler)
 {
-    const setup_handler *h = handler;
+    const setup_handler *h = ((const setup_handler *)handler)->now;
     ikv_verdict verdict = IKV_CONTINUE;
     for (uint32_t i = 0; i < h->reaction_count; i++) {
         doing d = {h->setup, &h->reactions[i], h, event, delivery};

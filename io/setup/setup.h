@@ -19,7 +19,7 @@ struct setup_handler;
 /* A scalar field that a target declares. */
 typedef struct setup_field {
     const char *name;
-    ikv_value value;
+    ikv_value value, initial;
 } setup_field;
 
 typedef struct setup_target {
@@ -27,6 +27,7 @@ typedef struct setup_target {
     const char *parent_id;
     int parent; /* index, or NO_INDEX */
     bool added;
+    uint32_t turn;            /* the how-manieth it was added, from 0 on */
     bool heard, has_children; /* by handlers at it; by others */
     bool heard_by_hit;        /* of pointers, clicks ... */
     bool has_focus;           /* it or one inside can have it */
@@ -53,6 +54,7 @@ typedef struct setup_action {
     const char *name, *set; /* NULL: the main one */
     const json_t *bindings;
     ikv_action_id added;
+    uint32_t outdated; /* so many of its bindings are of the file before */
     bool heard;
 } setup_action;
 
@@ -101,8 +103,12 @@ typedef struct setup_group {
     bool used;           /* by a handler */
 } setup_group;
 
+/* The bus has the first one of its name, as long as its subscription lasts;
+ * that knows the one that it is now. */
 typedef struct setup_handler {
     ikv_setup *setup;
+    struct setup_handler *first;
+    const struct setup_handler *now;
     const char *name;
     ikv_kind *kinds;
     uint16_t kind_count;
@@ -145,6 +151,14 @@ struct ikv_setup {
     json_t *document; /* owns all strings */
     char *path;
     ikv_catalogue *catalogue;
+    bool catalogue_lent; /* another one's */
+    /* What it was before it was taken in anew; kept, as names and
+     * subscriptions point into it. */
+    ikv_setup *before;
+    /* By targets' numbers - 1, their indices, UINT32_MAX for those that are
+     * gone; NULL: they are the same. */
+    uint32_t *places;
+    uint32_t number_count;
     ikv_kit *kit;
     float view_width, view_height;
     uint32_t step_num, step_den, frame_hz, max_steps;
@@ -153,7 +167,7 @@ struct ikv_setup {
     setup_layer layers[SETUP_LAYERS];
     uint32_t layer_count;
     setup_target *targets;
-    uint32_t target_count;
+    uint32_t target_count, turns; /* so many of them are added */
     setup_handler *handlers;
     uint32_t handler_count;
     setup_group *groups;
@@ -241,9 +255,23 @@ bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
 size_t ikvi_setup_find_set(const ikv_setup *setup, const char *name);
 const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
                                            const char *name);
-ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r);
+ikv_status ikvi_apply_set(ikv_setup *setup, uint32_t index, reader *r);
+ikv_status ikvi_apply_action(ikv_setup *setup, uint32_t index, reader *r);
+ikv_status ikvi_apply_bindings(ikv_setup *setup, uint32_t index, reader *r);
 /* False for lack of memory. */
 bool ikvi_find_binding_clashes(ikv_setup *setup, ikv_mistake_fn told);
+
+/* setup_apply.c: one of each, in the setup's kit; what fails fills the message
+ * in. */
+typedef ikv_status (*settle_fn)(ikv_setup *setup, uint32_t index, void *user);
+/* Settles a target after those that it hangs on, each once. */
+ikv_status ikvi_parents_first(ikv_setup *setup, uint32_t index,
+                              settle_fn settle, void *user);
+/* Its `user` is the reader. */
+ikv_status ikvi_apply_target(ikv_setup *setup, uint32_t index, void *r);
+ikv_status ikvi_apply_handler(ikv_setup *setup, setup_handler *handler,
+                              uint32_t flags, reader *r);
+ikv_status ikvi_apply_layer(const ikv_setup *setup, uint32_t index, reader *r);
 
 /* bindings.c */
 

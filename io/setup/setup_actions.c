@@ -88,34 +88,46 @@ bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
-ikv_status ikvi_apply_actions(ikv_setup *setup, reader *r)
+ikv_status ikvi_apply_set(ikv_setup *setup, uint32_t index, reader *r)
 {
     ikv_actions *actions = ikv_kit_actions(setup->kit);
+    setup_set *set = &setup->sets[index];
+    place list = {NULL, "sets", 0}, here = {&list, NULL, index};
+    ikv_status status = ikv_actions_add_set(actions, set->name, &set->number);
+    if (status == IKV_DUPLICATE) /* the kit's, or of an earlier try */
+        status = ikv_actions_find_set(actions, set->name, &set->number);
+    if (status == IKV_OK && !set->on)
+        ikv_actions_switch(actions, set->number, IKV_ALL_SEATS, false);
+    if (status < 0)
+        ikvi_reader_fail(r, &here, "the set \"%.60s\" could not be added: %s",
+                         set->name, ikv_status_text(status));
+    return status;
+}
+
+ikv_status ikvi_apply_bindings(ikv_setup *setup, uint32_t index, reader *r)
+{
     const binding_names names = {.setup = setup};
-    ikv_status status = IKV_OK;
-    for (uint32_t i = 0; status == IKV_OK && i < setup->set_count; i++) {
-        setup_set *set = &setup->sets[i];
-        status = ikv_actions_add_set(actions, set->name, &set->number);
-        if (status == IKV_DUPLICATE) /* the kit's, or of an earlier try */
-            status = ikv_actions_find_set(actions, set->name, &set->number);
-        if (status == IKV_OK && !set->on)
-            ikv_actions_switch(actions, set->number, IKV_ALL_SEATS, false);
-    }
-    for (uint32_t i = 0; status == IKV_OK && i < setup->action_count; i++) {
-        setup_action *a = &setup->actions[i];
-        place list = {NULL, "actions", 0}, here = {&list, NULL, i};
-        /* Without a name it is the one that is always there. */
-        ikv_action_set set = IKV_MAIN_SET;
-        if (a->set != NULL)
-            set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
-        status = ikv_actions_add(actions, set, a->name, &a->added);
-        if (status == IKV_OK)
-            status = ikvi_bind_list(r, &names, actions, a->added, a->bindings);
-        if (status < 0)
-            ikvi_reader_fail(r, &here,
-                             "the action \"%.60s\" could not be added: %s",
-                             a->name, ikv_status_text(status));
-    }
+    const setup_action *a = &setup->actions[index];
+    return ikvi_bind_list(r, &names, ikv_kit_actions(setup->kit), a->added,
+                          a->bindings);
+}
+
+ikv_status ikvi_apply_action(ikv_setup *setup, uint32_t index, reader *r)
+{
+    setup_action *a = &setup->actions[index];
+    place list = {NULL, "actions", 0}, here = {&list, NULL, index};
+    /* Without a name it is the one that is always there. */
+    ikv_action_set set = IKV_MAIN_SET;
+    if (a->set != NULL)
+        set = setup->sets[ikvi_setup_find_set(setup, a->set)].number;
+    ikv_status status =
+        ikv_actions_add(ikv_kit_actions(setup->kit), set, a->name, &a->added);
+    if (status == IKV_OK)
+        status = ikvi_apply_bindings(setup, index, r);
+    if (status < 0)
+        ikvi_reader_fail(r, &here,
+                         "the action \"%.60s\" could not be added: %s", a->name,
+                         ikv_status_text(status));
     return status;
 }
 

@@ -66,12 +66,15 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     }
     config.fields = fields;
     config.field_count = (uint32_t)json_array_size(list);
-    ikv_kind kind;
+    setup->kind_count++;
+    ikv_kind kind = ikv_catalogue_find(setup->catalogue, config.name);
+    /* Of a lent catalogue: it was compared before. */
+    if (setup->catalogue_lent && kind != IKV_KIND_NONE)
+        return true;
     /* The catalogue checks names, sizes and room. */
     ikv_message message = {"it can't be registered"};
     if (ikv_catalogue_register(setup->catalogue, &config, &kind, &message) < 0)
         return ikvi_reader_fail(r, at, "%.300s", message.text);
-    setup->kind_count++;
     return true;
 }
 
@@ -364,7 +367,8 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
         !ikvi_setup_name(r, &setup->handler_names, name, index))
         return ikvi_reader_fail(r, &here,
                                 "the name \"%.60s\" is empty or taken", name);
-    setup->handlers[index] = (setup_handler){.setup = setup, .name = name};
+    setup_handler *to = &setup->handlers[index];
+    *to = (setup_handler){.setup = setup, .name = name, .first = to, .now = to};
     return true;
 }
 
@@ -390,7 +394,10 @@ static bool open_catalogue(reader *r, ikv_setup *setup)
 {
     ikv_catalogue_config config = IKV_CATALOGUE_INIT;
     size_t kinds = json_array_size(json_object_get(setup->document, "kinds"));
-    config.user_kinds = (uint32_t)(kinds < 3000 ? kinds : 3000) + 1;
+    if (setup->catalogue_lent)
+        return true;
+    /* And some that come while it runs. */
+    config.user_kinds = (uint32_t)(kinds < 3000 ? kinds : 3000) + 16;
     config.user_fields = config.user_kinds * FIELDS_PER_TARGET;
     config.text_bytes = 65536 + config.user_kinds * 1024;
     config.memory = ikv_host_memory();

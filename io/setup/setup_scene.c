@@ -325,6 +325,7 @@ static bool read_target_fields(reader *r, const place *at, ikv_setup *setup,
         field->name = name;
         if (!ikvi_read_scalar(r, &one, value, &field->value))
             return false;
+        field->initial = field->value;
     }
     return true;
 }

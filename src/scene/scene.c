@@ -413,6 +413,11 @@ static bool grace_usable(float grace)
     return grace >= 0 && grace <= GRACE_LIMIT;
 }
 
+static bool is_tab(int32_t tab)
+{
+    return tab >= IKV_NO_TAB && tab <= INT16_MAX;
+}
+
 static const char *config_fault(const ikv_scene *scene,
                                 const ikv_target_config *config)
 {
@@ -429,7 +434,7 @@ static const char *config_fault(const ikv_scene *scene,
         return "there is no such layer: raise scene.layers";
     if (!grace_usable(config->grace))
         return "grace must be 0 to 4,095";
-    if (config->tab < IKV_NO_TAB || config->tab > INT16_MAX)
+    if (!is_tab(config->tab))
         return "tab must be IKV_NO_TAB or 0 to 32,767";
     if (config->shape.type == IKV_SHAPE_OWN && scene->own_test == NULL)
         return "a shape of one's own needs the scene's own_test";
@@ -780,6 +785,26 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     return IKV_OK;
 }
 
+ikv_status ikv_scene_set_layer(ikv_scene *scene, ikv_target target,
+                               uint32_t layer)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    scene_item *item = item_at(scene, place);
+    if (layer >= scene->layers ||
+        (item->parent != ROOT_ITEM && layer != item->layer))
+        return IKV_BAD_ARGUMENT;
+    if (layer == item->layer)
+        return IKV_OK;
+    unlink_item(scene, place);
+    item->layer = (uint8_t)layer;
+    link_item(scene, place, ROOT_ITEM, false, NO_ITEM);
+    placed(scene, place);
+    reordered(scene, place);
+    return IKV_OK;
+}
+
 ikv_status ikv_scene_set_shape(ikv_scene *scene, ikv_target target,
                                const ikv_shape *shape)
 {
@@ -832,6 +857,17 @@ ikv_status ikv_scene_set_traits(ikv_scene *scene, ikv_target target,
     /* The lower half is the shape's type. */
     *both = (uint8_t)((*both & 15u) | packed_traits(traits));
     scene->s.revision++; /* for who has the keys */
+    return IKV_OK;
+}
+
+ikv_status ikv_scene_set_tab(ikv_scene *scene, ikv_target target, int32_t tab)
+{
+    uint32_t place = find_target(scene, target);
+    if (place == NO_ITEM)
+        return IKV_STALE;
+    if (!is_tab(tab))
+        return IKV_BAD_ARGUMENT;
+    item_at(scene, place)->tab = (int16_t)tab;
     return IKV_OK;
 }
 

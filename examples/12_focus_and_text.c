@@ -18,11 +18,13 @@ static ikv_verdict typed(const ikv_event *event, const ikv_delivery *delivery,
                          void *user)
 {
     plate *p = user;
-    size_t length = strlen(p->text), more = event->text.length;
-    (void)delivery;
+    uint32_t more;
+    size_t length = strlen(p->text);
+    /* In the event, or what it brings along: a pasted text may be long. */
+    const char *text = ikv_delivery_text(event, delivery, &more);
     if (length + more >= sizeof p->text)
         return IKV_STOP;
-    memcpy(p->text + length, event->text.bytes, more);
+    memcpy(p->text + length, text, more);
     p->text[length + more] = '\0';
     printf("%s: \"%s\"\n", p->ferry, p->text);
     return IKV_STOP;

@@ -13,6 +13,7 @@ static void look_at_delivery(const ikv_event *event,
                               delivery->path_length,   delivery->sample_count,
                               delivery->data_size,     delivery->current.bits,
                               (uint32_t)delivery->step};
+    fuzz_tell(delivery->data, delivery->data_size);
     const float places[] = {delivery->layer_x, delivery->layer_y,
                             delivery->local_x, delivery->local_y};
     fuzz_event(event);

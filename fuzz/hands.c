@@ -68,6 +68,10 @@ static void give_hand(world *w, const ikv_event *e)
     intake.lane = what / 8 % 4;
     intake.group = what / 32 == 6 ? 1 + a_byte(w) % 2 : 0;
     intake.within = what / 64 == 3;
+    if (what / 16 == 4) {
+        intake.data = "a dropped file's path";
+        intake.data_size = 1 + what % 8 * 4;
+    }
     fuzz_number((uint64_t)ikv_sink_play(w->sink, e, &intake));
 }
 
@@ -158,7 +162,19 @@ void type_text(world *w)
     static const char *const texts[] = {
         "a", "ferry to pier two, and back again", "\xc3\xa4", "\xff", ""};
     ikv_event e = ikv_event_make(IKV_KIND_TEXT_INPUT, w->now);
-    const char *text = texts[a_byte(w) % 5];
+    uint32_t what = a_byte(w);
+    const char *text = texts[what % 5];
+    size_t length = strlen(text);
     e.device = w->device;
-    fuzz_number((uint64_t)ikv_sink_push_text(w->sink, &e, text, strlen(text)));
+    if (what < 128) {
+        fuzz_number((uint64_t)ikv_sink_push_text(w->sink, &e, text, length));
+        return;
+    }
+    e.kind = what / 8 % 2 ? IKV_KIND_TEXT_COMPOSE : IKV_KIND_KEY_DOWN;
+    if (length > 32)
+        length = 32 + what / 16 % 2;
+    fuzz_number(
+        (uint64_t)(what / 32 % 2
+                       ? ikv_sink_push_data(w->sink, &e, text, length)
+                       : ikv_sink_push_data_any(w->sink, &e, text, length)));
 }

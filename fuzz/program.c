@@ -61,6 +61,7 @@ static void recorded(const ikv_event *event, const ikv_intake *intake,
                 (uint64_t)intake->within << 9 | (uint64_t)intake->lane << 16 |
                 (uint64_t)intake->group << 32);
     fuzz_number(intake->due_ns ^ intake->lost_ns << 1);
+    fuzz_tell(intake->data, intake->data_size);
 }
 
 static uint64_t clock_of(void *user)
@@ -108,6 +109,9 @@ static void open_world(world *w)
     config.ports = &port;
     config.port_count = 1;
     config.queue.capacity = 64;
+    config.queue.blocks = 3;
+    config.queue.block_bytes = 32;
+    config.loop.blocks = 2;
     config.bus.targets = config.scene.targets = config.overlaps.targets =
         third / 128 ? 400 : 64;
     config.bus.subscriptions = small % 2 ? 12 : 40;

@@ -66,6 +66,7 @@ static struct {
         ikv_target boats[6];
     } game_then[KEPT_IMAGES], game;
     ikv_taken taken[TAKEN];
+    char data[TAKEN][64]; /* of those that bring some along */
     uint32_t count, played;
     int alive[ENDS], ends; /* of what on_drop is told */
 } past;
@@ -74,7 +75,13 @@ static void take(const ikv_event *event, const ikv_intake *intake, void *user)
 {
     (void)user;
     ck_assert_uint_lt(past.count, TAKEN);
-    past.taken[past.count++] = (ikv_taken){*event, *intake};
+    ikv_taken *to = &past.taken[past.count];
+    *to = (ikv_taken){*event, *intake};
+    if (intake->data_size > 0) {
+        memcpy(past.data[past.count], intake->data, intake->data_size);
+        to->intake.data = past.data[past.count];
+    }
+    past.count++;
 }
 
 static void watch_past(const ikv_watch *watch, void *user)
@@ -200,6 +207,12 @@ static void go_back(uint64_t turn)
     uint32_t at = (uint32_t)(turn % KEPT_IMAGES);
     uint32_t count = past.count - past.taken_then[at];
     memcpy(since, past.taken + past.taken_then[at], count * sizeof since[0]);
+    /* They are recorded anew in their old places. */
+    static char data[TAKEN][64];
+    memcpy(data, past.data[past.taken_then[at]], count * sizeof data[0]);
+    for (uint32_t i = 0; i < count; i++)
+        if (since[i].intake.data_size > 0)
+            since[i].intake.data = data[i];
     ok(ikv_image_restore(&past.parts, past.images[at],
                          ikv_image_size(&past.parts), since, count));
     valid_parts(&past.parts);
@@ -225,6 +238,11 @@ static void act(uint64_t *seed, uint64_t ms, bool *down)
         *down = !*down;
         ok(ikv_sink_push(k.fake.sink, &e));
     }
+    static const char text[] =
+        "the last ferry of the day leaves the old pier at half past nine";
+    if (random_below(seed, 3) == 0)
+        ok(ikv_sink_push_text(k.fake.sink, &e, text,
+                              1 + random_below(seed, sizeof text - 1)));
     ikv_event tide = ikv_event_make(IKV_KIND_FIELD_SET, ms);
     tide.field.field = random_below(seed, 1000);
     if (random_below(seed, 3) == 0)
@@ -255,9 +273,9 @@ static void turn_clock(uint64_t *seed)
 
 static void open_past(uint64_t program)
 {
-    static const ikv_kind kinds[] = {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_PAUSE,
-                                     IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_SINGLE,
-                                     IKV_KIND_LOOP_DROPPED};
+    static const ikv_kind kinds[] = {
+        IKV_KIND_FIELD_SET,   IKV_KIND_LOOP_PAUSE,   IKV_KIND_LOOP_RESUME,
+        IKV_KIND_LOOP_SINGLE, IKV_KIND_LOOP_DROPPED, IKV_KIND_TEXT_INPUT};
     memset(&past.digest, 0, sizeof past.digest);
     past.digest = (ikv_digest)IKV_DIGEST_INIT;
     memset(&past.game, 0, sizeof past.game);
@@ -266,6 +284,7 @@ static void open_past(uint64_t program)
     k.config.loop.step_num = 100;
     k.config.loop.timing = program % 3 == 2 ? IKV_AT_FRAME : IKV_IN_STEP;
     k.config.loop.pending = 256;
+    k.config.loop.blocks = 64;
     k.config.bus.subscriptions = 64;
     k.config.bus.images = KEPT_IMAGES;
     k.config.bus.inbox = 64;

@@ -465,91 +465,6 @@ START_TEST(kits_that_fail)
 }
 END_TEST
 
-/* E3: long text is split at code points, in pieces that belong together. */
-static record typed;
-
-static ikv_verdict see_text(const ikv_event *event,
-                            const ikv_delivery *delivery, void *user)
-{
-    (void)delivery, (void)user;
-    note(&typed, "%s%.*s%s", event->flags & IKV_FIRST ? "[" : "",
-         event->text.length, event->text.bytes,
-         event->flags & IKV_MORE ? "|" : "]");
-    return IKV_CONTINUE;
-}
-
-static const struct {
-    const char *text;
-    ikv_status status;
-    const char *pieces;
-} text_table[] = {
-    {"ferry", IKV_OK, "[ferry]"},
-    {"the ferry leaves at half past nine", IKV_OK,
-     "[the ferry leaves at half past n|ine]"},
-    {"0123456789012345678901234567890", IKV_OK,
-     "[0123456789012345678901234567890]"},
-    {"012345678901234567890123456789\xc3\xa9!", IKV_OK,
-     "[012345678901234567890123456789|\xc3\xa9!]"},
-    {"0123456789012345678901234567\xf0\x9f\x9a\xa2", IKV_OK,
-     "[0123456789012345678901234567|\xf0\x9f\x9a\xa2]"},
-    {"", IKV_ABSENT, ""},
-    {"bad \xff", IKV_BAD_VALUE, ""},
-    {"cut \xc3", IKV_BAD_VALUE, ""},
-};
-
-START_TEST(long_text)
-{
-    bench_kit k = {0};
-    kit_open(&k);
-    typed.text[0] = '\0';
-    hears(k.bus, IKV_KIND_TEXT_INPUT, (ikv_target){0}, see_text, NULL);
-    kit_frame(&k, 0);
-    ikv_event e = ikv_event_make(IKV_KIND_TEXT_INPUT, k.fake.now_ns);
-    const char *text = text_table[_i].text;
-    e.device = k.fake.device;
-    status_is(ikv_sink_push_text(k.fake.sink, &e, text, strlen(text)),
-              text_table[_i].status);
-    kit_frame(&k, 20);
-    ck_assert_str_eq(typed.text, text_table[_i].pieces);
-    char much[IKV_TEXT_LIMIT + 1];
-    memset(much, 'x', sizeof much);
-    status_is(ikv_sink_push_text(k.fake.sink, &e, much, sizeof much),
-              IKV_BAD_VALUE);
-    ok(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT));
-    status_is(ikv_sink_push_text(NULL, &e, much, 1), IKV_BAD_ARGUMENT);
-    kit_frame(&k, 40);
-    uint64_t routed = loop_counts(k.loop).routed;
-    ck_assert_uint_eq(strlen(typed.text),
-                      strlen(text_table[_i].pieces) + IKV_TEXT_LIMIT + 35);
-    /* As many pieces as there can be: seven characters in each. */
-    for (size_t i = 0; i < IKV_TEXT_LIMIT; i++)
-        much[i] = "\xf0\x9f\x9a\xa2"[i % 4];
-    ok(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT));
-    kit_frame(&k, 60);
-    ck_assert_uint_eq(loop_counts(k.loop).routed - routed, 37);
-    kit_close(&k);
-}
-END_TEST
-
-/* All pieces or none. */
-START_TEST(long_text_full)
-{
-    bench_kit k;
-    kit_prepare(&k);
-    k.config.queue.own_capacity = 2;
-    kit_open(&k);
-    kit_frame(&k, 0);
-    ikv_event e = ikv_event_make(IKV_KIND_TEXT_INPUT, k.fake.now_ns);
-    char much[80];
-    memset(much, 'x', sizeof much);
-    status_is(ikv_sink_push_text(k.fake.sink, &e, much, sizeof much),
-              IKV_FULL_QUEUE);
-    ck_assert_uint_eq(ikv_queue_waiting(ikv_kit_queue(k.kit)), 0);
-    ck_assert_uint_eq(queue_counts(ikv_kit_queue(k.kit)).refused, 3);
-    kit_close(&k);
-}
-END_TEST
-
 /* The second of two ports fails: the first is closed again. */
 START_TEST(second_port_fails)
 {
@@ -1178,12 +1093,12 @@ START_TEST(asking_sim)
     ck_assert_uint_eq(ikv_loop_identify(k.loop, 999, name, sizeof name), 0);
     ck_assert_uint_gt(ikv_loop_describe(k.loop, 1, name, sizeof name), 10);
     ck_assert_str_eq(name, "simulated device 1");
-    ck_assert_uint_eq(ikv_fault_port_calls(&faulty, IKV_CALL_REQUEST), 7);
+    ck_assert_uint_eq(ikv_fault_port_calls(&faulty, IKV_CALL_REQUEST), 8);
     rewind(file);
     int requests = 0;
     while (fgets(line, sizeof line, file) != NULL)
         requests += strstr(line, " request ") != NULL;
-    ck_assert_int_eq(requests, 7);
+    ck_assert_int_eq(requests, 8);
     kit_close(&k);
     fclose(file);
     ikv_log_port_close(&logged);
@@ -1639,8 +1554,6 @@ Suite *loop_suite(void)
     add(s, "careless", careless_use);
     add_table(s, "P1 end", ports_that_end, 2);
     add_table(s, "kit", kits_that_fail, ROWS(spoil_table));
-    add_table(s, "E3 text", long_text, ROWS(text_table));
-    add(s, "E3 text full", long_text_full);
     add(s, "P1 second", second_port_fails);
     add(s, "a loop that fails to open", loop_fails_to_open);
     add(s, "D7 once a frame", once_a_frame);

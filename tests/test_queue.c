@@ -123,6 +123,7 @@ START_TEST(own_buffer)
     ikv_queue *q;
     ikv_queue_config config = IKV_QUEUE_INIT;
     config.capacity = config.own_capacity = 8;
+    config.blocks = IKV_NO_BLOCKS;
     size_t size = ikv_queue_footprint(&config);
     ck_assert_uint_le(size, sizeof buffer - 64);
     config.memory.block = buffer;

@@ -242,7 +242,8 @@ static ikv_verdict see(const ikv_event *event, const ikv_delivery *delivery,
         return 0;
     snprintf(at, sizeof at, "%s@%s%s", kind, (const char *)name,
              delivery->flags & IKV_PASSED ? "*" : "");
-    note(&now->seen, "%s ", at);
+    note(&now->seen, "%s%s%.*s ", at, delivery->data_size > 0 ? "=" : "",
+         (int)delivery->data_size, (const char *)delivery->data);
     ikv_kind k = event->kind;
     if (k == IKV_KIND_POINTER_DOWN || k == IKV_KIND_POINTER_MOVE ||
         k == IKV_KIND_POINTER_UP)
@@ -474,6 +475,28 @@ static bool do_pointer(const char *verb, const char *arguments)
     return true;
 }
 
+/* What the system drags over the window: "file X Y", "drop X Y" (with a name as
+ * data), "fileout". */
+static bool do_file(const char *verb, const char *arguments)
+{
+    ikv_event event = ikv_event_make(IKV_KIND_DRAG_OVER, 0);
+    sscanf(arguments, "%f %f", &event.drag.x, &event.drag.y);
+    if (strcmp(verb, "file") == 0 || strcmp(verb, "fileout") == 0) {
+        if (verb[4] != '\0')
+            event.kind = IKV_KIND_DRAG_LEAVE;
+        push(&event);
+        return true;
+    }
+    if (strcmp(verb, "drop") != 0)
+        return false;
+    event.kind = IKV_KIND_DRAG_DROP;
+    event.time_ns = 7000000000 + now->ms * 1000000;
+    ok(ikv_sink_push_data(now->k.fake.sink, &event, "map.txt", 7));
+    now->ms += 20;
+    kit_frame(&now->k, now->ms);
+    return true;
+}
+
 static void do_input(const char *line)
 {
     char verb[16], name[32] = "";
@@ -481,7 +504,7 @@ static void do_input(const char *line)
     sscanf(line, "do %15s%n %31s", verb, &used, name);
     const char *arguments = line + used;
     ikv_event event = ikv_event_make(IKV_KIND_WINDOW_BLUR, 0);
-    if (do_pointer(verb, arguments)) {
+    if (do_pointer(verb, arguments) || do_file(verb, arguments)) {
     } else if (strcmp(verb, "wheel") == 0) {
         event.kind = IKV_KIND_WHEEL;
         sscanf(arguments, "%f %f", &event.wheel.x, &event.wheel.y);

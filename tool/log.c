@@ -164,7 +164,8 @@ static void describe_fields(const run_log *log, const ikv_event *event,
                 ? ikv_setup_field_name(log->setup, (uint32_t)number)
                 : ikv_value_name(field->set, number);
         /* what is zero and has no name says nothing */
-        if (text == NULL && name == NULL && value.bits.integer == 0)
+        if (name == NULL &&
+            (text != NULL ? length == 0 : value.bits.integer == 0))
             continue;
         append(to, size, "%s%s ", to[0] != '\0' ? ", " : "", field->name);
         if (text != NULL)
@@ -315,11 +316,36 @@ static void indent(const run_log *log, uint32_t level)
     fprintf(log->file, "%*s", (int)(MARGIN + 3 * level), "");
 }
 
+/* Its first bytes, up to where a code point begins. */
+static void describe_data(const ikv_delivery *delivery, char *to, size_t size)
+{
+    enum {
+        BEGIN = 60
+    };
+    const char *data = delivery->data;
+    uint32_t length = delivery->data_size, begin = length;
+    if (length == 0)
+        return;
+    if (memchr(data, 0, length) != NULL) {
+        append(to, size, "%sdata of %u bytes", to[0] != '\0' ? ", " : "",
+               length);
+        return;
+    }
+    if (begin > BEGIN)
+        for (begin = BEGIN; begin > 0 && (data[begin] & 0xc0) == 0x80;)
+            begin--;
+    append(to, size, "%sdata \"%.*s\"", to[0] != '\0' ? ", " : "", (int)begin,
+           data);
+    if (begin < length)
+        append(to, size, " and more, %u bytes", length);
+}
+
 static void print_event(run_log *log, const ikv_watch *watch)
 {
     char told[256], what[512];
     const ikv_event *event = watch->event;
     describe(log, event, told, sizeof told);
+    describe_data(watch->delivery, told, sizeof told);
     ikv_shown_text(told, what, sizeof what);
     flush_unheard(log);
     /* inside a handler the time is the outer line's */

@@ -124,6 +124,8 @@ bool open_kit(ikv_kit_config *config, ikv_setup *setup, const ikv_port *port,
     config->memory = ikv_host_memory();
     config->ports = port;
     config->port_count = 1;
+    /* what was recorded elsewhere may bring along as much as there can be */
+    config->queue.block_bytes = 16384;
     /* as large as the setup needs it */
     ikv_setup_size(setup, config);
     ikv_status status = ikv_kit_open(config, kit);

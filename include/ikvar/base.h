@@ -123,7 +123,8 @@ template <typename T> inline T ikv_sized()
     X(-60, FULL_CONTACTS, "raise overlaps.contacts")                           \
     X(-61, FULL_GATES, "raise bus.gates")                                      \
     X(-62, FULL_MODALS, "more modal targets than IKV_MODAL_LIMIT")             \
-    X(-63, FULL_PUSHED, "more sets pushed than IKV_PUSH_LIMIT")
+    X(-63, FULL_PUSHED, "more sets pushed than IKV_PUSH_LIMIT")                \
+    X(-64, FULL_BLOCKS, "too much larger data is under way: raise queue.blocks")
 
 typedef int32_t ikv_status;
 enum {

@@ -94,7 +94,8 @@ enum {
  *   cause         the originating event, or NULL
  *   path          the targets from the root to event->target
  *   samples       the raw events that were merged into this one
- *   data          larger payload, data_size bytes; or NULL
+ *   data          larger payload, data_size bytes; or NULL. Of a port, a lane or
+ *                 a timer
  *   step          number of the step
  *   current       the target that is visited now
  *   subscription  the handler's own
@@ -123,6 +124,15 @@ typedef struct ikv_delivery {
 
 typedef ikv_verdict (*ikv_handler)(const ikv_event *event,
                                    const ikv_delivery *delivery, void *user);
+
+/* The text of a text.input or a text.compose, be it in the event or its larger
+ * payload: UTF-8 without an end mark, *length bytes; valid as the two are. NULL
+ * and 0 for another kind.
+ *   delivery  NULL: what the event has
+ * Context: any thread, inside handlers too; O(1). */
+IKV_API const char *ikv_delivery_text(const ikv_event *event,
+                                      const ikv_delivery *delivery,
+                                      uint32_t *length);
 
 /* -------------------------------------------------------------- opening -- */
 

@@ -107,6 +107,14 @@ IKV_API void ikv_input_feed(ikv_input *input, const ikv_event *event);
 IKV_API ikv_outcome ikv_input_route(ikv_input *input, const ikv_event *event,
                                     const ikv_event *samples, uint32_t count);
 
+/* The same of an event with a larger payload, which handlers get as
+ * delivery->data: `size` bytes, valid for the call; NULL and 0: none.
+ * Returns as ikv_input_route(); BAD_ARGUMENT for a size without data.
+ * Context: owner thread, not inside a handler; its deliveries. */
+IKV_API ikv_outcome ikv_input_route_data(ikv_input *input,
+                                         const ikv_event *event,
+                                         const void *data, uint32_t size);
+
 /* After events were lost: all that is down and not among `held` ends, `event`
  * (device.resync) is routed, and what is held and not down goes down.
  * Context: owner thread, not inside a handler; its deliveries. */

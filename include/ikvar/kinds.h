@@ -258,15 +258,17 @@
       "something is dragged over the target now (source: what); the verdict "  \
       "IKV_ACCEPT lets it be dropped there",                                   \
       "drag and drop, hover a drop target")                                    \
-    X(68, DRAG_OVER, "drag.over", DRAG, DRAG, IKV_FROM_R, true, NONE,          \
-      "it is dragged on over the target; IKV_ACCEPT likewise",                 \
+    X(68, DRAG_OVER, "drag.over", DRAG, DRAG, IKV_FROM_R | IKV_FROM_P, true,   \
+      NONE, "it is dragged on over the target; IKV_ACCEPT likewise",           \
       "drag and drop, hover a drop target")                                    \
-    X(69, DRAG_LEAVE, "drag.leave", DRAG, DRAG, IKV_FROM_R, true, NONE,        \
-      "it is dragged over the target no more, and not dropped there",          \
+    X(69, DRAG_LEAVE, "drag.leave", DRAG, DRAG, IKV_FROM_R | IKV_FROM_P, true, \
+      NONE, "it is dragged over the target no more, and not dropped there",    \
       "drag and drop, exit a drop target")                                     \
-    X(70, DRAG_DROP, "drag.drop", DRAG, DRAG, IKV_FROM_R, true, NONE,          \
-      "it is dropped on the target, which has accepted it",                    \
-      "drag and drop, receive, put into a slot")                               \
+    X(70, DRAG_DROP, "drag.drop", DRAG, DRAG, IKV_FROM_R | IKV_FROM_P, true,   \
+      NONE,                                                                    \
+      "it is dropped on the target, which has accepted it; what comes from "   \
+      "outside, a file, is named by the delivery's data",                      \
+      "drag and drop, receive, put into a slot, file drop")                    \
     X(71, DRAG_END, "drag.end", DRAG, DRAG, IKV_FROM_R, true, NONE,            \
       "at what was dragged: it was dropped, or taken back (source: on what)",  \
       "drag and drop, drag finished, snap back")

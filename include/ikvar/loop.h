@@ -88,6 +88,9 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *              the focus enters or leaves what takes text (false: they are, as
  *              a frame ends, and when that has moved)
  *   idles      as ikv_loop_set_idle()
+ *   blocks     larger payloads that may wait for their step (8; a kit's: as many
+ *              as its queue has), or IKV_NO_BLOCKS: none comes in
+ *   block_bytes  of each of them (1,024; a kit's: as its queue), at most 16,384
  *   number     tells loops of the same configs apart: an image (image.h) of
  *              one is refused by another that has another number (0)
  *   spin_ns    how long before a frame's moment to watch the clock instead of
@@ -109,6 +112,8 @@ typedef struct ikv_loop_config {
     bool no_text_area;
     uint8_t reserved;
     uint32_t number;
+    uint32_t blocks;
+    uint32_t block_bytes;
     IKV_ALIGNED(8) uint64_t spin_ns;
     ikv_bus *bus;
     ikv_queue *queue;

@@ -65,6 +65,28 @@ IKV_API uint16_t ikv_sink_device(ikv_sink *sink);
  * Context: inside open, poll and wait; O(1). */
 IKV_API ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event);
 
+/* Pushes an event with what is larger than its payload: a dropped file's path, a
+ * long composition. It is copied into one of queue.blocks; the handlers get it
+ * as delivery->data, until the event has been dispatched. What is text is given
+ * whole in it: text.input and text.compose have no bytes of their own then
+ * (`length` is 0; ikv_delivery_text() finds either).
+ *   data  size bytes: any, but UTF-8 of the kinds text.input and text.compose;
+ *         NULL and 0: as ikv_sink_push()
+ * Returns as ikv_sink_push(), and FULL_BLOCKS: too much is under way, which is
+ * counted, and nothing was pushed; BAD_SIZE: more than queue.block_bytes or
+ * loop.block_bytes; NOT_PUSHABLE: a kind whose events merge; BAD_VALUE for text
+ * that is none.
+ * Context: inside open, poll and wait; O(size). */
+IKV_API ikv_status ikv_sink_push_data(ikv_sink *sink, const ikv_event *event,
+                                      const void *data, size_t size);
+
+/* The same from any thread at any time until the port is closed. Returns as
+ * ikv_sink_push_data().
+ * Context: any thread; three locked operations, O(size). */
+IKV_API ikv_status ikv_sink_push_data_any(ikv_sink *sink,
+                                          const ikv_event *event,
+                                          const void *data, size_t size);
+
 /* Whether such an event would be taken now. A port that can hold its input back
  * (a file, a system's buffer) asks first, and loses nothing.
  * Context: as ikv_sink_push(). */
@@ -101,7 +123,10 @@ enum {
  *   group    what was routed together between two steps has one number, from 1
  *            on; 0: it was routed in its step
  *   due_ns   in steps' time: loop.h
- *   lost_ns  loop.dropped, loop.idle: how long the steps stood still */
+ *   lost_ns  loop.dropped, loop.idle: how long the steps stood still
+ *   data     INPUT: its larger payload, data_size bytes, or NULL; valid while a
+ *            recorder is told, or until the tape's next event is read: who keeps
+ *            an intake for later copies it */
 typedef struct ikv_intake {
     uint32_t size;
     uint8_t how;
@@ -112,6 +137,8 @@ typedef struct ikv_intake {
     uint32_t group;
     IKV_ALIGNED(8) uint64_t due_ns;
     IKV_ALIGNED(8) uint64_t lost_ns;
+    const void *data;
+    uint32_t data_size;
 } ikv_intake;
 
 #define IKV_INTAKE_INIT IKV_SIZED(ikv_intake)
@@ -126,30 +153,37 @@ typedef struct ikv_taken {
  * that ports push, kinds of your own, and those marked T in the catalogue.
  *   intake  how and when it took effect; NULL: as if pushed at its time
  * Returns IKV_OK; FULL_PENDING: give it again when polled next, nothing is
- * lost; NOT_PUSHABLE, UNKNOWN_KIND, UNKNOWN_NAME (no such lane), BAD_SIZE,
- * BAD_ARGUMENT. Context: inside poll; times may not run backwards by what
- * is due. */
+ * lost; NOT_PUSHABLE, UNKNOWN_KIND, UNKNOWN_NAME (no such lane), BAD_SIZE (also
+ * for data that is larger than loop.block_bytes), BAD_ARGUMENT. Context: inside
+ * poll; times may not run backwards by what is due. */
 IKV_API ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
                                  const ikv_intake *intake);
 
-/* The longest text that ikv_sink_push_text() takes at once, in bytes. */
+/* The longest text that ikv_sink_push_text() takes without blocks, in bytes. */
 #define IKV_TEXT_LIMIT 1024
 
-/* Pushes text of any length as text.input events, split at code points into
- * pieces that belong together: the first is flagged `first`, all but the last
- * `more`. All of them or none.
+/* Pushes text of any length as text.input: what fits into the event in it, more
+ * as its data; what is larger than a block in pieces that belong together, split
+ * at code points: the first is flagged `first`, all but the last `more`. Where
+ * there are no blocks (IKV_NO_BLOCKS), in pieces of the event's own 31 bytes, up
+ * to IKV_TEXT_LIMIT. All of them or none.
  *   event  device, modifiers and time; its kind is ignored
  *   text   length bytes of UTF-8
- * Returns as ikv_sink_push(); BAD_VALUE for what is not UTF-8 (surrogates,
+ * Returns as ikv_sink_push_data(); BAD_VALUE for what is not UTF-8 (surrogates,
  * forms that are too long and what is above U+10FFFF are none, nor is a zero
- * byte) or is longer than IKV_TEXT_LIMIT; ABSENT for no text. Context: inside
- * open, poll and wait. */
+ * byte); FULL_BLOCKS also for a text longer than all blocks together; ABSENT for
+ * no text. Context: inside open, poll and wait; O(length). */
 IKV_API ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
                                       const char *text, size_t length);
 
 /* As ikv_sink_push(), from any thread at any time until the port is closed.
  * Context: any thread; one locked operation, O(1). */
 IKV_API ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event);
+
+/* What the system drags over the window, a file for instance, is told by three
+ * kinds: drag.over with its place, as often as it moves, drag.leave, and drag.drop
+ * with its place and, as data, what it is: a path, or several, an end of line
+ * behind each. The router makes drag.enter and all else of it (DRAG5). */
 
 /* What a game may ask of a port. A port does what it can. */
 enum {
@@ -160,17 +194,20 @@ enum {
     IKV_REQUEST_LIGHTS = 5,
     IKV_REQUEST_CLIPBOARD_SET = 6,
     IKV_REQUEST_CLIPBOARD_GET = 7,
+    IKV_REQUEST_DROP = 8,
     IKV_REQUEST_COUNT
 };
 
 /*   kind    IKV_REQUEST_...
  *   device  which; 0 for the port's main one
- *   on      RELATIVE: motion without a position; TEXT_AREA: text is wanted
+ *   on      DROP: it would be taken; RELATIVE: motion without a position; TEXT_AREA: text is wanted
  *   cursor  CURSOR: 0 the usual one, 1 none, others the port's own
  *   x, y, width, height  TEXT_AREA: where, in view units
  *   low, high, seconds   RUMBLE: strengths 0..1 of the two motors, how long
  *   color   LIGHTS: 0xRRGGBB
  *   text, text_size  CLIPBOARD_SET: UTF-8, valid for the call
+ * DROP is asked by itself: `on` says whether what the system drags over the window
+ * would be taken where it is, whenever that changes.
  * CLIPBOARD_GET is answered as pasting is: the port pushes the text as
  * text.input, by ikv_sink_push_text(), now or later. */
 typedef struct ikv_request {

@@ -27,7 +27,7 @@
  *       ikv_queue_close(queue);
  *
  * Memory
- *   64 bytes for each slot of the two rings. What must not be lost needs, of
+ *   64 bytes for each slot of the two rings, and the blocks. What must not be lost needs, of
  *   one producer, rate x longest stall x 4/3 slots (a quarter is the reserve):
  *   a mouse of 8,000 moves a second beside a frame that may take 0.1 s needs
  *   8,000 x 0.1 x 4/3 = 1,067, that is a capacity of 2,048.
@@ -48,6 +48,8 @@ typedef struct ikv_queue ikv_queue;
 
 /* For queues that carry no input. */
 #define IKV_NO_RESERVE UINT32_MAX
+/* For those that carry no larger payloads. */
+#define IKV_NO_BLOCKS UINT32_MAX
 
 /* Capacities are rounded up to powers of two; zero is the default in brackets.
  *   capacity      slots of the shared ring (1,024)
@@ -57,6 +59,9 @@ typedef struct ikv_queue ikv_queue;
  *                 IKV_NO_RESERVE
  *   devices       whose losses are told apart: numbers below that (1,024: all);
  *                 losses of others are only counted
+ *   blocks        larger payloads that ports have pushed and the loop has not
+ *                 taken in (8), at most 1,024; or IKV_NO_BLOCKS
+ *   block_bytes   of each of them (1,024), at most 16,384
  *   catalogue     for the classes of kinds of your own; NULL: the built-in ones
  *   reporter      told which member can't be used
  */
@@ -66,6 +71,8 @@ typedef struct ikv_queue_config {
     uint32_t own_capacity;
     uint32_t reserve;
     uint32_t devices;
+    uint32_t blocks;
+    uint32_t block_bytes;
     uint32_t reserved;
     const ikv_catalogue *catalogue;
     ikv_reporter reporter;
@@ -143,7 +150,8 @@ IKV_API uint32_t ikv_queue_waiting(const ikv_queue *queue);
 /* pushed and drained count events since opening, refused those that a full
  * queue did not take, lost the transitions among them; high_water is the most
  * that ever waited at a drain, in both rings; shared_high and own_high tell
- * which capacity to raise. */
+ * which capacity to raise. blocks are under way, blocks_high the most at a drain,
+ * blocks_refused the payloads for which none was free. */
 typedef struct ikv_queue_counts {
     uint32_t size;
     uint32_t high_water, shared_high, own_high;
@@ -152,6 +160,9 @@ typedef struct ikv_queue_counts {
     IKV_ALIGNED(8) uint64_t drained;
     IKV_ALIGNED(8) uint64_t refused;
     IKV_ALIGNED(8) uint64_t lost;
+    IKV_ALIGNED(8) uint64_t blocks_refused;
+    uint32_t blocks, blocks_high, block_capacity;
+    uint32_t reserved;
 } ikv_queue_counts;
 
 #define IKV_QUEUE_COUNTS_INIT IKV_SIZED(ikv_queue_counts)

@@ -240,6 +240,14 @@ IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
                                             const ikv_event *samples,
                                             uint32_t count);
 
+/* Routes an event with a larger payload, which its handlers get as
+ * delivery->data: `size` bytes, valid for the call; NULL and 0: none.
+ * Returns as ikv_router_route().
+ * Context: owner thread, not inside a handler; its deliveries. */
+IKV_API ikv_outcome ikv_router_route_data(ikv_router *router,
+                                          const ikv_event *event,
+                                          const void *data, uint32_t size);
+
 /* Whether a view is the router's; and whether it has that event's pointer down:
  * then the event is its, whatever the view.
  * Context: owner thread, inside handlers too; O(1). */

@@ -18,6 +18,7 @@ struct ikv_tape {
     uint64_t last_ns, last_due;
     /* What is at hand: the next line, and gestures under way. */
     tape_line next;
+    data_buffer data; /* of that line */
     bool has_next, file_ended;
     tape_plays plays;
     ikv_check *checks;
@@ -26,9 +27,9 @@ struct ikv_tape {
     bool failed;
 };
 
-const char *const ikvi_tape_members[] = {"t",    "kind", "due",    "between",
-                                         "lane", "held", "within", "lost",
-                                         "note", NULL};
+const char *const ikvi_tape_members[] = {"t",    "kind",   "due",    "between",
+                                         "lane", "held",   "within", "lost",
+                                         "data", "base64", "note",   NULL};
 
 ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 {
@@ -250,6 +251,23 @@ static bool is_tape_member(const char *name)
     return ikvi_tape_members[i] != NULL;
 }
 
+bool ikvi_may_have_data(reader *r, const ikv_kind_info *info,
+                        const ikv_intake *intake)
+{
+    place at = {NULL, "data", 0};
+    if (intake->data_size == 0)
+        return true;
+    if (info->queue_class == IKV_QUEUE_MERGEABLE)
+        return ikvi_reader_fail(r, &at,
+                                "events of the kind %s merge: they bring no "
+                                "data along",
+                                info->name);
+    return intake->how == IKV_INTAKE_INPUT ||
+           ikvi_reader_fail(r, &at,
+                            "what is \"held\" or on a \"lane\" brings no "
+                            "data along");
+}
+
 static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
 {
     const ikv_kind_info *info;
@@ -258,7 +276,14 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
     line->event = ikvi_tape_blank(info);
     if (!ikvi_read_ns(&tape->lines.reader, object, "t", true,
                       &line->event.time_ns) ||
-        !read_intake(&tape->lines.reader, object, &line->intake))
+        !read_intake(&tape->lines.reader, object, &line->intake) ||
+        !ikvi_read_data(&tape->lines.reader, object, &tape->data))
+        return false;
+    if (tape->data.size > 0) {
+        line->intake.data = tape->data.bytes;
+        line->intake.data_size = (uint32_t)tape->data.size;
+    }
+    if (!ikvi_may_have_data(&tape->lines.reader, info, &line->intake))
         return false;
     const char *member;
     json_t *value;
@@ -480,6 +505,7 @@ void ikv_tape_close(ikv_tape *tape)
     ikvi_lines_close(&tape->lines);
     ikvi_quick_close(tape->quick);
     free(tape->checks);
+    free(tape->data.bytes);
     free(tape->setup_path);
     free(tape);
 }

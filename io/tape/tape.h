@@ -25,6 +25,11 @@ extern const char *const ikvi_tape_members[];
 /* What a call that went well says: nothing, or what was left out. */
 void ikvi_message_left_out(ikv_message *message, const char *warning);
 
+/* Whether such an event can bring data along, if it does; else after a
+ * message. */
+bool ikvi_may_have_data(reader *r, const ikv_kind_info *info,
+                        const ikv_intake *intake);
+
 /* What is wrong with a kind's or a field's name; always false. `any`: it may be
  * one that ports don't push. */
 bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
@@ -68,6 +73,7 @@ enum {
     BINARY_HELD,
     BINARY_WITHIN,
     BINARY_LOST, /* in ns */
+    BINARY_DATA, /* a text, or bytes */
     BINARY_MARKS
 };
 extern const char *const ikvi_binary_marks[BINARY_MARKS];

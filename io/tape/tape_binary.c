@@ -29,6 +29,7 @@ typedef enum token_type {
     TOKEN_BOOL,
     TOKEN_NULL,
     TOKEN_TEXT,
+    TOKEN_BYTES,
     TOKEN_ARRAY,
     TOKEN_MAP
 } token_type;
@@ -144,10 +145,11 @@ static void take_other(void *to)
 {
     *(token *)to = (token){.type = TOKEN_NONE};
 }
+/* Likewise. */
 static void take_bytes(void *to, cbor_data bytes, size_t length)
 {
-    (void)bytes, (void)length;
-    take_other(to);
+    (void)bytes;
+    *(token *)to = (token){.type = TOKEN_BYTES, .number = length};
 }
 static void take_tag(void *to, uint64_t tag)
 {
@@ -654,11 +656,27 @@ binary_next ikvi_binary_next(binary_reader *b, ikv_message *torn)
 /* A hundred days: more is no tape's time. */
 static const uint64_t latest_ns = UINT64_C(8640000000000000);
 
+/* They stay in the window until the next item is read. */
+static bool put_data(binary_reader *b, const token *cell, ikv_intake *intake)
+{
+    if ((cell->type != TOKEN_TEXT && cell->type != TOKEN_BYTES) ||
+        cell->number == 0 || cell->number > IKVI_DATA_LIMIT)
+        return ikvi_reader_fail(b->reader, NULL,
+                                "data: expected a text or bytes, 1 to %d of "
+                                "them",
+                                IKVI_DATA_LIMIT);
+    intake->data = text_of(b, cell);
+    intake->data_size = (uint32_t)cell->number;
+    return true;
+}
+
 /* Marks follow the fields; see BINARY_DUE. */
 static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
                      tape_line *to)
 {
     ikv_intake *intake = &to->intake;
+    if (mark == BINARY_DATA)
+        return put_data(b, cell, intake);
     bool negative = cell->type == TOKEN_NEGATIVE;
     bool whole = cell->type == TOKEN_UINT || (negative && mark == BINARY_DUE);
     uint64_t most = mark == BINARY_LANE    ? UINT16_MAX
@@ -778,7 +796,7 @@ bool ikvi_binary_event(binary_reader *b, const target_finder *finder,
                       : !put_mark(b, i - count, t, to))
             return false;
     }
-    return true;
+    return ikvi_may_have_data(b->reader, kind->info, &to->intake);
 }
 
 /* ------------------------------------------------------------ as a line -- */

@@ -18,7 +18,8 @@ enum {
 
 const char *const ikvi_binary_marks[BINARY_MARKS] = {
     [BINARY_DUE] = "due",   [BINARY_GROUP] = "between", [BINARY_LANE] = "lane",
-    [BINARY_HELD] = "held", [BINARY_WITHIN] = "within", [BINARY_LOST] = "lost"};
+    [BINARY_HELD] = "held", [BINARY_WITHIN] = "within", [BINARY_LOST] = "lost",
+    [BINARY_DATA] = "data"};
 
 typedef struct binary_field {
     const ikv_field *field;
@@ -111,10 +112,8 @@ static void put_null(binary_writer *w)
     w->used += cbor_encode_null(to, LONGEST);
 }
 
-static void put_text(binary_writer *w, const char *text, size_t length)
+static void put_string(binary_writer *w, const char *text, size_t length)
 {
-    unsigned char *to = room(w);
-    w->used += cbor_encode_string_start(length, to, LONGEST);
     if (length > BUFFER - w->used) {
         ikvi_binary_flush(w);
         fwrite(text, 1, length > BUFFER ? length : 0, w->file);
@@ -123,6 +122,24 @@ static void put_text(binary_writer *w, const char *text, size_t length)
     }
     memcpy(w->buffer + w->used, text, length);
     w->used += length;
+}
+
+static void put_text(binary_writer *w, const char *text, size_t length)
+{
+    unsigned char *to = room(w);
+    w->used += cbor_encode_string_start(length, to, LONGEST);
+    put_string(w, text, length);
+}
+
+static void put_data(binary_writer *w, const void *data, size_t size)
+{
+    if (ikvi_is_shown_text(data, size)) {
+        put_text(w, data, size);
+        return;
+    }
+    unsigned char *to = room(w);
+    w->used += cbor_encode_bytestring_start(size, to, LONGEST);
+    put_string(w, data, size);
 }
 
 /* Whether 16 bits hold it, and not as a small one, which is rounded. */
@@ -296,6 +313,7 @@ static uint64_t marks_of(const ikv_event *event, const ikv_intake *intake)
     marks |= (uint64_t)(intake->how == IKV_INTAKE_HELD) << BINARY_HELD;
     marks |= (uint64_t)intake->within << BINARY_WITHIN;
     marks |= (uint64_t)(intake->lost_ns != 0) << BINARY_LOST;
+    marks |= (uint64_t)(intake->data_size > 0) << BINARY_DATA;
     return marks;
 }
 
@@ -314,6 +332,8 @@ static void put_marks(binary_writer *w, uint64_t marks, const ikv_event *event,
         put_bool(w, true);
     if (marks >> BINARY_LOST & 1)
         put_uint(w, intake->lost_ns);
+    if (marks >> BINARY_DATA & 1)
+        put_data(w, intake->data, intake->data_size);
 }
 
 /* As many parts as lie in the event, of what has a scale. */

@@ -86,6 +86,7 @@ void ikvi_write_event(json_writer *w, const ikv_event *event,
     ikvi_write_text(w, info->name);
     write_intake(w, event, intake);
     ikvi_write_fields(w, event, info, name, user);
+    ikvi_write_data(w, intake->data, intake->data_size);
 }
 
 /* ---------------------------------------------------------- plain lines -- */
@@ -266,7 +267,7 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
     if (info != p->info)
         learn_kind(p, info);
     if (!p->fit || intake->group != 0 || intake->how != IKV_INTAKE_INPUT ||
-        intake->lost_ns != 0)
+        intake->lost_ns != 0 || intake->data_size > 0)
         return NULL;
     uint32_t differences = find_differences(event, &p->blank);
     char *to = put(p->line, "{\"t\":");

@@ -109,4 +109,25 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
                       const ikv_event *event, target_namer name,
                       const void *user);
 
+/* ----------------------------------------------------------------- data -- */
+
+/* Bytes of any sort, as members of objects: "data", if they are text, or
+ * "base64". */
+
+enum {
+    IKVI_DATA_LIMIT = 16384 /* as a block of a queue */
+};
+
+/* Bytes as they were read; free() them at the end. */
+typedef struct data_buffer {
+    char *bytes;
+    size_t size, room;
+} data_buffer;
+
+bool ikvi_is_shown_text(const void *data, size_t size);
+/* Nothing, if there are none. */
+void ikvi_write_data(json_writer *w, const void *data, size_t size);
+/* `size` is 0 then. False after a message. */
+bool ikvi_read_data(reader *r, const json_t *object, data_buffer *buffer);
+
 #endif

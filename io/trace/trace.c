@@ -63,6 +63,19 @@ static void write_path(ikv_trace *trace, const ikv_delivery *delivery)
     ikvi_write_close_list(w);
 }
 
+/* What is no text may be a program's memory, and differ from run to run. */
+static void write_data(json_writer *w, const ikv_delivery *delivery)
+{
+    if (delivery == NULL || delivery->data_size == 0)
+        return;
+    if (ikvi_is_shown_text(delivery->data, delivery->data_size)) {
+        ikvi_write_data(w, delivery->data, delivery->data_size);
+        return;
+    }
+    ikvi_write_name(w, "data_size");
+    ikvi_write_integer(w, delivery->data_size);
+}
+
 /* The event's part of a line. */
 static void write_event(ikv_trace *trace, const ikv_watch *watch)
 {
@@ -112,6 +125,7 @@ static void write_event(ikv_trace *trace, const ikv_watch *watch)
         ikvi_write_name(w, field->name);
         ikvi_write_field(w, field, event, ikvi_kit_name, &trace->names);
     }
+    write_data(w, delivery);
 }
 
 static void watch_call(ikv_trace *trace, const ikv_watch *watch)

@@ -100,8 +100,8 @@ static size_t log_identify(void *state, uint16_t device, char *buffer,
 static ikv_status log_request(void *state, const ikv_request *request)
 {
     static const char *const names[IKV_REQUEST_COUNT] = {
-        "none",   "relative", "cursor",        "text area",
-        "rumble", "lights",   "clipboard set", "clipboard get"};
+        "none",   "relative",      "cursor",        "text area", "rumble",
+        "lights", "clipboard set", "clipboard get", "drop"};
     log_port *l = state;
     begin_line(l, "request");
     fprintf(l->file, " %s device %u",

@@ -206,6 +206,10 @@ static bool look_ahead(sim *s)
  * them the port behaves as hardware does. False: it did not take it. */
 static bool give(sim *s, uint64_t now)
 {
+    /* hardware does not break in the middle of a path */
+    if (s->breaks && s->intake.data_size > 0)
+        return ikv_sink_push_data(s->sink, &s->next, s->intake.data,
+                                  s->intake.data_size) != IKV_FULL_BLOCKS;
     if (s->breaks) {
         ikvi_faults_push(&s->faults, s->sink, &s->next, now);
         return true;
@@ -213,7 +217,11 @@ static bool give(sim *s, uint64_t now)
     ikv_status status = ikv_sink_play(s->sink, &s->next, &s->intake);
     if (status < 0 && status != IKV_FULL_PENDING) {
         s->failed = true;
-        s->fault = (ikv_message){"the loop did not take a played event"};
+        snprintf(s->fault.text, sizeof s->fault.text,
+                 "the loop did not take a played event: %s",
+                 status == IKV_BAD_SIZE
+                     ? "its data is larger than loop.block_bytes"
+                     : ikv_status_text(status));
     }
     return status == IKV_OK;
 }

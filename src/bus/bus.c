@@ -57,9 +57,7 @@ static ikv_status lay_out_bus(const ikv_bus_config *config,
     b->kept_room = ikvi_or(config->kept, 128);
     b->rebinding_room = ikvi_or(config->rebindings, 64);
     uint32_t timers = ikvi_or(config->timers, 64);
-    ikv_queue_config inbox = IKV_QUEUE_INIT;
-    inbox.capacity = ikvi_or(config->inbox, 64);
-    inbox.own_capacity = inbox.devices = 1; /* nobody asks whose were lost */
+    ikv_queue_config inbox = ikvi_bus_inbox(ikvi_or(config->inbox, 64));
     b->inbox_size = ikv_queue_footprint(&inbox);
     b->lane_capacity = 2 + ikvi_or(config->user_lanes, 4);
     b->depth_limit = ikvi_or(config->depth, 16);

@@ -441,6 +441,27 @@ ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,
     return ikv_bus_deliver_along(b, event, &with);
 }
 
+const char *ikv_delivery_text(const ikv_event *event,
+                              const ikv_delivery *delivery, uint32_t *length)
+{
+    const char *text = NULL;
+    uint32_t size = 0;
+    if (event != NULL && event->kind == IKV_KIND_TEXT_INPUT) {
+        text = event->text.bytes;
+        size = event->text.length;
+    } else if (event != NULL && event->kind == IKV_KIND_TEXT_COMPOSE) {
+        text = event->compose.bytes;
+        size = event->compose.length;
+    }
+    if (text != NULL && delivery != NULL && delivery->data_size > 0) {
+        text = delivery->data;
+        size = delivery->data_size;
+    }
+    if (length != NULL)
+        *length = size;
+    return text;
+}
+
 bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
 {
     bool was = !b->frame_scoped;
@@ -489,11 +510,14 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
 }
 
 ikv_outcome ikvi_bus_deliver_unrouted(ikv_bus *bus, const ikv_event *event,
-                                      const ikv_event *samples, uint32_t count)
+                                      const ikvi_along *with)
 {
-    ikv_route with = IKV_ROUTE_INIT;
-    with.samples = samples;
-    with.sample_count = count;
-    return count > 1 ? ikv_bus_deliver_along(bus, event, &with)
-                     : ikv_bus_deliver(bus, event);
+    ikv_route route = IKV_ROUTE_INIT;
+    if (with == NULL)
+        return ikv_bus_deliver(bus, event);
+    route.samples = with->samples;
+    route.sample_count = with->count;
+    route.data = with->data;
+    route.data_size = with->data_size;
+    return ikv_bus_deliver_along(bus, event, &route);
 }

@@ -674,6 +674,8 @@ ikv_verdict ikvi_bus_mail(const ikv_event *event, const ikv_delivery *delivery,
 
 /* bus_lane.c */
 void ikvi_bus_lanes_open(ikv_bus *b);
+/* Of a lane's queue, as it is laid out and opened. */
+ikv_queue_config ikvi_bus_inbox(uint32_t capacity);
 /* Whether an event with a payload of that size may wait on that lane. */
 ikv_status ikvi_bus_check_deferral(ikv_bus *b, ikv_lane lane,
                                    const ikv_event *event, uint32_t size);

@@ -20,6 +20,17 @@ void ikvi_bus_lanes_open(ikv_bus *b)
 /* ---------------------------------------------------------------- lanes -- */
 
 /* A lane's inbox is a queue in its part of the bus's block. */
+ikv_queue_config ikvi_bus_inbox(uint32_t capacity)
+{
+    ikv_queue_config config = IKV_QUEUE_INIT;
+    config.capacity = capacity;
+    /* The owner defers straight, and nobody asks whose were lost. */
+    config.own_capacity = config.devices = 1;
+    config.reserve = IKV_NO_RESERVE;
+    config.blocks = IKV_NO_BLOCKS;
+    return config;
+}
+
 ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
 {
     if (bus == NULL || lane == NULL || name == NULL || name[0] == '\0')
@@ -31,10 +42,7 @@ ikv_status ikv_bus_add_lane(ikv_bus *bus, const char *name, ikv_lane *lane)
         return IKV_FULL_NAMES;
     size_t place = bus->inboxes + bus->s.lane_count * bus->inbox_size;
     ikv_queue *inbox;
-    ikv_queue_config config = IKV_QUEUE_INIT;
-    config.capacity = bus->inbox_capacity;
-    config.own_capacity = config.devices = 1; /* as bus.c has laid it out */
-    config.reserve = IKV_NO_RESERVE;
+    ikv_queue_config config = ikvi_bus_inbox(bus->inbox_capacity);
     config.memory.block = ikvi_at(bus, place);
     config.memory.block_size = bus->inbox_size;
     ikv_status status = ikv_queue_open(&config, &inbox);

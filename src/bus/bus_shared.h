@@ -63,9 +63,18 @@ bool ikvi_bus_hears_any(const ikv_bus *bus, ikv_kind kind);
  * it is counted as delivered, and need not be. */
 bool ikvi_bus_nobody_hears(ikv_bus *bus, ikv_kind kind);
 
+/* What an event brings along: the moves that it stands for, or a larger payload.
+ * NULL for one: nothing. */
+typedef struct ikvi_along {
+    const ikv_event *samples;
+    uint32_t count;
+    const void *data;
+    uint32_t data_size;
+} ikvi_along;
+
 /* Delivers what no router routes; with the `count` events that it stands for. */
 ikv_outcome ikvi_bus_deliver_unrouted(ikv_bus *bus, const ikv_event *event,
-                                      const ikv_event *samples, uint32_t count);
+                                      const ikvi_along *with);
 
 /* Whether what is delivered from now on follows from the steps; watchers are
  * told. Returns what it was. */

@@ -118,4 +118,7 @@ void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
     add_number(digest, delivery->flags, 2);
     add_number(digest, delivery->sample_count, 4);
     add_string(digest, watch->name);
+    /* Of a program's own kinds it may hold what differs from run to run. */
+    if (delivery->data_size > 0 && watch->event->kind < IKV_KIND_USER)
+        add_bytes(digest, delivery->data, delivery->data_size);
 }

@@ -29,9 +29,12 @@ static inline void ikvi_add(ikvi_atomic *at, uint32_t value)
 {
     *at += value;
 }
-static inline void ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
+/* Both give what it was. */
+static inline uint32_t ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
 {
+    uint32_t was = *at;
     *at |= bits;
+    return was;
 }
 static inline uint32_t ikvi_clear_bits(ikvi_atomic *at, uint32_t bits)
 {
@@ -72,9 +75,9 @@ static inline void ikvi_add(ikvi_atomic *at, uint32_t value)
 {
     atomic_fetch_add_explicit(at, value, memory_order_relaxed);
 }
-static inline void ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
+static inline uint32_t ikvi_set_bits(ikvi_atomic *at, uint32_t bits)
 {
-    atomic_fetch_or_explicit(at, bits, memory_order_acq_rel);
+    return atomic_fetch_or_explicit(at, bits, memory_order_acq_rel);
 }
 static inline uint32_t ikvi_clear_bits(ikvi_atomic *at, uint32_t bits)
 {

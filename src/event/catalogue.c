@@ -154,11 +154,12 @@ static bool name_is_good(const char *name)
 static bool name_is_reserved(const char *name)
 {
     static const char *const reserved[] = {
-        "n",       "step",   "t",           "due",     "kind",    "at",
-        "target",  "source", "phase",       "handler", "verdict", "between",
-        "lane",    "within", "held",        "lost",    "digest",  "play",
-        "end",     "note",   "event",       "gone",    "passed",  "mirror",
-        "dropped", "clock",  "source_gone", "cause",   "path"};
+        "n",      "step",   "t",       "due",     "kind",        "at",
+        "target", "source", "phase",   "handler", "verdict",     "between",
+        "lane",   "within", "held",    "lost",    "digest",      "play",
+        "data",   "base64", "end",     "note",    "event",       "gone",
+        "passed", "mirror", "dropped", "clock",   "source_gone", "cause",
+        "path"};
     for (size_t i = 0; i < sizeof reserved / sizeof reserved[0]; i++)
         if (ikvi_same(reserved[i], name))
             return true;

@@ -36,6 +36,14 @@ size_t ikvi_point_length(const char *text, size_t left)
     return length;
 }
 
+bool ikvi_is_utf8(const char *text, size_t size)
+{
+    size_t used = 0, length = 1;
+    for (; used < size && length > 0; used += length)
+        length = ikvi_point_length(text + used, size - used);
+    return length > 0;
+}
+
 static bool text_is_good(const ikv_field *field, const ikv_event *event)
 {
     const uint8_t *at = (const uint8_t *)event + field->offset;
@@ -43,14 +51,7 @@ static bool text_is_good(const ikv_field *field, const ikv_event *event)
     /* The first byte is the length: what came from outside may say anything. */
     if (length > sizeof *event - field->offset - 1u)
         return false;
-    for (size_t used = 0; used < length;) {
-        size_t point =
-            ikvi_point_length((const char *)at + 1 + used, length - used);
-        if (point == 0)
-            return false;
-        used += point;
-    }
-    return true;
+    return ikvi_is_utf8((const char *)at + 1, length);
 }
 
 /* A float's bits without the sign, if it is no larger than the limit of

@@ -9,6 +9,8 @@
 /* How many bytes the code point at `text` has, one of Unicode's but
  * the zero; 0 if it is none. */
 size_t ikvi_point_length(const char *text, size_t left);
+/* Whether all of it are such. */
+bool ikvi_is_utf8(const char *text, size_t size);
 
 /* The event's first field whose value can't be recorded and read back (a float
  * that is not finite or, of a built-in kind, beyond IKV_COORDINATE_LIMIT; text

@@ -65,19 +65,21 @@ static void leave_others(input_block *in, const ikv_event *event,
             ikv_router_release_all(in->routers[i], event);
             if (is_of_place(in, event))
                 ikvi_router_elsewhere(in->routers[i], event);
+            if (event->kind == IKV_KIND_DRAG_OVER ||
+                event->kind == IKV_KIND_DRAG_DROP)
+                ikvi_router_drag_elsewhere(in->routers[i], event);
         }
 }
 
 static ikv_outcome route_by(input_block *in, ikv_router *router,
-                            const ikv_event *event, const ikv_event *samples,
-                            uint32_t count)
+                            const ikv_event *event, const ikvi_along *with)
 {
     if (router == NULL)
-        return ikvi_bus_deliver_unrouted(in->bus, event, samples, count);
+        return ikvi_bus_deliver_unrouted(in->bus, event, with);
     if (in->router_count > 1)
         leave_others(in, event, router);
-    return count > 1 ? ikv_router_route_merged(router, event, samples, count)
-                     : ikv_router_route(router, event);
+    return with != NULL ? ikvi_router_route_with(router, event, with)
+                        : ikv_router_route(router, event);
 }
 
 /* ----------------------------------------------------------------- holds -- */
@@ -182,13 +184,11 @@ void ikv_input_feed(ikv_input *own, const ikv_event *event)
 /* Holds that came due before come first; whether a key is typed is asked before
  * routing, since a handler may move the focus; the unclaimed state and the
  * actions come last, when all have had their say (S2). */
-ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
-                            const ikv_event *samples, uint32_t count)
+static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
+                              const ikvi_along *with)
 {
     input_block *in = (input_block *)own;
     ikv_outcome outcome = {.status = IKV_BAD_ARGUMENT};
-    if (in == NULL || event == NULL || (samples == NULL && count > 1))
-        return outcome;
     if (ikvi_bus_is_busy(in->bus)) {
         outcome.status = IKV_BUSY;
         return outcome;
@@ -199,7 +199,7 @@ ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
     ikv_router *router = router_of(in, event);
     bool typed =
         in->state != NULL && router != NULL && ikvi_router_types(router, event);
-    outcome = route_by(in, router, event, samples, count);
+    outcome = route_by(in, router, event, with);
     if (in->state != NULL)
         feed_unclaimed(in, event,
                        typed ||
@@ -207,6 +207,24 @@ ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
     if (in->actions != NULL)
         settle_event(in, event, typed);
     return outcome;
+}
+
+ikv_outcome ikv_input_route(ikv_input *own, const ikv_event *event,
+                            const ikv_event *samples, uint32_t count)
+{
+    ikvi_along with = {.samples = samples, .count = count};
+    if (own == NULL || event == NULL || (samples == NULL && count > 1))
+        return (ikv_outcome){.status = IKV_BAD_ARGUMENT};
+    return route_with(own, event, count > 1 ? &with : NULL);
+}
+
+ikv_outcome ikv_input_route_data(ikv_input *own, const ikv_event *event,
+                                 const void *data, uint32_t size)
+{
+    ikvi_along with = {.data = data, .data_size = size};
+    if (own == NULL || event == NULL || (data == NULL && size > 0))
+        return (ikv_outcome){.status = IKV_BAD_ARGUMENT};
+    return route_with(own, event, size > 0 ? &with : NULL);
 }
 
 static void resync_state(const input_block *in, uint32_t filter,
@@ -235,14 +253,14 @@ static void resync_fed(ikv_input *own, const ikv_event *event,
     resync_state(in, IKV_STATE_UNCLAIMED, event, held, count);
     for (uint32_t i = 0; i < in->router_count; i++)
         ikv_router_resync(in->routers[i], event, held, count);
-    route_by(in, router_of(in, event), event, NULL, 0);
+    route_by(in, router_of(in, event), event, NULL);
     /* Only what nobody knows to be down is made up. */
     for (uint32_t k = 0; k < count; k++) {
         bool down = false;
         for (uint32_t i = 0; i < in->router_count; i++)
             down = down || ikv_router_is_down(in->routers[i], &held[k]);
         if (!down)
-            route_by(in, router_of(in, &held[k]), &held[k], NULL, 0);
+            route_by(in, router_of(in, &held[k]), &held[k], NULL);
     }
     if (in->actions != NULL)
         settle_event(in, event, false);
@@ -325,7 +343,7 @@ static const ikvi_input_calls input_calls = {.begin_frame =
                                                  ikv_input_begin_frame,
                                              .begin_step = ikv_input_begin_step,
                                              .feed = ikv_input_feed,
-                                             .route = ikv_input_route,
+                                             .route = route_with,
                                              .feed_resync = feed_resync,
                                              .resync = resync_fed,
                                              .retest = ikv_input_retest,

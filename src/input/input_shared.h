@@ -6,12 +6,14 @@
 
 #include "ikvar/input.h"
 
+#include "../bus/bus_shared.h"
+
 typedef struct ikvi_input_calls {
     void (*begin_frame)(ikv_input *input);
     void (*begin_step)(ikv_input *input, uint64_t time_ns);
     void (*feed)(ikv_input *input, const ikv_event *event);
     ikv_outcome (*route)(ikv_input *input, const ikv_event *event,
-                         const ikv_event *samples, uint32_t count);
+                         const ikvi_along *with);
     /* Of the raw state, which is fed first; and of all else. */
     void (*feed_resync)(ikv_input *input, const ikv_event *event,
                         const ikv_event *held, uint32_t count);

@@ -163,6 +163,10 @@ static ikv_kit_config tied(const ikv_kit_config *config)
     /* The queue marks losses of as many devices as the loop can number. */
     if (c.queue.devices == 0 && c.loop.devices <= IKV_DEVICE_LIMIT)
         c.queue.devices = c.loop.devices;
+    if (c.loop.blocks == 0)
+        c.loop.blocks = c.queue.blocks;
+    if (c.loop.block_bytes == 0)
+        c.loop.block_bytes = c.queue.block_bytes;
     c.loop.ports = config->ports;
     c.loop.port_count = config->port_count;
     return c;

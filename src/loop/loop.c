@@ -60,6 +60,8 @@ static ikv_status check_loop_numbers(const ikv_loop_config *config,
         {"loop.held", loop->held_room, 1, HELD_LIMIT},
         {"loop.devices", loop->device_room, 2, IKV_DEVICE_LIMIT},
         {"loop.timing", config->timing, 0, IKV_AT_FRAME},
+        {"loop.blocks", loop->block_count, 0, IKVI_MOST_BLOCKS},
+        {"loop.block_bytes", loop->block_bytes, 0, IKVI_BLOCK_LIMIT},
         {"loop.spin_ns", config->spin_ns, 0, SECOND}};
     return ikvi_check_ranges(reporter, "loop", ranges,
                              sizeof ranges / sizeof ranges[0]);
@@ -78,6 +80,8 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     loop->sample_limit = ikvi_or(config->samples, 256);
     loop->held_room = ikvi_or(config->held, HELD_LIMIT);
     loop->device_room = ikvi_or(config->devices, IKV_DEVICE_LIMIT);
+    loop->block_count = ikvi_block_count(config->blocks);
+    loop->block_bytes = ikvi_block_bytes(config->block_bytes);
     /* No more pointers move in a run than there are events in it. */
     loop->slot_room =
         loop->capacity < MERGE_SLOTS ? loop->capacity : MERGE_SLOTS;
@@ -93,6 +97,9 @@ static ikv_status lay_out_loop(const ikv_loop_config *config,
     loop->wanted = ikvi_layout_add(&l, loop->device_room, sizeof(uint8_t));
     loop->events = ikvi_layout_add(&l, loop->capacity, sizeof(ikv_event));
     loop->entries = ikvi_layout_add(&l, loop->capacity, sizeof(loop_entry));
+    loop->block_sizes =
+        ikvi_layout_add(&l, loop->block_count + 1u, sizeof(uint32_t));
+    loop->blocks = ikvi_layout_add(&l, loop->block_count, loop->block_bytes);
     loop->samples = ikvi_layout_add(&l, loop->sample_limit, sizeof(ikv_event));
     loop->slots = ikvi_layout_add(&l, loop->slot_room, sizeof(merge_slot));
     uint32_t ports = config->port_count;
@@ -645,6 +652,27 @@ ikv_status ikv_loop_counters(const ikv_loop *loop, ikv_loop_counts *counts)
 
 /* ------------------------------------------------------------ validator -- */
 
+/* Each block in use is of one pending event, and none is in use beside. */
+static bool blocks_are_whole(const ikv_loop *loop)
+{
+    uint32_t used = 0, named = 0;
+    for (uint32_t i = 0; i < loop->block_count; i++)
+        used += *loop_block_size(loop, i) > 0;
+    for (uint32_t nth = 0; nth < loop->s.count; nth++) {
+        const loop_entry *entry =
+            loop_entry_at(loop, loop_ring_index(loop, nth));
+        if (entry->how != IKV_INTAKE_INPUT || entry->block == 0)
+            continue;
+        if (entry->block > loop->block_count ||
+            *loop_block_size(loop, entry->block - 1u) == 0)
+            return false;
+        named++;
+    }
+    /* The one whose event is being routed. */
+    named += loop->in_block;
+    return used == named && used == *loop_blocks_used(loop);
+}
+
 const char *ikv_loop_validate(const ikv_loop *loop)
 {
     if (loop == NULL || !loop->started)
@@ -660,6 +688,8 @@ const char *ikv_loop_validate(const ikv_loop *loop)
         if (loop_kind_info(loop, event->kind) == NULL)
             return "loop-2";
     }
+    if (!blocks_are_whole(loop))
+        return "loop-4";
     if (loop->s.next_begin != loop_step_start(loop, loop->s.next_step) ||
         loop->s.next_end != loop_step_start(loop, loop->s.next_step + 1) ||
         loop->s.next_step > loop->furthest)
@@ -698,15 +728,17 @@ ikv_status ikvi_loop_check_taken(const ikv_loop *loop, const ikv_taken *since,
 {
     /* All or nothing: a restore that does not fit leaves the present as it
      * is. */
+    uint32_t blocks = 0;
     if (since != NULL && count > loop->capacity - loop->s.count)
         return IKV_FULL_PENDING;
     for (uint32_t i = 0; i < count; i++) {
+        blocks += since[i].intake.data_size > 0;
         ikv_status status =
             ikvi_loop_check_played(loop, &since[i].event, &since[i].intake);
         if (status < 0)
             return status;
     }
-    return IKV_OK;
+    return blocks <= loop_free_blocks(loop) ? IKV_OK : IKV_FULL_BLOCKS;
 }
 
 /* Moves what waits now to the end of the ring's room and puts the other before
@@ -720,7 +752,8 @@ static void put_before(ikv_loop *loop, const ikv_taken *since, uint32_t count,
     for (uint32_t i = 0; i < count; i++) {
         uint32_t at = (loop->s.head + i) & (loop->capacity - 1);
         *loop_event(loop, at) = since[i].event;
-        *loop_entry_at(loop, at) = ikvi_loop_played_entry(&since[i].intake);
+        *loop_entry_at(loop, at) =
+            ikvi_loop_played_entry(loop, &since[i].intake);
     }
 }
 

@@ -54,30 +54,6 @@ uint16_t ikv_sink_device(ikv_sink *sink)
     return device;
 }
 
-/* E5: what can't be recorded does not come in. By any thread. */
-static ikv_status check_value(ikv_sink *sink, const ikv_event *event)
-{
-    const ikv_catalogue *catalogue = ikv_bus_catalogue(sink->loop->bus);
-    if (IKVI_LIKELY(ikvi_event_is_good(catalogue, event)))
-        return IKV_OK;
-    const ikv_field *field = ikvi_event_fault(catalogue, event);
-    ikvi_add(&sink->refused, 1);
-    /* The last one will do: it is reported once a kind. */
-    ikvi_store(&sink->bad, (uint32_t)event->kind << 16 | field->offset);
-    ikvi_set_bits(&sink->loop->bad_values, 1);
-    return IKV_BAD_VALUE;
-}
-
-ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event)
-{
-    if (sink == NULL || event == NULL)
-        return IKV_BAD_ARGUMENT;
-    ikv_status status = check_value(sink, event);
-    return status < 0
-               ? status
-               : ikvi_queue_push_own_from(sink->loop->queue, event, sink->tag);
-}
-
 bool ikv_sink_has_room(const ikv_sink *sink, ikv_kind kind)
 {
     return sink != NULL && ikv_queue_room_own(sink->loop->queue, kind) > 0;
@@ -92,67 +68,6 @@ void ikv_sink_lost(ikv_sink *sink, uint16_t device)
 {
     if (sink != NULL)
         ikv_queue_mark_lost(sink->loop->queue, device);
-}
-
-/* Fills a piece with as many whole code points as it holds; how many bytes,
- * 0 for what is not UTF-8. */
-static size_t fill_piece(ikv_event *piece, const char *text, size_t left)
-{
-    size_t used = 0;
-    while (used < left) {
-        size_t length = ikvi_point_length(text + used, left - used);
-        if (length == 0)
-            return 0;
-        if (used + length > IKV_TEXT_BYTES)
-            break;
-        used += length;
-    }
-    IKVI_CHECK(used <= IKV_TEXT_BYTES);
-    piece->text.length = (uint8_t)used;
-    memcpy(piece->text.bytes, text, used);
-    return used;
-}
-
-/* All pieces or none go into the queue: half a text is worse than none, and is
- * pushed again. */
-ikv_status ikv_sink_push_text(ikv_sink *sink, const ikv_event *event,
-                              const char *text, size_t length)
-{
-    ikv_event pieces[IKV_TEXT_LIMIT / (IKV_TEXT_BYTES - 3) + 1];
-    uint32_t count = 0;
-    if (sink == NULL || event == NULL || (text == NULL && length > 0))
-        return IKV_BAD_ARGUMENT;
-    if (length == 0)
-        return IKV_ABSENT;
-    if (length > IKV_TEXT_LIMIT)
-        return IKV_BAD_VALUE;
-    for (size_t at = 0; at < length; count++) {
-        IKVI_CHECK(count < sizeof pieces / sizeof pieces[0]);
-        ikv_event *piece = &pieces[count];
-        *piece = *event;
-        piece->kind = IKV_KIND_TEXT_INPUT;
-        memset(&piece->text, 0, sizeof piece->text);
-        size_t used = fill_piece(piece, text + at, length - at);
-        if (used == 0)
-            return IKV_BAD_VALUE;
-        at += used;
-        /* The port's own marks would tell of other pieces. */
-        piece->flags &= (uint16_t) ~(IKV_FIRST | IKV_MORE);
-        piece->flags |= (uint16_t)((count == 0 ? IKV_FIRST : 0) |
-                                   (at < length ? IKV_MORE : 0));
-    }
-    return ikvi_queue_push_own_all_from(sink->loop->queue, pieces, count,
-                                        sink->tag);
-}
-
-ikv_status ikv_sink_push_any(ikv_sink *sink, const ikv_event *event)
-{
-    if (sink == NULL || event == NULL)
-        return IKV_BAD_ARGUMENT;
-    ikv_status status = check_value(sink, event);
-    return status < 0
-               ? status
-               : ikvi_queue_push_from(sink->loop->queue, event, sink->tag);
 }
 
 /* -------------------------------------------------------------- pending -- */
@@ -186,8 +101,16 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
         return IKV_BAD_ARGUMENT;
     if (!ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event))
         return IKV_BAD_VALUE;
-    if (intake->how > IKV_INTAKE_HELD)
+    if (intake->how > IKV_INTAKE_HELD ||
+        (intake->data_size > 0 &&
+         (intake->data == NULL || intake->how != IKV_INTAKE_INPUT)))
         return IKV_BAD_ARGUMENT;
+    if (intake->data_size > 0) {
+        ikv_status status =
+            ikvi_loop_check_data(loop, event, intake->data, intake->data_size);
+        if (status < 0)
+            return status;
+    }
     if (intake->how == IKV_INTAKE_INBOX)
         return ikv_bus_lane_name(loop->bus, (ikv_lane)intake->lane) != NULL &&
                        intake->lane <= UINT16_MAX
@@ -199,15 +122,20 @@ ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                : IKV_NOT_PUSHABLE;
 }
 
-loop_entry ikvi_loop_played_entry(const ikv_intake *intake)
+loop_entry ikvi_loop_played_entry(ikv_loop *loop, const ikv_intake *intake)
 {
-    return (loop_entry){.due = intake->has_due ? intake->due_ns : NO_DUE,
+    loop_entry entry = {.due = intake->has_due ? intake->due_ns : NO_DUE,
                         .lost = intake->lost_ns,
                         .group = intake->group,
-                        .lane = (uint16_t)intake->lane,
                         .how = intake->how,
                         .within = intake->within,
                         .played = true};
+    if (intake->how == IKV_INTAKE_INBOX)
+        entry.lane = (uint16_t)intake->lane;
+    else if (intake->data_size > 0)
+        entry.block =
+            ikvi_loop_keep_data(loop, intake->data, intake->data_size);
+    return entry;
 }
 
 /* A full ring is no loss here: the port keeps the event, and is polled again
@@ -223,14 +151,15 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
     ikv_status status = ikvi_loop_check_played(loop, event, intake);
     /* Once more, to be counted and reported as a port's. */
     if (status == IKV_BAD_VALUE)
-        check_value(sink, event);
+        ikvi_loop_check_value(sink, event);
     if (status < 0)
         return status;
-    if (loop_room(loop) == 0) {
+    if (loop_room(loop) == 0 ||
+        (intake->data_size > 0 && loop_free_blocks(loop) == 0)) {
         loop->more_to_poll = true;
         return IKV_FULL_PENDING;
     }
-    loop_entry entry = ikvi_loop_played_entry(intake);
+    loop_entry entry = ikvi_loop_played_entry(loop, intake);
     append(loop, event, &entry);
     return IKV_OK;
 }
@@ -418,17 +347,36 @@ static void note_device(ikv_loop *loop, uint32_t port, const ikv_event *event)
         loop_port_at(loop, port)->unnamed = true;
 }
 
-/* The event bears its sink's tag. */
+/* From the queue's block into one of the ring's own; for both the drain has
+ * found room. */
+static uint16_t take_data(ikv_loop *loop, uint16_t block)
+{
+    uint32_t size;
+    const void *data = ikvi_queue_block(loop->queue, block, &size);
+    uint16_t kept = ikvi_loop_keep_data(loop, data, size);
+    ikvi_queue_free_block(loop->queue, block);
+    return kept;
+}
+
+/* The event bears its sink's tag, and its block's number. */
 static void take_pushed(ikv_loop *loop, ikv_event *event)
 {
-    static const loop_entry pushed = {.due = NO_DUE};
+    loop_entry pushed = {.due = NO_DUE};
+    if (IKVI_UNLIKELY((event->device & IKVI_TAG_DATA) != 0)) {
+        pushed.block = take_data(loop, event->samples);
+        event->samples = 0;
+        event->device &= (uint16_t)~IKVI_TAG_DATA;
+    }
     uint32_t tag = event->device >> IKVI_TAG_SHIFT;
     event->device &= IKV_DEVICE_LIMIT - 1;
     /* What was not pushed through a sink is of the port whose device it
      * names. */
     uint32_t port = tag != 0 ? tag - 1 : port_of(loop, event->device);
-    if (!may_be_taken(loop, event))
+    if (!may_be_taken(loop, event)) {
+        if (pushed.block != 0)
+            ikvi_loop_free_data(loop, pushed.block);
         return;
+    }
     IKVI_CHECK(port < loop->port_count);
     note_device(loop, port, event);
     uint64_t own = event->time_ns, time = to_loop_time(loop, port, own);
@@ -546,7 +494,8 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
                              ikv_status_text(IKV_FULL_PENDING));
             return;
         }
-        uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room);
+        uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room,
+                                                 loop_free_blocks(loop));
         for (uint32_t i = 0; i < count; i++)
             take_pushed(loop, &batch[i]);
         if (count == 0)

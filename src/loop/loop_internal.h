@@ -8,9 +8,10 @@
  * loop-1  what is routed never goes backwards in steps' time
  * loop-2  what is in `entries` lies in the order in which it is routed
  * loop-3  steps run in order, and never beyond the present steps' time
+ * loop-4  each block that is in use is of one pending event
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
- * loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_seats.c,
+ * loop_data.c, loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_seats.c,
  * loop_route.c,
  * loop_pace.c, loop_durations.c, loop.c.
  */
@@ -106,7 +107,10 @@ typedef struct loop_entry {
     uint32_t group;
     uint32_t before; /* of the chain that merges: how far back in the ring */
     uint16_t length; /* of that chain */
-    uint16_t lane;
+    union {
+        uint16_t lane;  /* of what is from an inbox */
+        uint16_t block; /* of an input: of its larger payload, plus 1; or 0 */
+    };
     uint8_t how;
     bool played, within;
     bool merged; /* a later one carries it */
@@ -141,7 +145,12 @@ struct ikv_loop {
     uint64_t spin_ns, age_limit;
     bool at_frame, playing, idles;
     size_t held, seats, wanted; /* where the arrays begin */
-    size_t events, entries, samples;
+    size_t events, entries;
+    /* Larger payloads of what is pending: their sizes, 0 for those that are
+     * free, behind the number of those that are not. */
+    size_t block_sizes, blocks;
+    uint32_t block_count, block_bytes;
+    size_t samples;
     size_t slots, ports, device_port, gone;
     uint64_t step_ns,
         step_rest; /* a step's length in ns, and num-ths of a ns */
@@ -155,6 +164,7 @@ struct ikv_loop {
     bool last;         /* all ports have ended: this frame is the last one */
     bool more_to_poll; /* a port that plays has more than there was room for */
     bool in_event;     /* an event is being routed */
+    bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */
     bool may_nest;     /* but in a port, which may run a whole frame */
     bool closing;
@@ -169,6 +179,8 @@ struct ikv_loop {
     bool asks_text;      /* ports for a text area */
     bool text_on;        /* they were told so, and where */
     float text_box[4];
+    uint8_t drop_told; /* the port was told that a drop would: 1 not be taken, 2
+                          be taken */
     uint64_t text_turn; /* of focus and scene, when that was looked at */
     uint16_t gone_first, gone_last; /* devices whose numbers may come back */
     uint64_t furthest;              /* the step after the last that ever ran */
@@ -217,6 +229,30 @@ static inline loop_port *loop_port_at(const ikv_loop *loop, uint32_t index)
 {
     IKVI_CHECK(index < loop->port_count);
     return (loop_port *)ikvi_at(loop, loop->ports) + index;
+}
+
+/* How many blocks are in use; then the nth one's size. */
+static inline uint32_t *loop_blocks_used(const ikv_loop *loop)
+{
+    return ikvi_at(loop, loop->block_sizes);
+}
+
+static inline uint32_t *loop_block_size(const ikv_loop *loop, uint32_t block)
+{
+    IKVI_CHECK(block < loop->block_count);
+    return loop_blocks_used(loop) + 1 + block;
+}
+
+static inline void *loop_block(const ikv_loop *loop, uint32_t block)
+{
+    IKVI_CHECK(block < loop->block_count);
+    return (char *)ikvi_at(loop, loop->blocks) +
+           (size_t)block * loop->block_bytes;
+}
+
+static inline uint32_t loop_free_blocks(const ikv_loop *loop)
+{
+    return loop->block_count - *loop_blocks_used(loop);
 }
 
 /* What ports said is down, which comes before the mark of a loss. */
@@ -352,12 +388,24 @@ static inline void loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 /* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
 void ikvi_loop_ask_text_area(ikv_loop *loop);
+/* DRAG5: what came of a port's drag.over, if it is new. */
+void ikvi_loop_tell_drop(ikv_loop *loop, const ikv_event *event,
+                         ikv_verdict verdict);
 /* Lets a port do what may run a frame of its own; and what that left undone. */
 bool ikvi_loop_lend(ikv_loop *loop, uint32_t port);
 void ikvi_loop_take_back(ikv_loop *loop, uint32_t port, bool lent);
 /* A call of a port has failed: it is announced, what it holds is let go. */
 void ikvi_loop_port_failed(ikv_loop *loop, uint32_t port, ikv_status status,
                            const char *what);
+
+/* loop_data.c */
+/* E5: what can't be recorded does not come in. By any thread. */
+ikv_status ikvi_loop_check_value(ikv_sink *sink, const ikv_event *event);
+ikv_status ikvi_loop_check_data(const ikv_loop *loop, const ikv_event *event,
+                                const void *data, size_t size);
+/* Copies data into a free block: its number, plus 1; and gives it back. */
+uint16_t ikvi_loop_keep_data(ikv_loop *loop, const void *data, uint32_t size);
+void ikvi_loop_free_data(ikv_loop *loop, uint16_t block);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);
@@ -369,7 +417,8 @@ void ikvi_loop_note_gone(ikv_loop *loop, uint16_t device);
 void ikvi_loop_look_after(ikv_loop *loop);
 /* Reads all clocks: at the start, and then once a second. */
 void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
-loop_entry ikvi_loop_played_entry(const ikv_intake *intake);
+/* With a block of its data, for which there is room. */
+loop_entry ikvi_loop_played_entry(ikv_loop *loop, const ikv_intake *intake);
 ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
                                   const ikv_intake *intake);
 

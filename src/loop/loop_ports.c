@@ -74,21 +74,11 @@ static bool is_from(float value, float least, float most)
     return value >= least && value <= most; /* no NaN is */
 }
 
-static bool is_utf8(const char *text, size_t size)
-{
-    for (size_t used = 0, length; used < size; used += length) {
-        length = ikvi_point_length(text + used, size - used);
-        if (length == 0)
-            return false;
-    }
-    return true;
-}
-
 static bool is_good_request(const ikv_request *r)
 {
     const float far = 1e9f;
     if (r->kind == IKV_REQUEST_CLIPBOARD_SET &&
-        (r->text == NULL || !is_utf8(r->text, r->text_size)))
+        (r->text == NULL || !ikvi_is_utf8(r->text, r->text_size)))
         return false;
     return r->color <= 0xffffff && is_from(r->low, 0, 1) &&
            is_from(r->high, 0, 1) && is_from(r->seconds, 0, far) &&
@@ -180,6 +170,20 @@ void ikvi_loop_ask_text_area(ikv_loop *loop)
     request.y = box[1];
     request.width = box[2] - box[0];
     request.height = box[3] - box[1];
+    ikv_loop_request(loop, &request);
+}
+
+void ikvi_loop_tell_drop(ikv_loop *loop, const ikv_event *event,
+                         ikv_verdict verdict)
+{
+    ikv_request request = IKV_REQUEST_INIT;
+    request.kind = IKV_REQUEST_DROP;
+    request.device = event->device;
+    request.on = (verdict & IKV_ACCEPT) != 0;
+    uint8_t told = request.on ? 2 : 1;
+    if (loop->drop_told == told)
+        return;
+    loop->drop_told = told;
     ikv_loop_request(loop, &request);
 }
 

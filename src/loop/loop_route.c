@@ -17,7 +17,12 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     intake.how = entry->how;
     intake.has_due = true;
     intake.within = entry->within;
-    intake.lane = entry->lane;
+    if (entry->how == IKV_INTAKE_INBOX) {
+        intake.lane = entry->lane;
+    } else if (entry->block != 0) {
+        intake.data = loop_block(loop, entry->block - 1u);
+        intake.data_size = *loop_block_size(loop, entry->block - 1u);
+    }
     intake.group = group;
     intake.due_ns = due;
     intake.lost_ns = entry->lost;
@@ -99,15 +104,31 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group)
 
 /* D6. With `close` asking for the end, unless that is refused. */
 static void route_input(ikv_loop *loop, const ikv_event *event,
-                        uint32_t samples)
+                        uint32_t samples, uint16_t block)
 {
-    ikv_event *moves = ikvi_at(loop, loop->samples);
+    ikvi_along with = {.samples = ikvi_at(loop, loop->samples),
+                       .count = samples};
+    if (IKVI_UNLIKELY(block != 0)) {
+        with = (ikvi_along){.data = loop_block(loop, block - 1u),
+                            .data_size = *loop_block_size(loop, block - 1u)};
+        loop->in_block = true;
+    }
+    const ikvi_along *given = samples > 1 || block != 0 ? &with : NULL;
     ikv_outcome outcome =
         loop->input != NULL
-            ? loop->input->calls->route(loop->input, event, moves, samples)
-            : ikvi_bus_deliver_unrouted(loop->bus, event, moves, samples);
+            ? loop->input->calls->route(loop->input, event, given)
+            : ikvi_bus_deliver_unrouted(loop->bus, event, given);
     if (samples > 1) /* E3 */
-        ikvi_poison(moves, samples * sizeof *moves);
+        ikvi_poison(ikvi_at(loop, loop->samples), samples * sizeof *event);
+    if (IKVI_UNLIKELY(block != 0)) {
+        ikvi_loop_free_data(loop, block);
+        loop->in_block = false;
+    }
+    if (IKVI_UNLIKELY(event->kind == IKV_KIND_DRAG_OVER))
+        ikvi_loop_tell_drop(loop, event, outcome.verdict);
+    else if (event->kind == IKV_KIND_DRAG_DROP ||
+             event->kind == IKV_KIND_DRAG_LEAVE)
+        loop->drop_told = 0;
     /* D6: nobody has refused. */
     if (event->kind == IKV_KIND_WINDOW_CLOSE &&
         (outcome.verdict & IKV_REFUSE) == 0)
@@ -202,7 +223,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         if (event.kind == IKV_KIND_DEVICE_RESYNC)
             route_resync(loop, &event);
         else
-            route_input(loop, &event, samples);
+            route_input(loop, &event, samples, entry.block);
         if (IKVI_UNLIKELY(event.kind == IKV_KIND_DEVICE_REMOVE))
             ikvi_loop_note_gone(loop, event.device);
         loop->in_event = false;

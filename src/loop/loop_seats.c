@@ -45,9 +45,9 @@ IKVI_APART static void reseat(ikv_loop *loop, uint16_t device)
     loop->in_event = true;
     ikvi_input_feed(loop->input, &event);
     if (loop->input != NULL)
-        loop->input->calls->route(loop->input, &event, NULL, 0);
+        loop->input->calls->route(loop->input, &event, NULL);
     else
-        ikvi_bus_deliver_unrouted(loop->bus, &event, NULL, 0);
+        ikvi_bus_deliver_unrouted(loop->bus, &event, NULL);
     loop->in_event = false;
 }
 

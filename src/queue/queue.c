@@ -44,7 +44,7 @@ struct ikv_queue {
     /* The consumer's own. */
     _Alignas(64) uint32_t next;
     uint32_t own_head, own_tail;
-    uint32_t high_water, shared_high, own_high;
+    uint32_t high_water, shared_high, own_high, blocks_high;
     uint64_t drained, own_refused, own_lost;
     /* Constant. */
     _Alignas(64) size_t slots;
@@ -52,6 +52,9 @@ struct ikv_queue {
     uint32_t mask, own_mask;
     uint32_t reserve, own_reserve;
     uint32_t device_room;
+    /* Larger payloads, their sizes, and a bit of each that is in use. */
+    size_t blocks, block_sizes, block_bits;
+    uint32_t block_count, block_bytes;
     size_t lost; /* a bit of each device: it lost a transition */
     size_t gaps; /* its last move was refused */
     const ikv_catalogue *catalogue;
@@ -60,14 +63,20 @@ struct ikv_queue {
     /* Written by producers that are refused. */
     _Alignas(64) ikvi_atomic refused;
     ikvi_atomic transitions_refused;
+    ikvi_atomic blocks_refused;
     ikvi_atomic any_lost; /* bit n: word n of `lost` has bits */
     ikvi_atomic any_gap;  /* likewise of `gaps` */
 };
 
 typedef struct queue_plan {
-    uint32_t capacity, own_capacity, device_room;
-    size_t slots, own, lost, gaps, size;
+    uint32_t capacity, own_capacity, device_room, block_count, block_bytes;
+    size_t slots, own, lost, gaps, blocks, block_sizes, block_bits, size;
 } queue_plan;
+
+static uint32_t words_for(uint32_t bits)
+{
+    return (bits + MARK_BITS - 1) / MARK_BITS;
+}
 
 static ikv_status lay_out_queue(const ikv_queue_config *config,
                                 const ikv_reporter *reporter, queue_plan *to)
@@ -79,7 +88,10 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
         {"own_capacity", config->own_capacity, 0, 1u << 24},
         {"reserve", config->reserve == IKV_NO_RESERVE ? 0 : config->reserve, 0,
          255},
-        {"devices", config->devices, 0, IKV_DEVICE_LIMIT}};
+        {"devices", config->devices, 0, IKV_DEVICE_LIMIT},
+        {"blocks", config->blocks == IKV_NO_BLOCKS ? 0 : config->blocks, 0,
+         IKVI_MOST_BLOCKS},
+        {"block_bytes", config->block_bytes, 0, IKVI_BLOCK_LIMIT}};
     ikv_status status = ikvi_check_ranges(reporter, "queue", ranges,
                                           sizeof ranges / sizeof ranges[0]);
     if (status < 0)
@@ -92,9 +104,16 @@ static ikv_status lay_out_queue(const ikv_queue_config *config,
     to->slots = ikvi_layout_add(&layout, to->capacity, sizeof(slot));
     to->own = ikvi_layout_add(&layout, to->own_capacity, sizeof(ikv_event));
     to->device_room = ikvi_or(config->devices, IKV_DEVICE_LIMIT);
-    uint32_t words = (to->device_room + MARK_BITS - 1) / MARK_BITS;
+    uint32_t words = words_for(to->device_room);
     to->lost = ikvi_layout_add(&layout, words, sizeof(ikvi_atomic));
     to->gaps = ikvi_layout_add(&layout, words, sizeof(ikvi_atomic));
+    to->block_count = ikvi_block_count(config->blocks);
+    to->block_bytes = ikvi_block_bytes(config->block_bytes);
+    to->block_bits = ikvi_layout_add(&layout, words_for(to->block_count),
+                                     sizeof(ikvi_atomic));
+    to->block_sizes =
+        ikvi_layout_add(&layout, to->block_count, sizeof(uint32_t));
+    to->blocks = ikvi_layout_add(&layout, to->block_count, to->block_bytes);
     to->size = ikvi_layout_size(&layout);
     return to->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
 }
@@ -139,6 +158,11 @@ ikv_status ikv_queue_open(const ikv_queue_config *config, ikv_queue **queue)
     q->device_room = plan.device_room;
     q->lost = plan.lost;
     q->gaps = plan.gaps;
+    q->blocks = plan.blocks;
+    q->block_sizes = plan.block_sizes;
+    q->block_bits = plan.block_bits;
+    q->block_count = plan.block_count;
+    q->block_bytes = plan.block_bytes;
     q->mask = plan.capacity - 1;
     q->own_mask = plan.own_capacity - 1;
     begin_positions(q);
@@ -461,6 +485,84 @@ ikv_status ikv_queue_push_own_all(ikv_queue *queue, const ikv_event *events,
     return ikvi_queue_push_own_all_from(queue, events, count, 0);
 }
 
+/* --------------------------------------------------------------- blocks -- */
+
+static ikvi_atomic *queue_block_bits(const ikv_queue *q)
+{
+    return ikvi_at(q, q->block_bits);
+}
+
+static uint32_t *queue_block_size(const ikv_queue *q, uint32_t block)
+{
+    IKVI_CHECK(block < q->block_count);
+    return (uint32_t *)ikvi_at(q, q->block_sizes) + block;
+}
+
+static void *queue_block_at(const ikv_queue *q, uint32_t block)
+{
+    IKVI_CHECK(block < q->block_count);
+    return (char *)ikvi_at(q, q->blocks) + (size_t)block * q->block_bytes;
+}
+
+/* By any thread: whose bit it was to set has the block. */
+static bool claim_block(ikv_queue *q, uint32_t *block)
+{
+    for (uint32_t at = 0; at < q->block_count; at++) {
+        uint32_t bit = 1u << at % MARK_BITS;
+        ikvi_atomic *word = &queue_block_bits(q)[at / MARK_BITS];
+        if ((ikvi_load(word) & bit) == 0 &&
+            (ikvi_set_bits(word, bit) & bit) == 0) {
+            *block = at;
+            return true;
+        }
+    }
+    return false;
+}
+
+uint32_t ikvi_queue_blocks(const ikv_queue *queue, uint32_t *bytes)
+{
+    uint32_t used = 0;
+    *bytes = queue->block_count > 0 ? queue->block_bytes : 0;
+    for (uint32_t at = 0; at < queue->block_count; at++)
+        used += ikvi_load(&queue_block_bits(queue)[at / MARK_BITS]) >>
+                    at % MARK_BITS &
+                1;
+    return queue->block_count - used;
+}
+
+const void *ikvi_queue_block(const ikv_queue *queue, uint32_t block,
+                             uint32_t *size)
+{
+    *size = *queue_block_size(queue, block);
+    return queue_block_at(queue, block);
+}
+
+void ikvi_queue_free_block(ikv_queue *queue, uint32_t block)
+{
+    IKVI_CHECK(block < queue->block_count);
+    ikvi_poison(queue_block_at(queue, block), queue->block_bytes);
+    ikvi_clear_bits(&queue_block_bits(queue)[block / MARK_BITS],
+                    1u << block % MARK_BITS);
+}
+
+ikv_status ikvi_queue_fill_block(ikv_queue *queue, const void *data,
+                                 uint32_t size, uint16_t *block)
+{
+    uint32_t at;
+    if (size > queue->block_bytes || queue->block_count == 0)
+        return IKV_BAD_SIZE;
+    if (!claim_block(queue, &at)) {
+        ikvi_add(&queue->blocks_refused, 1);
+        return IKV_FULL_BLOCKS;
+    }
+    *queue_block_size(queue, at) = size;
+    memcpy(queue_block_at(queue, at), data, size);
+    *block = (uint16_t)at;
+    return IKV_OK;
+}
+
+/* ----------------------------------------------------------------- room -- */
+
 uint32_t ikv_queue_room(const ikv_queue *queue, ikv_kind kind)
 {
     if (queue == NULL)
@@ -485,9 +587,21 @@ uint32_t ikv_queue_room_own(const ikv_queue *queue, ikv_kind kind)
 
 /* ------------------------------------------------------------- draining -- */
 
+/* Whether there is room for what the device's upper bits say of an event; takes
+ * it. */
+static inline bool take_data_room(uint16_t device, uint32_t *data_room)
+{
+    if (IKVI_LIKELY((device & IKVI_TAG_DATA) == 0))
+        return true;
+    if (*data_room == 0)
+        return false;
+    --*data_room;
+    return true;
+}
+
 /* Takes shared events out up to that position, as far as they are ready. */
 static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,
-                             uint32_t room)
+                             uint32_t room, uint32_t *data_room)
 {
     uint32_t count = 0;
     while (count < room && q->next != until) {
@@ -497,9 +611,13 @@ static uint32_t drain_shared(ikv_queue *q, uint32_t until, ikv_event *events,
         if (ikvi_load_acquire(&from->stamp) != q->next + 1)
             break;
         IKVI_CHECK((int32_t)(until - q->next) > 0);
+        uint16_t head[2];
+        memcpy(head, &from->kind_and_device, sizeof head);
+        if (!take_data_room(head[1], data_room))
+            break;
         char *to = (char *)&events[count++];
         memset(to, 0, 4);
-        memcpy(to + 4, &from->kind_and_device, 4);
+        memcpy(to + 4, head, sizeof head);
         memcpy(to + 8, from->words, sizeof from->words);
         q->next++;
     }
@@ -515,7 +633,8 @@ static void raise_to(uint32_t *high, uint32_t value)
 /* Q1: the two rings are merged by stamp, the number of shared slots that were
  * claimed before an own event: what one thread pushed comes out in its order.
  * The head moves once, at the end. */
-uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
+uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room,
+                                 uint32_t data_room)
 {
     /* Read once: a drain ends, however fast others push. */
     uint32_t tail = ikvi_load_acquire(&q->tail);
@@ -524,11 +643,12 @@ uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
     raise_to(&q->own_high, own);
     raise_to(&q->high_water, shared + own);
 
-    uint32_t count = 0, until = tail;
+    uint32_t count = 0, until = tail, data_before = data_room, bytes;
     for (uint32_t head = q->own_head; head != q->own_tail && count < room;) {
         const ikv_event *from = own_at(q, head);
         if (IKVI_UNLIKELY((int32_t)(from->stamp - q->next) > 0)) {
-            count += drain_shared(q, from->stamp, events + count, room - count);
+            count += drain_shared(q, from->stamp, events + count, room - count,
+                                  &data_room);
             /* One that is claimed and not written yet holds up what came later,
              * own ones too: behind it may be one of this thread's. */
             if (count == room || q->next != from->stamp) {
@@ -536,12 +656,19 @@ uint32_t ikvi_queue_drain_tagged(ikv_queue *q, ikv_event *events, uint32_t room)
                 break;
             }
         }
+        if (!take_data_room(from->device, &data_room)) {
+            until = q->next; /* what came later waits with it */
+            break;
+        }
         events[count] = *from;
         events[count++].stamp = 0;
         q->own_head = ++head;
     }
-    count += drain_shared(q, until, events + count, room - count);
+    count += drain_shared(q, until, events + count, room - count, &data_room);
     IKVI_CHECK(count <= room);
+    if (IKVI_UNLIKELY(data_room != data_before))
+        raise_to(&q->blocks_high,
+                 q->block_count - ikvi_queue_blocks(q, &bytes));
     ikvi_store_release(&q->head, q->next);
     q->drained += count;
     return count;
@@ -551,9 +678,16 @@ uint32_t ikv_queue_drain(ikv_queue *queue, ikv_event *events, uint32_t room)
 {
     if (queue == NULL || events == NULL)
         return 0;
-    uint32_t count = ikvi_queue_drain_tagged(queue, events, room);
-    for (uint32_t i = 0; i < count; i++)
+    uint32_t count =
+        ikvi_queue_drain_tagged(queue, events, room, queue->block_count);
+    for (uint32_t i = 0; i < count; i++) {
+        /* Only a loop's sinks push such. */
+        if ((events[i].device & IKVI_TAG_DATA) != 0) {
+            ikvi_queue_free_block(queue, events[i].samples);
+            events[i].samples = 0;
+        }
         events[i].device &= IKV_DEVICE_LIMIT - 1;
+    }
     return count;
 }
 
@@ -570,6 +704,12 @@ bool ikv_queue_has_news(const ikv_queue *queue)
 {
     return queue != NULL &&
            (ikv_queue_waiting(queue) > 0 || ikvi_load(&queue->any_lost) != 0);
+}
+
+ikv_status ikvi_queue_refuse_own(ikv_queue *queue, const ikv_event *events,
+                                 uint32_t count)
+{
+    return refuse_own(queue, events, count);
 }
 
 bool ikvi_queue_refused(const ikv_queue *queue)
@@ -591,6 +731,12 @@ ikv_status ikv_queue_counters(const ikv_queue *queue, ikv_queue_counts *counts)
     found.own_high = queue->own_high;
     found.capacity = queue->mask + 1;
     found.own_capacity = queue->own_mask + 1;
+    uint32_t bytes;
+    found.block_capacity = queue->block_count;
+    found.blocks = queue->block_count - ikvi_queue_blocks(queue, &bytes);
+    found.blocks_high =
+        queue->blocks_high > found.blocks ? queue->blocks_high : found.blocks;
+    found.blocks_refused = ikvi_load(&queue->blocks_refused);
     return ikvi_give_sized(counts, &found, sizeof found);
 }
 

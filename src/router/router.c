@@ -210,6 +210,8 @@ static void release_all(ikv_router *r, const ikv_event *cause,
     ikvi_router_drop_spent(r, cause);
     ikvi_router_release_keys(r, cause, held, count);
     ikvi_router_release_pads(r, cause);
+    if (leaves && r->s.foreign.device == cause->device)
+        ikvi_router_drag_elsewhere(r, cause);
     /* Asked anew after each: handlers may have ended others. */
     while ((p = next_to_end(r, cause, true, held, count)) != NULL)
         ikvi_router_end(r, p, cause->time_ns, leaves);
@@ -279,6 +281,8 @@ static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
     case IKV_FAMILY_KEY:
     case IKV_FAMILY_TEXT:
         return ikvi_router_key(r, event);
+    case IKV_FAMILY_DRAG:
+        return ikvi_drag_foreign(r, event);
     default:
         if (event->kind == IKV_KIND_DEVICE_REMOVE ||
             event->kind == IKV_KIND_WINDOW_BLUR)
@@ -318,23 +322,38 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
     return outcome;
 }
 
+/* Inside a handler it is refused, and what goes along is of the event under
+ * way. */
+ikv_outcome ikvi_router_route_with(ikv_router *router, const ikv_event *event,
+                                   const ikvi_along *with)
+{
+    bool busy = router->routing;
+    if (!busy) {
+        router->along = *with;
+        router->along_kind = event->kind;
+    }
+    ikv_outcome outcome = ikv_router_route(router, event);
+    if (!busy)
+        router->along = (ikvi_along){0};
+    return outcome;
+}
+
 ikv_outcome ikv_router_route_merged(ikv_router *router, const ikv_event *event,
                                     const ikv_event *samples, uint32_t count)
 {
-    if (router == NULL || (samples == NULL && count > 0))
+    ikvi_along with = {.samples = samples, .count = count};
+    if (router == NULL || event == NULL || (samples == NULL && count > 0))
         return no_outcome(IKV_BAD_ARGUMENT);
-    /* Inside a handler the samples are those of the event under way. */
-    bool busy = router->routing;
-    if (!busy) {
-        router->samples = samples;
-        router->sample_count = count;
-    }
-    ikv_outcome outcome = ikv_router_route(router, event);
-    if (!busy) {
-        router->samples = NULL;
-        router->sample_count = 0;
-    }
-    return outcome;
+    return ikvi_router_route_with(router, event, &with);
+}
+
+ikv_outcome ikv_router_route_data(ikv_router *router, const ikv_event *event,
+                                  const void *data, uint32_t size)
+{
+    ikvi_along with = {.data = data, .data_size = size};
+    if (router == NULL || event == NULL || (data == NULL && size > 0))
+        return no_outcome(IKV_BAD_ARGUMENT);
+    return ikvi_router_route_with(router, event, &with);
 }
 
 uint64_t ikv_router_next_hold(const ikv_router *router)

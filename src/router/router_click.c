@@ -66,9 +66,9 @@ static bool went_beyond(const ikv_router *r, const pointer *p, float slop)
     if (further(p->x - p->press_x, p->y - p->press_y, slop))
         return true;
     /* A merged move may have gone there and come back. */
-    for (uint32_t i = 0; i < r->sample_count; i++)
-        if (further(r->samples[i].pointer.x - p->press_x,
-                    r->samples[i].pointer.y - p->press_y, slop))
+    for (uint32_t i = 0; i < r->along.count; i++)
+        if (further(r->along.samples[i].pointer.x - p->press_x,
+                    r->along.samples[i].pointer.y - p->press_y, slop))
             return true;
     return false;
 }

@@ -1,4 +1,4 @@
-/* router_drag.c - what is dragged onto others: DRAG1 to DRAG4.
+/* router_drag.c - what is dragged onto others: DRAG1 to DRAG5.
  *
  * A drag is told of from the move on that goes beyond the slop; until then it is
  * a press, which may still be a click. What is beneath is asked of the scene
@@ -54,6 +54,16 @@ static void drag_onto(ikv_router *r, pointer *p, const ikv_event *cause,
         send_drag(r, p, cause, IKV_KIND_DRAG_LEAVE, old, dragged, false);
 }
 
+/* DRAG2: whoever accepted it as it came has done so for good. */
+static void drag_on(ikv_router *r, pointer *p, const ikv_event *cause)
+{
+    ikv_target over = p->drag_over;
+    ikv_verdict verdict = send_drag(r, p, cause, IKV_KIND_DRAG_OVER, over,
+                                    p->dragging, p->drag_accepts);
+    if (same(p->drag_over, over))
+        p->drag_accepts = p->drag_entry || (verdict & IKV_ACCEPT) != 0;
+}
+
 /* DRAG1, DRAG2. */
 void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause)
 {
@@ -69,11 +79,7 @@ void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause)
         drag_onto(r, p, cause, to);
     if (p->drag_over.bits == 0 || p->dragging.bits == 0)
         return;
-    ikv_target over = p->drag_over;
-    ikv_verdict verdict = send_drag(r, p, cause, IKV_KIND_DRAG_OVER, over,
-                                    p->dragging, p->drag_accepts);
-    if (same(p->drag_over, over))
-        p->drag_accepts = p->drag_entry || (verdict & IKV_ACCEPT) != 0;
+    drag_on(r, p, cause);
 }
 
 /* DRAG3. */
@@ -94,4 +100,71 @@ void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
     if (told && dragged.bits != 0)
         send_drag(r, p, cause, IKV_KIND_DRAG_END, dragged,
                   dropped ? over : none, dropped);
+}
+
+/* Where it is now; `dx` and `dy` count from where it came in. */
+static void place_foreign(pointer *p, const ikv_event *event)
+{
+    if (!p->used)
+        *p = (pointer){
+            .used = true, .press_x = event->drag.x, .press_y = event->drag.y};
+    p->device = event->device;
+    p->view = event->view;
+    p->seat = event->seat;
+    p->modifiers = event->modifiers;
+    p->id = event->drag.pointer;
+    p->type = event->drag.type;
+    p->x = event->drag.x;
+    p->y = event->drag.y;
+}
+
+static void leave_foreign(ikv_router *r, pointer *p, const ikv_event *event)
+{
+    ikv_target none = {0};
+    drag_onto(r, p, event, none);
+    *p = (pointer){0};
+}
+
+/* DRAG5: nothing of the scene is dragged, so there is no source, and nobody who
+ * is told of the end. */
+ikv_outcome ikvi_drag_foreign(ikv_router *r, const ikv_event *event)
+{
+    pointer *p = &r->s.foreign;
+    ikv_outcome outcome = {.status = IKV_OK};
+    if (event->kind != IKV_KIND_DRAG_OVER &&
+        event->kind != IKV_KIND_DRAG_DROP && event->kind != IKV_KIND_DRAG_LEAVE)
+        return ikvi_router_meaningless(
+            r, event, "ports tell of drag.over, drag.drop and drag.leave");
+    if (event->kind == IKV_KIND_DRAG_LEAVE) {
+        leave_foreign(r, p, event);
+        return outcome;
+    }
+    place_foreign(p, event);
+    ikv_target to = find_beneath(r, p), over = to;
+    if (!same(to, p->drag_over))
+        drag_onto(r, p, event, to);
+    over = p->drag_over;
+    if (event->kind == IKV_KIND_DRAG_OVER) {
+        if (over.bits != 0)
+            drag_on(r, p, event);
+        outcome.verdict = p->drag_accepts ? IKV_ACCEPT : 0;
+        return outcome;
+    }
+    if (!p->drag_accepts || over.bits == 0) {
+        leave_foreign(r, p, event);
+        return outcome;
+    }
+    pointer dropped = *p;
+    /* It is over before anybody is told. */
+    *p = (pointer){0};
+    send_drag(r, &dropped, event, IKV_KIND_DRAG_DROP, over, dropped.dragging,
+              true);
+    outcome.verdict = IKV_ACCEPT;
+    return outcome;
+}
+
+void ikvi_router_drag_elsewhere(ikv_router *router, const ikv_event *event)
+{
+    if (router->s.foreign.used)
+        leave_foreign(router, &router->s.foreign, event);
 }

@@ -128,8 +128,9 @@ struct ikv_router {
     ikvi_zones zones;
     uint32_t said[IKV_DEVICE_LIMIT / 32]; /* of which devices meaningless() */
     bool routing;
-    const ikv_event *samples; /* of the event that is routed, if it is merged */
-    uint32_t sample_count;
+    /* With the event that is routed, and its kind. */
+    ikvi_along along;
+    ikv_kind along_kind;
     uint32_t capacity, key_capacity, pair_room, pad_room;
     uint32_t views, passed_limit;
     size_t pointers, keys, passed, pairs, pads; /* where the arrays begin */
@@ -149,8 +150,9 @@ struct ikv_router {
         ikv_target focused[IKV_SEAT_LIMIT];
         uint32_t modal_count;
         modal modals[IKV_MODAL_LIMIT]; /* the last one of a seat is in effect */
-        uint8_t cancels;               /* bits of seats: all that is down, */
-        uint8_t cancels_outside;       /* or what is outside the modal target */
+        pointer foreign;         /* what the system drags over the window */
+        uint8_t cancels;         /* bits of seats: all that is down, */
+        uint8_t cancels_outside; /* or what is outside the modal target */
         ikv_router_counts counters;
     } s;
 };
@@ -315,6 +317,8 @@ void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event);
 
 /* router_drag.c */
 void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause);
+/* A port's drag.over, drag.leave or drag.drop. */
+ikv_outcome ikvi_drag_foreign(ikv_router *r, const ikv_event *event);
 /* Dropped, if it is accepted where it is `released`. */
 void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
                      bool released);

@@ -120,9 +120,14 @@ ikv_outcome ikvi_router_send(ikv_router *r, const ikv_event *event,
     route.flags = passed ? IKV_PASSED : 0;
     /* Whom it was for before, a port's or a tape's word, is over. */
     sent.target = nodes[length - 1];
-    if (sent.samples > 1 && r->samples != NULL) {
-        route.samples = r->samples;
-        route.sample_count = r->sample_count;
+    if (sent.samples > 1 && r->along.samples != NULL) {
+        route.samples = r->along.samples;
+        route.sample_count = r->along.count;
+    }
+    /* Not what follows from it. */
+    if (IKVI_UNLIKELY(r->along.data != NULL) && sent.kind == r->along_kind) {
+        route.data = r->along.data;
+        route.data_size = r->along.data_size;
     }
     ikv_outcome outcome = ikv_bus_deliver_along(r->bus, &sent, &route);
     tell_follower(r, &sent, outcome, passed);

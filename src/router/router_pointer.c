@@ -807,5 +807,6 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
     for (uint32_t i = 0; i < router->capacity; i++)
         if (pointer_at(router, i)->used)
             forget_target(pointer_at(router, i), target, former_parent);
+    forget_target(&router->s.foreign, target, former_parent);
     ikvi_router_unfocus(router, target);
 }

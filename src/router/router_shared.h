@@ -52,4 +52,11 @@ bool ikvi_router_is_routing(const ikv_router *router);
 
 uint64_t ikvi_router_saved(ikv_router *router, ikvi_saved *to);
 
+/* As ikv_router_route(), with what the event brings along. */
+ikv_outcome ikvi_router_route_with(ikv_router *router, const ikv_event *event,
+                                   const ikvi_along *with);
+
+/* What the system drags over the window is in another router's view now. */
+void ikvi_router_drag_elsewhere(ikv_router *router, const ikv_event *event);
+
 #endif

@@ -13,6 +13,7 @@ static ikv_kit_config tiny(const ikv_port *port)
     c.port_count = 1;
     c.no_actions = c.no_overlaps = true;
     c.queue.capacity = c.queue.own_capacity = 16;
+    c.queue.blocks = IKV_NO_BLOCKS;
     c.bus.targets = 4;
     c.bus.subscriptions = c.bus.entries = 8;
     c.bus.owners = 1;

@@ -562,7 +562,7 @@ static ikv_status change_actions(world *w, ikv_action_id *id)
     uint32_t what = a_byte(w) % 14, value = a_byte(w);
     uint8_t seat = a_byte(w);
     const char *text = texts[a_byte(w) % 27];
-    ikv_scope scope = {value % 7, seat % 5, {0}};
+    ikv_scope scope = {.where = value % 7, .layer = seat % 5};
     scope.target = a_target(w);
     ikv_action_set set = (ikv_action_set)(seat % 4);
     ikv_binding clash[4];

@@ -493,7 +493,8 @@ enum {
 static const ikv_scope *given_const_ikv_scope_p(int nth)
 {
     static ikv_scope scope;
-    scope = (ikv_scope){IKV_WITHIN, 0, {nth == 2 ? UINT32_MAX : lamp.bits}};
+    scope = (ikv_scope){.where = IKV_WITHIN,
+                        .target = {nth == 2 ? UINT32_MAX : lamp.bits}};
     if (nth == 1)
         scope.where = 99;
     return nth == 0 ? NULL : &scope;

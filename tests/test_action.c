@@ -344,11 +344,13 @@ static ikv_scope scope_named(const char *where)
     const struct {
         const char *name;
         ikv_scope scope;
-    } scopes[] = {
-        {"lamp", {IKV_WITHIN, 0, lamp}},     {"layer0", {IKV_IN_LAYER, 0, {0}}},
-        {"layer1", {IKV_IN_LAYER, 1, {0}}},  {"focus", {IKV_FOCUSED, 0, field}},
-        {"anyfocus", {IKV_FOCUSED, 0, {0}}}, {"body", {IKV_ON_BODY, 0, mast}},
-        {"tag", {IKV_TAGGED, 4, {0}}}};
+    } scopes[] = {{"lamp", {.where = IKV_WITHIN, .target = lamp}},
+                  {"layer0", {.where = IKV_IN_LAYER, .layer = 0}},
+                  {"layer1", {.where = IKV_IN_LAYER, .layer = 1}},
+                  {"focus", {.where = IKV_FOCUSED, .target = field}},
+                  {"anyfocus", {.where = IKV_FOCUSED}},
+                  {"body", {.where = IKV_ON_BODY, .target = mast}},
+                  {"tag", {.where = IKV_TAGGED, .layer = 4}}};
     int i = 0;
     while (strcmp(scopes[i].name, where) != 0)
         ck_assert_int_lt(++i, ROWS(scopes));
@@ -375,7 +377,7 @@ static void bind_all(const char *words)
         ok(ikv_actions_add(actions, set, name, &id));
         for (char *at = strtok(list, ","); at != NULL; at = strtok(NULL, ",")) {
             char *where = strchr(at, '@');
-            ikv_scope scope = {IKV_ANYWHERE, 0, {0}};
+            ikv_scope scope = {.where = IKV_ANYWHERE};
             if (where != NULL) {
                 *where++ = '\0';
                 scope = scope_named(where);
@@ -797,7 +799,7 @@ START_TEST(conflicts)
     for (int turn = 0; turn < 2; turn++) {
         const char *first = turn ? clashes[_i].second : clashes[_i].first;
         const char *second = turn ? clashes[_i].first : clashes[_i].second;
-        ikv_scope within = {IKV_WITHIN, 0, {0}};
+        ikv_scope within = {.where = IKV_WITHIN};
         open_actions(1);
         ikv_action_id a;
         ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &a));
@@ -824,10 +826,14 @@ END_TEST
 static const struct {
     uint32_t where, layer;
     int target; /* 0: the root, 1: the lamp, 2: nobody */
-} scope_table[] = {{IKV_ANYWHERE, 0, 2}, {IKV_IN_LAYER, 0, 2},
-                   {IKV_IN_LAYER, 1, 2}, {IKV_WITHIN, 0, 0},
-                   {IKV_WITHIN, 0, 1},   {IKV_FOCUSED, 0, 1},
-                   {IKV_FOCUSED, 0, 2},  {IKV_FOCUSED, 0, 0}};
+} scope_table[] = {{IKV_ANYWHERE, 0, 2},
+                   {IKV_IN_LAYER, 0, 2},
+                   {IKV_IN_LAYER, 1, 2},
+                   {.where = IKV_WITHIN, .target = 0},
+                   {.where = IKV_WITHIN, .target = 1},
+                   {.where = IKV_FOCUSED, .target = 1},
+                   {.where = IKV_FOCUSED, .target = 2},
+                   {.where = IKV_FOCUSED, .target = 0}};
 
 START_TEST(scopes_that_meet)
 {
@@ -839,10 +845,11 @@ START_TEST(scopes_that_meet)
     ikv_action_id b = ikv_actions_find(actions, "b");
     for (int i = 0; i < ROWS(scope_table); i++) {
         int of = scope_table[i].target;
-        scopes[i] = (ikv_scope){scope_table[i].where, scope_table[i].layer,
-                                of == 2   ? (ikv_target){0}
-                                : of == 1 ? lamp
-                                          : ikv_bus_root(k.bus)};
+        scopes[i] = (ikv_scope){.where = scope_table[i].where,
+                                .layer = scope_table[i].layer,
+                                .target = of == 2   ? (ikv_target){0}
+                                          : of == 1 ? lamp
+                                                    : ikv_bus_root(k.bus)};
     }
     ok(ikv_actions_bind(actions, a, "KeyA", &scopes[_i], NULL));
     for (int i = 0; i < ROWS(scope_table); i++) {
@@ -868,9 +875,9 @@ START_TEST(scopes_without_layers)
     ikv_actions *own = NULL;
     ikv_router *router = NULL, *second = NULL;
     ikv_action_id in_layer, within;
-    ikv_scope layer = {IKV_IN_LAYER, 0, {0}};
+    ikv_scope layer = {.where = IKV_IN_LAYER, .layer = 0};
     open_actions(1);
-    ikv_scope target = {IKV_WITHIN, 0, lamp};
+    ikv_scope target = {.where = IKV_WITHIN, .target = lamp};
     config.bus = route.bus = k.bus;
     config.state = ikv_kit_state(k.kit);
     counted memory = {0};
@@ -935,7 +942,8 @@ START_TEST(statuses)
     ikv_action_id id, other;
     ikv_action_set set;
     ikv_binding binding;
-    ikv_scope bad = {9, 0, {0}}, stale = {IKV_WITHIN, 0, {12345}};
+    ikv_scope bad = {.where = 9},
+              stale = {.where = IKV_WITHIN, .target = {12345}};
     open_actions(1);
     config.bus = k.bus;
     config.memory = ikv_host_memory();

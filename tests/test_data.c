@@ -24,9 +24,8 @@ static ikv_verdict hear_data(const ikv_event *event,
                              const ikv_delivery *delivery, void *user)
 {
     (void)user;
-    note(&heard, "(%u:%.*s@%u)", event->device,
-         (int)delivery->data_size, (const char *)delivery->data,
-         event->samples);
+    note(&heard, "(%u:%.*s@%u)", event->device, (int)delivery->data_size,
+         (const char *)delivery->data, event->samples);
     return IKV_CONTINUE;
 }
 
@@ -136,8 +135,7 @@ START_TEST(text_of_any_length)
     /* Too long for all of them: none of it, and none is held. */
     memset(much, 'x', sizeof much);
     heard.text[0] = '\0';
-    status_is(ikv_sink_push_text(k.fake.sink, &e, much, 8193),
-              IKV_FULL_BLOCKS);
+    status_is(ikv_sink_push_text(k.fake.sink, &e, much, 8193), IKV_FULL_BLOCKS);
     ck_assert_uint_ge(queue_counts(ikv_kit_queue(k.kit)).blocks_refused, 2);
     kit_frame(&k, 40);
     ck_assert_str_eq(heard.text, "");
@@ -145,9 +143,8 @@ START_TEST(text_of_any_length)
     /* Without blocks there is a limit, too. */
     open_with(IKV_NO_BLOCKS, 0);
     e = event_of(IKV_KIND_TEXT_INPUT);
-    status_is(
-        ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT + 1),
-        IKV_FULL_BLOCKS);
+    status_is(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT + 1),
+              IKV_FULL_BLOCKS);
     ok(ikv_sink_push_text(k.fake.sink, &e, much, IKV_TEXT_LIMIT));
     kit_frame(&k, 20);
     ck_assert_uint_eq(strlen(heard.text), IKV_TEXT_LIMIT + 35);
@@ -397,12 +394,11 @@ static void *push_from_thread(void *user)
     ikv_event e = ikv_event_make(IKV_KIND_WINDOW_SHOW, 0);
     for (uint32_t i = 0; i < EACH;) {
         char text[40];
-        int length =
-            snprintf(text, sizeof text, "%u %u %.*s", own, i, (int)(i % 20),
-                     "xxxxxxxxxxxxxxxxxxxx");
+        int length = snprintf(text, sizeof text, "%u %u %.*s", own, i,
+                              (int)(i % 20), "xxxxxxxxxxxxxxxxxxxx");
         e.source.bits = own;
-        ikv_status status = ikv_sink_push_data_any(k.fake.sink, &e, text,
-                                                   (size_t)length + 1);
+        ikv_status status =
+            ikv_sink_push_data_any(k.fake.sink, &e, text, (size_t)length + 1);
         i += status == IKV_OK;
         if (status < 0 && status != IKV_FULL_BLOCKS)
             ck_assert_int_eq(status, IKV_FULL_QUEUE);
@@ -521,8 +517,8 @@ START_TEST(lines_that_are_wrong)
     int code = run_command_line(
         output, sizeof output,
         BINARY "/ikvar run data.setup.json data.tape.jsonl 2>&1 >/dev/null");
-    ck_assert_msg(code == (line_table[_i].says != NULL ? 3 : 0), "%d: %s",
-                  code, output);
+    ck_assert_msg(code == (line_table[_i].says != NULL ? 3 : 0), "%d: %s", code,
+                  output);
     if (line_table[_i].says != NULL)
         ck_assert_msg(strstr(output, line_table[_i].says) != NULL, "%s",
                       output);

@@ -831,8 +831,10 @@ START_TEST(bindings_without_setup)
         ok(ikv_bus_add_target(config.bus, i + 1, &piers[i]));
     ok(ikv_actions_add(actions, IKV_MAIN_SET, "horn", &horn));
     ok(ikv_actions_add(actions, IKV_MAIN_SET, "bell", &bell));
-    ikv_scope west = {IKV_WITHIN, 0, piers[1]}, third = {IKV_IN_LAYER, 2, {0}},
-              nameless = {IKV_WITHIN, 0, piers[2]}, any = {IKV_FOCUSED, 0, {0}};
+    ikv_scope west = {.where = IKV_WITHIN, .target = piers[1]},
+              third = {.where = IKV_IN_LAYER, .layer = 2},
+              nameless = {.where = IKV_WITHIN, .target = piers[2]},
+              any = {.where = IKV_FOCUSED};
     ok(ikv_actions_bind(actions, horn, "KeyF", &west, NULL));
     ok(ikv_actions_bind(actions, horn, "KeyG", &third, NULL));
     ok(ikv_actions_bind(actions, bell, "Shift+KeyB", &any, NULL));

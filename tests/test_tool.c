@@ -66,6 +66,7 @@ static const struct {
     {BINARY "/examples/34_bindings_over_an_update player.bindings.json",
      "34_bindings_over_an_update.txt"},
     {BINARY "/examples/35_edit_while_it_runs", "35_edit_while_it_runs.txt"},
+    {BINARY "/examples/36_touch_controls", "36_touch_controls.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

@@ -14,6 +14,13 @@ void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
     (void)r, (void)p, (void)event;
 }
 
+bool ikvi_gesture_may_tap(const ikv_router *r, const pointer *p,
+                          const ikv_event *event)
+{
+    (void)r, (void)p, (void)event;
+    return false;
+}
+
 bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
                         finger_pair *tapped)
 {

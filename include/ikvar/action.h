@@ -241,10 +241,20 @@ enum {
     IKV_TAGGED = 5
 };
 
+/* And, of pointer.stick alone, how the finger steers.
+ *   radius     view units to where the stick is at its end; 0: half the smaller
+ *              side of the scope's target, or 64 where there is none
+ *   dead_zone  part of the radius that counts as the middle; 0: a tenth
+ *   floating   the stick's middle is where the finger goes down; else that of
+ *              the scope's target (WITHIN, ON_BODY), where there is one */
 typedef struct ikv_scope {
     uint32_t where;
     uint32_t layer;
     ikv_target target;
+    float radius;
+    float dead_zone;
+    bool floating;
+    uint8_t reserved[3];
 } ikv_scope;
 
 /* Binds an action.

@@ -117,8 +117,10 @@ typedef struct ikv_picking {
  *   click_after_drag  a mouse or pen that has dragged something, by
  *                ikv_router_attach() or _drag(), beyond the slop still clicks when
  *                it is released, as the standards have it (false)
+ *   two_tap_alone  two fingers that are lifted as for a tap of two make no clicks:
+ *                that tap alone (false)
  *   dead_zone    how far a pad's stick may be off its middle and still count as
- *                in it (0.15)
+ *                in it (0.2)
  *   full_zone    from where on it counts as all the way (0.95); in between
  *                evenly
  *   axial_zones  each axis for itself; else by the stick's length (false)
@@ -141,7 +143,8 @@ typedef struct ikv_router_config {
     float view_width, view_height;
     uint32_t passed;
     bool click_after_drag;
-    uint8_t reserved[3];
+    bool two_tap_alone;
+    uint8_t reserved[2];
     ikv_bus *bus;
     ikv_picking picking;
     ikv_reporter reporter;

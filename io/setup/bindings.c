@@ -146,11 +146,37 @@ static const char *nearest_key(const char *text)
     return NULL;
 }
 
+static bool steers(const ikv_scope *scope)
+{
+    return scope->radius > 0 || scope->dead_zone > 0 || scope->floating;
+}
+
+/* How a finger steers, of "pointer.stick". */
+static bool read_stick(reader *r, const place *at, const json_t *value,
+                       read_binding *to)
+{
+    double radius = 0, dead_zone = 0;
+    if (!ikvi_read_number(r, at, value, "radius", 0.001, 1e6, &radius) ||
+        !ikvi_read_number(r, at, value, "dead_zone", 0.001, 0.9, &dead_zone) ||
+        !ikvi_read_bool(r, at, value, "floating", &to->scope.floating))
+        return false;
+    to->scope.radius = (float)radius;
+    to->scope.dead_zone = (float)dead_zone;
+    return !steers(&to->scope) || strcmp(to->text, "pointer.stick") == 0 ||
+           ikvi_reader_fail(r, at,
+                            "\"radius\", \"dead_zone\" and \"floating\" are "
+                            "of \"pointer.stick\" alone");
+}
+
 bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
                        const json_t *value, read_binding *to)
 {
     static const char *const members[] = {
-        "press", "within", "layer", "focused", "on_body", "tagged", NULL};
+        "press",  "within", "layer",     "focused",  "on_body",
+        "tagged", "radius", "dead_zone", "floating", NULL};
+    enum {
+        SCOPES = 5 /* members from the second on, of which one at most */
+    };
     ikv_message message;
     uint32_t scopes = 0;
     place here = {at, "press", 0};
@@ -172,9 +198,10 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
             !read_scope_target(r, at, names, value, "on_body", IKV_ON_BODY,
                                to) ||
             !read_scope_layer(r, at, names, value, to) ||
-            !read_scope_tags(r, at, names, value, to))
+            !read_scope_tags(r, at, names, value, to) ||
+            !read_stick(r, at, value, to))
             return false;
-        for (int i = 1; members[i] != NULL; i++)
+        for (int i = 1; i <= SCOPES; i++)
             scopes += json_object_get(value, members[i]) != NULL;
         if (scopes > 1)
             return ikvi_reader_fail(r, at,
@@ -522,6 +549,22 @@ static void write_tags(json_writer *w, const ikv_setup *setup, uint32_t tags)
     ikvi_write_close_list(w);
 }
 
+static void write_stick(json_writer *w, const ikv_scope *scope)
+{
+    if (scope->radius > 0) {
+        ikvi_write_name(w, "radius");
+        ikvi_write_number(w, (double)scope->radius, true);
+    }
+    if (scope->dead_zone > 0) {
+        ikvi_write_name(w, "dead_zone");
+        ikvi_write_number(w, (double)scope->dead_zone, true);
+    }
+    if (scope->floating) {
+        ikvi_write_name(w, "floating");
+        ikvi_write_bool(w, true);
+    }
+}
+
 /* `name` is that of its target, where it has one. */
 static void write_binding(json_writer *w, const ikv_actions *actions,
                           ikv_binding binding, const ikv_setup *setup,
@@ -530,14 +573,17 @@ static void write_binding(json_writer *w, const ikv_actions *actions,
     char text[IKV_BINDING_BYTES];
     ikv_scope scope = ikv_binding_scope(actions, binding);
     ikv_binding_text(actions, binding, text, sizeof text);
-    if (scope.where == IKV_ANYWHERE) {
+    if (scope.where == IKV_ANYWHERE && !steers(&scope)) {
         ikvi_write_text(w, text);
         return;
     }
     ikvi_write_object(w);
     ikvi_write_name(w, "press");
     ikvi_write_text(w, text);
-    if (scope.where == IKV_IN_LAYER) {
+    write_stick(w, &scope);
+    if (scope.where == IKV_ANYWHERE) {
+        /* wherever */
+    } else if (scope.where == IKV_IN_LAYER) {
         write_layer(w, setup, scope.layer);
     } else if (scope.where == IKV_TAGGED) {
         write_tags(w, setup, scope.layer);

@@ -44,6 +44,7 @@ static void size_router(const ikv_setup *setup, ikv_router_config *to)
     to->keep_focus = to->keep_focus || from->keep_focus;
     to->no_tab = to->no_tab || from->no_tab;
     to->click_after_drag = to->click_after_drag || from->click_after_drag;
+    to->two_tap_alone = to->two_tap_alone || from->two_tap_alone;
     to->dead_zone = to->dead_zone > 0 ? to->dead_zone : from->dead_zone;
     to->full_zone = to->full_zone > 0 ? to->full_zone : from->full_zone;
     to->axial_zones = to->axial_zones || from->axial_zones;

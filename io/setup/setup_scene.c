@@ -21,10 +21,10 @@ static bool read_time(reader *r, const place *at, const json_t *object,
 bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
 {
     static const char *const members[] = {
-        "slop",      "mouse_slop", "double_slop", "hold",
-        "double",    "keep_focus", "no_tab",      "pointers",
-        "dead_zone", "full_zone",  "axial_zones", "click_after_drag",
-        NULL};
+        "slop",          "mouse_slop", "double_slop", "hold",
+        "double",        "keep_focus", "no_tab",      "pointers",
+        "dead_zone",     "full_zone",  "axial_zones", "click_after_drag",
+        "two_tap_alone", NULL};
     const json_t *value = json_object_get(setup->document, "router");
     place at = {NULL, "router", 0};
     double slop = 0, mouse_slop = 0, double_slop = 0, dead = 0, full = 0;
@@ -47,6 +47,7 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
         !ikvi_read_bool(r, &at, value, "no_tab", &to->no_tab) ||
         !ikvi_read_bool(r, &at, value, "click_after_drag",
                         &to->click_after_drag) ||
+        !ikvi_read_bool(r, &at, value, "two_tap_alone", &to->two_tap_alone) ||
         !ikvi_read_number(r, &at, value, "dead_zone", 0.001, 0.9, &dead) ||
         !ikvi_read_number(r, &at, value, "full_zone", 0.002, 1, &full) ||
         !ikvi_read_bool(r, &at, value, "axial_zones", &to->axial_zones) ||
@@ -60,7 +61,7 @@ bool ikvi_read_router_settings(reader *r, ikv_setup *setup)
     to->full_zone = (float)full;
     place at_zone = {&at, "dead_zone", 0};
     /* Against the default of the one that is left out. */
-    if ((dead > 0 ? dead : 0.15) >= (full > 0 ? full : 0.95))
+    if ((dead > 0 ? dead : 0.2) >= (full > 0 ? full : 0.95))
         return ikvi_reader_fail(
             r, &at_zone, "the dead zone must be smaller than the full one");
     return true;

@@ -360,6 +360,21 @@ static void remove_triggers(ikv_actions *a, uint32_t place)
     }
 }
 
+static bool is_zero_number(float number)
+{
+    return number >= 0 && number <= 0;
+}
+
+/* What is of a stick alone is 0 elsewhere. */
+static bool stick_fits(const ikv_scope *scope, const action_shape *shape)
+{
+    if (shape->parts[0].type != PART_FINGER)
+        return is_zero_number(scope->radius) &&
+               is_zero_number(scope->dead_zone) && !scope->floating;
+    return scope->radius >= 0 && scope->radius <= IKV_COORDINATE_LIMIT &&
+           scope->dead_zone >= 0 && scope->dead_zone < 1;
+}
+
 static bool scope_fits(const ikv_actions *a, const ikv_scope *scope)
 {
     switch (scope->where) {
@@ -387,7 +402,7 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
                             const char *text, const ikv_scope *scope,
                             ikv_binding *binding)
 {
-    static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
+    static const ikv_scope anywhere = {.where = IKV_ANYWHERE};
     action_shape shape;
     if (actions == NULL || text == NULL)
         return IKV_BAD_ARGUMENT;
@@ -401,6 +416,8 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
     ikv_status status = ikvi_shape_read(text, &shape, NULL);
     if (status < 0)
         return status;
+    if (!stick_fits(scope, &shape))
+        return IKV_BAD_ARGUMENT;
     uint32_t place = ikvi_slots_take(&actions->s.binding_slots, actions);
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_BINDINGS;
@@ -536,7 +553,7 @@ uint32_t ikv_actions_conflicts(const ikv_actions *actions, ikv_action_id action,
                                const char *text, const ikv_scope *scope,
                                ikv_binding *list, uint32_t room)
 {
-    static const ikv_scope anywhere = {IKV_ANYWHERE, 0, {0}};
+    static const ikv_scope anywhere = {.where = IKV_ANYWHERE};
     action_shape shape;
     uint32_t count = 0;
     if (actions == NULL || text == NULL || (list == NULL && room > 0) ||

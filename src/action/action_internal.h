@@ -13,6 +13,7 @@
 #include "../event/number.h"
 #include "../event/report.h"
 #include "../event/slots.h"
+#include "../event/stick.h"
 #include "../event/text.h"
 #include "../event/values.h"
 #include "../router/router_shared.h"
@@ -43,7 +44,8 @@ enum {
     PART_AXIS,
     PART_AXIS_PLUS,
     PART_AXIS_MINUS,
-    PART_STICK, /* 0 left, 1 right */
+    PART_STICK,  /* 0 left, 1 right */
+    PART_FINGER, /* that is a stick, where it went down */
     PART_TYPES
 };
 
@@ -57,6 +59,9 @@ enum {
 /* From where on half an axis counts as pressed, and below where as let go. */
 #define PRESS_AT   0.5f
 #define RELEASE_AT 0.4f
+/* How far past its dead zone a whole axis or stick must be to start: at the edge
+ * itself, where it ends, a trembling one would start again and again. */
+#define START_AT 0.05f
 
 typedef struct action_part {
     uint8_t type, number;
@@ -81,8 +86,9 @@ typedef struct action_binding {
 /* A binding as a seat uses it. */
 typedef struct binding_run {
     float value, x, y;
-    float moved_x, moved_y; /* in this step */
-    uint32_t tried;         /* for which of `tries` */
+    float moved_x, moved_y;             /* in this step */
+    float middle[2], radius, dead_zone; /* of a finger that is a stick */
+    uint32_t tried;                     /* for which of `tries` */
     uint16_t device, pointer;
     bool on;
     bool moved;
@@ -260,6 +266,9 @@ size_t ikvi_shape_write(const action_shape *shape, char *buffer, size_t size);
 bool ikvi_shapes_clash(const action_shape *a, const action_shape *b);
 
 /* action_measure.c */
+/* A finger goes down as a stick: where its middle is, and how far it goes. */
+void ikvi_measure_grab(const ikv_actions *a, const ikv_scope *scope,
+                       const action_input *input, binding_run *run);
 /* How far a part that can be held is held, 0 to 1; and whether all but the last
  * of a chord are. */
 float ikvi_part_amount(const ikv_actions *a, uint32_t seat, action_part part);

@@ -120,17 +120,60 @@ bool ikvi_set_vector(binding_run *run, float x, float y)
     return length > 0;
 }
 
+/* A1: far enough to start, or not back yet. */
+static bool is_past_edge(const binding_run *run)
+{
+    return size_of(run->value) > (run->on ? 0 : START_AT);
+}
+
 static bool measure_axis(const ikv_actions *a, uint32_t seat,
                          const action_shape *shape, binding_run *run)
 {
     const action_part *p = shape->parts;
     float x = ikvi_part_amount(a, seat, p[1]) - ikvi_part_amount(a, seat, p[0]);
-    if (shape->count == 4)
-        return ikvi_set_vector(run, x,
-                               ikvi_part_amount(a, seat, p[3]) -
-                                   ikvi_part_amount(a, seat, p[2]));
     run->value = run->x = x;
-    return x < 0 || x > 0;
+    if (shape->count == 4)
+        ikvi_set_vector(run, x,
+                        ikvi_part_amount(a, seat, p[3]) -
+                            ikvi_part_amount(a, seat, p[2]));
+    return is_past_edge(run);
+}
+
+void ikvi_measure_grab(const ikv_actions *a, const ikv_scope *scope,
+                       const action_input *input, binding_run *run)
+{
+    float box[4] = {0, 0, 0, 0};
+    bool has_target =
+        (scope->where == IKV_WITHIN || scope->where == IKV_ON_BODY) &&
+        input->router < a->router_count;
+    if (has_target)
+        ikvi_router_box(a->routers[input->router], scope->target, box);
+    float width = box[2] - box[0], height = box[3] - box[1];
+    float half = (width < height ? width : height) / 2;
+    bool fixed = half > 0 && !scope->floating;
+    run->middle[0] = fixed ? box[0] + width / 2 : input->event.pointer.x;
+    run->middle[1] = fixed ? box[1] + height / 2 : input->event.pointer.y;
+    run->radius = half > 0 ? half : 64;
+    if (scope->radius > 0)
+        run->radius = scope->radius;
+    run->dead_zone = scope->dead_zone > 0 ? scope->dead_zone : 0.1f;
+}
+
+/* On from the press to the release, in its middle too. */
+static bool measure_finger(const ikv_actions *a, binding_run *run)
+{
+    ikv_pointer_state p;
+    ikvi_zones zones = {run->dead_zone, 1, false};
+    float out[2];
+    if (!ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
+                                run->pointer, &p) ||
+        (p.buttons & 1) == 0)
+        return false;
+    const float way[2] = {(p.x - run->middle[0]) / run->radius,
+                          (p.y - run->middle[1]) / run->radius};
+    ikvi_stick(&zones, way, out);
+    ikvi_set_vector(run, out[0], out[1]);
+    return true;
 }
 
 /* By the pointer that began it: others are elsewhere. */
@@ -151,10 +194,13 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
     switch (part.type) {
     case PART_AXIS:
         run->value = run->x = axis_of(a, seat, part.number);
-        return run->value < 0 || run->value > 0;
+        return is_past_edge(run);
     case PART_STICK:
-        return ikvi_set_vector(run, axis_of(a, seat, 2u * part.number),
-                               axis_of(a, seat, 2u * part.number + 1));
+        ikvi_set_vector(run, axis_of(a, seat, 2u * part.number),
+                        axis_of(a, seat, 2u * part.number + 1));
+        return is_past_edge(run);
+    case PART_FINGER:
+        return measure_finger(a, run);
     case PART_AXIS_PLUS:
     case PART_AXIS_MINUS:
         value = ikvi_part_amount(a, seat, part);

@@ -59,6 +59,8 @@ uint32_t ikvi_triggers_of(const ikv_event *event, action_part *to)
         if (button != 0 && (event->pointer.buttons & button) != 0)
             to[count++] =
                 (action_part){PART_BUTTON, (uint8_t)event->pointer.button};
+        if (button == 1 && (event->pointer.buttons & button) != 0)
+            to[count++] = (action_part){PART_FINGER, 0};
         if (event->kind == IKV_KIND_POINTER_MOVE && moves(event))
             to[count++] = (action_part){PART_MOVE, 0};
         break;

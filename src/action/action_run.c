@@ -322,8 +322,10 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
         run->tried = a->s.tries;
         run->moved_x = run->moved_y = 0;
         measure_press(&input->event, part, run);
+        if (part.type == PART_FINGER)
+            ikvi_measure_grab(a, &b->scope, input, run);
         if (b->shape.axis ||
-            (part.type >= PART_AXIS && part.type <= PART_STICK))
+            (part.type >= PART_AXIS && part.type <= PART_FINGER))
             ikvi_measure_binding(a, b, seat, run);
         start_binding(a, place, seat, input);
         /* Starts and ends at once, unless a handler has ended it. */

@@ -25,6 +25,7 @@ static const struct part_row {
     {"pointer.double", PART_DOUBLE, 0, 0, false},
     {"pointer.hold", PART_HOLD, 0, 0, false},
     {"pointer.move", PART_MOVE, 0, 0, false},
+    {"pointer.stick", PART_FINGER, 0, 0, false},
     {"gesture.two_tap", PART_TWO_TAP, 0, 0, false},
     {"wheel.up", PART_WHEEL, WHEEL_UP, 0, false},
     {"wheel.down", PART_WHEEL, WHEEL_DOWN, 0, false},
@@ -206,7 +207,7 @@ static ikv_status add_part(part_reader *r, action_shape *to)
             r, "there is no input",
             "expected are codes such as KeyW, Shift, Control, Alt, Meta, "
             "key.any, pointer.primary, .middle, .secondary, .back, .forward, "
-            ".eraser, .6 to .15, .click, .double, .hold, .move, "
+            ".eraser, .6 to .15, .click, .double, .hold, .move, .stick, "
             "gesture.two_tap, wheel.up, .down, "
             ".left, .right, pad.0 to pad.31, pad.axis0 to pad.axis15, "
             "pad.left, pad.right");
@@ -364,6 +365,10 @@ static bool parts_meet(action_part a, action_part b)
                modifiers[b.number & 3] == a.number;
     if (a.type == PART_KEY && b.type == PART_MODIFIER)
         return parts_meet(b, a);
+    if (a.type == PART_FINGER || b.type == PART_FINGER) {
+        action_part other = a.type == PART_FINGER ? b : a;
+        return other.type == PART_BUTTON && other.number == IKV_PRIMARY_BUTTON;
+    }
     if (a.type == PART_STICK)
         return b.type >= PART_AXIS && b.type <= PART_AXIS_MINUS &&
                b.number / 2 == a.number;

@@ -33,7 +33,7 @@ const char ikvi_zones_fault[] =
 
 bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial)
 {
-    zones->inner = inner > 0 ? inner : 0.15f;
+    zones->inner = inner > 0 ? inner : 0.2f;
     zones->outer = outer > 0 ? outer : 0.95f;
     zones->axial = axial;
     return inner >= 0 && outer >= 0 && outer <= 1 &&

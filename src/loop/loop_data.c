@@ -78,7 +78,7 @@ static bool is_text(ikv_kind kind)
 }
 
 ikv_status ikvi_loop_check_data(const ikv_loop *loop, const ikv_event *event,
-                             const void *data, size_t size)
+                                const void *data, size_t size)
 {
     uint32_t bytes;
     ikvi_queue_blocks(loop->queue, &bytes);
@@ -135,7 +135,8 @@ static size_t piece_length(const char *text, size_t left, size_t room)
 {
     size_t used = left < room ? left : room;
     /* Back to where a code point begins. */
-    while (used < left && used > 0 && ((unsigned char)text[used] & 0xc0) == 0x80)
+    while (used < left && used > 0 &&
+           ((unsigned char)text[used] & 0xc0) == 0x80)
         used--;
     return used;
 }
@@ -170,8 +171,8 @@ static ikv_status push_short_pieces(ikv_sink *sink, const ikv_event *event,
         return IKV_FULL_BLOCKS;
     for (size_t at = 0; at < length; count++) {
         IKVI_CHECK(count < sizeof pieces / sizeof pieces[0]);
-        at += make_piece(&pieces[count], event, text, at, length,
-                         IKV_TEXT_BYTES);
+        at +=
+            make_piece(&pieces[count], event, text, at, length, IKV_TEXT_BYTES);
     }
     return ikvi_queue_push_own_all_from(sink->loop->queue, pieces, count,
                                         sink->tag);

@@ -96,7 +96,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
     ikv_router plan = {
         .memory = config->memory,
         .identity = ikvi_identity(
-            config, offsetof(ikv_router_config, click_after_drag) + 1),
+            config, offsetof(ikv_router_config, two_tap_alone) + 1),
         .bus = config->bus,
         .picking = config->picking,
         .reporter = config->reporter,
@@ -108,7 +108,8 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .views = ikvi_or(config->views, UINT32_MAX),
         .keep_focus = config->keep_focus,
         .no_tab = config->no_tab,
-        .click_after_drag = config->click_after_drag};
+        .click_after_drag = config->click_after_drag,
+        .two_tap_alone = config->two_tap_alone};
     if (plan.hold_ns == 0)
         plan.hold_ns = 500 * MILLISECOND;
     if (plan.double_ns == 0)

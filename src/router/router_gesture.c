@@ -50,7 +50,7 @@ static float span_length(const ikv_router *r, const float v[2])
     return length > least ? length : least;
 }
 
-static finger_pair *pair_of(ikv_router *r, const pointer *p)
+static finger_pair *pair_of(const ikv_router *r, const pointer *p)
 {
     for (uint32_t i = 0; i < r->pair_room; i++) {
         finger_pair *pair = finger_pair_at(r, i);
@@ -183,6 +183,16 @@ static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
                      span_length(r, ended.last) / span_length(r, ended.begin));
 }
 
+bool ikvi_gesture_may_tap(const ikv_router *r, const pointer *p,
+                          const ikv_event *event)
+{
+    const finger_pair *pair = pair_of(r, p);
+    return pair != NULL && pair->may_tap && !p->dragged && !p->menu_sent &&
+           event->kind == IKV_KIND_POINTER_UP &&
+           event->time_ns <= pair->tap_until_ns &&
+           (event->flags & IKV_SYNTHETIC) == 0;
+}
+
 /* A finger is lifted or taken away. Whether both have tapped now. */
 bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
                         finger_pair *tapped)
@@ -190,11 +200,7 @@ bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
     finger_pair *pair = pair_of(r, p);
     if (pair == NULL)
         return false;
-    bool taps = pair->may_tap && !p->dragged && !p->menu_sent &&
-                event->kind == IKV_KIND_POINTER_UP &&
-                event->time_ns <= pair->tap_until_ns &&
-                (event->flags & IKV_SYNTHETIC) == 0;
-    if (!taps) {
+    if (!ikvi_gesture_may_tap(r, p, event)) {
         end_pair(r, pair, event);
         return false;
     }

@@ -124,7 +124,7 @@ struct ikv_router {
     uint32_t peer_count;
     float slop, mouse_slop, double_slop;
     uint64_t hold_ns, double_ns;
-    bool keep_focus, no_tab, click_after_drag;
+    bool keep_focus, no_tab, click_after_drag, two_tap_alone;
     ikvi_zones zones;
     uint32_t said[IKV_DEVICE_LIMIT / 32]; /* of which devices meaningless() */
     bool routing;
@@ -307,6 +307,9 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
                           const ikv_event *event);
 void ikvi_gesture_moved(ikv_router *r, const pointer *p,
                         const ikv_event *event);
+/* Whether the finger's release may be of a tap of two. */
+bool ikvi_gesture_may_tap(const ikv_router *r, const pointer *p,
+                          const ikv_event *event);
 /* Before the capture's end is told; if both have tapped, which: to be told
  * after the click. */
 bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,

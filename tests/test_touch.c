@@ -1,0 +1,347 @@
+/* test_touch.c - touch controls: a finger as a stick, buttons on the screen, ten
+ * fingers at once, and a tap of two that makes no clicks. */
+#include "support.h"
+
+#define PAD "touch.bindings.json"
+
+static bench_kit k;
+static ikv_actions *actions;
+static ikv_target place; /* of the stick: 100 wide, 60 high, at 20, 10 */
+static uint64_t now_ms;
+static record heard;
+
+static void open_touch(void)
+{
+    k = (bench_kit){0};
+    kit_prepare(&k);
+    k.config.router.pointers = 16;
+    k.config.state.pointers = 16;
+    kit_open(&k);
+    actions = ikv_kit_actions(k.kit);
+    place = rect_target(k.scene, (ikv_target){0}, 20, 10, 100, 60, 0);
+    heard.text[0] = '\0';
+    now_ms = 0;
+    kit_frame(&k, 0);
+}
+
+static ikv_action_id bind(const char *name, const char *text,
+                          const ikv_scope *scope)
+{
+    ikv_action_id action;
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, name, &action));
+    ok(ikv_actions_bind(actions, action, text, scope, NULL));
+    return action;
+}
+
+/* A finger: '+' goes down, '~' moves, '-' is lifted. */
+static void finger(char what, int id, float x, float y)
+{
+    ikv_event e = ikv_event_make(what == '+'   ? IKV_KIND_POINTER_DOWN
+                                 : what == '~' ? IKV_KIND_POINTER_MOVE
+                                               : IKV_KIND_POINTER_UP,
+                                 k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.type = IKV_TOUCH;
+    e.pointer.pointer = (uint16_t)id;
+    e.pointer.x = x;
+    e.pointer.y = y;
+    e.pointer.button = what == '~' ? -1 : 0;
+    e.pointer.buttons = what != '-';
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+
+static void frame(void)
+{
+    kit_frame(&k, now_ms += 20);
+}
+
+/* ---------------------------------------------------------------- stick -- */
+
+static const struct {
+    ikv_scope scope; /* within the place */
+    float down[2], to[2], x, y;
+} stick_table[] = {
+    /* From the place's middle, 70, 40, to half its height: 30. */
+    {{.where = IKV_WITHIN}, {70, 40}, {70, 40}, 0, 0},
+    {{.where = IKV_WITHIN}, {70, 40}, {100, 40}, 1, 0},
+    {{.where = IKV_WITHIN}, {70, 40}, {70, 300}, 0, 1},
+    {{.where = IKV_WITHIN}, {70, 40}, {70, 23.5f}, 0, -0.5f},
+    {{.where = IKV_WITHIN}, {100, 40}, {100, 40}, 1, 0}, /* at once */
+    {{.where = IKV_WITHIN}, {70, 40}, {72.9f, 40}, 0, 0}, /* a tenth is none */
+    {{.where = IKV_WITHIN}, {70, 40}, {94, 58}, 0.8f, 0.6f},
+    {{.where = IKV_WITHIN, .radius = 60}, {70, 40}, {103, 40}, 0.5f, 0},
+    {{.where = IKV_WITHIN, .radius = 100, .dead_zone = 0.5f},
+     {70, 40},
+     {-5, 40},
+     -0.5f,
+     0},
+    /* From where the finger goes down. */
+    {{.where = IKV_WITHIN, .floating = true}, {100, 40}, {100, 40}, 0, 0},
+    {{.where = IKV_WITHIN, .floating = true}, {100, 40}, {70, 40}, -1, 0},
+    {{.where = IKV_WITHIN, .floating = true, .radius = 10},
+     {100, 40},
+     {105.5f, 40},
+     0.5f,
+     0},
+    /* Without a target. */
+    {{.where = IKV_ANYWHERE}, {300, 300}, {300, 364}, 0, 1},
+    {{.where = IKV_ANYWHERE, .radius = 20}, {300, 300}, {289, 300}, -0.5f, 0},
+    {{.where = IKV_IN_LAYER}, {300, 300}, {364, 300}, 1, 0},
+};
+
+START_TEST(a_finger_steers)
+{
+    ikv_scope scope = stick_table[_i].scope;
+    const float *down = stick_table[_i].down, *to = stick_table[_i].to;
+    open_touch();
+    scope.target = scope.where == IKV_WITHIN ? place : (ikv_target){0};
+    ikv_action_id steer = bind("steer", "pointer.stick", &scope);
+    finger('+', 3, down[0], down[1]);
+    frame();
+    ck_assert(ikv_actions_ask(actions, steer, 0).on);
+    finger('~', 3, to[0], to[1]);
+    frame();
+    ikv_action_state state = ikv_actions_ask(actions, steer, 0);
+    ck_assert_float_eq_tol(state.x, stick_table[_i].x, 1e-5f);
+    ck_assert_float_eq_tol(state.y, stick_table[_i].y, 1e-5f);
+    /* Another finger is another's. */
+    finger('+', 4, down[0], down[1]);
+    finger('-', 4, down[0], down[1]);
+    frame();
+    ck_assert(ikv_actions_ask(actions, steer, 0).on);
+    finger('-', 3, to[0], to[1]);
+    frame();
+    ck_assert(!ikv_actions_ask(actions, steer, 0).on);
+    kit_close(&k);
+}
+END_TEST
+
+/* Beside its place it is none; a mouse steers as a finger does, by its primary
+ * button. */
+START_TEST(who_steers)
+{
+    open_touch();
+    ikv_scope scope = {.where = IKV_WITHIN, .target = place};
+    ikv_action_id steer = bind("steer", "pointer.stick", &scope);
+    finger('+', 1, 300, 300);
+    finger('~', 1, 70, 40);
+    frame();
+    ck_assert(!ikv_actions_ask(actions, steer, 0).on);
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer = (ikv_pointer_data){.x = 70,
+                                   .y = 40,
+                                   .pointer = 9,
+                                   .type = IKV_MOUSE,
+                                   .button = 2,
+                                   .buttons = 2};
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+    ck_assert(!ikv_actions_ask(actions, steer, 0).on);
+    e.pointer.button = 0;
+    e.pointer.buttons = 3;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+    ck_assert(ikv_actions_ask(actions, steer, 0).on);
+    kit_close(&k);
+}
+END_TEST
+
+/* ---------------------------------------------------------- ten fingers -- */
+
+static ikv_verdict note_action(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    note(&heard, "%s%c ", (const char *)user,
+         event->kind == IKV_KIND_ACTION_START ? '+' : '-');
+    return IKV_CONTINUE;
+}
+
+/* One on each of nine buttons and one on the stick, down in one step and lifted
+ * in another order. */
+START_TEST(ten_fingers)
+{
+    static char names[9][4];
+    open_touch();
+    ikv_scope scope = {.where = IKV_WITHIN, .target = place};
+    ikv_action_id steer = bind("steer", "pointer.stick", &scope);
+    for (int i = 0; i < 9; i++) {
+        snprintf(names[i], sizeof names[i], "b%d", i);
+        scope.target = rect_target(k.scene, (ikv_target){0}, (float)i * 40, 200,
+                                   30, 30, 0);
+        ikv_action_id action = bind(names[i], "pointer.primary", &scope);
+        ok(ikv_actions_hear(actions, action, IKV_ACTION_STARTED, note_action,
+                            names[i], NULL));
+        ok(ikv_actions_hear(actions, action, IKV_ACTION_ENDED, note_action,
+                            names[i], NULL));
+    }
+    for (int i = 0; i < 9; i++)
+        finger('+', i, (float)i * 40 + 5, 205);
+    finger('+', 9, 70, 40);
+    frame();
+    finger('~', 9, 100, 40);
+    frame();
+    for (int i = 8; i >= 0; i--)
+        finger('-', i, (float)i * 40 + 5, 205);
+    frame();
+    ck_assert_str_eq(heard.text, "b0+ b1+ b2+ b3+ b4+ b5+ b6+ b7+ b8+ "
+                                 "b8- b7- b6- b5- b4- b3- b2- b1- b0- ");
+    ck_assert_float_eq_tol(ikv_actions_ask(actions, steer, 0).x, 1, 1e-5f);
+    valid(ikv_actions_validate(actions));
+    kit_close(&k);
+}
+END_TEST
+
+/* ---------------------------------------------------------------- files -- */
+
+static const struct {
+    const char *binding, *says;
+} file_table[] = {
+    {"{\"press\":\"pointer.stick\",\"radius\":60,\"dead_zone\":0.25,"
+     "\"floating\":true}",
+     NULL},
+    {"{\"press\":\"pointer.stick\",\"layer\":0,\"radius\":60}", NULL},
+    {"\"pointer.stick\"", NULL},
+    {"{\"press\":\"pointer.stick\",\"radius\":-1}",
+     "/radius: expected a number from 0.001"},
+    {"{\"press\":\"pointer.stick\",\"dead_zone\":1}",
+     "/dead_zone: expected a number from 0.001"},
+    {"{\"press\":\"KeyA\",\"floating\":true}",
+     "\"radius\", \"dead_zone\" and \"floating\" are of \"pointer.stick\" alone"},
+    {"\"Shift+pointer.stick\"", "no part of a chord: \"pointer.stick\""},
+    {"\"pointer.stick|KeyA\"", "no direction of an axis: \"pointer.stick\""},
+};
+
+START_TEST(in_files)
+{
+    char text[512];
+    ikv_message message;
+    open_touch();
+    ikv_action_id steer = bind("steer", "KeyA", NULL);
+    snprintf(text, sizeof text,
+             "{\"format\":\"ikvar.bindings/1\",\"bindings\":{\"steer\":[%s]}}",
+             file_table[_i].binding);
+    write_file(PAD, text);
+    ikv_status status = ikv_bindings_load(PAD, actions, NULL, &message);
+    if (file_table[_i].says != NULL) {
+        status_is(status, IKV_BAD_FILE);
+        ck_assert_msg(strstr(message.text, file_table[_i].says) != NULL, "%s",
+                      message.text);
+        kit_close(&k);
+        return;
+    }
+    ck_assert_msg(status == IKV_OK, "%s", message.text);
+    ikv_scope was =
+        ikv_binding_scope(actions, ikv_actions_binding(actions, steer, 0));
+    ok(ikv_bindings_save(PAD, actions, NULL, &message));
+    ok(ikv_bindings_load(PAD, actions, NULL, &message));
+    ikv_scope now =
+        ikv_binding_scope(actions, ikv_actions_binding(actions, steer, 0));
+    ck_assert(was.where == now.where && was.floating == now.floating);
+    ck_assert_float_eq(was.radius, now.radius);
+    ck_assert_float_eq(was.dead_zone, now.dead_zone);
+    kit_close(&k);
+}
+END_TEST
+
+START_TEST(scopes_that_are_wrong)
+{
+    open_touch();
+    ikv_action_id a;
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "a", &a));
+    const ikv_scope wrong[] = {{.radius = -1},
+                               {.radius = 0.0f / 0.0f},
+                               {.radius = 2e9f},
+                               {.dead_zone = 1},
+                               {.dead_zone = -0.1f}};
+    for (int i = 0; i < ROWS(wrong); i++)
+        status_is(ikv_actions_bind(actions, a, "pointer.stick", &wrong[i], NULL),
+                  IKV_BAD_ARGUMENT);
+    const ikv_scope others[] = {
+        {.radius = 1}, {.dead_zone = 0.1f}, {.floating = true}};
+    for (int i = 0; i < ROWS(others); i++)
+        status_is(ikv_actions_bind(actions, a, "KeyA", &others[i], NULL),
+                  IKV_BAD_ARGUMENT);
+    /* The same press: both would start. */
+    ok(ikv_actions_bind(actions, a, "pointer.stick", NULL, NULL));
+    ikv_action_id b = bind("b", "KeyB", NULL);
+    ck_assert_uint_eq(ikv_actions_conflicts(actions, b, "pointer.primary", NULL,
+                                            NULL, 0),
+                      1);
+    ck_assert_uint_eq(ikv_actions_conflicts(actions, b, "pointer.secondary",
+                                            NULL, NULL, 0),
+                      0);
+    kit_close(&k);
+}
+END_TEST
+
+/* ------------------------------------------------------------- two taps -- */
+
+static ikv_verdict note_click(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    (void)delivery, (void)user;
+    note(&heard, event->kind == IKV_KIND_POINTER_CLICK ? "click%u " : "two%u ",
+         event->kind == IKV_KIND_POINTER_CLICK ? event->pointer.pointer : 0u);
+    return IKV_CONTINUE;
+}
+
+/* With the option the tap of two has no clicks; what is none keeps those that
+ * are left. */
+static const struct {
+    bool alone;
+    int wait; /* frames before the second finger is lifted */
+    const char *heard;
+} tap_table[] = {{false, 0, "click1 click2 two0 "},
+                 {true, 0, "two0 "},
+                 {false, 30, "click1 click2 "},
+                 {true, 30, "click2 "}};
+
+START_TEST(a_tap_of_two)
+{
+    k = (bench_kit){0};
+    kit_prepare(&k);
+    k.config.router.two_tap_alone = tap_table[_i].alone;
+    /* A long press makes no click anyhow. */
+    k.config.router.hold_ns = 400000000;
+    kit_open(&k);
+    heard.text[0] = '\0';
+    now_ms = 0;
+    hears(k.bus, IKV_KIND_POINTER_CLICK, (ikv_target){0}, note_click, NULL);
+    hears(k.bus, IKV_KIND_GESTURE_TWO_TAP, (ikv_target){0}, note_click, NULL);
+    kit_frame(&k, 0);
+    finger('+', 1, 50, 50);
+    frame();
+    for (int i = 0; i < 15 && tap_table[_i].wait > 0; i++)
+        frame(); /* 300 ms: the first may still tap */
+    finger('+', 2, 90, 50);
+    frame();
+    finger('-', 1, 50, 50);
+    for (int i = 0; i < 8 && tap_table[_i].wait > 0; i++)
+        frame(); /* beyond the first one's time, within the second's */
+    finger('-', 2, 90, 50);
+    frame();
+    ck_assert_str_eq(heard.text, tap_table[_i].heard);
+    /* A finger alone clicks. */
+    heard.text[0] = '\0';
+    finger('+', 5, 50, 50);
+    frame();
+    finger('-', 5, 50, 50);
+    frame();
+    ck_assert_str_eq(heard.text, "click5 ");
+    kit_close(&k);
+}
+END_TEST
+
+Suite *touch_suite(void)
+{
+    Suite *s = suite_create("touch");
+    add_table(s, "A1 a finger steers", a_finger_steers, ROWS(stick_table));
+    add(s, "A1 A4 who steers", who_steers);
+    add(s, "A1 ten fingers", ten_fingers);
+    add_table(s, "A7 sticks in files", in_files, ROWS(file_table));
+    add(s, "A1 scopes that are wrong", scopes_that_are_wrong);
+    add_table(s, "CLICK1 a tap of two", a_tap_of_two, ROWS(tap_table));
+    return s;
+}

@@ -66,7 +66,7 @@ static const struct {
     {{.where = IKV_WITHIN}, {70, 40}, {100, 40}, 1, 0},
     {{.where = IKV_WITHIN}, {70, 40}, {70, 300}, 0, 1},
     {{.where = IKV_WITHIN}, {70, 40}, {70, 23.5f}, 0, -0.5f},
-    {{.where = IKV_WITHIN}, {100, 40}, {100, 40}, 1, 0}, /* at once */
+    {{.where = IKV_WITHIN}, {100, 40}, {100, 40}, 1, 0},  /* at once */
     {{.where = IKV_WITHIN}, {70, 40}, {72.9f, 40}, 0, 0}, /* a tenth is none */
     {{.where = IKV_WITHIN}, {70, 40}, {94, 58}, 0.8f, 0.6f},
     {{.where = IKV_WITHIN, .radius = 60}, {70, 40}, {103, 40}, 0.5f, 0},
@@ -208,7 +208,8 @@ static const struct {
     {"{\"press\":\"pointer.stick\",\"dead_zone\":1}",
      "/dead_zone: expected a number from 0.001"},
     {"{\"press\":\"KeyA\",\"floating\":true}",
-     "\"radius\", \"dead_zone\" and \"floating\" are of \"pointer.stick\" alone"},
+     "\"radius\", \"dead_zone\" and \"floating\" are of \"pointer.stick\" "
+     "alone"},
     {"\"Shift+pointer.stick\"", "no part of a chord: \"pointer.stick\""},
     {"\"pointer.stick|KeyA\"", "no direction of an axis: \"pointer.stick\""},
 };
@@ -256,8 +257,9 @@ START_TEST(scopes_that_are_wrong)
                                {.dead_zone = 1},
                                {.dead_zone = -0.1f}};
     for (int i = 0; i < ROWS(wrong); i++)
-        status_is(ikv_actions_bind(actions, a, "pointer.stick", &wrong[i], NULL),
-                  IKV_BAD_ARGUMENT);
+        status_is(
+            ikv_actions_bind(actions, a, "pointer.stick", &wrong[i], NULL),
+            IKV_BAD_ARGUMENT);
     const ikv_scope others[] = {
         {.radius = 1}, {.dead_zone = 0.1f}, {.floating = true}};
     for (int i = 0; i < ROWS(others); i++)
@@ -266,12 +268,11 @@ START_TEST(scopes_that_are_wrong)
     /* The same press: both would start. */
     ok(ikv_actions_bind(actions, a, "pointer.stick", NULL, NULL));
     ikv_action_id b = bind("b", "KeyB", NULL);
-    ck_assert_uint_eq(ikv_actions_conflicts(actions, b, "pointer.primary", NULL,
-                                            NULL, 0),
-                      1);
-    ck_assert_uint_eq(ikv_actions_conflicts(actions, b, "pointer.secondary",
-                                            NULL, NULL, 0),
-                      0);
+    ck_assert_uint_eq(
+        ikv_actions_conflicts(actions, b, "pointer.primary", NULL, NULL, 0), 1);
+    ck_assert_uint_eq(
+        ikv_actions_conflicts(actions, b, "pointer.secondary", NULL, NULL, 0),
+        0);
     kit_close(&k);
 }
 END_TEST

@@ -171,7 +171,6 @@ ikv_target ikvi_router_click_target(const ikv_router *r, const pointer *p,
 {
     if (p->clicking.bits == 0 || !ikvi_router_alive(r, p->clicking) ||
         (event->flags & IKV_SYNTHETIC) ||
-        (r->two_tap_alone && ikvi_gesture_may_tap(r, p, event)) ||
         (p->type == IKV_TOUCH && (p->dragged || p->menu_sent)) ||
         (has_dragged(p) && !r->click_after_drag))
         return (ikv_target){0};

@@ -228,6 +228,16 @@ static void capture_by_press(ikv_router *r, pointer *p)
     }
 }
 
+/* CLICK1: none of a finger that may tap with another one, if that is to be
+ * told alone. */
+static ikv_target click_of(const ikv_router *r, const pointer *p,
+                           const ikv_event *event)
+{
+    return r->two_tap_alone && ikvi_gesture_may_tap(r, p, event)
+               ? (ikv_target){0}
+               : ikvi_router_click_target(r, p, event);
+}
+
 /* A move, which may be a chord's press or release of one more button. */
 static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
 {
@@ -242,7 +252,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
         ikvi_router_press(r, p, event);
     /* CLICK1: who is clicked is settled before the release's handlers. */
     if (releases)
-        click = ikvi_router_click_target(r, p, event);
+        click = click_of(r, p, event);
     ikv_target target = p->over;
     ikv_outcome outcome = send_to_pointer(r, p, event);
     /* What is captured is passed to nobody. */
@@ -328,7 +338,7 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
     ikvi_router_moved(r, p, event); /* where it is let go counts */
     ikvi_router_carry(r, p);
     ikv_target target = p->over;
-    ikv_target click = ikvi_router_click_target(r, p, event);
+    ikv_target click = click_of(r, p, event);
     ikv_outcome outcome = send_to_pointer(r, p, event);
     if (outcome.verdict & IKV_REFUSE)
         click = (ikv_target){0};

@@ -1,5 +1,6 @@
-/* test_touch.c - touch controls: a finger as a stick, buttons on the screen, ten
- * fingers at once, and a tap of two that makes no clicks. */
+/* test_touch.c - for every hand: a finger as a stick, buttons on the screen, ten
+ * fingers at once, a tap of two that makes no clicks; actions that toggle, what
+ * is held and repeats, and times of each player's own. */
 #include "support.h"
 
 #define PAD "touch.bindings.json"
@@ -335,6 +336,219 @@ START_TEST(a_tap_of_two)
 }
 END_TEST
 
+/* -------------------------------------------------------------- toggles -- */
+
+static ikv_verdict note_run(const ikv_event *event,
+                            const ikv_delivery *delivery, void *user)
+{
+    static const char marks[] = "^=v";
+    (void)delivery, (void)user;
+    note(&heard, "%c%s%s", marks[event->action.state],
+         event->flags & IKV_SYNTHETIC ? "!" : "",
+         event->flags & IKV_REPEAT ? "r" : "");
+    return IKV_CONTINUE;
+}
+
+static void key(char what, const char *code)
+{
+    ikv_event e = ikv_event_make(
+        what == '+' ? IKV_KIND_KEY_DOWN : IKV_KIND_KEY_UP, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.key.code = ikv_code_find(code);
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+
+static ikv_action_id crouch;
+
+static void do_hand(const char *word)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_WINDOW_BLUR, k.fake.now_ns);
+    e.device = k.fake.device;
+    if (*word == '+' || *word == '-')
+        key(*word, word + 1);
+    else if (strcmp(word, "|") == 0)
+        frame();
+    else if (strcmp(word, "feed") == 0)
+        ok(ikv_actions_feed(actions, crouch, 0, 0.5f, 0));
+    else if (strcmp(word, "unfeed") == 0)
+        ok(ikv_actions_feed(actions, crouch, 0, 0, 0));
+    else if (strcmp(word, "off") == 0)
+        ok(ikv_actions_switch(actions, IKV_MAIN_SET, 0, false));
+    else if (strcmp(word, "on") == 0)
+        ok(ikv_actions_switch(actions, IKV_MAIN_SET, 0, true));
+    else if (strcmp(word, "held") == 0)
+        ok(ikv_actions_start_held(actions, IKV_MAIN_SET, 0));
+    else if (strcmp(word, "plain") == 0)
+        ok(ikv_actions_set_toggle(actions, crouch, 0, false));
+    else if (strcmp(word, "gone") == 0)
+        e.kind = IKV_KIND_DEVICE_REMOVE;
+    if (strcmp(word, "gone") == 0 || strcmp(word, "blur") == 0)
+        ok(ikv_sink_push(k.fake.sink, &e));
+    valid(ikv_actions_validate(actions));
+}
+
+static const struct {
+    const char *does, *heard;
+} toggle_table[] = {
+    {"+KeyC | | -KeyC | |", "^===="},
+    {"+KeyC | -KeyC | +KeyC | -KeyC |", "^==v"},
+    {"+KeyC | +KeyX | -KeyX -KeyC |", "^=v"}, /* by its other key */
+    {"+KeyC -KeyC | +KeyC -KeyC |", "^=v"},
+    {"+KeyC -KeyC +KeyC -KeyC | |", "^v"},
+    {"+KeyC -KeyC | blur | |", "^==="}, /* it is no key that is held */
+    {"+KeyC -KeyC | gone | |", "^=v!"},
+    {"+KeyC -KeyC | off |", "^=v!"},
+    {"+KeyC -KeyC | plain |", "^=v"},
+    {"+KeyC | plain | -KeyC |", "^=v"},
+    {"+KeyC -KeyC | feed | unfeed |", "^==v"},
+    {"feed | +KeyC | unfeed | -KeyC |",
+     "^===v"}, /* driven, it does not toggle */
+    {"off +KeyC | on held | -KeyC | +KeyC -KeyC |", "^="},
+    {"+Digit1 | +Digit1 |", ""},
+};
+
+START_TEST(an_action_toggles)
+{
+    open_touch();
+    crouch = bind("crouch", "KeyC", NULL);
+    ok(ikv_actions_bind(actions, crouch, "KeyX", NULL, NULL));
+    ok(ikv_actions_set_toggle(actions, crouch, IKV_ALL_SEATS, true));
+    ck_assert(ikv_actions_toggles(actions, crouch, 0));
+    ck_assert(!ikv_actions_toggles(actions, crouch, 1));
+    for (uint32_t state = 0; state < 3; state++)
+        ok(ikv_actions_hear(actions, crouch, state, note_run, NULL, NULL));
+    for_words(toggle_table[_i].does, do_hand);
+    ck_assert_str_eq(heard.text, toggle_table[_i].heard);
+    status_is(ikv_actions_set_toggle(actions, crouch, 1, true),
+              IKV_BAD_ARGUMENT);
+    ok(ikv_actions_remove(actions, crouch));
+    status_is(ikv_actions_set_toggle(actions, crouch, 0, true), IKV_STALE);
+    valid(ikv_actions_validate(actions));
+    kit_close(&k);
+}
+END_TEST
+
+/* A setup says it of its action; taken in anew it may say otherwise. */
+START_TEST(a_setup_toggles)
+{
+    static const char *const versions[] = {"true", "false"};
+    ikv_setup *setup;
+    char text[256];
+    for (int i = 0; i < 2; i++) {
+        snprintf(text, sizeof text,
+                 "{\"format\":\"ikvar.setup/1\",\"actions\":[{\"name\":"
+                 "\"crouch\",\"toggle\":%s,\"bindings\":[\"KeyC\"]}]}",
+                 versions[i]);
+        write_file("toggle.setup.json", text);
+        if (i == 0) {
+            ok(ikv_setup_read("toggle.setup.json", &setup, NULL));
+            open_touch();
+            ok(ikv_setup_apply(setup, k.kit, 0, NULL));
+        } else {
+            ok(ikv_setup_reload(setup, k.kit, NULL, 0, NULL));
+        }
+        ck_assert(ikv_actions_toggles(actions,
+                                      ikv_actions_find(actions, "crouch"),
+                                      0) == (i == 0));
+    }
+    kit_close(&k);
+    ikv_setup_close(setup);
+}
+END_TEST
+
+/* -------------------------------------------------------------- repeats -- */
+
+static const struct {
+    uint64_t after_ms, every_ms;
+    const char *heard; /* of ten steps of 20 ms, held from the first on */
+} repeat_table[] = {
+    {0, 0, "^=========="},     {0, 20, "^=========="},  {60, 0, "^==r======="},
+    {60, 40, "^==r=r=r=r="},   {60, 20, "^==rrrrrrrr"}, {60, 5, "^==rrrrrrrr"},
+    {1000, 20, "^=========="},
+};
+
+START_TEST(what_is_held_repeats)
+{
+    k = (bench_kit){0};
+    kit_prepare(&k);
+    k.config.loop.step_num = 50;
+    kit_open(&k);
+    actions = ikv_kit_actions(k.kit);
+    heard.text[0] = '\0';
+    now_ms = 0;
+    kit_frame(&k, 0);
+    crouch = bind("crouch", "KeyC", NULL);
+    for (uint32_t state = 0; state < 3; state++)
+        ok(ikv_actions_hear(actions, crouch, state, note_run, NULL, NULL));
+    ok(ikv_actions_set_repeat(actions, IKV_ALL_SEATS,
+                              repeat_table[_i].after_ms * 1000000,
+                              repeat_table[_i].every_ms * 1000000));
+    status_is(ikv_actions_set_repeat(actions, 9, 1, 1), IKV_BAD_ARGUMENT);
+    key('+', "KeyC");
+    for (int i = 0; i < 10; i++)
+        frame();
+    /* "=r" is a repeat: written as r alone where it is the rule. */
+    record found = {.text = ""};
+    for (const char *at = heard.text; *at != '\0'; at++)
+        if (at[0] != '=' || at[1] != 'r')
+            note(&found, "%c", *at);
+    ck_assert_str_eq(found.text, repeat_table[_i].heard);
+    kit_close(&k);
+}
+END_TEST
+
+/* ---------------------------------------------------------- one's own times */
+
+static ikv_verdict note_time(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    note(&heard, "%s%llu ", (const char *)user,
+         (unsigned long long)(event->time_ns / 1000000));
+    return IKV_CONTINUE;
+}
+
+START_TEST(times_of_ones_own)
+{
+    open_touch();
+    hears(k.bus, IKV_KIND_POINTER_HOLD, (ikv_target){0}, note_time, "hold");
+    hears(k.bus, IKV_KIND_POINTER_DOUBLE, (ikv_target){0}, note_time, "two");
+    ok(ikv_router_set_times(k.router, 0, 100000000, 60000000));
+    ok(ikv_router_set_times(k.router, 1, 1000000000, 0));
+    status_is(ikv_router_set_times(k.router, 8, 0, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_router_set_times(k.router, 0, UINT64_MAX, 0),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_router_set_times(NULL, 0, 0, 0), IKV_BAD_ARGUMENT);
+    finger('+', 1, 300, 300);
+    for (int i = 0; i < 10; i++)
+        frame();
+    ck_assert_str_eq(heard.text, "hold100 ");
+    finger('-', 1, 300, 300);
+    frame();
+    heard.text[0] = '\0';
+    /* Two clicks 80 ms apart are no double one for this player; 40 are. */
+    for (int i = 0; i < 8; i++) {
+        finger(i % 2 ? '-' : '+', 1, 300, 300);
+        frame();
+        if (i == 3)
+            for (int n = 0; n < 3; n++)
+                frame();
+    }
+    ck_assert_uint_eq(strlen(heard.text) > 0, 1);
+    int doubles = 0;
+    for (const char *at = heard.text; (at = strstr(at, "two")) != NULL; at++)
+        doubles++;
+    ck_assert_int_eq(doubles, 2);
+    ok(ikv_router_set_times(k.router, IKV_ALL_SEATS, 0, 0));
+    heard.text[0] = '\0';
+    finger('+', 2, 10, 300);
+    for (int i = 0; i < 20; i++)
+        frame();
+    ck_assert_str_eq(heard.text, ""); /* 500 ms again */
+    kit_close(&k);
+}
+END_TEST
+
 Suite *touch_suite(void)
 {
     Suite *s = suite_create("touch");
@@ -343,6 +557,11 @@ Suite *touch_suite(void)
     add(s, "A1 ten fingers", ten_fingers);
     add_table(s, "A7 sticks in files", in_files, ROWS(file_table));
     add(s, "A1 scopes that are wrong", scopes_that_are_wrong);
+    add_table(s, "A1 an action toggles", an_action_toggles, ROWS(toggle_table));
+    add(s, "A1 a setup toggles", a_setup_toggles);
+    add_table(s, "A2 what is held repeats", what_is_held_repeats,
+              ROWS(repeat_table));
+    add(s, "CLICK2 times of one's own", times_of_ones_own);
     add_table(s, "CLICK1 a tap of two", a_tap_of_two, ROWS(tap_table));
     return s;
 }

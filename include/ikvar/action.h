@@ -76,9 +76,6 @@ enum {
     IKV_MAIN_SET = 0
 };
 
-/* For all seats. */
-#define IKV_ALL_SEATS 255
-
 /* Zero is the default in brackets.
  *   actions     at once (64)
  *   bindings    of all actions (256; at most 65,535)
@@ -214,6 +211,28 @@ IKV_API const char *ikv_actions_name(const ikv_actions *actions,
                                      ikv_action_id action);
 IKV_API ikv_action_set ikv_actions_set_of(const ikv_actions *actions,
                                           ikv_action_id action);
+
+/* Whether presses toggle an action, for a seat or IKV_ALL_SEATS: one starts it,
+ * also when it is let go, and the next one ends it; else it is on while it is
+ * held. For players who can't hold, or would not. What is left on so ends with its
+ * set, its device, or when it toggles no more. Returns IKV_OK, STALE,
+ * BAD_ARGUMENT (no such seat). And whether they do.
+ * Context: owner thread, inside handlers too; O(held), and the deliveries. */
+IKV_API ikv_status ikv_actions_set_toggle(ikv_actions *actions,
+                                          ikv_action_id action, uint8_t seat,
+                                          bool toggles);
+IKV_API bool ikv_actions_toggles(const ikv_actions *actions,
+                                 ikv_action_id action, uint8_t seat);
+
+/* When what a seat, or each (IKV_ALL_SEATS), holds repeats: its action.hold is
+ * flagged IKV_REPEAT in the step that is so long after its start, and then every
+ * so often; once a step at most. For moving on in a menu while a stick is held.
+ *   after_ns  0: never
+ *   every_ns  0: once
+ * Returns IKV_OK, BAD_ARGUMENT (no such seat).
+ * Context: owner thread, inside handlers too; O(seats). */
+IKV_API ikv_status ikv_actions_set_repeat(ikv_actions *actions, uint8_t seat,
+                                          uint64_t after_ns, uint64_t every_ns);
 
 /* The nth action, from 0 on; zero bits past the last.
  * Context: owner thread, inside handlers too; O(actions). */

@@ -122,7 +122,8 @@ IKV_API ikv_picking ikv_kit_picking(ikv_scene *scene);
 
 /* Lets arrow keys, pads' crosses and left sticks move the focus: adds the actions
  * focus.left, focus.right, focus.up and focus.down to a set, with usual bindings,
- * and hears them. What is focusable is up to the scene; what a press of a pad's
+ * and hears them; held, they go on as ikv_actions_set_repeat() says. What is
+ * focusable is up to the scene; what a press of a pad's
  * first button then does is yours.
  *
  *     ikv_kit_bind_focus(kit, menu_set);

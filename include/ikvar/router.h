@@ -95,6 +95,8 @@ typedef struct ikv_picking {
 
 /* Players that share a router: each seat has a focus of its own. */
 #define IKV_SEAT_LIMIT 8
+/* For all seats. */
+#define IKV_ALL_SEATS 255
 
 /* Zero is the default in brackets.
  *   pointers     that can be known at once (32)
@@ -242,6 +244,14 @@ IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
                                             const ikv_event *event,
                                             const ikv_event *samples,
                                             uint32_t count);
+
+/* How long a press of a seat, or of each (IKV_ALL_SEATS), is a hold, and how long
+ * two clicks may be apart as a double one: for players who need longer. From the
+ * next press on; no longer than an hour. 0: as the config says.
+ * Returns IKV_OK or BAD_ARGUMENT.
+ * Context: owner thread, inside handlers too; O(seats). */
+IKV_API ikv_status ikv_router_set_times(ikv_router *router, uint8_t seat,
+                                        uint64_t hold_ns, uint64_t double_ns);
 
 /* Routes an event with a larger payload, which its handlers get as
  * delivery->data: `size` bytes, valid for the call; NULL and 0: none.

@@ -54,6 +54,7 @@ typedef struct setup_action {
     const char *name, *set; /* NULL: the main one */
     const json_t *bindings;
     ikv_action_id added;
+    bool toggles;
     uint32_t outdated; /* so many of its bindings are of the file before */
     bool heard;
 } setup_action;

@@ -41,14 +41,16 @@ const setup_action *ikvi_setup_find_action(const ikv_setup *setup,
 bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
                             const json_t *value, size_t index)
 {
-    static const char *const members[] = {"name", "set", "bindings", NULL};
+    static const char *const members[] = {"name", "set", "bindings", "toggle",
+                                          NULL};
     setup_action *to = &setup->actions[index];
     const char *name = NULL, *set = NULL;
     place at_name = {at, "name", 0}, at_set = {at, "set", 0},
           at_list = {at, "bindings", 0};
     if (!ikvi_expect_object(r, at, value, members) ||
         !ikvi_read_string(r, at, value, "name", true, &name) ||
-        !ikvi_read_string(r, at, value, "set", false, &set))
+        !ikvi_read_string(r, at, value, "set", false, &set) ||
+        !ikvi_read_bool(r, at, value, "toggle", &to->toggles))
         return false;
     if (name[0] == '\0' ||
         !ikvi_setup_name(r, &setup->action_names, name, index))
@@ -124,6 +126,9 @@ ikv_status ikvi_apply_action(ikv_setup *setup, uint32_t index, reader *r)
         ikv_actions_add(ikv_kit_actions(setup->kit), set, a->name, &a->added);
     if (status == IKV_OK)
         status = ikvi_apply_bindings(setup, index, r);
+    if (status == IKV_OK && a->toggles)
+        ikv_actions_set_toggle(ikv_kit_actions(setup->kit), a->added,
+                               IKV_ALL_SEATS, true);
     if (status < 0)
         ikvi_reader_fail(r, &here,
                          "the action \"%.60s\" could not be added: %s", a->name,

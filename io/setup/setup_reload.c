@@ -658,10 +658,12 @@ static ikv_status change_action(reloading *l, const setup_action *was,
     setup_action *to = &l->next->actions[index];
     place list = {NULL, "actions", 0}, here = {&list, NULL, index};
     to->added = was->added;
-    if (is_same(was->bindings, to->bindings) ||
-        ikv_actions_name(actions, to->added) == NULL)
+    if (ikv_actions_name(actions, to->added) == NULL)
         return IKV_OK;
-    l->counts[COUNT_ACTIONS].changed++;
+    bool same = is_same(was->bindings, to->bindings);
+    l->counts[COUNT_ACTIONS].changed += !same || was->toggles != to->toggles;
+    if (same)
+        return IKV_OK;
     to->outdated = count_bindings(actions, to->added);
     ikv_status status = ikvi_apply_bindings(l->next, index, l->r);
     if (status < 0)
@@ -704,6 +706,10 @@ static void end_actions(reloading *l)
     }
     for (uint32_t i = 0; i < l->next->action_count; i++) {
         const setup_action *to = &l->next->actions[i];
+        const setup_action *was = ikvi_setup_find_action(l->was, to->name);
+        if (was != NULL && was->toggles != to->toggles)
+            ikv_actions_set_toggle(actions, to->added, IKV_ALL_SEATS,
+                                   to->toggles);
         for (uint32_t n = 0; n < to->outdated; n++)
             ikv_actions_unbind(actions,
                                ikv_actions_binding(actions, to->added, 0));

@@ -165,6 +165,51 @@ static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
     return ikvi_slots_at(slots, a, place)->next == IKVI_IN_USE;
 }
 
+/* The seats that a call names, as bits; 0 for none. */
+static uint32_t seats_named(const ikv_actions *a, uint8_t seat)
+{
+    if (seat == IKV_ALL_SEATS)
+        return (1u << a->seats) - 1;
+    return seat < a->seats ? 1u << seat : 0;
+}
+
+ikv_status ikv_actions_set_toggle(ikv_actions *actions, ikv_action_id action,
+                                  uint8_t seat, bool toggles)
+{
+    if (actions == NULL || seats_named(actions, seat) == 0)
+        return IKV_BAD_ARGUMENT;
+    uint32_t at = find_action(actions, action);
+    if (at == IKVI_NO_SLOT)
+        return IKV_STALE;
+    uint32_t seats = seats_named(actions, seat);
+    uint8_t *bits = &action_row_at(actions, at)->toggles;
+    *bits = (uint8_t)(toggles ? *bits | seats : *bits & ~seats);
+    for (uint32_t i = 0; !toggles && i < actions->seats; i++)
+        /* A handler of an end may remove it. */
+        if (seats >> i & 1 && find_action(actions, action) == at)
+            ikvi_action_unlatch(actions, at, i);
+    return IKV_OK;
+}
+
+bool ikv_actions_toggles(const ikv_actions *actions, ikv_action_id action,
+                         uint8_t seat)
+{
+    uint32_t at = actions != NULL ? find_action(actions, action) : IKVI_NO_SLOT;
+    return at != IKVI_NO_SLOT && seat < actions->seats &&
+           (action_row_at(actions, at)->toggles >> seat & 1) != 0;
+}
+
+ikv_status ikv_actions_set_repeat(ikv_actions *actions, uint8_t seat,
+                                  uint64_t after_ns, uint64_t every_ns)
+{
+    if (actions == NULL || seats_named(actions, seat) == 0)
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < actions->seats; i++)
+        if (seats_named(actions, seat) >> i & 1)
+            actions->s.times[i] = (action_times){after_ns, every_ns};
+    return IKV_OK;
+}
+
 ikv_action_id ikv_actions_list(const ikv_actions *actions, uint32_t nth)
 {
     for (uint32_t i = 0;
@@ -205,8 +250,8 @@ ikv_status ikv_actions_add(ikv_actions *actions, ikv_action_set set,
     if (kept == 0)
         return IKV_FULL_NAMES;
     uint32_t place = ikvi_slots_take(&actions->s.action_slots, actions);
-    *action_row_at(actions, place) =
-        (action_row){kept, NO_PLACE, NO_PLACE, set};
+    *action_row_at(actions, place) = (action_row){
+        .name = kept, .first = NO_PLACE, .last = NO_PLACE, .set = set};
     /* The place may have been another's. */
     for (uint32_t seat = 0; seat < actions->seats; seat++)
         *action_run_at(actions, place, seat) = (action_run){0};

@@ -98,6 +98,7 @@ typedef struct action_row {
     uint32_t name;
     uint32_t first, last; /* of its bindings */
     ikv_action_set set;
+    uint8_t toggles; /* a bit for each seat: a press starts, the next ends it */
 } action_row;
 
 /* An action as a seat uses it. */
@@ -109,9 +110,11 @@ typedef struct action_run {
     uint32_t on;          /* how many of its bindings are satisfied, and whether
                              it is fed */
     uint32_t binding;     /* that its values are of; NO_PLACE: what it is fed */
+    uint32_t repeats;     /* that were told */
     uint16_t fed_device;
     uint8_t router;
     bool fed;
+    bool latched; /* fed by a press, until the next one */
 } action_run;
 
 typedef struct action_set {
@@ -136,6 +139,11 @@ typedef struct action_push {
     uint8_t seat;
     bool joins;
 } action_push;
+
+/* When what is held repeats, for a seat; 0: never. */
+typedef struct action_times {
+    uint64_t after_ns, every_ns;
+} action_times;
 
 typedef struct action_learning {
     bool on, done;
@@ -174,6 +182,7 @@ struct ikv_actions {
         uint32_t input_count;
         action_input input[ACTION_QUEUE];
         action_learning learning[ACTION_SEATS];
+        action_times times[ACTION_SEATS];
         uint32_t pushed_count;
         action_push pushed[IKV_PUSH_LIMIT];
         ikv_actions_counts counters;
@@ -305,6 +314,8 @@ uint32_t ikvi_longest_chord(const ikv_actions *a, uint32_t seat,
                             const action_input *input, const action_part *parts,
                             uint32_t count, uint32_t *place);
 uint32_t ikvi_chord_length(const action_binding *b);
+/* The next press would start it, and not end it. */
+void ikvi_action_unlatch(ikv_actions *a, uint32_t at, uint32_t seat);
 /* Takes a binding's satisfaction away, without a look at its input. */
 void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat);
 /* The same of one of `held`: of an action that is fed, too. */

@@ -6,13 +6,18 @@
  */
 #include "action_internal.h"
 
+static bool is_zero(float x, float y)
+{
+    return !(x < 0 || x > 0 || y < 0 || y > 0);
+}
+
 /* ----------------------------------------------------------- delivering -- */
 
 /* A1: events bear the input that started the action, from its start to its end;
  * when that input's target has gone meanwhile they go to the root. The start
  * has the input's time, what follows the time that was settled. */
 static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
-                 bool synthetic)
+                 uint16_t flags)
 {
     const action_run *run = action_run_at(a, place, seat);
     ikv_event cause = run->cause;
@@ -22,7 +27,7 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
     event.modifiers = cause.modifiers;
     event.view = cause.view;
     event.seat = (uint8_t)seat;
-    event.flags = synthetic ? IKV_SYNTHETIC : 0;
+    event.flags = flags;
     event.target = ikv_bus_target_alive(a->bus, cause.target) ? cause.target
                                                               : ikvi_bus_root();
     event.action.action = ikvi_slots_bits(&a->s.action_slots, a, place);
@@ -38,6 +43,29 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
     if (run->router < a->router_count)
         route.router = a->routers[run->router];
     ikv_bus_deliver_along(a->bus, &event, &route);
+}
+
+/* How often what is held since then repeats until now. */
+static uint32_t repeats_until(const ikv_actions *a, uint32_t seat,
+                              uint64_t since_ns)
+{
+    const action_times *times = &a->s.times[seat];
+    uint64_t held = a->s.time_ns > since_ns ? a->s.time_ns - since_ns : 0;
+    if (times->after_ns == 0 || held < times->after_ns)
+        return 0;
+    uint64_t more =
+        times->every_ns > 0 ? (held - times->after_ns) / times->every_ns : 0;
+    return more < UINT32_MAX - 1 ? (uint32_t)more + 1 : UINT32_MAX;
+}
+
+/* A2: once a step, flagged as a repeat in the steps in which one is due. */
+static void tell_hold(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    action_run *run = action_run_at(a, place, seat);
+    uint32_t repeats = repeats_until(a, seat, run->cause.time_ns);
+    bool due = repeats > run->repeats;
+    run->repeats = repeats;
+    tell(a, IKV_KIND_ACTION_HOLD, place, seat, due ? IKV_REPEAT : 0);
 }
 
 /* The action's values are those of the binding that is furthest, or what it is
@@ -93,19 +121,10 @@ static void hold(ikv_actions *a, uint32_t index, const ikv_event *cause,
     }
     run->cause = *cause;
     run->router = router;
-    run->steps = 0;
+    run->steps = run->repeats = 0;
     refresh_action(a, at, seat);
     a->s.counters.started++;
-    tell(a, IKV_KIND_ACTION_START, at, seat, a->synthetic);
-}
-
-static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
-                          const action_input *input)
-{
-    uint32_t index = place * a->seats + seat;
-    IKVI_CHECK(!binding_run_at(a, index)->on);
-    binding_run_at(a, index)->on = true;
-    hold(a, index, &input->event, input->router);
+    tell(a, IKV_KIND_ACTION_START, at, seat, a->synthetic ? IKV_SYNTHETIC : 0);
 }
 
 /* The order of what is held stays, since holds are told in it. */
@@ -120,7 +139,8 @@ static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
     for (uint32_t i = nth; i < a->s.held_count; i++)
         *held_at(a, i) = *held_at(a, i + 1);
     if (index >= first_fed(a))
-        action_run_at(a, at, seat)->fed = false;
+        action_run_at(a, at, seat)->fed = action_run_at(a, at, seat)->latched =
+            false;
     else
         binding_run_at(a, index)->on = false;
     IKVI_CHECK(action_run_at(a, at, seat)->on > 0);
@@ -130,7 +150,52 @@ static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
         refresh_action(a, at, seat);
         return;
     }
-    tell(a, IKV_KIND_ACTION_END, at, seat, synthetic);
+    tell(a, IKV_KIND_ACTION_END, at, seat, synthetic ? IKV_SYNTHETIC : 0);
+}
+
+/* A1: a press ends what the last one has left on; else it is left on by being
+ * fed what the press says, once that has started it. */
+static bool toggle_off(ikv_actions *a, uint32_t at, uint32_t seat)
+{
+    if (!action_run_at(a, at, seat)->latched)
+        return false;
+    ikvi_action_unlatch(a, at, seat);
+    return true;
+}
+
+static void latch(ikv_actions *a, uint32_t place, uint32_t seat,
+                  const ikv_event *cause)
+{
+    uint32_t at = binding_at(a, place)->action;
+    const binding_run *b = binding_run_at(a, place * a->seats + seat);
+    action_run *run = action_run_at(a, at, seat);
+    /* A handler of its start may have ended it, or fed it itself. */
+    if (!b->on || run->fed)
+        return;
+    run->fed = run->latched = true;
+    run->fed_x = is_zero(b->x, b->y) ? 1 : b->x;
+    run->fed_y = b->y;
+    run->fed_device = cause->device;
+    *held_at(a, a->s.held_count++) = first_fed(a) + at * a->seats + seat;
+    a->changes++;
+    run->on++;
+    /* Nothing else holds it: its key may be let go, or held on. */
+    let_go(a, place * a->seats + seat, false);
+}
+
+static void start_binding(ikv_actions *a, uint32_t place, uint32_t seat,
+                          const action_input *input)
+{
+    uint32_t index = place * a->seats + seat;
+    uint32_t at = binding_at(a, place)->action;
+    bool toggles = (action_row_at(a, at)->toggles >> seat & 1) != 0;
+    IKVI_CHECK(!binding_run_at(a, index)->on);
+    if (toggles && toggle_off(a, at, seat))
+        return;
+    binding_run_at(a, index)->on = true;
+    hold(a, index, &input->event, input->router);
+    if (toggles)
+        latch(a, place, seat, &input->event);
 }
 
 /* An end that is no release (a binding or action was removed, a set switched
@@ -147,9 +212,10 @@ void ikvi_binding_release(ikv_actions *a, uint32_t place, uint32_t seat)
 
 /* --------------------------------------------------------------- feeding -- */
 
-static bool is_zero(float x, float y)
+void ikvi_action_unlatch(ikv_actions *a, uint32_t at, uint32_t seat)
 {
-    return !(x < 0 || x > 0 || y < 0 || y > 0);
+    if (action_run_at(a, at, seat)->latched)
+        let_go(a, first_fed(a) + at * a->seats + seat, a->synthetic);
 }
 
 void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
@@ -164,6 +230,7 @@ void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
         return;
     }
     run->fed = true;
+    run->latched = false; /* now it is fed, until that ends */
     run->fed_x = x;
     run->fed_y = y;
     run->fed_device = cause->device;
@@ -329,6 +396,7 @@ static void start_all(ikv_actions *a, uint32_t seat, const action_input *input,
             ikvi_measure_binding(a, b, seat, run);
         start_binding(a, place, seat, input);
         /* Starts and ends at once, unless a handler has ended it. */
+        /* One that has ended a toggle is on no more. */
         if (is_momentary(part) && run->on)
             let_go(a, place * a->seats + seat, a->synthetic);
     }
@@ -408,9 +476,11 @@ void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
     action_input input = {.router = UINT8_MAX};
     action_part part = b->shape.parts[b->shape.count - 1];
     binding_run trial = *run;
-    if (run->on || (b->scope.where != IKV_ANYWHERE &&
-                    (b->scope.where != IKV_FOCUSED ||
-                     !ikvi_focus_is_within(a, seat, b->scope.target))))
+    /* What toggles waits for a press. */
+    if (run->on || (action_row_at(a, b->action)->toggles >> seat & 1) != 0 ||
+        (b->scope.where != IKV_ANYWHERE &&
+         (b->scope.where != IKV_FOCUSED ||
+          !ikvi_focus_is_within(a, seat, b->scope.target))))
         return;
     /* An axis is held by any of its parts. */
     for (uint32_t i = 0; b->shape.axis && i < b->shape.count; i++)
@@ -651,7 +721,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
             continue;
         /* Before it is told: an action held twice over is told once. */
         run->told = a->s.step;
-        tell(a, IKV_KIND_ACTION_HOLD, at, seat, false);
+        tell_hold(a, at, seat);
         run->steps++;
         if (a->changes != changes)
             nth = 0;

@@ -490,6 +490,9 @@ static ikv_verdict move_focus(const ikv_event *event, const ikv_delivery *d,
                               ikv_kit *kit, uint32_t direction)
 {
     ikv_router *router = d->router != NULL ? d->router : ikv_kit_router(kit);
+    /* Held on, it goes on when that repeats. */
+    if (event->kind == IKV_KIND_ACTION_HOLD && (event->flags & IKV_REPEAT) == 0)
+        return IKV_CONTINUE;
     ikv_router_focus_toward(router, event->seat, direction);
     return IKV_CONTINUE;
 }
@@ -541,6 +544,9 @@ ikv_status ikv_kit_bind_focus(ikv_kit *kit, ikv_action_set set)
             status = ikv_actions_bind(actions, id, texts[n], NULL, NULL);
         if (status == IKV_OK)
             status = ikv_actions_hear(actions, id, IKV_ACTION_STARTED,
+                                      rows[i].handler, kit, NULL);
+        if (status == IKV_OK)
+            status = ikv_actions_hear(actions, id, IKV_ACTION_HELD,
                                       rows[i].handler, kit, NULL);
     }
     return status;

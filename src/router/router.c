@@ -357,6 +357,21 @@ ikv_outcome ikv_router_route_data(ikv_router *router, const ikv_event *event,
     return ikvi_router_route_with(router, event, &with);
 }
 
+ikv_status ikv_router_set_times(ikv_router *router, uint8_t seat,
+                                uint64_t hold_ns, uint64_t double_ns)
+{
+    const uint64_t most = 3600000 * MILLISECOND;
+    if (router == NULL || (seat >= IKV_SEAT_LIMIT && seat != IKV_ALL_SEATS) ||
+        hold_ns > most || double_ns > most)
+        return IKV_BAD_ARGUMENT;
+    for (uint32_t i = 0; i < IKV_SEAT_LIMIT; i++)
+        if (i == seat || seat == IKV_ALL_SEATS) {
+            router->s.hold_ns[i] = hold_ns;
+            router->s.double_ns[i] = double_ns;
+        }
+    return IKV_OK;
+}
+
 uint64_t ikv_router_next_hold(const ikv_router *router)
 {
     uint64_t next = UINT64_MAX;

@@ -46,7 +46,8 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->dragged = p->menu_sent = false;
     ikvi_router_no_hold(r, p);
     p->hold_due = true;
-    p->hold_ns = event->time_ns + r->hold_ns;
+    uint64_t own = r->s.hold_ns[p->seat];
+    p->hold_ns = event->time_ns + (own != 0 ? own : r->hold_ns);
     r->s.holds_due++;
 }
 
@@ -190,10 +191,11 @@ static uint32_t count_click(ikv_router *r, const pointer *p,
                         .device = p->device,
                         .type = p->type,
                         .clicks = 1};
+    uint64_t own = r->s.double_ns[p->seat];
     for (uint32_t i = 0; i < RECENT_CLICKS; i++) {
         recent_click *c = &r->s.clicks[i];
         if (c->clicks == 0 || c->device != p->device || c->type != p->type ||
-            now.time_ns - c->time_ns > r->double_ns ||
+            now.time_ns - c->time_ns > (own != 0 ? own : r->double_ns) ||
             further(p->x - c->x, p->y - c->y, r->double_slop))
             continue;
         /* Nobody clicks so often; but the count never wraps to none. */

@@ -150,6 +150,8 @@ struct ikv_router {
         ikv_target focused[IKV_SEAT_LIMIT];
         uint32_t modal_count;
         modal modals[IKV_MODAL_LIMIT]; /* the last one of a seat is in effect */
+        uint64_t hold_ns[IKV_SEAT_LIMIT]; /* a seat's own; 0: as the config */
+        uint64_t double_ns[IKV_SEAT_LIMIT];
         pointer foreign;         /* what the system drags over the window */
         uint8_t cancels;         /* bits of seats: all that is down, */
         uint8_t cancels_outside; /* or what is outside the modal target */

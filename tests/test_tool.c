@@ -68,6 +68,7 @@ static const struct {
     {BINARY "/examples/35_edit_while_it_runs", "35_edit_while_it_runs.txt"},
     {BINARY "/examples/36_touch_controls", "36_touch_controls.txt"},
     {BINARY "/examples/37_pick_in_3d", "37_pick_in_3d.txt"},
+    {BINARY "/examples/38_host_window", "38_host_window.txt"},
     {BINARY "/examples/lambdas", "lambdas.txt"},
     {BINARY "/tests/ikvar_test_cpp", "cpp.txt"},
 };

@@ -116,7 +116,7 @@ START_TEST(catalogue_fields)
                                                      : value.bits.integer == 1);
         }
     }
-    ck_assert_int_eq(kinds, 71);
+    ck_assert_int_eq(kinds, 75);
 }
 END_TEST
 

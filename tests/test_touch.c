@@ -456,6 +456,120 @@ START_TEST(a_setup_toggles)
 }
 END_TEST
 
+/* --------------------------------------------------------------- sticky -- */
+
+static ikv_verdict note_key(const ikv_event *event,
+                            const ikv_delivery *delivery, void *user)
+{
+    (void)delivery, (void)user;
+    const char *name = event->kind == IKV_KIND_POINTER_DOWN
+                           ? "click"
+                           : ikv_code_name(event->key.code);
+    note(&heard, "%s%s%s%s ", event->kind == IKV_KIND_KEY_UP ? "-" : "",
+         event->flags & IKV_SYNTHETIC ? "!" : "", name,
+         event->modifiers & IKV_SHIFT     ? "^"
+         : event->modifiers & IKV_CONTROL ? "*"
+                                          : "");
+    return IKV_CONTINUE;
+}
+
+static void do_sticky(const char *word)
+{
+    if (*word == '+' || *word == '-')
+        key(*word, word + 1);
+    else if (strcmp(word, "tap") == 0)
+        finger('+', 1, 300, 300);
+    else if (strcmp(word, "lift") == 0)
+        finger('-', 1, 300, 300);
+    else if (strcmp(word, "off") == 0)
+        ok(ikv_loop_set_sticky(k.loop, 0, false));
+    else if (strcmp(word, "|") == 0)
+        frame();
+    else
+        do_hand(word);
+}
+
+#define SHIFT "+ShiftLeft -ShiftLeft "
+
+static const struct {
+    const char *does, *heard;
+} sticky_table[] = {
+    {SHIFT "| +KeyA -KeyA | +KeyB -KeyB |",
+     "ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft KeyB -KeyB "},
+    {SHIFT "+ControlLeft -ControlLeft +KeyA -KeyA |", /* both */
+     "ShiftLeft^ ControlLeft^ KeyA^ -KeyA^ -!ShiftLeft* -!ControlLeft "},
+    {"+ShiftLeft +KeyA -KeyA -ShiftLeft +KeyB -KeyB |", /* as ever */
+     "ShiftLeft^ KeyA^ -KeyA^ -ShiftLeft KeyB -KeyB "},
+    {SHIFT SHIFT "+KeyA -KeyA +KeyB -KeyB " SHIFT "+KeyC -KeyC |", /* locked */
+     "ShiftLeft^ KeyA^ -KeyA^ KeyB^ -KeyB^ -ShiftLeft KeyC -KeyC "},
+    {"+KeyA " SHIFT "-KeyA +KeyB -KeyB |", /* not of a press before it */
+     "KeyA ShiftLeft^ -KeyA^ KeyB^ -KeyB^ -!ShiftLeft "},
+    {SHIFT "tap lift | +KeyA -KeyA |",
+     "ShiftLeft^ click^ -!ShiftLeft KeyA -KeyA "},
+    {SHIFT "| off | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
+    {"+ShiftLeft | off | -ShiftLeft |", "ShiftLeft^ -ShiftLeft "},
+    {SHIFT "| blur | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
+    {SHIFT "| gone | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
+};
+
+/* The state, chords and what is recorded have the same: played without the
+ * setting it is the same again. */
+static ikv_event taken[64];
+static uint32_t taken_count;
+
+static void keep_taken(const ikv_event *event, const ikv_intake *intake,
+                       void *user)
+{
+    (void)intake, (void)user;
+    ck_assert_uint_lt(taken_count, 64);
+    taken[taken_count++] = *event;
+}
+
+START_TEST(modifiers_stay)
+{
+    static record first;
+    for (int again = 0; again < 2; again++) {
+        open_touch();
+        hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, note_key, NULL);
+        hears(k.bus, IKV_KIND_KEY_UP, (ikv_target){0}, note_key, NULL);
+        hears(k.bus, IKV_KIND_POINTER_DOWN, (ikv_target){0}, note_key, NULL);
+        if (again == 0) {
+            taken_count = 0;
+            ok(ikv_loop_set_recorder(k.loop, keep_taken, NULL));
+            ok(ikv_loop_set_sticky(k.loop, 0, true));
+            status_is(ikv_loop_set_sticky(k.loop, 8, true), IKV_BAD_ARGUMENT);
+            for_words(sticky_table[_i].does, do_sticky);
+            ck_assert_str_eq(heard.text, sticky_table[_i].heard);
+            first = heard;
+        }
+        for (uint32_t i = 0; again == 1 && i < taken_count; i++)
+            ok(ikv_sink_play(k.fake.sink, &taken[i], NULL));
+        for (int i = 0; i < 10; i++)
+            frame();
+        ck_assert_str_eq(heard.text, first.text);
+        ck_assert_uint_eq(
+            ikv_state_modifiers(ikv_kit_state(k.kit), IKV_STATE_RAW, 0), 0);
+        kit_close(&k);
+    }
+}
+END_TEST
+
+/* A chord of one key at a time. */
+START_TEST(a_chord_key_by_key)
+{
+    open_touch();
+    crouch = bind("save", "Control+Shift+KeyS", NULL);
+    ok(ikv_loop_set_sticky(k.loop, 0, true));
+    for (uint32_t state = 0; state < 3; state += 2)
+        ok(ikv_actions_hear(actions, crouch, state, note_run, NULL, NULL));
+    for_words("+ControlLeft -ControlLeft | " SHIFT "| +KeyS | -KeyS | +KeyS | "
+              "-KeyS |",
+              do_sticky);
+    ck_assert_str_eq(heard.text, "^v");
+    kit_close(&k);
+}
+END_TEST
+
 /* -------------------------------------------------------------- repeats -- */
 
 static const struct {
@@ -549,6 +663,182 @@ START_TEST(times_of_ones_own)
 }
 END_TEST
 
+/* ------------------------------------------------------- locked pointers -- */
+
+static void mouse(ikv_kind kind, float x, float dx, uint16_t flags, bool down)
+{
+    ikv_event e = ikv_event_make(kind, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.flags = flags;
+    e.pointer = (ikv_pointer_data){
+        .x = x,
+        .y = 300,
+        .dx = dx,
+        .type = IKV_MOUSE,
+        .button = kind == IKV_KIND_POINTER_MOVE ? IKV_NO_BUTTON : 0,
+        .buttons = down};
+    ok(ikv_sink_push(k.fake.sink, &e));
+}
+
+static ikv_verdict note_pointer(const ikv_event *event,
+                                const ikv_delivery *delivery, void *user)
+{
+    (void)delivery;
+    const char *name = ikv_catalogue_info(NULL, event->kind)->name;
+    note(&heard, "%s%s %g%+g ", (const char *)user, name + strlen("pointer."),
+         (double)event->pointer.x, (double)event->pointer.dx);
+    return IKV_CONTINUE;
+}
+
+/* It rests where it was, whatever place its events bear; motion adds up and
+ * makes drags; then it goes on from there. */
+START_TEST(a_locked_pointer)
+{
+    ikv_pointer_state p;
+    open_touch();
+    ikv_target left =
+        rect_target(k.scene, (ikv_target){0}, 0, 250, 200, 100, 0);
+    ikv_target right =
+        rect_target(k.scene, (ikv_target){0}, 200, 250, 200, 100, 0);
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_ENTER, IKV_KIND_POINTER_MOVE, IKV_KIND_POINTER_DRAG,
+        IKV_KIND_POINTER_CLICK};
+    for (int i = 0; i < ROWS(kinds); i++) {
+        hears(k.bus, kinds[i], left, note_pointer, "");
+        hears(k.bus, kinds[i], right, note_pointer, "right ");
+    }
+    mouse(IKV_KIND_POINTER_MOVE, 100, 0, 0, false);
+    frame();
+    mouse(IKV_KIND_POINTER_MOVE, 300, 40, IKV_RELATIVE, false);
+    mouse(IKV_KIND_POINTER_MOVE, 0, 2, IKV_RELATIVE, false);
+    frame();
+    ck_assert_str_eq(heard.text, "enter 100+0 move 100+0 move 100+42 ");
+    ck_assert(ikv_state_pointer(ikv_kit_state(k.kit), IKV_STATE_RAW, 0, &p));
+    ck_assert_float_eq(p.x, 100);
+    ck_assert_float_eq(p.dx, 42);
+    heard.text[0] = '\0';
+    mouse(IKV_KIND_POINTER_DOWN, 100, 0, IKV_RELATIVE, true);
+    frame();
+    mouse(IKV_KIND_POINTER_MOVE, 300, 3, IKV_RELATIVE, true);
+    frame();
+    mouse(IKV_KIND_POINTER_MOVE, 300, 3, IKV_RELATIVE, true);
+    frame();
+    mouse(IKV_KIND_POINTER_UP, 300, 0, IKV_RELATIVE, false);
+    frame();
+    ck_assert_str_eq(heard.text, "move 100+3 drag 100+3 move 100+3 "
+                                 "click 100+0 ");
+    heard.text[0] = '\0';
+    mouse(IKV_KIND_POINTER_MOVE, 300, 0, 0, false);
+    frame();
+    ck_assert_str_eq(heard.text, "right enter 300+200 right move 300+200 ");
+    kit_close(&k);
+}
+END_TEST
+
+/* -------------------------------------------------------------- triggers -- */
+
+static void pad(ikv_kind kind, uint8_t index, float value)
+{
+    ikv_event e = ikv_event_make(kind, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pad.index = index;
+    e.pad.value = value;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+}
+
+/* A trigger half down is half of an action; as a button it is pressed when its
+ * port says so. */
+START_TEST(a_trigger)
+{
+    ikv_pad_state state;
+    open_touch();
+    ikv_action_id gas = bind("gas", "pad.value7", NULL);
+    ikv_action_id drive = bind("drive", "pad.value6|pad.value7", NULL);
+    ikv_action_id shoot = bind("shoot", "pad.7", NULL);
+    pad(IKV_KIND_PAD_VALUE, 7, 0.03f); /* it trembles */
+    ck_assert(!ikv_actions_ask(actions, gas, 0).on);
+    pad(IKV_KIND_PAD_VALUE, 7, 0.25f);
+    ck_assert_float_eq(ikv_actions_ask(actions, gas, 0).x, 0.25f);
+    ck_assert(!ikv_actions_ask(actions, shoot, 0).on);
+    pad(IKV_KIND_PAD_DOWN, 7, 0.75f);
+    ck_assert_float_eq(ikv_actions_ask(actions, gas, 0).x, 0.75f);
+    ck_assert(ikv_actions_ask(actions, shoot, 0).on);
+    pad(IKV_KIND_PAD_VALUE, 6, 1);
+    ck_assert_float_eq(ikv_actions_ask(actions, drive, 0).x, -0.25f);
+    ck_assert(ikv_state_pad(ikv_kit_state(k.kit), IKV_STATE_RAW, 0, &state));
+    ck_assert_float_eq(state.values[7], 0.75f);
+    pad(IKV_KIND_PAD_UP, 7, 0.5f);
+    ck_assert_float_eq(ikv_actions_ask(actions, gas, 0).x, 0.5f);
+    ck_assert(!ikv_actions_ask(actions, shoot, 0).on);
+    pad(IKV_KIND_PAD_VALUE, 7, 0);
+    ck_assert(!ikv_actions_ask(actions, gas, 0).on);
+    /* One that knows no value is wholly down, and up. */
+    pad(IKV_KIND_PAD_DOWN, 7, 0);
+    ck_assert_float_eq(ikv_actions_ask(actions, gas, 0).x, 1);
+    ikv_event e = ikv_event_make(IKV_KIND_DEVICE_REMOVE, k.fake.now_ns);
+    e.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+    ck_assert(!ikv_actions_ask(actions, gas, 0).on);
+    pad(IKV_KIND_PAD_VALUE, 32, 1); /* means nothing */
+    status_is(ikv_binding_check("pad.value32", NULL), IKV_BAD_VALUE);
+    /* Not learned by a touch of it, but by its press. */
+    char text[IKV_BINDING_BYTES];
+    ok(ikv_actions_learn(actions, 0, 0));
+    pad(IKV_KIND_PAD_VALUE, 5, 0.2f);
+    status_is(ikv_actions_learned(actions, 0, text, sizeof text), IKV_BUSY);
+    pad(IKV_KIND_PAD_DOWN, 5, 0.9f);
+    ok(ikv_actions_learned(actions, 0, text, sizeof text));
+    ck_assert_str_eq(text, "pad.5");
+    kit_close(&k);
+}
+END_TEST
+
+/* --------------------------------------------------------------- sensors -- */
+
+static ikv_verdict note_sensor(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    char text[512];
+    (void)user;
+    ikv_event_format(NULL, event, text, sizeof text);
+    note(&heard, "%u: %s\n", delivery->sample_count, text);
+    return IKV_CONTINUE;
+}
+
+START_TEST(sensors)
+{
+    open_touch();
+    hears(k.bus, IKV_KIND_DEVICE_MOTION, (ikv_target){0}, note_sensor, NULL);
+    hears(k.bus, IKV_KIND_DEVICE_BATTERY, (ikv_target){0}, note_sensor, NULL);
+    hears(k.bus, IKV_KIND_WINDOW_UNLOCK, (ikv_target){0}, note_sensor, NULL);
+    ikv_event e = ikv_event_make(IKV_KIND_DEVICE_MOTION, k.fake.now_ns);
+    e.device = k.fake.device;
+    for (int i = 0; i < 3; i++) { /* of a frame they merge; the last counts */
+        e.motion = (ikv_motion_data){.ay = 9.5f, .rz = (float)i};
+        ok(ikv_sink_push(k.fake.sink, &e));
+    }
+    frame();
+    ck_assert_ptr_nonnull(strstr(heard.text, "3: "));
+    ck_assert_ptr_nonnull(strstr(heard.text, "ay=9.5"));
+    ck_assert_ptr_nonnull(strstr(heard.text, "rz=2"));
+    e.kind = IKV_KIND_DEVICE_BATTERY;
+    e.battery = (ikv_battery_data){.level = 0.25f, .charging = 1};
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+    ck_assert_ptr_nonnull(strstr(heard.text, "level=0.25"));
+    e = ikv_event_make(IKV_KIND_WINDOW_UNLOCK, k.fake.now_ns);
+    ok(ikv_sink_push(k.fake.sink, &e));
+    frame();
+    ck_assert_ptr_nonnull(strstr(heard.text, "window.unlock"));
+    e = ikv_event_make(IKV_KIND_DEVICE_MOTION, k.fake.now_ns);
+    e.motion.az = 0.0f / 0.0f;
+    status_is(ikv_sink_push(k.fake.sink, &e), IKV_BAD_VALUE);
+    kit_close(&k);
+}
+END_TEST
+
 Suite *touch_suite(void)
 {
     Suite *s = suite_create("touch");
@@ -559,8 +849,13 @@ Suite *touch_suite(void)
     add(s, "A1 scopes that are wrong", scopes_that_are_wrong);
     add_table(s, "A1 an action toggles", an_action_toggles, ROWS(toggle_table));
     add(s, "A1 a setup toggles", a_setup_toggles);
+    add_table(s, "K1 modifiers that stay", modifiers_stay, ROWS(sticky_table));
+    add(s, "A1 a chord key by key", a_chord_key_by_key);
     add_table(s, "A2 what is held repeats", what_is_held_repeats,
               ROWS(repeat_table));
+    add(s, "OVER1 CLICK2 a locked pointer", a_locked_pointer);
+    add(s, "A1 a trigger", a_trigger);
+    add(s, "P2 Q2 sensors", sensors);
     add(s, "CLICK2 times of one's own", times_of_ones_own);
     add_table(s, "CLICK1 a tap of two", a_tap_of_two, ROWS(tap_table));
     return s;

@@ -167,21 +167,29 @@ static void print_tape_line(const ikv_kind_info *info)
     printf("  on a tape  {\"t\":16.25,\"kind\":\"%s\"%s}\n", info->name, rest);
 }
 
-/* The member of ikv_event that the kind's payload is. */
+/* The member of ikv_event that the kind's payload is, by the catalogue's own
+ * list. */
 static const char *payload_member(const ikv_kind_info *info)
 {
-    static const char *const members[IKV_FAMILY_COUNT] = {
-        [IKV_FAMILY_POINTER] = "pointer", [IKV_FAMILY_CLICK] = "click",
-        [IKV_FAMILY_WHEEL] = "wheel",     [IKV_FAMILY_PEN] = "pen",
-        [IKV_FAMILY_GESTURE] = "gesture", [IKV_FAMILY_KEY] = "key",
-        [IKV_FAMILY_TEXT] = "text",       [IKV_FAMILY_FOCUS] = "focus",
-        [IKV_FAMILY_WINDOW] = "window",   [IKV_FAMILY_DEVICE] = "info",
-        [IKV_FAMILY_DRAG] = "drag",       [IKV_FAMILY_PAD] = "pad",
-        [IKV_FAMILY_OVERLAP] = "overlap", [IKV_FAMILY_TREE] = "tree",
-        [IKV_FAMILY_FIELD] = "field",     [IKV_FAMILY_ACTION] = "action",
-        [IKV_FAMILY_LOOP] = "loop"};
-    return info->kind == IKV_KIND_TEXT_COMPOSE ? "compose"
-                                               : members[info->family];
+    enum {
+#define LAYOUT_OF(name, member, positioned) LAYOUT_##name,
+        IKV_LAYOUTS(LAYOUT_OF)
+#undef LAYOUT_OF
+        LAYOUTS
+    };
+    static const char *const members[LAYOUTS] = {
+#define MEMBER_OF(name, member, positioned) [LAYOUT_##name] = #member,
+        IKV_LAYOUTS(MEMBER_OF)
+#undef MEMBER_OF
+    };
+    static const uint8_t layouts[] = {
+#define KIND_OF(number, name, text, family, layout, from, bubbles, class,      \
+                when, words)                                                   \
+    [number] = LAYOUT_##layout,
+        IKV_KINDS(KIND_OF)
+#undef KIND_OF
+    };
+    return members[layouts[info->kind]];
 }
 
 /* A C identifier of a kind's name, in lower or upper case. */

@@ -108,6 +108,7 @@ enum {
  *   GAP        moves before it were lost in a full queue: x and y are right,
  *              the motion between is missing from dx and dy
  *   OUTSIDE    it went to a modal target (router.h), and was not on it or in it
+ *   RELATIVE   of a locked pointer: dx and dy count, it stays where it was
  */
 enum {
     IKV_SYNTHETIC = 1,
@@ -117,7 +118,8 @@ enum {
     IKV_FIRST = 16,
     IKV_LATE = 32,
     IKV_GAP = 64,
-    IKV_OUTSIDE = 128
+    IKV_OUTSIDE = 128,
+    IKV_RELATIVE = 256
 };
 
 enum {
@@ -278,6 +280,16 @@ typedef struct ikv_pad_data {
     uint8_t pad;
 } ikv_pad_data;
 
+typedef struct ikv_motion_data {
+    float ax, ay, az;
+    float rx, ry, rz;
+} ikv_motion_data;
+
+typedef struct ikv_battery_data {
+    float level;
+    uint8_t charging;
+} ikv_battery_data;
+
 typedef struct ikv_overlap_data {
     float x, y, z;
     uint32_t steps;
@@ -365,6 +377,8 @@ typedef struct ikv_event {
         ikv_window_data window;
         ikv_device_data info;
         ikv_pad_data pad;
+        ikv_motion_data motion;
+        ikv_battery_data battery;
         ikv_overlap_data overlap;
         ikv_tree_data tree;
         ikv_field_data field;

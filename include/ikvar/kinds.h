@@ -271,7 +271,21 @@
       "drag and drop, receive, put into a slot, file drop")                    \
     X(71, DRAG_END, "drag.end", DRAG, DRAG, IKV_FROM_R, true, NONE,            \
       "at what was dragged: it was dropped, or taken back (source: on what)",  \
-      "drag and drop, drag finished, snap back")
+      "drag and drop, drag finished, snap back")                               \
+    X(72, WINDOW_UNLOCK, "window.unlock", WINDOW, WINDOW, IKV_FROM_P, false,   \
+      TRANSITION,                                                              \
+      "the system took the pointer's lock away: motion is not relative any "   \
+      "more",                                                                  \
+      "pointer lock lost, mouse released, alt-tab")                            \
+    X(73, DEVICE_MOTION, "device.motion", DEVICE, MOTION, IKV_FROM_P, false,   \
+      MERGEABLE, "how a device is moved and turned, as its sensors say",       \
+      "gyroscope, accelerometer, tilt, sensor")                                \
+    X(74, DEVICE_BATTERY, "device.battery", DEVICE, BATTERY, IKV_FROM_P,       \
+      false, OTHER, "how full a device's battery is, when that changes",       \
+      "power, charge, low battery")                                            \
+    X(75, PAD_VALUE, "pad.value", PAD, PAD, IKV_FROM_P, true, MERGEABLE,       \
+      "how far a pad's button is pressed, 0 to 1: a trigger",                  \
+      "analog button, trigger, pressure")
 
 /* Payload layouts: X(NAME, member of ikv_event, whether it has a position in
  * the view). */
@@ -288,6 +302,8 @@
     X(WINDOW, window, false)                                                   \
     X(DEVICE, info, false)                                                     \
     X(PAD, pad, false)                                                         \
+    X(MOTION, motion, false)                                                   \
+    X(BATTERY, battery, false)                                                 \
     X(OVERLAP, overlap, false)                                                 \
     X(TREE, tree, false)                                                       \
     X(FIELD, field, false)                                                     \
@@ -422,6 +438,18 @@
     X(pad.index, "index", U8, NONE, "", 1, "W3C standard mapping")             \
     X(pad.pad, "pad", U8, NONE, "", 1, "which pad")
 
+#define IKV_FIELDS_MOTION(X)                                                   \
+    X(motion.ax, "ax", F32, NONE, "m/s2", 1, "acceleration to its right")      \
+    X(motion.ay, "ay", F32, NONE, "m/s2", 1, "to its upper edge")              \
+    X(motion.az, "az", F32, NONE, "m/s2", 1, "out of its face")                \
+    X(motion.rx, "rx", F32, NONE, "rad/s", 1, "turning around that axis")      \
+    X(motion.ry, "ry", F32, NONE, "rad/s", 1, "turning around that axis")      \
+    X(motion.rz, "rz", F32, NONE, "rad/s", 1, "turning around that axis")
+
+#define IKV_FIELDS_BATTERY(X)                                                  \
+    X(battery.level, "level", F32, NONE, "0..1", 1, "how full it is")          \
+    X(battery.charging, "charging", U8, NONE, "", 1, "whether it is charged")
+
 #define IKV_FIELDS_OVERLAP(X)                                                  \
     X(overlap.x, "x", F32, NONE, "units", 1, "contact or centre")              \
     X(overlap.y, "y", F32, NONE, "units", 1, "contact or centre")              \
@@ -524,6 +552,7 @@
     X(FLAGS, IKV_LATE, "late")                                                 \
     X(FLAGS, IKV_GAP, "gap")                                                   \
     X(FLAGS, IKV_OUTSIDE, "outside")                                           \
+    X(FLAGS, IKV_RELATIVE, "relative")                                         \
     X(DEVICE_TYPES, 1, "keys")                                                 \
     X(DEVICE_TYPES, 2, "mouse")                                                \
     X(DEVICE_TYPES, 4, "pen")                                                  \

@@ -297,6 +297,15 @@ IKV_API size_t ikv_loop_identify(const ikv_loop *loop, uint16_t device,
 
 /* -------------------------------------------------------------- players -- */
 
+/* Modifiers of a seat that stay down, for players who can't hold one key and press
+ * another: one that is pressed and let go by itself is down until the next key or
+ * button has been let go; pressed twice it stays until it is pressed once more.
+ * What a port pushes is changed before it is recorded, so that a tape plays back
+ * the same without this. Switched off, what has stayed is let go, flagged
+ * synthetic. Returns IKV_OK, BAD_ARGUMENT (no such seat), FULL_PENDING.
+ * Context: owner thread, inside handlers too; O(1). */
+IKV_API ikv_status ikv_loop_set_sticky(ikv_loop *loop, uint8_t seat, bool on);
+
 /* Gives a device to a player, whatever seat its port pushes: "press a button to
  * join". Its events bear that seat from then on, until it is removed.
  *   Within a handler, and what else follows from the input, it takes effect when

@@ -202,6 +202,7 @@ typedef struct ikv_pad_state {
     uint32_t buttons, went_down, went_up, frame_down, frame_up;
     float axes[IKV_PAD_AXES];
     float left[2], right[2];
+    float values[IKV_PAD_BUTTONS];
 } ikv_pad_state;
 
 /* The nth pad, in the order in which they were first seen. False past the last.

@@ -44,6 +44,7 @@ enum {
     PART_AXIS,
     PART_AXIS_PLUS,
     PART_AXIS_MINUS,
+    PART_VALUE,  /* of a pad's button */
     PART_STICK,  /* 0 left, 1 right */
     PART_FINGER, /* that is a stick, where it went down */
     PART_TYPES

@@ -75,6 +75,15 @@ static bool pad_button_is_down(const ikv_actions *a, uint32_t seat,
     return false;
 }
 
+static float pad_value(const ikv_actions *a, uint32_t seat, uint32_t button)
+{
+    ikv_pad_state pad;
+    float most = 0;
+    for (uint32_t i = 0; pad_of_seat(a, i, seat, &pad); i++)
+        most = pad.values[button] > most ? pad.values[button] : most;
+    return most;
+}
+
 static bool key_is_down(const ikv_actions *a, uint32_t seat, uint32_t usage)
 {
     return ikv_state_key(a->state, IKV_STATE_UNCLAIMED, (uint8_t)seat,
@@ -100,6 +109,8 @@ float ikvi_part_amount(const ikv_actions *a, uint32_t seat, action_part part)
         return button_is_down(a, seat, (int8_t)part.number);
     case PART_PAD:
         return pad_button_is_down(a, seat, part.number);
+    case PART_VALUE:
+        return pad_value(a, seat, part.number);
     case PART_AXIS_PLUS:
     case PART_AXIS_MINUS:
         axis = axis_of(a, seat, part.number);
@@ -194,6 +205,9 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
     switch (part.type) {
     case PART_AXIS:
         run->value = run->x = axis_of(a, seat, part.number);
+        return is_past_edge(run);
+    case PART_VALUE:
+        run->value = run->x = pad_value(a, seat, part.number);
         return is_past_edge(run);
     case PART_STICK:
         ikvi_set_vector(run, axis_of(a, seat, 2u * part.number),

@@ -86,6 +86,10 @@ uint32_t ikvi_triggers_of(const ikv_event *event, action_part *to)
         break;
     case IKV_KIND_PAD_DOWN:
         to[count++] = (action_part){PART_PAD, index};
+        to[count++] = (action_part){PART_VALUE, index};
+        break;
+    case IKV_KIND_PAD_VALUE:
+        to[count++] = (action_part){PART_VALUE, index};
         break;
     case IKV_KIND_PAD_AXIS:
         to[count++] = (action_part){PART_AXIS, index};
@@ -138,7 +142,8 @@ static bool learned_part(const ikv_event *event, action_part *to)
     if (event->kind == IKV_KIND_KEY_DOWN &&
         ikvi_modifier_bit(event->key.code) != 0)
         return false; /* more may follow */
-    if (ikvi_triggers_of(event, parts) == 0 || parts[0].type == PART_MOVE)
+    if (ikvi_triggers_of(event, parts) == 0 || parts[0].type == PART_MOVE ||
+        parts[0].type == PART_VALUE) /* it may become a press */
         return false;
     *to = parts[0];
     return touch ? to->type != PART_BUTTON

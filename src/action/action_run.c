@@ -423,8 +423,10 @@ static bool held_input(const ikv_actions *a, uint32_t seat, action_part part,
     case PART_AXIS_PLUS:
     case PART_AXIS_MINUS:
     case PART_STICK:
-        event->kind =
-            part.type == PART_PAD ? IKV_KIND_PAD_DOWN : IKV_KIND_PAD_AXIS;
+    case PART_VALUE:
+        event->kind = part.type == PART_PAD     ? IKV_KIND_PAD_DOWN
+                      : part.type == PART_VALUE ? IKV_KIND_PAD_VALUE
+                                                : IKV_KIND_PAD_AXIS;
         event->pad.index = part.number;
         return true;
     case PART_BUTTON:

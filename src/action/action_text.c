@@ -34,6 +34,7 @@ static const struct part_row {
     {"pad.left", PART_STICK, 0, 0, false},
     {"pad.right", PART_STICK, 1, 0, false},
     {"pad.axis", PART_AXIS, 0, IKV_PAD_AXES, true},
+    {"pad.value", PART_VALUE, 0, IKV_PAD_BUTTONS, false},
     {"pad.", PART_PAD, 0, IKV_PAD_BUTTONS, false},
     {"pointer.", PART_BUTTON, 0, IKV_BUTTON_LIMIT, false}};
 
@@ -60,6 +61,7 @@ static const uint8_t uses[PART_TYPES] = {
     [PART_MOVE] = MAY_END,
     [PART_WHEEL] = MAY_END,
     [PART_PAD] = MAY_BE_HELD | MAY_END,
+    [PART_VALUE] = MAY_BE_HELD | MAY_END,
     [PART_AXIS_PLUS] = MAY_BE_HELD | MAY_END,
     [PART_AXIS_MINUS] = MAY_BE_HELD | MAY_END};
 
@@ -210,6 +212,7 @@ static ikv_status add_part(part_reader *r, action_shape *to)
             ".eraser, .6 to .15, .click, .double, .hold, .move, .stick, "
             "gesture.two_tap, wheel.up, .down, "
             ".left, .right, pad.0 to pad.31, pad.axis0 to pad.axis15, "
+            "pad.value0 to pad.value31, "
             "pad.left, pad.right");
     if (to->count == ACTION_PARTS)
         return refuse_text(r, "too much:", "a binding has at most 4 parts");
@@ -368,6 +371,10 @@ static bool parts_meet(action_part a, action_part b)
     if (a.type == PART_FINGER || b.type == PART_FINGER) {
         action_part other = a.type == PART_FINGER ? b : a;
         return other.type == PART_BUTTON && other.number == IKV_PRIMARY_BUTTON;
+    }
+    if (a.type == PART_VALUE || b.type == PART_VALUE) {
+        uint8_t other = a.type == PART_VALUE ? b.type : a.type;
+        return other == PART_PAD && a.number == b.number;
     }
     if (a.type == PART_STICK)
         return b.type >= PART_AXIS && b.type <= PART_AXIS_MINUS &&

@@ -87,6 +87,15 @@ static uint32_t append(ikv_loop *loop, const ikv_event *event,
     return at;
 }
 
+bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event)
+{
+    static const loop_entry made = {.due = NO_DUE};
+    if (loop_room(loop) == 0)
+        return false;
+    append(loop, event, &made);
+    return true;
+}
+
 /* A tape may be made by hand: what comes from it is checked as what a port
  * pushes, and its lane and kind besides. */
 ikv_status ikvi_loop_check_played(const ikv_loop *loop, const ikv_event *event,
@@ -358,6 +367,20 @@ static uint16_t take_data(ikv_loop *loop, uint16_t block)
     return kept;
 }
 
+/* There is room for all. */
+static void append_sticky(ikv_loop *loop, const ikv_event *event,
+                          const loop_entry *entry)
+{
+    ikv_event after[STICKY_LIMIT];
+    uint32_t count;
+    if (ikvi_loop_sticky(loop, event, after, &count))
+        append(loop, event, entry);
+    else if (entry->block != 0)
+        ikvi_loop_free_data(loop, entry->block);
+    for (uint32_t i = 0; i < count; i++)
+        ikvi_loop_append(loop, &after[i]);
+}
+
 /* The event bears its sink's tag, and its block's number. */
 static void take_pushed(ikv_loop *loop, ikv_event *event)
 {
@@ -390,7 +413,10 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
         loop->counters.late++;
         event->flags |= IKV_LATE;
     }
-    append(loop, event, &pushed);
+    if (IKVI_UNLIKELY(loop->sticky.seats != 0))
+        append_sticky(loop, event, &pushed);
+    else
+        append(loop, event, &pushed);
 }
 
 /* Whether it may stand in a port's answer: as pushes are checked. */
@@ -486,6 +512,9 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
     ikv_event batch[64];
     while (ikv_queue_waiting(loop->queue) > 0) {
         uint32_t room = loop_room(loop);
+        /* One may bring modifiers' ends along. */
+        if (IKVI_UNLIKELY(loop->sticky.seats != 0))
+            room /= 1 + STICKY_LIMIT;
         room = room < 64 ? room : 64;
         if (room == 0) {
             loop->counters.held_back++;
@@ -509,15 +538,6 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 }
 
 /* ---------------------------------------------- ports that are no more -- */
-
-bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event)
-{
-    static const loop_entry made = {.due = NO_DUE};
-    if (loop_room(loop) == 0)
-        return false;
-    append(loop, event, &made);
-    return true;
-}
 
 static bool append_removal(ikv_loop *loop, uint16_t device)
 {

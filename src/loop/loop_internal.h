@@ -11,8 +11,8 @@
  * loop-4  each block that is in use is of one pending event
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
- * loop_data.c, loop_input.c, loop_merge.c, loop_holds.c, loop_turn.c, loop_seats.c,
- * loop_route.c,
+ * loop_data.c, loop_sticky.c, loop_input.c, loop_merge.c, loop_holds.c,
+ * loop_turn.c, loop_seats.c, loop_route.c,
  * loop_pace.c, loop_durations.c, loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
@@ -122,6 +122,22 @@ typedef struct merge_slot {
     uint32_t run, last; /* ring index */
 } merge_slot;
 
+enum {
+    STICKY_LIMIT = 8 /* modifiers that are pressed at once */
+};
+
+/* A modifier of a seat whose modifiers stay; `up` will be its release. */
+typedef struct sticky_key {
+    ikv_event up;
+    uint8_t seat, how;
+} sticky_key;
+
+typedef struct loop_sticky {
+    uint8_t seats; /* a bit for each: theirs stay */
+    uint32_t count;
+    sticky_key keys[STICKY_LIMIT];
+} loop_sticky;
+
 struct ikv_loop {
     /* Links to what is outside, and constants. */
     ikv_memory memory;
@@ -182,6 +198,7 @@ struct ikv_loop {
     uint8_t drop_told; /* the port was told that a drop would: 1 not be taken, 2
                           be taken */
     uint64_t text_turn; /* of focus and scene, when that was looked at */
+    loop_sticky sticky;
     uint16_t gone_first, gone_last; /* devices whose numbers may come back */
     uint64_t furthest;              /* the step after the last that ever ran */
     uint32_t given; /* of what waits, from the head on: a restore's */
@@ -406,6 +423,13 @@ ikv_status ikvi_loop_check_data(const ikv_loop *loop, const ikv_event *event,
 /* Copies data into a free block: its number, plus 1; and gives it back. */
 uint16_t ikvi_loop_keep_data(ikv_loop *loop, const void *data, uint32_t size);
 void ikvi_loop_free_data(ikv_loop *loop, uint16_t block);
+
+/* loop_sticky.c */
+/* Whether an event goes on, and what comes behind it: up to STICKY_LIMIT. */
+bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
+                      uint32_t *count);
+/* A seat's modifiers stay no more: the releases of those that have. */
+uint32_t ikvi_loop_end_sticky(ikv_loop *loop, uint8_t seat, ikv_event *ups);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);

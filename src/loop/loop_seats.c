@@ -91,3 +91,20 @@ ikv_status ikv_loop_seat(const ikv_loop *loop, uint16_t device, uint8_t *seat)
     *seat = (uint8_t)(own - 1);
     return IKV_OK;
 }
+
+ikv_status ikv_loop_set_sticky(ikv_loop *loop, uint8_t seat, bool on)
+{
+    ikv_event ups[STICKY_LIMIT];
+    uint32_t count = 0;
+    if (loop == NULL || seat >= IKV_SEAT_LIMIT)
+        return IKV_BAD_ARGUMENT;
+    if (!on && loop_room(loop) < STICKY_LIMIT)
+        return IKV_FULL_PENDING;
+    uint8_t *seats = &loop->sticky.seats;
+    *seats = (uint8_t)(on ? *seats | 1u << seat : *seats & ~(1u << seat));
+    if (!on)
+        count = ikvi_loop_end_sticky(loop, seat, ups);
+    for (uint32_t i = 0; i < count; i++)
+        ikvi_loop_append(loop, &ups[i]);
+    return IKV_OK;
+}

@@ -39,6 +39,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     if ((p->buttons & (p->buttons - 1)) != 0)
         return; /* a chord */
     p->pressed = p->over;
+    p->strayed[0] = p->strayed[1] = 0;
     p->press_x = p->x;
     p->press_y = p->y;
     p->press_button = event->pointer.button;
@@ -64,11 +65,13 @@ void ikvi_router_pressed(ikv_router *r, pointer *p, const ikv_event *event)
 /* Where it is now, or was in this step. */
 static bool went_beyond(const ikv_router *r, const pointer *p, float slop)
 {
-    if (further(p->x - p->press_x, p->y - p->press_y, slop))
+    if (further(p->x - p->press_x, p->y - p->press_y, slop) ||
+        further(p->strayed[0], p->strayed[1], slop))
         return true;
     /* A merged move may have gone there and come back. */
     for (uint32_t i = 0; i < r->along.count; i++)
-        if (further(r->along.samples[i].pointer.x - p->press_x,
+        if ((r->along.samples[i].flags & IKV_RELATIVE) == 0 &&
+            further(r->along.samples[i].pointer.x - p->press_x,
                     r->along.samples[i].pointer.y - p->press_y, slop))
             return true;
     return false;

@@ -55,6 +55,7 @@ typedef struct pointer {
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
+    float strayed[2];     /* since the press, of motion that moved it nowhere */
     ikv_target dragging;  /* onto others, while it has captured it */
     ikv_target drag_over; /* what that is over; zero bits: nothing yet */
     bool drag_entry;      /* that has accepted it as it came, */

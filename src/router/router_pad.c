@@ -47,6 +47,7 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     }
     event.pad.value = ikvi_clamp(event.pad.value, -1, 1);
     bool axis = event.kind == IKV_KIND_PAD_AXIS;
+    bool value = event.kind == IKV_KIND_PAD_VALUE;
     if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return ikvi_router_meaningless(
             r, &event, "the standard mapping has no such index");
@@ -59,6 +60,8 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     if (axis) {
         pad->axes[event.pad.index] = event.pad.value;
         fill_stick(r, pad, &event);
+    } else if (value) {
+        /* It is told, and changes nothing here: the press is a port's. */
     } else if (((pad->buttons & bit) != 0) ==
                (event.kind == IKV_KIND_PAD_DOWN)) {
         return ikvi_router_meaningless(r, &event, "the button is so already");

@@ -103,8 +103,13 @@ static void take_position(pointer *p, ikv_event *event)
         p->view = event->view;
         p->outside = false;
     }
-    /* A port that knows the motion, of a locked mouse for instance, gave it. */
-    if (event->pointer.dx == 0 && event->pointer.dy == 0) {
+    /* Of a locked one motion is all there is: it rests where it was. */
+    if ((event->flags & IKV_RELATIVE) != 0) {
+        event->pointer.x = p->x;
+        event->pointer.y = p->y;
+        p->strayed[0] += event->pointer.dx;
+        p->strayed[1] += event->pointer.dy;
+    } else if (event->pointer.dx == 0 && event->pointer.dy == 0) {
         event->pointer.dx = event->pointer.x - p->x;
         event->pointer.dy = event->pointer.y - p->y;
     }

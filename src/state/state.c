@@ -455,17 +455,21 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
     return p;
 }
 
-static void place_pointer(state_pointer *p, const ikv_pointer_data *at)
+static void place_pointer(state_pointer *p, const ikv_event *event)
 {
+    const ikv_pointer_data *at = &event->pointer;
     float dx = at->dx, dy = at->dy;
+    bool rests = (event->flags & IKV_RELATIVE) != 0 && p->placed;
     /* The first place is no motion from nowhere. */
-    if (dx == 0 && dy == 0 && p->placed) {
+    if (dx == 0 && dy == 0 && p->placed && !rests) {
         dx = at->x - p->now.x;
         dy = at->y - p->now.y;
     }
     p->placed = true;
-    p->now.x = at->x;
-    p->now.y = at->y;
+    if (!rests) {
+        p->now.x = at->x;
+        p->now.y = at->y;
+    }
     p->now.dx += dx;
     p->now.dy += dy;
     p->now.frame_dx += dx;
@@ -508,7 +512,7 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
         return;
     /* A cancel's place means nothing. */
     if (event->kind != IKV_KIND_POINTER_CANCEL)
-        place_pointer(p, &event->pointer);
+        place_pointer(p, event);
     if (event->kind == IKV_KIND_POINTER_DOWN && !claimed)
         press_button(p, button, event->time_ns);
     else if (event->kind == IKV_KIND_POINTER_UP)
@@ -642,6 +646,7 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
                      bool claimed)
 {
     bool axis = event->kind == IKV_KIND_PAD_AXIS;
+    float value = ikvi_clamp(event->pad.value, -1, 1);
     state_pad *p = pad_of(s, filter, event->device);
     /* Before a pad is made known of it: what means nothing takes no place. */
     if (event->pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
@@ -654,19 +659,23 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
     p->now.pad = event->pad.pad;
     uint32_t bit = 1u << event->pad.index;
     if (axis && !claimed) {
-        float value = event->pad.value;
-        p->now.axes[event->pad.index] = ikvi_clamp(value, -1, 1);
+        p->now.axes[event->pad.index] = value;
         /* Both axes of a stick make its dead zone: it is found anew for
          * either. */
         ikvi_stick(&s->zones, &p->now.axes[0], p->now.left);
         ikvi_stick(&s->zones, &p->now.axes[2], p->now.right);
+    } else if (event->kind == IKV_KIND_PAD_VALUE && !claimed) {
+        p->now.values[event->pad.index] = value > 0 ? value : 0;
     } else if (event->kind == IKV_KIND_PAD_DOWN && !claimed) {
+        /* One that says no more is wholly down. */
+        p->now.values[event->pad.index] = value > 0 ? value : 1;
         if ((p->now.buttons & bit) == 0) {
             p->now.went_down |= bit;
             p->now.frame_down |= bit;
         }
         p->now.buttons |= bit;
     } else if (event->kind == IKV_KIND_PAD_UP && (p->now.buttons & bit) != 0) {
+        p->now.values[event->pad.index] = value > 0 ? value : 0;
         p->now.buttons &= ~bit;
         p->now.went_up |= bit;
         p->now.frame_up |= bit;
@@ -684,6 +693,7 @@ static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
     p->now.frame_up |= p->now.buttons;
     p->now.buttons = 0;
     memset(p->now.axes, 0, sizeof p->now.axes);
+    memset(p->now.values, 0, sizeof p->now.values);
     memset(p->now.left, 0, sizeof p->now.left);
     memset(p->now.right, 0, sizeof p->now.right);
     p->now.connected = cause->kind != IKV_KIND_DEVICE_REMOVE;
@@ -781,6 +791,7 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
     case IKV_KIND_PAD_DOWN:
     case IKV_KIND_PAD_UP:
     case IKV_KIND_PAD_AXIS:
+    case IKV_KIND_PAD_VALUE:
         take_pad(s, filter, event, claimed);
         break;
     case IKV_KIND_DEVICE_ADD:

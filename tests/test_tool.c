@@ -410,7 +410,7 @@ START_TEST(example_handlers)
                          TEST_CC " -std=c11 -Wall -Wextra -Werror -I" SOURCE
                                  "/include -c handlers.c -o handlers.o");
     ck_assert_msg(code == 0, "%s", output);
-    ck_assert_int_eq(kinds, 71);
+    ck_assert_int_eq(kinds, 75);
     remove("handlers.c");
     remove("handlers.o");
     remove("one.tape.jsonl");

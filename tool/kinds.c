@@ -189,7 +189,8 @@ static const char *payload_member(const ikv_kind_info *info)
         IKV_KINDS(KIND_OF)
 #undef KIND_OF
     };
-    return members[layouts[info->kind]];
+    /* A kind of a program's own has none. */
+    return info->kind < sizeof layouts ? members[layouts[info->kind]] : NULL;
 }
 
 /* A C identifier of a kind's name, in lower or upper case. */

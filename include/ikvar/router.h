@@ -247,7 +247,7 @@ IKV_API ikv_outcome ikv_router_route_merged(ikv_router *router,
 
 /* How long a press of a seat, or of each (IKV_ALL_SEATS), is a hold, and how long
  * two clicks may be apart as a double one: for players who need longer. From the
- * next press on; no longer than an hour. 0: as the config says.
+ * next press on, in whole microseconds, no longer than an hour. 0: as the config says.
  * Returns IKV_OK or BAD_ARGUMENT.
  * Context: owner thread, inside handlers too; O(seats). */
 IKV_API ikv_status ikv_router_set_times(ikv_router *router, uint8_t seat,

@@ -126,9 +126,11 @@ enum {
     STICKY_LIMIT = 8 /* modifiers that are pressed at once */
 };
 
-/* A modifier of a seat whose modifiers stay; `up` will be its release. */
+/* A modifier of a seat whose modifiers stay. */
 typedef struct sticky_key {
-    ikv_event up;
+    uint32_t code, key;
+    uint16_t device;
+    uint8_t location, view, own_seat; /* as its event said */
     uint8_t seat, how;
 } sticky_key;
 

@@ -30,8 +30,8 @@ static uint8_t seat_of_event(const ikv_loop *loop, const ikv_event *event)
 static sticky_key *find_sticky(loop_sticky *s, const ikv_event *event)
 {
     for (uint32_t i = 0; i < s->count; i++)
-        if (s->keys[i].up.device == event->device &&
-            s->keys[i].up.key.code == event->key.code)
+        if (s->keys[i].device == event->device &&
+            s->keys[i].code == event->key.code)
             return &s->keys[i];
     return NULL;
 }
@@ -43,14 +43,32 @@ static void remove_sticky(loop_sticky *s, const sticky_key *key)
         s->keys[at] = s->keys[at + 1];
 }
 
+static ikv_event release_of(const sticky_key *key, uint64_t time_ns)
+{
+    ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, time_ns);
+    up.device = key->device;
+    up.view = key->view;
+    up.seat = key->own_seat;
+    up.flags = IKV_SYNTHETIC;
+    up.key.code = key->code;
+    up.key.key = key->key;
+    up.key.location = key->location;
+    return up;
+}
+
 /* Whether it goes on to where it is routed. */
 static bool modifier_down(loop_sticky *s, const ikv_event *event, uint8_t seat)
 {
     sticky_key *key = find_sticky(s, event);
     if (key == NULL && s->count < STICKY_LIMIT) {
         key = &s->keys[s->count++];
-        *key = (sticky_key){.up = *event, .seat = seat};
-        key->up.kind = IKV_KIND_KEY_UP;
+        *key = (sticky_key){.code = event->key.code,
+                            .key = event->key.key,
+                            .device = event->device,
+                            .location = event->key.location,
+                            .view = event->view,
+                            .own_seat = event->seat,
+                            .seat = seat};
         return true;
     }
     if (key == NULL || key->how == STICKY_DOWN || key->how == STICKY_HELD)
@@ -99,9 +117,7 @@ static uint32_t other_up(loop_sticky *s, const ikv_event *event, uint8_t seat,
             i++;
             continue;
         }
-        after[count] = key->up;
-        after[count].time_ns = event->time_ns;
-        after[count++].flags |= IKV_SYNTHETIC;
+        after[count++] = release_of(key, event->time_ns);
         remove_sticky(s, key);
     }
     return count;
@@ -112,7 +128,7 @@ static void forget_sticky(loop_sticky *s, const ikv_event *event)
 {
     for (uint32_t i = s->count; i-- > 0;)
         if (event->kind == IKV_KIND_WINDOW_BLUR ||
-            s->keys[i].up.device == event->device)
+            s->keys[i].device == event->device)
             remove_sticky(s, &s->keys[i]);
 }
 
@@ -121,8 +137,8 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
 {
     loop_sticky *s = &loop->sticky;
     uint8_t seat = seat_of_event(loop, event);
-    bool key = event->kind == IKV_KIND_KEY_DOWN ||
-               event->kind == IKV_KIND_KEY_UP;
+    bool key =
+        event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP;
     *count = 0;
     if (event->kind == IKV_KIND_WINDOW_BLUR ||
         event->kind == IKV_KIND_DEVICE_REMOVE)
@@ -153,9 +169,7 @@ uint32_t ikvi_loop_end_sticky(ikv_loop *loop, uint8_t seat, ikv_event *ups)
         remove_sticky(s, &s->keys[i]);
         if (key.how == STICKY_DOWN || key.how == STICKY_HELD)
             continue;
-        ups[count] = key.up;
-        ups[count].time_ns = loop->now;
-        ups[count++].flags |= IKV_SYNTHETIC;
+        ups[count++] = release_of(&key, loop->now);
     }
     return count;
 }

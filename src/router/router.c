@@ -357,6 +357,12 @@ ikv_outcome ikv_router_route_data(ikv_router *router, const ikv_event *event,
     return ikvi_router_route_with(router, event, &with);
 }
 
+/* Not 0 for what is above it. */
+static uint32_t in_microseconds(uint64_t ns)
+{
+    return (uint32_t)((ns + 999) / 1000);
+}
+
 ikv_status ikv_router_set_times(ikv_router *router, uint8_t seat,
                                 uint64_t hold_ns, uint64_t double_ns)
 {
@@ -366,8 +372,8 @@ ikv_status ikv_router_set_times(ikv_router *router, uint8_t seat,
         return IKV_BAD_ARGUMENT;
     for (uint32_t i = 0; i < IKV_SEAT_LIMIT; i++)
         if (i == seat || seat == IKV_ALL_SEATS) {
-            router->s.hold_ns[i] = hold_ns;
-            router->s.double_ns[i] = double_ns;
+            router->s.hold_us[i] = in_microseconds(hold_ns);
+            router->s.double_us[i] = in_microseconds(double_ns);
         }
     return IKV_OK;
 }
@@ -468,8 +474,8 @@ bool ikv_router_pointer(const ikv_router *router, uint32_t nth,
             .captured = p->captured,
             .pressed = p->buttons != 0 ? p->pressed : (ikv_target){0},
             .dragging = p->drag_told ? p->dragging : (ikv_target){0},
-            .drag_over = p->drag_over,
-            .drag_accepts = p->drag_accepts};
+            .drag_over = p->drag.over,
+            .drag_accepts = p->drag.accepts};
         return true;
     }
     return false;
@@ -499,7 +505,7 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
     if (p->buttons == 0 &&
         (p->captured.bits != 0 || p->pressed.bits != 0 ||
          p->clicking.bits != 0 || p->attached.bits != 0 || p->hold_due ||
-         p->dragging.bits != 0 || p->drag_over.bits != 0))
+         p->dragging.bits != 0 || p->drag.over.bits != 0))
         return "router-2";
     return ikvi_router_find(router, p->device, p->id) == p ? NULL : "router-3";
 }

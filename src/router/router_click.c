@@ -47,7 +47,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     p->dragged = p->menu_sent = false;
     ikvi_router_no_hold(r, p);
     p->hold_due = true;
-    uint64_t own = r->s.hold_ns[p->seat];
+    uint64_t own = r->s.hold_us[p->seat] * UINT64_C(1000);
     p->hold_ns = event->time_ns + (own != 0 ? own : r->hold_ns);
     r->s.holds_due++;
 }
@@ -194,7 +194,7 @@ static uint32_t count_click(ikv_router *r, const pointer *p,
                         .device = p->device,
                         .type = p->type,
                         .clicks = 1};
-    uint64_t own = r->s.double_ns[p->seat];
+    uint64_t own = r->s.double_us[p->seat] * UINT64_C(1000);
     for (uint32_t i = 0; i < RECENT_CLICKS; i++) {
         recent_click *c = &r->s.clicks[i];
         if (c->clicks == 0 || c->device != p->device || c->type != p->type ||

@@ -6,159 +6,192 @@
  */
 #include "router_internal.h"
 
-/* The topmost there that is not dragged itself, and that the seat reaches; the
- * root, where nothing else is. */
-static ikv_target find_beneath(const ikv_router *r, const pointer *p)
+/* What is told of a drag, where its pointer is. */
+static ikv_event place_of(const pointer *p, const ikv_event *cause)
 {
-    ikv_target hit = ikvi_router_pick(r, p, p->dragging, 0);
-    return hit.bits == 0 && ikv_router_modal(r, p->seat).bits == 0 ? root_of(r)
-                                                                   : hit;
-}
-
-static ikv_verdict send_drag(ikv_router *r, const pointer *p,
-                             const ikv_event *cause, ikv_kind kind,
-                             ikv_target target, ikv_target related,
-                             bool accepted)
-{
-    ikv_event event = ikv_event_make(kind, cause->time_ns);
-    event.device = p->device;
-    event.view = p->view;
-    event.seat = p->seat;
-    event.modifiers = p->modifiers;
-    event.flags = cause->flags & (uint16_t)(IKV_SYNTHETIC | IKV_PRIMARY);
-    event.drag = (ikv_drag_data){.x = p->x,
+    ikv_event place = ikv_event_make(IKV_KIND_DRAG_OVER, cause->time_ns);
+    place.device = p->device;
+    place.view = p->view;
+    place.seat = p->seat;
+    place.modifiers = p->modifiers;
+    place.flags = cause->flags & (uint16_t)(IKV_SYNTHETIC | IKV_PRIMARY);
+    place.drag = (ikv_drag_data){.x = p->x,
                                  .y = p->y,
                                  .dx = p->x - p->press_x,
                                  .dy = p->y - p->press_y,
                                  .pointer = p->id,
-                                 .type = p->type,
-                                 .accepted = accepted};
+                                 .type = p->type};
+    return place;
+}
+
+/* The topmost there that is not dragged itself, and that the seat reaches; the
+ * root, where nothing else is. */
+static ikv_target find_beneath(const ikv_router *r, const ikv_event *place,
+                               ikv_target dragged)
+{
+    pointer there = {.type = place->drag.type,
+                     .view = place->view,
+                     .seat = place->seat,
+                     .x = place->drag.x,
+                     .y = place->drag.y};
+    ikv_target hit = ikvi_router_pick(r, &there, dragged, 0);
+    return hit.bits == 0 && ikv_router_modal(r, place->seat).bits == 0
+               ? root_of(r)
+               : hit;
+}
+
+static ikv_verdict send_drag(ikv_router *r, const ikv_event *place,
+                             ikv_kind kind, ikv_target target,
+                             ikv_target related, bool accepted)
+{
+    ikv_event event = *place;
+    event.kind = kind;
+    event.drag.accepted = accepted;
     return ikvi_router_send_kind(r, &event, kind, target, related).verdict;
 }
 
 /* In HTML's order: the new one is told before the old one is left. */
-static void drag_onto(ikv_router *r, pointer *p, const ikv_event *cause,
-                      ikv_target to)
+static void drag_onto(ikv_router *r, drag_state *drag, const ikv_event *place,
+                      ikv_target to, ikv_target dragged)
 {
-    ikv_target old = p->drag_over, dragged = p->dragging;
+    ikv_target old = drag->over;
     /* Before it is told: what handlers do counts from there. */
-    p->drag_over = to;
-    p->drag_entry = p->drag_accepts = false;
+    *drag = (drag_state){.over = to};
     if (to.bits != 0) {
         ikv_verdict verdict =
-            send_drag(r, p, cause, IKV_KIND_DRAG_ENTER, to, dragged, false);
-        p->drag_entry = p->drag_accepts =
-            same(p->drag_over, to) && (verdict & IKV_ACCEPT) != 0;
+            send_drag(r, place, IKV_KIND_DRAG_ENTER, to, dragged, false);
+        drag->entry = drag->accepts =
+            same(drag->over, to) && (verdict & IKV_ACCEPT) != 0;
     }
     if (old.bits != 0)
-        send_drag(r, p, cause, IKV_KIND_DRAG_LEAVE, old, dragged, false);
+        send_drag(r, place, IKV_KIND_DRAG_LEAVE, old, dragged, false);
 }
 
 /* DRAG2: whoever accepted it as it came has done so for good. */
-static void drag_on(ikv_router *r, pointer *p, const ikv_event *cause)
+static void drag_on(ikv_router *r, drag_state *drag, const ikv_event *place,
+                    ikv_target dragged)
 {
-    ikv_target over = p->drag_over;
-    ikv_verdict verdict = send_drag(r, p, cause, IKV_KIND_DRAG_OVER, over,
-                                    p->dragging, p->drag_accepts);
-    if (same(p->drag_over, over))
-        p->drag_accepts = p->drag_entry || (verdict & IKV_ACCEPT) != 0;
+    ikv_target over = drag->over;
+    ikv_verdict verdict =
+        send_drag(r, place, IKV_KIND_DRAG_OVER, over, dragged, drag->accepts);
+    if (same(drag->over, over))
+        drag->accepts = drag->entry || (verdict & IKV_ACCEPT) != 0;
 }
 
 /* DRAG1, DRAG2. */
 void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause)
 {
     ikv_target none = {0};
+    ikv_event place = place_of(p, cause);
     /* What was dragged is gone: who was told of it is told so. */
-    if (p->dragging.bits == 0 && p->drag_over.bits != 0)
-        drag_onto(r, p, cause, none);
+    if (p->dragging.bits == 0 && p->drag.over.bits != 0)
+        drag_onto(r, &p->drag, &place, none, none);
     if (p->dragging.bits == 0 || !p->dragged || !same(p->captured, p->dragging))
         return;
     p->drag_told = true;
-    ikv_target to = find_beneath(r, p);
-    if (!same(to, p->drag_over))
-        drag_onto(r, p, cause, to);
-    if (p->drag_over.bits == 0 || p->dragging.bits == 0)
+    ikv_target to = find_beneath(r, &place, p->dragging);
+    if (!same(to, p->drag.over))
+        drag_onto(r, &p->drag, &place, to, p->dragging);
+    if (p->drag.over.bits == 0 || p->dragging.bits == 0)
         return;
-    drag_on(r, p, cause);
+    drag_on(r, &p->drag, &place, p->dragging);
 }
 
 /* DRAG3. */
 void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
                      bool released)
 {
-    ikv_target dragged = p->dragging, over = p->drag_over, none = {0};
-    bool dropped = released && p->drag_accepts && dragged.bits != 0 &&
+    ikv_event place = place_of(p, cause);
+    ikv_target dragged = p->dragging, over = p->drag.over, none = {0};
+    bool dropped = released && p->drag.accepts && dragged.bits != 0 &&
                    ikvi_router_alive(r, over);
     bool told = p->drag_told;
     /* It is over before anybody is told. */
-    p->dragging = p->drag_over = none;
-    p->drag_entry = p->drag_accepts = p->drag_told = false;
+    p->dragging = none;
+    p->drag = (drag_state){.over = none};
+    p->drag_told = false;
     if (over.bits != 0)
-        send_drag(r, p, cause,
-                  dropped ? IKV_KIND_DRAG_DROP : IKV_KIND_DRAG_LEAVE, over,
-                  dragged, dropped);
+        send_drag(r, &place, dropped ? IKV_KIND_DRAG_DROP : IKV_KIND_DRAG_LEAVE,
+                  over, dragged, dropped);
     if (told && dragged.bits != 0)
-        send_drag(r, p, cause, IKV_KIND_DRAG_END, dragged,
-                  dropped ? over : none, dropped);
+        send_drag(r, &place, IKV_KIND_DRAG_END, dragged, dropped ? over : none,
+                  dropped);
 }
 
 /* Where it is now; `dx` and `dy` count from where it came in. */
-static void place_foreign(pointer *p, const ikv_event *event)
+static void place_foreign(foreign_drag *f, const ikv_event *event)
 {
-    if (!p->used)
-        *p = (pointer){
+    if (!f->used)
+        *f = (foreign_drag){
             .used = true, .press_x = event->drag.x, .press_y = event->drag.y};
-    p->device = event->device;
-    p->view = event->view;
-    p->seat = event->seat;
-    p->modifiers = event->modifiers;
-    p->id = event->drag.pointer;
-    p->type = event->drag.type;
-    p->x = event->drag.x;
-    p->y = event->drag.y;
+    f->device = event->device;
+    f->view = event->view;
+    f->seat = event->seat;
+    f->modifiers = event->modifiers;
+    f->id = event->drag.pointer;
+    f->type = event->drag.type;
+    f->x = event->drag.x;
+    f->y = event->drag.y;
 }
 
-static void leave_foreign(ikv_router *r, pointer *p, const ikv_event *event)
+static ikv_event foreign_place(const foreign_drag *f, const ikv_event *cause)
 {
+    pointer there = {.device = f->device,
+                     .view = f->view,
+                     .seat = f->seat,
+                     .modifiers = f->modifiers,
+                     .id = f->id,
+                     .type = f->type,
+                     .x = f->x,
+                     .y = f->y,
+                     .press_x = f->press_x,
+                     .press_y = f->press_y};
+    return place_of(&there, cause);
+}
+
+static void leave_foreign(ikv_router *r, const ikv_event *cause)
+{
+    foreign_drag *f = &r->s.foreign;
     ikv_target none = {0};
-    drag_onto(r, p, event, none);
-    *p = (pointer){0};
+    ikv_event place = foreign_place(f, cause);
+    drag_onto(r, &f->drag, &place, none, none);
+    *f = (foreign_drag){0};
 }
 
 /* DRAG5: nothing of the scene is dragged, so there is no source, and nobody who
  * is told of the end. */
 ikv_outcome ikvi_drag_foreign(ikv_router *r, const ikv_event *event)
 {
-    pointer *p = &r->s.foreign;
+    foreign_drag *f = &r->s.foreign;
+    ikv_target none = {0};
     ikv_outcome outcome = {.status = IKV_OK};
     if (event->kind != IKV_KIND_DRAG_OVER &&
         event->kind != IKV_KIND_DRAG_DROP && event->kind != IKV_KIND_DRAG_LEAVE)
         return ikvi_router_meaningless(
             r, event, "ports tell of drag.over, drag.drop and drag.leave");
     if (event->kind == IKV_KIND_DRAG_LEAVE) {
-        leave_foreign(r, p, event);
+        leave_foreign(r, event);
         return outcome;
     }
-    place_foreign(p, event);
-    ikv_target to = find_beneath(r, p), over = to;
-    if (!same(to, p->drag_over))
-        drag_onto(r, p, event, to);
-    over = p->drag_over;
+    place_foreign(f, event);
+    ikv_event place = foreign_place(f, event);
+    ikv_target to = find_beneath(r, &place, none);
+    if (!same(to, f->drag.over))
+        drag_onto(r, &f->drag, &place, to, none);
+    ikv_target over = f->drag.over;
     if (event->kind == IKV_KIND_DRAG_OVER) {
         if (over.bits != 0)
-            drag_on(r, p, event);
-        outcome.verdict = p->drag_accepts ? IKV_ACCEPT : 0;
+            drag_on(r, &f->drag, &place, none);
+        outcome.verdict = f->drag.accepts ? IKV_ACCEPT : 0;
         return outcome;
     }
-    if (!p->drag_accepts || over.bits == 0) {
-        leave_foreign(r, p, event);
+    if (!f->drag.accepts || over.bits == 0) {
+        leave_foreign(r, event);
         return outcome;
     }
-    pointer dropped = *p;
     /* It is over before anybody is told. */
-    *p = (pointer){0};
-    send_drag(r, &dropped, event, IKV_KIND_DRAG_DROP, over, dropped.dragging,
-              true);
+    *f = (foreign_drag){0};
+    send_drag(r, &place, IKV_KIND_DRAG_DROP, over, none, true);
     outcome.verdict = IKV_ACCEPT;
     return outcome;
 }
@@ -166,5 +199,5 @@ ikv_outcome ikvi_drag_foreign(ikv_router *r, const ikv_event *event)
 void ikvi_router_drag_elsewhere(ikv_router *router, const ikv_event *event)
 {
     if (router->s.foreign.used)
-        leave_foreign(router, &router->s.foreign, event);
+        leave_foreign(router, event);
 }

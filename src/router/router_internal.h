@@ -32,6 +32,22 @@ typedef struct modal {
     uint8_t seat;
 } modal;
 
+/* What is dragged onto others. */
+typedef struct drag_state {
+    ikv_target over; /* zero bits: nothing yet */
+    bool entry;      /* that has accepted it as it came, */
+    bool accepts;    /* or now */
+} drag_state;
+
+/* What the system drags over the window. */
+typedef struct foreign_drag {
+    bool used;
+    uint8_t type, view, seat;
+    uint16_t device, id, modifiers;
+    float x, y, press_x, press_y; /* where it came in */
+    drag_state drag;
+} foreign_drag;
+
 typedef struct pointer {
     bool used;
     bool in_view; /* it is over something, the root at least */
@@ -55,14 +71,12 @@ typedef struct pointer {
     uint16_t device, id, modifiers;
     uint32_t press_number; /* rises with each press, of all pointers */
     float x, y, press_x, press_y;
-    float strayed[2];     /* since the press, of motion that moved it nowhere */
-    ikv_target dragging;  /* onto others, while it has captured it */
-    ikv_target drag_over; /* what that is over; zero bits: nothing yet */
-    bool drag_entry;      /* that has accepted it as it came, */
-    bool drag_accepts;    /* or now */
-    bool drag_told;       /* it went beyond the slop */
-    ikv_target attached;  /* follows it while it has captured it; */
-    float grip[2];        /* so it was taken */
+    float strayed[2];    /* since the press, of motion that moved it nowhere */
+    ikv_target dragging; /* onto others, while it has captured it */
+    drag_state drag;
+    bool drag_told;      /* it went beyond the slop */
+    ikv_target attached; /* follows it while it has captured it; */
+    float grip[2];       /* so it was taken */
     uint16_t pressure, width, height, twist; /* as they were told last */
     int8_t tilt_x, tilt_y;
     uint64_t hold_ns; /* when the hold is due */
@@ -151,9 +165,9 @@ struct ikv_router {
         ikv_target focused[IKV_SEAT_LIMIT];
         uint32_t modal_count;
         modal modals[IKV_MODAL_LIMIT]; /* the last one of a seat is in effect */
-        uint64_t hold_ns[IKV_SEAT_LIMIT]; /* a seat's own; 0: as the config */
-        uint64_t double_ns[IKV_SEAT_LIMIT];
-        pointer foreign;         /* what the system drags over the window */
+        uint32_t hold_us[IKV_SEAT_LIMIT]; /* a seat's own; 0: as the config */
+        uint32_t double_us[IKV_SEAT_LIMIT];
+        foreign_drag foreign;
         uint8_t cancels;         /* bits of seats: all that is down, */
         uint8_t cancels_outside; /* or what is outside the modal target */
         ikv_router_counts counters;

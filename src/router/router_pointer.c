@@ -271,7 +271,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
     if (releases)
         ikvi_router_click(r, p, event, click);
     ikvi_gesture_moved(r, p, event);
-    if (IKVI_UNLIKELY((p->dragging.bits | p->drag_over.bits) != 0))
+    if (IKVI_UNLIKELY((p->dragging.bits | p->drag.over.bits) != 0))
         ikvi_drag_moved(r, p, event);
     return outcome;
 }
@@ -347,7 +347,7 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
     ikv_outcome outcome = send_to_pointer(r, p, event);
     if (outcome.verdict & IKV_REFUSE)
         click = (ikv_target){0};
-    if (IKVI_UNLIKELY((p->dragging.bits | p->drag_over.bits) != 0)) {
+    if (IKVI_UNLIKELY((p->dragging.bits | p->drag.over.bits) != 0)) {
         ikvi_drag_moved(r, p, event);
         ikvi_drag_ended(r, p, event, true);
     }
@@ -778,6 +778,12 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
     router->routing = false;
 }
 
+static void forget_drag(drag_state *drag, ikv_target target)
+{
+    if (same(drag->over, target))
+        *drag = (drag_state){{0}, false, false};
+}
+
 /* GONE1, GONE2. What was beneath it in the chain may have gone elsewhere in the
  * tree since, and is still entered. */
 static void forget_target(pointer *p, ikv_target target, ikv_target former)
@@ -804,10 +810,7 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
         p->attached = none;
     if (same(p->dragging, target))
         p->dragging = none;
-    if (same(p->drag_over, target)) {
-        p->drag_over = none;
-        p->drag_entry = p->drag_accepts = false;
-    }
+    forget_drag(&p->drag, target);
     if (same(p->pressed, target))
         p->pressed = none;
     if (same(p->clicking, target))
@@ -822,6 +825,6 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
     for (uint32_t i = 0; i < router->capacity; i++)
         if (pointer_at(router, i)->used)
             forget_target(pointer_at(router, i), target, former_parent);
-    forget_target(&router->s.foreign, target, former_parent);
+    forget_drag(&router->s.foreign.drag, target);
     ikvi_router_unfocus(router, target);
 }

@@ -19,7 +19,7 @@ ikv_status ikv_setup_bind(ikv_setup *setup, const char *name,
     if (setup->kit != NULL)
         status = ikv_bus_rebind(ikv_kit_bus(setup->kit), name, handler, user);
     /* One that has ended is bound for when it is subscribed anew. */
-    if (status < 0 && status != IKV_ABSENT)
+    if (status < 0)
         return status;
     h->bound = handler;
     h->bound_user = user;

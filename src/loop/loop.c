@@ -729,7 +729,9 @@ ikv_status ikvi_loop_check_taken(const ikv_loop *loop, const ikv_taken *since,
     /* All or nothing: a restore that does not fit leaves the present as it
      * is. */
     uint32_t blocks = 0;
-    if (since != NULL && count > loop->capacity - loop->s.count)
+    if (since == NULL)
+        return IKV_OK;
+    if (count > loop->capacity - loop->s.count)
         return IKV_FULL_PENDING;
     for (uint32_t i = 0; i < count; i++) {
         blocks += since[i].intake.data_size > 0;

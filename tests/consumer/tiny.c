@@ -39,6 +39,7 @@ static ikv_kit_config tiny(const ikv_port *port)
     c.state.pointers = c.state.pads = 1;
     c.state.keys = 32;
     c.loop.pending = 16;
+    c.loop.blocks = IKV_NO_BLOCKS;
     c.loop.samples = c.loop.held = 1;
     c.loop.devices = 4;
     return c;

@@ -238,8 +238,9 @@ static void capture_by_press(ikv_router *r, pointer *p)
 static ikv_target click_of(const ikv_router *r, const pointer *p,
                            const ikv_event *event)
 {
+    const ikv_target none = {0};
     return r->two_tap_alone && ikvi_gesture_may_tap(r, p, event)
-               ? (ikv_target){0}
+               ? none
                : ikvi_router_click_target(r, p, event);
 }
 

@@ -55,6 +55,7 @@ static void fill_hand(world *w, ikv_event *e)
 
 static void give_hand(world *w, const ikv_event *e)
 {
+    static const char path[32] = "a dropped file's path"; /* and zeros */
     ikv_intake intake = IKV_INTAKE_INIT;
     if (!w->plays) {
         fuzz_number((uint64_t)ikv_sink_push(w->sink, e));
@@ -69,7 +70,7 @@ static void give_hand(world *w, const ikv_event *e)
     intake.group = what / 32 == 6 ? 1 + a_byte(w) % 2 : 0;
     intake.within = what / 64 == 3;
     if (what / 16 == 4) {
-        intake.data = "a dropped file's path";
+        intake.data = path;
         intake.data_size = 1 + what % 8 * 4;
     }
     fuzz_number((uint64_t)ikv_sink_play(w->sink, e, &intake));

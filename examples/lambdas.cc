@@ -32,7 +32,7 @@ static bool sail()
         ikv_overlaps_sense(ikv_kit_overlaps(kit), berth, &sensing) == IKV_OK &&
         ikv_actions_add(actions, IKV_MAIN_SET, "sail", &sailing) == IKV_OK;
     float x = 0;
-    auto ahead = ikvar::hear(ikv_kit_bus(kit), IKV_KIND_ACTION_HOLD, {0},
+    auto ahead = ikvar::hear(ikv_kit_bus(kit), sailing, IKV_ACTION_HELD,
                              [&](const ikv_event &event) {
                                  x += 30 * event.action.value;
                                  ikv_scene_move(scene, ferry, x, 0);

@@ -154,9 +154,40 @@ static void throw_out()
           "an exception ends the program");
 }
 
+/* One of two actions, in one of its three states. */
+static void hear_action()
+{
+    ikv_kit *kit = open_kit();
+    ikv_actions *actions = ikv_kit_actions(kit);
+    ikv_bus *bus = ikv_kit_bus(kit);
+    ikv_action_id sail, horn;
+    check(ikv_actions_add(actions, IKV_MAIN_SET, "sail", &sail) == IKV_OK &&
+              ikv_actions_add(actions, IKV_MAIN_SET, "horn", &horn) == IKV_OK,
+          "two actions");
+    std::string heard;
+    auto at = [&heard](const char *what) {
+        return [&heard, what](const ikv_event &) { heard += what; };
+    };
+    auto start = ikvar::hear(bus, sail, IKV_ACTION_STARTED, at("s"));
+    auto end = ikvar::hear(bus, sail, IKV_ACTION_ENDED, at("e"));
+    auto other = ikvar::hear(bus, horn, IKV_ACTION_STARTED, at("h"));
+    auto wrong = ikvar::hear(bus, horn, IKV_ACTION_ENDED + 1, at("w"));
+    check(!wrong && wrong.status() == IKV_BAD_ARGUMENT, "no such state");
+    ikv_actions_feed(actions, sail, 0, 1, 0);
+    ikv_actions_feed(actions, horn, 0, 1, 0);
+    ikv_actions_feed(actions, sail, 0, 0, 0);
+    ikv_actions_feed(actions, horn, 0, 0, 0);
+    check(heard == "she", "an action is heard by itself");
+    start.end();
+    end.end();
+    other.end();
+    ikv_kit_close(kit);
+}
+
 int main()
 {
     end_from_within();
+    hear_action();
     go_back();
     throw_out();
     ikv_bus_config config = IKV_BUS_INIT;

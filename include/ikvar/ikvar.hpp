@@ -165,6 +165,26 @@ subscription hear(ikv_bus *bus, ikv_kind kind, ikv_target at, F &&f)
     return subscribe(bus, config, std::forward<F>(f));
 }
 
+/* One action's start, hold or end (IKV_ACTION_STARTED ...), at whatever target: as
+ * ikv_actions_hear(), of the actions that tell this bus. An action that is not
+ * there is not refused, but never heard. */
+template <typename F>
+subscription hear(ikv_bus *bus, ikv_action_id action, uint32_t state, F &&f)
+{
+    if (state > IKV_ACTION_ENDED)
+        return subscription(nullptr, {0}, IKV_BAD_ARGUMENT);
+    ikv_condition its = {};
+    its.field = "action";
+    its.comparison = IKV_EQUAL;
+    its.value.type = IKV_VALUE_INTEGER;
+    its.value.bits.integer = action.bits;
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.kind = static_cast<ikv_kind>(IKV_KIND_ACTION_START + state);
+    config.conditions = &its;
+    config.condition_count = 1;
+    return subscribe(bus, config, std::forward<F>(f));
+}
+
 } // namespace ikvar
 
 #endif

@@ -39,6 +39,7 @@ static void finger(char what, int id, float x, float y)
 {
     ikv_event e = ikv_event_make(what == '+'   ? IKV_KIND_POINTER_DOWN
                                  : what == '~' ? IKV_KIND_POINTER_MOVE
+                                 : what == '!' ? IKV_KIND_POINTER_CANCEL
                                                : IKV_KIND_POINTER_UP,
                                  k.fake.now_ns);
     e.device = k.fake.device;
@@ -47,7 +48,7 @@ static void finger(char what, int id, float x, float y)
     e.pointer.x = x;
     e.pointer.y = y;
     e.pointer.button = what == '~' ? -1 : 0;
-    e.pointer.buttons = what != '-';
+    e.pointer.buttons = what == '+' || what == '~';
     ok(ikv_sink_push(k.fake.sink, &e));
 }
 
@@ -481,6 +482,8 @@ static void do_sticky(const char *word)
         finger('+', 1, 300, 300);
     else if (strcmp(word, "lift") == 0)
         finger('-', 1, 300, 300);
+    else if (strcmp(word, "cancel") == 0)
+        finger('!', 1, 300, 300);
     else if (strcmp(word, "off") == 0)
         ok(ikv_loop_set_sticky(k.loop, 0, false));
     else if (strcmp(word, "|") == 0)
@@ -505,6 +508,9 @@ static const struct {
     {"+KeyA " SHIFT "-KeyA +KeyB -KeyB |", /* not of a press before it */
      "KeyA ShiftLeft^ -KeyA^ KeyB^ -KeyB^ -!ShiftLeft "},
     {SHIFT "tap lift | +KeyA -KeyA |",
+     "ShiftLeft^ click^ -!ShiftLeft KeyA -KeyA "},
+    {SHIFT
+     "tap cancel | +KeyA -KeyA |", /* taken away, it was used all the same */
      "ShiftLeft^ click^ -!ShiftLeft KeyA -KeyA "},
     {SHIFT "| off | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
     {"+ShiftLeft | off | -ShiftLeft |", "ShiftLeft^ -ShiftLeft "},
@@ -549,6 +555,31 @@ START_TEST(modifiers_stay)
         ck_assert_str_eq(heard.text, first.text);
         ck_assert_uint_eq(
             ikv_state_modifiers(ikv_kit_state(k.kit), IKV_STATE_RAW, 0), 0);
+        kit_close(&k);
+    }
+}
+END_TEST
+
+/* A loop with room for few events says so, and does not wait for ever. */
+START_TEST(modifiers_in_little_room)
+{
+    for (uint32_t pending = 8; pending <= 9; pending++) {
+        k = (bench_kit){0};
+        kit_prepare(&k);
+        k.config.loop.pending = pending;
+        kit_open(&k);
+        heard.text[0] = '\0';
+        now_ms = 0;
+        kit_frame(&k, 0);
+        hears(k.bus, IKV_KIND_KEY_DOWN, (ikv_target){0}, note_key, NULL);
+        status_is(ikv_loop_set_sticky(k.loop, 0, true),
+                  pending < 9 ? IKV_FULL_PENDING : IKV_OK);
+        for_words("| +ShiftLeft -ShiftLeft | | +KeyA | | -KeyA +KeyB |",
+                  do_sticky);
+        for (int i = 0; i < 10; i++)
+            frame();
+        ck_assert_str_eq(heard.text, pending < 9 ? "ShiftLeft^ KeyA KeyB "
+                                                 : "ShiftLeft^ KeyA^ KeyB ");
         kit_close(&k);
     }
 }
@@ -850,6 +881,7 @@ Suite *touch_suite(void)
     add_table(s, "A1 an action toggles", an_action_toggles, ROWS(toggle_table));
     add(s, "A1 a setup toggles", a_setup_toggles);
     add_table(s, "K1 modifiers that stay", modifiers_stay, ROWS(sticky_table));
+    add(s, "K1 modifiers in little room", modifiers_in_little_room);
     add(s, "A1 a chord key by key", a_chord_key_by_key);
     add_table(s, "A2 what is held repeats", what_is_held_repeats,
               ROWS(repeat_table));

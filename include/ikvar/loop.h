@@ -302,7 +302,8 @@ IKV_API size_t ikv_loop_identify(const ikv_loop *loop, uint16_t device,
  * button has been let go; pressed twice it stays until it is pressed once more.
  * What a port pushes is changed before it is recorded, so that a tape plays back
  * the same without this. Switched off, what has stayed is let go, flagged
- * synthetic. Returns IKV_OK, BAD_ARGUMENT (no such seat), FULL_PENDING.
+ * synthetic. Returns IKV_OK, BAD_ARGUMENT (no such seat), FULL_PENDING (on: with
+ * loop.pending below 9; off: there is no room for what is let go).
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_set_sticky(ikv_loop *loop, uint8_t seat, bool on);
 

@@ -98,7 +98,8 @@ ikv_status ikv_loop_set_sticky(ikv_loop *loop, uint8_t seat, bool on)
     uint32_t count = 0;
     if (loop == NULL || seat >= IKV_SEAT_LIMIT)
         return IKV_BAD_ARGUMENT;
-    if (!on && loop_room(loop) < STICKY_LIMIT)
+    /* A release and the ends that come with it must fit in at once. */
+    if (on ? loop->capacity <= STICKY_LIMIT : loop_room(loop) < STICKY_LIMIT)
         return IKV_FULL_PENDING;
     uint8_t *seats = &loop->sticky.seats;
     *seats = (uint8_t)(on ? *seats | 1u << seat : *seats & ~(1u << seat));

@@ -152,7 +152,8 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
         event->kind == IKV_KIND_POINTER_DOWN)
         other_down(s, seat);
     else if (event->kind == IKV_KIND_KEY_UP ||
-             event->kind == IKV_KIND_POINTER_UP)
+             event->kind == IKV_KIND_POINTER_UP ||
+             event->kind == IKV_KIND_POINTER_CANCEL)
         *count = other_up(s, event, seat, after);
     return true;
 }

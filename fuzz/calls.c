@@ -627,8 +627,10 @@ static ikv_status change_clock(world *w)
         return ikv_loop_single_step(w->loop);
     case 3:
         return ikv_loop_set_scale(w->loop, a_count(w) * (w->tame ? 10 : 1));
-    case 4:
-        return ikv_loop_set_seat(w->loop, a_byte(w) % 4, a_byte(w) % 9);
+    case 4: {
+        const uint8_t seat = a_byte(w) % 9;
+        return ikv_loop_set_seat(w->loop, a_byte(w) % 4, seat);
+    }
     default:
         w->now += a_byte(w) % 4 == 0 ? a_time(w) % 3000000000u : 16666667;
         return IKV_OK;

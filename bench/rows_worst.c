@@ -389,6 +389,10 @@ static void subscribe_falling(void)
         config.rank = -(int32_t)i;
         ikv_bus_subscribe(bus, &config, NULL, NULL);
     }
+    /* The first delivery is when they have to be in order. */
+    ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, 1);
+    up.target = everywhere;
+    ikv_bus_deliver(bus, &up);
 }
 
 static ikv_verdict subscribe_within(const ikv_event *from,

@@ -5,6 +5,7 @@
  * The reference keeps subscriptions in one list and looks at all of them for
  * each visit. Every second program is watched, which makes the bus go its
  * merging way, flush its lane and fire its timers; the others go the fast way.
+ * Every third one has most of its subscriptions at one place, in any order.
  * IKV_MODEL_SEED and IKV_MODEL_RUNS choose other programs.
  */
 #include "support.h"
@@ -50,7 +51,7 @@ typedef struct program {
     ikv_owner owners[OWNERS];
     bool owned[OWNERS];
     int depth, waiting, budget;
-    bool watched;
+    bool watched, crowded;
     uint64_t time_ns, turn;
     struct queued {
         int kind, target, seat;
@@ -376,6 +377,15 @@ static void subscribe_one(void)
     } else if (s.target > TARGETS || !p->alive[s.target]) {
         s.target = -1;
     }
+    if (p->crowded) {
+        /* Mostly one long run, in any order: what is late is sorted in. */
+        bool there = random_below(r, 8) != 0;
+        s.kind = there ? 0 : s.kind;
+        s.target = there ? -1 : s.target;
+        s.tags = there ? 0 : s.tags;
+        s.rank = (int)random_below(r, 200) - 100;
+        s.verdict = random_below(r, 16) == 0 ? s.verdict : 0;
+    }
     if (s.seat < -1)
         s.seat = -1;
     if (s.owner >= OWNERS || !p->owned[s.owner])
@@ -623,6 +633,7 @@ static void open_program(uint64_t seed, counted *c)
     config.entries = SUBS * 2;
     config.deferred = 64;
     p->watched = seed % 2 == 0;
+    p->crowded = seed % 3 == 0;
     config.targets = TARGETS;
     config.owners = OWNERS + 1;
     config.depth = DEPTH + 1;

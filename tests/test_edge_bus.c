@@ -513,6 +513,93 @@ START_TEST(handles_over_a_restore)
 }
 END_TEST
 
+/* Ranks in the order of the calls. */
+static int32_t heard_ranks[64];
+static int heard_count;
+
+static ikv_verdict keep_rank(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)event, (void)d;
+    heard_ranks[heard_count++] = (int32_t)(intptr_t)user;
+    return IKV_CONTINUE;
+}
+
+static void subscribe_ranks(int count, int32_t first, int32_t step)
+{
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.handler = keep_rank;
+    for (int i = 0; i < count; i++) {
+        config.rank = first + i * step;
+        config.user = (void *)(intptr_t)config.rank;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    }
+}
+
+static void heard_in_order(int count)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
+    heard_count = 0;
+    valid(ikv_bus_validate(k.bus));
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    valid(ikv_bus_validate(k.bus));
+    ck_assert_int_eq(heard_count, count);
+    for (int i = 1; i < count; i++)
+        ck_assert_int_le(heard_ranks[i - 1], heard_ranks[i]);
+}
+
+/* What is far from its place in a long run is sorted in later: an image that is
+ * saved or comes back in between is whole, and nobody is lost. */
+START_TEST(ranks_over_a_restore)
+{
+    kit_prepare(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    subscribe_ranks(20, 0, -1);
+    ikv_parts parts = ikv_kit_parts(k.kit);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    ok(ikv_image_save(&parts, image, size));
+    if (_i & 1)
+        heard_in_order(20);
+    if (_i & 2)
+        subscribe_ranks(20, -5, -3); /* late, as the image comes back */
+    restore(&parts, image, size);
+    heard_in_order(20);
+    subscribe_ranks(20, 30, -2);
+    heard_in_order(40);
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
+static void subscribe_two(void *user)
+{
+    if (--*(int *)user >= 0)
+        subscribe_ranks(2, 7, -20);
+}
+
+/* All of a kind end while they are not sorted yet, and who is told subscribes
+ * anew, to a run that is full of what has ended. */
+START_TEST(late_and_ended)
+{
+    int rounds = 1 + _i;
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.on_drop = subscribe_two;
+    config.user = &rounds;
+    for (config.rank = 0; config.rank > -16; config.rank--)
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    ok(ikv_bus_unsubscribe_kind(k.bus, IKV_KIND_WHEEL));
+    heard_in_order(2 + 2 * _i);
+    subscribe_ranks(20, 5, -1);
+    heard_in_order(22 + 2 * _i);
+    rounds = 0;
+    kit_close(&k);
+}
+END_TEST
+
 /* What is not delivered says nothing but why. */
 START_TEST(refused_outcomes)
 {
@@ -1231,6 +1318,8 @@ Suite *edge_bus_suite(void)
     add(s, "refused outcomes", refused_outcomes);
     add(s, "D7 a bool changed", bool_changed);
     add(s, "38 handles over a restore", handles_over_a_restore);
+    add_table(s, "D4 ranks over a restore", ranks_over_a_restore, 4);
+    add_table(s, "D4 D5 late and ended", late_and_ended, 8);
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);
     add(s, "22 a flush of a deep path", flush_of_a_deep_path);

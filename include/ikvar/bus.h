@@ -468,7 +468,8 @@ IKV_API uint32_t ikv_bus_subscription_kinds(const ikv_bus *bus,
                                             ikv_kind *to, uint32_t room);
 
 /* Ends all subscriptions that name this kind alone, and takes the kind out of
- * the others' lists; families and all kinds stay.
+ * the others' lists; families and all kinds stay, and what is subscribed by
+ * those who are told of it.
  * Returns IKV_OK, UNKNOWN_KIND, ABSENT if there was none, or BAD_ARGUMENT for
  * NULL.
  * Context: owner thread, inside handlers too; O(entries). */

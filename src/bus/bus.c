@@ -189,7 +189,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     b->ended = IKVI_NONE;
     for (uint32_t i = 0; i < b->s.owner_slots.capacity; i++)
         ikvi_bus_owner(b, i)->first = IKVI_NONE;
-    ikvi_bus_store_open(b);
+    ikvi_bus_runs_open(b);
     ikvi_bus_deliver_open(b);
     ikvi_bus_gate_open(b);
     ikvi_bus_lanes_open(b);
@@ -419,7 +419,10 @@ ikv_status ikv_bus_subscription_counters(const ikv_bus *bus,
         return IKV_STALE;
     const bus_seen *seen = bus->counting ? ikvi_bus_seen(bus, place) : &nothing;
     const uint64_t *by = seen->by;
-    ikv_subscription_counts found = {.candidates = seen->candidates,
+    uint64_t candidates = 0;
+    for (int i = 0; i < BY_COUNT; i++)
+        candidates += by[i];
+    ikv_subscription_counts found = {.candidates = candidates,
                                      .calls = by[BY_CALL],
                                      .by_mute = by[BY_MUTE],
                                      .by_place = by[BY_PLACE],
@@ -552,7 +555,7 @@ const char *ikv_bus_validate(const ikv_bus *bus)
         if (broken != NULL)
             return broken;
     }
-    const char *broken = ikvi_bus_store_validate(bus);
+    const char *broken = ikvi_bus_runs_validate(bus);
     if (broken == NULL)
         broken = ikvi_bus_gate_validate(bus);
     if (broken == NULL)

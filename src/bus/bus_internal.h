@@ -5,23 +5,26 @@
  * then by birth. What is subscribed to families or to all kinds lies in the
  * target's wide run, of kind 0. Nothing moves while `busy` is not 0: entries
  * that end get `visits` 0, and what is subscribed waits in `pending`; when
- * busy returns to 0, compacting tidies up.
+ * busy returns to 0, compacting tidies up. What is subscribed out of order in a
+ * long run waits at its end, late, until something is busy again.
  *
  * bus-1  run->count entries from run->first are in the pool; run->dead of them
  *        have no subscription
- * bus-2  a run's entries are sorted by rank, then birth
+ * bus-2  a run's entries are sorted by rank, then birth, but for the last
+ *        run->late of them, of which there are none while anything is busy
  * bus-3  links, entries and subscriptions refer to each other
  * bus-4  a target's chain holds all its runs, once each; the root's are also in
  *        root_runs by kind
- * bus-5  pending links are sorted as bus-2, and there are none while busy is 0
+ * bus-5  the first pending_sorted of the pending links are sorted as bus-2;
+ *        there are none while busy is 0
  * bus-6  subscriptions in owners' lists are in use and name that owner
  * bus-7  deferred events are on one lane or free, and each lane's count is
  *        right
  * bus-8  timers that are in use, and no others, are in a heap by due time and
  *        turn, each at its position
  *
- * Files, lowest first: bus_condition.c, bus_compile.c, bus_gate.c, bus_past.c,
- * bus_mail.c, bus_watch.c, bus_store.c, bus_visit.c, bus_probe.c,
+ * Files, lowest first: bus_condition.c, bus_compile.c, bus_gate.c, bus_run.c,
+ * bus_past.c, bus_mail.c, bus_watch.c, bus_store.c, bus_visit.c, bus_probe.c,
  * bus_deliver.c, bus_lane.c, bus_timer.c, bus.c.
  */
 #ifndef IKVI_BUS_INTERNAL_H
@@ -83,7 +86,7 @@ _Static_assert((int)BY_GAP - BY_MUTE == (int)IKV_WHY_GAP - IKV_WHY_MUTED,
 
 /* What a subscription has seen, as ikv_subscription_counts has it. */
 typedef struct bus_seen {
-    uint64_t candidates, by[BY_COUNT];
+    uint64_t by[BY_COUNT];
     uint64_t spent_ns;
 } bus_seen;
 
@@ -111,11 +114,16 @@ typedef struct bus_entry {
     uint32_t visits; /* VISIT_..., and of its gate's test `where` */
     uint32_t subscription;
     uint32_t low, span; /* of that test: most of those that are left out are
-                           so without a look at the gate */
+                           so without a look at the gate. In a wide run, whose
+                           entries are not tested: low are its families */
 } bus_entry;
 
 _Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,
                "two entries a cache line");
+
+enum {
+    LATE_LIMIT = UINT16_MAX
+};
 
 typedef struct bus_run {
     uint32_t first, count, room, dead;
@@ -125,9 +133,20 @@ typedef struct bus_run {
     uint32_t visits;   /* of all its entries, joined; perhaps too much */
     uint32_t families; /* likewise: that those of a wide run hear */
     ikv_kind kind;
+    uint16_t late; /* at the end, not sorted yet */
     bool used, dirty;
-    bool straight; /* at the root, no position, no capturing, no gates */
+    bool straight;  /* at the root, no position, no capturing, no gates */
+    uint8_t beside; /* BESIDE_...: where the root's wide run stands to it */
 } bus_run;
+
+/* D4: whether all of a root's wide run is called after a kind's run, or before
+ * it: looked up at a delivery, forgotten when something is put into either. */
+enum {
+    BESIDE_UNKNOWN,
+    BESIDE_AFTER,
+    BESIDE_BEFORE,
+    BESIDE_MIXED
+};
 
 /* Ties an entry to its subscription. */
 typedef struct bus_link {
@@ -305,7 +324,8 @@ struct ikv_bus {
     size_t inbox_size;
     /* Of what runs: none of it when an image is made. */
     uint32_t busy, depth, dirty_run, pending_count;
-    uint64_t pending_kinds; /* of pending links, perhaps too many: 64 bits of
+    uint32_t pending_sorted; /* of the pending links; younger ones follow */
+    uint64_t pending_kinds;  /* of pending links, perhaps too many: 64 bits of
                                kinds as in kinds_seen, wide ones all */
     uint32_t ended, ended_count; /* those that have ended while they run */
     uint32_t removals;           /* of targets; never goes back */
@@ -727,8 +747,31 @@ void ikvi_bus_tell_of(const ikv_bus *b, ikv_watch *watch,
 void ikvi_bus_tell_flush(const ikv_bus *b, ikv_lane lane, uint32_t waiting);
 void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
                             const ikv_event *event, ikv_lane lane);
+/* bus_run.c */
+void ikvi_bus_runs_open(ikv_bus *b);
+/* Ties a subscription to a target and kind. While anything is busy runs don't
+ * move, so that its entry waits. There is a link: the caller has asked. */
+void ikvi_bus_add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
+                       ikv_kind kind);
+/* Takes the link out of its run or of the pending ones, and frees it. The
+ * caller has taken it out of its subscription's list. */
+void ikvi_bus_free_link(ikv_bus *b, uint32_t at);
+void ikvi_bus_mark_dirty(ikv_bus *b, uint32_t run);
+void ikvi_bus_tidy(ikv_bus *b);
+/* Sorts in what has come since the last delivery began, of runs or, while one is
+ * under way, of what is pending. */
+void ikvi_bus_settle_all(ikv_bus *b);
+const char *ikvi_bus_runs_validate(const ikv_bus *b);
+
+/* Whatever walks runs or pending links comes here first. */
+static inline void ikvi_bus_settle(ikv_bus *b)
+{
+    if (IKVI_UNLIKELY((b->busy == 0 && b->dirty_run != IKVI_NONE) ||
+                      b->pending_sorted < b->pending_count))
+        ikvi_bus_settle_all(b);
+}
+
 /* bus_store.c */
-void ikvi_bus_store_open(ikv_bus *b);
 /* Ends what is subscribed at a target that is closing. */
 void ikvi_bus_drop_at(ikv_bus *b, uint32_t target);
 void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
@@ -736,7 +779,6 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription);
 void ikvi_bus_tell_ended(ikv_bus *b);
 void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
 void ikvi_bus_compact(ikv_bus *b);
-const char *ikvi_bus_store_validate(const ikv_bus *b);
 
 static inline void ikvi_bus_hold(ikv_bus *b)
 {
@@ -768,6 +810,13 @@ bus_rest ikvi_bus_rest_of(const ikv_bus *b, uint32_t run);
  * pending. */
 void ikvi_bus_call_two(ikv_bus *b, bus_dispatch *x, bus_rest *own,
                        bus_rest *wide, uint32_t visits);
+/* An entry that takes no part: worth a word only if it is muted. */
+void ikvi_bus_pass_muted(ikv_bus *b, const bus_dispatch *x,
+                         ikv_delivery *delivery, const bus_entry *entry,
+                         uint32_t visits);
+/* Finds how the root's wide run stands to one of its others: run->beside. */
+void ikvi_bus_compare_runs(const ikv_bus *b, bus_run *own, uint32_t own_at,
+                           uint32_t wide_at);
 /* Calls what listens at the target in these visits; false after a stop. */
 bool ikvi_bus_visit(ikv_bus *b, bus_dispatch *x, ikv_target target,
                     uint32_t visits, uint16_t phase);

@@ -1,25 +1,5 @@
-/* bus_store.c - where subscriptions are kept: runs in a pool of two halves.
- *
- * Entries are taken from one half in order; when it is used up, all runs are
- * copied, packed, into the other one. Room for every entry is in each half, so
- * that subscribing never fails but for the stated capacities.
- */
+/* bus_store.c - what is subscribed, and how it ends. */
 #include "bus_internal.h"
-
-void ikvi_bus_store_open(ikv_bus *b)
-{
-    /* As many runs as entries: a run is made for an entry, and freed with its
-     * last. */
-    for (uint32_t i = 0; i < b->entry_capacity; i++) {
-        uint32_t next = i + 1 < b->entry_capacity ? i + 1 : IKVI_NONE;
-        ikvi_bus_link(b, i)->next = next;
-        ikvi_bus_run(b, i)->next = next;
-    }
-    b->s.free_link = b->s.free_run = 0;
-    b->dirty_run = IKVI_NONE;
-    for (uint32_t i = 0; i < b->kind_limit; i++)
-        ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
-}
 
 /* Whether a call of the subscription runs, at any depth. */
 static bool call_runs(const ikv_bus *b, uint32_t bits)
@@ -30,303 +10,11 @@ static bool call_runs(const ikv_bus *b, uint32_t bits)
     return false;
 }
 
-/* ----------------------------------------------------------------- runs -- */
-
-/* The root's runs are also found by kind, and a wide one there is a detour:
- * each delivery would have to look at it. */
-static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
-{
-    IKVI_CHECK(ikvi_bus_find_run(b, target, kind) == IKVI_NONE); /* bus-4 */
-    uint32_t at = b->s.free_run;
-    bus_run *run = ikvi_bus_run(b, at);
-    bus_target *owner = ikvi_bus_target(b, target);
-    b->s.free_run = run->next;
-    /* Without room: the first entry makes it grow. */
-    *run = (bus_run){.target = target,
-                     .next = owner->first_run,
-                     .next_dirty = IKVI_NONE,
-                     .kind = kind,
-                     .used = true};
-    owner->first_run = at;
-    owner->kinds_seen |= (uint64_t)1 << kind % 64;
-    b->kinds_ever |= (uint64_t)1 << kind % 64;
-    if (target == 0) {
-        const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
-        ikvi_bus_words(b, b->root_runs)[kind] = at;
-        /* So until something with a gate or a capturing visit is put in. */
-        run->straight = info != NULL && !info->positioned;
-        b->s.detours += kind == 0;
-    }
-    return at;
-}
-
-static void free_run(ikv_bus *b, uint32_t at)
-{
-    bus_run *run = ikvi_bus_run(b, at);
-    IKVI_CHECK(run->used && run->dead == run->count);
-    /* A target that is gone has taken its chain apart already. */
-    if (run->target != IKVI_NONE) {
-        uint32_t *link = &ikvi_bus_target(b, run->target)->first_run;
-        while (*link != at)
-            link = &ikvi_bus_run(b, *link)->next;
-        *link = run->next;
-        if (run->target == 0) {
-            ikvi_bus_words(b, b->root_runs)[run->kind] = IKVI_NONE;
-            b->s.detours -= run->kind == 0;
-        }
-    }
-    *run = (bus_run){.next = b->s.free_run};
-    b->s.free_run = at;
-}
-
-static void place_entry(ikv_bus *b, uint32_t run, uint32_t position,
-                        bus_entry entry, uint32_t link)
-{
-    IKVI_CHECK(position < ikvi_bus_run(b, run)->room); /* bus-1 */
-    uint32_t at = ikvi_bus_run(b, run)->first + position;
-    *ikvi_bus_entry(b, at) = entry;
-    ikvi_bus_words(b, b->pool_links)[at] = link;
-    if (link != IKVI_NONE) {
-        ikvi_bus_link(b, link)->run = run;
-        ikvi_bus_link(b, link)->position = position;
-    }
-}
-
-/* Moves a run's live entries to `first`, which is at or before where they are,
- * or in the other half. */
-static void pack_run(ikv_bus *b, uint32_t at, uint32_t first, uint32_t room)
-{
-    bus_run *run = ikvi_bus_run(b, at);
-    uint32_t from = run->first, count = run->count, kept = 0;
-    run->first = first;
-    run->room = room;
-    /* What those that have ended took part in is forgotten, too. */
-    run->visits = run->families = 0;
-    for (uint32_t i = 0; i < count; i++) {
-        uint32_t link = ikvi_bus_words(b, b->pool_links)[from + i];
-        if (link == IKVI_NONE)
-            continue;
-        const bus_subscription *s =
-            ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
-        run->visits |= s->visits;
-        run->families |= s->families;
-        /* In one half `kept` never passes `i`: what is read next is not
-         * overwritten. */
-        place_entry(b, at, kept++, *ikvi_bus_entry(b, from + i), link);
-    }
-    IKVI_CHECK(kept + run->dead == count);
-    run->count = kept;
-    run->dead = 0;
-}
-
-/* Copies all runs into the other half, the growing one last, with all the
- * room that it wants if there is so much. */
-static void change_halves(ikv_bus *b, uint32_t growing, uint32_t wanted)
-{
-    uint32_t to = b->s.pool_start == 0 ? b->pool_half : 0;
-    uint32_t end = to + b->pool_half;
-    b->s.pool_start = b->s.pool_used = to;
-    /* The other half is empty: all that is in use is in this one. */
-    for (uint32_t i = 0; i < b->entry_capacity; i++) {
-        bus_run *run = ikvi_bus_run(b, i);
-        if (!run->used || i == growing)
-            continue;
-        uint32_t live = run->count - run->dead;
-        pack_run(b, i, b->s.pool_used, live);
-        b->s.pool_used += live;
-    }
-    IKVI_CHECK(b->s.pool_used <= end);
-    uint32_t room = end - b->s.pool_used;
-    room = wanted < room ? wanted : room;
-    pack_run(b, growing, b->s.pool_used, room);
-    b->s.pool_used += room;
-    IKVI_CHECK(ikvi_bus_run(b, growing)->count < room);
-}
-
-static void grow_run(ikv_bus *b, uint32_t at)
-{
-    bus_run *run = ikvi_bus_run(b, at);
-    uint32_t wanted = run->count > 0 ? 2 * run->count : 1;
-    /* Places of what has ended are room enough, for one. */
-    if (run->dead > 0) {
-        pack_run(b, at, run->first, run->room);
-    } else if (wanted <= b->s.pool_start + b->pool_half - b->s.pool_used) {
-        /* The old place stays a hole until the halves change. */
-        uint32_t first = b->s.pool_used;
-        b->s.pool_used += wanted;
-        pack_run(b, at, first, wanted);
-    } else {
-        change_halves(b, at, wanted);
-    }
-}
-
-static void mark_dirty(ikv_bus *b, uint32_t at)
-{
-    bus_run *run = ikvi_bus_run(b, at);
-    if (!run->dirty) {
-        run->dirty = true;
-        run->next_dirty = b->dirty_run;
-        b->dirty_run = at;
-    }
-}
-
-/* ---------------------------------------------------------------- links -- */
-
-static bool link_comes_before(const ikv_bus *b, const bus_subscription *s,
-                              uint32_t other_link)
-{
-    const bus_subscription *other =
-        ikvi_bus_subscription(b, ikvi_bus_link(b, other_link)->subscription);
-    return ikvi_bus_earlier(ikvi_bus_order(s), ikvi_bus_order(other));
-}
-
-/* Puts a link's entry into its run. Only while nothing is busy. */
-static void insert_entry(ikv_bus *b, uint32_t link_at)
-{
-    bus_link *link = ikvi_bus_link(b, link_at);
-    bus_subscription *s = ikvi_bus_subscription(b, link->subscription);
-    uint32_t at = ikvi_bus_find_run(b, link->target, link->kind);
-    if (at == IKVI_NONE)
-        at = make_run(b, link->target, link->kind);
-    bus_run *run = ikvi_bus_run(b, at);
-    if (run->count == run->room)
-        grow_run(b, at);
-    IKVI_CHECK(b->busy == 0 && run->count < run->room);
-    /* From the end: births grow, so that with equal ranks nothing moves. Dead
-     * ones are passed, since they have no rank. */
-    uint32_t position = run->count++;
-    for (; position > 0; position--) {
-        uint32_t before = run->first + position - 1;
-        uint32_t other = ikvi_bus_words(b, b->pool_links)[before];
-        if (other != IKVI_NONE && !link_comes_before(b, s, other))
-            break;
-        place_entry(b, at, position, *ikvi_bus_entry(b, before), other);
-    }
-    const bus_gate *gate = ikvi_bus_gate_of(b, link->subscription);
-    bus_entry entry = {.handler = s->handler,
-                       .user = s->user,
-                       .visits = s->muted ? 0 : s->visits,
-                       .subscription = ikvi_slots_bits(&b->s.subscription_slots,
-                                                       b, link->subscription),
-                       .low = gate != NULL ? gate->test.low : 0,
-                       .span = gate != NULL ? gate->test.span : UINT32_MAX};
-    /* Also of a muted one: unmuting must not have to look for its runs. */
-    run->visits |= s->visits;
-    run->families |= s->families;
-    if (s->visits & (VISIT_FIRST | VISIT_GATED))
-        run->straight = false;
-    place_entry(b, at, position, entry, link_at);
-}
-
-/* PATH6, D5: what is subscribed during a dispatch waits here. */
-static void insert_pending(ikv_bus *b, uint32_t link_at)
-{
-    uint32_t *pending = ikvi_bus_words(b, b->pending);
-    bus_subscription *s =
-        ikvi_bus_subscription(b, ikvi_bus_link(b, link_at)->subscription);
-    IKVI_CHECK(b->busy > 0 && b->pending_count < b->entry_capacity);
-    uint32_t position = b->pending_count++;
-    ikv_kind kind = ikvi_bus_link(b, link_at)->kind;
-    b->pending_kinds |= kind == 0 ? UINT64_MAX : (uint64_t)1 << kind % 64;
-    /* One for each, so that delivering asks only whether there is any
-     * reason. */
-    b->s.detours++;
-    for (; position > 0; position--) {
-        if (!link_comes_before(b, s, pending[position - 1]))
-            break;
-        pending[position] = pending[position - 1];
-    }
-    pending[position] = link_at;
-}
-
-static void remove_pending(ikv_bus *b, uint32_t link_at)
-{
-    uint32_t *pending = ikvi_bus_words(b, b->pending), kept = 0;
-    for (uint32_t i = 0; i < b->pending_count; i++)
-        if (pending[i] != link_at)
-            pending[kept++] = pending[i];
-    IKVI_CHECK(kept + 1 == b->pending_count);
-    b->s.detours -= b->pending_count - kept;
-    b->pending_count = kept;
-}
-
-static void remove_entry(ikv_bus *b, const bus_link *link)
-{
-    bus_run *run = ikvi_bus_run(b, link->run);
-    bus_entry *entry = ikvi_bus_entry(b, run->first + link->position);
-    IKVI_CHECK(run->dead < run->count && link->position < run->count);
-    /* Deliveries that walk this run pass it by, wherever they are. */
-    entry->visits = 0;
-    entry->subscription = 0;
-    ikvi_bus_words(b, b->pool_links)[run->first + link->position] = IKVI_NONE;
-    run->dead++;
-    /* Packing once half of it is dead costs each entry that ends a constant. */
-    if (run->dead * 2 > run->count)
-        mark_dirty(b, link->run);
-}
-
-/* While anything is busy runs don't move, so a new entry waits in
- * `pending`. */
-static void add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
-                     ikv_kind kind)
-{
-    bus_subscription *s = ikvi_bus_subscription(b, subscription);
-    /* There is one: subscribing has asked for so many. */
-    uint32_t at = b->s.free_link;
-    bus_link *link = ikvi_bus_link(b, at);
-    b->s.free_link = link->next;
-    if (++b->s.links_used > b->s.links_high)
-        b->s.links_high = b->s.links_used;
-    *link = (bus_link){.subscription = subscription,
-                       .run = IKVI_NONE,
-                       .next = s->first_link,
-                       .target = target,
-                       .kind = kind};
-    s->first_link = at;
-    if (b->busy == 0)
-        insert_entry(b, at);
-    else
-        insert_pending(b, at);
-}
-
-/* Takes the link out of its run or of the pending ones, and frees it. The
- * caller has taken it out of its subscription's list. */
-static void free_link(ikv_bus *b, uint32_t at)
-{
-    bus_link *link = ikvi_bus_link(b, at);
-    if (link->run == IKVI_NONE)
-        remove_pending(b, at);
-    else
-        remove_entry(b, link);
-    IKVI_CHECK(b->s.links_used > 0);
-    *link = (bus_link){.next = b->s.free_link};
-    b->s.free_link = at;
-    b->s.links_used--;
-}
-
 /* When the outermost dispatch has ended: runs are packed, what waited is put
  * in, and only then is anybody told, who may subscribe again. */
 void ikvi_bus_compact(ikv_bus *b)
 {
-    IKVI_CHECK(b->busy == 0);
-    while (b->dirty_run != IKVI_NONE) {
-        uint32_t at = b->dirty_run;
-        bus_run *run = ikvi_bus_run(b, at);
-        b->dirty_run = run->next_dirty;
-        /* Nothing that is done here marks a run again: nobody is told yet. */
-        run->dirty = false;
-        if (run->dead == run->count)
-            free_run(b, at);
-        else if (run->dead > 0)
-            pack_run(b, at, run->first, run->room);
-    }
-    uint32_t *pending = ikvi_bus_words(b, b->pending);
-    /* In their order, so that equal ranks keep their births' order. */
-    for (uint32_t i = 0; i < b->pending_count; i++)
-        insert_entry(b, pending[i]);
-    b->s.detours -= b->pending_count;
-    b->pending_count = 0;
-    b->pending_kinds = 0;
+    ikvi_bus_tidy(b);
     if (b->ended != IKVI_NONE)
         ikvi_bus_tell_ended(b);
 }
@@ -437,7 +125,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
     while (s->first_link != IKVI_NONE) {
         uint32_t at = s->first_link;
         s->first_link = ikvi_bus_link(b, at)->next;
-        free_link(b, at);
+        ikvi_bus_free_link(b, at);
     }
     leave_owner(b, s);
     leave_body(b, subscription);
@@ -468,7 +156,7 @@ static void drop_link(ikv_bus *b, uint32_t at)
     while (*link != at)
         link = &ikvi_bus_link(b, *link)->next;
     *link = ikvi_bus_link(b, at)->next;
-    free_link(b, at);
+    ikvi_bus_free_link(b, at);
 }
 
 static uint32_t pending_at(const ikv_bus *b, uint32_t target)
@@ -505,7 +193,7 @@ void ikvi_bus_drop_at(ikv_bus *b, uint32_t target)
         uint32_t at = t->first_run;
         t->first_run = ikvi_bus_run(b, at)->next;
         ikvi_bus_run(b, at)->target = IKVI_NONE;
-        mark_dirty(b, at);
+        ikvi_bus_mark_dirty(b, at);
     }
     t->kinds_seen = 0;
     ikvi_bus_release(b);
@@ -679,9 +367,9 @@ static void add_links(ikv_bus *b, uint32_t at,
         /* Without a list it is the one kind, or 0: the wide run. */
         for (uint32_t k = 0; k < kinds; k++)
             if (config->kinds == NULL)
-                add_link(b, at, place, config->kind);
+                ikvi_bus_add_link(b, at, place, config->kind);
             else if (!kind_again(config, k))
-                add_link(b, at, place, config->kinds[k]);
+                ikvi_bus_add_link(b, at, place, config->kinds[k]);
     }
     for (uint32_t i = 0; config->at_list != NULL && i < targets; i++) {
         uint32_t place = ikvi_bus_place(b, config->at_list[i]);
@@ -859,9 +547,13 @@ ikv_status ikv_bus_unsubscribe_kind(ikv_bus *bus, ikv_kind kind)
     if (ikv_catalogue_info(bus->catalogue, kind) == NULL)
         return IKV_UNKNOWN_KIND;
     ikv_status status = IKV_ABSENT;
+    uint64_t born = bus->births;
     ikvi_bus_hold(bus);
     for (uint32_t i = 0; i < bus->entry_capacity; i++) {
-        if (ikvi_bus_link(bus, i)->kind != kind)
+        const bus_link *link = ikvi_bus_link(bus, i);
+        /* Whoever is told that it ends may subscribe anew: that stays. */
+        if (link->kind != kind ||
+            ikvi_bus_subscription(bus, link->subscription)->birth >= born)
             continue;
         drop_link(bus, i);
         status = IKV_OK;
@@ -956,69 +648,4 @@ ikv_status ikv_bus_rebind(ikv_bus *bus, const char *name, ikv_handler handler,
         status = IKV_OK;
     }
     return status;
-}
-
-/* ------------------------------------------------------------ validator -- */
-
-static const char *validate_run(const ikv_bus *b, uint32_t at)
-{
-    const bus_run *run = ikvi_bus_run(b, at);
-    uint32_t dead = 0;
-    const bus_subscription *last = NULL;
-    if (run->count > run->room ||
-        run->first + run->room > b->s.pool_start + b->pool_half ||
-        (run->room > 0 && run->first < b->s.pool_start))
-        return "bus-1";
-    for (uint32_t i = 0; i < run->count; i++) {
-        const bus_entry *e = ikvi_bus_entry(b, run->first + i);
-        uint32_t link = ikvi_bus_words(b, b->pool_links)[run->first + i];
-        if (link == IKVI_NONE) {
-            dead += e->subscription == 0 && e->visits == 0;
-            continue;
-        }
-        if (last != NULL && !link_comes_before(b, last, link))
-            return "bus-2";
-        last = ikvi_bus_subscription(b, ikvi_bus_link(b, link)->subscription);
-        const bus_link *l = ikvi_bus_link(b, link);
-        if (l->run != at || l->position != i || l->kind != run->kind ||
-            ikvi_slots_bits(&b->s.subscription_slots, b, l->subscription) !=
-                e->subscription)
-            return "bus-3";
-    }
-    return dead == run->dead ? NULL : "bus-1";
-}
-
-static const char *validate_chains(const ikv_bus *b)
-{
-    uint32_t chained = 0, used = 0;
-    for (uint32_t i = 0; i < b->s.target_slots.capacity; i++)
-        for (uint32_t at = ikvi_bus_target(b, i)->first_run; at != IKVI_NONE;
-             at = ikvi_bus_run(b, at)->next) {
-            const bus_run *run = ikvi_bus_run(b, at);
-            if (++chained > b->entry_capacity || run->target != i ||
-                ikvi_bus_find_run(b, i, run->kind) != at)
-                return "bus-4";
-        }
-    for (uint32_t i = 0; i < b->entry_capacity; i++)
-        used += ikvi_bus_run(b, i)->used;
-    return chained == used ? NULL : "bus-4";
-}
-
-const char *ikvi_bus_store_validate(const ikv_bus *b)
-{
-    for (uint32_t i = 0; i < b->entry_capacity; i++) {
-        const char *broken =
-            ikvi_bus_run(b, i)->used ? validate_run(b, i) : NULL;
-        if (broken != NULL)
-            return broken;
-    }
-    if (b->busy == 0 && (b->pending_count != 0 || b->dirty_run != IKVI_NONE))
-        return "bus-5";
-    for (uint32_t o = 0; o < b->s.owner_slots.capacity; o++) {
-        for (uint32_t at = ikvi_bus_owner(b, o)->first; at != IKVI_NONE;
-             at = ikvi_bus_subscription(b, at)->owner_next)
-            if (ikvi_bus_subscription(b, at)->owner != o)
-                return "bus-6";
-    }
-    return validate_chains(b);
 }

@@ -56,9 +56,7 @@ static void count_candidate(ikv_bus *b, uint32_t place, uint16_t reason)
 {
     if (!b->counting)
         return;
-    bus_seen *c = ikvi_bus_seen(b, place);
-    c->candidates++;
-    c->by[reason_index(reason)]++;
+    ikvi_bus_seen(b, place)->by[reason_index(reason)]++;
 }
 
 /* Asks the entry's gate, and calls it if that lets the event through. Which
@@ -137,20 +135,12 @@ static bool has_family(const dispatch *x, uint32_t families)
     return (families >> (x->traits & KIND_FAMILY) & 1) != 0;
 }
 
-/* Whether a wide entry hears the event's family. */
-static bool hears_family(const ikv_bus *b, const dispatch *x,
-                         const bus_entry *entry)
-{
-    uint32_t place = ikvi_bus_place_of(b, entry->subscription);
-    return has_family(x, ikvi_bus_subscription(b, place)->families);
-}
-
-static void skip_foreign(const ikv_bus *b, const dispatch *x, sources *m)
+static void skip_foreign(const dispatch *x, sources *m)
 {
     for (int i = 0; i < RUNS; i++)
         while (m->at[i] < m->end[i] &&
                (m->at[i]->subscription == 0 || /* ended */
-                (i % 2 != 0 && !hears_family(b, x, m->at[i]))))
+                (i % 2 != 0 && !has_family(x, m->at[i]->low))))
             m->at[i]++;
 }
 
@@ -190,7 +180,7 @@ static void skip_pending(const ikv_bus *b, const dispatch *x, uint32_t target,
 static const bus_entry *next_entry(const ikv_bus *b, const dispatch *x,
                                    uint32_t target, bool own, sources *m)
 {
-    skip_foreign(b, x, m);
+    skip_foreign(x, m);
     skip_pending(b, x, target, own, m);
     const bus_entry *best = m->pending < m->pending_end ? &m->waiting : NULL;
     bus_order least = m->waiting_order;
@@ -222,11 +212,12 @@ static void add_source(const ikv_bus *b, sources *m, int i, uint32_t run)
 }
 
 /* The pending array may change inside a handler: goes on behind the last one
- * that was called. What is subscribed there is too young for this delivery. */
+ * that was called. What is subscribed there is too young for this delivery,
+ * whether it is sorted in already or not. */
 static void resume_pending(const ikv_bus *b, bus_order last, sources *m)
 {
     const uint32_t *pending = ikvi_bus_words(b, b->pending);
-    uint32_t first = 0, count = b->pending_count;
+    uint32_t first = 0, count = b->pending_sorted;
     m->pending_end = pending + count;
     /* By order and not by place: those behind may have moved up or down. */
     while (count > 0) {
@@ -245,8 +236,8 @@ static void resume_pending(const ikv_bus *b, bus_order last, sources *m)
 }
 
 /* An entry that takes no part: worth a word only if it is muted. */
-static void pass_muted(ikv_bus *b, const dispatch *x, ikv_delivery *delivery,
-                       const bus_entry *entry, uint32_t visits)
+void ikvi_bus_pass_muted(ikv_bus *b, const dispatch *x, ikv_delivery *delivery,
+                         const bus_entry *entry, uint32_t visits)
 {
     if (entry->subscription == 0)
         return;
@@ -265,10 +256,10 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
     bool own = (visits & (VISIT_FIRST | VISIT_OWN)) != 0;
     const bus_entry *entry;
     m->pending = ikvi_bus_words(b, b->pending);
-    m->pending_end = m->pending + b->pending_count;
+    m->pending_end = m->pending + b->pending_sorted;
     while ((entry = next_entry(b, x, target, own, m)) != NULL) {
         if ((entry->visits & visits) == 0) {
-            pass_muted(b, x, &x->delivery, entry, visits);
+            ikvi_bus_pass_muted(b, x, &x->delivery, entry, visits);
             continue;
         }
         /* A copy, as m->waiting is made anew for the next one. */
@@ -351,11 +342,10 @@ bus_rest ikvi_bus_rest_of(const ikv_bus *b, uint32_t run)
 
 /* To the next entry that may be called. A handler that comes before it may end
  * it, mute it or let it speak again: that is asked when its turn comes. */
-static inline void next_in_rest(const ikv_bus *b, const dispatch *x,
-                                bus_rest *r)
+static inline void next_in_rest(const dispatch *x, bus_rest *r)
 {
     while (r->at < r->end && (r->at->subscription == 0 ||
-                              (r->wide && !hears_family(b, x, r->at))))
+                              (r->wide && !has_family(x, r->at->low))))
         r->at++;
 }
 
@@ -366,7 +356,7 @@ static inline bool call_next(ikv_bus *b, dispatch *x, bus_rest *r,
     /* A copy: it is emptied if its handler ends it. */
     bus_entry entry = *r->at++;
     if (IKVI_UNLIKELY((entry.visits & visits) == 0)) {
-        pass_muted(b, x, delivery, &entry, visits);
+        ikvi_bus_pass_muted(b, x, delivery, &entry, visits);
         return true;
     }
     x->verdict |= call_any(b, x, &entry, delivery);
@@ -385,10 +375,10 @@ static bool call_plain_rest(ikv_bus *b, dispatch *x, const bus_rest *r,
     uint32_t heard = 0;
     for (const bus_entry *entry = r->at; entry < end; entry++) {
         if (IKVI_UNLIKELY(entry->subscription == 0) ||
-            (wide && !hears_family(b, x, entry)))
+            (wide && !has_family(x, entry->low)))
             continue;
         if (IKVI_UNLIKELY((entry->visits & visits) == 0)) {
-            pass_muted(b, x, delivery, entry, visits);
+            ikvi_bus_pass_muted(b, x, delivery, entry, visits);
             continue;
         }
         if (counting)
@@ -412,7 +402,7 @@ static bool call_rest(ikv_bus *b, dispatch *x, bus_rest *r, uint32_t visits,
 {
     if (!r->gated && b->clock == NULL && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return call_plain_rest(b, x, r, visits, delivery);
-    for (next_in_rest(b, x, r); r->at < r->end; next_in_rest(b, x, r))
+    for (next_in_rest(x, r); r->at < r->end; next_in_rest(x, r))
         if (!call_next(b, x, r, visits, delivery))
             return false;
     return true;
@@ -430,12 +420,27 @@ static bool is_before(const ikv_bus *b, const bus_rest *first,
                             order_of_entry(b, other->at));
 }
 
+void ikvi_bus_compare_runs(const ikv_bus *b, bus_run *own, uint32_t own_at,
+                           uint32_t wide_at)
+{
+    bus_rest some = ikvi_bus_rest_of(b, own_at);
+    bus_rest all = ikvi_bus_rest_of(b, wide_at);
+    while (some.at < some.end && some.at->subscription == 0)
+        some.at++;
+    while (all.at < all.end && all.at->subscription == 0)
+        all.at++;
+    if (is_before(b, &some, &all))
+        own->beside = BESIDE_AFTER;
+    else
+        own->beside = is_before(b, &all, &some) ? BESIDE_BEFORE : BESIDE_MIXED;
+}
+
 IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,
                                   bus_rest *wide, uint32_t visits)
 {
     ikv_delivery *delivery = x->using;
-    next_in_rest(b, x, own);
-    next_in_rest(b, x, wide);
+    next_in_rest(x, own);
+    next_in_rest(x, wide);
     /* Mostly one of them is wholly before the other. */
     bus_rest *first = is_before(b, wide, own) ? wide : own;
     bus_rest *other = first == own ? wide : own;
@@ -447,8 +452,8 @@ IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,
                              ? own
                              : wide;
         goes_on = call_next(b, x, from, visits, delivery);
-        next_in_rest(b, x, own);
-        next_in_rest(b, x, wide);
+        next_in_rest(x, own);
+        next_in_rest(x, wide);
     }
     if (goes_on && call_rest(b, x, first, visits, delivery))
         call_rest(b, x, other, visits, delivery);

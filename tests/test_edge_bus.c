@@ -573,6 +573,70 @@ START_TEST(ranks_over_a_restore)
 }
 END_TEST
 
+/* What is subscribed to all kinds, to a family or to tags beside a kind's own, in
+ * between deliveries that go the fast way: w, f (of keys), g (of windows), t (which
+ * the root does not bear), or o; each with its rank. The last column is how many
+ * hear a key's event. */
+static const struct {
+    const char *subscribed;
+    int heard;
+} beside_table[] = {
+    {"o1 w2 o3 o0 w1", 5},       {"w0 o1 o2 w3 o0", 5},
+    {"o0 f1 g2 g3 o4", 3},       {"g0 o1 g2", 1},
+    {"w1 o0 t1 o2 w3", 4},       {"o0 o1 w2 t0 w0", 4},
+    {"f0 o0 o1 t1 f2", 4},       {"o2 w1 o0 g0 w3", 4},
+    {"w3 w2 o1 w0 o5", 5},       {"g0 f1 w2", 2},
+    {"o5 o4 o3 o2 o1 o0 w2", 7}, {"w0 o9 o8 o7 o6 w5 w8", 7},
+};
+
+START_TEST(beside_each_other)
+{
+    const char *at = beside_table[_i / 2].subscribed;
+    int32_t ranks[8];
+    kit_prepare(&k);
+    k.config.bus.statistics = _i % 2 != 0;
+    kit_open(&k);
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
+    e.target = ikv_bus_root(k.bus);
+    int expected = 0, asked = 0;
+    ikv_subscription one, tagged = {0};
+    for (; *at != '\0'; at += at[2] != '\0' ? 3 : 2) {
+        ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+        config.kind = *at == 'o' || *at == 't' ? IKV_KIND_KEY_DOWN : 0;
+        config.all_kinds = *at == 'w';
+        config.families = *at == 'f'   ? 1u << IKV_FAMILY_KEY
+                          : *at == 'g' ? 1u << IKV_FAMILY_WINDOW
+                                       : 0;
+        config.at_tags = *at == 't';
+        config.rank = at[1] - '0';
+        config.handler = keep_rank;
+        config.user = (void *)(intptr_t)config.rank;
+        ok(ikv_bus_subscribe(k.bus, &config, &one, NULL));
+        tagged = *at == 't' ? one : tagged;
+        asked += tagged.bits != 0;
+        if (*at != 'g' &&
+            *at != 't') { /* ranks are sorted here, stably, by hand */
+            int place = expected++;
+            for (; place > 0 && ranks[place - 1] > config.rank; place--)
+                ranks[place] = ranks[place - 1];
+            ranks[place] = config.rank;
+        }
+        heard_count = 0;
+        ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, (unsigned)expected);
+        ck_assert_int_eq(heard_count, expected);
+        for (int i = 0; i < expected; i++)
+            ck_assert_int_eq(heard_ranks[i], ranks[i]);
+    }
+    ck_assert_int_eq(expected, beside_table[_i / 2].heard);
+    ikv_subscription_counts counts = IKV_SUBSCRIPTION_COUNTS_INIT;
+    if (asked > 0 && _i % 2 != 0) {
+        ok(ikv_bus_subscription_counters(k.bus, tagged, &counts));
+        ck_assert_uint_eq(counts.by_place, (unsigned)asked);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 static void subscribe_two(void *user)
 {
     if (--*(int *)user >= 0)
@@ -1319,6 +1383,8 @@ Suite *edge_bus_suite(void)
     add(s, "D7 a bool changed", bool_changed);
     add(s, "38 handles over a restore", handles_over_a_restore);
     add_table(s, "D4 ranks over a restore", ranks_over_a_restore, 4);
+    add_table(s, "D4 D7 beside each other", beside_each_other,
+              2 * ROWS(beside_table));
     add_table(s, "D4 D5 late and ended", late_and_ended, 8);
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);

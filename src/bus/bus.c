@@ -197,7 +197,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     for (int i = 0; i < FIXED_PLACES; i++)
         ikvi_slots_take(&b->s.target_slots, b);
     /* Statistics count each candidate, which only the long way sees. */
-    b->s.detours += b->counting;
+    b->s.detours |= b->counting ? DETOUR_COUNTING : 0;
     *bus = b;
     return IKV_OK;
 }

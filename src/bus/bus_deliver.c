@@ -395,98 +395,105 @@ IKVI_APART static ikv_outcome deliver_told(ikv_bus *b, const ikv_event *event,
 }
 
 /* Whether somebody of a run would make the fast way a wrong one. */
-static bool is_simple(const bus_run *run)
+static bool is_simple(const ikv_bus *b, uint32_t run)
 {
-    return run == NULL || (run->visits & (VISIT_FIRST | VISIT_GATED)) == 0;
-}
-
-/* Calls a run of which nobody has a gate, counted if that is asked for. */
-static inline void call_side(ikv_bus *b, bus_dispatch *x,
-                             const ikv_event *event, const bus_run *run)
-{
-    const bus_entry *entry = ikvi_bus_entry(b, run->first);
-    const bus_entry *last = entry + run->count;
-    uint32_t family = 1u << (x->traits & KIND_FAMILY);
-    ikv_delivery *delivery = x->using;
-    ikv_verdict verdict = 0;
-    uint32_t heard = 0;
-    for (; entry < last; entry++) {
-        if (run->kind == 0 && (entry->low & family) == 0)
-            continue;
-        if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
-            ikvi_bus_pass_muted(b, x, delivery, entry, VISIT_OWN);
-            continue;
-        }
-        if (b->counting)
-            ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))
-                ->by[BY_CALL]++;
-        delivery->subscription.bits = entry->subscription;
-        heard++;
-        verdict |=
-            ikvi_bus_invoke(delivery, entry->handler, entry->user, event);
-        if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
-            break;
-    }
-    x->verdict |= verdict;
-    x->heard += heard;
+    return run == IKVI_NONE ||
+           (ikvi_bus_run(b, run)->visits & (VISIT_FIRST | VISIT_GATED)) == 0;
 }
 
 /* The fast way as well if all that is against it is a wide run at the root, all
- * of it before or after the kind's own, or that calls are counted. NULL for one:
- * nobody is there. */
+ * of it before or after the kind's own, or that calls are counted. The second may
+ * be NULL. */
 static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
-                                  uint32_t traits, const bus_run *first,
+                                  uint32_t traits, const bus_run *run,
                                   const bus_run *second)
 {
     bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
-    x->using = &x->at_root;
+    ikv_delivery *delivery = &x->at_root;
+    ikv_verdict verdict = 0;
+    uint32_t heard = 0;
+    x->using = delivery;
     x->event = event;
-    x->verdict = 0;
-    x->heard = 0;
-    x->traits = traits;
     b->depth++;
     b->busy++;
-    if (first != NULL)
-        call_side(b, x, event, first);
-    if (second != NULL && (x->verdict & IKV_STOP_ALL) == 0)
-        call_side(b, x, event, second);
+    for (; run != NULL && (verdict & IKV_STOP_ALL) == 0;
+         run = second, second = NULL) {
+        const bus_entry *entry = ikvi_bus_entry(b, run->first);
+        const bus_entry *last = entry + run->count;
+        /* Entries that are not wide hear whatever their run does. */
+        uint32_t family = run->kind == 0 ? 1u << (traits & KIND_FAMILY) : 0;
+        for (; entry < last; entry++) {
+            if ((entry->low & family) != family)
+                continue;
+            if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
+                ikvi_bus_pass_muted(b, x, delivery, entry, VISIT_OWN);
+                continue;
+            }
+            if (b->counting)
+                ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))
+                    ->by[BY_CALL]++;
+            delivery->subscription.bits = entry->subscription;
+            heard++;
+            verdict |=
+                ikvi_bus_invoke(delivery, entry->handler, entry->user, event);
+            if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
+                break;
+        }
+    }
+    x->verdict = verdict;
+    x->heard = heard;
     return end(b, x);
 }
 
-/* Where more than the kind's own run is against the fast way: a wide run at the
- * root, that calls are counted, or a watcher. */
+/* Looks up how the kind's run at the root stands to the wide one there. */
+static uint32_t order_runs(const ikv_bus *b, ikv_kind kind, uint32_t own,
+                           uint32_t wide)
+{
+    bus_run *run = ikvi_bus_run(b, own);
+    bool simple = run->straight && is_simple(b, wide) &&
+                  !ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
+    run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
+    return run->beside;
+}
+
+/* Where something is against the fast way: a wide run at the root, that calls are
+ * counted, a watcher, or what has to be sorted in first. */
 IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
                                               const ikv_event *event)
 {
     uint32_t own = ikvi_bus_words(b, b->root_runs)[event->kind];
     uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
     uint32_t traits = traits_of(b, event->kind);
-    uint32_t known =
-        (wide != IKVI_NONE) + (uint32_t)b->counting + (uint32_t)b->s.watched;
-    bus_run *run = own != IKVI_NONE ? ikvi_bus_run(b, own) : NULL;
-    const bus_run *all = wide != IKVI_NONE ? ikvi_bus_run(b, wide) : NULL;
-    if (b->s.detours == 1 && b->s.watched && run != NULL && run->straight &&
-        event->target.bits != 0 && !ikvi_bus_watches(b, WATCH_HANDLERS))
-        return deliver_told(b, event, run);
-    if (b->s.detours != known || traits == 0 || event->target.bits == 0 ||
-        (traits & KIND_POSITIONED) || !is_simple(run) || !is_simple(all) ||
+    uint32_t against = b->s.detours & ~DETOURS_BESIDE;
+    if (traits == 0 || event->target.bits == 0 || against > 1)
+        return deliver_at_root(b, event, NULL);
+    if (own != IKVI_NONE && against == 0 &&
+        (b->clock == NULL || !b->counting)) {
+        const bus_run *run = ikvi_bus_run(b, own);
+        const bus_run *all = wide != IKVI_NONE ? ikvi_bus_run(b, wide) : NULL;
+        uint32_t beside = run->beside != BESIDE_UNKNOWN
+                              ? run->beside
+                              : order_runs(b, event->kind, own, wide);
+        /* The wide one may have gone since. */
+        if (beside == BESIDE_BEFORE && all != NULL)
+            return deliver_beside(b, event, traits, all, run);
+        if (beside != BESIDE_MIXED)
+            return deliver_beside(b, event, traits, run, all);
+    }
+    if (b->s.detours == 1 && b->s.watched && own != IKVI_NONE &&
+        ikvi_bus_run(b, own)->straight && !ikvi_bus_watches(b, WATCH_HANDLERS))
+        return deliver_told(b, event, ikvi_bus_run(b, own));
+    if (against != b->s.watched || (traits & KIND_POSITIONED) ||
+        !is_simple(b, own) || !is_simple(b, wide) ||
         ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
         return deliver_at_root(b, event, NULL);
-    if (run != NULL && all != NULL && run->beside == BESIDE_UNKNOWN)
-        ikvi_bus_compare_runs(b, run, own, wide);
-    if (!b->s.watched && b->clock == NULL &&
-        (run == NULL || run->beside != BESIDE_MIXED)) {
-        bool before = run != NULL && run->beside == BESIDE_BEFORE;
-        return deliver_beside(b, event, traits, before ? all : run,
-                              before ? run : all);
-    }
     dispatch *x = descend(b, event, traits);
     bus_rest exact = ikvi_bus_rest_of(b, own);
-    bus_rest wider = ikvi_bus_rest_of(b, wide);
+    bus_rest all = ikvi_bus_rest_of(b, wide);
     x->using = &x->at_root;
     if (ikvi_bus_watches(b, IKV_WATCH_EVENT))
         ikvi_bus_tell_delivery(b, IKV_WATCH_EVENT, x);
-    ikvi_bus_call_two(b, x, &exact, &wider, VISIT_OWN);
+    ikvi_bus_call_two(b, x, &exact, &all, VISIT_OWN);
     if (ikvi_bus_watches(b, IKV_WATCH_DONE))
         ikvi_bus_tell_delivery(b, IKV_WATCH_DONE, x);
     return end(b, x);
@@ -546,7 +553,7 @@ static bool detour_is_foreign(const ikv_bus *b, ikv_kind kind)
 {
     uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
     uint32_t traits = traits_of(b, kind);
-    return b->s.detours == 1 && wide != IKVI_NONE && traits != 0 &&
+    return b->s.detours == DETOUR_WIDE && traits != 0 &&
            (ikvi_bus_run(b, wide)->families >> (traits & KIND_FAMILY) & 1) == 0;
 }
 

@@ -139,14 +139,21 @@ typedef struct bus_run {
     uint8_t beside; /* BESIDE_...: where the root's wide run stands to it */
 } bus_run;
 
-/* D4: whether all of a root's wide run is called after a kind's run, or before
- * it: looked up at a delivery, forgotten when something is put into either. */
+/* D4: whether all of the root's wide run is called after a kind's run there, or
+ * before it, and nobody of either has a gate: looked up at a delivery, forgotten
+ * when something is put into either. */
 enum {
     BESIDE_UNKNOWN,
     BESIDE_AFTER,
     BESIDE_BEFORE,
-    BESIDE_MIXED
+    BESIDE_MIXED /* or with gates, positions, tags */
 };
+
+/* Of a bus's detours: what makes a delivery at the root longer, and yet lets it
+ * be a fast one. */
+#define DETOUR_WIDE     (UINT32_C(1) << 31) /* the root has a wide run */
+#define DETOUR_COUNTING (UINT32_C(1) << 30) /* statistics */
+#define DETOURS_BESIDE  (DETOUR_WIDE | DETOUR_COUNTING)
 
 /* Ties an entry to its subscription. */
 typedef struct bus_link {
@@ -362,10 +369,9 @@ struct ikv_bus {
     struct {
         ikvi_names names;
         ikvi_slots subscription_slots, target_slots, owner_slots, timer_slots;
-        bool watched; /* that there is a watcher is one of the detours */
-        uint32_t
-            detours; /* reasons against the fast way: pending links, a watcher,
-                             a wide run at the root */
+        bool watched;     /* that there is a watcher is one of the detours */
+        uint32_t detours; /* reasons against the fast way: how many pending
+                             links, runs with late ones, a watcher; DETOUR_... */
         uint32_t pool_start, pool_used; /* of the half in use */
         uint32_t free_link, free_run;
         uint32_t links_used, links_high;
@@ -814,9 +820,8 @@ void ikvi_bus_call_two(ikv_bus *b, bus_dispatch *x, bus_rest *own,
 void ikvi_bus_pass_muted(ikv_bus *b, const bus_dispatch *x,
                          ikv_delivery *delivery, const bus_entry *entry,
                          uint32_t visits);
-/* Finds how the root's wide run stands to one of its others: run->beside. */
-void ikvi_bus_compare_runs(const ikv_bus *b, bus_run *own, uint32_t own_at,
-                           uint32_t wide_at);
+/* How the root's wide run stands to one of its others: BESIDE_... */
+uint8_t ikvi_bus_compare_runs(const ikv_bus *b, uint32_t own, uint32_t wide);
 /* Calls what listens at the target in these visits; false after a stop. */
 bool ikvi_bus_visit(ikv_bus *b, bus_dispatch *x, ikv_target target,
                     uint32_t visits, uint16_t phase);

@@ -51,7 +51,7 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
         ikvi_bus_words(b, b->root_runs)[kind] = at;
         /* So until something with a gate or a capturing visit is put in. */
         run->straight = info != NULL && !info->positioned;
-        b->s.detours += kind == 0;
+        b->s.detours |= kind == 0 ? DETOUR_WIDE : 0;
     }
     return at;
 }
@@ -68,7 +68,7 @@ static void free_run(ikv_bus *b, uint32_t at)
         *link = run->next;
         if (run->target == 0) {
             ikvi_bus_words(b, b->root_runs)[run->kind] = IKVI_NONE;
-            b->s.detours -= run->kind == 0;
+            b->s.detours &= run->kind == 0 ? ~DETOUR_WIDE : UINT32_MAX;
         }
     }
     *run = (bus_run){.next = b->s.free_run};
@@ -282,13 +282,14 @@ static bus_entry make_entry(const ikv_bus *b, const bus_link *link)
     return entry;
 }
 
-/* Something is put into one of the root's runs: how kinds' runs stand to the wide
- * one is to be looked up anew. */
+/* Something is put into a run that others may be called beside: how they stand to
+ * each other is to be looked up anew. */
 static void forget_order(ikv_bus *b, bus_run *run)
 {
     const uint32_t *runs = ikvi_bus_words(b, b->root_runs);
     run->beside = BESIDE_UNKNOWN;
-    if (run->target != ROOT_PLACE || run->kind != 0)
+    if (run->target != TAGGED_PLACE &&
+        (run->target != ROOT_PLACE || run->kind != 0))
         return;
     for (uint32_t kind = 0; kind < b->kind_limit; kind++)
         if (runs[kind] != IKVI_NONE)

@@ -420,19 +420,16 @@ static bool is_before(const ikv_bus *b, const bus_rest *first,
                             order_of_entry(b, other->at));
 }
 
-void ikvi_bus_compare_runs(const ikv_bus *b, bus_run *own, uint32_t own_at,
-                           uint32_t wide_at)
+uint8_t ikvi_bus_compare_runs(const ikv_bus *b, uint32_t own, uint32_t wide)
 {
-    bus_rest some = ikvi_bus_rest_of(b, own_at);
-    bus_rest all = ikvi_bus_rest_of(b, wide_at);
+    bus_rest some = ikvi_bus_rest_of(b, own), all = ikvi_bus_rest_of(b, wide);
     while (some.at < some.end && some.at->subscription == 0)
         some.at++;
     while (all.at < all.end && all.at->subscription == 0)
         all.at++;
     if (is_before(b, &some, &all))
-        own->beside = BESIDE_AFTER;
-    else
-        own->beside = is_before(b, &all, &some) ? BESIDE_BEFORE : BESIDE_MIXED;
+        return BESIDE_AFTER;
+    return is_before(b, &all, &some) ? BESIDE_BEFORE : BESIDE_MIXED;
 }
 
 IKVI_APART void ikvi_bus_call_two(ikv_bus *b, dispatch *x, bus_rest *own,

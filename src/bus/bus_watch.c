@@ -131,10 +131,11 @@ void ikvi_bus_tell_refused(const ikv_bus *b, const ikv_event *event,
 void ikvi_bus_tell_moment(const ikv_bus *bus, uint32_t what,
                           const ikv_event *event)
 {
+    if (!ikvi_bus_watches(bus, what))
+        return;
     ikv_watch watch = {.what = what,
                        .depth = bus->depth,
                        .event = event,
                        .frame_scoped = bus->frame_scoped};
-    if (ikvi_bus_watches(bus, what))
-        ikvi_bus_tell(bus, &watch);
+    ikvi_bus_tell(bus, &watch);
 }

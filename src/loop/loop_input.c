@@ -305,8 +305,9 @@ static void say_bad_value(ikv_loop *loop, ikv_kind kind, uint32_t offset)
             "or text that does not fit its field or is not UTF-8");
 }
 
-/* P2: only kinds that ports may push. */
-static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
+/* P2: only kinds that ports may push. What came through a sink was checked there,
+ * if its kind was known by then, as the built-in ones are. */
+static bool may_be_taken(ikv_loop *loop, const ikv_event *event, bool by_sink)
 {
     const ikv_kind_info *info = loop_kind_info(loop, event->kind);
     if (info == NULL || (info->from & IKV_FROM_P) == 0) {
@@ -319,7 +320,8 @@ static bool may_be_taken(ikv_loop *loop, const ikv_event *event)
                 ": ports may push the kinds that the catalogue marks P");
         return false;
     }
-    if (IKVI_LIKELY(ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event)))
+    if (IKVI_LIKELY(by_sink && event->kind < IKV_KIND_USER) ||
+        ikvi_event_is_good(ikv_bus_catalogue(loop->bus), event))
         return true;
     loop->counters.bad_values++; /* not through a sink */
     ikvi_bus_tell_refused(loop->bus, event, IKV_BAD_VALUE);
@@ -395,7 +397,7 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     /* What was not pushed through a sink is of the port whose device it
      * names. */
     uint32_t port = tag != 0 ? tag - 1 : port_of(loop, event->device);
-    if (!may_be_taken(loop, event)) {
+    if (!may_be_taken(loop, event, tag != 0)) {
         if (pushed.block != 0)
             ikvi_loop_free_data(loop, pushed.block);
         return;

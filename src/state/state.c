@@ -400,14 +400,15 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
            p->step != s->s.step;
 }
 
-/* The same, beginning behind the one that was found last: hands take turns. */
+/* The same, beginning with the one that was found last and those behind it: one
+ * moves on, or hands take turns. */
 static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
     uint32_t at = s->found[filter], reach = s->s.reach[filter];
     IKVI_CHECK(reach <= s->capacity);
-    for (uint32_t i = 0; i < reach; i++) {
-        at = at + 1 < reach ? at + 1 : 0;
+    for (uint32_t i = 0; i < reach; i++, at++) {
+        at = at < reach ? at : 0;
         state_pointer *p = pointer_in(s, filter, at);
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;

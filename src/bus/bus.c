@@ -248,11 +248,6 @@ bool ikvi_bus_is_delivering(const ikv_bus *bus)
     return bus->busy != 0 || flushing;
 }
 
-bool ikvi_bus_holds_inboxes(const ikv_bus *bus)
-{
-    return bus->inbox_held;
-}
-
 void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
 {
     bus->inbox_held = holds;

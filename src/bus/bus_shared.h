@@ -95,7 +95,6 @@ void ikvi_bus_on_inbox(ikv_bus *bus,
 bool ikvi_bus_is_delivering(const ikv_bus *bus);
 
 /* While the past runs again, what other threads send waits. */
-bool ikvi_bus_holds_inboxes(const ikv_bus *bus);
 void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds);
 
 /* What a tape says that another thread sent: taken at the lane's next flush,

@@ -364,7 +364,7 @@ static void finish_step(ikv_loop *loop)
     if (loop->s.stopped)
         ikvi_loop_retest(loop);
     /* now that all that may turn the clock here has */
-    if (IKVI_UNLIKELY(ikvi_bus_holds_inboxes(loop->bus)))
+    if (IKVI_UNLIKELY(loop->past))
         ikvi_loop_note_past(loop);
     ikvi_loop_time_step(loop);
     ikvi_loop_scope(loop, false);
@@ -498,7 +498,7 @@ IKVI_APART static void look_around(ikv_loop *loop)
                  loop->leaving_count == 0 &&
                  ikv_queue_waiting(loop->queue) == 0 &&
                  !ikvi_loop_is_rerunning(loop);
-    if (ikvi_bus_holds_inboxes(loop->bus))
+    if (loop->past)
         ikvi_loop_note_past(loop);
 }
 
@@ -538,7 +538,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
         ikvi_loop_match_clocks(loop, false);
     /* Within a step's length nothing can have to be dropped. */
     if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->step_ns ||
-                      ikvi_bus_holds_inboxes(loop->bus)))
+                      loop->past))
         ikvi_loop_drop_time(loop);
     /* Time is dropped first: what is drained then knows its place. */
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue) && !loop->dropping))
@@ -546,9 +546,9 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     loop->counters.frames++;
     ikvi_input_begin_frame(loop->input);
     bool ended = loop->ended_count == loop->port_count;
-    if (IKVI_UNLIKELY(
-            (loop->leaving_count | ikvi_load(&loop->bad_values)) != 0 ||
-            ended | loop->s.stopped | ikvi_bus_holds_inboxes(loop->bus)))
+    if (IKVI_UNLIKELY((loop->leaving_count | ikvi_load(&loop->bad_values)) !=
+                          0 ||
+                      ended | loop->s.stopped | loop->past))
         look_around(loop);
     loop->where = IN_FRAME;
     loop->live_group = 0;
@@ -770,7 +770,7 @@ void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
     /* It may be another loop's of the same config, which had come further. */
     if (loop->s.next_step > loop->furthest)
         loop->furthest = loop->s.next_step;
-    ikvi_bus_hold_inboxes(loop->bus, since != NULL);
+    loop->past = since != NULL;
     ikvi_loop_note_past(loop);
     loop->counters.waiting = loop->s.count;
     ikv_bus_set_frame(loop->bus, loop->frame);

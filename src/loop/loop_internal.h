@@ -187,6 +187,7 @@ struct ikv_loop {
     bool may_nest;     /* but in a port, which may run a whole frame */
     bool closing;
     bool dropping; /* time may have to be dropped when the past has rerun */
+    bool past;     /* it runs again: what other threads send waits */
     bool in_scope; /* of a step: what happens follows from what is taped */
     uint64_t now, frame;
     uint32_t groups;     /* of what was routed between steps, so far */

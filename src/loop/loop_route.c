@@ -242,12 +242,9 @@ static void refill(ikv_loop *loop)
 /* What came in since the past was run waits until it has been run again. */
 static bool has_more(ikv_loop *loop)
 {
-    bool past = ikvi_bus_holds_inboxes(loop->bus);
-    if (IKVI_UNLIKELY(past)) {
+    if (IKVI_UNLIKELY(loop->past))
         ikvi_loop_note_past(loop);
-        past = ikvi_bus_holds_inboxes(loop->bus);
-    }
-    if (IKVI_UNLIKELY(loop->given == 0 && (past || loop->dropping)))
+    if (IKVI_UNLIKELY(loop->given == 0 && (loop->past || loop->dropping)))
         return false;
     refill(loop);
     return loop->s.count > 0;
@@ -321,8 +318,7 @@ static uint64_t due_of_head(const ikv_loop *loop)
  * was run waits until it has been run again. */
 static uint32_t count_ready(const ikv_loop *loop)
 {
-    bool past =
-        ikvi_bus_holds_inboxes(loop->bus) && ikvi_loop_is_rerunning(loop);
+    bool past = loop->past && ikvi_loop_is_rerunning(loop);
     return past || loop->dropping ? loop->given : loop->s.count;
 }
 

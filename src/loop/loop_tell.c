@@ -46,7 +46,7 @@ bool ikvi_loop_is_rerunning(const ikv_loop *loop)
 
 void ikvi_loop_note_past(ikv_loop *loop)
 {
-    bool holds = ikvi_bus_holds_inboxes(loop->bus);
-    ikvi_bus_hold_inboxes(
-        loop->bus, loop->given > 0 || (holds && ikvi_loop_is_rerunning(loop)));
+    loop->past =
+        loop->given > 0 || (loop->past && ikvi_loop_is_rerunning(loop));
+    ikvi_bus_hold_inboxes(loop->bus, loop->past);
 }

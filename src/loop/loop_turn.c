@@ -251,7 +251,7 @@ static IKVI_APART void drop_beyond(ikv_loop *loop)
 
 void ikvi_loop_drop_time(ikv_loop *loop)
 {
-    loop->dropping = ikvi_bus_holds_inboxes(loop->bus);
+    loop->dropping = loop->past;
     if (!loop->dropping && loop->now > loop->s.step_end + loop->step_ns)
         drop_beyond(loop);
 }

@@ -189,6 +189,7 @@ typedef struct boundary {
     ikv_kind kind;
     const path *along;
     ikv_target related;
+    uint64_t *revision; /* the scene's, asked anew after each that was sent */
     ikvi_quiet quiet;
 } boundary;
 
@@ -199,13 +200,14 @@ static void send_boundary(ikv_router *r, const ikv_event *cause, boundary *to,
                           uint32_t place)
 {
     const ikv_target *nodes = to->along->nodes;
-    if (to->along->revision != scene_revision_of(r)) {
+    if (to->along->revision != *to->revision)
         ikvi_router_send_kind(r, cause, to->kind, nodes[place], to->related);
+    else if (ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place, 1,
+                                         &to->quiet))
         return;
-    }
-    if (!ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place, 1,
-                                     &to->quiet))
+    else
         send_along(r, cause, to->kind, nodes, place + 1, to->related);
+    *to->revision = scene_revision_of(r);
 }
 
 /* Whether nobody hears any of those that are due along the path, from a place
@@ -213,7 +215,7 @@ static void send_boundary(ikv_router *r, const ikv_event *cause, boundary *to,
 static bool passes_unheard(ikv_router *r, boundary *to, uint32_t from)
 {
     const path *along = to->along;
-    return from > 0 && along->revision == scene_revision_of(r) &&
+    return from > 0 && along->revision == *to->revision &&
            (from == along->length ||
             ikvi_bus_nobody_hears_along(r->bus, to->kind, along->nodes,
                                         along->length - 1, along->length - from,
@@ -273,10 +275,10 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     p->in_view = to.bits != 0;
     p->over_untold = false;
 
-    boundary out = {IKV_KIND_POINTER_OUT, &old, to, {0, 0}};
-    boundary leave = {IKV_KIND_POINTER_LEAVE, &old, to, {0, 0}};
-    boundary over = {IKV_KIND_POINTER_OVER, &now, from, {0, 0}};
-    boundary enter = {IKV_KIND_POINTER_ENTER, &now, from, {0, 0}};
+    boundary out = {IKV_KIND_POINTER_OUT, &old, to, &revision, {0, 0}};
+    boundary leave = {IKV_KIND_POINTER_LEAVE, &old, to, &revision, {0, 0}};
+    boundary over = {IKV_KIND_POINTER_OVER, &now, from, &revision, {0, 0}};
+    boundary enter = {IKV_KIND_POINTER_ENTER, &now, from, &revision, {0, 0}};
     uint32_t shared = shared_length(&old, &now);
     /* What has gone can't be told that it was left. */
     if (from.bits != 0 && !owed && !stays && ikvi_router_alive(r, from))

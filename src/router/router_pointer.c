@@ -192,19 +192,24 @@ static bool is_out_of_view(const ikv_router *r, const pointer *p)
 
 /* ------------------------------------------------------- pointer events -- */
 
-/* PATH4: what is stopped changes nothing of what the router keeps. Along the
- * pointer's chain, which is the path unless the scene has changed. */
+/* The pointer's chain, which is the path to what it is over unless somebody has
+ * changed the tree since it came here: then false. */
+static bool copy_chain(const ikv_router *r, const pointer *p, path *along)
+{
+    along->length = p->chain_length;
+    memcpy(along->nodes, p->chain, p->chain_length * sizeof p->chain[0]);
+    return p->chain_length > 0 && !p->over_untold &&
+           p->chain_revision == scene_revision_of(r);
+}
+
+/* PATH4: what is stopped changes nothing of what the router keeps. */
 static ikv_outcome send_to_pointer(ikv_router *r, pointer *p,
                                    const ikv_event *event)
 {
     path along;
-    /* Somebody has changed the tree since the pointer came here. */
-    if (p->chain_revision != scene_revision_of(r) || p->over_untold ||
-        p->chain_length == 0)
-        return ikvi_router_send_to(r, event, p->over);
-    along.length = p->chain_length;
-    memcpy(along.nodes, p->chain, p->chain_length * sizeof p->chain[0]);
-    return ikvi_router_send(r, event, along.nodes, along.length, false);
+    return copy_chain(r, p, &along)
+               ? ikvi_router_send(r, event, along.nodes, along.length, false)
+               : ikvi_router_send_to(r, event, p->over);
 }
 
 /* OVER6: what must be told before any event of a pointer. */
@@ -220,17 +225,20 @@ static void arrive(ikv_router *r, pointer *p, ikv_event *event)
  * down's handlers. */
 static void capture_by_press(ikv_router *r, pointer *p)
 {
+    path along;
     /* The nearest one that captures by itself comes before it, below. */
     if (p->type != IKV_MOUSE)
         p->pending = p->over;
-    for (ikv_target at = p->over; at.bits != 0;
-         at = ikvi_router_parent(r, at)) {
-        if ((ikvi_router_traits(r, at) & IKV_CAPTURES) != 0 &&
-            ikvi_router_reaches(r, p->seat, at)) {
-            p->pending = at;
+    if (p->over.bits == 0)
+        return;
+    if (!copy_chain(r, p, &along))
+        ikvi_router_path(r, p->over, &along);
+    for (uint32_t i = along.length; i-- > 0;)
+        if ((ikvi_router_traits(r, along.nodes[i]) & IKV_CAPTURES) != 0 &&
+            ikvi_router_reaches(r, p->seat, along.nodes[i])) {
+            p->pending = along.nodes[i];
             return;
         }
-    }
 }
 
 /* CLICK1: none of a finger that may tap with another one, if that is to be

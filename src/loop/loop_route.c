@@ -326,9 +326,9 @@ static uint32_t count_ready(const ikv_loop *loop)
  * routed. */
 void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
 {
-    uint64_t due = ikvi_loop_earliest_due(loop);
     uint32_t count = count_ready(loop);
     ikvi_input_begin_step(loop->input, time_ns);
+    uint64_t due = ikvi_loop_earliest_due(loop);
     for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         due = ikvi_loop_due_of(loop, loop_event(loop, at),
@@ -449,7 +449,7 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
         settle_group(loop, !b->routed);
     if (input && !entry->played)
         loop->live_group = group;
-    if (loop->marked == 0 && !is_alone(entry))
+    if (loop->marked == 0 && loop->fed_count > 1 && !is_alone(entry))
         ikvi_loop_mark_run(loop, loop->fed_count, UINT64_MAX);
     take_head(loop, due, group);
     b->routed = b->routed || input;
@@ -492,8 +492,9 @@ void ikvi_loop_route_step(ikv_loop *loop)
         uint64_t due = due_of_head(loop);
         if (due >= loop->s.next_end)
             break;
-        if (loop->marked == 0)
-            ikvi_loop_mark_run(loop, count_ready(loop), loop->s.next_end);
+        uint32_t ready = count_ready(loop);
+        if (loop->marked == 0 && ready > 1) /* one alone merges with none */
+            ikvi_loop_mark_run(loop, ready, loop->s.next_end);
         take_head(loop, due, 0);
     }
     IKVI_CHECK(loop->marked == 0);

@@ -18,8 +18,6 @@ static bool primary_taken(const ikv_router *r, uint8_t type)
  * a mouse always is. */
 static pointer *add_pointer(ikv_router *r, const ikv_event *event)
 {
-    IKVI_CHECK(ikvi_router_find(r, event->device, event->pointer.pointer) ==
-               NULL); /* router-3 */
     bool primary = event->pointer.type == IKV_MOUSE ||
                    !primary_taken(r, event->pointer.type);
     for (uint32_t i = 0; i < r->capacity; i++) {

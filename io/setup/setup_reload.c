@@ -534,6 +534,17 @@ static void find_new_orders(const reloading *l, const uint32_t *by_turn,
     }
 }
 
+/* Whether it is in the parent that the file says, and not where the game has put
+ * it. */
+static bool hangs_as_in_file(const reloading *l, const setup_target *to)
+{
+    ikv_target parent = to->parent != NO_INDEX
+                            ? to->config.parent
+                            : ikv_bus_root(ikv_kit_bus(l->kit));
+    return ikv_scene_parent(ikv_kit_scene(l->kit), to->handle).bits ==
+           parent.bits;
+}
+
 /* Siblings of the same z lie as the file says, if it says it differently. */
 static ikv_status settle_orders(const reloading *l)
 {
@@ -551,7 +562,7 @@ static ikv_status settle_orders(const reloading *l)
     }
     for (uint32_t n = 0; status == IKV_OK && n < count; n++) {
         const setup_target *to = &l->next->targets[by_turn[n]];
-        if (deals[parent_of(to, count)])
+        if (deals[parent_of(to, count)] && hangs_as_in_file(l, to))
             ikv_scene_raise(ikv_kit_scene(l->kit), to->handle);
     }
     free(last);

@@ -9,41 +9,12 @@
  * calls, point into it.
  */
 #define _POSIX_C_SOURCE 200809L
-#include "setup.h"
+#include "reload.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-/* What has been counted, for the message. */
-enum counted {
-    COUNT_KINDS,
-    COUNT_LAYERS,
-    COUNT_TARGETS,
-    COUNT_SETS,
-    COUNT_ACTIONS,
-    COUNT_HANDLERS,
-    COUNTED
-};
-
-typedef struct change_counts {
-    uint32_t added, changed, gone;
-} change_counts;
-
-typedef struct reloading {
-    ikv_setup *was;
-    ikv_setup *next;
-    ikv_kit *kit;
-    uint32_t flags;
-    reader *r;
-    change_counts counts[COUNTED];
-} reloading;
-
 /* ------------------------------------------------------------ comparing -- */
-
-static bool is_same(const json_t *a, const json_t *b)
-{
-    return a == b || (a != NULL && b != NULL && json_equal(a, b) != 0);
-}
 
 static bool has_all_of(const json_t *a, const json_t *b)
 {
@@ -66,23 +37,6 @@ static bool says_the_same(const json_t *a, const json_t *b)
     return has_all_of(a, b) && has_all_of(b, a);
 }
 
-static const json_t *entry(const ikv_setup *setup, const char *list,
-                           size_t index)
-{
-    return json_array_get(json_object_get(setup->document, list), index);
-}
-
-static bool same_member(const json_t *a, const json_t *b, const char *member)
-{
-    return is_same(json_object_get(a, member), json_object_get(b, member));
-}
-
-static const json_t *target_entry_of(const ikv_setup *setup,
-                                     const setup_target *target)
-{
-    return entry(setup, "targets", (size_t)(target - setup->targets));
-}
-
 /* ----------------------------------------------- what can't be changed -- */
 
 static bool check_settings(const reloading *l)
@@ -90,8 +44,9 @@ static bool check_settings(const reloading *l)
     static const char *const fixed[] = {"view", "loop", "router", "announces"};
     for (size_t i = 0; i < sizeof fixed / sizeof fixed[0]; i++) {
         place here = {NULL, fixed[i], 0};
-        if (!says_the_same(json_object_get(l->was->document, fixed[i]),
-                           json_object_get(l->next->document, fixed[i])))
+        const json_t *was = json_object_get(l->was->document, fixed[i]);
+        const json_t *now = json_object_get(l->next->document, fixed[i]);
+        if (!says_the_same(was, now) && !ikvi_reload_says_alike(was, now))
             return ikvi_reader_fail(
                 l->r, &here, "it can't change while the kit runs: start anew");
     }
@@ -225,17 +180,6 @@ static bool read_all(reloading *l)
 
 /* --------------------------------------------------------- what is kept -- */
 
-/* A field that begins as before has the value that it has by now. */
-static void keep_fields(setup_target *was, setup_target *to)
-{
-    for (uint32_t i = 0; i < to->field_count; i++) {
-        const setup_field *old = ikvi_setup_find_field(was, to->fields[i].name);
-        if (old != NULL && old->initial.type == to->fields[i].initial.type &&
-            old->initial.bits.integer == to->fields[i].initial.bits.integer)
-            to->fields[i].value = old->value;
-    }
-}
-
 static void keep_handlers(const reloading *l)
 {
     for (uint32_t i = 0; i < l->next->handler_count; i++) {
@@ -273,320 +217,6 @@ static bool number_targets(const reloading *l)
     }
     next->number_count = count;
     return true;
-}
-
-/* -------------------------------------------------------------- targets -- */
-
-typedef struct target_change {
-    ikv_kit *kit;
-    const ikv_setup *next;
-    ikv_scene *scene;
-    const setup_target *was, *to;
-} target_change;
-
-/* Puts a target and its ancestors in the file where the file has them, the
- * uppermost first. */
-static void hang_as_in_file(const target_change *c, int index)
-{
-    if (index == NO_INDEX)
-        return;
-    const setup_target *t = &c->next->targets[index];
-    hang_as_in_file(c, t->parent);
-    /* Of one whose parent the game has removed: at the root. */
-    bool hangs = ikv_scene_alive(c->scene, t->config.parent);
-    ikv_scene_set_parent(c->scene, t->handle,
-                         hangs ? t->config.parent : (ikv_target){0});
-}
-
-static ikv_status change_parent(const target_change *c)
-{
-    ikv_status status =
-        ikv_scene_set_parent(c->scene, c->to->handle, c->to->config.parent);
-    if (status != IKV_CYCLE)
-        return status;
-    /* The game has put the new parent into it. */
-    hang_as_in_file(c, c->to->parent);
-    return ikv_scene_set_parent(c->scene, c->to->handle, c->to->config.parent);
-}
-
-/* Beneath another one, be it by the file or the game, it is in that one's. */
-static ikv_status change_layer(const target_change *c)
-{
-    ikv_target root = ikv_bus_root(ikv_kit_bus(c->kit));
-    ikv_target parent = ikv_scene_parent(c->scene, c->to->handle);
-    if (c->to->parent != NO_INDEX || parent.bits != root.bits)
-        return IKV_OK;
-    return ikv_scene_set_layer(c->scene, c->to->handle, c->to->config.layer);
-}
-
-/* At the root it is in the layer that the file says, from wherever it comes. */
-static ikv_status change_parent_or_layer(const target_change *c)
-{
-    ikv_status status = change_parent(c);
-    return status == IKV_OK ? change_layer(c) : status;
-}
-
-static ikv_status change_position(const target_change *c)
-{
-    return ikv_scene_move(c->scene, c->to->handle, c->to->config.x,
-                          c->to->config.y);
-}
-
-static ikv_status change_rotation(const target_change *c)
-{
-    return ikv_scene_turn(c->scene, c->to->handle, c->to->config.rotation);
-}
-
-static ikv_status change_scale(const target_change *c)
-{
-    return ikv_scene_resize(c->scene, c->to->handle, c->to->config.scale);
-}
-
-static ikv_status change_z(const target_change *c)
-{
-    return ikv_scene_set_z(c->scene, c->to->handle, c->to->config.z);
-}
-
-static ikv_status change_shape(const target_change *c)
-{
-    return ikv_scene_set_shape(c->scene, c->to->handle, &c->to->config.shape);
-}
-
-static ikv_status change_grace(const target_change *c)
-{
-    return ikv_scene_set_grace(c->scene, c->to->handle, c->to->config.grace);
-}
-
-static ikv_status change_hit(const target_change *c)
-{
-    return ikv_scene_set_hit(c->scene, c->to->handle, c->to->config.hit);
-}
-
-static ikv_status change_hidden(const target_change *c)
-{
-    return ikv_scene_show(c->scene, c->to->handle, !c->to->config.hidden);
-}
-
-static ikv_status change_clip(const target_change *c)
-{
-    return ikv_scene_set_clip(c->scene, c->to->handle, c->to->config.clip);
-}
-
-static ikv_status change_tab(const target_change *c)
-{
-    return ikv_scene_set_tab(c->scene, c->to->handle, c->to->config.tab);
-}
-
-/* The bits in which two words differ are as in the second one; the others are
- * as they are now. */
-static uint32_t with_changes(uint32_t now, uint32_t was, uint32_t to)
-{
-    return (now & ~(was ^ to)) | (to & (was ^ to));
-}
-
-static ikv_status change_traits(const target_change *c)
-{
-    const uint32_t own =
-        IKV_FOCUSABLE | IKV_TAKES_TEXT | IKV_CAPTURES | IKV_STAYS_LIVE;
-    uint32_t now = ikv_scene_traits(c->scene, c->to->handle) & own;
-    return ikv_scene_set_traits(
-        c->scene, c->to->handle,
-        with_changes(now, c->was->config.traits, c->to->config.traits));
-}
-
-static ikv_status change_tags(const target_change *c)
-{
-    return ikv_scene_set_tags(
-        c->scene, c->to->handle,
-        with_changes(ikv_scene_tags(c->scene, c->to->handle),
-                     c->was->config.tags, c->to->config.tags));
-}
-
-static ikv_status change_sensing(const target_change *c)
-{
-    ikv_overlaps *overlaps = ikv_kit_overlaps(c->kit);
-    return overlaps == NULL
-               ? IKV_OK
-               : ikv_overlaps_sense(overlaps, c->to->handle, &c->to->sensing);
-}
-
-static ikv_status change_fields(const target_change *c)
-{
-    (void)c; /* they are kept with it */
-    return IKV_OK;
-}
-
-/* The members of a target in the file; "parent" first, since it puts the target
- * above its siblings, whatever their layer. */
-static const struct {
-    const char *member;
-    ikv_status (*change)(const target_change *c);
-} target_rows[] = {{"parent", change_parent_or_layer},
-                   {"layer", change_layer},
-                   {"position", change_position},
-                   {"rotation", change_rotation},
-                   {"scale", change_scale},
-                   {"z", change_z},
-                   {"shape", change_shape},
-                   {"grace", change_grace},
-                   {"hit", change_hit},
-                   {"hidden", change_hidden},
-                   {"clip", change_clip},
-                   {"tab", change_tab},
-                   {"tags", change_tags},
-                   {"focusable", change_traits},
-                   {"takes_text", change_traits},
-                   {"captures", change_traits},
-                   {"stays_live", change_traits},
-                   {"senses", change_sensing},
-                   {"contacts", change_sensing},
-                   {"inside", change_sensing},
-                   {"linger", change_sensing},
-                   {"swept", change_sensing},
-                   {"overlaps", change_sensing},
-                   {"fields", change_fields}};
-
-/* The file's parent, of a target that the game has put into one that goes. */
-static ikv_status leave_gone_parent(const reloading *l, const target_change *c)
-{
-    const setup_target *parent =
-        ikvi_setup_target_of(l->was, ikv_scene_parent(c->scene, c->to->handle));
-    if (parent == NULL || ikvi_setup_find_target(l->next, parent->id) != NULL)
-        return IKV_OK;
-    return change_parent_or_layer(c);
-}
-
-static ikv_status change_target(reloading *l, const setup_target *was,
-                                const setup_target *to)
-{
-    const json_t *before = target_entry_of(l->was, was);
-    const json_t *after = target_entry_of(l->next, to);
-    target_change c = {l->kit, l->next, ikv_kit_scene(l->kit), was, to};
-    place list = {NULL, "targets", 0},
-          here = {&list, NULL, (size_t)(to - l->next->targets)};
-    bool changed = false;
-    ikv_status status = IKV_OK;
-    for (size_t i = 0;
-         status == IKV_OK && i < sizeof target_rows / sizeof target_rows[0];
-         i++) {
-        place at = {&here, target_rows[i].member, 0};
-        if (same_member(before, after, target_rows[i].member))
-            continue;
-        changed = true;
-        status = target_rows[i].change(&c);
-        if (status < 0)
-            ikvi_reader_fail(l->r, &at, "\"%.60s\": %s", to->id,
-                             ikv_status_text(status));
-    }
-    l->counts[COUNT_TARGETS].changed += changed;
-    return status == IKV_OK ? leave_gone_parent(l, &c) : status;
-}
-
-/* One that the game has removed stays so, with all that would be in it. */
-static ikv_status settle_target(ikv_setup *next, uint32_t index, void *reload)
-{
-    reloading *l = reload;
-    const ikv_scene *scene = ikv_kit_scene(l->kit);
-    setup_target *to = &next->targets[index];
-    setup_target *was = ikvi_setup_find_target(l->was, to->id);
-    if (was != NULL) {
-        to->handle = was->handle;
-        keep_fields(was, to);
-    }
-    if ((was != NULL && !ikv_scene_alive(scene, to->handle)) ||
-        (to->parent != NO_INDEX && !ikv_scene_alive(scene, to->config.parent)))
-        return IKV_OK;
-    if (was != NULL)
-        return change_target(l, was, to);
-    l->counts[COUNT_TARGETS].added++;
-    return ikvi_apply_target(next, index, l->r);
-}
-
-/* Whether it lies above its siblings, since it was added or put there. */
-static bool is_uppermost(const reloading *l, const setup_target *was,
-                         const setup_target *to)
-{
-    static const char *const puts[] = {"parent", "layer", "z"};
-    bool put = was == NULL;
-    for (size_t i = 0; !put && i < sizeof puts / sizeof puts[0]; i++)
-        put = !same_member(target_entry_of(l->was, was),
-                           target_entry_of(l->next, to), puts[i]);
-    return put;
-}
-
-static uint32_t parent_of(const setup_target *target, uint32_t root)
-{
-    return target->parent != NO_INDEX ? (uint32_t)target->parent : root;
-}
-
-/* Of the targets by their turns: marks the parents, the root behind the last
- * target, whose children lie otherwise than they would if added so. */
-static void find_new_orders(const reloading *l, const uint32_t *by_turn,
-                            uint32_t *last, bool *deals)
-{
-    for (uint32_t n = 0; n < l->next->target_count; n++) {
-        const setup_target *to = &l->next->targets[by_turn[n]];
-        const setup_target *was = ikvi_setup_find_target(l->was, to->id);
-        uint32_t in = parent_of(to, l->next->target_count);
-        uint32_t turn = is_uppermost(l, was, to) ? UINT32_MAX : was->turn;
-        deals[in] = deals[in] || turn < last[in];
-        last[in] = turn;
-    }
-}
-
-/* Whether it is in the parent that the file says, and not where the game has put
- * it. */
-static bool hangs_as_in_file(const reloading *l, const setup_target *to)
-{
-    ikv_target parent = to->parent != NO_INDEX
-                            ? to->config.parent
-                            : ikv_bus_root(ikv_kit_bus(l->kit));
-    return ikv_scene_parent(ikv_kit_scene(l->kit), to->handle).bits ==
-           parent.bits;
-}
-
-/* Siblings of the same z lie as the file says, if it says it differently. */
-static ikv_status settle_orders(const reloading *l)
-{
-    uint32_t count = l->next->target_count;
-    uint32_t *last = calloc(2 * (count + 1u), sizeof *last);
-    bool *deals = calloc(count + 1u, sizeof *deals);
-    uint32_t *by_turn = last != NULL ? last + count + 1 : NULL;
-    ikv_status status = IKV_OK;
-    if (last == NULL || deals == NULL) {
-        status = ikvi_no_memory(l->r);
-    } else {
-        for (uint32_t i = 0; i < count; i++)
-            by_turn[l->next->targets[i].turn] = i;
-        find_new_orders(l, by_turn, last, deals);
-    }
-    for (uint32_t n = 0; status == IKV_OK && n < count; n++) {
-        const setup_target *to = &l->next->targets[by_turn[n]];
-        if (deals[parent_of(to, count)] && hangs_as_in_file(l, to))
-            ikv_scene_raise(ikv_kit_scene(l->kit), to->handle);
-    }
-    free(last);
-    free(deals);
-    return status;
-}
-
-static ikv_status settle_targets(reloading *l)
-{
-    ikv_status status = IKV_OK;
-    for (uint32_t i = 0; status == IKV_OK && i < l->next->target_count; i++)
-        status = ikvi_parents_first(l->next, i, settle_target, l);
-    return status == IKV_OK ? settle_orders(l) : status;
-}
-
-static void end_targets(reloading *l)
-{
-    for (uint32_t i = 0; i < l->was->target_count; i++) {
-        const setup_target *was = &l->was->targets[i];
-        if (ikvi_setup_find_target(l->next, was->id) != NULL)
-            continue;
-        l->counts[COUNT_TARGETS].gone++;
-        ikv_scene_remove(ikv_kit_scene(l->kit), was->handle);
-    }
 }
 
 /* ------------------------------------------------------ layers, actions -- */
@@ -804,7 +434,7 @@ static void end_owners(const reloading *l)
 
 static ikv_status settle(reloading *l)
 {
-    ikv_status status = settle_targets(l);
+    ikv_status status = ikvi_reload_targets(l);
     if (status == IKV_OK)
         status = settle_layers(l);
     if (status == IKV_OK)
@@ -840,7 +470,7 @@ static void end_rest(reloading *l)
     end_owners(l);
     end_actions(l);
     end_sets(l);
-    end_targets(l);
+    ikvi_reload_end_targets(l);
 }
 
 static void say_changes(const reloading *l, ikv_message *message)

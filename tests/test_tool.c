@@ -324,6 +324,70 @@ START_TEST(announced)
 }
 END_TEST
 
+/* Each character is whole: as many bytes behind the first as that says. */
+static bool is_utf8(const char *text)
+{
+    while (*text != '\0') {
+        unsigned char first = (unsigned char)*text++;
+        int behind = first < 0x80   ? 0
+                     : first < 0xc2 ? -1
+                     : first < 0xe0 ? 1
+                     : first < 0xf0 ? 2
+                                    : 3;
+        while (behind > 0 && ((unsigned char)*text & 0xc0) == 0x80)
+            behind--, text++;
+        if (behind != 0)
+            return false;
+    }
+    return true;
+}
+
+/* Names as long as they may be, of two bytes a character behind one or two that
+ * are not, and a text that is longer than a line: what is cut off is not cut
+ * within a character, and what is logged is whole. */
+static const char *const long_commands[] = {
+    "run long.setup.json long.tape.jsonl",
+    "run --stats long.setup.json long.tape.jsonl",
+    "run --json --scene --decisions long.setup.json long.tape.jsonl",
+    "why long.setup.json long.tape.jsonl --target l%s",
+    "why long.setup.json long.tape.jsonl --handler hh%s",
+    "why --json long.setup.json long.tape.jsonl --handler hh%s",
+    "check --play long.setup.json long.tape.jsonl"};
+
+static void repeat(char *to, int count)
+{
+    for (int i = 0; i < count; i++)
+        memcpy(to + 2 * i, "\xc3\xb6", 3);
+}
+
+START_TEST(long_names)
+{
+    char name[200], text[1024], setup[4096], command[512];
+    repeat(name, 99);
+    repeat(text, 400);
+    snprintf(setup, sizeof setup,
+             "{\"format\":\"ikvar.setup/1\",\"targets\":[{\"id\":\"l%s\","
+             "\"shape\":{\"rect\":[0,0,9,9]},\"tags\":[\"%s\"]}],"
+             "\"handlers\":[{\"name\":\"hh%s\",\"kinds\":[\"pointer.down\"],"
+             "\"at\":\"l%s\",\"reactions\":[{\"log\":\"%s.\"}]},{\"name\":"
+             "\"t\",\"kinds\":[\"wheel\"],\"at_tags\":[\"%s\"],"
+             "\"reactions\":[]}]}",
+             name, text, name, name, text, text);
+    write_file("long.setup.json", setup);
+    write_file("long.tape.jsonl",
+               "{\"format\":\"ikvar.tape/2\",\"until\":60}\n"
+               "{\"t\":20,\"kind\":\"pointer.down\",\"x\":5,\"y\":5}\n");
+    snprintf(command, sizeof command, TOOL " ");
+    snprintf(command + strlen(command), sizeof command - strlen(command),
+             long_commands[_i], name);
+    ck_assert_int_le(run_command_line(output, sizeof output, command), 1);
+    ck_assert(is_utf8(output));
+    ck_assert_ptr_null(strstr(output, "xc3"));
+    strcat(text, ".\"\n");
+    ck_assert_int_eq(strstr(output, text) != NULL, _i == 0);
+}
+END_TEST
+
 /* 47: what fuzzing began with still goes through. */
 static const char *const corpora[] = {"setup",    "tape",  "trace",  "bindings",
                                       "terminal", "image", "program"};
@@ -585,6 +649,7 @@ Suite *tool_suite(void)
     add_table(s, "exit codes", exit_codes, ROWS(code_table));
     add(s, "bad tape", bad_tape_in_a_run);
     add(s, "announces", announced);
+    add_table(s, "long names", long_names, ROWS(long_commands));
     add(s, "T1 verify", verified_tapes);
     add(s, "L1 rates", same_log_at_any_rate);
     add(s, "E2 examples", example_handlers);

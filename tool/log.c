@@ -279,7 +279,7 @@ static const char *kind_name(const run_log *log, const ikv_event *event)
  * a new line when it is long. */
 static void add_unheard(run_log *log, const ikv_watch *watch)
 {
-    char item[192];
+    char item[512];
     const ikv_event *event = watch->event;
     /* a frame's end is where a list ends too */
     if (event->kind == IKV_KIND_LOOP_FRAME)
@@ -342,7 +342,7 @@ static void describe_data(const ikv_delivery *delivery, char *to, size_t size)
 
 static void print_event(run_log *log, const ikv_watch *watch)
 {
-    char told[256], what[512];
+    char told[1024], what[2048];
     const ikv_event *event = watch->event;
     describe(log, event, told, sizeof told);
     describe_data(watch->delivery, told, sizeof told);
@@ -409,10 +409,17 @@ static void print_return(run_log *log, const ikv_watch *watch)
 static void print_note(const char *note, void *user)
 {
     run_log *log = user;
-    char shown[512];
+    char few[1024];
+    /* what a setup logs may be of any length */
+    size_t room = 4 * strlen(note) + 8;
+    char *shown = room > sizeof few ? malloc(room) : few;
     indent(log, log->depth > 0 ? 2 * log->depth - 1 : 0);
     fprintf(log->file, "%s%s%s\n", ink(log, NOTE),
-            ikv_shown_text(note, shown, sizeof shown), ink(log, PLAIN));
+            shown != NULL ? ikv_shown_text(note, shown, room)
+                          : ikv_shown_text(note, few, sizeof few),
+            ink(log, PLAIN));
+    if (shown != few)
+        free(shown);
 }
 
 static void watch_run(const ikv_watch *watch, void *user)

@@ -251,12 +251,12 @@ bool ikvi_read_setup_group(reader *r, const place *at, ikv_setup *setup,
     const char *name = NULL;
     place here = {at, "conditions", 0}, at_name = {at, "name", 0};
     if (!ikvi_expect_object(r, at, value, members) ||
-        !ikvi_read_string(r, at, value, "name", true, &name))
+        !ikvi_read_name(r, at, value, "name", &name))
         return false;
-    if (name[0] == '\0' || !ikvi_setup_name(r, &setup->group_names, name,
-                                            (size_t)(to - setup->groups)))
-        return ikvi_reader_fail(r, &at_name,
-                                "the name \"%.60s\" is empty or taken", name);
+    if (!ikvi_setup_name(r, &setup->group_names, name,
+                         (size_t)(to - setup->groups)))
+        return ikvi_reader_fail(r, &at_name, "the name \"%.60s\" is taken",
+                                name);
     /* Names that are taken have been refused. */
     to->name = name;
     return ikvi_read_choice(r, at, value, "join", joins, &to->join) &&

@@ -39,15 +39,24 @@ static void note(const ikv_setup *setup, const char *format, ...)
 
 static void note(const ikv_setup *setup, const char *format, ...)
 {
-    char text[256];
+    char few[256], *text = few;
+    va_list list;
     /* nobody reads them: not even put into words */
     if (setup->note == NULL)
         return;
-    va_list list;
     va_start(list, format);
-    vsnprintf(text, sizeof text, format, list);
+    int length = vsnprintf(few, sizeof few, format, list);
     va_end(list);
+    /* what is logged may be of any length, and is told whole */
+    char *whole = length >= (int)sizeof few ? malloc((size_t)length + 1) : NULL;
+    if (whole != NULL) {
+        text = whole;
+        va_start(list, format);
+        vsnprintf(text, (size_t)length + 1, format, list);
+        va_end(list);
+    }
     setup->note(text, setup->note_user);
+    free(whole);
 }
 
 static const char *name_of(const ikv_setup *setup, ikv_target target)

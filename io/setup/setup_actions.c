@@ -14,13 +14,12 @@ bool ikvi_read_action_set(reader *r, const place *at, ikv_setup *setup,
     place here = {at, "name", 0};
     to->on = true;
     if (!ikvi_expect_object(r, at, value, members) ||
-        !ikvi_read_string(r, at, value, "name", true, &to->name) ||
+        !ikvi_read_name(r, at, value, "name", &to->name) ||
         !ikvi_read_bool(r, at, value, "on", &to->on))
         return false;
-    if (to->name[0] == '\0' ||
-        !ikvi_setup_name(r, &setup->set_names, to->name, index))
-        return ikvi_reader_fail(
-            r, &here, "the name \"%.60s\" is empty or taken", to->name);
+    if (!ikvi_setup_name(r, &setup->set_names, to->name, index))
+        return ikvi_reader_fail(r, &here, "the name \"%.60s\" is taken",
+                                to->name);
     return true;
 }
 
@@ -48,14 +47,13 @@ bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
     place at_name = {at, "name", 0}, at_set = {at, "set", 0},
           at_list = {at, "bindings", 0};
     if (!ikvi_expect_object(r, at, value, members) ||
-        !ikvi_read_string(r, at, value, "name", true, &name) ||
+        !ikvi_read_name(r, at, value, "name", &name) ||
         !ikvi_read_string(r, at, value, "set", false, &set) ||
         !ikvi_read_bool(r, at, value, "toggle", &to->toggles))
         return false;
-    if (name[0] == '\0' ||
-        !ikvi_setup_name(r, &setup->action_names, name, index))
-        return ikvi_reader_fail(r, &at_name,
-                                "the name \"%.60s\" is empty or taken", name);
+    if (!ikvi_setup_name(r, &setup->action_names, name, index))
+        return ikvi_reader_fail(r, &at_name, "the name \"%.60s\" is taken",
+                                name);
     to->name = name;
     to->set = set;
     if (set != NULL && ikvi_setup_find_set(setup, set) == setup->set_count)

@@ -339,10 +339,10 @@ static bool target_name_entry(reader *r, const place *at, ikv_setup *setup,
     if (!json_is_object(value))
         return ikvi_reader_fail(r, at, "expected an object, found %s",
                                 ikvi_json_found(value));
-    if (!ikvi_read_string(r, at, value, "id", true, &id))
+    if (!ikvi_read_name(r, at, value, "id", &id))
         return false;
     place here = {at, "id", 0};
-    if (id[0] == '\0' || strcmp(id, "root") == 0)
+    if (strcmp(id, "root") == 0)
         return ikvi_reader_fail(r, &here,
                                 "expected a name of its own, found \"%s\"", id);
     if (!ikvi_setup_name(r, &setup->target_names, id, index))
@@ -360,13 +360,12 @@ static bool handler_name_entry(reader *r, const place *at, ikv_setup *setup,
     if (!json_is_object(value))
         return ikvi_reader_fail(r, at, "expected an object, found %s",
                                 ikvi_json_found(value));
-    if (!ikvi_read_string(r, at, value, "name", true, &name))
+    if (!ikvi_read_name(r, at, value, "name", &name))
         return false;
     place here = {at, "name", 0};
-    if (name[0] == '\0' || ikvi_setup_find_group(setup, name) != NULL ||
+    if (ikvi_setup_find_group(setup, name) != NULL ||
         !ikvi_setup_name(r, &setup->handler_names, name, index))
-        return ikvi_reader_fail(r, &here,
-                                "the name \"%.60s\" is empty or taken", name);
+        return ikvi_reader_fail(r, &here, "the name \"%.60s\" is taken", name);
     setup_handler *to = &setup->handlers[index];
     *to = (setup_handler){.setup = setup, .name = name, .first = to, .now = to};
     return true;

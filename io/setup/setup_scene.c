@@ -141,7 +141,7 @@ static bool read_layer(reader *r, const place *at, ikv_setup *setup,
     const json_t *camera = json_object_get(value, "camera");
     place at_camera = {at, "camera", 0}, at_name = {at, "name", 0};
     if (!ikvi_expect_object(r, at, value, members) ||
-        !ikvi_read_string(r, at, value, "name", true, &layer->name))
+        !ikvi_read_name(r, at, value, "name", &layer->name))
         return false;
     for (uint32_t i = 0; i < setup->layer_count; i++)
         if (strcmp(setup->layers[i].name, layer->name) == 0)

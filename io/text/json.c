@@ -264,6 +264,19 @@ static size_t character_bytes(const unsigned char *at)
     return rest == rows[row].bytes ? rest : 0;
 }
 
+void ikvi_cut_text(char *text)
+{
+    size_t end = strlen(text), begin = end, most = end < 3 ? end : 3;
+    /* back to where the last character begins, which may be whole */
+    while (end - begin < most &&
+           ((unsigned char)text[begin - 1] & 0xc0) == 0x80)
+        begin--;
+    if (begin > 0 && (unsigned char)text[begin - 1] >= 0xc0 &&
+        character_bytes((const unsigned char *)text + begin - 1) !=
+            end - begin + 1)
+        text[begin - 1] = '\0';
+}
+
 static bool is_control(const unsigned char *at)
 {
     /* C0, DEL, and C1 as UTF-8 has it. */
@@ -359,6 +372,21 @@ bool ikvi_read_string(reader *r, const place *at, const json_t *object,
                                 ikvi_json_found(value));
     *to = json_string_value(value);
     return true;
+}
+
+bool ikvi_read_name(reader *r, const place *at, const json_t *object,
+                    const char *member, const char **to)
+{
+    place here = {at, member, 0};
+    if (!ikvi_read_string(r, at, object, member, true, to))
+        return false;
+    if (strlen(*to) > NAME_LIMIT)
+        return ikvi_reader_fail(r, &here,
+                                "expected a name of at most %d bytes, found "
+                                "one of %zu",
+                                NAME_LIMIT, strlen(*to));
+    return (*to)[0] != '\0' ||
+           ikvi_reader_fail(r, &here, "expected a name, found an empty text");
 }
 
 bool ikvi_read_bool(reader *r, const place *at, const json_t *object,

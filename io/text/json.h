@@ -62,6 +62,15 @@ bool ikvi_expect_array(reader *r, const place *at, const json_t *value);
 /* Reads a member. Absent members leave *to as it is, unless `needed`. */
 bool ikvi_read_string(reader *r, const place *at, const json_t *object,
                       const char *member, bool needed, const char **to);
+/* What was cut off in the middle of a character ends before it. */
+void ikvi_cut_text(char *text);
+
+/* What something is called: not empty, and not longer than lines have room for. */
+enum {
+    NAME_LIMIT = 200
+};
+bool ikvi_read_name(reader *r, const place *at, const json_t *object,
+                    const char *member, const char **to);
 bool ikvi_read_bool(reader *r, const place *at, const json_t *object,
                     const char *member, bool *to);
 bool ikvi_read_integer(reader *r, const place *at, const json_t *object,

@@ -28,6 +28,8 @@ static void put(phrase *p, const char *format, ...)
     int length = vsnprintf(p->text + p->used, p->size - p->used, format, list);
     va_end(list);
     p->used += length > 0 ? (size_t)length : 0;
+    if (p->used >= p->size)
+        ikvi_cut_text(p->text);
 }
 
 static void put_target(phrase *p, const ikv_why *why, ikv_target target)

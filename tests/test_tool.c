@@ -191,6 +191,7 @@ static const struct {
     {"tape info " TAPE, 0, "65 events in 3.200 s"},
     {"tape info --json " TAPE, 0, "\"pointer.move\": 15"},
     {"tape info none.tape.jsonl", 3, "none.tape.jsonl: can't open"},
+    {"tape info " SOURCE "/tests/golden/data.tape.jsonl", 0, "2 note.dropped"},
     {"tape info --setup none.json " TAPE, 3, "none.json: can't open"},
     {"tape cut " TAPE, 2, "expected --output"},
     {"tape cut -o x.jsonl a b", 2, "expected one TAPE to cut"},
@@ -380,7 +381,7 @@ START_TEST(long_names)
     snprintf(command, sizeof command, TOOL " ");
     snprintf(command + strlen(command), sizeof command - strlen(command),
              long_commands[_i], name);
-    ck_assert_int_le(run_command_line(output, sizeof output, command), 1);
+    ck_assert_int_le(run_command_line(output, sizeof output, "%s", command), 1);
     ck_assert(is_utf8(output));
     ck_assert_ptr_null(strstr(output, "xc3"));
     strcat(text, ".\"\n");

@@ -26,20 +26,19 @@ typedef struct tape_facts {
     uint64_t kinds[IKV_KIND_LIMIT];
 } tape_facts;
 
-static int read_facts(const char *path, const ikv_setup *setup,
-                      tape_facts *facts, ikv_tape_info *info, char *named,
-                      size_t size)
+static ikv_status read_facts(const char *path, const ikv_setup *setup,
+                             tape_facts *facts, ikv_tape_info *info,
+                             char *named, size_t size, ikv_message *message)
 {
     ikv_tape *tape;
-    ikv_message message;
     ikv_event event;
     ikv_intake intake;
-    ikv_status status;
-    message.text[0] = '\0';
-    if (ikv_tape_open(path, setup, &tape, &message) < 0)
-        return bad_tape(message.text);
-    while ((status = ikv_tape_next(tape, &event, &intake, &message)) ==
-           IKV_OK) {
+    ikv_status status = ikv_tape_open(path, setup, &tape, message);
+    *facts = (tape_facts){0};
+    named[0] = '\0';
+    if (status < 0)
+        return status;
+    while ((status = ikv_tape_next(tape, &event, &intake, message)) == IKV_OK) {
         facts->events++;
         facts->kinds[event.kind]++;
         facts->between += intake.group != 0;
@@ -56,10 +55,11 @@ static int read_facts(const char *path, const ikv_setup *setup,
         facts->last_check = check;
     }
     *info = ikv_tape_about(tape);
-    warn_of_tape("tape", tape);
+    if (status >= 0)
+        warn_of_tape("tape", tape);
     snprintf(named, size, "%s", info->setup != NULL ? info->setup : "");
     ikv_tape_close(tape);
-    return status < 0 ? bad_tape(message.text) : FINE;
+    return status;
 }
 
 static int print_facts_json(const char *path, const tape_facts *facts,
@@ -120,6 +120,37 @@ static void print_facts(const char *path, const tape_facts *facts,
                    ikv_catalogue_info(catalogue, (ikv_kind)kind)->name);
 }
 
+/* With the setup that the tape names, if kinds on it are not known without. */
+static int tell_of_tape(const char *path, ikv_setup *given, bool json)
+{
+    /* a count for each kind is too much for a stack */
+    tape_facts *facts = calloc(1, sizeof *facts);
+    ikv_tape_info info = {0};
+    ikv_setup *own = NULL;
+    ikv_message message = {"no memory"}, other;
+    char named[512], from[4096];
+    ikv_status status = IKV_NO_MEMORY;
+    if (facts != NULL)
+        status = read_facts(path, given, facts, &info, named, sizeof named,
+                            &message);
+    if (status < 0 && facts != NULL && given == NULL && named[0] != '\0' &&
+        setup_of_tape(path, from, sizeof from, &other) != NULL &&
+        ikv_setup_read(from, &own, &other) == IKV_OK)
+        status =
+            read_facts(path, own, facts, &info, named, sizeof named, &message);
+    const ikv_catalogue *kinds = ikv_setup_catalogue(own != NULL ? own : given);
+    int code = FINE;
+    if (status < 0)
+        code = bad_tape(message.text);
+    else if (json)
+        code = print_facts_json(path, facts, &info, named, kinds);
+    else
+        print_facts(path, facts, &info, named, kinds);
+    ikv_setup_close(own);
+    free(facts);
+    return code;
+}
+
 static int tell_of_tapes(arguments *left, const char *setup_path, bool json)
 {
     ikv_setup *setup = NULL;
@@ -130,19 +161,7 @@ static int tell_of_tapes(arguments *left, const char *setup_path, bool json)
     if (setup_path != NULL && ikv_setup_read(setup_path, &setup, &message) < 0)
         return bad_tape(message.text);
     for (const char *path; (path = next_argument(left)) != NULL;) {
-        /* a count for each kind is too much for a stack */
-        tape_facts *facts = calloc(1, sizeof *facts);
-        ikv_tape_info info = {0};
-        char named[512];
-        int one = facts != NULL ? read_facts(path, setup, facts, &info, named,
-                                             sizeof named)
-                                : bad_tape("no memory");
-        if (one == FINE && json)
-            one = print_facts_json(path, facts, &info, named,
-                                   ikv_setup_catalogue(setup));
-        else if (one == FINE)
-            print_facts(path, facts, &info, named, ikv_setup_catalogue(setup));
-        free(facts);
+        int one = tell_of_tape(path, setup, json);
         code = one > code ? one : code;
     }
     ikv_setup_close(setup);

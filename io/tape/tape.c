@@ -140,6 +140,12 @@ bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
     known[count] = NULL;
     const char *near = ikv_nearest_name(name, known);
     bool there = ikv_catalogue_find(catalogue, name) != IKV_KIND_NONE;
+    bool plain = ikv_catalogue_next(catalogue, IKV_KIND_USER - 1) == 0;
+    if (near == NULL && !there && plain)
+        return ikvi_reader_fail(r, NULL,
+                                "unknown kind \"%.60s\": a kind of a setup's "
+                                "own is known with the setup",
+                                name);
     return ikvi_reader_fail(
         r, NULL, "%s \"%.60s\"%s%s%s",
         there ? "ports do not push the kind" : "unknown kind", name,

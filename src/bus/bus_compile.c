@@ -246,7 +246,7 @@ static void choose_test(const ikv_bus *b, bus_gate *gate, uint32_t conditions)
         bus_test test;
         if (c->group == 0 && make_test(&test, c)) {
             gate->test = test;
-            gate->tests_all = conditions == 1;
+            gate->test.where |= conditions == 1 ? TEST_WHOLE : 0;
             return;
         }
         at = c->next;

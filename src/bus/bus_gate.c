@@ -147,7 +147,8 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
         return IKV_WHY_PLACE;
     if (!ikvi_bus_passes(gate->test, event))
         return IKV_WHY_CONDITION;
-    if (gate->first_condition != IKVI_NONE && !gate->tests_all &&
+    if (gate->first_condition != IKVI_NONE &&
+        (gate->test.where & TEST_WHOLE) == 0 &&
         !ikvi_conditions_hold(b, gate, event, delivery))
         return IKV_WHY_CONDITION;
     /* Only events that would have been heard are counted. */
@@ -161,7 +162,8 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
     /* Plus 1, as 0 stands for "never". */
     gate->last_turn =
         (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
-    gate->last_ns = event->time_ns + 1;
+    if (gate->gap_ns != 0)
+        gate->last_ns = event->time_ns + 1;
     return IKV_WHY_NONE;
 }
 

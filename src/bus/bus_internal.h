@@ -102,7 +102,8 @@ enum {
                          of less than 32 bits is at the top of these 32; what
                          lies below it falls within `span` */
     TEST_FLOAT = 1 << 24,
-    TEST_MASK = 1 << 25, /* rather: any of `low`; `span` is 1, or 0: none */
+    TEST_MASK = 1 << 25,  /* rather: any of `low`; `span` is 1, or 0: none */
+    TEST_WHOLE = 1 << 27, /* it is all of the conditions */
     TEST_GATE = 1 << 26 /* it passes all, and `low` is the gate's place: whether
                            that rests is quickly seen */
 };
@@ -189,19 +190,19 @@ typedef struct bus_subscription {
  * must: read if its entries are marked as gated. */
 typedef struct bus_gate {
     bus_test test;            /* must be passed */
-    bool tests_all;           /* that is all of the conditions */
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
-    uint32_t limit, after;
-    uint32_t tags;
-    ikv_target body;
-    uint32_t next_of_body; /* subscription; in the body's list. Of a free gate:
-                              the next one */
     uint64_t gap_ns, last_ns; /* last_ns, last_turn: of the last call, plus 1 */
     uint64_t last_turn;       /* its step or frame */
     uint8_t at_most;
     uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
     uint8_t group_used;
+    uint32_t limit, after;
+    uint32_t tags;
+    ikv_target body;
+    uint32_t next_of_body; /* subscription; in the body's list. Of a free gate:
+                              the next one */
 } bus_gate;
+_Static_assert(sizeof(bus_gate) == 64, "a cache line");
 
 /* A condition in compact form. */
 typedef struct bus_condition {
@@ -658,10 +659,12 @@ static inline bool ikvi_bus_had_its_turn(const ikv_bus *b, const bus_gate *gate)
 static inline bool ikvi_bus_is_too_soon(const bus_gate *gate,
                                         const ikv_event *event)
 {
-    /* Plus 1, as 0 stands for "never". */
-    uint64_t moment = event->time_ns + 1;
-    return gate->gap_ns != 0 && gate->last_ns != 0 &&
-           (moment < gate->last_ns || moment - gate->last_ns < gate->gap_ns);
+    /* Plus 1, as 0 stands for "never", and for what has no gap. Mostly all is
+     * said by the first comparison. */
+    uint64_t moment = event->time_ns + 1, last = gate->last_ns;
+    if (moment - last < gate->gap_ns)
+        return last != 0;
+    return moment < last;
 }
 
 /* IKV_WHY_NONE, unless it is too soon after its last call. */

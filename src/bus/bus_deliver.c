@@ -471,10 +471,14 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
         (b->clock == NULL || !b->counting)) {
         const bus_run *run = ikvi_bus_run(b, own);
         const bus_run *all = wide != IKVI_NONE ? ikvi_bus_run(b, wide) : NULL;
+        /* Nobody of it hears the kind's family. */
+        if (all != NULL && (all->families >> (traits & KIND_FAMILY) & 1) == 0)
+            all = NULL;
+        if (all == NULL && run->straight && !b->counting)
+            return deliver_straight(b, event, run);
         uint32_t beside = run->beside != BESIDE_UNKNOWN
                               ? run->beside
                               : order_runs(b, event->kind, own, wide);
-        /* The wide one may have gone since. */
         if (beside == BESIDE_BEFORE && all != NULL)
             return deliver_beside(b, event, traits, all, run);
         if (beside != BESIDE_MIXED)
@@ -547,16 +551,6 @@ bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
     return count_unheard(b, kind, 1);
 }
 
-/* Whether all that is against the fast way is a wide run at the root in which
- * nobody hears the kind's family. */
-static bool detour_is_foreign(const ikv_bus *b, ikv_kind kind)
-{
-    uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
-    uint32_t traits = traits_of(b, kind);
-    return b->s.detours == DETOUR_WIDE && traits != 0 &&
-           (ikvi_bus_run(b, wide)->families >> (traits & KIND_FAMILY) & 1) == 0;
-}
-
 /* D1, PATH7: runs to its end before it returns, also inside a handler. */
 ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
 {
@@ -569,7 +563,7 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
     if (IKVI_UNLIKELY(event->kind >= b->kind_limit ||
                       b->depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
-    if (IKVI_UNLIKELY(b->s.detours != 0) && !detour_is_foreign(b, event->kind))
+    if (IKVI_UNLIKELY(b->s.detours != 0))
         return deliver_counted(b, event);
     uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
     if (at == IKVI_NONE || event->target.bits == 0 ||

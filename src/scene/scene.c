@@ -11,11 +11,6 @@
  */
 #include "scene_internal.h"
 
-/* Distances of keys: of what is added at the end, and at most between others.
- */
-#define KEY_STEP (UINT64_C(1) << 32)
-#define KEY_NEAR (UINT64_C(1) << 16)
-
 static uint32_t find_target(const ikv_scene *scene, ikv_target target)
 {
     uint32_t place = ikvi_scene_find(scene, target);
@@ -184,221 +179,6 @@ ikv_bus_callbacks ikv_scene_callbacks(ikv_scene *scene)
     callbacks.body = body_for_bus;
     callbacks.to_local = local_for_bus;
     return callbacks;
-}
-
-/* ------------------------------------------------------------- the tree -- */
-
-/* HIT1: by layer, z and age among siblings. Whether a sibling lies above where
- * an item is to go: above those of its own layer and z, or beneath them. */
-static bool lies_above(const scene_item *sibling, const scene_item *item,
-                       bool lowest)
-{
-    if (sibling->layer != item->layer)
-        return sibling->layer > item->layer;
-    /* Of equals the one that came last lies above. */
-    return sibling->z > item->z || (lowest && sibling->z == item->z);
-}
-
-/* Siblings on both sides of where an item is to go: the nearest ones that are
- * known, or NO_ITEM. */
-typedef struct neighbours {
-    uint32_t under, over;
-} neighbours;
-
-/* One step nearer from each; true once *beneath is just beneath it. Both ends
- * of the siblings have been asked: what is sought lies between. */
-static bool step_near(const ikv_scene *scene, const scene_item *item,
-                      bool lowest, neighbours *n, uint32_t *beneath)
-{
-    if (n->under != NO_ITEM) {
-        *beneath = n->under;
-        n->under = item_at(scene, n->under)->above;
-        if (lies_above(item_at(scene, n->under), item, lowest))
-            return true;
-    }
-    if (n->over != NO_ITEM) {
-        n->over = item_at(scene, n->over)->below;
-        *beneath = n->over;
-        return !lies_above(item_at(scene, n->over), item, lowest);
-    }
-    return false;
-}
-
-/* A sibling that is nearer than the one known on its side takes its place. */
-static void note_near(const ikv_scene *scene, const scene_item *item,
-                      bool lowest, uint32_t sibling, neighbours *n)
-{
-    const scene_item *other = item_at(scene, sibling);
-    bool above = lies_above(other, item, lowest);
-    uint32_t *known = above ? &n->over : &n->under;
-    if (*known == NO_ITEM ||
-        (item_at(scene, *known)->key > other->key) == above)
-        *known = sibling;
-}
-
-/* Looks at some items by chance. Which ones makes no difference to what is
- * found in the end. */
-static void guess_near(const ikv_scene *scene, const scene_item *item,
-                       uint32_t parent, bool lowest, uint32_t guesses,
-                       neighbours *n)
-{
-    uint32_t dice = item->target;
-    for (uint32_t i = 0; i < guesses; i++) {
-        dice = dice * 1664525 + 1013904223;
-        uint32_t place = (uint32_t)((uint64_t)dice * scene->capacity >> 32);
-        const scene_item *other = item_at(scene, place);
-        if (other->parent == parent && other != item)
-            note_near(scene, item, lowest, place, n);
-    }
-}
-
-enum {
-    STEPS = 32 /* before it is guessed at the first time */
-};
-
-/* The sibling just beneath where the item is to go, NO_ITEM if there is none:
- * sought from both ends, and from a sibling that is near, if there is one.
- * Most are added at the top or near an end, or move a little. Siblings in
- * thousands must not be walked: after a while guesses come nearer, in turn with
- * twice as many steps, so that about the root of their number are looked at. */
-static uint32_t sibling_beneath(const ikv_scene *scene, const scene_item *item,
-                                uint32_t parent, bool lowest, uint32_t near)
-{
-    uint32_t high = item_at(scene, parent)->last_child;
-    uint32_t low = item_at(scene, parent)->first_child;
-    neighbours n = {NO_ITEM, NO_ITEM};
-    uint32_t steps = 0, next_guess = STEPS, beneath;
-    if (near != NO_ITEM)
-        note_near(scene, item, lowest, near, &n);
-    while (high != NO_ITEM) {
-        if (!lies_above(item_at(scene, high), item, lowest))
-            return high;
-        if (lies_above(item_at(scene, low), item, lowest))
-            return item_at(scene, low)->below;
-        if (step_near(scene, item, lowest, &n, &beneath))
-            return beneath;
-        high = item_at(scene, high)->below;
-        low = item_at(scene, low)->above;
-        if (++steps < next_guess)
-            continue;
-        guess_near(scene, item, parent, lowest, steps, &n);
-        next_guess *= 2;
-    }
-    return NO_ITEM;
-}
-
-/* Both lists of siblings, upwards and downwards, are kept: hit tests go one
- * way, drawing the other. */
-static void link_item(ikv_scene *scene, uint32_t place, uint32_t parent,
-                      bool lowest, uint32_t near)
-{
-    scene_item *item = item_at(scene, place), *p = item_at(scene, parent);
-    uint32_t below = sibling_beneath(scene, item, parent, lowest, near);
-    IKVI_CHECK(place != parent && below != place);
-    item->parent = parent;
-    item->below = below;
-    item->above =
-        below != NO_ITEM ? item_at(scene, below)->above : p->first_child;
-    if (below != NO_ITEM)
-        item_at(scene, below)->above = place;
-    else
-        p->first_child = place;
-    if (item->above != NO_ITEM)
-        item_at(scene, item->above)->below = place;
-    else
-        p->last_child = place;
-}
-
-static void unlink_item(ikv_scene *scene, uint32_t place)
-{
-    scene_item *item = item_at(scene, place);
-    scene_item *p = item_at(scene, item->parent);
-    IKVI_CHECK((item->below == NO_ITEM) ==
-               (p->first_child == place)); /* scene-2 */
-    if (item->below != NO_ITEM)
-        item_at(scene, item->below)->above = item->above;
-    else
-        p->first_child = item->above;
-    if (item->above != NO_ITEM)
-        item_at(scene, item->above)->below = item->below;
-    else
-        p->last_child = item->below;
-}
-
-/* The item before this one in the walk: it has a parent. */
-static uint32_t walk_before(const ikv_scene *scene, uint32_t place)
-{
-    const scene_item *item = item_at(scene, place);
-    if (item->below == NO_ITEM)
-        return item->parent;
-    IKVI_CHECK(item_at(scene, item->below)->parent == item->parent);
-    /* The last of all that is beneath the sibling. */
-    uint32_t at = item->below;
-    while (item_at(scene, at)->last_child != NO_ITEM)
-        at = item_at(scene, at)->last_child;
-    return at;
-}
-
-/* ----------------------------------------------------------------- keys -- */
-
-static void relabel(ikv_scene *scene)
-{
-    /* Half of the numbers stay free behind the last one. */
-    uint64_t step = (UINT64_C(1) << 62) / (scene->s.count + 1u), key = 0;
-    for (uint32_t at = ikvi_scene_walk(scene, ROOT_ITEM, ROOT_ITEM);
-         at != NO_ITEM; at = ikvi_scene_walk(scene, ROOT_ITEM, at))
-        item_at(scene, at)->key = key += step;
-    scene->s.counters.relabels++;
-}
-
-/* Gives a linked subtree keys between its neighbours'; near the lower one, or
- * near the upper one if nothing but the parent is beneath, so that raising and
- * lowering again and again use up little room. If there is none, all items get
- * new keys. */
-static void give_keys(ikv_scene *scene, uint32_t top)
-{
-    uint32_t next = ikvi_scene_walk_past(scene, ROOT_ITEM, top), n = 0;
-    uint64_t low = item_at(scene, walk_before(scene, top))->key;
-    uint64_t high = next != NO_ITEM ? item_at(scene, next)->key : UINT64_MAX;
-    /* All of the subtree lies between the two neighbours, in its own order. */
-    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
-        n++;
-    IKVI_CHECK(low < high); /* scene-4 */
-    uint64_t step = (high - low) / (n + 1u);
-    /* At the end there is room without end; in between little is taken each
-     * time. */
-    uint64_t most = next != NO_ITEM ? KEY_NEAR : KEY_STEP;
-    step = step < most ? step : most;
-    if (step == 0) {
-        relabel(scene);
-        return;
-    }
-    if (item_at(scene, top)->below == NO_ITEM && next != NO_ITEM)
-        low = high - step * (n + 1u);
-    for (uint32_t at = top; at != NO_ITEM; at = ikvi_scene_walk(scene, top, at))
-        item_at(scene, at)->key = low += step;
-}
-
-static void reordered(ikv_scene *scene, uint32_t place)
-{
-    ikvi_index_rekeys(scene, place);
-    give_keys(scene, place);
-    ikvi_index_reordered(scene);
-    scene->s.revision++;
-}
-
-/* How many levels the subtree has, its top included. */
-static uint32_t height(const ikv_scene *scene, uint32_t top)
-{
-    uint32_t deepest = 0;
-    for (uint32_t at = top; at != NO_ITEM;
-         at = ikvi_scene_walk(scene, top, at)) {
-        uint32_t level = item_at(scene, at)->level;
-        /* Levels are those of before a move: only their difference counts. */
-        deepest = level > deepest ? level : deepest;
-    }
-    IKVI_CHECK(deepest < IKV_PATH_LIMIT);
-    return deepest - item_at(scene, top)->level + 1;
 }
 
 /* --------------------------------------------------------------- adding -- */
@@ -576,10 +356,10 @@ ikv_status ikv_scene_add(ikv_scene *scene, const ikv_target_config *config,
     ikvi_shape_store(scene, item, &config->shape);
     if (parent != ROOT_ITEM)
         item->layer = item_at(scene, parent)->layer;
-    link_item(scene, place, parent, false, NO_ITEM);
+    ikvi_scene_link(scene, place, parent, false, NO_ITEM);
     scene->s.count++;
     ikvi_scene_place(scene, place);
-    reordered(scene, place);
+    ikvi_scene_reordered(scene, place);
     /* The caller's handle may be where a handler writes. */
     ikv_target added = *target;
     announce(scene, IKV_KIND_TREE_ATTACH, added, ikv_scene_parent(scene, added),
@@ -610,7 +390,7 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
         ikv_target gone = {item_at(scene, place)->target};
         uint32_t id = ikv_bus_target_id(scene->bus, gone);
         IKVI_CHECK(scene->s.count > 0 && place != ROOT_ITEM);
-        unlink_item(scene, place);
+        ikvi_scene_unlink(scene, place);
         /* While the item still has its key and place. */
         ikvi_index_removed(scene, place);
         ikvi_shape_drop(scene, item_at(scene, place));
@@ -718,11 +498,11 @@ static void relink(ikv_scene *scene, uint32_t place, bool lowest)
 {
     const scene_item *item = item_at(scene, place);
     uint32_t below = item->below, above = item->above;
-    unlink_item(scene, place);
-    link_item(scene, place, item->parent, lowest,
-              below != NO_ITEM ? below : above);
+    ikvi_scene_unlink(scene, place);
+    ikvi_scene_link(scene, place, item->parent, lowest,
+                    below != NO_ITEM ? below : above);
     if (item->below != below)
-        reordered(scene, place);
+        ikvi_scene_reordered(scene, place);
     else
         scene->s.revision++;
 }
@@ -768,16 +548,17 @@ ikv_status ikv_scene_set_parent(ikv_scene *scene, ikv_target target,
     for (uint32_t at = to; at != NO_ITEM; at = item_at(scene, at)->parent)
         if (at == place)
             return IKV_CYCLE;
-    if (item_at(scene, to)->level + 1 + height(scene, place) > IKV_PATH_LIMIT)
+    if (item_at(scene, to)->level + 1 + ikvi_scene_height(scene, place) >
+        IKV_PATH_LIMIT)
         return IKV_FULL_DEPTH;
     ikv_target former = ikv_scene_parent(scene, target);
-    unlink_item(scene, place);
+    ikvi_scene_unlink(scene, place);
     if (to != ROOT_ITEM)
         item_at(scene, place)->layer = item_at(scene, to)->layer;
-    link_item(scene, place, to, false, NO_ITEM);
+    ikvi_scene_link(scene, place, to, false, NO_ITEM);
     /* Where it is in its parent stays: in the layer it jumps. */
     placed(scene, place);
-    reordered(scene, place);
+    ikvi_scene_reordered(scene, place);
     announce(scene, IKV_KIND_TREE_DETACH, target, former, IKV_TREE_REPARENTED);
     if (find_target(scene, target) != NO_ITEM)
         announce(scene, IKV_KIND_TREE_ATTACH, target,
@@ -797,11 +578,11 @@ ikv_status ikv_scene_set_layer(ikv_scene *scene, ikv_target target,
         return IKV_BAD_ARGUMENT;
     if (layer == item->layer)
         return IKV_OK;
-    unlink_item(scene, place);
+    ikvi_scene_unlink(scene, place);
     item->layer = (uint8_t)layer;
-    link_item(scene, place, ROOT_ITEM, false, NO_ITEM);
+    ikvi_scene_link(scene, place, ROOT_ITEM, false, NO_ITEM);
     placed(scene, place);
-    reordered(scene, place);
+    ikvi_scene_reordered(scene, place);
     return IKV_OK;
 }
 
@@ -1102,16 +883,13 @@ static const char *validate_item(const ikv_scene *scene, uint32_t place)
     if (ikv_bus_target_place(scene->bus, target) != place ||
         parent->target == 0)
         return "scene-1";
-    if (item->above != NO_ITEM &&
-        (lies_above(item, item_at(scene, item->above), false) ||
-         item_at(scene, item->above)->below != place))
-        return "scene-2";
+    const char *broken = ikvi_scene_validate_order(scene, place);
+    if (broken != NULL)
+        return broken;
     if (!same_placement(item, parent) ||
         (item->parent != ROOT_ITEM && item->layer != parent->layer))
         return "scene-3";
-    return item_at(scene, walk_before(scene, place))->key < item->key
-               ? NULL
-               : "scene-4";
+    return NULL;
 }
 
 const char *ikv_scene_validate(const ikv_scene *scene)

@@ -2,8 +2,8 @@
  * the index of candidates, spaces.
  *
  * Files, lowest first: scene_tree.c, scene_shape.c, scene_probe.c,
- * scene_order.c, scene_boxes.c, scene_grid.c, scene_index.c, scene_place.c,
- * scene_focus.c, scene_pick.c, scene_find.c, scene.c.
+ * scene_order.c, scene_boxes.c, scene_grid.c, scene_index.c, scene_siblings.c,
+ * scene_place.c, scene_focus.c, scene_pick.c, scene_find.c, scene.c.
  */
 #ifndef IKVI_SCENE_INTERNAL_H
 #define IKVI_SCENE_INTERNAL_H
@@ -343,5 +343,17 @@ bool ikvi_probe_offer(probe *p, uint32_t place);
 void ikvi_probe_sort(const probe *p);
 /* Turns that of crossings into a list, the nearest first. */
 void ikvi_probe_sort_crossings(const probe *p);
+
+/* scene_siblings.c */
+/* Links an item in among the parent's children, above those of its layer and z or
+ * beneath them; `near` is a sibling that is near, or NO_ITEM. */
+void ikvi_scene_link(ikv_scene *scene, uint32_t place, uint32_t parent,
+                     bool lowest, uint32_t near);
+void ikvi_scene_unlink(ikv_scene *scene, uint32_t place);
+/* After a subtree was linked: it gets keys, and the index is told. */
+void ikvi_scene_reordered(ikv_scene *scene, uint32_t place);
+/* How many levels the subtree has, its top included. */
+uint32_t ikvi_scene_height(const ikv_scene *scene, uint32_t top);
+const char *ikvi_scene_validate_order(const ikv_scene *scene, uint32_t place);
 
 #endif

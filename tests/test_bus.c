@@ -409,21 +409,27 @@ START_TEST(added_inside_handlers)
 }
 END_TEST
 
+static bool delivers_too;
+
 static void subscribe_further_on(actor *self, const ikv_event *e,
                                  const ikv_delivery *d)
 {
-    (void)d;
     if (newcomer.name != NULL)
         return;
     newcomer = (actor){.name = "new"};
     hear(&newcomer, e->kind, self->target, 0);
+    ikv_event other = ikv_event_make(IKV_KIND_WHEEL, 1);
+    if (delivers_too)
+        ok(ikv_bus_deliver(d->bus, &other).status);
 }
 
-/* PATH6: also where the event has not come yet. */
+/* PATH6: also where the event has not come yet, and whether or not another one
+ * was delivered in between, which may hear what was subscribed. */
 START_TEST(added_further_on)
 {
     actor a = {.name = "a", .act = subscribe_further_on}, b = {.name = "b"};
     newcomer.name = NULL;
+    delivers_too = _i != 0;
     open_bus(8, 0, 0);
     ok(ikv_bus_add_target(bus, 1, &a.target));
     ikv_subscription_config config = wants(&a, IKV_KIND_KEY_DOWN);
@@ -894,7 +900,7 @@ Suite *bus_suite(void)
     add(s, "PATH8 root", root_once);
     add_table(s, "D5 D8", changes_inside_handlers, ROWS(change_table));
     add(s, "D5 PATH6", added_inside_handlers);
-    add(s, "PATH6 further on", added_further_on);
+    add_table(s, "PATH6 further on", added_further_on, 2);
     add(s, "D1 depth", endless_delivery_ends);
     add(s, "D2", deferring);
     add(s, "D9", deferred_target_gone);

@@ -339,11 +339,11 @@ static ikv_status settle_orders(const reloading *l)
         for (uint32_t i = 0; i < count; i++)
             by_turn[l->next->targets[i].turn] = i;
         find_new_orders(l, by_turn, last, deals);
-    }
-    for (uint32_t n = 0; status == IKV_OK && n < count; n++) {
-        const setup_target *to = &l->next->targets[by_turn[n]];
-        if (deals[parent_of(to, count)] && hangs_as_in_file(l, to))
-            ikv_scene_raise(ikv_kit_scene(l->kit), to->handle);
+        for (uint32_t n = 0; n < count; n++) {
+            const setup_target *to = &l->next->targets[by_turn[n]];
+            if (deals[parent_of(to, count)] && hangs_as_in_file(l, to))
+                ikv_scene_raise(ikv_kit_scene(l->kit), to->handle);
+        }
     }
     free(last);
     free(deals);

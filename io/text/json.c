@@ -130,6 +130,14 @@ static bool ran_out(const json_error_t *error)
            json_error_code(error) == json_error_out_of_memory;
 }
 
+/* In the words of files, and not of the library that reads them. */
+static const char *fault_text(const json_error_t *error)
+{
+    return json_error_code(error) == json_error_null_character
+               ? "a text can't hold the character \\u0000"
+               : error->text;
+}
+
 json_t *ikvi_json_parse(reader *r, const char *text, size_t length)
 {
     json_error_t error = {.text = ""};
@@ -144,7 +152,7 @@ json_t *ikvi_json_parse(reader *r, const char *text, size_t length)
     else
         ikvi_reader_fail(r, NULL,
                          "column %d: expected one JSON object a line: %s",
-                         error.column, error.text);
+                         error.column, fault_text(&error));
     json_decref(object);
     return NULL;
 }
@@ -196,7 +204,8 @@ json_t *ikvi_json_load(reader *r, const char *what)
         ikvi_no_memory(r);
     } else if (document == NULL) {
         r->line = error.line > 0 ? (size_t)error.line : 1;
-        ikvi_reader_fail(r, NULL, "column %d: %s", error.column, error.text);
+        ikvi_reader_fail(r, NULL, "column %d: %s", error.column,
+                         fault_text(&error));
         r->line = 0;
     }
     return document;

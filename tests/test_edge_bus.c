@@ -637,6 +637,37 @@ START_TEST(beside_each_other)
 }
 END_TEST
 
+static ikv_verdict count_rising(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)event, (void)d;
+    ck_assert_int_eq(heard_count, (int)(intptr_t)user);
+    heard_count++;
+    return IKV_CONTINUE;
+}
+
+/* More than are counted as late at once. */
+START_TEST(very_many_late)
+{
+    const int many = 70000;
+    kit_prepare(&k);
+    k.config.bus.subscriptions = k.config.bus.entries = (uint32_t)many;
+    kit_open(&k);
+    ikv_subscription_config config = wants(IKV_KIND_WHEEL);
+    config.handler = count_rising;
+    for (int i = many; i-- > 0;) {
+        config.rank = i;
+        config.user = (void *)(intptr_t)i;
+        ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    }
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
+    heard_count = 0;
+    ok(ikv_bus_deliver(k.bus, &e).status);
+    ck_assert_int_eq(heard_count, many);
+    kit_close(&k);
+}
+END_TEST
+
 static void subscribe_two(void *user)
 {
     if (--*(int *)user >= 0)
@@ -1385,6 +1416,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "D4 ranks over a restore", ranks_over_a_restore, 4);
     add_table(s, "D4 D7 beside each other", beside_each_other,
               2 * ROWS(beside_table));
+    add(s, "D4 very many late", very_many_late);
     add_table(s, "D4 D5 late and ended", late_and_ended, 8);
     add_table(s, "21 at the root", at_the_root, 4);
     add(s, "22 a flush too deep", flush_too_deep);

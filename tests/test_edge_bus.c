@@ -515,7 +515,7 @@ END_TEST
 
 /* Ranks in the order of the calls. */
 static int32_t heard_ranks[64];
-static int heard_count;
+static int heard_count, dropped;
 
 static ikv_verdict keep_rank(const ikv_event *event, const ikv_delivery *d,
                              void *user)
@@ -633,6 +633,38 @@ START_TEST(beside_each_other)
         ok(ikv_bus_subscription_counters(k.bus, tagged, &counts));
         ck_assert_uint_eq(counts.by_place, (unsigned)asked);
     }
+    kit_close(&k);
+}
+END_TEST
+
+static void deliver_wheel(void *user)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_WHEEL, 1);
+    (void)user;
+    if (ikv_bus_deliver(k.bus, &e).heard > 0)
+        dropped++;
+}
+
+/* Who is told that all ends with its target, or with its kind, delivers to those
+ * that were not sorted in yet. */
+START_TEST(late_as_others_end)
+{
+    open_bus();
+    dropped = heard_count = 0;
+    ikv_target target = rect_target(k.scene, (ikv_target){0}, 0, 0, 9, 9, 0);
+    ikv_subscription_config config = wants(IKV_KIND_KEY_UP);
+    config.at = target;
+    config.on_drop = deliver_wheel;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    subscribe_ranks(14, 0, -1);
+    if (_i == 0)
+        ok(ikv_scene_remove(k.scene, target));
+    else
+        ok(ikv_bus_unsubscribe_kind(k.bus, IKV_KIND_KEY_UP));
+    ck_assert_int_eq(dropped, 1);
+    ck_assert_int_eq(heard_count, 14);
+    for (int i = 1; i < 14; i++)
+        ck_assert_int_lt(heard_ranks[i - 1], heard_ranks[i]);
     kit_close(&k);
 }
 END_TEST
@@ -849,7 +881,7 @@ END_TEST
 static ikv_subscription own;
 static ikv_owner owner;
 static ikv_target own_target;
-static int running, dropped;
+static int running;
 static void *dropped_user;
 
 static void on_drop(void *user)
@@ -1416,6 +1448,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "D4 ranks over a restore", ranks_over_a_restore, 4);
     add_table(s, "D4 D7 beside each other", beside_each_other,
               2 * ROWS(beside_table));
+    add_table(s, "D4 late as others end", late_as_others_end, 2);
     add(s, "D4 very many late", very_many_late);
     add_table(s, "D4 D5 late and ended", late_and_ended, 8);
     add_table(s, "21 at the root", at_the_root, 4);

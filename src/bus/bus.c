@@ -196,7 +196,7 @@ ikv_status ikv_bus_open(const ikv_bus_config *config, ikv_bus **bus)
     /* The first places that are taken are 0 and 1: nobody can remove them. */
     for (int i = 0; i < FIXED_PLACES; i++)
         ikvi_slots_take(&b->s.target_slots, b);
-    /* Statistics count each candidate, which only the long way sees. */
+    /* Statistics count each candidate, which the straight way does not. */
     b->s.detours |= b->counting ? DETOUR_COUNTING : 0;
     *bus = b;
     return IKV_OK;

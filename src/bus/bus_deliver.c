@@ -114,8 +114,9 @@ static inline dispatch *descend(ikv_bus *b, const ikv_event *event,
 {
     IKVI_CHECK(b->depth < b->depth_limit);
     dispatch *x = ikvi_bus_dispatch(b, b->depth++);
-    ikvi_bus_settle(b);
     ikvi_bus_hold(b);
+    if (IKVI_UNLIKELY(b->pending_sorted < b->pending_count))
+        ikvi_bus_settle_pending(b);
     x->event = event;
     x->verdict = 0;
     x->heard = 0;

@@ -767,18 +767,9 @@ void ikvi_bus_add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
 void ikvi_bus_free_link(ikv_bus *b, uint32_t at);
 void ikvi_bus_mark_dirty(ikv_bus *b, uint32_t run);
 void ikvi_bus_tidy(ikv_bus *b);
-/* Sorts in what has come since the last delivery began, of runs or, while one is
- * under way, of what is pending. */
-void ikvi_bus_settle_all(ikv_bus *b);
+/* Sorts pending links in that have come since the last delivery began. */
+void ikvi_bus_settle_pending(ikv_bus *b);
 const char *ikvi_bus_runs_validate(const ikv_bus *b);
-
-/* Whatever walks runs or pending links comes here first. */
-static inline void ikvi_bus_settle(ikv_bus *b)
-{
-    if (IKVI_UNLIKELY((b->busy == 0 && b->dirty_run != IKVI_NONE) ||
-                      b->pending_sorted < b->pending_count))
-        ikvi_bus_settle_all(b);
-}
 
 /* bus_store.c */
 /* Ends what is subscribed at a target that is closing. */
@@ -789,8 +780,11 @@ void ikvi_bus_tell_ended(ikv_bus *b);
 void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
 void ikvi_bus_compact(ikv_bus *b);
 
+/* Nothing moves until it is released: what is late is sorted in before. */
 static inline void ikvi_bus_hold(ikv_bus *b)
 {
+    if (IKVI_UNLIKELY(b->dirty_run != IKVI_NONE) && b->busy == 0)
+        ikvi_bus_tidy(b);
     b->busy++;
 }
 

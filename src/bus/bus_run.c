@@ -393,7 +393,7 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
 }
 
 /* Sorts what waits and came since the last delivery began. */
-static void settle_pending(ikv_bus *b)
+void ikvi_bus_settle_pending(ikv_bus *b)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     uint32_t sorted = b->pending_sorted, to = b->pending_count, live;
@@ -405,14 +405,6 @@ static void settle_pending(ikv_bus *b)
             pending[--to] = pending[--sorted];
         else
             pending[--to] = keys[--live].link;
-}
-
-void ikvi_bus_settle_all(ikv_bus *b)
-{
-    if (b->busy == 0)
-        ikvi_bus_tidy(b);
-    else
-        settle_pending(b);
 }
 
 static void remove_pending(ikv_bus *b, uint32_t link_at)
@@ -514,6 +506,8 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
     const bus_run *run = ikvi_bus_run(b, at);
     uint32_t dead = 0;
     const bus_subscription *last = NULL;
+    if (b->busy > 0 && run->late > 0)
+        return "bus-2";
     if (run->count > run->room ||
         run->first + run->room > b->s.pool_start + b->pool_half ||
         (run->room > 0 && run->first < b->s.pool_start))

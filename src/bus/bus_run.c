@@ -7,7 +7,8 @@
  * other half is where what came late is sorted.
  *
  * What is subscribed far from its place in a long run is put at the run's end,
- * and sorted in before the next delivery: n in any order cost n log n together.
+ * and sorted in before the next delivery, or whatever else holds the runs: n in any
+ * order cost n log n together.
  */
 #include "bus_internal.h"
 

@@ -1,5 +1,7 @@
 /* 25_why.c - why was my handler not called? Asked by the program itself: a lamp
  * that is clicked three times, and does not light. */
+#include "own_time.h"
+
 #include <ikvar/host.h>
 
 #include <stdio.h>
@@ -65,6 +67,8 @@ int main(void)
     config.memory = ikv_host_memory();
     config.ports = &port;
     config.port_count = 1;
+    port.now = time_now;
+    port.wait = wait_until;
     if (ikv_kit_open(&config, &kit) != IKV_OK)
         return 1;
     lamp = add_round(kit, 100, 50, 14, 0);

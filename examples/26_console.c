@@ -1,5 +1,7 @@
 /* 26_console.c - an engine's console asks why, when it has already happened: the
  * last decisions are kept, and whoever is puzzled asks of them. */
+#include "own_time.h"
+
 #include <ikvar/host.h>
 
 #include <stdio.h>
@@ -124,6 +126,8 @@ int main(void)
     config.memory = ikv_host_memory();
     config.ports = &port;
     config.port_count = 1;
+    port.now = time_now;
+    port.wait = wait_until;
     if (ikv_kit_open(&config, &kit) != IKV_OK)
         return 1;
     lamp = add_round(kit, 100, 14, 0);

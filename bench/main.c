@@ -5,6 +5,7 @@
  * worst) only its rows are
  * run; with --json each row is a line of JSON. With --counts each piece of work
  * is done once for callgrind to count (scripts/counts), and nothing is timed. */
+#define _POSIX_C_SOURCE 200809L
 #include "bench.h"
 
 #include <string.h>
@@ -24,21 +25,13 @@ static int blocks_taken, taken_after;
 
 static void *take(void *user, size_t size, size_t alignment)
 {
-    (void)user;
     blocks_taken++;
-    return aligned_alloc(alignment,
-                         (size + alignment - 1) / alignment * alignment);
-}
-
-static void give(void *user, void *block, size_t size)
-{
-    (void)user, (void)size;
-    free(block);
+    return ikv_host_memory().take(user, size, alignment);
 }
 
 ikv_memory counting_memory(void)
 {
-    return (ikv_memory){.take = take, .give = give};
+    return (ikv_memory){.take = take, .give = ikv_host_memory().give};
 }
 
 static ikv_status open_port(void *state, ikv_sink *to)
@@ -219,6 +212,17 @@ static int print_rows(void)
     return over;
 }
 
+/* Our blocks ask for large pages: what the peers have from malloc shall do so
+ * too, which the C library is told before it starts. */
+static void begin_again_with_large_pages(char **argv)
+{
+    if (getenv("GLIBC_TUNABLES") != NULL)
+        return;
+    setenv("GLIBC_TUNABLES", "glibc.malloc.hugetlb=1", 1);
+    execv("/proc/self/exe", argv);
+    /* Where it can't, it goes on with small ones. */
+}
+
 int main(int argc, char **argv)
 {
     static const struct {
@@ -230,6 +234,8 @@ int main(int argc, char **argv)
                   {"overlap", overlap_rows}, {"worst", worst_rows}};
     bool json = argc > 1 && strcmp(argv[1], "--json") == 0;
     counting_only = argc > 1 && strcmp(argv[1], "--counts") == 0;
+    if (!counting_only)
+        begin_again_with_large_pages(argv);
     int options = json || counting_only;
     const char *only = argc > 1 + options ? argv[1 + options] : NULL;
     int run = 0;

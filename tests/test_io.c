@@ -677,9 +677,27 @@ START_TEST(sized_by_the_file)
 }
 END_TEST
 
+/* Blocks of all sizes, also those that ask for large pages. */
+static const size_t block_sizes[] = {
+    1, 64, 4096 + 1, (4 << 20) - 1, 4 << 20, (9 << 20) + 5};
+
+START_TEST(host_blocks)
+{
+    ikv_memory memory = ikv_host_memory();
+    size_t size = block_sizes[_i];
+    unsigned char *block = memory.take(memory.user, size, IKV_BLOCK_ALIGNMENT);
+    ck_assert_ptr_nonnull(block);
+    ck_assert_uint_eq((uintptr_t)block % IKV_BLOCK_ALIGNMENT, 0);
+    memset(block, 7, size);
+    ck_assert_uint_eq(block[size / 2] + block[size - 1], 14);
+    memory.give(memory.user, block, size);
+}
+END_TEST
+
 Suite *io_suite(void)
 {
     Suite *s = suite_create("io");
+    add_table(s, "46 blocks of a host", host_blocks, ROWS(block_sizes));
     add_table(s, "setup errors", bad_setups, case_count("setups.txt"));
     add_table(s, "tape errors", bad_tapes, case_count("tapes.txt"));
     add_table(s, "P3 gestures", played_gestures, ROWS(play_table));

@@ -40,7 +40,8 @@
 extern "C" {
 #endif
 
-/* Blocks from the C library: aligned_alloc and free.
+/* Blocks from the C library: aligned_alloc and free. On Linux large ones, of 4 MB
+ * and more, ask for large pages.
  * Context: any thread; O(1). */
 IKV_API ikv_memory ikv_host_memory(void);
 

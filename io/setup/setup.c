@@ -8,25 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-static void *host_take(void *user, size_t size, size_t alignment)
-{
-    (void)user;
-    /* Sizes must be multiples of the alignment. */
-    return aligned_alloc(alignment,
-                         (size + alignment - 1) / alignment * alignment);
-}
-
-static void host_give(void *user, void *block, size_t size)
-{
-    (void)user, (void)size;
-    free(block);
-}
-
-ikv_memory ikv_host_memory(void)
-{
-    return (ikv_memory){.take = host_take, .give = host_give};
-}
-
 /* -------------------------------------------------------------- finding -- */
 
 /* Names have their places by jansson's hash tables. */

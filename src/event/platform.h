@@ -33,10 +33,18 @@
 void ikvi_broken(const char *condition, const char *file, int line);
 
 #if defined(__GNUC__)
+static inline void ikvi_keep_fetch(const void *address)
+{
+    __asm__ volatile("" : : "r"(address));
+}
+
 #define IKVI_LIKELY(condition)   __builtin_expect(!!(condition), 1)
 #define IKVI_UNLIKELY(condition) __builtin_expect(!!(condition), 0)
 #define IKVI_APART               __attribute__((noinline))
-#define IKVI_FETCH(address)      __builtin_prefetch(address)
+/* With something that the compiler must not leave out: it takes a function that
+ * only fetches for one that does nothing, and its calls away. */
+#define IKVI_FETCH(address)                                                    \
+    (__builtin_prefetch(address), ikvi_keep_fetch(address))
 #if defined(__OPTIMIZE_SIZE__)
 #define IKVI_INLINE static inline
 #else

@@ -786,6 +786,88 @@ START_TEST(own_collision)
 }
 END_TEST
 
+/* One that goes far leaves those behind that it was near: the list does not grow
+ * with the way, nor is it made anew for it. */
+START_TEST(left_behind)
+{
+    enum {
+        ACROSS = 20,
+        POSTS = 300
+    };
+    ikv_target none = {0}, post[POSTS];
+    ikv_sensing s = IKV_SENSING_INIT;
+    float x = 0, dx = 7;
+    s.senses = FERRY;
+    kit_prepare(&k);
+    k.config.bus.targets = POSTS + 10;
+    kit_open(&k);
+    o = ikv_kit_overlaps(k.kit);
+    for (uint32_t i = 0; i < POSTS; i++) {
+        post[i] = rect_target(k.scene, none, (float)(i % ACROSS) * 20,
+                              (float)i / ACROSS * 20, 10, 10, 0);
+        ok(ikv_scene_set_tags(k.scene, post[i], FERRY));
+        ok(ikv_overlaps_sense(o, post[i], &s));
+    }
+    for (uint64_t step = 1; step <= 3000; step++) {
+        dx = x > 400 ? -7.0f : x < 0 ? 7.0f : dx;
+        x += dx;
+        ok(ikv_scene_move(k.scene, post[0], x, (float)(step % 500)));
+        kit_frame(&k, step * 20);
+        if (step % 100 == 0)
+            valid(ikv_overlaps_validate(o));
+    }
+    ikv_overlaps_counts counts = overlaps_counts(o);
+    ck_assert_uint_gt(counts.strays, 300);
+    ck_assert_uint_eq(counts.rebuilds, 1);
+    ck_assert_uint_lt(counts.pairs_high, 60);
+    kit_close(&k);
+}
+END_TEST
+
+/* Two bodies in contact are a record beside that of their pieces; what finds no
+ * room for both is not half there. */
+START_TEST(room_for_bodies)
+{
+    ikv_bus_config bus_config = IKV_BUS_INIT;
+    ikv_overlaps_config config = IKV_OVERLAPS_INIT;
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ikv_bus *bus;
+    ikv_overlaps *own;
+    ikv_target a, b;
+    uint32_t room = (uint32_t)_i + 1;
+    bus_config.memory = config.memory = ikv_host_memory();
+    ok(ikv_bus_open(&bus_config, &bus));
+    config.bus = bus;
+    config.contacts = room;
+    ok(ikv_overlaps_open(&config, &own));
+    ok(ikv_bus_add_target(bus, 1, &a));
+    ok(ikv_bus_add_target(bus, 2, &b));
+    sensing.senses = 1;
+    ok(ikv_overlaps_sense(own, a, &sensing));
+    sensing.scope = IKV_OVERLAP_OF_BODIES;
+    ok(ikv_overlaps_sense(own, b, &sensing));
+    for (uint64_t step = 0; step < 3; step++) {
+        status_is(ikv_overlaps_report(own, a, b, NULL),
+                  room < 2 ? IKV_FULL_CONTACTS : IKV_OK);
+        valid(ikv_overlaps_validate(own));
+        ok(ikv_overlaps_step(own, step, 0));
+        valid(ikv_overlaps_validate(own));
+        ikv_overlaps_counts counts = overlaps_counts(own);
+        ck_assert_uint_eq(counts.touching, room >= 2);
+        ck_assert_uint_eq(counts.contacts, room >= 2 ? 2 : 0);
+        ck_assert_uint_eq(counts.contacts_capacity, room);
+        ck_assert(ikv_overlaps_touches(own, a, b) == (room >= 2));
+        ck_assert(ikv_overlaps_touches(own, b, a) == (room >= 2));
+    }
+    /* Not said again: both have left, and their room is free. */
+    ok(ikv_overlaps_step(own, 3, 0));
+    ck_assert_uint_eq(overlaps_counts(own).contacts, 0);
+    valid(ikv_overlaps_validate(own));
+    ikv_overlaps_close(own);
+    ikv_bus_close(bus);
+}
+END_TEST
+
 /* What was set is told as it was set. */
 START_TEST(sensing_kept)
 {
@@ -849,6 +931,8 @@ Suite *overlap_suite(void)
     add(s, "S3", queries);
     add_table(s, "O1 rollback", rolled_back, ROWS(rolled_rows));
     add(s, "O6 own collision", own_collision);
+    add(s, "O1 left behind", left_behind);
+    add_table(s, "O2 room for bodies", room_for_bodies, 3);
     add(s, "O1 what was set", sensing_kept);
     add(s, "O1 opened late", opened_late);
     return s;

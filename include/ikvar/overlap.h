@@ -57,8 +57,8 @@ typedef struct ikv_overlaps ikv_overlaps;
 /* Zero is the default in brackets.
  *   targets    as in the bus's config (1,024)
  *   pairs      near each other at once (4 for each target)
- *   contacts   pairs that touch at once, and as many contacts of them (1 for
- *              each target)
+ *   contacts   pairs that touch at once, and contacts of bodies (1 for each
+ *              target)
  *   plain      without a list of what is near: each step compares all with all
  *              (false)
  *   bus        needed; it must outlive it
@@ -196,26 +196,26 @@ typedef struct ikv_contact {
 
 /* How many contacts a target senses now: entered, not left.
  *   tags  of others; 0: any
- * Context: owner thread, inside handlers too; O(its contacts). */
+ * Context: owner thread, inside handlers too; O(what touches it). */
 IKV_API uint32_t ikv_overlaps_contacts(const ikv_overlaps *overlaps,
                                        ikv_target target, uint32_t tags);
 
 /* All of them, in the order in which they began.
  *   contacts  as many as there is room for are filled in; NULL: none
  * Returns how many there are, which may be more.
- * Context: owner thread, inside handlers too; O(its contacts). */
+ * Context: owner thread, inside handlers too; O(what touches it). */
 IKV_API uint32_t ikv_overlaps_list(const ikv_overlaps *overlaps,
                                    ikv_target target, uint32_t tags,
                                    ikv_contact *contacts, uint32_t room);
 
 /* The nth of them, in the order in which they began; false past the last.
- * Context: owner thread, inside handlers too; O(its contacts). */
+ * Context: owner thread, inside handlers too; O(what touches it). */
 IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,
                                   ikv_target target, uint32_t tags,
                                   uint32_t nth, ikv_contact *contact);
 
 /* Whether a target senses another now.
- * Context: owner thread, inside handlers too; O(its contacts). */
+ * Context: owner thread, inside handlers too; O(what touches it). */
 IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
                                   ikv_target target, ikv_target other);
 
@@ -242,7 +242,8 @@ IKV_API uint32_t ikv_overlaps_probe(const ikv_overlaps *overlaps, ikv_target a,
  *              and how many there can be
  *   touching   pairs that touch; one that nobody senses any more may be
  *              counted until the pairs near each other are looked for anew
- *   contacts, contacts_capacity  of pieces or bodies, and how many there can be
+ *   contacts   of pieces or bodies
+ *   contacts_capacity  how many there can be, with pairs that only touch
  *   rebuilds   of the list of pairs
  *   strays     targets that went far and were looked up again
  *   refused    contacts and reports that found no room, tried again each step

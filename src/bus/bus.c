@@ -268,6 +268,12 @@ uint32_t ikvi_bus_slot_bits(const ikv_bus *bus)
     return bus->s.target_slots.bits;
 }
 
+void ikvi_bus_fetch_target(const ikv_bus *bus, uint32_t place)
+{
+    IKVI_FETCH(ikvi_slots_at(&bus->s.target_slots, bus, place));
+    IKVI_FETCH(ikvi_bus_target(bus, place));
+}
+
 bool ikvi_bus_is_busy(const ikv_bus *bus)
 {
     return bus->busy != 0 || bus->closing;

@@ -78,10 +78,12 @@ static void walk(ikv_bus *b, dispatch *x, const ikv_target *path, uint32_t last,
         if (!ikvi_bus_visit(b, x, path[i], VISIT_CAPTURE | (i == 0 ? once : 0),
                             IKV_CAPTURING))
             return;
-    if (!ikvi_bus_visit(b, x, path[last], VISIT_FIRST, IKV_AT_TARGET) ||
-        !ikvi_bus_visit(b, x, path[last], VISIT_OWN, IKV_AT_TARGET) || !bubbles)
+    /* Where nobody has come to listen neither half is begun. */
+    if (ikvi_bus_may_hear(b, path[last], x->event->kind) &&
+        (!ikvi_bus_visit(b, x, path[last], VISIT_FIRST, IKV_AT_TARGET) ||
+         !ikvi_bus_visit(b, x, path[last], VISIT_OWN, IKV_AT_TARGET)))
         return;
-    for (uint32_t i = last; i-- > 0;)
+    for (uint32_t i = bubbles ? last : 0; i-- > 0;)
         if (!ikvi_bus_visit(b, x, path[i], VISIT_BUBBLE, IKV_BUBBLING))
             return;
 }
@@ -276,21 +278,27 @@ bool ikvi_bus_hears_any(const ikv_bus *b, ikv_kind kind)
 }
 
 /* Whether somebody at the target alone may hear it. */
-static bool hears_there(const ikv_bus *b, ikv_kind kind, ikv_target target)
+static bool hears_there(const ikv_bus *b, ikv_kind kind, uint32_t place)
 {
-    uint32_t place = ikvi_bus_place(b, target);
-    return place != IKVI_NONE && ikvi_bus_has_seen(b, place, kind) &&
+    return ikvi_bus_has_seen(b, place, kind) &&
            (ikvi_bus_find_run(b, place, kind) != IKVI_NONE ||
             ikvi_bus_find_run(b, place, 0) != IKVI_NONE);
 }
 
+static bool hears_target(const ikv_bus *b, ikv_kind kind, ikv_target target)
+{
+    uint32_t place = ikvi_bus_place(b, target);
+    return place != IKVI_NONE && hears_there(b, kind, place);
+}
+
 bool ikvi_bus_hears(const ikv_bus *b, ikv_kind kind, ikv_target target)
 {
-    if (ikvi_bus_place(b, target) == IKVI_NONE)
+    uint32_t place = ikvi_bus_place(b, target);
+    if (place == IKVI_NONE)
         return false;
     /* Perhaps: what waits is not looked at, and tags are not asked. */
     return b->pending_count > 0 || ikvi_bus_has_seen(b, TAGGED_PLACE, kind) ||
-           hears_there(b, kind, target) || hears_there(b, kind, the_root);
+           hears_there(b, kind, place) || hears_there(b, kind, ROOT_PLACE);
 }
 
 /* What nobody would hear counts as delivered, and need not be. */
@@ -315,7 +323,7 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
     /* Without new subscriptions nobody comes to hear what nobody heard. */
     if (quiet->births != b->births)
         *quiet = (ikvi_quiet){b->births, 0};
-    while (quiet->reach <= place && !hears_there(b, kind, path[quiet->reach]))
+    while (quiet->reach <= place && !hears_target(b, kind, path[quiet->reach]))
         quiet->reach++;
     if (quiet->reach <= place)
         return false;

@@ -834,6 +834,24 @@ static inline bool ikvi_bus_has_seen(const ikv_bus *b, uint32_t place,
     return ((seen >> kind % 64 | seen) & 1) != 0;
 }
 
+/* A path's place. The root is always there: most paths begin with it. */
+static inline uint32_t ikvi_bus_visited(const ikv_bus *b, ikv_target target)
+{
+    return target.bits == ROOT_PLACE + 1 ? ROOT_PLACE
+                                         : ikvi_bus_place(b, target);
+}
+
+/* Whether somebody may have come to listen at a target, or to what hangs on
+ * tags and bodies. */
+static inline bool ikvi_bus_may_hear(const ikv_bus *b, ikv_target target,
+                                     ikv_kind kind)
+{
+    uint32_t place = ikvi_bus_place(b, target);
+    return place != IKVI_NONE && (ikvi_bus_pending_of(b, kind) ||
+                                  ikvi_bus_has_seen(b, TAGGED_PLACE, kind) ||
+                                  ikvi_bus_has_seen(b, place, kind));
+}
+
 /* Calls a handler. In debug builds it is given copies of the event and of the
  * delivery, which are poisoned when it returns: what is kept past its moment is
  * seen (E3). */

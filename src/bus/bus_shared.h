@@ -107,6 +107,9 @@ bool ikvi_bus_lane_waits(const ikv_bus *b, ikv_lane lane);
  * a kind once. No image has it. */
 bool ikvi_bus_is_first_of(ikv_bus *bus, ikv_kind kind);
 
+/* What asking about the target at a place will need a little later. */
+void ikvi_bus_fetch_target(const ikv_bus *bus, uint32_t place);
+
 /* How many of a target's bits say which slot it has. */
 uint32_t ikvi_bus_slot_bits(const ikv_bus *bus);
 

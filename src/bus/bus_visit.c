@@ -488,7 +488,7 @@ bool ikvi_bus_visit(ikv_bus *b, dispatch *x, ikv_target target, uint32_t visits,
                     uint16_t phase)
 {
     ikv_kind kind = x->event->kind;
-    uint32_t place = ikvi_bus_place(b, target);
+    uint32_t place = ikvi_bus_visited(b, target);
     if (place == IKVI_NONE)
         return true;
     /* What hangs on tags and bodies is heard at the target itself, not

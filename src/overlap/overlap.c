@@ -26,7 +26,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->pair_room = ikvi_or(config->pairs, 4 * o->capacity);
     o->contact_room = ikvi_or(config->contacts, o->capacity);
     o->plain = config->plain;
-    /* A hash table as large as what it finds: chains of one or two. */
+    /* As large as what it finds: chains of one or two. */
     o->heads = ikvi_power_of_two(o->contact_room);
     o->node_room = o->capacity;
     o->cell_room = ikvi_power_of_two(o->capacity) + 1;
@@ -37,13 +37,10 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->summaries = ikvi_layout_add(&l, n, sizeof(near_summary));
     o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
     o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
-    o->states = ikvi_layout_add(&l, o->pair_room, sizeof(uint32_t));
     o->cells = ikvi_layout_add(&l, 2u * (size_t)o->cell_room, sizeof(uint32_t));
     o->nodes = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
     o->huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
     o->sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
-    o->touches = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_touch));
-    o->touch_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
     o->contacts = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_contact));
     o->contact_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
     o->changed = ikvi_layout_add(&l, 2 * (size_t)o->contact_room,
@@ -82,16 +79,16 @@ static void open_tables(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->capacity; i++) {
         near_part *part = part_at(o, i);
         *box_at(o, i) = nowhere();
-        part->touches = part->contacts = part->pairs = NO_TOUCH;
+        part->contacts = part->pairs = NO_TOUCH;
         if (o->scene != NULL)
             note_change(o, i);
     }
     for (uint32_t i = 0; i < o->heads; i++)
-        *touch_head(o, i) = *contact_head(o, i) = NO_TOUCH;
+        *contact_head(o, i) = NO_TOUCH;
     for (uint32_t i = 0; i < o->contact_room; i++)
-        touch_at(o, i)->next_hash = contact_at(o, i)->next_hash =
+        contact_at(o, i)->next_hash =
             i + 1 < o->contact_room ? i + 1 : NO_TOUCH;
-    o->s.free_touch = o->s.free_contact = 0;
+    o->s.free_contact = 0;
     ikvi_near_open(o);
 }
 
@@ -328,12 +325,11 @@ static void take_out(ikv_overlaps *o, uint32_t place, uint8_t by,
     *box_at(o, place) = nowhere();
 }
 
-static void add_mover(ikv_overlaps *o, uint32_t place)
+static void add_mover(ikv_overlaps *o, uint32_t place, near_summary *who)
 {
-    near_summary *who = summary_at(o, place);
     /* Within its fat box all its candidates are known. */
     bool strays = (who->flags & PART_NEW) != 0 ||
-                  !box_lies_in(box_at(o, place), fat_at(o, place));
+                  !box_lies_in(&who->box, fat_at(o, place));
     o->stray_count += strays;
     who->flags |= (uint8_t)(PART_MOVED | (strays ? PART_STRAY : 0));
     IKVI_CHECK((who->flags & PART_IN) != 0);
@@ -346,7 +342,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     const scene_item *item = ikvi_scene_item(o->scene, place);
     near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
-    near_box *box = box_at(o, place), now;
+    near_box *box = &who->box, now;
     /* Who it is has not changed either: it is its own body still. */
     if ((who->flags & (PART_IN | PART_PLAIN)) != (PART_IN | PART_PLAIN) ||
         who->body != part->target || !item_unturned_rect(item))
@@ -363,7 +359,7 @@ static bool shift_part(ikv_overlaps *o, uint32_t place)
     part->step_y = now.low[1] - box->low[1];
     part->moved = o->s.turn;
     *box = now;
-    add_mover(o, place);
+    add_mover(o, place, who);
     return true;
 }
 
@@ -409,7 +405,7 @@ static void put_in(ikv_overlaps *o, uint32_t place, const near_box *box)
         who->flags |= PART_PLAIN;
     }
     part->placed = false;
-    add_mover(o, place);
+    add_mover(o, place, who);
 }
 
 /* What the bus or the scene says of a target: who it is. A change makes its
@@ -538,14 +534,16 @@ static void settle_movers(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->mover_count; i++) {
         uint32_t place = *mover_at(o, i);
-        near_part *part = part_at(o, place);
-        const scene_item *item = ikvi_scene_item(o->scene, place);
-        summary_at(o, place)->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
-        IKVI_CHECK((summary_at(o, place)->flags & PART_IN) != 0);
-        if (!part->swept)
+        near_summary *who = summary_at(o, place);
+        IKVI_CHECK((who->flags & PART_IN) != 0);
+        IKVI_CHECK(part_at(o, place)->swept ==
+                   ((who->flags & PART_SWEPT) != 0));
+        who->flags &= (uint8_t) ~(PART_MOVED | PART_STRAY);
+        if ((who->flags & PART_SWEPT) == 0)
             continue;
-        part->x = item->world.x;
-        part->y = item->world.y;
+        const scene_item *item = ikvi_scene_item(o->scene, place);
+        part_at(o, place)->x = item->world.x;
+        part_at(o, place)->y = item->world.y;
     }
 }
 
@@ -643,7 +641,7 @@ ikv_status ikv_overlaps_counters(const ikv_overlaps *overlaps,
         return IKV_BAD_ARGUMENT;
     ikv_overlaps_counts found = overlaps->s.counters;
     found.targets = overlaps->s.in_count;
-    found.pairs = overlaps->s.pair_count;
+    found.pairs = overlaps->s.pair_count - overlaps->s.grid.free_pairs;
     found.pairs_capacity = overlaps->pair_room;
     found.contacts_capacity = overlaps->contact_room;
     return ikvi_give_sized(counts, &found, sizeof found);
@@ -659,10 +657,9 @@ const char *ikv_overlaps_validate(const ikv_overlaps *overlaps)
     uint32_t in = 0;
     for (uint32_t i = 0; i < o->capacity; i++) {
         bool is_in = (summary_at(o, i)->flags & PART_IN) != 0;
-        bool changed = ((const uint8_t *)ikvi_at(&o->s.changes,
-                                                 o->s.changes.marks))[i] != 0;
         in += is_in;
-        if (o->scene != NULL && !changed && is_in && !counts_at_all(o, i))
+        if (o->scene != NULL && !has_changed(o, i) && is_in &&
+            !counts_at_all(o, i))
             return "overlap-1";
     }
     if (in != o->s.in_count)

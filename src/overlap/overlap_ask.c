@@ -14,8 +14,9 @@ static bool is_with(const ikv_overlaps *o, uint32_t at, ikv_target target,
 {
     const overlap_contact *c = contact_at(o, at / 2);
     uint32_t side = at % 2;
-    /* The place may have been another's, whose contact is not told of yet. */
-    return c->party[side] == target.bits &&
+    /* What only touches is in the list too. The place may have been another's,
+     * whose contact is not told of yet. */
+    return c->entered[side] && c->party[side] == target.bits &&
            (tags == 0 ||
             (ikvi_party_alive(o, c, !side) &&
              (ikvi_bus_tags(o->bus, (ikv_target){c->party[!side]}) & tags) !=

@@ -1,14 +1,19 @@
-/* overlap_contact.c - touches and contacts, and what is told of them.
+/* overlap_contact.c - what touches, and what is told of it.
  *
- * overlap-2  a touch is found by its pair, and lies in the lists of both parts
+ * Each pair of targets that touch, or are in contact, has one record, found by
+ * its places; so has each pair of bodies in contact. A side of two targets that
+ * touch holds the contact that it wants: the record itself, or their bodies'.
+ *
+ * overlap-2  a record of targets is found by its pair, and lies in the lists of
+ *            both
  *
  * overlap-3  a side of a touch that senses the other holds one contact, whose
  *            `pieces` counts such touches
  *
- * overlap-4  a contact lies in the list of each party that was told that it
- *            entered
+ * overlap-4  a record of bodies lies in the list of each of them that was told
+ *            that it entered
  *
- * overlap-5  a contact has pieces, or was entered, or it is free
+ * overlap-5  a record touches, has pieces, or was entered, or it is free
  */
 #include "overlap_internal.h"
 
@@ -21,60 +26,66 @@ static uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
     return (uint32_t)(key >> 32) & (o->heads - 1);
 }
 
-/* The lists of parts: of touches, and of contacts. */
-typedef enum list_kind {
-    LIST_OF_TOUCHES,
-    LIST_OF_CONTACTS
-} list_kind;
-
-static overlap_links *links_of(const ikv_overlaps *o, list_kind kind,
-                               uint32_t index)
+static uint32_t *head_of(const ikv_overlaps *o, const uint32_t place[SIDES])
 {
-    return kind == LIST_OF_TOUCHES ? &touch_at(o, index)->links
-                                   : &contact_at(o, index)->links;
+    return contact_head(o, pair_hash(o, place[0], place[1]));
 }
 
-/* Where the list begins: at the part, for touches; at the party, for
- * contacts. */
-static uint32_t *list_of(const ikv_overlaps *o, list_kind kind, uint32_t index,
-                         uint32_t side)
+/* Where the list begins that a side of a record lies in. */
+static uint32_t *list_of(const ikv_overlaps *o, uint32_t index, uint32_t side)
 {
-    return kind == LIST_OF_TOUCHES
-               ? &part_at(o, touch_at(o, index)->part[side])->touches
-               : &part_at(o, contact_at(o, index)->place[side])->contacts;
+    return &part_at(o, contact_at(o, index)->place[side])->contacts;
 }
 
 /* The newest comes first. */
-static void link_in(ikv_overlaps *o, list_kind kind, uint32_t index,
-                    uint32_t side)
+static void link_in(ikv_overlaps *o, uint32_t index, uint32_t side)
 {
-    overlap_links *own = links_of(o, kind, index);
+    overlap_links *own = &contact_at(o, index)->links;
     IKVI_CHECK(side < SIDES);
-    uint32_t *head = list_of(o, kind, index, side);
+    uint32_t *head = list_of(o, index, side);
     own->before[side] = NO_TOUCH;
     own->after[side] = *head;
     if (*head != NO_TOUCH)
-        links_of(o, kind, *head / 2)->before[*head % 2] = index * 2 + side;
+        contact_at(o, *head / 2)->links.before[*head % 2] = index * 2 + side;
     *head = index * 2 + side;
 }
 
-static void link_out(ikv_overlaps *o, list_kind kind, uint32_t index,
-                     uint32_t side)
+static void link_out(ikv_overlaps *o, uint32_t index, uint32_t side)
 {
-    const overlap_links *own = links_of(o, kind, index);
+    const overlap_links *own = &contact_at(o, index)->links;
     IKVI_CHECK(side < SIDES);
     uint32_t before = own->before[side], after = own->after[side];
     IKVI_CHECK(before != NO_TOUCH ||
-               *list_of(o, kind, index, side) == index * 2 + side);
+               *list_of(o, index, side) == index * 2 + side);
     if (before == NO_TOUCH)
-        *list_of(o, kind, index, side) = after;
+        *list_of(o, index, side) = after;
     else
-        links_of(o, kind, before / 2)->after[before % 2] = after;
+        contact_at(o, before / 2)->links.after[before % 2] = after;
     if (after != NO_TOUCH)
-        links_of(o, kind, after / 2)->before[after % 2] = before;
+        contact_at(o, after / 2)->links.before[after % 2] = before;
 }
 
-/* ------------------------------------------------------------- contacts -- */
+/* -------------------------------------------------------------- records -- */
+
+static bool is_of_bodies(const overlap_contact *c)
+{
+    return c->scope == IKV_OVERLAP_OF_BODIES;
+}
+
+/* Whether something is told of it, or may be in this step; else two targets
+ * only touch. */
+static bool is_contact(const overlap_contact *c)
+{
+    return c->pending || c->pieces[0] + c->pieces[1] > 0 || c->entered[0] ||
+           c->entered[1];
+}
+
+static overlap_notice notice_of(const ikv_overlaps *o, uint32_t index)
+{
+    const overlap_contact *c = contact_at(o, index);
+    uint64_t first = c->place[0], second = c->place[1];
+    return (overlap_notice){first << 32 | second << 1 | c->scope, index};
+}
 
 /* To be looked at when all touches of this step are known. */
 static void contact_changed(ikv_overlaps *o, uint32_t index)
@@ -85,265 +96,318 @@ static void contact_changed(ikv_overlaps *o, uint32_t index)
         return;
     IKVI_CHECK(o->s.changed_count < o->contact_room);
     c->pending = true;
-    *changed_at(o, o->s.changed_count++) = (overlap_notice){
-        (uint64_t)c->place[0] << 32 | (uint64_t)c->place[1] << 1 | c->scope,
-        index};
+    *changed_at(o, o->s.changed_count++) = notice_of(o, index);
 }
 
-static uint32_t find_contact(const ikv_overlaps *o, uint32_t a, uint32_t b,
+/* Two targets or bodies; the lower place first, which is the order of
+ * telling. */
+typedef struct contact_pair {
+    uint32_t party[SIDES]; /* bits */
+    uint32_t place[SIDES];
+} contact_pair;
+
+static contact_pair targets_at(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    return (contact_pair){{part_at(o, a)->target, part_at(o, b)->target},
+                          {a, b}};
+}
+
+/* The same two may have one of pieces and one of bodies; who is gone may have
+ * left one at their places. */
+static uint32_t find_contact(const ikv_overlaps *o, const contact_pair *pair,
                              uint8_t scope)
 {
-    /* The same two may have one of pieces and one of bodies. */
-    uint32_t at = *contact_head(o, pair_hash(o, a, b));
+    uint32_t at = *head_of(o, pair->place);
     while (at != NO_TOUCH) {
         const overlap_contact *c = contact_at(o, at);
-        if (c->party[0] == a && c->party[1] == b && c->scope == scope)
+        if (c->party[0] == pair->party[0] && c->party[1] == pair->party[1] &&
+            c->scope == scope)
             return at;
         at = c->next_hash;
     }
     return NO_TOUCH;
 }
 
+uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t at = *head_of(o, (const uint32_t[SIDES]){a, b});
+    /* What touches is of who is at the places now: who was there before has
+     * ended its touches as it went. */
+    while (at != NO_TOUCH) {
+        const overlap_contact *c = contact_at(o, at);
+        if (c->by != 0 && c->place[0] == a && c->place[1] == b)
+            return at;
+        at = c->next_hash;
+    }
+    return NO_TOUCH;
+}
+
+void ikvi_touch_fetch_heads(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    IKVI_FETCH(head_of(o, (const uint32_t[SIDES]){a, b}));
+    IKVI_FETCH(part_at(o, a));
+    IKVI_FETCH(part_at(o, b));
+}
+
+static void fetch_record(const ikv_overlaps *o, uint32_t index)
+{
+    if (index == NO_TOUCH)
+        return;
+    IKVI_FETCH(contact_at(o, index));
+    IKVI_FETCH(&contact_at(o, index)->pieces);
+}
+
+static void fetch_linked(const ikv_overlaps *o, uint32_t at)
+{
+    if (at != NO_TOUCH)
+        IKVI_FETCH(contact_at(o, at / 2));
+}
+
+void ikvi_touch_fetch(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    fetch_record(o, *head_of(o, (const uint32_t[SIDES]){a, b}));
+    fetch_linked(o, part_at(o, a)->contacts);
+    fetch_linked(o, part_at(o, b)->contacts);
+}
+
+static uint32_t id_at(const ikv_overlaps *o, uint32_t place, uint32_t bits)
+{
+    const near_part *part = part_at(o, place);
+    return part->target == bits ? part->id
+                                : ikv_bus_target_id(o->bus, (ikv_target){bits});
+}
+
+static uint32_t make_record(ikv_overlaps *o, const contact_pair *pair,
+                            uint8_t scope)
+{
+    uint32_t index = o->s.free_contact, *head = head_of(o, pair->place);
+    if (index == NO_TOUCH)
+        return NO_TOUCH;
+    IKVI_CHECK(find_contact(o, pair, scope) == NO_TOUCH);
+    overlap_contact *c = contact_at(o, index);
+    o->s.free_contact = c->next_hash;
+    *c = (overlap_contact){.next_hash = *head, .scope = scope};
+    *head = index;
+    for (uint32_t i = 0; i < SIDES; i++) {
+        c->party[i] = pair->party[i];
+        c->place[i] = pair->place[i];
+        c->id[i] = id_at(o, pair->place[i], pair->party[i]);
+    }
+    if (!is_of_bodies(c)) {
+        IKVI_CHECK(c->place[0] < c->place[1]); /* overlap-2 */
+        c->held[0] = c->held[1] = NO_TOUCH;
+        link_in(o, index, 0);
+        link_in(o, index, 1);
+    }
+    /* What ends unchecked is sought no further than this. */
+    if (index >= o->s.contacts_high)
+        o->s.contacts_high = index + 1;
+    return index;
+}
+
+/* If nothing holds it any more. */
+static void release_record(ikv_overlaps *o, uint32_t index)
+{
+    overlap_contact *c = contact_at(o, index);
+    if (c->by != 0 || is_contact(c))
+        return;
+    uint32_t *link = head_of(o, c->place);
+    /* Chains are short: no way back is kept. */
+    while (*link != index)
+        link = &contact_at(o, *link)->next_hash;
+    *link = c->next_hash;
+    if (!is_of_bodies(c)) {
+        link_out(o, index, 0);
+        link_out(o, index, 1);
+    }
+    c->next_hash = o->s.free_contact;
+    o->s.free_contact = index;
+}
+
+/* ------------------------------------------------------------- contacts -- */
+
 static uint32_t body_bits(const ikv_overlaps *o, uint32_t place)
 {
     return summary_at(o, place)->body;
 }
 
-/* The place and number of one party: a part's own, or its body's. */
-static void set_party(ikv_overlaps *o, overlap_contact *c, uint32_t side,
-                      uint32_t bits, uint32_t part)
+/* The bodies of two that touch, which may lie the other way round than the two;
+ * false if one of them is gone. */
+static bool bodies_of(const ikv_overlaps *o, const overlap_contact *t,
+                      contact_pair *to)
 {
-    ikv_target target = {bits};
-    bool own = part_at(o, part)->target == bits;
-    c->party[side] = bits;
-    c->place[side] = own ? part : ikv_bus_target_place(o->bus, target);
-    c->id[side] =
-        own ? part_at(o, part)->id : ikv_bus_target_id(o->bus, target);
-    c->links.before[side] = c->links.after[side] = NO_TOUCH;
-}
-
-/* Parties lie in the order of their places, which is the order of telling; for
- * bodies that may be the other way round than for the pieces that touch. */
-static uint32_t make_contact(ikv_overlaps *o, const overlap_touch *t,
-                             const uint32_t party[SIDES],
-                             const uint32_t body[SIDES], uint8_t scope)
-{
-    uint32_t index = o->s.free_contact;
-    if (index == NO_TOUCH)
-        return NO_TOUCH;
-    IKVI_CHECK(find_contact(o, party[0], party[1], scope) == NO_TOUCH);
-    overlap_contact *c = contact_at(o, index);
-    uint32_t *head = contact_head(o, pair_hash(o, party[0], party[1]));
-    o->s.free_contact = c->next_hash;
-    *c = (overlap_contact){.next_hash = *head, .scope = scope};
-    *head = index;
-    /* Which piece's part belongs to which party. */
-    bool turned = scope == IKV_OVERLAP_OF_BODIES &&
-                  summary_at(o, t->part[0])->body != party[0];
+    contact_pair found;
     for (uint32_t i = 0; i < SIDES; i++) {
-        set_party(o, c, i, party[i], t->part[turned ? !i : i]);
-        c->body[i] = body[i];
+        ikv_target body = {body_bits(o, t->place[i])};
+        found.party[i] = body.bits;
+        found.place[i] = ikv_bus_target_place(o->bus, body);
+        if (found.place[i] == UINT32_MAX)
+            return false;
     }
-    o->s.counters.contacts++;
-    return index;
+    uint32_t first = found.place[0] > found.place[1];
+    *to = (contact_pair){{found.party[first], found.party[!first]},
+                         {found.place[first], found.place[!first]}};
+    return true;
 }
 
-static void free_contact(ikv_overlaps *o, uint32_t index)
+static bool senses_other(const ikv_overlaps *o, const overlap_contact *t,
+                         uint32_t side)
+{
+    const near_summary *own = summary_at(o, t->place[side]);
+    const near_summary *other = summary_at(o, t->place[!side]);
+    return senses_tags(own->senses, other->tags) != 0 &&
+           own->body != other->body;
+}
+
+/* Counted; and until it is held it may be freed with what has changed. */
+static void begin_contact(ikv_overlaps *o, uint32_t index)
 {
     overlap_contact *c = contact_at(o, index);
-    IKVI_CHECK(c->pieces[0] + c->pieces[1] == 0 && !c->entered[0] &&
-               !c->entered[1] && !c->pending);
-    uint32_t *link = contact_head(o, pair_hash(o, c->party[0], c->party[1]));
-    /* Chains are short: no way back is kept. */
-    while (*link != index)
-        link = &contact_at(o, *link)->next_hash;
-    *link = c->next_hash;
-    c->next_hash = o->s.free_contact;
-    o->s.free_contact = index;
-    o->s.counters.contacts--;
-}
-
-/* Between whom the contact is that a side of a touch holds; false if it senses
- * nothing of the other. */
-static bool wanted_contact(const ikv_overlaps *o, const overlap_touch *t,
-                           uint32_t side, uint32_t party[SIDES], uint8_t *scope)
-{
-    const near_summary *own = summary_at(o, t->part[side]);
-    const near_summary *other = summary_at(o, t->part[!side]);
-    /* As it was told last: what is asked since then is of the next step. */
-    *scope = part_at(o, t->part[side])->told_scope;
-    if (senses_tags(own->senses, other->tags) == 0 || own->body == other->body)
-        return false;
-    for (uint32_t i = 0; i < SIDES; i++)
-        party[i] = *scope == IKV_OVERLAP_OF_BODIES ? body_bits(o, t->part[i])
-                                                   : t->target[i];
-    if (*scope == IKV_OVERLAP_OF_BODIES &&
-        ikv_bus_target_place(o->bus, (ikv_target){party[0]}) >
-            ikv_bus_target_place(o->bus, (ikv_target){party[1]})) {
-        uint32_t first = party[0];
-        party[0] = party[1];
-        party[1] = first;
-    }
-    return *scope == IKV_OVERLAP_OF_PIECES ||
-           (ikv_bus_target_alive(o->bus, (ikv_target){party[0]}) &&
-            ikv_bus_target_alive(o->bus, (ikv_target){party[1]}));
-}
-
-/* Which side of the contact a touch's side is. */
-static uint32_t side_in(const overlap_contact *c, const overlap_touch *t,
-                        uint32_t side)
-{
-    uint32_t bits =
-        c->scope == IKV_OVERLAP_OF_BODIES ? t->body[side] : t->target[side];
-    return c->party[0] == bits ? 0 : 1;
-}
-
-/* What the sensing piece asks for holds for the contact that there is. */
-static void follow_sensing(ikv_overlaps *o, overlap_touch *t, uint32_t side)
-{
-    overlap_contact *c = contact_at(o, t->contact[side]);
-    const near_part *part = part_at(o, t->part[side]);
-    uint32_t own = side_in(c, t, side);
-    bool always = part->inside == IKV_INSIDE_ALWAYS;
-    c->linger[own] = part->linger;
-    if (t->always[side] != always)
-        c->always[own] += always ? 1u : UINT32_MAX;
-    t->always[side] = always;
-}
-
-static void hold_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
-                         uint32_t index)
-{
-    overlap_contact *c = contact_at(o, index);
-    uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
-    IKVI_CHECK(t->contact[side] == NO_TOUCH);
-    t->contact[side] = index;
-    c->pieces[side_in(c, t, side)]++;
-    follow_sensing(o, t, side);
-    /* The lowest pair's place, while nobody has been told: whatever the order
-     * in which touches were found. */
-    if (c->pair_key == 0 ||
-        (!c->entered[0] && !c->entered[1] && pair < c->pair_key)) {
-        memcpy(c->at, t->at, sizeof c->at);
-        c->pair_key = pair;
+    if (!is_contact(c)) {
+        o->s.counters.contacts++;
+        for (uint32_t i = 0; i < SIDES; i++)
+            c->body[i] =
+                is_of_bodies(c) ? c->party[i] : body_bits(o, c->place[i]);
     }
     contact_changed(o, index);
 }
 
-static void detach_contact(ikv_overlaps *o, overlap_touch *t, uint32_t side,
+/* Which side of the contact that it holds a touch's side is. */
+static uint32_t side_in(const overlap_contact *t, uint32_t side)
+{
+    return t->turned[side] ? !side : side;
+}
+
+/* What the sensing piece asks for holds for the contact that there is. */
+static void follow_sensing(ikv_overlaps *o, overlap_contact *t, uint32_t side)
+{
+    overlap_contact *c = contact_at(o, t->held[side]);
+    const near_part *part = part_at(o, t->place[side]);
+    uint32_t own = side_in(t, side);
+    bool always = part->inside == IKV_INSIDE_ALWAYS;
+    c->linger[own] = part->linger;
+    if (t->asks[side] != always)
+        c->always[own] += always ? 1u : UINT32_MAX;
+    t->asks[side] = always;
+}
+
+static void hold_contact(ikv_overlaps *o, overlap_contact *t, uint32_t side,
+                         uint32_t index)
+{
+    overlap_contact *c = contact_at(o, index);
+    uint64_t pair = (uint64_t)t->place[0] << 32 | t->place[1];
+    IKVI_CHECK(t->held[side] == NO_TOUCH);
+    t->held[side] = index;
+    t->turned[side] =
+        is_of_bodies(c) && c->party[side] != body_bits(o, t->place[side]);
+    c->pieces[side_in(t, side)]++;
+    follow_sensing(o, t, side);
+    /* The lowest pair's place, while nobody has been told: whatever the order
+     * in which touches were found. */
+    if (is_of_bodies(c) &&
+        (c->lowest == 0 ||
+         (!c->entered[0] && !c->entered[1] && pair < c->lowest))) {
+        memcpy(c->at, t->at, sizeof c->at);
+        c->lowest = pair;
+    }
+    contact_changed(o, index);
+}
+
+static void detach_contact(ikv_overlaps *o, overlap_contact *t, uint32_t side,
                            uint8_t reason)
 {
-    uint32_t index = t->contact[side];
+    uint32_t index = t->held[side];
     if (index == NO_TOUCH)
         return;
     overlap_contact *c = contact_at(o, index);
-    uint32_t own = side_in(c, t, side);
-    IKVI_CHECK(c->pieces[own] > 0 && c->always[own] >= t->always[side]);
+    uint32_t own = side_in(t, side);
+    IKVI_CHECK(c->pieces[own] > 0 && c->always[own] >= t->asks[side]);
     c->pieces[own]--;
-    c->always[own] -= t->always[side];
+    c->always[own] -= t->asks[side];
     /* Of several that end the gravest is told: reasons are sorted so. */
     if (reason > c->reason[own])
         c->reason[own] = reason;
-    t->contact[side] = NO_TOUCH;
-    t->always[side] = false;
+    t->held[side] = NO_TOUCH;
+    t->asks[side] = false;
     contact_changed(o, index);
 }
 
 /* -------------------------------------------------------------- touches -- */
 
-uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
+/* The contact that a side of a touch wants now, in `to`: NO_TOUCH if none; false
+ * if there is no room for it. */
+static bool want_contact(ikv_overlaps *o, uint32_t touch, uint32_t side,
+                         uint32_t *to)
 {
-    uint32_t first = part_at(o, a)->target, second = part_at(o, b)->target;
-    uint32_t at = *touch_head(o, pair_hash(o, first, second));
-    while (at != NO_TOUCH && (touch_at(o, at)->target[0] != first ||
-                              touch_at(o, at)->target[1] != second))
-        at = touch_at(o, at)->next_hash;
-    return at;
+    const overlap_contact *t = contact_at(o, touch);
+    contact_pair bodies;
+    *to = NO_TOUCH;
+    if (!senses_other(o, t, side))
+        return true;
+    /* As it was told last: what is asked since then is of the next step. */
+    if (part_at(o, t->place[side])->told_scope == IKV_OVERLAP_OF_PIECES) {
+        *to = touch;
+    } else if (bodies_of(o, t, &bodies)) {
+        *to = find_contact(o, &bodies, IKV_OVERLAP_OF_BODIES);
+        if (*to == NO_TOUCH)
+            *to = make_record(o, &bodies, IKV_OVERLAP_OF_BODIES);
+        if (*to == NO_TOUCH)
+            return false;
+    }
+    if (*to != NO_TOUCH)
+        begin_contact(o, *to);
+    return true;
 }
 
 /* Makes each side hold the contact that it wants now; false if there is no
- * room. `fresh`: it can hold none that is there already, unless one lingers, is
- * of bodies, or has lost its touch in this step. */
-static bool attach_contacts(ikv_overlaps *o, uint32_t index, bool fresh,
-                            uint8_t reason)
+ * room. */
+static bool attach_contacts(ikv_overlaps *o, uint32_t touch, uint8_t reason)
 {
-    overlap_touch *t = touch_at(o, index);
+    overlap_contact *t = contact_at(o, touch);
+    uint32_t wanted[SIDES];
     /* First all that may fail for lack of room; then what is held changes. */
-    uint32_t wanted[SIDES] = {NO_TOUCH, NO_TOUCH};
-    for (uint32_t side = 0; side < SIDES; side++) {
-        uint32_t party[SIDES], body[SIDES];
-        uint8_t scope;
-        if (!wanted_contact(o, t, side, party, &scope))
-            continue;
-        if (side == 1 && wanted[0] != NO_TOUCH &&
-            contact_at(o, wanted[0])->scope == scope)
-            wanted[side] = wanted[0]; /* of the same two */
-        else if (!fresh || scope == IKV_OVERLAP_OF_BODIES ||
-                 o->s.lingering > 0 || o->ended_early)
-            wanted[side] = find_contact(o, party[0], party[1], scope);
-        for (uint32_t i = 0; i < SIDES; i++)
-            body[i] = scope == IKV_OVERLAP_OF_BODIES ? party[i]
-                                                     : body_bits(o, t->part[i]);
-        if (wanted[side] == NO_TOUCH)
-            wanted[side] = make_contact(o, t, party, body, scope);
-        if (wanted[side] == NO_TOUCH)
+    for (uint32_t side = 0; side < SIDES; side++)
+        if (!want_contact(o, touch, side, &wanted[side]))
             return false;
-        /* Until it is held it may be freed with what is changed. */
-        contact_changed(o, wanted[side]);
-    }
     /* What is let go first may be held again: a contact with no piece left
      * lives to the step's end. */
     for (uint32_t side = 0; side < SIDES; side++)
-        if (t->contact[side] != wanted[side])
+        if (t->held[side] != wanted[side])
             detach_contact(o, t, side, reason);
     for (uint32_t side = 0; side < SIDES; side++) {
-        t->body[side] = body_bits(o, t->part[side]);
-        if (t->contact[side] == NO_TOUCH && wanted[side] != NO_TOUCH)
+        if (t->held[side] == NO_TOUCH && wanted[side] != NO_TOUCH)
             hold_contact(o, t, side, wanted[side]);
-        else if (t->contact[side] != NO_TOUCH)
+        else if (t->held[side] != NO_TOUCH)
             follow_sensing(o, t, side);
     }
     return true;
 }
 
-static void free_touch(ikv_overlaps *o, uint32_t index)
-{
-    overlap_touch *t = touch_at(o, index);
-    IKVI_CHECK(t->contact[0] == NO_TOUCH && t->contact[1] == NO_TOUCH);
-    uint32_t *link = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
-    while (*link != index)
-        link = &touch_at(o, *link)->next_hash;
-    *link = t->next_hash;
-    /* The pair's candidate still names it: who ends a touch sets that. */
-    link_out(o, LIST_OF_TOUCHES, index, 0);
-    link_out(o, LIST_OF_TOUCHES, index, 1);
-    t->by = 0;
-    t->next_hash = o->s.free_touch;
-    o->s.free_touch = index;
-    o->s.counters.touching--;
-}
-
 static void drop_report(ikv_overlaps *o, uint32_t index)
 {
-    uint32_t at = touch_at(o, index)->reported;
+    uint32_t at = contact_at(o, index)->reported;
     IKVI_CHECK(at < o->s.report_count && *reported_at(o, at) == index);
     /* The last one takes its place: their order says nothing. */
     uint32_t last = *reported_at(o, --o->s.report_count);
     *reported_at(o, at) = last;
-    touch_at(o, last)->reported = at;
+    contact_at(o, last)->reported = at;
 }
 
 void ikvi_touch_end(ikv_overlaps *o, uint32_t touch, uint8_t by, uint8_t reason)
 {
-    overlap_touch *t = touch_at(o, touch);
+    overlap_contact *t = contact_at(o, touch);
+    if ((t->by & by) == 0)
+        return;
     if (t->by & by & TOUCH_REPORTED)
         drop_report(o, touch);
     t->by &= (uint8_t)~by;
     if (t->by != 0)
         return;
+    o->s.counters.touching--;
     detach_contact(o, t, 0, reason);
     detach_contact(o, t, 1, reason);
-    free_touch(o, touch);
+    /* The pair's candidate is still marked: who ends a touch sets that. */
+    release_record(o, touch);
 }
 
 /* Where the two meet: the middle of what their boxes share. */
@@ -360,31 +424,6 @@ static void middle_of(const ikv_overlaps *o, uint32_t a, uint32_t b,
     at[2] = 0;
 }
 
-static uint32_t make_touch(ikv_overlaps *o, uint32_t a, uint32_t b)
-{
-    uint32_t index = o->s.free_touch;
-    if (index == NO_TOUCH)
-        return NO_TOUCH;
-    IKVI_CHECK(a < b && ikvi_touch_find(o, a, b) == NO_TOUCH); /* overlap-2 */
-    overlap_touch *t = touch_at(o, index);
-    o->s.free_touch = t->next_hash;
-    *t = (overlap_touch){
-        .target = {part_at(o, a)->target, part_at(o, b)->target},
-        .part = {a, b},
-        .contact = {NO_TOUCH, NO_TOUCH}};
-    uint32_t *head = touch_head(o, pair_hash(o, t->target[0], t->target[1]));
-    t->next_hash = *head;
-    *head = index;
-    link_in(o, LIST_OF_TOUCHES, index, 0);
-    link_in(o, LIST_OF_TOUCHES, index, 1);
-    o->s.counters.touching++;
-    /* How far the array has ever been in use: ending what was not checked looks
-     * no further. */
-    if (index >= o->s.touches_high)
-        o->s.touches_high = index + 1;
-    return index;
-}
-
 /* It is tried again in the next step. */
 static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
@@ -399,62 +438,82 @@ static uint32_t no_room(ikv_overlaps *o, uint32_t a, uint32_t b)
 }
 
 /* Where a reported pair touches now; its contacts are there too. */
-static void move_point(ikv_overlaps *o, overlap_touch *t, const float *point)
+static void move_point(ikv_overlaps *o, overlap_contact *t, const float *point)
 {
-    uint64_t pair = (uint64_t)t->part[0] << 32 | t->part[1];
+    uint64_t pair = (uint64_t)t->place[0] << 32 | t->place[1];
     if (point == NULL)
         return;
     memcpy(t->at, point, sizeof t->at);
-    for (uint32_t side = 0; side < SIDES; side++)
-        if (t->contact[side] != NO_TOUCH &&
-            contact_at(o, t->contact[side])->pair_key == pair)
-            memcpy(contact_at(o, t->contact[side])->at, point, sizeof t->at);
+    for (uint32_t side = 0; side < SIDES; side++) {
+        if (t->held[side] == NO_TOUCH)
+            continue;
+        overlap_contact *c = contact_at(o, t->held[side]);
+        if (is_of_bodies(c) && c->lowest == pair)
+            memcpy(c->at, point, sizeof c->at);
+    }
 }
 
-/* `fresh`: a pair that is new this step can't be known by its shape, only by a
- * report. On a lack of room nothing is half made, and the pair is tried again.
- * */
+/* A pair that is new this step can't be known by its shape, only by a report;
+ * nor be in contact, unless it lingers, or has lost its touch in this step. */
+static bool may_be_known(const ikv_overlaps *o, bool fresh)
+{
+    return !fresh || o->s.has_reports || o->s.lingering > 0 || o->ended_early;
+}
+
+/* On a lack of room nothing is half made, and the pair is tried again. */
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
                           bool fresh, const float *point)
 {
-    bool known = !fresh || o->s.report_count > 0;
-    uint32_t index = known ? ikvi_touch_find(o, a, b) : NO_TOUCH;
+    contact_pair pair = targets_at(o, a, b);
+    uint32_t index = may_be_known(o, fresh)
+                         ? find_contact(o, &pair, IKV_OVERLAP_OF_PIECES)
+                         : NO_TOUCH;
     bool made = index == NO_TOUCH;
-    if (made && !either_senses(summary_at(o, a), summary_at(o, b)))
+    bool begins = made || contact_at(o, index)->by == 0;
+    if (begins && !either_senses(summary_at(o, a), summary_at(o, b)))
         return NO_TOUCH;
     if (made)
-        index = make_touch(o, a, b);
+        index = make_record(o, &pair, IKV_OVERLAP_OF_PIECES);
     if (index == NO_TOUCH)
         return no_room(o, a, b);
-    overlap_touch *t = touch_at(o, index);
+    overlap_contact *t = contact_at(o, index);
+    /* What lingers is still where it was told. */
     if (made && by == TOUCH_BY_SHAPE)
         middle_of(o, a, b, t->at);
-    if (made &&
-        !attach_contacts(o, index, !o->s.has_reports, IKV_OVERLAP_APART)) {
-        free_touch(o, index);
+    if (begins && !attach_contacts(o, index, IKV_OVERLAP_APART)) {
+        release_record(o, index);
         return no_room(o, a, b);
     }
+    o->s.counters.touching += begins;
     if (by == TOUCH_REPORTED) {
         move_point(o, t, point);
-        t->told = o->s.turn;
+        t->marks |= TOUCH_AGAIN;
         if ((t->by & TOUCH_REPORTED) == 0) {
             t->reported = o->s.report_count;
             *reported_at(o, o->s.report_count++) = index;
         }
     }
     t->by |= by;
-    if (by == TOUCH_BY_SHAPE)
-        t->checked = o->s.turn;
     return index;
+}
+
+bool ikvi_touch_check(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    uint32_t index = ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
+    if (index == NO_TOUCH)
+        return false;
+    contact_at(o, index)->marks |= TOUCH_CHECKED;
+    return true;
 }
 
 /* After all that meet were looked at. */
 void ikvi_touch_end_unchecked(ikv_overlaps *o)
 {
-    for (uint32_t i = 0; i < o->s.touches_high; i++) {
-        const overlap_touch *t = touch_at(o, i);
-        if ((t->by & TOUCH_BY_SHAPE) != 0 && t->checked != o->s.turn)
+    for (uint32_t i = 0; i < o->s.contacts_high; i++) {
+        overlap_contact *t = contact_at(o, i);
+        if ((t->marks & TOUCH_CHECKED) == 0)
             ikvi_touch_end(o, i, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+        t->marks &= (uint8_t)~TOUCH_CHECKED;
     }
 }
 
@@ -463,23 +522,21 @@ void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b)
     uint32_t index = ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
     if (index == NO_TOUCH)
         return;
-    const overlap_touch *t = touch_at(o, index);
+    const overlap_contact *t = contact_at(o, index);
     for (uint32_t side = 0; side < SIDES; side++)
-        if (t->contact[side] != NO_TOUCH) {
-            overlap_contact *c = contact_at(o, t->contact[side]);
-            c->passed[side_in(c, t, side)] = true;
-        }
+        if (t->held[side] != NO_TOUCH)
+            contact_at(o, t->held[side])->passed[side_in(t, side)] = true;
     ikvi_touch_end(o, index, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
 }
 
 void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
 {
-    uint32_t at = part_at(o, part)->touches;
+    uint32_t at = part_at(o, part)->contacts;
     while (at != NO_TOUCH) {
-        uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
-        if (!attach_contacts(o, at / 2, false, IKV_OVERLAP_DISABLED))
-            no_room(o, touch_at(o, at / 2)->part[0],
-                    touch_at(o, at / 2)->part[1]);
+        const overlap_contact *t = contact_at(o, at / 2);
+        uint32_t after = t->links.after[at % 2];
+        if (t->by != 0 && !attach_contacts(o, at / 2, IKV_OVERLAP_DISABLED))
+            no_room(o, t->place[0], t->place[1]);
         at = after;
     }
 }
@@ -487,9 +544,9 @@ void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
 void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
                         uint8_t reason)
 {
-    uint32_t at = part_at(o, part)->touches;
+    uint32_t at = part_at(o, part)->contacts;
     while (at != NO_TOUCH) {
-        uint32_t after = touch_at(o, at / 2)->links.after[at % 2];
+        uint32_t after = contact_at(o, at / 2)->links.after[at % 2];
         ikvi_touch_end(o, at / 2, by, reason);
         o->ended_early = true;
         at = after;
@@ -500,10 +557,12 @@ void ikvi_touch_end_reports(ikv_overlaps *o)
 {
     for (uint32_t i = 0; i < o->s.report_count;) {
         uint32_t index = *reported_at(o, i);
-        if (touch_at(o, index)->told == o->s.turn)
+        overlap_contact *t = contact_at(o, index);
+        if (t->marks & TOUCH_AGAIN)
             i++;
         else
             ikvi_touch_end(o, index, TOUCH_REPORTED, IKV_OVERLAP_APART);
+        t->marks &= (uint8_t)~TOUCH_AGAIN;
     }
 }
 
@@ -549,8 +608,7 @@ static void sort_notices(overlap_notice *list, overlap_notice *scratch,
                          uint32_t count)
 {
     overlap_notice *from = list, *to = scratch;
-    /* Stable and without recursion: keys differ, but that need not be relied
-     * on. */
+    /* Stable: who is gone and who came may have one key. */
     for (uint32_t run = 1; run < count; run *= 2) {
         for (uint32_t begin = 0; begin < count; begin += 2 * run) {
             uint32_t a = begin, b = begin + run < count ? begin + run : count;
@@ -599,14 +657,26 @@ static bool has_left(ikv_overlaps *o, overlap_contact *c, uint32_t side)
     return (int32_t)(o->s.step - c->due[side]) >= 0;
 }
 
-/* What will be needed a little later. */
-static inline void fetch_contact(const ikv_overlaps *o, uint32_t nth)
+/* Fetches a contact that is looked at a while later; gives one that has come
+ * meanwhile, whose turn is sooner, or NULL. */
+static inline const overlap_contact *fetch_changed(const ikv_overlaps *o,
+                                                   uint32_t nth)
 {
-    if (nth < o->s.changed_count) {
-        const overlap_contact *c = contact_at(o, changed_at(o, nth)->contact);
-        IKVI_FETCH(c);
-        IKVI_FETCH(&c->pieces);
-        IKVI_FETCH(part_at(o, (uint32_t)(changed_at(o, nth)->key >> 32)));
+    if (nth + 16 < o->s.changed_count)
+        fetch_record(o, changed_at(o, nth + 16)->contact);
+    return nth + 8 < o->s.changed_count
+               ? contact_at(o, changed_at(o, nth + 8)->contact)
+               : NULL;
+}
+
+/* What telling of contacts will need: who is in them. */
+static inline void fetch_told(const ikv_overlaps *o, uint32_t nth)
+{
+    const overlap_contact *c = fetch_changed(o, nth);
+    for (uint32_t i = 0; c != NULL && i < SIDES; i++) {
+        IKVI_FETCH(part_at(o, c->place[i]));
+        IKVI_FETCH(summary_at(o, c->place[i]));
+        ikvi_bus_fetch_target(o->bus, c->place[i]);
     }
 }
 
@@ -616,7 +686,7 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
     for (uint32_t i = 0; i < o->s.changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
-        fetch_contact(o, i + 6);
+        fetch_told(o, i);
         /* Settled for both before either is told. */
         bool leaves[SIDES];
         for (uint32_t side = 0; side < SIDES; side++)
@@ -626,13 +696,25 @@ static void tell_leaves(ikv_overlaps *o, uint64_t time_ns, bool passed)
         for (uint32_t side = 0; side < SIDES; side++) {
             if (!leaves[side])
                 continue;
-            c->entered[side] = c->lingers[side] = false;
             /* Before it is told: a query in the handler finds it ended. */
-            link_out(o, LIST_OF_CONTACTS, index, side);
+            c->entered[side] = c->lingers[side] = false;
+            if (is_of_bodies(c))
+                link_out(o, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_LEAVE, index, side, mirror,
                                time_ns);
         }
     }
+}
+
+/* Lists are in the order of telling. */
+static void list_told(ikv_overlaps *o, uint32_t index, uint32_t side)
+{
+    if (!is_of_bodies(contact_at(o, index))) {
+        if (*list_of(o, index, side) == index * 2 + side)
+            return;
+        link_out(o, index, side);
+    }
+    link_in(o, index, side);
 }
 
 /* Both sides hear of one moment: who enters is settled for both before either
@@ -642,7 +724,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
     for (uint32_t i = 0; i < o->s.changed_count; i++) {
         uint32_t index = changed_at(o, i)->contact;
         overlap_contact *c = contact_at(o, index);
-        fetch_contact(o, i + 6);
+        fetch_told(o, i);
         bool enters[SIDES];
         for (uint32_t side = 0; side < SIDES; side++) {
             enters[side] =
@@ -659,7 +741,7 @@ static void tell_enters(ikv_overlaps *o, uint64_t time_ns)
                 continue;
             c->entered[side] = true;
             c->since[side] = o->s.step;
-            link_in(o, LIST_OF_CONTACTS, index, side);
+            list_told(o, index, side);
             mirror = tell_side(o, IKV_KIND_OVERLAP_ENTER, index, side, mirror,
                                time_ns);
         }
@@ -697,10 +779,7 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
              at = contact_at(o, at)->next_hash) {
             const overlap_contact *c = contact_at(o, at);
             if (wants_inside(o, c, 0) || wants_inside(o, c, 1))
-                list[count++] =
-                    (overlap_notice){(uint64_t)c->place[0] << 32 |
-                                         (uint64_t)c->place[1] << 1 | c->scope,
-                                     at};
+                list[count++] = notice_of(o, at);
         }
     IKVI_CHECK(count <= o->s.counters.contacts);
     sort_notices(list, scratch_at(o, 0), count);
@@ -715,6 +794,19 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
     }
 }
 
+/* What cleaning up will need: who lies beside them in lists. */
+static inline void fetch_cleaned(const ikv_overlaps *o, uint32_t nth)
+{
+    const overlap_contact *c = fetch_changed(o, nth);
+    if (c == NULL || c->by != 0)
+        return;
+    IKVI_FETCH(head_of(o, c->place));
+    for (uint32_t i = 0; i < SIDES; i++) {
+        fetch_linked(o, c->links.before[i]);
+        fetch_linked(o, c->links.after[i]);
+    }
+}
+
 /* Contacts that linger are looked at in each step; the rest of those that have
  * changed is settled, and freed if nothing holds it. */
 static void clean_up(ikv_overlaps *o)
@@ -723,7 +815,7 @@ static void clean_up(ikv_overlaps *o)
     for (uint32_t i = 0; i < o->s.changed_count; i++) {
         overlap_notice notice = *changed_at(o, i);
         overlap_contact *c = contact_at(o, notice.contact);
-        fetch_contact(o, i + 6);
+        fetch_cleaned(o, i);
         IKVI_CHECK(c->pending);
         c->passed[0] = c->passed[1] = false;
         c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
@@ -734,9 +826,8 @@ static void clean_up(ikv_overlaps *o)
             continue;
         }
         c->pending = false;
-        if (c->pieces[0] + c->pieces[1] == 0 && !c->entered[0] &&
-            !c->entered[1])
-            free_contact(o, notice.contact);
+        o->s.counters.contacts -= !is_contact(c);
+        release_record(o, notice.contact);
     }
     o->s.changed_count = o->s.lingering = kept;
     o->ended_early = false;
@@ -749,7 +840,8 @@ void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
         tell_leaves(o, time_ns, false);
         tell_enters(o, time_ns);
         /* What went through enters and leaves in one step. */
-        tell_leaves(o, time_ns, true);
+        if (o->s.swept_count > 0)
+            tell_leaves(o, time_ns, true);
     }
     clean_up(o);
     tell_insides(o, time_ns);
@@ -757,53 +849,48 @@ void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns)
 
 /* ----------------------------------------------------------- validating -- */
 
-static const char *validate_touch(const ikv_overlaps *o, uint32_t index)
+static bool lies_in_list(const ikv_overlaps *o, uint32_t index, uint32_t side)
 {
-    const overlap_touch *t = touch_at(o, index);
-    if (ikvi_touch_find(o, t->part[0], t->part[1]) != index || t->by == 0)
+    uint32_t at = *list_of(o, index, side);
+    while (at != NO_TOUCH && at != index * 2 + side)
+        at = contact_at(o, at / 2)->links.after[at % 2];
+    return at != NO_TOUCH;
+}
+
+static const char *validate_record(const ikv_overlaps *o, uint32_t index)
+{
+    const overlap_contact *c = contact_at(o, index);
+    bool bodies = is_of_bodies(c);
+    if (c->by != 0 && ikvi_touch_find(o, c->place[0], c->place[1]) != index)
         return "overlap-2";
     for (uint32_t side = 0; side < SIDES; side++) {
-        uint32_t at = part_at(o, t->part[side])->touches;
-        while (at != NO_TOUCH && at != index * 2 + side)
-            at = touch_at(o, at / 2)->links.after[at % 2];
-        if (at == NO_TOUCH)
-            return "overlap-2";
-        if (t->contact[side] != NO_TOUCH &&
-            contact_at(o, t->contact[side])
-                    ->pieces[side_in(contact_at(o, t->contact[side]), t,
-                                     side)] == 0)
+        if (lies_in_list(o, index, side) != (!bodies || c->entered[side]))
+            return bodies ? "overlap-4" : "overlap-2";
+        if (!bodies && c->held[side] != NO_TOUCH &&
+            (c->by == 0 ||
+             contact_at(o, c->held[side])->pieces[side_in(c, side)] == 0))
             return "overlap-3";
     }
-    return NULL;
+    return c->by == 0 && !is_contact(c) ? "overlap-5" : NULL;
 }
 
 const char *ikvi_contact_validate(const ikv_overlaps *o)
 {
     uint32_t touches = 0, contacts = 0, held = 0, pieces = 0;
-    for (uint32_t i = 0; i < o->heads; i++) {
-        for (uint32_t at = *touch_head(o, i); at != NO_TOUCH;
-             at = touch_at(o, at)->next_hash, touches++) {
-            const char *broken = validate_touch(o, at);
+    for (uint32_t i = 0; i < o->heads; i++)
+        for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
+             at = contact_at(o, at)->next_hash) {
+            const overlap_contact *c = contact_at(o, at);
+            const char *broken = validate_record(o, at);
             if (broken != NULL)
                 return broken;
-            for (uint32_t side = 0; side < SIDES; side++)
-                held += touch_at(o, at)->contact[side] != NO_TOUCH;
-        }
-        for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
-             at = contact_at(o, at)->next_hash, contacts++) {
-            const overlap_contact *c = contact_at(o, at);
-            pieces += c->pieces[0] + c->pieces[1];
-            if (!c->pending && c->pieces[0] + c->pieces[1] == 0)
-                return "overlap-5";
+            touches += c->by != 0;
+            contacts += is_contact(c);
             for (uint32_t side = 0; side < SIDES; side++) {
-                uint32_t in = part_at(o, c->place[side])->contacts;
-                while (in != NO_TOUCH && in != at * 2 + side)
-                    in = contact_at(o, in / 2)->links.after[in % 2];
-                if ((in != NO_TOUCH) != c->entered[side])
-                    return "overlap-4";
+                held += !is_of_bodies(c) && c->held[side] != NO_TOUCH;
+                pieces += c->pieces[side];
             }
         }
-    }
     if (held != pieces)
         return "overlap-3";
     return touches == o->s.counters.touching &&

@@ -5,7 +5,8 @@
  *
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
- * of, between two targets or two bodies, and lasts while touches hold it.
+ * of, between two targets or two bodies, and lasts while touches hold it. A
+ * touch and the contact of the same two targets are one record.
  *
  * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_near.c,
  * overlap_probe.c, overlap.c.
@@ -30,6 +31,11 @@ enum {
     HUGE_LIMIT = 256,    /* so many of such */
     CACHED_PARTS = 2000, /* what so many need lies in the nearer caches */
     STEPS_AHEAD = 10,    /* steps that a target's margin lasts */
+    DROP_STEPS = 32,     /* that are looked for where a list has a pair */
+    MOVERS_AT_ONCE = 16, /* whose candidates are looked at in turns */
+    MOVERS_AHEAD = 16,   /* how far ahead their lists are fetched */
+    PAIRS_AHEAD = 12,    /* how far ahead who is in them is fetched */
+    PAIRS_AT_ONCE = 32,  /* whose touches are fetched at once */
     SIDES = 2
 };
 
@@ -61,26 +67,47 @@ typedef struct near_summary {
 
 /* A target, by its place. */
 typedef struct near_part {
-    uint32_t target;            /* bits of who was there last */
-    uint32_t id;                /* the target's */
-    uint32_t owner;             /* bits of whom `sensing` is of */
-    uint32_t touches, contacts; /* heads of lists */
-    uint32_t pairs;             /* head: candidate * 2 + side */
-    uint32_t seen;              /* in which search */
-    float x, y;                 /* in the last step, if swept */
-    float step_x, step_y;       /* how far it went in the last step */
-    uint32_t moved;             /* in which turn */
-    uint32_t told_senses;       /* what its contacts were made by */
+    uint32_t target;      /* bits of who was there last */
+    uint32_t id;          /* the target's */
+    uint32_t owner;       /* bits of whom `sensing` is of */
+    uint32_t contacts;    /* head of the list of what it takes part in */
+    uint32_t pairs;       /* head: candidate * 2 + side */
+    uint32_t seen;        /* in which search */
+    float x, y;           /* in the last step, if swept */
+    float step_x, step_y; /* how far it went in the last step */
+    uint32_t moved;       /* in which turn */
+    uint32_t told_senses; /* what its contacts were made by */
     uint16_t linger, told_linger;
     uint8_t scope, inside, told_scope, told_inside;
     bool swept, disabled, placed;
     bool refused; /* a contact of it, for lack of room, in this step */
+    uint32_t reserved;
 } near_part;
+_Static_assert(sizeof(near_part) == 64, "a cache line");
 
+/* A candidate: the lower place first, and there whether the two touch; a
+ * quarter of a cache line. */
 typedef struct near_pair {
     uint32_t part[SIDES];
     uint32_t next[SIDES];
 } near_pair;
+
+#define PAIR_TOUCHES (UINT32_C(1) << 31) /* of part[0] */
+
+static inline uint32_t pair_part(const near_pair *pair, uint32_t side)
+{
+    return pair->part[side] & ~PAIR_TOUCHES;
+}
+
+static inline bool pair_touches(const near_pair *pair)
+{
+    return (pair->part[0] & PAIR_TOUCHES) != 0;
+}
+
+static inline void mark_pair(near_pair *pair, bool touches)
+{
+    pair->part[0] = pair_part(pair, 0) | (touches ? PAIR_TOUCHES : 0);
+}
 
 /* A target in a cell, beside the sorted ones. */
 typedef struct near_node {
@@ -92,9 +119,12 @@ typedef struct overlap_grid {
     float extent; /* how large parts are, about */
     uint32_t columns, rows;
     uint32_t huge_count;
-    uint32_t nodes;  /* used */
+    uint32_t nodes; /* that were ever in use */
+    uint32_t free_node;
     uint32_t search; /* number of the last one */
     uint32_t built_pairs;
+    uint32_t free_pair, free_pairs; /* left out of the list: the first of them,
+                                       by next[0], and how many */
     bool built;
     bool linked; /* candidates are in their parts' lists */
 } overlap_grid;
@@ -104,50 +134,52 @@ enum {
     TOUCH_REPORTED = 2
 };
 
-/* Where each side of a touch or contact lies in a list of its own; what is next
- * is named as index * 2 + side. */
+/* overlap_contact.marks */
+enum {
+    TOUCH_CHECKED = 1, /* seen to meet, since all are looked at */
+    TOUCH_AGAIN = 2    /* reported since the last step */
+};
+
+/* Where each side lies in a list of its own; what is next is named as index * 2 +
+ * side. */
 typedef struct overlap_links {
     uint32_t before[SIDES], after[SIDES];
 } overlap_links;
 
-/* A pair whose shapes meet. part[0] < part[1]. */
-typedef struct overlap_touch {
-    uint32_t target[SIDES]; /* bits */
-    uint32_t part[SIDES];
-    uint32_t contact[SIDES]; /* of the side that senses, or NO_TOUCH */
-    uint32_t next_hash;
-    overlap_links links;  /* in its parts' lists */
-    uint32_t reported;    /* index in `reported`, if it is */
-    uint32_t told;        /* the turn when it was last reported */
-    uint32_t checked;     /* the turn when the shapes were last seen to meet */
-    uint32_t body[SIDES]; /* by which its contacts were found */
-    float at[3];
-    uint8_t by;
-    bool always[SIDES]; /* that side's piece wants `inside` in each step */
-} overlap_touch;
-
-/* What is told of. party[0] < party[1] by place. */
+/* Two targets that touch, with what is told of them; or two bodies, with what is
+ * told of those. The lower place is first. */
 typedef struct overlap_contact {
     uint32_t party[SIDES]; /* bits */
     uint32_t place[SIDES];
+    uint32_t next_hash;  /* of the free ones: the next free one */
+    overlap_links links; /* in its parties' lists */
+    uint32_t reported;   /* index in `reported`, if it is */
+    union {
+        uint32_t held[SIDES]; /* of targets: the contact of each side that
+                                 senses, or NO_TOUCH */
+        uint64_t lowest;      /* of bodies: the pair that `at` is of */
+    };
+    uint8_t by;         /* TOUCH_...: of targets; 0: they don't touch */
+    uint8_t scope;      /* IKV_OVERLAP_OF_... */
+    uint8_t marks;      /* TOUCH_CHECKED, TOUCH_AGAIN */
+    bool pending;       /* in `changed` */
+    bool asks[SIDES];   /* that side's piece wants `inside` in each step */
+    bool turned[SIDES]; /* it is the other side of the contact that it holds */
+    /* Of what is told. */
     uint32_t id[SIDES];
-    uint32_t body[SIDES]; /* bits */
-    uint32_t next_hash;
-    overlap_links links;    /* in its parties' lists */
+    uint32_t body[SIDES];   /* bits */
     uint32_t pieces[SIDES]; /* touches in which that side senses */
     uint32_t since[SIDES];  /* steps, of which the low bits count */
     uint32_t due[SIDES];    /* when it will have lingered long enough */
-    uint32_t always[SIDES]; /* those of them that want `inside` in each step */
+    uint32_t always[SIDES]; /* pieces that want `inside` in each step */
+    float at[3];
     uint16_t linger[SIDES];
-    uint8_t scope;
     uint8_t reason[SIDES]; /* why the last of its pieces ended in this step */
     bool entered[SIDES];   /* told so, and not of its leaving */
     bool lingers[SIDES];
     bool passed[SIDES]; /* a swept one went through in this step */
-    bool pending;       /* in `changed` */
-    float at[3];
-    uint64_t pair_key; /* the pair that `at` is of */
 } overlap_contact;
+_Static_assert(sizeof(overlap_contact) == 128, "two cache lines");
 
 /* Something to tell, in order. */
 typedef struct overlap_notice {
@@ -171,20 +203,19 @@ struct ikv_overlaps {
     uint32_t mover_count, stray_count;
     uint32_t removals; /* the bus's, when it began */
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
-    uint32_t heads; /* of each hash table: a power of two */
+    uint32_t heads; /* of the hash table: a power of two */
     /* Where the arrays begin. */
-    size_t parts, summaries, fats, pairs, states, cells, nodes, huge, sorted;
-    size_t touches, touch_heads, contacts, contact_heads, changed, scratch;
-    size_t reports, movers;
+    size_t parts, summaries, fats, pairs, cells, nodes, huge, sorted;
+    size_t contacts, contact_heads, changed, scratch, reports, movers;
     /* What an image holds of it, with the arrays behind. */
     struct {
         ikvi_changes changes;
         uint32_t pair_count, in_count;
-        uint32_t free_touch, free_contact;
+        uint32_t free_contact;
         uint32_t changed_count, report_count, lingering;
         uint32_t swept_count; /* parts that are in and swept */
         bool has_reports; /* ever: of such targets the scene does not tell */
-        uint32_t touches_high; /* places that were ever in use */
+        uint32_t contacts_high; /* records that were ever in use */
         uint32_t step;
         uint32_t turn; /* counts steps; reports come before their step */
         overlap_grid grid;
@@ -202,13 +233,10 @@ OVERLAP_ARRAY(part_at, near_part, parts, o->capacity)
 OVERLAP_ARRAY(summary_at, near_summary, summaries, o->capacity)
 OVERLAP_ARRAY(fat_at, near_box, fats, o->capacity)
 OVERLAP_ARRAY(pair_at, near_pair, pairs, o->pair_room)
-OVERLAP_ARRAY(pair_state, uint32_t, states, o->pair_room)
 OVERLAP_ARRAY(cell_at, uint32_t, cells, 2 * o->cell_room)
 OVERLAP_ARRAY(node_at, near_node, nodes, o->node_room)
 OVERLAP_ARRAY(huge_at, uint32_t, huge, HUGE_LIMIT)
 OVERLAP_ARRAY(sorted_at, uint32_t, sorted, 4 * o->capacity)
-OVERLAP_ARRAY(touch_at, overlap_touch, touches, o->contact_room)
-OVERLAP_ARRAY(touch_head, uint32_t, touch_heads, o->heads)
 OVERLAP_ARRAY(contact_at, overlap_contact, contacts, o->contact_room)
 OVERLAP_ARRAY(contact_head, uint32_t, contact_heads, o->heads)
 OVERLAP_ARRAY(changed_at, overlap_notice, changed, 2 * o->contact_room)
@@ -227,6 +255,13 @@ static inline void note_change(ikv_overlaps *o, uint32_t place)
     ikvi_changes_note(&o->s.changes, place, IKVI_HAS_CHANGED);
 }
 
+/* Since the last step, or in it by a handler. */
+static inline bool has_changed(const ikv_overlaps *o, uint32_t place)
+{
+    const uint8_t *marks = ikvi_at(&o->s.changes, o->s.changes.marks);
+    return marks[place] != 0;
+}
+
 static inline bool box_lies_in(const near_box *inner, const near_box *outer)
 {
     return ((inner->low[0] >= outer->low[0]) &
@@ -243,15 +278,29 @@ static inline float larger_of(float a, float b)
     return a > b ? a : b;
 }
 
-/* Whether the shapes' boxes meet: touching counts. How far the lower end of one
- * is beyond the upper of the other, at most: without branches, for which way it
- * goes can't be foreseen. */
+/* Whether the shapes' boxes meet: touching counts. No lower end of one is beyond
+ * the upper one of the other: all four at once, for which way it goes can't be
+ * foreseen. */
+#if defined(__SSE2__) && defined(__GNUC__)
+typedef float box_ends __attribute__((vector_size(16)));
+
+static inline bool boxes_meet(const near_box *a, const near_box *b)
+{
+    box_ends x, y;
+    memcpy(&x, a, sizeof x);
+    memcpy(&y, b, sizeof y);
+    box_ends beyond =
+        x + __builtin_ia32_shufps(y, y, 0x4e); /* halves swapped */
+    return __builtin_ia32_movmskps((box_ends)(beyond <= 0)) == 15;
+}
+#else
 static inline bool boxes_meet(const near_box *a, const near_box *b)
 {
     float x = larger_of(a->low[0] + b->high[0], b->low[0] + a->high[0]);
     float y = larger_of(a->low[1] + b->high[1], b->low[1] + a->high[1]);
     return larger_of(x, y) <= 0;
 }
+#endif
 
 /* O1: which of a target's tags another one senses. */
 static inline uint32_t senses_tags(uint32_t senses, uint32_t tags)
@@ -292,13 +341,19 @@ static inline bool ikvi_party_alive(const ikv_overlaps *o,
 }
 
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b);
+/* What beginning or ending a pair's touch will need: where to look for it, and
+ * a little later what is found there. */
+void ikvi_touch_fetch_heads(const ikv_overlaps *o, uint32_t a, uint32_t b);
+void ikvi_touch_fetch(const ikv_overlaps *o, uint32_t a, uint32_t b);
 /* A pair of places touches: which touch it is, NO_TOUCH if there is no room or
  * it is of no interest. `fresh`: it does not touch by shape yet. */
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
                           bool fresh, const float *point);
 void ikvi_touch_end(ikv_overlaps *o, uint32_t touch, uint8_t by,
                     uint8_t reason);
-/* Those of shapes that were not found to meet in this turn end. */
+/* The same of a pair that meets, when all are looked at: whether it touches
+ * now. Then those of shapes end that were not found to meet. */
+bool ikvi_touch_check(ikv_overlaps *o, uint32_t a, uint32_t b);
 void ikvi_touch_end_unchecked(ikv_overlaps *o);
 /* A swept one went through the other. */
 void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b);

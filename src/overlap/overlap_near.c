@@ -5,14 +5,14 @@
  * are candidates; while all stay within their fat boxes no other pair can meet.
  * A part that leaves its own is looked up anew in the grid that the list was
  * made with; when many do, the list is made anew. Each candidate
- * remembers its touch, so that beginning and ending need no search.
+ * remembers whether it touches, so that only what begins or ends is looked for.
  *
  * overlap-6  of two parts that are in, whose fat boxes meet and of which one
  *            senses the other, there is a candidate
  *
  * overlap-7  a part's box lies within its fat box
  *
- * overlap-8  a candidate's state says whether the two touch
+ * overlap-8  a candidate is marked if the two touch by shape
  */
 #include "overlap_internal.h"
 
@@ -140,37 +140,42 @@ static bool may_have_passed(const ikv_overlaps *o, uint32_t a, uint32_t b)
            pair_passed(o, a, b);
 }
 
-/* Looks at a candidate; gives its new state: its touch, or NO_TOUCH. */
-static inline uint32_t check_pair(ikv_overlaps *o, uint32_t a, uint32_t b,
-                                  uint32_t state)
+/* Looks at a candidate. */
+static void check_pair(ikv_overlaps *o, near_pair *pair)
 {
+    uint32_t a = pair_part(pair, 0), b = pair_part(pair, 1);
     bool meets = pair_meets(o, a, b);
     /* As before: nothing to be told, but what flew through. */
-    if (IKVI_LIKELY(meets == (state != NO_TOUCH))) {
+    if (IKVI_LIKELY(meets == pair_touches(pair))) {
         if (!meets && IKVI_UNLIKELY(may_have_passed(o, a, b)))
             ikvi_touch_pass(o, a, b);
-        return state;
+        return;
     }
     if (meets)
-        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, true, NULL);
-    ikvi_touch_end(o, state, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
-    return NO_TOUCH;
+        meets =
+            ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, true, NULL) != NO_TOUCH;
+    else
+        ikvi_touch_end(o, ikvi_touch_find(o, a, b), TOUCH_BY_SHAPE,
+                       IKV_OVERLAP_APART);
+    mark_pair(pair, meets);
 }
 
 static bool touches_by_shape(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint32_t touch = ikvi_touch_find(o, a, b);
-    return touch != NO_TOUCH && (touch_at(o, touch)->by & TOUCH_BY_SHAPE) != 0;
+    return touch != NO_TOUCH &&
+           (contact_at(o, touch)->by & TOUCH_BY_SHAPE) != 0;
 }
 
-/* The same where the state is not known; what touches is marked as checked. */
-static uint32_t look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
+/* The same where it is not known whether they touched; what does is marked as
+ * checked. Whether they touch now. */
+static bool look_at_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     if (pair_meets(o, a, b))
-        return ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, false, NULL);
+        return ikvi_touch_check(o, a, b);
     if (may_have_passed(o, a, b) && !touches_by_shape(o, a, b))
         ikvi_touch_pass(o, a, b);
-    return NO_TOUCH;
+    return false;
 }
 
 /* ----------------------------------------------------------------- grid -- */
@@ -330,6 +335,7 @@ static void fill_near_cells(ikv_overlaps *o)
     for (uint32_t i = 0; i < g->columns * g->rows; i++)
         *cell_at(o, o->cell_room + i) = NO_TOUCH;
     g->nodes = 0;
+    g->free_node = NO_TOUCH;
 }
 
 /* ----------------------------------------------------------- candidates -- */
@@ -338,7 +344,7 @@ static void link_pair(ikv_overlaps *o, uint32_t index)
 {
     near_pair *pair = pair_at(o, index);
     for (uint32_t side = 0; side < SIDES; side++) {
-        uint32_t *head = &part_at(o, pair->part[side])->pairs;
+        uint32_t *head = &part_at(o, pair_part(pair, side))->pairs;
         pair->next[side] = *head;
         *head = index * 2 + side;
     }
@@ -351,6 +357,7 @@ static void link_all(ikv_overlaps *o)
     if (o->s.grid.linked)
         return;
     o->s.grid.linked = true;
+    IKVI_CHECK(o->s.grid.free_pairs == 0); /* only what is linked is dropped */
     for (uint32_t i = 0; i < o->capacity; i++)
         part_at(o, i)->pairs = NO_TOUCH;
     for (uint32_t i = o->s.pair_count; i-- > 0;)
@@ -361,20 +368,25 @@ static void link_all(ikv_overlaps *o)
  * it. */
 static bool add_pair(ikv_overlaps *o, uint32_t a, uint32_t b)
 {
-    uint32_t index = o->s.pair_count;
+    overlap_grid *g = &o->s.grid;
+    bool again = g->free_pairs > 0;
+    uint32_t index = again ? g->free_pair : o->s.pair_count;
     if (index == o->pair_room)
         return false;
     IKVI_CHECK(a != b && is_in(o, a) && is_in(o, b));
     near_pair *pair = pair_at(o, index);
+    if (again)
+        g->free_pair = pair->next[0];
+    g->free_pairs -= again;
+    o->s.pair_count += !again;
+    /* Who looks at it finds out whether it touches. */
     pair->part[0] = a < b ? a : b;
     pair->part[1] = a < b ? b : a;
-    /* Who looks at it finds out whether it touches. */
-    *pair_state(o, index) = NO_TOUCH;
-    o->s.pair_count++;
-    if (o->s.grid.linked)
+    if (g->linked)
         link_pair(o, index);
-    if (o->s.pair_count > o->s.counters.pairs_high)
-        o->s.counters.pairs_high = o->s.pair_count;
+    uint32_t count = o->s.pair_count - g->free_pairs;
+    if (count > o->s.counters.pairs_high)
+        o->s.counters.pairs_high = count;
     return true;
 }
 
@@ -403,8 +415,10 @@ static inline bool fetch_pays(const ikv_overlaps *o)
 /* What pairing will need a little later: nothing hangs on it. */
 static inline void fetch_sorted(const ikv_overlaps *o, uint32_t index)
 {
-    if (fetch_pays(o) && index < 4 * o->capacity)
+    if (fetch_pays(o) && index < 4 * o->capacity) {
         IKVI_FETCH(fat_at(o, *sorted_at(o, index)));
+        IKVI_FETCH(summary_at(o, *sorted_at(o, index)));
+    }
 }
 
 /* Two parts may share several cells: only their home cell, the first that both
@@ -448,7 +462,7 @@ static bool pair_huge(ikv_overlaps *o)
 static bool make_list(ikv_overlaps *o, float margin)
 {
     overlap_grid *g = &o->s.grid;
-    o->s.pair_count = 0;
+    o->s.pair_count = g->free_pairs = 0;
     g->linked = false;
     size_grid(o, margin);
     while (!count_near_cells(o)) {
@@ -479,7 +493,7 @@ static bool rebuild_list(ikv_overlaps *o)
     }
     /* No list holds now: the next step tries to make one again. */
     o->s.grid.built = false;
-    o->s.pair_count = 0;
+    o->s.pair_count = o->s.grid.free_pairs = 0;
     if (o->s.counters.scans == 0)
         ikvi_report(
             &o->reporter, IKV_REPORT_ERROR, IKV_FULL_PAIRS, "overlap",
@@ -490,14 +504,41 @@ static bool rebuild_list(ikv_overlaps *o)
 
 /* --------------------------------------------------------------- strays -- */
 
-/* Whom it is a candidate with already is not looked at again. */
+/* Takes a candidate out of the list, and out of both parts' own; `link` is where
+ * one of these names it. Its place is used again: until then it is a pair of the
+ * root with itself, which never meet. False if the other's is so long that to
+ * keep it is cheaper. */
+static bool drop_pair(ikv_overlaps *o, uint32_t *link)
+{
+    overlap_grid *g = &o->s.grid;
+    uint32_t index = *link / 2, side = *link % 2, steps = 0;
+    near_pair *pair = pair_at(o, index);
+    uint32_t *other = &part_at(o, pair_part(pair, !side))->pairs;
+    for (; *other / 2 != index && steps < DROP_STEPS; steps++)
+        other = &pair_at(o, *other / 2)->next[*other % 2];
+    if (*other / 2 != index)
+        return false;
+    *link = pair->next[side];
+    *other = pair->next[!side];
+    *pair = (near_pair){{ROOT_ITEM, ROOT_ITEM}, {g->free_pair, NO_TOUCH}};
+    g->free_pair = index;
+    g->free_pairs++;
+    return true;
+}
+
+/* Whom it is a candidate with already is not looked at again; those that it has
+ * left behind are candidates no more. */
 static void mark_known(ikv_overlaps *o, uint32_t place)
 {
-    uint32_t at = part_at(o, place)->pairs;
-    while (at != NO_TOUCH) {
-        const near_pair *pair = pair_at(o, at / 2);
-        part_at(o, pair->part[!(at % 2)])->seen = o->s.grid.search;
-        at = pair->next[at % 2];
+    uint32_t *link = &part_at(o, place)->pairs;
+    while (*link != NO_TOUCH) {
+        near_pair *pair = pair_at(o, *link / 2);
+        uint32_t other = pair_part(pair, !(*link % 2));
+        if (!pair_touches(pair) && !are_near(o, place, other) &&
+            drop_pair(o, link))
+            continue;
+        part_at(o, other)->seen = o->s.grid.search;
+        link = &pair->next[*link % 2];
     }
     part_at(o, place)->seen = o->s.grid.search;
 }
@@ -513,31 +554,75 @@ static bool meet_stray(ikv_overlaps *o, uint32_t place, uint32_t other)
            add_pair(o, place, other);
 }
 
+/* It is in a cell's list from now on; false if there is no room. */
+static bool enter_cell(ikv_overlaps *o, uint32_t place, uint32_t *head)
+{
+    overlap_grid *g = &o->s.grid;
+    uint32_t index = g->free_node;
+    if (index != NO_TOUCH)
+        g->free_node = node_at(o, index)->next;
+    else if (g->nodes < o->node_room)
+        index = g->nodes++;
+    else
+        return false;
+    *node_at(o, index) = (near_node){place, *head};
+    *head = index;
+    return true;
+}
+
+/* What it entered where it was before. */
+static void leave_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
+{
+    uint32_t *link = cell_at(o, o->cell_room + cell);
+    while (*link != NO_TOUCH && node_at(o, *link)->part != place)
+        link = &node_at(o, *link)->next;
+    uint32_t index = *link;
+    if (index == NO_TOUCH)
+        return;
+    *link = node_at(o, index)->next;
+    node_at(o, index)->next = o->s.grid.free_node;
+    o->s.grid.free_node = index;
+}
+
+static void leave_cells(ikv_overlaps *o, uint32_t place)
+{
+    cell_range r = cells_of(&o->s.grid, fat_at(o, place));
+    if (range_size(&r) > CELL_LIMIT)
+        return;
+    for (uint32_t y = r.y0; y <= r.y1; y++)
+        for (uint32_t x = r.x0; x <= r.x1; x++)
+            leave_cell(o, place, y * o->s.grid.columns + x);
+}
+
 /* All in a cell; and it is one of them from now on. */
 static bool meet_cell(ikv_overlaps *o, uint32_t place, uint32_t cell)
 {
-    overlap_grid *g = &o->s.grid;
     uint32_t *head = cell_at(o, o->cell_room + cell);
     /* Those it was made with, then those that came since. */
+    for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++) {
+        IKVI_FETCH(part_at(o, *sorted_at(o, i)));
+        IKVI_FETCH(fat_at(o, *sorted_at(o, i)));
+        IKVI_FETCH(summary_at(o, *sorted_at(o, i)));
+    }
     for (uint32_t i = *cell_at(o, cell); i < *cell_at(o, cell + 1); i++)
         if (!meet_stray(o, place, *sorted_at(o, i)))
             return false;
     for (uint32_t at = *head; at != NO_TOUCH; at = node_at(o, at)->next)
         if (!meet_stray(o, place, node_at(o, at)->part))
             return false;
-    if (g->nodes == o->node_room)
-        return false;
-    *node_at(o, g->nodes) = (near_node){place, *head};
-    *head = g->nodes++;
-    return true;
+    return enter_cell(o, place, head);
 }
 
 static bool meet_all(ikv_overlaps *o, uint32_t place)
 {
     overlap_grid *g = &o->s.grid;
-    if (g->huge_count == HUGE_LIMIT)
+    uint32_t at = 0;
+    while (at < g->huge_count && *huge_at(o, at) != place)
+        at++;
+    if (at == HUGE_LIMIT)
         return false;
-    *huge_at(o, g->huge_count++) = place;
+    *huge_at(o, at) = place;
+    g->huge_count += at == g->huge_count;
     for (uint32_t i = 1; i < o->capacity; i++)
         if (!meet_stray(o, place, i))
             return false;
@@ -551,8 +636,9 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
     o->s.counters.strays++;
     /* A number of its own for each search: marks need no clearing. */
     g->search++;
-    mark_known(o, place);
+    leave_cells(o, place);
     set_fat(o, place, 1);
+    mark_known(o, place);
     cell_range r = cells_of(g, fat_at(o, place));
     if (range_size(&r) > CELL_LIMIT)
         return meet_all(o, place);
@@ -583,71 +669,146 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
     uint32_t at = part_at(o, place)->pairs;
     while (at != NO_TOUCH) {
         /* The pairs stay: who is there later, near or not, is asked again. */
-        *pair_state(o, at / 2) = NO_TOUCH;
+        mark_pair(pair_at(o, at / 2), false);
         at = pair_at(o, at / 2)->next[at % 2];
     }
 }
 
 /* -------------------------------------------------------------- finding -- */
 
-/* What will be needed a little later, if it may not be near by. */
-static inline void fetch_pair(const ikv_overlaps *o, bool far, uint32_t index)
+/* Pairs whose touches begin or end, or may: what these are kept in is fetched
+ * for all of them at once, rather than waited for one after another. */
+typedef struct pair_batch {
+    uint32_t count;
+    near_pair *pairs[PAIRS_AT_ONCE];
+} pair_batch;
+
+/* The list is new: whether they touched is not known. */
+static void check_new_pair(ikv_overlaps *o, near_pair *pair)
 {
-    if (far && index < o->s.pair_count) {
-        IKVI_FETCH(summary_at(o, pair_at(o, index)->part[0]));
-        IKVI_FETCH(summary_at(o, pair_at(o, index)->part[1]));
-    }
+    mark_pair(pair, look_at_pair(o, pair_part(pair, 0), pair_part(pair, 1)));
 }
 
-/* Most go on as they were, which is seen here. */
-static void find_in_all_pairs(ikv_overlaps *o)
+static void finish_batch(ikv_overlaps *o, pair_batch *batch,
+                         void (*check)(ikv_overlaps *o, near_pair *pair))
+{
+    for (uint32_t i = 0; i < batch->count; i++)
+        ikvi_touch_fetch(o, pair_part(batch->pairs[i], 0),
+                         pair_part(batch->pairs[i], 1));
+    for (uint32_t i = 0; i < batch->count; i++)
+        check(o, batch->pairs[i]);
+    batch->count = 0;
+}
+
+static inline void add_to_batch(ikv_overlaps *o, pair_batch *batch,
+                                near_pair *pair,
+                                void (*check)(ikv_overlaps *o, near_pair *pair))
+{
+    ikvi_touch_fetch_heads(o, pair_part(pair, 0), pair_part(pair, 1));
+    batch->pairs[batch->count++] = pair;
+    if (batch->count == PAIRS_AT_ONCE)
+        finish_batch(o, batch, check);
+}
+
+/* Most go on as they were, which is seen here: between two unturned rectangles
+ * boxes say all. */
+static inline bool pair_goes_on(const ikv_overlaps *o, const near_pair *pair)
 {
     const near_summary *summaries = summary_at(o, 0);
-    const near_pair *pairs = pair_at(o, 0);
-    uint32_t *states = pair_state(o, 0), count = o->s.pair_count;
-    bool far = fetch_pays(o), sweeps = o->s.swept_count > 0;
-    for (uint32_t i = 0; i < count; i++) {
-        const near_summary *a = &summaries[pairs[i].part[0]];
-        const near_summary *b = &summaries[pairs[i].part[1]];
-        bool meets = boxes_meet(&a->box, &b->box);
-        fetch_pair(o, far, i + 12);
-        /* Between two unturned rectangles boxes say all. */
-        if (meets == (states[i] != NO_TOUCH) && !sweeps &&
-            (!meets || (a->flags & b->flags & PART_PLAIN) != 0))
-            continue;
-        states[i] =
-            check_pair(o, pairs[i].part[0], pairs[i].part[1], states[i]);
-    }
+    const near_summary *a = &summaries[pair_part(pair, 0)];
+    const near_summary *b = &summaries[pair_part(pair, 1)];
+    bool meets = boxes_meet(&a->box, &b->box);
+    return meets == pair_touches(pair) && o->s.swept_count == 0 &&
+           (!meets || (a->flags & b->flags & PART_PLAIN) != 0);
 }
 
-static void find_in_new_list(ikv_overlaps *o)
+/* All of the list; who is in a pair is fetched some pairs ahead, if it may not
+ * be near by. */
+static inline void check_candidates(ikv_overlaps *o,
+                                    void (*check)(ikv_overlaps *o,
+                                                  near_pair *pair))
 {
-    bool far = fetch_pays(o);
-    for (uint32_t i = 0; i < o->s.pair_count; i++) {
-        const near_pair *pair = pair_at(o, i);
-        fetch_pair(o, far, i + 12);
-        *pair_state(o, i) = look_at_pair(o, pair->part[0], pair->part[1]);
+    const near_summary *summaries = summary_at(o, 0);
+    near_pair *pairs = pair_at(o, 0);
+    uint32_t count = o->s.pair_count;
+    uint32_t ahead = fetch_pays(o) ? PAIRS_AHEAD : count;
+    pair_batch batch;
+    batch.count = 0;
+    for (uint32_t i = 0; i < count; i++) {
+        if (ahead < count - i) {
+            IKVI_FETCH(&summaries[pair_part(&pairs[i + ahead], 0)]);
+            IKVI_FETCH(&summaries[pair_part(&pairs[i + ahead], 1)]);
+        }
+        if (!pair_goes_on(o, &pairs[i]))
+            add_to_batch(o, &batch, &pairs[i], check);
     }
-    ikvi_touch_end_unchecked(o);
+    finish_batch(o, &batch, check);
 }
 
-/* When few move: the candidates of those alone, each once. */
+/* One candidate of a mover; gives its next one. */
+static uint32_t check_candidate(ikv_overlaps *o, uint32_t at, pair_batch *batch)
+{
+    near_pair *pair = pair_at(o, at / 2);
+    uint32_t place = pair_part(pair, at % 2),
+             other = pair_part(pair, !(at % 2));
+    /* Where both move the pair is of the lower one. */
+    if (((summary_at(o, other)->flags & PART_MOVED) == 0 || other > place) &&
+        !pair_goes_on(o, pair))
+        add_to_batch(o, batch, pair, check_pair);
+    return pair->next[at % 2];
+}
+
+/* Where one of several movers is in its list, which is one wait for memory after
+ * another. */
+typedef struct mover_walk {
+    uint32_t at;  /* NO_TOUCH: there is no mover left for it */
+    bool fetched; /* who the other is */
+} mover_walk;
+
+/* Goes to a candidate, or to the first one of the next mover that has one. */
+static bool walk_to(const ikv_overlaps *o, mover_walk *walk, uint32_t at,
+                    uint32_t *movers)
+{
+    while (at == NO_TOUCH && *movers < o->mover_count) {
+        if (*movers + MOVERS_AHEAD < o->mover_count)
+            IKVI_FETCH(part_at(o, *mover_at(o, *movers + MOVERS_AHEAD)));
+        at = part_at(o, *mover_at(o, (*movers)++))->pairs;
+    }
+    *walk = (mover_walk){at, false};
+    if (at == NO_TOUCH)
+        return false;
+    IKVI_FETCH(pair_at(o, at / 2));
+    return true;
+}
+
+static void fetch_other(const ikv_overlaps *o, mover_walk *walk)
+{
+    const near_pair *pair = pair_at(o, walk->at / 2);
+    IKVI_FETCH(summary_at(o, pair_part(pair, !(walk->at % 2))));
+    walk->fetched = true;
+}
+
+/* When few move: the candidates of those alone, each once. Several movers take
+ * turns, so that what one of them needs comes while the others are looked at. */
 static void find_by_movers(ikv_overlaps *o)
 {
+    mover_walk walks[MOVERS_AT_ONCE];
+    pair_batch batch;
+    uint32_t movers = 0, walking = 0;
+    batch.count = 0;
     link_all(o);
-    for (uint32_t i = 0; i < o->mover_count; i++) {
-        uint32_t place = *mover_at(o, i);
-        for (uint32_t at = part_at(o, place)->pairs; at != NO_TOUCH;
-             at = pair_at(o, at / 2)->next[at % 2]) {
-            const near_pair *pair = pair_at(o, at / 2);
-            uint32_t other = pair->part[!(at % 2)];
-            uint32_t *state = pair_state(o, at / 2);
-            /* Where both move the pair is of the lower one. */
-            if ((summary_at(o, other)->flags & PART_MOVED) == 0 ||
-                other > place)
-                *state = check_pair(o, pair->part[0], pair->part[1], *state);
-        }
+    for (uint32_t i = 0; i < MOVERS_AT_ONCE; i++)
+        walking += walk_to(o, &walks[i], NO_TOUCH, &movers);
+    for (uint32_t i = 0; walking > 0; i = (i + 1) % MOVERS_AT_ONCE) {
+        mover_walk *w = &walks[i];
+        if (w->at == NO_TOUCH)
+            continue;
+        if (!w->fetched)
+            fetch_other(o, w);
+        else if (!walk_to(o, w, check_candidate(o, w->at, &batch), &movers))
+            walking--;
     }
+    finish_batch(o, &batch, check_pair);
 }
 
 /* Each with each. */
@@ -664,7 +825,6 @@ static void scan_all(ikv_overlaps *o)
             if (boxes_meet(box_at(o, a), box_at(o, b)))
                 look_at_pair(o, a, b);
         }
-    ikvi_touch_end_unchecked(o);
 }
 
 /* The list is of pairs whose boxes, made larger, meet: it holds while nobody
@@ -674,6 +834,7 @@ void ikvi_near_find(ikv_overlaps *o)
 {
     if (o->plain) {
         scan_all(o);
+        ikvi_touch_end_unchecked(o);
         return;
     }
     uint32_t strays = o->stray_count;
@@ -688,11 +849,12 @@ void ikvi_near_find(ikv_overlaps *o)
         return;
     if (stale) {
         if (rebuild_list(o))
-            find_in_new_list(o);
+            check_candidates(o, check_new_pair);
         else
             scan_all(o);
+        ikvi_touch_end_unchecked(o);
     } else if (o->mover_count > o->s.in_count / 4) {
-        find_in_all_pairs(o);
+        check_candidates(o, check_pair);
     } else {
         find_by_movers(o);
     }
@@ -703,7 +865,8 @@ void ikvi_near_find(ikv_overlaps *o)
 static bool has_pair(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     for (uint32_t i = 0; i < o->s.pair_count; i++)
-        if (pair_at(o, i)->part[0] == a && pair_at(o, i)->part[1] == b)
+        if (pair_part(pair_at(o, i), 0) == a &&
+            pair_part(pair_at(o, i), 1) == b)
             return true;
     return false;
 }
@@ -723,10 +886,10 @@ const char *ikvi_near_validate(const ikv_overlaps *o)
                 return "overlap-6";
     }
     for (uint32_t i = 0; i < o->s.pair_count; i++) {
-        uint32_t a = pair_at(o, i)->part[0], b = pair_at(o, i)->part[1];
+        const near_pair *pair = pair_at(o, i);
+        uint32_t a = pair_part(pair, 0), b = pair_part(pair, 1);
         if (pair_counts(summary_at(o, a), summary_at(o, b)) && is_in(o, a) &&
-            is_in(o, b) &&
-            (*pair_state(o, i) != NO_TOUCH) != touches_by_shape(o, a, b))
+            is_in(o, b) && pair_touches(pair) != touches_by_shape(o, a, b))
             return "overlap-8";
     }
     return NULL;

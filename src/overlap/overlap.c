@@ -28,7 +28,7 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->plain = config->plain;
     /* As large as what it finds: chains of one or two. */
     o->heads = ikvi_power_of_two(o->contact_room);
-    o->node_room = o->capacity;
+    o->node_room = 3 * o->capacity;
     o->cell_room = ikvi_power_of_two(o->capacity) + 1;
     size_t n = o->capacity;
     ikvi_layout l = ikvi_layout_begin();
@@ -38,9 +38,8 @@ static ikv_status lay_out_overlaps(const ikv_overlaps_config *config,
     o->fats = ikvi_layout_add(&l, n, sizeof(near_box));
     o->pairs = ikvi_layout_add(&l, o->pair_room, sizeof(near_pair));
     o->cells = ikvi_layout_add(&l, 2u * (size_t)o->cell_room, sizeof(uint32_t));
-    o->nodes = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
     o->huge = ikvi_layout_add(&l, HUGE_LIMIT, sizeof(uint32_t));
-    o->sorted = ikvi_layout_add(&l, 4 * n, sizeof(uint32_t));
+    o->sorted = ikvi_layout_add(&l, o->node_room, sizeof(near_node));
     o->contacts = ikvi_layout_add(&l, o->contact_room, sizeof(overlap_contact));
     o->contact_heads = ikvi_layout_add(&l, o->heads, sizeof(uint32_t));
     o->changed = ikvi_layout_add(&l, 2 * (size_t)o->contact_room,

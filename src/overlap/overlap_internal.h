@@ -119,7 +119,7 @@ typedef struct overlap_grid {
     float extent; /* how large parts are, about */
     uint32_t columns, rows;
     uint32_t huge_count;
-    uint32_t nodes; /* that were ever in use */
+    uint32_t nodes; /* behind the last one that was ever in use */
     uint32_t free_node;
     uint32_t search; /* number of the last one */
     uint32_t built_pairs;
@@ -205,7 +205,7 @@ struct ikv_overlaps {
     uint32_t capacity, pair_room, contact_room, node_room, cell_room;
     uint32_t heads; /* of the hash table: a power of two */
     /* Where the arrays begin. */
-    size_t parts, summaries, fats, pairs, cells, nodes, huge, sorted;
+    size_t parts, summaries, fats, pairs, cells, huge, sorted;
     size_t contacts, contact_heads, changed, scratch, reports, movers;
     /* What an image holds of it, with the arrays behind. */
     struct {
@@ -234,7 +234,8 @@ OVERLAP_ARRAY(summary_at, near_summary, summaries, o->capacity)
 OVERLAP_ARRAY(fat_at, near_box, fats, o->capacity)
 OVERLAP_ARRAY(pair_at, near_pair, pairs, o->pair_room)
 OVERLAP_ARRAY(cell_at, uint32_t, cells, 2 * o->cell_room)
-OVERLAP_ARRAY(node_at, near_node, nodes, o->node_room)
+/* They lie behind what is sorted. */
+OVERLAP_ARRAY(node_at, near_node, sorted, o->node_room)
 OVERLAP_ARRAY(huge_at, uint32_t, huge, HUGE_LIMIT)
 OVERLAP_ARRAY(sorted_at, uint32_t, sorted, 4 * o->capacity)
 OVERLAP_ARRAY(contact_at, overlap_contact, contacts, o->contact_room)

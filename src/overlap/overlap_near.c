@@ -190,26 +190,42 @@ static bool is_in(const ikv_overlaps *o, uint32_t place)
     return (summary_at(o, place)->flags & PART_IN) != 0;
 }
 
+/* So few that looking at each of them is worth it. */
+static bool few_move(const ikv_overlaps *o)
+{
+    return o->mover_count <= o->s.in_count / 4;
+}
+
 /* How far a part may go before it is looked up again, along one axis: some
  * steps ahead at its speed, a little to all sides. */
 static void fatten(near_box *fat, const near_box *box, uint32_t axis,
-                   float step, float typical, float margin)
+                   float ahead, float typical, float margin)
 {
     float size = -box->high[axis] - box->low[axis];
     float slack = (0.05f * size + 0.05f * typical) * margin;
-    float ahead = step * STEPS_AHEAD * margin, most = 4 * (typical + size);
+    float most = 4 * (typical + size);
     /* What jumped once shall not be a candidate of all. */
     ahead = ikvi_clamp(ahead, -most, most);
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
 }
 
-static void set_fat(ikv_overlaps *o, uint32_t place, float margin)
+/* From a half to one and a half, by the number: those that were looked up together
+ * shall not all be looked up together again. */
+static float staggered(uint32_t number)
 {
+    return 0.5f + (float)(number * UINT32_C(2654435769) >> 24) / 256;
+}
+
+/* With room for about STEPS_AHEAD steps at its speed. */
+static void set_fat(ikv_overlaps *o, uint32_t place, float turn, float margin)
+{
+    float steps = STEPS_AHEAD * turn * margin;
     const near_part *part = part_at(o, place);
     const near_box *box = box_at(o, place);
-    fatten(fat_at(o, place), box, 0, part->step_x, o->s.grid.extent, margin);
-    fatten(fat_at(o, place), box, 1, part->step_y, o->s.grid.extent, margin);
+    float typical = o->s.grid.extent;
+    fatten(fat_at(o, place), box, 0, part->step_x * steps, typical, margin);
+    fatten(fat_at(o, place), box, 1, part->step_y * steps, typical, margin);
     summary_at(o, place)->flags &= (uint8_t)~PART_NEW;
 }
 
@@ -246,6 +262,7 @@ static void size_grid(ikv_overlaps *o, float margin)
     overlap_grid *g = &o->s.grid;
     double middle[2] = {0, 0}, away[2] = {0, 0}, size = 0, fat = 0;
     double share = o->s.in_count > 0 ? 1.0 / o->s.in_count : 0;
+    bool few = few_move(o);
     for (uint32_t i = 1; i < o->capacity; i++) {
         const near_box *box = box_at(o, i);
         if (!is_in(o, i))
@@ -261,7 +278,7 @@ static void size_grid(ikv_overlaps *o, float margin)
         if (!is_in(o, i))
             continue;
         /* After the mean size is known, which margins are made of. */
-        set_fat(o, i, margin);
+        set_fat(o, i, few ? staggered(i) : 1, margin);
         for (uint32_t k = 0; k < 2; k++) {
             double d = (double)box->low[k] - middle[k];
             away[k] += (d < 0 ? -d : d) * share;
@@ -332,9 +349,10 @@ static void fill_near_cells(ikv_overlaps *o)
             for (uint32_t x = r.x0; x <= r.x1; x++)
                 *sorted_at(o, --*cell_at(o, y * g->columns + x)) = i;
     }
-    for (uint32_t i = 0; i < g->columns * g->rows; i++)
+    uint32_t count = g->columns * g->rows;
+    for (uint32_t i = 0; i < count; i++)
         *cell_at(o, o->cell_room + i) = NO_TOUCH;
-    g->nodes = 0;
+    g->nodes = *cell_at(o, count) / 2 + 1;
     g->free_node = NO_TOUCH;
 }
 
@@ -637,7 +655,7 @@ static bool relocate(ikv_overlaps *o, uint32_t place)
     /* A number of its own for each search: marks need no clearing. */
     g->search++;
     leave_cells(o, place);
-    set_fat(o, place, 1);
+    set_fat(o, place, staggered(g->search), 1);
     mark_known(o, place);
     cell_range r = cells_of(g, fat_at(o, place));
     if (range_size(&r) > CELL_LIMIT)
@@ -838,7 +856,7 @@ void ikvi_near_find(ikv_overlaps *o)
         return;
     }
     uint32_t strays = o->stray_count;
-    bool stale = !o->s.grid.built || strays > o->s.in_count / 32 + 16 ||
+    bool stale = !o->s.grid.built || strays > o->s.in_count / 8 + 16 ||
                  o->s.pair_count > 2 * o->s.grid.built_pairs + 256;
     if (!stale && strays > 0) {
         link_all(o);
@@ -853,10 +871,10 @@ void ikvi_near_find(ikv_overlaps *o)
         else
             scan_all(o);
         ikvi_touch_end_unchecked(o);
-    } else if (o->mover_count > o->s.in_count / 4) {
-        check_candidates(o, check_pair);
-    } else {
+    } else if (few_move(o)) {
         find_by_movers(o);
+    } else {
+        check_candidates(o, check_pair);
     }
 }
 

@@ -118,6 +118,14 @@ static void frame_ours(void)
     pick_ours();
 }
 
+/* As many targets and hit tests, half as many moves. */
+static void frame_halved(void)
+{
+    moving /= 2;
+    frame_ours();
+    moving *= 2;
+}
+
 static void frame_plain(void)
 {
     uint32_t stride = count / moving;
@@ -240,6 +248,12 @@ void hit_rows(void)
         if (sizes[i].few != NULL)
             measure(sizes[i].few, scan, sizes[i].few_budget, 1.2, 1, frame_ours,
                     frame_plain);
+        queries = 100;
+        moving = count / 5;
+        if (count == 10000)
+            measure("frame: 20% of 10,000 move, 100 hit tests", "10% of them",
+                    2, 1.2, 1, frame_ours, frame_halved);
+        queries = 10;
         moving = count;
         if (sizes[i].all != NULL)
             measure(sizes[i].all, scan, sizes[i].all_budget, 1.2, 1, frame_ours,

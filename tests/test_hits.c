@@ -93,6 +93,7 @@ static const spread spreads[] = {
     {"about the limit", 170, 300, 300, 30, 10, 10, 5, 3, 3, 5, 200, false},
     {"all drift", 700, 1000, 1000, 30, 0, 0, 9, 4, 4, 100, 60, true},
     {"half drift", 700, 1000, 1000, 30, 0, 20, 9, 4, 4, 50, 60, true},
+    {"a third moves", 1200, 1000, 1000, 30, 0, 0, 9, 4, 4, 33, 60, false},
 };
 
 static ikv_shape random_shape(pair *p, const spread *how, float *points)
@@ -401,9 +402,52 @@ START_TEST(crowd)
             if (_i == 0 && i % 10 == 0)
                 ikv_scene_pick(k.scene, &query, 0);
         }
-    for (int i = 0; i < 100; i++)
+    /* That all have moved weighs against the first ones. */
+    for (int i = 0; i < 200; i++)
         ikv_scene_pick(k.scene, &query, 0);
     ck_assert_uint_eq(scene_counts(k.scene).gridded, true);
+    valid(ikv_scene_validate(k.scene));
+    kit_close(&k);
+}
+END_TEST
+
+/* Scan or grid by what is asked beside what moves: it is found soon, and kept. */
+static const struct {
+    uint32_t moved_percent, queries;
+    bool gridded;
+} choice_table[] = {{0, 1, true},    {1, 10, true},    {12, 30, true},
+                    {15, 100, true}, {50, 200, true},  {100, 400, true},
+                    {20, 10, false}, {100, 1, false},  {50, 10, false},
+                    {90, 60, false}, {100, 120, false}};
+
+START_TEST(choice)
+{
+    static bench_kit k;
+    static ikv_target boats[1000];
+    const uint32_t percent = choice_table[_i].moved_percent;
+    ikv_query query = IKV_QUERY_INIT;
+    uint64_t rebuilds = 0;
+    kit_prepare(&k);
+    kit_open(&k);
+    for (uint32_t i = 0; i < ROWS(boats); i++)
+        boats[i] = rect_target(k.scene, (ikv_target){0}, (float)(i % 32) * 20,
+                               (float)i / 32 * 20, 10, 10, 0);
+    for (uint32_t frame = 0; frame < 200; frame++) {
+        for (uint32_t i = 0; i < ROWS(boats); i++)
+            if (i * 37 % 100 < percent)
+                ok(ikv_scene_move(k.scene, boats[i],
+                                  (float)(i % 32 * 20 + frame % 2 * 7),
+                                  (float)i / 32 * 20));
+        for (uint32_t i = 0; i < choice_table[_i].queries; i++) {
+            query.x = (float)(i * 71 % 640);
+            ikv_scene_pick(k.scene, &query, 0);
+        }
+        if (frame == 50)
+            rebuilds = scene_counts(k.scene).rebuilds;
+    }
+    ck_assert_uint_eq(scene_counts(k.scene).gridded, choice_table[_i].gridded);
+    ck_assert_uint_eq(scene_counts(k.scene).rebuilds, rebuilds);
+    ck_assert_uint_le(rebuilds, 2);
     valid(ikv_scene_validate(k.scene));
     kit_close(&k);
 }
@@ -644,6 +688,7 @@ Suite *hits_suite(void)
 {
     Suite *s = suite_create("hits");
     add_table(s, "HIT a crowd", crowd, 2);
+    add_table(s, "HIT scan or grid", choice, ROWS(choice_table));
     add_table(s, "HIT index equals scan", index_model, ROWS(spreads));
     add_table(s, "HIT2 shapes", shapes_in_double, 5);
     add_table(s, "HIT few candidates", few_candidates, ROWS(crowd_table));

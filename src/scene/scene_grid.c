@@ -280,10 +280,10 @@ bool ikvi_grid_build(ikv_scene *s)
     fill_cells(s, total);
     for (uint32_t i = 0; i < s->s.count; i++)
         item_at(s, *order_at(s, i))->flags &= (uint8_t)~ITEM_DIRTY;
-    x->dirty_count = 0;
+    x->dirty_count = x->unlisted = x->updates = 0;
     x->all_dirty = false;
     x->gridded = true;
-    x->updates = 0;
+    x->regret = 0;
     x->built_for = s->s.count;
     s->s.counters.rebuilds++;
     return true;
@@ -306,6 +306,7 @@ bool ikvi_grid_update(ikv_scene *s, uint32_t place)
     if (home_holds(&s->s.index, home_at(s, place), q))
         return true;
     ikvi_grid_leave(s, place);
+    s->s.index.updates++;
     return enter_home(s, place, home_for(&s->s.index, q));
 }
 

@@ -5,10 +5,10 @@
  * Small scenes, and those where many targets move, are scanned in order from
  * the topmost down. Else a grid of cells lists who is near; there are four of
  * them, each eight times coarser, the last a single cell; a target is in the
- * finest one where it covers no more than three by three cells. Where all move,
- * a scan is cheaper than any grid; so many changes at once lead back to it. A
- * scan's boxes are a little larger than the targets, so that what moves a
- * little needs no new box.
+ * finest one where it covers no more than three by three cells. Where many move
+ * and few are asked for, a scan is cheaper than any grid: what the other of the two
+ * would have spared is added up, and leads to it. A scan's boxes are a little
+ * larger than the targets, so that what moves a little needs no new box.
  *
  * Both give candidates alone; ikvi_probe_offer() tests them exactly.
  *
@@ -100,7 +100,14 @@ IKVI_INLINE void box_for_scan(ikv_scene *s, uint32_t place, uint32_t rank)
     set_scan_box(s, rank, box_item(s, item, slack, q) ? q : NULL);
 }
 
-/* A half of the slack, so that rounding can't matter. */
+/* Then more than those that are dirty will not lie in their boxes soon. */
+static bool most_move(const ikv_scene *s)
+{
+    const scene_index *x = &s->s.index;
+    return x->dirty_count + x->unlisted + x->drifts > s->s.count / 2;
+}
+
+/* What finds no room in the list is found by its flag. */
 static void note_dirty(ikv_scene *scene, uint32_t place)
 {
     scene_index *x = &scene->s.index;
@@ -108,15 +115,14 @@ static void note_dirty(ikv_scene *scene, uint32_t place)
     x->settled = false;
     if (x->absent || x->all_dirty || (item->flags & ITEM_DIRTY))
         return;
-    /* So many that doing all anew is cheaper than a list of them. */
-    if (x->dirty_count == x->dirty_room ||
-        x->dirty_count > scene->s.count / 8 + 4) {
-        x->all_dirty = true;
-        return;
-    }
     IKVI_CHECK(place != ROOT_ITEM && item->target != 0);
     item->flags |= ITEM_DIRTY;
-    *dirty_at(scene, x->dirty_count++) = place;
+    if (x->dirty_count < x->dirty_room)
+        *dirty_at(scene, x->dirty_count++) = place;
+    else if (!x->gridded && most_move(scene))
+        x->all_dirty = true;
+    else
+        x->unlisted++;
 }
 
 /* While the scene is scanned, boxes are made so much larger that small moves
@@ -127,7 +133,9 @@ void ikvi_index_moved(ikv_scene *scene, uint32_t place)
     if (scene->changes != NULL)
         ikvi_changes_note(scene->changes, place, IKVI_HAS_MOVED);
     const scene_item *item = item_at(scene, place);
+    x->drifts += x->all_dirty;
     if (!x->gridded && !x->absent && !x->all_dirty) {
+        /* A half of the slack, so that rounding can't matter. */
         float reach = layer_at(scene, item->layer)->frame.slack / 2;
         const scan_origin *origin = origin_at(scene, place);
         float dx = item->world.x - origin->x, dy = item->world.y - origin->y;
@@ -182,15 +190,12 @@ void ikvi_index_removed(ikv_scene *scene, uint32_t place)
 static void refresh_scan(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
-    if (x->all_dirty) {
-        x->quiet = 0;
-        s->s.counters.refreshes++;
-    }
+    s->s.counters.refreshes += x->all_dirty;
     /* Where they lie is another matter now. */
     if (x->all_dirty || x->reordered)
         x->crowded = false;
     x->all_dirty = false;
-    x->dirty_count = 0;
+    x->dirty_count = x->unlisted = x->updates = 0;
     x->gridded = false;
     if (x->reordered || ++x->aged > FRAME_AGE) {
         if (x->reordered)
@@ -217,61 +222,93 @@ static void try_grid(ikv_scene *s)
     x->reordered = true;
     refresh_scan(s);
     x->crowded = true;
-    x->quiet = x->updates = 0;
+    x->regret = 0;
+}
+
+/* False as soon as an update is. */
+static bool update_dirty(ikv_scene *s, bool (*update)(ikv_scene *, uint32_t))
+{
+    scene_index *x = &s->s.index;
+    for (uint32_t i = 0; i < x->dirty_count; i++) {
+        uint32_t place = *dirty_at(s, i);
+        if ((item_at(s, place)->flags & ITEM_DIRTY) && !update(s, place))
+            return false;
+    }
+    /* Looking at all flags is little beside so many updates. */
+    for (uint32_t at = 1; x->unlisted > 0 && at < s->capacity; at++) {
+        const scene_item *item = item_at(s, at);
+        if (item->target != 0 && (item->flags & ITEM_DIRTY) && !update(s, at))
+            return false;
+    }
+    x->dirty_count = x->unlisted = 0;
+    return true;
 }
 
 static void refresh_grid(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
-    bool room = true;
-    for (uint32_t i = 0; room && i < x->dirty_count; i++) {
-        uint32_t place = *dirty_at(s, i);
-        if (item_at(s, place)->flags & ITEM_DIRTY)
-            room = ikvi_grid_update(s, place);
-    }
-    x->updates += x->dirty_count;
-    x->dirty_count = room ? 0 : x->dirty_count;
+    bool room = update_dirty(s, ikvi_grid_update);
     /* After so many moves it may lie badly; and it is made for a number. */
     if (!room || x->updates / 8 > s->s.count || s->s.count / 2 > x->built_for)
         try_grid(s);
 }
 
+static bool update_scan(ikv_scene *s, uint32_t place)
+{
+    box_for_scan(s, place, rank_of(s, place));
+    s->s.index.updates++;
+    return true;
+}
+
 static void refresh_some(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
-    for (uint32_t i = 0; i < x->dirty_count; i++) {
-        uint32_t place = *dirty_at(s, i);
-        if (item_at(s, place)->flags & ITEM_DIRTY)
-            box_for_scan(s, place, rank_of(s, place));
-    }
-    x->updates += x->dirty_count;
+    update_dirty(s, update_scan);
     x->crowded = x->crowded && x->updates <= s->s.count;
-    x->dirty_count = 0;
+}
+
+/* In a grid each move costs more than for a scan, in a scan each query. Adds up what
+ * the other would have spared since this one was chosen, in queries by scan; what
+ * moved last weighs against the queries that follow. False if a grid is not worth
+ * keeping. */
+static bool weigh(ikv_scene *s, uint32_t moved)
+{
+    scene_index *x = &s->s.index;
+    float all = s->s.count > CACHED_TARGETS ? FAR_MOVES : NEAR_MOVES;
+    float share = (float)moved / (float)(s->s.count + 1);
+    float moves = ikvi_clamp(share, 0, 1) * all;
+    float spared =
+        x->gridded ? moves - (float)x->asked : (float)x->asked - moves;
+    float least = x->gridded ? 0 : x->regret < -moves ? x->regret : -moves;
+    x->regret = ikvi_clamp(x->regret + spared, least, MOST_REGRET);
+    x->asked = x->drifts = 0;
+    if (!x->gridded || x->regret < MOST_REGRET)
+        return true;
+    x->regret = -moves;
+    return false;
 }
 
 /* Brings boxes and cells up to date, and chooses between scan and grid. */
 static void refresh(ikv_scene *s)
 {
     scene_index *x = &s->s.index;
-    if (x->gridded && !x->all_dirty && s->s.count > SCAN_LIMIT / 2) {
-        if (x->dirty_count > 0)
+    uint32_t dirty = x->dirty_count + x->unlisted, moved = dirty + x->drifts;
+    bool worth = weigh(s, moved) && s->s.count > SCAN_LIMIT / 2;
+    if (x->gridded && !x->all_dirty && worth) {
+        if (dirty > 0)
             refresh_grid(s);
         x->settled = true;
         return;
     }
-    if (x->gridded || x->all_dirty || x->reordered) {
+    if (x->gridded || x->all_dirty || x->reordered ||
+        x->updates / 8 > s->s.count) {
         /* A grid does not keep the order up to date. */
         x->reordered = x->reordered || x->gridded;
         refresh_scan(s);
-    } else if (x->dirty_count > 0) {
+    } else if (dirty > 0) {
         refresh_some(s);
     }
-    if (x->drifts > s->s.count / 8) {
-        x->drifts = 0;
-        x->quiet = 0;
-    }
-    /* So long has nothing much moved that a grid will pay. */
-    if (s->s.count > SCAN_LIMIT && !x->crowded && ++x->quiet > QUIET_QUERIES)
+    if (s->s.count > SCAN_LIMIT && !x->crowded && x->regret > QUIET_QUERIES)
         try_grid(s);
     /* A scan that may become a grid counts its queries. */
     x->settled = x->gridded || x->crowded || s->s.count <= SCAN_LIMIT;
@@ -355,6 +392,7 @@ static void search(ikv_scene *scene, probe *p)
         ikvi_order_search(scene, p);
         return;
     }
+    x->asked++;
     if (!x->settled)
         refresh(scene);
     quantised_box(&layer_at(scene, p->layer)->frame, p->box, q);

@@ -9,6 +9,11 @@ enum {
     SIDE = 32767,       /* the greatest coordinate */
     SCAN_LIMIT = 160,   /* targets up to which a scan is never worse */
     QUIET_QUERIES = 24, /* queries after which a grid is worth building */
+    MOST_REGRET = 100,  /* queries after which a scan is worth going back to */
+    /* Moves of all are so much dearer in a grid, in queries by scan. */
+    NEAR_MOVES = 160,
+    FAR_MOVES = 640,
+    CACHED_TARGETS = 32768, /* more lie in farther memory */
     SAMPLE = 256,
     CELLS_THAT_PAY = 32, /* walking a list costs 20 times a scan's share */
     MOST_CELLS = 3,      /* that a target covers in a direction */

@@ -65,17 +65,18 @@ typedef struct scene_index {
     size_t layers, boxes, homes, entries, heads, order, dirty;
     uint32_t entry_room, head_room, dirty_room;
     uint32_t free_entry;
-    uint32_t dirty_count;
-    bool absent; /* config.plain */
+    uint32_t dirty_count, unlisted; /* that did not fit into the list */
+    bool absent;                    /* config.plain */
     bool gridded;
     bool crowded;   /* a grid was tried, and does not pay */
     bool reordered; /* `order` is out of date */
     bool all_dirty;
     bool settled;     /* nothing is to be done before the next query */
-    uint32_t quiet;   /* queries since many moved */
-    uint32_t drifts;  /* moves within the slack, since that was looked at */
+    uint32_t asked;   /* queries since the last refresh */
+    uint32_t drifts;  /* moves that are in no list, likewise */
+    float regret;     /* queries that the other of scan and grid would spare */
     uint32_t aged;    /* refreshes since the frames were made */
-    uint32_t updates; /* of the grid since it was built */
+    uint32_t updates; /* of cells or of a scan's boxes, since all were made */
     uint32_t built_for;
     uint32_t heads_at[GRID_LEVELS + 1], level_count[GRID_LEVELS];
     uint8_t shift_x[GRID_LEVELS], shift_y[GRID_LEVELS];

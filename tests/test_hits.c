@@ -411,14 +411,17 @@ START_TEST(crowd)
 }
 END_TEST
 
-/* Scan or grid by what is asked beside what moves: it is found soon, and kept. */
+/* Scan or grid by what is asked beside what moves, comes and goes in a frame: it
+ * is found soon, and kept. */
 static const struct {
-    uint32_t moved_percent, queries;
+    uint32_t moved_percent, renewed, queries;
     bool gridded;
-} choice_table[] = {{0, 1, true},    {1, 10, true},    {12, 30, true},
-                    {15, 100, true}, {50, 200, true},  {100, 400, true},
-                    {20, 10, false}, {100, 1, false},  {50, 10, false},
-                    {90, 60, false}, {100, 120, false}};
+} choice_table[] = {
+    {0, 0, 1, true},    {1, 0, 10, true},     {12, 0, 30, true},
+    {15, 0, 100, true}, {50, 0, 200, true},   {100, 0, 400, true},
+    {20, 0, 10, false}, {100, 0, 1, false},   {50, 0, 10, false},
+    {90, 0, 60, false}, {100, 0, 120, false}, {0, 1, 1, true},
+    {1, 10, 1, true},   {20, 1, 10, true},    {100, 1, 10, false}};
 
 START_TEST(choice)
 {
@@ -438,6 +441,11 @@ START_TEST(choice)
                 ok(ikv_scene_move(k.scene, boats[i],
                                   (float)(i % 32 * 20 + frame % 2 * 7),
                                   (float)i / 32 * 20));
+        for (uint32_t i = 0; i < choice_table[_i].renewed; i++) {
+            ok(ikv_scene_remove(k.scene, boats[i]));
+            boats[i] = rect_target(k.scene, (ikv_target){0}, (float)i * 20,
+                                   (float)frame, 10, 10, 0);
+        }
         for (uint32_t i = 0; i < choice_table[_i].queries; i++) {
             query.x = (float)(i * 71 % 640);
             ikv_scene_pick(k.scene, &query, 0);

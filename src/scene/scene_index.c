@@ -171,7 +171,7 @@ void ikvi_index_rekeys(ikv_scene *scene, uint32_t top)
 
 void ikvi_index_reordered(ikv_scene *scene)
 {
-    scene->s.index.reordered = true;
+    scene->s.index.reordered = scene->s.index.shuffled = true;
     scene->s.index.settled = false;
 }
 
@@ -267,22 +267,27 @@ static void refresh_some(ikv_scene *s)
     x->crowded = x->crowded && x->updates <= s->s.count;
 }
 
-/* In a grid each move costs more than for a scan, in a scan each query. Adds up what
- * the other would have spared since this one was chosen, in queries by scan; what
- * moved last weighs against the queries that follow. False if a grid is not worth
- * keeping. */
+/* In a grid each move costs more than for a scan, in a scan each query and each new
+ * order. Adds up what the other would have spared since this one was chosen, in
+ * queries by scan; what moved last weighs against the queries that follow. False if
+ * a grid is not worth keeping. */
 static bool weigh(ikv_scene *s, uint32_t moved)
 {
     scene_index *x = &s->s.index;
     float all = s->s.count > CACHED_TARGETS ? FAR_MOVES : NEAR_MOVES;
     float share = (float)moved / (float)(s->s.count + 1);
-    float moves = ikvi_clamp(share, 0, 1) * all;
-    float spared =
-        x->gridded ? moves - (float)x->asked : (float)x->asked - moves;
-    float least = x->gridded ? 0 : x->regret < -moves ? x->regret : -moves;
-    x->regret = ikvi_clamp(x->regret + spared, least, MOST_REGRET);
+    float moves = ikvi_clamp(share, 0, 1) * all, asked = (float)x->asked;
+    if (x->shuffled && !x->all_dirty)
+        asked += REORDERING;
     x->asked = x->drifts = 0;
-    if (!x->gridded || x->regret < MOST_REGRET)
+    x->shuffled = false;
+    if (!x->gridded) {
+        float least = x->regret < -moves ? x->regret : -moves;
+        x->regret = ikvi_clamp(x->regret + asked - moves, least, MOST_REGRET);
+        return true;
+    }
+    x->regret = ikvi_clamp(x->regret + moves - asked, 0, MOST_REGRET);
+    if (x->regret < MOST_REGRET)
         return true;
     x->regret = -moves;
     return false;

@@ -13,6 +13,8 @@ enum {
     /* Moves of all are so much dearer in a grid, in queries by scan. */
     NEAR_MOVES = 160,
     FAR_MOVES = 640,
+    REORDERING =
+        60, /* and so much dearer is a new order for a scan, at least */
     CACHED_TARGETS = 32768, /* more lie in farther memory */
     SAMPLE = 256,
     CELLS_THAT_PAY = 32, /* walking a list costs 20 times a scan's share */

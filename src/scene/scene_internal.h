@@ -70,6 +70,7 @@ typedef struct scene_index {
     bool gridded;
     bool crowded;   /* a grid was tried, and does not pay */
     bool reordered; /* `order` is out of date */
+    bool shuffled;  /* it has come to be so since the last refresh */
     bool all_dirty;
     bool settled;     /* nothing is to be done before the next query */
     uint32_t asked;   /* queries since the last refresh */

@@ -105,7 +105,8 @@ void plain_move(float box[4], float x, float y);
 /* pairs.c: which boxes meet, by a grid, by comparing all, by an R-tree; the
  * pairs are sorted and merged with the last ones. */
 typedef struct pair_finder pair_finder;
-pair_finder *pair_finder_open(uint32_t bodies, const callee *told);
+pair_finder *pair_finder_open(uint32_t bodies, uint32_t pairs,
+                              const callee *told);
 void pair_finder_close(pair_finder *finder);
 void pair_finder_frame(pair_finder *finder, const float (*boxes)[4],
                        float side);

@@ -15,12 +15,13 @@ struct pair_finder {
     callee told; /* of each beginning and end, for both */
 };
 
-pair_finder *pair_finder_open(uint32_t bodies, const callee *told)
+pair_finder *pair_finder_open(uint32_t bodies, uint32_t pairs,
+                              const callee *told)
 {
     pair_finder *f = calloc(1, sizeof *f);
     f->told = *told;
     f->bodies = bodies;
-    f->room = 4 * bodies + 64;
+    f->room = pairs;
     f->cells = 2 * bodies + 64;
     f->now = calloc(f->room, sizeof *f->now);
     f->last = calloc(f->room, sizeof *f->last);
@@ -105,7 +106,7 @@ static void merge_pairs(pair_finder *f)
 
 static void add_found(pair_finder *f, uint32_t a, uint32_t b)
 {
-    /* four for each body: there are fewer */
+    /* there are fewer */
     if (f->pairs < f->room)
         f->now[f->pairs++] =
             a < b ? (uint64_t)a << 32 | b : (uint64_t)b << 32 | a;

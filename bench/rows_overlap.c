@@ -27,7 +27,8 @@ static ikv_motion *motions;
 static float (*boxes)[4];
 static float (*speeds)[2];
 static uint32_t count, moving;
-static float side;
+static uint32_t crowd = 1; /* pairs that touch, for each body */
+static float side, speed = 1;
 static uint64_t seed, step;
 static pair_finder *finder;
 static callee on_change;
@@ -39,15 +40,15 @@ static float real(float from, float to)
     return from + (to - from) * (float)(seed >> 40) / (float)(1u << 24);
 }
 
-/* So dense that there are about as many pairs as bodies. */
+/* So dense that there are about `crowd` times as many pairs as bodies. */
 static void open_bodies(uint32_t n)
 {
     ikv_kit_config config = IKV_KIT_INIT;
     ikv_port port = ikv_null_port();
     config.memory = counting_memory();
     config.bus.targets = n;
-    config.overlaps.pairs = 8 * n;
-    config.overlaps.contacts = 3 * n;
+    config.overlaps.pairs = 8 * n * crowd;
+    config.overlaps.contacts = 3 * n * crowd;
     config.ports = &port;
     config.port_count = 1;
     if (ikv_kit_open(&config, &kit) < 0)
@@ -58,14 +59,14 @@ static void open_bodies(uint32_t n)
     seed = n;
     step = 0;
     changes[0] = changes[1] = 0;
-    /* a body has on average two neighbours */
-    side = sqrtf(2 * (float)n) * 10;
+    /* a body has on average two neighbours for each pair */
+    side = sqrtf(2 * (float)n / (float)crowd) * 10;
     targets = calloc(n, sizeof *targets);
     motions = calloc(n, sizeof *motions);
     boxes = calloc(n, sizeof *boxes);
     speeds = calloc(n, sizeof *speeds);
     on_change = (callee){count_call, &changes[1]};
-    finder = pair_finder_open(n, &on_change);
+    finder = pair_finder_open(n, 4 * n * crowd + 64, &on_change);
     ikv_target none = {0};
     ikv_bus_hear(ikv_kit_bus(kit), IKV_KIND_OVERLAP_ENTER, none, count_call,
                  &changes[0], NULL);
@@ -86,8 +87,8 @@ static void open_bodies(uint32_t n)
         boxes[i][1] = c.y;
         boxes[i][2] = c.x + 10;
         boxes[i][3] = c.y + 10;
-        speeds[i][0] = real(-1, 1);
-        speeds[i][1] = real(-1, 1);
+        speeds[i][0] = real(-speed, speed);
+        speeds[i][1] = real(-speed, speed);
     }
     /* the first step tells of all: it is not what is measured */
     ikv_overlaps_step(overlaps, step++, 0);
@@ -234,6 +235,33 @@ static void body_rows(void)
                           "the longest frame, 10,000 moving");
         close_bodies();
     }
+}
+
+/* Crowded, and fast: a body's side in a frame. */
+static const struct {
+    const char *name;
+    uint32_t bodies, crowd;
+    float speed;
+} worse[] = {{"overlaps, 1,000 moving, 8 pairs each", 1000, 8, 1},
+             {"overlaps, 10,000 moving, 8 pairs each", 10000, 8, 1},
+             {"overlaps, 1,000 fast bodies", 1000, 1, 10},
+             {"overlaps, 10,000 fast bodies", 10000, 1, 10}};
+
+static void worse_rows(void)
+{
+    for (size_t i = 0; i < sizeof worse / sizeof worse[0]; i++) {
+        if (counting_only)
+            break;
+        crowd = worse[i].crowd;
+        speed = worse[i].speed;
+        open_bodies(worse[i].bodies);
+        moving = count;
+        measure_bodies(worse[i].name, "grid, sorted pairs merged", 1.2,
+                       find_by_grid);
+        close_bodies();
+    }
+    crowd = 1;
+    speed = 1;
 }
 
 /* -------------------------------------------------------------- actions -- */
@@ -417,6 +445,7 @@ static void announce_row(void)
 void overlap_rows(void)
 {
     body_rows();
+    worse_rows();
     action_rows();
     state_row();
     announce_row();

@@ -43,6 +43,8 @@ static ikv_verdict note_overlap(const ikv_event *e, const ikv_delivery *d,
     return IKV_CONTINUE;
 }
 
+static uint32_t pair_room; /* 0: as many as there are by default */
+
 static void open_overlaps(bool plain, bool inside)
 {
     ikv_target none = {0};
@@ -50,6 +52,7 @@ static void open_overlaps(bool plain, bool inside)
     k.config.loop.step_num = 50;
     k.config.scene.layers = 2;
     k.config.overlaps.plain = plain;
+    k.config.overlaps.pairs = pair_room;
     kit_open(&k);
     o = ikv_kit_overlaps(k.kit);
     seen.text[0] = '\0';
@@ -459,14 +462,19 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
     close_overlaps();
 }
 
-/* O1 to O6: equal to all-with-all, order included. */
+/* O1 to O6: equal to all-with-all, order included, with and without room for the
+ * list. */
 START_TEST(model)
 {
-    static record by_list, by_scan;
+    static record by_list, by_scan, by_movers;
     uint32_t crowd = _i % 3 == 0 ? 60 : _i % 3 == 1 ? 300 : 3000;
     play_at_random((uint64_t)_i + 1, false, crowd, &by_list);
     play_at_random((uint64_t)_i + 1, true, crowd, &by_scan);
+    pair_room = 2;
+    play_at_random((uint64_t)_i + 1, false, crowd, &by_movers);
+    pair_room = 0;
     ck_assert_str_eq(by_list.text, by_scan.text);
+    ck_assert_str_eq(by_movers.text, by_scan.text);
 }
 END_TEST
 
@@ -484,6 +492,8 @@ static const struct {
     {400, 4, 0, 500, 500, 100, 300, 99, false},
     {400, 400, 900, 500, 500, 100, 300, 99, false},
     {400, 400, 20, 500, 500, 100, 300, 99, true},
+    {400, 99, 20, 500, 500, 100, 300, 99, true}, /* those that move */
+    {400, 3, 20, 500, 500, 100, 300, 99, true},
     {400, 100, 0, 500, 500, 100, 300, 99, false},
     {2400, 2400, 0, 3000, 3000, 100, 9, 99, false}, /* past the near caches */
     {2400, 20, 0, 3000, 3000, 100, 9, 99, false},
@@ -847,6 +857,46 @@ START_TEST(left_behind)
 }
 END_TEST
 
+/* With too little room for the list, what rests is compared once; what moves a
+ * little, with all; and when as many have moved as there are, room is looked for
+ * again. */
+START_TEST(pile_at_rest)
+{
+    enum {
+        PILE = 120
+    };
+    ikv_target none = {0}, crate[PILE];
+    ikv_sensing s = IKV_SENSING_INIT;
+    s.senses = FERRY;
+    kit_prepare(&k);
+    k.config.overlaps.pairs = PILE;
+    k.config.overlaps.contacts = PILE * PILE;
+    kit_open(&k);
+    o = ikv_kit_overlaps(k.kit);
+    for (uint32_t i = 0; i < PILE; i++) {
+        crate[i] = rect_target(k.scene, none, 0, 0, 10, 10, 0);
+        ok(ikv_scene_set_tags(k.scene, crate[i], FERRY));
+        ok(ikv_overlaps_sense(o, crate[i], &s));
+    }
+    for (uint64_t step = 1; step < 20; step++)
+        kit_frame(&k, step * 20);
+    ck_assert_uint_eq(overlaps_counts(o).scans, 1);
+    ck_assert_uint_eq(overlaps_counts(o).rebuilds, 1);
+    ck_assert_uint_eq(overlaps_counts(o).touching, PILE * (PILE - 1) / 2);
+    for (uint32_t i = 0; i < PILE; i++) {
+        ok(ikv_scene_move(k.scene, crate[i], (float)i * 20, 0));
+        kit_frame(&k, (20 + i) * 20);
+        ck_assert_uint_eq(ikv_overlaps_contacts(o, crate[i], 0),
+                          i == 0 ? PILE - 1 : 0);
+    }
+    ck_assert_uint_eq(overlaps_counts(o).touching, 0);
+    ck_assert_uint_eq(overlaps_counts(o).scans, 1);
+    ck_assert_uint_eq(overlaps_counts(o).rebuilds, 2);
+    valid(ikv_overlaps_validate(o));
+    kit_close(&k);
+}
+END_TEST
+
 /* Two bodies in contact are a record beside that of their pieces; what finds no
  * room for both is not half there. */
 START_TEST(room_for_bodies)
@@ -955,6 +1005,7 @@ Suite *overlap_suite(void)
     add_table(s, "O1 rollback", rolled_back, ROWS(rolled_rows));
     add(s, "O6 own collision", own_collision);
     add_table(s, "O1 left behind", left_behind, ROWS(left_table));
+    add(s, "O1 a pile at rest", pile_at_rest);
     add_table(s, "O2 room for bodies", room_for_bodies, 3);
     add(s, "O1 what was set", sensing_kept);
     add(s, "O1 opened late", opened_late);

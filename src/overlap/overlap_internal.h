@@ -125,8 +125,10 @@ typedef struct overlap_grid {
     uint32_t built_pairs;
     uint32_t free_pair, free_pairs; /* left out of the list: the first of them,
                                        by next[0], and how many */
+    uint32_t moves; /* since it was last seen that no list holds */
     bool built;
-    bool linked; /* candidates are in their parts' lists */
+    bool scanned; /* none does, and all touches are as of the last step */
+    bool linked;  /* candidates are in their parts' lists */
 } overlap_grid;
 
 enum {

@@ -502,6 +502,7 @@ static bool rebuild_list(ikv_overlaps *o)
 {
     o->s.counters.rebuilds++;
     o->s.grid.built = true;
+    o->s.grid.scanned = false;
     static const float margins[] = {1, 0.25f, 0.05f, 0};
     for (uint32_t i = 0; i < 4; i++) {
         if (!make_list(o, margins[i]))
@@ -509,8 +510,10 @@ static bool rebuild_list(ikv_overlaps *o)
         o->s.grid.built_pairs = o->s.pair_count;
         return true;
     }
-    /* No list holds now: the next step tries to make one again. */
+    /* No list holds now: all are compared, and then those that move. */
     o->s.grid.built = false;
+    o->s.grid.scanned = true;
+    o->s.grid.moves = 0;
     o->s.pair_count = o->s.grid.free_pairs = 0;
     if (o->s.counters.scans == 0)
         ikvi_report(
@@ -829,6 +832,49 @@ static void find_by_movers(ikv_overlaps *o)
     finish_batch(o, &batch, check_pair);
 }
 
+/* Ends a mover's touches of which the two have come apart. */
+static void end_parted(ikv_overlaps *o, uint32_t place)
+{
+    uint32_t at = part_at(o, place)->contacts;
+    while (at != NO_TOUCH) {
+        const overlap_contact *t = contact_at(o, at / 2);
+        uint32_t after = t->links.after[at % 2];
+        if ((t->by & TOUCH_BY_SHAPE) != 0 &&
+            !pair_meets(o, t->place[0], t->place[1]))
+            ikvi_touch_end(o, at / 2, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
+        at = after;
+    }
+}
+
+/* Begins what has not yet begun. */
+static void look_again(ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    if (!boxes_meet(box_at(o, a), box_at(o, b)) || touches_by_shape(o, a, b))
+        return;
+    if (pair_meets(o, a, b))
+        ikvi_touch_begin(o, a, b, TOUCH_BY_SHAPE, true, NULL);
+    else if (may_have_passed(o, a, b))
+        ikvi_touch_pass(o, a, b);
+}
+
+/* Where there is no list and few move: each of those with all; all else touches
+ * as in the last step. */
+static void scan_movers(ikv_overlaps *o)
+{
+    for (uint32_t i = 0; i < o->mover_count; i++) {
+        uint32_t place = *mover_at(o, i);
+        for (uint32_t k = 1; k < o->capacity; k++) {
+            /* Where both move the pair is of the lower one. */
+            bool own = (summary_at(o, k)->flags & PART_MOVED) == 0 || k > place;
+            if (is_in(o, k) && own && k != place)
+                look_again(o, place < k ? place : k, place < k ? k : place);
+        }
+    }
+    /* Then what has come apart: until here it is known that it touched. */
+    for (uint32_t i = 0; i < o->mover_count; i++)
+        end_parted(o, *mover_at(o, i));
+}
+
 /* Each with each. */
 static void scan_all(ikv_overlaps *o)
 {
@@ -853,6 +899,12 @@ void ikvi_near_find(ikv_overlaps *o)
     if (o->plain) {
         scan_all(o);
         ikvi_touch_end_unchecked(o);
+        return;
+    }
+    /* A list is tried again when as many have moved as there are. */
+    o->s.grid.moves += o->mover_count;
+    if (o->s.grid.scanned && few_move(o) && o->s.grid.moves < o->s.in_count) {
+        scan_movers(o);
         return;
     }
     uint32_t strays = o->stray_count;

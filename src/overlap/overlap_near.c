@@ -199,12 +199,13 @@ static bool few_move(const ikv_overlaps *o)
 /* How far a part may go before it is looked up again, along one axis: some
  * steps ahead at its speed, a little to all sides. */
 static void fatten(near_box *fat, const near_box *box, uint32_t axis,
-                   float ahead, float typical, float margin)
+                   float ahead, float typical, float margin, bool few)
 {
     float size = -box->high[axis] - box->low[axis];
     float slack = (0.05f * size + 0.05f * typical) * margin;
-    float most = 4 * (typical + size);
-    /* What jumped once shall not be a candidate of all. */
+    /* What jumped once shall not be a candidate of all. Where many are fast, each
+     * would be one of many: they go as far as they are large. */
+    float most = (few ? 4.0f : 0.5f) * (typical + size);
     ahead = ikvi_clamp(ahead, -most, most);
     fat->low[axis] = box->low[axis] - slack + (ahead < 0 ? ahead : 0);
     fat->high[axis] = box->high[axis] - slack - (ahead > 0 ? ahead : 0);
@@ -223,9 +224,11 @@ static void set_fat(ikv_overlaps *o, uint32_t place, float turn, float margin)
     float steps = STEPS_AHEAD * turn * margin;
     const near_part *part = part_at(o, place);
     const near_box *box = box_at(o, place);
+    near_box *fat = fat_at(o, place);
     float typical = o->s.grid.extent;
-    fatten(fat_at(o, place), box, 0, part->step_x * steps, typical, margin);
-    fatten(fat_at(o, place), box, 1, part->step_y * steps, typical, margin);
+    bool few = few_move(o);
+    fatten(fat, box, 0, part->step_x * steps, typical, margin, few);
+    fatten(fat, box, 1, part->step_y * steps, typical, margin, few);
     summary_at(o, place)->flags &= (uint8_t)~PART_NEW;
 }
 

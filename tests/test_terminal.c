@@ -479,7 +479,8 @@ START_TEST(reader_gone)
                 "/demo/harbour.setup.json; echo $? > gone.code) | head -2",
                 false);
     await(&l, "dusk"); /* at once, though it is a pipe */
-    for (int i = 0; i < 100 && access("gone.code", F_OK) != 0; i++) {
+    int64_t began = now_ms();
+    while (access("gone.code", F_OK) != 0 && now_ms() - began < PATIENCE_MS) {
         type(&l, "b");
         nanosleep(&(struct timespec){0, 50000000}, NULL);
         read_some(&l, 1);

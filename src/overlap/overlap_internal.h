@@ -1,15 +1,16 @@
 /* overlap_internal.h - the overlaps' inside: overlap.c opens them, keeps what
- * targets sense and runs a step; overlap_near.c finds which shapes meet;
- * overlap_contact.c makes contacts of pairs that touch, and tells of them;
- * overlap_ask.c answers what is in contact, overlap_probe.c why two are not.
+ * targets sense and runs a step; overlap_near.c finds who is near each other, and
+ * overlap_meet.c whether their shapes meet; overlap_contact.c makes contacts of
+ * pairs that touch, and tells of them; overlap_ask.c answers what is in contact,
+ * overlap_probe.c why two are not.
  *
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
  * of, between two targets or two bodies, and lasts while touches hold it. A
  * touch and the contact of the same two targets are one record.
  *
- * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_near.c,
- * overlap_probe.c, overlap.c.
+ * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_meet.c,
+ * overlap_near.c, overlap_probe.c, overlap.c.
  */
 #ifndef IKVI_OVERLAP_INTERNAL_H
 #define IKVI_OVERLAP_INTERNAL_H
@@ -324,6 +325,13 @@ static inline bool pair_counts(const near_summary *a, const near_summary *b)
     return either_senses(a, b) && a->layer == b->layer;
 }
 
+/* overlap_meet.c */
+/* Of two whose boxes meet. */
+bool ikvi_shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b);
+/* O5: whether a swept one of the two went through the other in this step;
+ * asked of two that don't meet. */
+bool ikvi_pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b);
+
 /* overlap_near.c */
 void ikvi_near_open(ikv_overlaps *o);
 /* A part's touches have ended: its candidates must not remember them. */
@@ -343,6 +351,9 @@ static inline bool ikvi_party_alive(const ikv_overlaps *o,
     return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
 }
 
+/* Of two that are there, of pieces or of bodies: the record, or NO_TOUCH. */
+uint32_t ikvi_contact_find(const ikv_overlaps *o, ikv_target one,
+                           ikv_target other, uint8_t scope);
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b);
 /* What beginning or ending a pair's touch will need: where to look for it, and
  * a little later what is found there. */

@@ -364,10 +364,26 @@ enum {
 
 /* What happens is thrown by dice; twice the same, once by the list and once all
  * with all. */
+/* S3: who touches whom is what the lists say, of those that are gone, too. */
+static void check_touches(const ikv_target *target)
+{
+    for (int a = 0; a < MODEL_TARGETS; a++) {
+        ikv_contact list[2 * MODEL_TARGETS];
+        uint32_t count =
+            ikv_overlaps_list(o, target[a], 0, list, 2 * MODEL_TARGETS);
+        for (int b = 0; b < MODEL_TARGETS; b++) {
+            bool listed = false;
+            for (uint32_t i = 0; i < count; i++)
+                listed = listed || list[i].other.bits == target[b].bits;
+            ck_assert(ikv_overlaps_touches(o, target[a], target[b]) == listed);
+        }
+    }
+}
+
 static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
                            record *to)
 {
-    ikv_target target[MODEL_TARGETS];
+    ikv_target target[MODEL_TARGETS] = {{0}};
     bool there[MODEL_TARGETS];
     float speed[MODEL_TARGETS][2];
     open_overlaps(plain, dice % 2 == 0);
@@ -446,6 +462,8 @@ static void play_at_random(uint64_t dice, bool plain, uint32_t crowd,
                 ok(ikv_scene_move(k.scene, target[i], at[0] + speed[i][0],
                                   at[1] + speed[i][1]));
         }
+        if (turn % 5 == 0)
+            check_touches(target); /* before its leaves are told */
         step();
         for (int i = 0; i < MODEL_TARGETS; i++)
             if (there[i])

@@ -215,7 +215,8 @@ IKV_API bool ikv_overlaps_contact(const ikv_overlaps *overlaps,
                                   uint32_t nth, ikv_contact *contact);
 
 /* Whether a target senses another now.
- * Context: owner thread, inside handlers too; O(what touches it). */
+ * Context: owner thread, inside handlers too; O(1), and O(what touches it) for
+ * one that is gone and whose leave is not told yet. */
 IKV_API bool ikv_overlaps_touches(const ikv_overlaps *overlaps,
                                   ikv_target target, ikv_target other);
 

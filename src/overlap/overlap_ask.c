@@ -80,13 +80,34 @@ bool ikv_overlaps_contact(const ikv_overlaps *overlaps, ikv_target target,
            nth < tell_contacts(overlaps, target, tags, nth, contact, 1);
 }
 
+/* Of one that is gone, its place with it. */
+static bool is_with_gone(const ikv_overlaps *o, ikv_target target,
+                         ikv_target other)
+{
+    uint32_t at = contacts_of(o, target);
+    while (at != NO_TOUCH &&
+           (!is_with(o, at, target, 0) ||
+            contact_at(o, at / 2)->party[!(at % 2)] != other.bits))
+        at = contact_at(o, at / 2)->links.after[at % 2];
+    return at != NO_TOUCH;
+}
+
 bool ikv_overlaps_touches(const ikv_overlaps *overlaps, ikv_target target,
                           ikv_target other)
 {
-    for (uint32_t at = contacts_of(overlaps, target); at != NO_TOUCH;
-         at = contact_at(overlaps, at / 2)->links.after[at % 2])
-        if (is_with(overlaps, at, target, 0) &&
-            contact_at(overlaps, at / 2)->party[!(at % 2)] == other.bits)
+    const ikv_overlaps *o = overlaps;
+    if (o == NULL || ikv_bus_target_place(o->bus, target) == UINT32_MAX)
+        return false;
+    if (ikv_bus_target_place(o->bus, other) == UINT32_MAX)
+        return is_with_gone(o, target, other);
+    /* Of pieces or of bodies; the record knows which of its sides was told. */
+    const uint8_t scopes[] = {IKV_OVERLAP_OF_PIECES, IKV_OVERLAP_OF_BODIES};
+    for (uint32_t i = 0; i < sizeof scopes; i++) {
+        uint32_t index = ikvi_contact_find(o, target, other, scopes[i]);
+        const overlap_contact *c =
+            index != NO_TOUCH ? contact_at(o, index) : NULL;
+        if (c != NULL && c->entered[c->party[0] != target.bits])
             return true;
+    }
     return false;
 }

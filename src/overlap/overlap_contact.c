@@ -128,6 +128,17 @@ static uint32_t find_contact(const ikv_overlaps *o, const contact_pair *pair,
     return NO_TOUCH;
 }
 
+uint32_t ikvi_contact_find(const ikv_overlaps *o, ikv_target one,
+                           ikv_target other, uint8_t scope)
+{
+    uint32_t a = ikv_bus_target_place(o->bus, one);
+    uint32_t b = ikv_bus_target_place(o->bus, other);
+    contact_pair pair = {{one.bits, other.bits}, {a, b}};
+    if (b < a)
+        pair = (contact_pair){{other.bits, one.bits}, {b, a}};
+    return find_contact(o, &pair, scope);
+}
+
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint32_t at = *head_of(o, (const uint32_t[SIDES]){a, b});

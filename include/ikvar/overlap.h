@@ -107,7 +107,8 @@ enum {
  *   scope    IKV_OVERLAP_OF_PIECES: a contact is of this target and each that
  *            touches it. IKV_OVERLAP_OF_BODIES: of its body and the other's,
  *            and is told to its body; any number of pieces are one contact
- *   linger   steps that they must be apart before it counts as left
+ *   linger   steps that they must be apart before it counts as left; of a body
+ *            the longest of its pieces that came apart last
  *   inside   IKV_INSIDE_...
  *   swept    what it passes in a straight line between two steps counts as
  *            entered and left; others are where they are now

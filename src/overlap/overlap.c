@@ -415,10 +415,10 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     near_summary *who = summary_at(o, place);
     near_part *part = part_at(o, place);
     uint32_t senses = part->owner == part->target ? who->senses : 0;
-    bool same =
-        who->tags == tags && who->body == body && who->layer == layer &&
-        part->told_senses == senses && part->told_scope == part->scope &&
-        part->told_linger == part->linger && part->told_inside == part->inside;
+    bool same = who->tags == tags && who->body == body && who->layer == layer &&
+                part->told_senses == senses &&
+                part->told_scope == part->scope &&
+                part->told_inside == part->inside;
     /* In another layer nothing near it before can touch it. */
     if (who->layer != layer && (who->flags & PART_IN) != 0) {
         ikvi_touch_end_all(o, place, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
@@ -430,7 +430,6 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
     who->layer = layer;
     part->told_senses = senses;
     part->told_scope = part->scope;
-    part->told_linger = part->linger;
     part->told_inside = part->inside;
     if (same)
         return;
@@ -438,7 +437,8 @@ static void identify(ikv_overlaps *o, uint32_t place, uint32_t tags,
      * anew. */
     if (who->flags & PART_IN)
         who->flags |= PART_NEW;
-    ikvi_touch_refresh(o, place);
+    if (ikvi_touch_refresh(o, place))
+        ikvi_near_forget(o, place);
 }
 
 /* Of a target that is not in the scene. */

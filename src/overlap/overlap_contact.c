@@ -296,7 +296,6 @@ static void follow_sensing(ikv_overlaps *o, overlap_contact *t, uint32_t side)
     const near_part *part = part_at(o, t->place[side]);
     uint32_t own = side_in(t, side);
     bool always = part->inside == IKV_INSIDE_ALWAYS;
-    c->linger[own] = part->linger;
     if (t->asks[side] != always)
         c->always[own] += always ? 1u : UINT32_MAX;
     t->asks[side] = always;
@@ -332,9 +331,13 @@ static void detach_contact(ikv_overlaps *o, overlap_contact *t, uint32_t side,
         return;
     overlap_contact *c = contact_at(o, index);
     uint32_t own = side_in(t, side);
+    uint16_t linger = part_at(o, t->place[side])->linger;
     IKVI_CHECK(c->pieces[own] > 0 && c->always[own] >= t->asks[side]);
     c->pieces[own]--;
     c->always[own] -= t->asks[side];
+    /* The longest of those that come apart in one step, whatever their order. */
+    if (linger > c->linger[own])
+        c->linger[own] = linger;
     /* Of several that end the gravest is told: reasons are sorted so. */
     if (reason > c->reason[own])
         c->reason[own] = reason;
@@ -540,16 +543,26 @@ void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b)
     ikvi_touch_end(o, index, TOUCH_BY_SHAPE, IKV_OVERLAP_APART);
 }
 
-void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
+bool ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
 {
     uint32_t at = part_at(o, part)->contacts;
+    bool ended = false;
     while (at != NO_TOUCH) {
         const overlap_contact *t = contact_at(o, at / 2);
         uint32_t after = t->links.after[at % 2];
-        if (t->by != 0 && !attach_contacts(o, at / 2, IKV_OVERLAP_DISABLED))
+        bool senses = either_senses(summary_at(o, t->place[0]),
+                                    summary_at(o, t->place[1]));
+        if (t->by != 0 && !senses) {
+            ikvi_touch_end(o, at / 2, TOUCH_BY_SHAPE | TOUCH_REPORTED,
+                           IKV_OVERLAP_DISABLED);
+            ended = o->ended_early = true;
+        } else if (t->by != 0 &&
+                   !attach_contacts(o, at / 2, IKV_OVERLAP_DISABLED)) {
             no_room(o, t->place[0], t->place[1]);
+        }
         at = after;
     }
+    return ended;
 }
 
 void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
@@ -830,6 +843,9 @@ static void clean_up(ikv_overlaps *o)
         IKVI_CHECK(c->pending);
         c->passed[0] = c->passed[1] = false;
         c->reason[0] = c->reason[1] = IKV_OVERLAP_APART;
+        for (uint32_t side = 0; side < SIDES; side++)
+            if (!c->lingers[side])
+                c->linger[side] = 0; /* of who came apart in this step */
         /* Looked at in the next step as well: it may have been apart long
          * enough. */
         if (c->lingers[0] || c->lingers[1]) {

@@ -78,11 +78,11 @@ typedef struct near_part {
     float step_x, step_y; /* how far it went in the last step */
     uint32_t moved;       /* in which turn */
     uint32_t told_senses; /* what its contacts were made by */
-    uint16_t linger, told_linger;
+    uint16_t linger;
     uint8_t scope, inside, told_scope, told_inside;
     bool swept, disabled, placed;
     bool refused; /* a contact of it, for lack of room, in this step */
-    uint32_t reserved;
+    uint16_t reserved[3];
 } near_part;
 _Static_assert(sizeof(near_part) == 64, "a cache line");
 
@@ -176,9 +176,9 @@ typedef struct overlap_contact {
     uint32_t due[SIDES];    /* when it will have lingered long enough */
     uint32_t always[SIDES]; /* pieces that want `inside` in each step */
     float at[3];
-    uint16_t linger[SIDES];
-    uint8_t reason[SIDES]; /* why the last of its pieces ended in this step */
-    bool entered[SIDES];   /* told so, and not of its leaving */
+    uint16_t linger[SIDES]; /* of the pieces that came apart last */
+    uint8_t reason[SIDES];  /* why the last of its pieces ended in this step */
+    bool entered[SIDES];    /* told so, and not of its leaving */
     bool lingers[SIDES];
     bool passed[SIDES]; /* a swept one went through in this step */
 } overlap_contact;
@@ -334,7 +334,7 @@ bool ikvi_pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b);
 
 /* overlap_near.c */
 void ikvi_near_open(ikv_overlaps *o);
-/* A part's touches have ended: its candidates must not remember them. */
+/* Touches of a part have ended: its candidates must not remember them. */
 void ikvi_near_forget(ikv_overlaps *o, uint32_t place);
 /* Finds which touches began and ended; parts are up to date. */
 void ikvi_near_find(ikv_overlaps *o);
@@ -371,8 +371,9 @@ bool ikvi_touch_check(ikv_overlaps *o, uint32_t a, uint32_t b);
 void ikvi_touch_end_unchecked(ikv_overlaps *o);
 /* A swept one went through the other. */
 void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b);
-/* What a part senses, or is, has changed: its touches' contacts follow. */
-void ikvi_touch_refresh(ikv_overlaps *o, uint32_t part);
+/* What a part senses, or is, has changed: its touches' contacts follow, and
+ * those of which neither senses the other any more end. Whether some did. */
+bool ikvi_touch_refresh(ikv_overlaps *o, uint32_t part);
 /* A part's touches that are made `by` shape, report or both end. */
 void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
                         uint8_t reason);

@@ -579,7 +579,10 @@ void ikvi_near_forget(ikv_overlaps *o, uint32_t place)
     uint32_t at = part_at(o, place)->pairs;
     while (at != NO_TOUCH) {
         /* The pairs stay: who is there later, near or not, is asked again. */
-        mark_pair(pair_at(o, at / 2), false);
+        near_pair *pair = pair_at(o, at / 2);
+        if (pair_touches(pair))
+            mark_pair(pair, touches_by_shape(o, pair_part(pair, 0),
+                                             pair_part(pair, 1)));
         at = pair_at(o, at / 2)->next[at % 2];
     }
 }

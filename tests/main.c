@@ -55,7 +55,7 @@ int main(void)
         edge_bus_suite,   absurd_suite,    probe_suite,    why_suite,
         edge_route_suite, edge_time_suite, images_suite,   binary_suite,
         edge_files_suite, mistakes_suite,  draw_suite,     view_suite,
-        reload_suite,     data_suite,      touch_suite};
+        reload_suite,     data_suite,      touch_suite,    replay_suite};
     if (!make_links() || !enter_folder(folder))
         return 2;
     SRunner *runner = srunner_create(suites[0]());

@@ -45,6 +45,7 @@ Suite *view_suite(void);
 Suite *reload_suite(void);
 Suite *data_suite(void);
 Suite *touch_suite(void);
+Suite *replay_suite(void);
 
 /* A case named after the rule that it holds. */
 static inline void add(Suite *suite, const char *rule, const TTest *test)

@@ -209,6 +209,44 @@ START_TEST(pause_and_single_step)
 }
 END_TEST
 
+static ikv_verdict resume(const ikv_event *event, const ikv_delivery *d,
+                          void *user)
+{
+    (void)event, (void)d, (void)user;
+    ikv_loop_resume(k.loop);
+    return IKV_CONTINUE;
+}
+
+/* L5: what comes due by itself while the steps stand still is of its own moment:
+ * a handler of it that resumes makes up for nothing. A long press, and what is
+ * moved beneath a mouse. */
+START_TEST(resumed_by_itself)
+{
+    ikv_event event = ikv_event_make(IKV_KIND_POINTER_DOWN, 7002000000);
+    open_loop();
+    k.config.loop.step_num = 100;
+    begin_loop();
+    hears(k.bus, _i == 0 ? IKV_KIND_POINTER_HOLD : IKV_KIND_POINTER_OVER,
+          (ikv_target){0}, resume, NULL);
+    ikv_target lamp = rect_target(k.scene, (ikv_target){0}, 500, 0, 10, 10, 0);
+    event.kind = _i == 0 ? IKV_KIND_POINTER_DOWN : IKV_KIND_POINTER_MOVE;
+    event.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &event));
+    int steps = kit_frame(&k, 15);
+    ok(ikv_loop_pause(k.loop));
+    steps += kit_frame(&k, 480);
+    ck_assert_int_eq(steps, 1);
+    if (_i == 1)
+        ok(ikv_scene_move(k.scene, lamp, -5, -5));
+    /* Due at 502, or moved at 480. */
+    for (uint64_t ms = 500; ms < 600; ms += 10)
+        steps += kit_frame(&k, ms);
+    ck_assert(!ikv_loop_paused(k.loop));
+    ck_assert_int_eq(steps, 10);
+    kit_close(&k);
+}
+END_TEST
+
 /* L5: half as fast, and faster; blend lies between the steps. */
 START_TEST(time_scale)
 {
@@ -1005,6 +1043,7 @@ Suite *steps_suite(void)
     add_table(s, "T1 T5 recorded", recorded_plays_back, ROWS(recorded));
     add(s, "P3 jitter", jitter);
     add(s, "L5 pause", pause_and_single_step);
+    add_table(s, "L5 resumed by itself", resumed_by_itself, 2);
     add(s, "L5 scale", time_scale);
     add(s, "L5 in a step", pause_within_a_step);
     add(s, "L1 at_frame", timing_at_frame);

@@ -230,7 +230,7 @@ static bool give(sim *s, uint64_t now)
 static ikv_status sim_poll(void *state)
 {
     sim *s = state;
-    /* what the loop was told last, of which the end can't be behind */
+    /* what the loop was told last */
     uint64_t first = s->last_ns, until = s->config.until_ns;
     uint64_t now = running_now(s);
     now = now > first ? now : first;
@@ -247,8 +247,10 @@ static ikv_status sim_poll(void *state)
     if (s->failed)
         return IKV_PORT_FAILED;
     if (!s->breaks) {
+        /* it may be behind what the loop was told, where there was no room for
+         * all that is taped before */
         uint64_t end = end_of(s);
-        s->last_ns = now < end ? now : end > first ? end : first;
+        s->last_ns = now < end ? now : end;
         s->polled = true;
     }
     return now >= end_of(s) ? IKV_ENDED : IKV_OK;

@@ -66,7 +66,13 @@ size_t ikv_actions_footprint(const ikv_actions_config *config)
                : 0;
 }
 
-static const ikvi_actions_calls action_calls = {.follow = ikv_actions_follow,
+static void set_action_time(ikv_actions *actions, uint64_t time_ns)
+{
+    actions->s.time_ns = time_ns;
+}
+
+static const ikvi_actions_calls action_calls = {.set_time = set_action_time,
+                                                .follow = ikv_actions_follow,
                                                 .take = ikv_actions_take,
                                                 .settle = ikv_actions_settle,
                                                 .step = ikv_actions_step};

@@ -707,10 +707,12 @@ static void end_motion(ikv_actions *a)
 void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->resolving || a->s.held_count == 0)
+    if (a == NULL || a->resolving)
+        return;
+    a->s.time_ns = time_ns;
+    if (a->s.held_count == 0)
         return;
     a->resolving = true;
-    a->s.time_ns = time_ns;
     a->s.step++;
     end_motion(a);
     for (uint32_t nth = 0; nth < a->s.held_count;) {

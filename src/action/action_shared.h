@@ -10,6 +10,8 @@ uint64_t ikvi_actions_saved(ikv_actions *actions, ikvi_saved *to);
 
 /* How an input reaches actions: as ikvi_state_calls. */
 typedef struct ikvi_actions_calls {
+    /* Of what is routed or comes due now: what its handlers end is of then. */
+    void (*set_time)(ikv_actions *actions, uint64_t time_ns);
     ikv_status (*follow)(ikv_actions *actions, ikv_router *router);
     void (*take)(ikv_actions *actions, const ikv_event *event, bool claimed);
     void (*settle)(ikv_actions *actions, uint64_t time_ns, bool typed,

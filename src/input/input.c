@@ -101,6 +101,13 @@ static void settle(ikv_input *own, uint64_t time_ns)
         ikvi_actions_calls_of(actions)->settle(actions, time_ns, false, false);
 }
 
+/* What handlers do to the actions from here on is of that time. */
+static void tell_actions_time(const input_block *in, uint64_t time_ns)
+{
+    if (in->actions != NULL)
+        ikvi_actions_calls_of(in->actions)->set_time(in->actions, time_ns);
+}
+
 /* Of all routers; each with the actions that follow from it, so that it does
  * not matter how many come due at once. */
 static void advance(ikv_input *own, uint64_t time_ns)
@@ -113,6 +120,7 @@ static void advance(ikv_input *own, uint64_t time_ns)
         if (IKVI_LIKELY(next > time_ns || next == UINT64_MAX))
             return;
         bool sent = false;
+        tell_actions_time(in, next);
         for (uint32_t i = 0; i < in->router_count; i++)
             sent = ikvi_router_advance(in->routers[i], next) || sent;
         if (!sent)
@@ -196,6 +204,7 @@ static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
     /* With actions holds are sent one by one here; else the router does it. */
     if (in->actions != NULL)
         advance(own, event->time_ns);
+    tell_actions_time(in, event->time_ns);
     ikv_router *router = router_of(in, event);
     bool typed =
         in->state != NULL && router != NULL && ikvi_router_types(router, event);
@@ -250,6 +259,7 @@ static void resync_fed(ikv_input *own, const ikv_event *event,
     input_block *in = (input_block *)own;
     if (in->actions != NULL)
         advance(own, event->time_ns);
+    tell_actions_time(in, event->time_ns);
     resync_state(in, IKV_STATE_UNCLAIMED, event, held, count);
     for (uint32_t i = 0; i < in->router_count; i++)
         ikv_router_resync(in->routers[i], event, held, count);
@@ -279,6 +289,8 @@ void ikv_input_resync(ikv_input *own, const ikv_event *event,
 void ikv_input_retest(ikv_input *own, uint64_t time_ns)
 {
     input_block *in = (input_block *)own;
+    if (in != NULL)
+        tell_actions_time(in, time_ns);
     for (uint32_t i = 0; in != NULL && i < in->router_count; i++)
         ikv_router_retest(in->routers[i], time_ns);
 }

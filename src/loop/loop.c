@@ -361,8 +361,10 @@ static void finish_step(ikv_loop *loop)
     }
     ikvi_loop_apply_requests(loop);
     ikvi_loop_apply_seats(loop);
-    if (loop->s.stopped)
+    if (loop->s.stopped) {
         ikvi_loop_retest(loop);
+        ikvi_loop_end_between(loop);
+    }
     /* now that all that may turn the clock here has */
     if (IKVI_UNLIKELY(loop->past))
         ikvi_loop_note_past(loop);
@@ -409,10 +411,7 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
-    if (loop->more_to_poll) { /* so that no step's input is in two */
-        loop->more_to_poll = false;
-        ikvi_loop_poll(loop);
-    }
+    ikvi_loop_poll_on(loop); /* so that no step's input is in two */
     if (loop->dropping)
         end_past(loop);
 }
@@ -492,12 +491,14 @@ IKVI_APART static void look_around(ikv_loop *loop)
 {
     if (loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0)
         ikvi_loop_look_after(loop);
-    /* Asked before this frame's input is routed, so that its steps still
-     * run. */
-    loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
-                 loop->leaving_count == 0 &&
-                 ikv_queue_waiting(loop->queue) == 0 &&
-                 !ikvi_loop_is_rerunning(loop);
+    /* Asked before this frame's input is routed, so that its steps still run;
+     * and if more are due than it may run, so do those. */
+    loop->last =
+        loop->ended_count == loop->port_count && loop->s.count == 0 &&
+        loop->leaving_count == 0 && ikv_queue_waiting(loop->queue) == 0 &&
+        !ikvi_loop_is_rerunning(loop) &&
+        ikvi_loop_to_steps(loop, loop->now) <
+            loop_step_start(loop, loop->s.next_step + loop->max_steps + 1);
     if (loop->past)
         ikvi_loop_note_past(loop);
 }

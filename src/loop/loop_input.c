@@ -169,6 +169,7 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
         return IKV_FULL_PENDING;
     }
     loop_entry entry = ikvi_loop_played_entry(loop, intake);
+    loop->was_recorded = loop->was_recorded || intake->has_due;
     append(loop, event, &entry);
     return IKV_OK;
 }

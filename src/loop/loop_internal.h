@@ -11,9 +11,9 @@
  * loop-4  each block that is in use is of one pending event
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
- * loop_data.c, loop_sticky.c, loop_input.c, loop_merge.c, loop_holds.c,
- * loop_turn.c, loop_seats.c, loop_route.c,
- * loop_pace.c, loop_durations.c, loop.c.
+ * loop_data.c, loop_sticky.c, loop_input.c, loop_merge.c, loop_seats.c,
+ * loop_holds.c, loop_turn.c, loop_route.c, loop_pace.c, loop_durations.c,
+ * loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
 #define IKVI_LOOP_INTERNAL_H
@@ -181,6 +181,7 @@ struct ikv_loop {
     bool started, quit, over;
     bool last;         /* all ports have ended: this frame is the last one */
     bool more_to_poll; /* a port that plays has more than there was room for */
+    bool was_recorded; /* what it plays: it says when things were due */
     bool in_event;     /* an event is being routed */
     bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */
@@ -407,6 +408,8 @@ static inline void loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 
 /* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
+/* Within a frame, if a port that plays has more than there was room for. */
+void ikvi_loop_poll_on(ikv_loop *loop);
 void ikvi_loop_ask_text_area(ikv_loop *loop);
 /* DRAG5: what came of a port's drag.over, if it is new. */
 void ikvi_loop_tell_drop(ikv_loop *loop, const ikv_event *event,
@@ -464,7 +467,10 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end);
 uint32_t ikvi_loop_gather(ikv_loop *loop, uint32_t index, ikv_event *event);
 
 /* loop_holds.c */
+/* Those that are due by then, before what is routed; or with what follows. */
+void ikvi_loop_send_holds(ikv_loop *loop, uint64_t clock);
 void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
+void ikvi_loop_end_between(ikv_loop *loop);
 /* `ends`: the state's edges, too. */
 void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock, bool ends);
 void ikvi_loop_note_owed(ikv_loop *loop);

@@ -206,3 +206,17 @@ IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
             end_port(loop, i);
     }
 }
+
+/* Until when a tape goes may be known only when all of it has been given: no
+ * step of this frame is beyond that. */
+void ikvi_loop_poll_on(ikv_loop *loop)
+{
+    if (IKVI_LIKELY(!loop->more_to_poll))
+        return;
+    loop->more_to_poll = false;
+    ikvi_loop_poll(loop);
+    if (loop->playing && loop->ended_count == loop->port_count) {
+        uint64_t end = loop_clock(loop);
+        loop->now = end < loop->now ? end : loop->now;
+    }
+}

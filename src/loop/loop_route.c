@@ -211,6 +211,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     } else if (loop_is_of_clock(&event)) {
         ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {
+        if (loop->where != IN_STEP)
+            ikvi_loop_send_holds(loop, event.time_ns);
         if (event.time_ns > loop->s.routed_at)
             loop->s.routed_at = event.time_ns;
         if (entry.played)
@@ -230,13 +232,10 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     }
 }
 
-/* A port that plays may have more than there was room for. */
 static void refill(ikv_loop *loop)
 {
-    if (loop->s.count == 0 && loop->more_to_poll) {
-        loop->more_to_poll = false;
-        ikvi_loop_poll(loop);
-    }
+    if (loop->s.count == 0)
+        ikvi_loop_poll_on(loop);
 }
 
 /* What came in since the past was run waits until it has been run again. */
@@ -395,6 +394,20 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
     }
 }
 
+/* Whether what comes due by itself while the steps stand still waits for the
+ * tape: for the mark of it, or for what it came before when that was recorded. A
+ * tape that is made by hand has neither. */
+static bool tape_says_when(const ikv_loop *loop)
+{
+    if (!loop->playing)
+        return false;
+    const loop_entry *next =
+        loop->s.count > 0 ? loop_entry_at(loop, loop->s.head) : NULL;
+    return loop->s.owed ||
+           (next != NULL ? next->due != NO_DUE || next->group != 0
+                         : loop->was_recorded);
+}
+
 /* That a hold has come due, that mice were tested for what came of routed
  * input, or that a frame without input ends the state's edges, is recorded as a
  * further loop.pause: on the tape it stands before what was routed after it. It
@@ -402,8 +415,8 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
  * code is on no tape. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 {
-    if (ikvi_loop_single_waits(loop) || (loop->playing && loop->s.owed))
-        return; /* the tape says when */
+    if (ikvi_loop_single_waits(loop) || tape_says_when(loop))
+        return;
     bool scope = ikvi_loop_scope(loop, true);
     bool ends = loop->live_group == 0 &&
                 loop->s.edges > (loop->playing ? EDGES_RECORDED : EDGES_NONE);
@@ -442,6 +455,9 @@ static uint32_t group_of_head(ikv_loop *loop, between *b)
 static void take_between(ikv_loop *loop, between *b, uint64_t due)
 {
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    /* So that a group that found room when it was recorded is whole here. */
+    if (!b->routed)
+        ikvi_loop_poll_on(loop);
     uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input = entry->how == IKV_INTAKE_INPUT &&
                  !loop_is_of_clock(loop_event(loop, loop->s.head));
@@ -469,6 +485,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             b.routed = false;
             ikvi_loop_apply_seats(loop);
             ikvi_loop_retest(loop);
+            ikvi_loop_apply_seats(loop);
             continue;
         }
         uint64_t due = due_of_head(loop);
@@ -479,7 +496,6 @@ void ikvi_loop_route_between(ikv_loop *loop)
         take_between(loop, &b, due);
     }
     IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
-    ikvi_loop_apply_seats(loop);
     ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }

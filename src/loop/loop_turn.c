@@ -129,6 +129,8 @@ void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
     if (loop->where != IN_STEP)
         apply(loop, event, due, entry->lost);
     announce_change(loop, event);
+    if (loop->where != IN_STEP)
+        ikvi_loop_end_between(loop);
 }
 
 static void record_request(ikv_loop *loop, const ikv_event *event, uint64_t due,
@@ -169,6 +171,8 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
         apply(loop, &event, due, 0);
     }
     announce_change(loop, &event);
+    if (recorded && loop->where != IN_STEP)
+        ikvi_loop_end_between(loop);
     ikvi_loop_scope(loop, scope);
     return IKV_OK;
 }
@@ -216,6 +220,7 @@ void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
     record_request(loop, &event, due, lost);
     apply(loop, &event, due, lost);
     announce_change(loop, &event);
+    ikvi_loop_end_between(loop);
     ikvi_loop_scope(loop, scope);
 }
 

@@ -1,0 +1,395 @@
+/* test_replay.c - made-up games, played by made-up input of hardware that
+ * breaks, whose handlers do anything with targets, pointers, actions and the
+ * clock: what is recorded of them plays back the same, at other frame rates.
+ *
+ * All that a handler does follows from what was told so far. */
+#include "support.h"
+
+#include <ikvar/digest.h>
+
+enum {
+    TARGETS = 40,
+    PLAYS = 3,
+    MOST_FRAMES = 20000
+};
+
+static const uint32_t rates[] = {60, 24, 144, 30, 1000};
+
+typedef struct game {
+    ikv_kit *kit;
+    ikv_bus *bus;
+    ikv_scene *scene;
+    ikv_router *router;
+    ikv_loop *loop;
+    ikv_actions *actions;
+    ikv_overlaps *overlaps;
+    ikv_target targets[TARGETS];
+    ikv_action_id ids[2];
+    ikv_digest digest;
+    uint64_t told;   /* a sum of all that handlers were told */
+    uint64_t traits; /* of its seed: which calls it makes, how often */
+} game;
+
+static uint64_t mix(uint64_t sum, uint64_t with)
+{
+    sum = (sum ^ with) * UINT64_C(0x9e3779b97f4a7c15);
+    return sum ^ sum >> 29;
+}
+
+/* Takes a number below `limit` off the dice. */
+static uint32_t off(uint64_t *dice, uint32_t limit)
+{
+    uint32_t number = (uint32_t)(*dice % limit);
+    *dice /= limit;
+    return number;
+}
+
+static ikv_target some(const game *g, uint64_t *dice)
+{
+    return g->targets[off(dice, TARGETS)];
+}
+
+static void add_target(game *g, uint32_t i, uint64_t dice)
+{
+    static const uint32_t traits[] = {0, IKV_FOCUSABLE, IKV_CAPTURES,
+                                      IKV_PASSES,
+                                      IKV_FOCUSABLE | IKV_TAKES_TEXT};
+    ikv_target_config config = IKV_TARGET_INIT;
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ikv_target parent = g->targets[(i * 7 + 1) % TARGETS];
+    float large = off(&dice, 9) == 0 ? 300 : 60;
+    config.id = i + 1;
+    config.x = (float)off(&dice, 600);
+    config.y = (float)off(&dice, 330);
+    config.shape = off(&dice, 3) == 0 ? ikv_scene_circle(0, 0, large / 2)
+                                      : ikv_scene_rect(0, 0, large, large / 2);
+    config.layer = off(&dice, 2);
+    if (off(&dice, 4) == 0 && ikv_scene_alive(g->scene, parent))
+        config.parent = parent;
+    config.traits = traits[off(&dice, ROWS(traits))];
+    config.z = (int32_t)off(&dice, 5);
+    config.tags = 1 + off(&dice, 7);
+    config.body = off(&dice, 5) == 0;
+    sensing.senses = off(&dice, 8);
+    sensing.linger = (uint16_t)off(&dice, 3);
+    sensing.scope = (uint8_t)off(&dice, 2);
+    if (ikv_scene_add(g->scene, &config, &g->targets[i], NULL) == IKV_OK)
+        ok(ikv_overlaps_sense(g->overlaps, g->targets[i], &sensing));
+}
+
+static void move_or_remove(game *g, uint64_t dice)
+{
+    uint32_t i = off(&dice, TARGETS);
+    ikv_target target = g->targets[i];
+    if (!ikv_scene_alive(g->scene, target))
+        add_target(g, i, mix(dice, i));
+    else if (off(&dice, 12) == 0)
+        ikv_scene_remove(g->scene, target);
+    else if (off(&dice, 6) == 0)
+        ikv_scene_set_parent(g->scene, target, some(g, &dice));
+    else if (off(&dice, 6) == 0)
+        ikv_scene_show(g->scene, target, off(&dice, 3) > 0);
+    else
+        ikv_scene_move(g->scene, target, (float)off(&dice, 600),
+                       (float)off(&dice, 330));
+}
+
+static void use_pointer(const game *g, const ikv_event *event, uint64_t dice)
+{
+    ikv_target target = some(g, &dice);
+    switch (off(&dice, 6)) {
+    case 0:
+        ikv_router_capture(g->router, event, target);
+        break;
+    case 1:
+        ikv_router_release(g->router, event, target);
+        break;
+    case 2:
+        ikv_router_drag(g->router, event, target);
+        break;
+    case 3:
+        ikv_router_attach(g->router, event, target);
+        break;
+    case 4:
+        ikv_router_focus(g->router, (uint8_t)off(&dice, 3), target);
+        break;
+    default:
+        ikv_router_set_modal(g->router, (uint8_t)off(&dice, 3),
+                             off(&dice, 4) ? (ikv_target){0} : target);
+        break;
+    }
+}
+
+static void turn_clock(const game *g, const ikv_event *event, uint64_t dice)
+{
+    static const uint32_t scales[] = {1000, 500, 2300};
+    uint8_t seat = (uint8_t)off(&dice, 3);
+    switch (off(&dice, 6)) {
+    case 0:
+        if (g->traits % 2 == 0 && off(&dice, 3) == 0)
+            ikv_loop_pause(g->loop);
+        break;
+    case 1:
+        ikv_loop_resume(g->loop);
+        break;
+    case 2:
+        ikv_loop_single_step(g->loop);
+        break;
+    case 3:
+        if (g->traits % 3 == 0)
+            ikv_loop_set_scale(g->loop, scales[off(&dice, ROWS(scales))]);
+        break;
+    case 4:
+        if (g->traits % 5 < 3)
+            ikv_loop_set_seat(g->loop, event->device, seat);
+        break;
+    default:
+        if (g->traits % 7 == 0)
+            ikv_loop_set_sticky(g->loop, seat, off(&dice, 2) > 0);
+        break;
+    }
+}
+
+static void use_actions(const game *g, uint64_t dice)
+{
+    uint8_t seat = (uint8_t)off(&dice, 3);
+    switch (off(&dice, 4)) {
+    case 0:
+        ikv_actions_switch(g->actions, (ikv_action_set)off(&dice, 2), seat,
+                           off(&dice, 3) > 0);
+        break;
+    case 1:
+        ikv_actions_push(g->actions, 1, seat, off(&dice, 3) == 0);
+        break;
+    case 2:
+        ikv_actions_pop(g->actions, seat);
+        break;
+    default:
+        ikv_actions_feed(g->actions, g->ids[off(&dice, 2)], seat,
+                         (float)off(&dice, 2), 0);
+        break;
+    }
+}
+
+static void defer(const game *g, const ikv_event *event, uint64_t dice)
+{
+    ikv_event later = ikv_event_make(IKV_KIND_FIELD_SET, event->time_ns);
+    later.target = some(g, &dice);
+    switch (off(&dice, 3)) {
+    case 0:
+        ikv_bus_defer(g->bus, IKV_STEP_LANE, &later);
+        break;
+    case 1:
+        ikv_bus_defer_after(g->bus, IKV_STEP_LANE, off(&dice, 200) * 1000000,
+                            &later, NULL);
+        break;
+    default:
+        ikv_bus_deliver(g->bus, &later);
+        break;
+    }
+}
+
+static ikv_verdict act(const ikv_event *event, const ikv_delivery *delivery,
+                       void *user)
+{
+    game *g = user;
+    uint64_t sum = mix(event->kind, delivery->current.bits);
+    sum = mix(mix(sum, event->time_ns), delivery->step);
+    g->told = mix(g->told, sum);
+    uint64_t dice = g->told;
+    if (off(&dice, 3 + (uint32_t)(g->traits >> 8) % 20) == 0)
+        switch (off(&dice, 8)) {
+        case 0:
+        case 1:
+            use_pointer(g, event, dice);
+            break;
+        case 2:
+        case 3:
+            turn_clock(g, event, dice);
+            break;
+        case 4:
+            use_actions(g, dice);
+            break;
+        case 5:
+            defer(g, event, dice);
+            break;
+        default:
+            move_or_remove(g, dice);
+            break;
+        }
+    dice = g->told >> 7;
+    return off(&dice, 37) == 0   ? IKV_STOP
+           : off(&dice, 41) == 0 ? IKV_REFUSE
+           : off(&dice, 9) == 0  ? IKV_ACCEPT
+                                 : IKV_CONTINUE;
+}
+
+static void watch_game(const ikv_watch *watch, void *user)
+{
+    game *g = user;
+    ikv_digest_add(&g->digest, g->bus, watch);
+}
+
+static void listen_all(game *g, uint64_t dice)
+{
+    static const ikv_kind kinds[] = {
+        IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_UP,
+        IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_CANCEL,
+        IKV_KIND_POINTER_CLICK, IKV_KIND_POINTER_OVER,
+        IKV_KIND_POINTER_OUT,   IKV_KIND_POINTER_ENTER,
+        IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_CAPTURE_GOT,
+        IKV_KIND_POINTER_DRAG,  IKV_KIND_POINTER_HOLD,
+        IKV_KIND_WHEEL,         IKV_KIND_KEY_DOWN,
+        IKV_KIND_KEY_UP,        IKV_KIND_DRAG_ENTER,
+        IKV_KIND_DRAG_DROP,     IKV_KIND_DRAG_END,
+        IKV_KIND_OVERLAP_ENTER, IKV_KIND_OVERLAP_LEAVE,
+        IKV_KIND_ACTION_START,  IKV_KIND_ACTION_END,
+        IKV_KIND_FIELD_SET,     IKV_KIND_DEVICE_REMOVE,
+        IKV_KIND_DEVICE_RESYNC, IKV_KIND_POINTER_CAPTURE_LOST};
+    for (uint32_t i = 0; i < ROWS(kinds); i++) {
+        hears(g->bus, kinds[i], (ikv_target){0}, act, g);
+        for (uint32_t t = 0; t < TARGETS; t++)
+            if ((dice = mix(dice, t)) % 3 == 0)
+                hears(g->bus, kinds[i], g->targets[t], act, g);
+    }
+}
+
+/* Its shape follows from the seed; frame rate and steps a frame do not matter. */
+static void open_game(game *g, const ikv_port *port, uint64_t seed,
+                      uint32_t frame_hz)
+{
+    static const uint32_t steps[] = {30, 60, 120, 59};
+    static const char *const bindings[][2] = {{"KeyF", "pointer.secondary"},
+                                              {"Space", "pointer.click"}};
+    ikv_kit_config config = IKV_KIT_INIT;
+    ikv_action_set set;
+    uint64_t dice = mix(seed, 1);
+    memset(g, 0, sizeof *g);
+    g->digest = (ikv_digest)IKV_DIGEST_INIT;
+    config.memory = ikv_host_memory();
+    config.ports = port;
+    config.port_count = 1;
+    config.scene.layers = 2;
+    config.bus.depth = 6;
+    config.loop.frame_hz = frame_hz;
+    config.loop.timing = off(&dice, 3) == 0 ? IKV_AT_FRAME : IKV_IN_STEP;
+    config.loop.step_num = steps[off(&dice, ROWS(steps))];
+    config.loop.max_steps = off(&dice, 3) == 0 ? 2 : 0;
+    config.loop.samples = off(&dice, 3) == 0 ? 4 : 0;
+    /* So little room that a burst does not fit in. */
+    if (off(&dice, 2) == 0)
+        config.loop.pending = config.queue.own_capacity = 64;
+    ok(ikv_kit_open(&config, &g->kit));
+    g->bus = ikv_kit_bus(g->kit);
+    g->scene = ikv_kit_scene(g->kit);
+    g->router = ikv_kit_router(g->kit);
+    g->loop = ikv_kit_loop(g->kit);
+    g->actions = ikv_kit_actions(g->kit);
+    g->overlaps = ikv_kit_overlaps(g->kit);
+    g->traits = dice;
+    ok(ikv_actions_add_set(g->actions, "menu", &set));
+    ok(ikv_actions_add(g->actions, IKV_MAIN_SET, "horn", &g->ids[0]));
+    ok(ikv_actions_add(g->actions, set, "rail", &g->ids[1]));
+    for (int i = 0; i < 4; i++)
+        ok(ikv_actions_bind(g->actions, g->ids[i / 2], bindings[i / 2][i % 2],
+                            NULL, NULL));
+    for (uint32_t i = 0; i < TARGETS; i++)
+        add_target(g, i, mix(seed, i + 1));
+    ok(ikv_bus_add_watcher(g->bus, IKV_DIGEST_WANTS, watch_game, g));
+    listen_all(g, seed);
+}
+
+static void run_to_its_end(game *g)
+{
+    uint32_t frames = 0;
+    ikv_parts parts = ikv_kit_parts(g->kit);
+    while (whole_frame(g->loop)) {
+        if (frames % 100 == 0)
+            valid_parts(&parts);
+        ck_assert_uint_lt(frames++, MOST_FRAMES);
+    }
+    valid_parts(&parts);
+}
+
+static ikv_digest record_game(uint64_t seed, const char *path)
+{
+    game g;
+    ikv_port port;
+    ikv_recording *recording;
+    ikv_recording_config where = IKV_RECORDING_INIT;
+    uint64_t dice = mix(seed, 2);
+    ikv_sim_config made_up = IKV_SIM_INIT;
+    ikv_sim_faults faults = {.lost_release = (uint16_t)off(&dice, 30),
+                             .flood = (uint16_t)off(&dice, 5),
+                             .unplug = (uint16_t)off(&dice, 10),
+                             .blur = (uint16_t)off(&dice, 10),
+                             .duplicate = (uint16_t)off(&dice, 20),
+                             .late = (uint16_t)off(&dice, 40),
+                             .reorder = (uint16_t)off(&dice, 40),
+                             .clock_jump = (uint16_t)off(&dice, 5)};
+    made_up.seed = (uint32_t)seed + 1;
+    made_up.until_ns = 5000000000;
+    made_up.faults = off(&dice, 2) ? &faults : NULL;
+    ok(ikv_sim_open(&made_up, &port));
+    open_game(&g, &port, seed, rates[off(&dice, ROWS(rates))]);
+    where.path = path;
+    where.kit = g.kit;
+    ok(ikv_recording_open(&where, &recording, NULL));
+    run_to_its_end(&g);
+    ok(ikv_recording_close(recording, NULL));
+    ikv_kit_close(g.kit);
+    ikv_sim_close(&port);
+    return g.digest;
+}
+
+static ikv_digest play_game(uint64_t seed, const char *path, uint32_t frame_hz)
+{
+    game g;
+    ikv_port port;
+    ikv_sim_config played = IKV_SIM_INIT;
+    ikv_comparison *comparison;
+    ok(ikv_tape_open(path, NULL, &played.tape, NULL));
+    ok(ikv_sim_open(&played, &port));
+    open_game(&g, &port, seed, frame_hz);
+    ok(ikv_comparison_open(g.kit, played.tape, &comparison));
+    run_to_its_end(&g);
+    ikv_comparison_result result = ikv_comparison_close(comparison);
+    ck_assert_msg(result.whole && !result.differs,
+                  "seed %u at %u Hz: differs between steps %u and %u",
+                  (unsigned)seed, frame_hz, (unsigned)result.from_step,
+                  (unsigned)result.to_step);
+    ikv_kit_close(g.kit);
+    ikv_sim_close(&port);
+    ikv_tape_close(played.tape);
+    return g.digest;
+}
+
+/* T1, L1: four games a row. */
+START_TEST(played_back)
+{
+    uint64_t deliveries = 0;
+    for (uint64_t seed = (uint64_t)_i * 4; seed < (uint64_t)_i * 4 + 4;
+         seed++) {
+        char path[40];
+        snprintf(path, sizeof path, "game%u.tape.%s", (unsigned)seed,
+                 seed % 2 ? "cbor" : "jsonl");
+        ikv_digest recorded = record_game(seed, path);
+        for (uint64_t play = 0; play < PLAYS; play++) {
+            ikv_digest played =
+                play_game(seed, path, rates[(seed + play) % ROWS(rates)]);
+            ck_assert_uint_eq(played.value, recorded.value);
+            ck_assert_uint_eq(played.deliveries, recorded.deliveries);
+        }
+        deliveries += recorded.deliveries;
+        remove(path);
+    }
+    ck_assert_uint_gt(deliveries, 5000);
+}
+END_TEST
+
+Suite *replay_suite(void)
+{
+    Suite *s = suite_create("replay");
+    add_table(s, "T1 made-up games are played back", played_back, 8);
+    return s;
+}

@@ -387,9 +387,39 @@ START_TEST(played_back)
 }
 END_TEST
 
+/* L5: played to a game that stops the clock where it did not when that was
+ * recorded, a tape of more than there is room for comes to its end: as one that
+ * says of no event when it was due. */
+START_TEST(stopped_elsewhere)
+{
+    char output[2][200];
+    write_file("stops.setup.json",
+               "{\"format\":\"ikvar.setup/1\",\"handlers\":[{\"name\":"
+               "\"stop\",\"kinds\":[\"pointer.down\"],\"reactions\":["
+               "\"pause\"]}]}");
+    for (int due = 0; due < 2; due++) {
+        FILE *tape = fopen("stops.tape.jsonl", "w");
+        fprintf(tape, "{\"format\":\"ikvar.tape/2\"}\n");
+        for (int i = 1; i < 4000; i++) {
+            fprintf(tape, "{\"t\":%d,\"kind\":\"pointer.%s\",\"x\":%d", i,
+                    i == 50 ? "down" : "move", i % 600);
+            fprintf(tape, due ? ",\"due\":%d.000001}\n" : "}\n", i);
+        }
+        fclose(tape);
+        ck_assert_int_eq(run_command_line(output[due], sizeof output[due],
+                                          "timeout 60 " BINARY
+                                          "/ikvar run stops.setup.json "
+                                          "stops.tape.jsonl -d"),
+                         0);
+    }
+    ck_assert_str_eq(output[0], output[1]);
+}
+END_TEST
+
 Suite *replay_suite(void)
 {
     Suite *s = suite_create("replay");
     add_table(s, "T1 made-up games are played back", played_back, 8);
+    add(s, "L5 stopped elsewhere", stopped_elsewhere);
     return s;
 }

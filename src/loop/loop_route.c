@@ -297,9 +297,10 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
      * clock, which has its place there. */
     if (entry->group != 0 || loop_is_of_clock(event))
         return due < loop->s.next_end;
-    /* Its tape names its step. */
+    /* Its tape names its step, which does not come if the steps stand still
+     * where they did not when it was recorded. */
     if (entry->due != NO_DUE)
-        return false;
+        return loop->s.stopped;
     /* Live: at once while the steps stand still, and at frames what comes from
      * ports. */
     return loop->s.stopped ||

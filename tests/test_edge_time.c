@@ -640,6 +640,69 @@ START_TEST(back_at_the_end)
 }
 END_TEST
 
+static ikv_verdict note_kind(const ikv_event *event, const ikv_delivery *d,
+                             void *user)
+{
+    (void)d;
+    note(user, "%s ", ikv_catalogue_info(NULL, event->kind)->name);
+    return IKV_CONTINUE;
+}
+
+/* A run whose port ends; gone back, or not, as the frame begins in which that is
+ * seen and something waits that it had pushed. */
+static void run_to_the_end(bool back, record *heard)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_LOOP_STEP, IKV_KIND_KEY_DOWN,
+                                     IKV_KIND_KEY_UP, IKV_KIND_POINTER_MOVE,
+                                     IKV_KIND_DEVICE_REMOVE};
+    ikv_event event = ikv_event_make(IKV_KIND_KEY_DOWN, 7005000000);
+    open_small(&k);
+    k.config.loop.step_num = 100;
+    k.config.loop.timing = IKV_AT_FRAME;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    heard->text[0] = '\0';
+    past.count = 0;
+    ok(ikv_loop_set_recorder(k.loop, take, NULL));
+    for (int i = 0; i < ROWS(kinds); i++)
+        hears(k.bus, kinds[i], (ikv_target){0}, note_kind, heard);
+    event.device = k.fake.device;
+    event.key.code = IKV_CODE(9);
+    ok(ikv_sink_push(k.fake.sink, &event));
+    kit_frame(&k, 10);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts), length = strlen(heard->text);
+    void *image = malloc(size);
+    uint32_t then = past.count;
+    ok(ikv_image_save(&parts, image, size));
+    for (uint64_t ms = 20; ms < 50; ms += 10)
+        kit_frame(&k, ms);
+    event = ikv_event_make(IKV_KIND_POINTER_MOVE, 7048000000);
+    event.device = k.fake.device;
+    ok(ikv_sink_push(k.fake.sink, &event));
+    k.fake.poll_status = IKV_ENDED;
+    if (back) {
+        ok(ikv_image_restore(&parts, image, size, past.taken + then,
+                             past.count - then));
+        heard->text[length] = '\0';
+    }
+    for (uint64_t ms = 50; kit_frame(&k, ms) >= 0; ms += 10)
+        ck_assert_uint_lt(ms, 200);
+    free(image);
+    kit_close(&k);
+}
+
+/* The port's devices are let go of where they were. */
+START_TEST(ended_while_past)
+{
+    static record straight, back;
+    run_to_the_end(false, &straight);
+    run_to_the_end(true, &back);
+    ck_assert_ptr_nonnull(strstr(straight.text, "device.remove"));
+    ck_assert_str_eq(back.text, straight.text);
+}
+END_TEST
+
 /* What another thread had deferred, and was taken between two steps: gone back
  * into the first of them, it does not come at its end. */
 START_TEST(inbox_between_two_steps)
@@ -1376,6 +1439,7 @@ Suite *edge_time_suite(void)
     add(s, "38 told to make room", told_to_make_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
+    add(s, "38 ended while the past is run", ended_while_past);
     add(s, "38 an inbox between two steps", inbox_between_two_steps);
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);
     add(s, "L5 T1 held while paused", held_while_paused);

@@ -319,6 +319,12 @@ static bool has_between(const ikv_loop *loop)
     return loop->s.count > 0 || loop->more_to_poll;
 }
 
+/* Ports that have ended, and values that were refused. */
+static bool needs_looking_after(const ikv_loop *loop)
+{
+    return loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0;
+}
+
 /* Where what is run again has come to the present: as at a frame's begin. What
  * was pushed waits for it: what is late is known then. */
 static void end_past(ikv_loop *loop)
@@ -331,6 +337,8 @@ static void end_past(ikv_loop *loop)
         return;
     if (ikv_queue_has_news(loop->queue))
         ikvi_loop_drain(loop);
+    if (needs_looking_after(loop))
+        ikvi_loop_look_after(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
     if (loop->s.stopped)
@@ -489,7 +497,7 @@ ikv_status ikv_loop_end(ikv_loop *loop)
 /* What most frames have nothing of, before the input is routed. */
 IKVI_APART static void look_around(ikv_loop *loop)
 {
-    if (loop->leaving_count != 0 || ikvi_load(&loop->bad_values) != 0)
+    if (needs_looking_after(loop))
         ikvi_loop_look_after(loop);
     /* Asked before this frame's input is routed, so that its steps still run;
      * and if more are due than it may run, so do those. */
@@ -547,8 +555,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     loop->counters.frames++;
     ikvi_input_begin_frame(loop->input);
     bool ended = loop->ended_count == loop->port_count;
-    if (IKVI_UNLIKELY((loop->leaving_count | ikvi_load(&loop->bad_values)) !=
-                          0 ||
+    if (IKVI_UNLIKELY(needs_looking_after(loop) ||
                       ended | loop->s.stopped | loop->past))
         look_around(loop);
     loop->where = IN_FRAME;

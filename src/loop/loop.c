@@ -419,7 +419,8 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
-    ikvi_loop_poll_on(loop); /* so that no step's input is in two */
+    if (loop->more_to_poll) /* so that no step's input is in two */
+        ikvi_loop_poll_on(loop);
     if (loop->dropping)
         end_past(loop);
 }

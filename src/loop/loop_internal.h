@@ -408,7 +408,7 @@ static inline void loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 
 /* loop_ports.c */
 void ikvi_loop_poll(ikv_loop *loop);
-/* Within a frame, if a port that plays has more than there was room for. */
+/* Within a frame, where a port that plays has more than there was room for. */
 void ikvi_loop_poll_on(ikv_loop *loop);
 void ikvi_loop_ask_text_area(ikv_loop *loop);
 /* DRAG5: what came of a port's drag.over, if it is new. */

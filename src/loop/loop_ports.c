@@ -211,8 +211,6 @@ IKVI_APART void ikvi_loop_poll(ikv_loop *loop)
  * step of this frame is beyond that. */
 void ikvi_loop_poll_on(ikv_loop *loop)
 {
-    if (IKVI_LIKELY(!loop->more_to_poll))
-        return;
     loop->more_to_poll = false;
     ikvi_loop_poll(loop);
     if (loop->playing && loop->ended_count == loop->port_count) {

@@ -234,7 +234,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
 
 static void refill(ikv_loop *loop)
 {
-    if (loop->s.count == 0)
+    if (loop->s.count == 0 && loop->more_to_poll)
         ikvi_loop_poll_on(loop);
 }
 
@@ -457,7 +457,7 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
 {
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     /* So that a group that found room when it was recorded is whole here. */
-    if (!b->routed)
+    if (!b->routed && loop->more_to_poll)
         ikvi_loop_poll_on(loop);
     uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input = entry->how == IKV_INTAKE_INPUT &&

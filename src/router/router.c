@@ -98,6 +98,7 @@ ikv_status ikv_router_open(const ikv_router_config *config, ikv_router **router)
         .identity = ikvi_identity(
             config, offsetof(ikv_router_config, two_tap_alone) + 1),
         .bus = config->bus,
+        .catalogue = ikv_bus_catalogue(config->bus),
         .picking = config->picking,
         .reporter = config->reporter,
         .slop = or_else(config->slop, 12),
@@ -264,8 +265,7 @@ void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
  * device has gone, nothing of it is down any more (K1). */
 static ikv_outcome route_by_family(ikv_router *r, const ikv_event *event)
 {
-    const ikv_kind_info *info =
-        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
+    const ikv_kind_info *info = ikv_catalogue_info(r->catalogue, event->kind);
     if (info == NULL)
         return no_outcome(IKV_UNKNOWN_KIND);
     if (event->seat >= IKV_SEAT_LIMIT)

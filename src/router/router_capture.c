@@ -52,8 +52,7 @@ static pointer *pointer_of(const ikv_router *r, const ikv_event *event)
     if (r == NULL || event == NULL)
         return NULL;
     /* Of a wheel or a gesture no pointer can be captured. */
-    const ikv_kind_info *info =
-        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
+    const ikv_kind_info *info = ikv_catalogue_info(r->catalogue, event->kind);
     if (info != NULL && info->family == IKV_FAMILY_DRAG)
         return ikvi_router_find(r, event->device, event->drag.pointer);
     if (info == NULL || (info->family != IKV_FAMILY_POINTER &&

@@ -131,6 +131,7 @@ struct ikv_router {
     size_t size;
     uint64_t identity; /* of its config */
     ikv_bus *bus;
+    const ikv_catalogue *catalogue; /* the bus's */
     ikv_picking picking;
     ikv_reporter reporter;
     ikv_router_follower follower;

@@ -62,7 +62,7 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
     if (router == NULL || event == NULL)
         return 0;
     const ikv_kind_info *info =
-        ikv_catalogue_info(ikv_bus_catalogue(router->bus), event->kind);
+        ikv_catalogue_info(router->catalogue, event->kind);
     if (!ikvi_router_alive(router, target)) {
         ikvi_find_by(&f, IKV_WHY_STALE, (ikv_target){0});
     } else if (info != NULL && (info->family == IKV_FAMILY_KEY ||

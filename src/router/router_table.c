@@ -66,9 +66,7 @@ ikv_outcome ikvi_router_meaningless(ikv_router *r, const ikv_event *event,
     ikvi_text_add(&text, "the first event of device ");
     ikvi_text_unsigned(&text, device);
     ikvi_text_add(&text, " that means nothing, ");
-    ikvi_text_add(
-        &text,
-        ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind)->name);
+    ikvi_text_add(&text, ikv_catalogue_info(r->catalogue, event->kind)->name);
     ikvi_text_add(&text, ": ");
     ikvi_text_add(&text, why);
     ikvi_text_end(&text);

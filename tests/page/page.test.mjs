@@ -106,7 +106,7 @@ test('at each moment all targets are where the trace says', async () => {
       boxOf(mark).forEach((value, i) => assert.ok(Math.abs(value - found[i]) < 0.05, `${name} at ${t} ms: ${found}, and not ${boxOf(mark)}`));
       compared++;
     }
-    assert.deepEqual(await page.evaluate(() => [...document.querySelectorAll('#scene .target')].map((one) => one.dataset.name)), there.order);
+    assert.deepEqual(await page.evaluate(() => [...document.querySelectorAll('#scene .target')].map((one) => one.dataset.name)), there.order, `at ${t} ms, moment ${moment}`);
   }
   assert.ok(compared > 400);
 });

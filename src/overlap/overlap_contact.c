@@ -552,14 +552,13 @@ bool ikvi_touch_refresh(ikv_overlaps *o, uint32_t part)
         uint32_t after = t->links.after[at % 2];
         bool senses = either_senses(summary_at(o, t->place[0]),
                                     summary_at(o, t->place[1]));
-        if (t->by != 0 && !senses) {
-            ikvi_touch_end(o, at / 2, TOUCH_BY_SHAPE | TOUCH_REPORTED,
-                           IKV_OVERLAP_DISABLED);
+        /* What is reported is so for its step, whoever senses it meanwhile. */
+        if ((t->by & TOUCH_BY_SHAPE) != 0 && !senses) {
+            ikvi_touch_end(o, at / 2, TOUCH_BY_SHAPE, IKV_OVERLAP_DISABLED);
             ended = o->ended_early = true;
-        } else if (t->by != 0 &&
-                   !attach_contacts(o, at / 2, IKV_OVERLAP_DISABLED)) {
-            no_room(o, t->place[0], t->place[1]);
         }
+        if (t->by != 0 && !attach_contacts(o, at / 2, IKV_OVERLAP_DISABLED))
+            no_room(o, t->place[0], t->place[1]);
         at = after;
     }
     return ended;

@@ -372,7 +372,8 @@ void ikvi_touch_end_unchecked(ikv_overlaps *o);
 /* A swept one went through the other. */
 void ikvi_touch_pass(ikv_overlaps *o, uint32_t a, uint32_t b);
 /* What a part senses, or is, has changed: its touches' contacts follow, and
- * those of which neither senses the other any more end. Whether some did. */
+ * those by shape of which neither senses the other any more end. Whether some
+ * did. */
 bool ikvi_touch_refresh(ikv_overlaps *o, uint32_t part);
 /* A part's touches that are made `by` shape, report or both end. */
 void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,

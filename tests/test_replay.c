@@ -387,6 +387,135 @@ START_TEST(played_back)
 }
 END_TEST
 
+/* A small game on a port whose input is named, recorded and then played: what
+ * it was told. */
+typedef struct small_game {
+    const char *rule;
+    void (*shape)(bench_kit *k);
+    /* What is pushed before the frame, and which follow; false at the end. */
+    bool (*push)(bench_kit *k, uint32_t frame);
+    ikv_kind kind;
+    ikv_handler handler;
+    int told; /* at least: a game that does nothing would pass */
+} small_game;
+
+static record small_told;
+
+static void push_moves(bench_kit *k, uint32_t count)
+{
+    for (uint32_t i = 0; i < count; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k->fake.now_ns);
+        e.device = k->fake.device;
+        e.pointer.x = (float)i;
+        ok(ikv_sink_push(k->fake.sink, &e));
+    }
+}
+
+/* A ring of 64, of which the first group takes more than half. */
+static void at_frame(bench_kit *k)
+{
+    k->config.loop.timing = IKV_AT_FRAME;
+}
+
+static bool push_groups(bench_kit *k, uint32_t frame)
+{
+    push_moves(k, frame == 0 ? 40 : 64);
+    return frame < 3;
+}
+
+static void two_steps_a_frame(bench_kit *k)
+{
+    k->config.loop.max_steps = 2;
+}
+
+static bool push_nothing(bench_kit *k, uint32_t frame)
+{
+    (void)k;
+    return frame < 4;
+}
+
+static ikv_verdict note_told(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    (void)user;
+    note(&small_told, "%u:%s:%u ", (unsigned)delivery->step,
+         ikv_catalogue_info(NULL, event->kind)->name, delivery->sample_count);
+    return IKV_CONTINUE;
+}
+
+/* The last steps leave more due than a frame may run. */
+static ikv_verdict hurry(const ikv_event *event, const ikv_delivery *delivery,
+                         void *user)
+{
+    bench_kit *k = user;
+    if (event->loop.step >= 8)
+        ikv_loop_set_scale(k->loop, 20000);
+    return note_told(event, delivery, NULL);
+}
+
+static const small_game small_games[] = {
+    {"a group is cut by the ring", at_frame, push_groups, IKV_KIND_POINTER_MOVE,
+     note_told, 3},
+    {"more is due as it ends", two_steps_a_frame, push_nothing,
+     IKV_KIND_LOOP_STEP, hurry, 6},
+};
+
+static void open_small_game(bench_kit *k, const small_game *row,
+                            const ikv_port *port, uint32_t frame_hz)
+{
+    open_small(k);
+    k->config.loop.step_num = 100;
+    row->shape(k);
+    if (port != NULL)
+        k->config.ports = port;
+    k->config.loop.frame_hz = frame_hz;
+    kit_open(k);
+    small_told.text[0] = '\0';
+    hears(k->bus, row->kind, (ikv_target){0}, row->handler, k);
+}
+
+START_TEST(small_played_back)
+{
+    const small_game *row = &small_games[_i];
+    static record recorded;
+    bench_kit k;
+    ikv_recording *recording;
+    ikv_recording_config where = IKV_RECORDING_INIT;
+    open_small_game(&k, row, NULL, IKV_UNPACED);
+    where.path = "small.tape.jsonl";
+    where.kit = k.kit;
+    ok(ikv_recording_open(&where, &recording, NULL));
+    uint64_t ms = 0;
+    for (uint32_t frame = 0; row->push(&k, frame); frame++)
+        kit_frame(&k, ms += 16);
+    k.fake.poll_status = IKV_ENDED;
+    while (kit_frame(&k, ms += 16) >= 0)
+        ck_assert_uint_lt(ms, 1000);
+    ok(ikv_recording_close(recording, NULL));
+    kit_close(&k);
+    recorded = small_told;
+    int told = 0;
+    for (const char *at = recorded.text; *at != '\0'; at++)
+        told += *at == ' ';
+    ck_assert_int_ge(told, row->told);
+    for (int i = 0; i < ROWS(rates); i++) {
+        ikv_port port;
+        ikv_sim_config played = IKV_SIM_INIT;
+        ok(ikv_tape_open(where.path, NULL, &played.tape, NULL));
+        ok(ikv_sim_open(&played, &port));
+        open_small_game(&k, row, &port, rates[i]);
+        while (whole_frame(k.loop)) {
+        }
+        ck_assert_msg(strcmp(small_told.text, recorded.text) == 0,
+                      "%s: %s\nfor %s", row->rule, small_told.text,
+                      recorded.text);
+        kit_close(&k);
+        ikv_sim_close(&port);
+        ikv_tape_close(played.tape);
+    }
+}
+END_TEST
+
 /* L5: played to a game that stops the clock where it did not when that was
  * recorded, a tape of more than there is room for comes to its end: as one that
  * says of no event when it was due. */
@@ -420,6 +549,8 @@ Suite *replay_suite(void)
 {
     Suite *s = suite_create("replay");
     add_table(s, "T1 made-up games are played back", played_back, 8);
+    add_table(s, "T1 small games are played back", small_played_back,
+              ROWS(small_games));
     add(s, "L5 stopped elsewhere", stopped_elsewhere);
     return s;
 }

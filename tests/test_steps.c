@@ -310,20 +310,60 @@ START_TEST(timing_at_frame)
 }
 END_TEST
 
-/* L2: what is over max_steps is dropped before the steps that run. */
+/* L2: what is over max_steps is dropped before the steps that run; so soon also
+ * where they run faster than the clock, and where one is too many. */
+static const struct drop_row {
+    uint32_t max_steps, scale;
+    struct {
+        uint64_t at_us;
+        const char *steps;
+    } frames[3];
+    uint32_t dropped;
+} drops[] = {
+    {3,
+     1000,
+     {{205000, "loop.dropped 0 1 2 "}, {209000, ""}, {210000, "3 "}},
+     17},
+    {1, 1000, {{19999, "0 "}, {30000, "loop.dropped 1 "}, {39999, ""}}, 1},
+    {1, 1000, {{20000, "loop.dropped 0 "}, {29999, ""}, {30000, "1 "}}, 1},
+    {2, 10000, {{3000, "loop.dropped 0 1 "}, {3999, ""}, {5000, "2 3 "}}, 1},
+    {2,
+     500,
+     {{39999, "0 "}, {60000, "1 2 "}, {120000, "loop.dropped 3 4 "}},
+     1}};
+
 START_TEST(dropped_time)
 {
+    const struct drop_row *row = &drops[_i];
     open_loop();
     k.config.loop.step_num = 100;
-    k.config.loop.max_steps = 3;
+    k.config.loop.max_steps = row->max_steps;
     begin_loop();
-    kit_frame(&k, 205);
-    expect("loop.dropped 0 1 2 ");
-    ck_assert_uint_eq(loop_counts(k.loop).dropped_steps, 17);
-    kit_frame(&k, 209);
-    expect("");
-    kit_frame(&k, 210);
-    expect("3 ");
+    ikv_loop_set_scale(k.loop, row->scale);
+    for (int i = 0; i < ROWS(row->frames); i++) {
+        kit_frame_ns(&k, row->frames[i].at_us * 1000);
+        expect(row->frames[i].steps);
+    }
+    ck_assert_uint_eq(loop_counts(k.loop).dropped_steps, row->dropped);
+    kit_close(&k);
+}
+END_TEST
+
+/* L4: steps that the program does not run are not waited for. */
+START_TEST(steps_left_out)
+{
+    open_loop();
+    k.config.loop.timing = IKV_AT_FRAME;
+    k.config.loop.step_num = 100;
+    begin_loop();
+    k.fake.poll_status = IKV_ENDED;
+    int frames = 0;
+    for (; ikv_loop_begin(k.loop); frames++) {
+        ok(ikv_loop_end(k.loop));
+        k.fake.now_ns += 20000000;
+        ck_assert_int_lt(frames, 9);
+    }
+    ck_assert_int_gt(frames, 0);
     kit_close(&k);
 }
 END_TEST
@@ -1047,7 +1087,8 @@ Suite *steps_suite(void)
     add(s, "L5 scale", time_scale);
     add(s, "L5 in a step", pause_within_a_step);
     add(s, "L1 at_frame", timing_at_frame);
-    add(s, "L2 dropped", dropped_time);
+    add_table(s, "L2 dropped", dropped_time, ROWS(drops));
+    add(s, "L4 steps left out", steps_left_out);
     add(s, "L6 idle", idle);
     add_table(s, "Q2 merging", merged_moves, ROWS(merges));
     add_table(s, "L6 not idle", not_idle, ROWS(idle_table));

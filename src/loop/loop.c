@@ -381,11 +381,15 @@ static void finish_step(ikv_loop *loop)
     loop_mark(loop, MARK_STEP_ENDS);
 }
 
-/* After a quit the rest of the frame's steps do not run. */
 static bool step_is_due(const ikv_loop *loop)
 {
-    return loop->steps_left > 0 && !loop->quit &&
-           ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
+    return ikvi_loop_to_steps(loop, loop->now) >= loop->s.next_end;
+}
+
+/* After a quit the rest of the frame's steps do not run. */
+static bool step_may_run(const ikv_loop *loop)
+{
+    return loop->steps_left > 0 && !loop->quit && step_is_due(loop);
 }
 
 /* L3: state, what mice rest on, input, holds, loop.step. */
@@ -432,10 +436,13 @@ IKVI_INLINE bool begin_step(ikv_loop *loop)
         end_what_was_before(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
-    if (step_is_due(loop)) {
+    if (step_may_run(loop)) {
         run_step(loop);
         return true;
     }
+    /* A handler has made more due than a frame may run: another frame does. */
+    if (IKVI_UNLIKELY(loop->last) && step_is_due(loop))
+        loop->last = false;
     loop->where = AFTER_STEPS;
     loop_tell(loop, IKV_KIND_LOOP_FRAME, loop->now, ikv_loop_step_number(loop),
               0, 0);
@@ -461,9 +468,12 @@ IKVI_APART static void end_steps(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
-    /* Without a step left beginning one only tells loop.frame. */
+    /* Without a step left beginning one only tells loop.frame. What the program
+     * has not run is not waited for. */
+    bool last = loop->last;
     loop->steps_left = 0;
     begin_step(loop);
+    loop->last = last;
 }
 
 IKVI_INLINE void end_frame(ikv_loop *loop, bool paces)
@@ -500,14 +510,11 @@ IKVI_APART static void look_around(ikv_loop *loop)
 {
     if (needs_looking_after(loop))
         ikvi_loop_look_after(loop);
-    /* Asked before this frame's input is routed, so that its steps still run;
-     * and if more are due than it may run, so do those. */
-    loop->last =
-        loop->ended_count == loop->port_count && loop->s.count == 0 &&
-        loop->leaving_count == 0 && ikv_queue_waiting(loop->queue) == 0 &&
-        !ikvi_loop_is_rerunning(loop) &&
-        ikvi_loop_to_steps(loop, loop->now) <
-            loop_step_start(loop, loop->s.next_step + loop->max_steps + 1);
+    /* Asked before this frame's input is routed, so that its steps still run. */
+    loop->last = loop->ended_count == loop->port_count && loop->s.count == 0 &&
+                 loop->leaving_count == 0 &&
+                 ikv_queue_waiting(loop->queue) == 0 &&
+                 !ikvi_loop_is_rerunning(loop);
     if (loop->past)
         ikvi_loop_note_past(loop);
 }
@@ -546,9 +553,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     read_clock(loop);
     if (IKVI_UNLIKELY(loop->now >= loop->next_match))
         ikvi_loop_match_clocks(loop, false);
-    /* Within a step's length nothing can have to be dropped. */
-    if (IKVI_UNLIKELY(loop->now > loop->s.step_end + loop->step_ns ||
-                      loop->past))
+    if (IKVI_UNLIKELY(ikvi_loop_may_drop(loop) || loop->past))
         ikvi_loop_drop_time(loop);
     /* Time is dropped first: what is drained then knows its place. */
     if (IKVI_UNLIKELY(ikv_queue_has_news(loop->queue) && !loop->dropping))

@@ -478,6 +478,13 @@ void ikvi_loop_note_owed(ikv_loop *loop);
 void ikvi_loop_retest(ikv_loop *loop);
 
 /* loop_turn.c */
+/* Whether more than max_steps can be due: up to a step's length behind not, but
+ * where they run faster than the clock. */
+static inline bool ikvi_loop_may_drop(const ikv_loop *loop)
+{
+    uint64_t within = loop->s.scale > REAL_TIME ? 0 : loop->step_ns;
+    return loop->now >= loop->s.step_end + within;
+}
 /* Drops the time of the steps beyond max_steps. */
 void ikvi_loop_drop_time(ikv_loop *loop);
 /* Steps stand still for so long: told, recorded, done. */

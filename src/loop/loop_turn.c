@@ -257,6 +257,6 @@ static IKVI_APART void drop_beyond(ikv_loop *loop)
 void ikvi_loop_drop_time(ikv_loop *loop)
 {
     loop->dropping = loop->past;
-    if (!loop->dropping && loop->now > loop->s.step_end + loop->step_ns)
+    if (!loop->dropping && ikvi_loop_may_drop(loop))
         drop_beyond(loop);
 }

@@ -1421,6 +1421,42 @@ START_TEST(played_while_carried)
 }
 END_TEST
 
+/* L5: a port that plays what was recorded, bit by bit: while the steps stand
+ * still a hold waits for the mark that says when it was sent. */
+START_TEST(hold_waits_for_its_mark)
+{
+    static const struct {
+        uint64_t at_ms;
+        ikv_kind kind;
+    } tape[] = {{1, IKV_KIND_LOOP_PAUSE},
+                {2, IKV_KIND_POINTER_DOWN},
+                {96, IKV_KIND_LOOP_PAUSE}};
+    int heard = 0, next = 0;
+    open_small(&k);
+    k.port.capabilities |= IKV_PORT_PLAYBACK;
+    k.config.router.hold_ns = 70000000;
+    kit_open(&k);
+    hears(k.bus, IKV_KIND_POINTER_HOLD, (ikv_target){0}, count_heard, &heard);
+    kit_frame(&k, 0);
+    for (uint64_t ms = 1; ms < 100; ms++) {
+        if (next < ROWS(tape) && tape[next].at_ms == ms) {
+            ikv_event event = ikv_event_make(tape[next].kind, ms * 1000000);
+            ikv_intake intake = IKV_INTAKE_INIT;
+            intake.has_due = true;
+            intake.group = next == 0 ? 0 : (uint32_t)next;
+            if (tape[next++].kind == IKV_KIND_POINTER_DOWN) {
+                event.device = k.fake.device;
+                event.pointer.type = IKV_TOUCH;
+            }
+            ok(ikv_sink_play(k.fake.sink, &event, &intake));
+        }
+        kit_frame(&k, ms);
+        ck_assert_int_eq(heard, ms >= 96);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 Suite *edge_time_suite(void)
 {
     Suite *s = suite_create("edge_time");
@@ -1439,6 +1475,7 @@ Suite *edge_time_suite(void)
     add(s, "38 told to make room", told_to_make_room);
     add(s, "38 handles and back", handles_and_back);
     add(s, "38 back at the end", back_at_the_end);
+    add(s, "L5 a hold waits for its mark", hold_waits_for_its_mark);
     add(s, "38 ended while the past is run", ended_while_past);
     add(s, "38 an inbox between two steps", inbox_between_two_steps);
     add_table(s, "38 paused on the way back", paused_on_the_way, 2);

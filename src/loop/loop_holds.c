@@ -21,19 +21,14 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
     ikvi_input_settle(loop->input, loop->s.routed_at);
 }
 
-/* Whether a handler has changed what mice rest on, so that they are to be
- * tested again while the steps stand still. */
-void ikvi_loop_note_owed(ikv_loop *loop)
-{
-    loop->s.owed = loop->s.stopped && ikvi_input_is_stale(loop->input);
-}
-
 /* After what handlers were told between two steps: a tape has what made them
  * be told, and not when the next frame was. */
 void ikvi_loop_end_between(ikv_loop *loop)
 {
     ikvi_loop_apply_seats(loop);
-    ikvi_loop_note_owed(loop);
+    /* Whether they have changed what mice rest on, which are then tested again
+     * though the steps stand still. */
+    loop->s.owed = loop->s.stopped && ikvi_input_is_stale(loop->input);
 }
 
 void ikvi_loop_retest(ikv_loop *loop)

@@ -473,7 +473,6 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock);
 void ikvi_loop_end_between(ikv_loop *loop);
 /* `ends`: the state's edges, too. */
 void ikvi_loop_pass_time(ikv_loop *loop, uint64_t clock, bool ends);
-void ikvi_loop_note_owed(ikv_loop *loop);
 /* OVER7, at the moment of what was routed last. */
 void ikvi_loop_retest(ikv_loop *loop);
 

@@ -486,7 +486,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             b.routed = false;
             ikvi_loop_apply_seats(loop);
             ikvi_loop_retest(loop);
-            ikvi_loop_apply_seats(loop);
+            ikvi_loop_end_between(loop);
             continue;
         }
         uint64_t due = due_of_head(loop);
@@ -497,7 +497,6 @@ void ikvi_loop_route_between(ikv_loop *loop)
         take_between(loop, &b, due);
     }
     IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
-    ikvi_loop_note_owed(loop);
     ikvi_loop_scope(loop, scope);
 }
 

@@ -130,7 +130,9 @@ void ikvi_router_send_holds(ikv_router *r, uint64_t time_ns)
         if (p == NULL)
             return;
         ikvi_router_no_hold(r, p);
-        /* At the moment it came due, not when that was looked at. */
+        /* At the moment it came due, not when that was looked at; and so is what
+         * its handlers do. */
+        r->s.time_ns = p->hold_ns;
         ikv_event now =
             ikvi_router_event_of(p, IKV_KIND_POINTER_HOLD, p->hold_ns);
         ikv_event hold = no_click_of(&now);

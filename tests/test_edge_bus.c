@@ -669,6 +669,50 @@ START_TEST(late_as_others_end)
 }
 END_TEST
 
+static ikv_verdict end_and_accept(const ikv_event *event, const ikv_delivery *d,
+                                  void *user)
+{
+    (void)event, (void)user;
+    ok(ikv_bus_unsubscribe(k.bus, d->subscription));
+    return IKV_ACCEPT;
+}
+
+static void deliver_to_three(void *user)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_UP, 1);
+    (void)user;
+    e.target = ikv_bus_root(k.bus);
+    ck_assert_uint_eq(ikv_bus_deliver(k.bus, &e).heard, 3);
+    dropped++;
+}
+
+/* D8, D10: who is told that it has ended as the outermost delivery ends delivers
+ * in turn: what came of the first is not what came of that. */
+START_TEST(outcome_of_its_own)
+{
+    static const ikv_target nobody = {0};
+    open_bus();
+    dropped = 0;
+    ikv_subscription_config config = wants(IKV_KIND_KEY_DOWN);
+    config.handler = end_and_accept;
+    config.on_drop = deliver_to_three;
+    ok(ikv_bus_subscribe(k.bus, &config, NULL, NULL));
+    /* So many that the run is not packed for the one that ends. */
+    hears(k.bus, IKV_KIND_KEY_DOWN, nobody, hear, NULL);
+    for (int i = 0; i < 3; i++)
+        hears(k.bus, IKV_KIND_KEY_UP, nobody, hear, NULL);
+    for (int i = 1; i <= 2; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
+        e.target = _i == 0 ? ikv_bus_root(k.bus) : nobody;
+        ikv_outcome outcome = ikv_bus_deliver(k.bus, &e);
+        ck_assert_uint_eq(outcome.heard, i == 1 ? 2 : 1);
+        ck_assert_uint_eq(outcome.verdict, i == 1 ? IKV_ACCEPT : 0);
+        ck_assert_int_eq(dropped, 1);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_verdict count_rising(const ikv_event *event, const ikv_delivery *d,
                                 void *user)
 {
@@ -1438,6 +1482,7 @@ Suite *edge_bus_suite(void)
     add_table(s, "20 conditions at their ends", conditions,
               ROWS(condition_table));
     add_table(s, "20 D7 every comparison", every_comparison, 7);
+    add_table(s, "D8 D10 an outcome of its own", outcome_of_its_own, 2);
     add_table(s, "20 tags as numbers", tags_as_numbers, 3);
     add(s, "20 kinds registered later", later_kinds);
     add_table(s, "24 names to the last byte", names_to_the_last_byte, 10);

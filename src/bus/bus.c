@@ -240,12 +240,12 @@ void ikvi_bus_set_in_scene(ikv_bus *bus, ikv_target target, bool in_scene)
 
 bool ikvi_bus_is_delivering(const ikv_bus *bus)
 {
-    /* Between two events of a flush nothing is busy, but the lane's list is in
+    /* Between two events of a flush nothing holds it, but the lane's list is in
      * use. */
     bool flushing = false;
     for (uint32_t i = 0; i < bus->s.lane_count; i++)
         flushing = flushing || ikvi_bus_lane(bus, i)->flushing;
-    return bus->busy != 0 || flushing;
+    return ikvi_bus_is_held(bus) || flushing;
 }
 
 void ikvi_bus_hold_inboxes(ikv_bus *bus, bool holds)
@@ -276,7 +276,7 @@ void ikvi_bus_fetch_target(const ikv_bus *bus, uint32_t place)
 
 bool ikvi_bus_is_busy(const ikv_bus *bus)
 {
-    return bus->busy != 0 || bus->closing;
+    return ikvi_bus_is_held(bus) || bus->closing;
 }
 
 ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
@@ -286,7 +286,7 @@ ikv_status ikv_bus_set_callbacks(ikv_bus *bus,
         return IKV_BAD_ARGUMENT;
     if (callbacks != NULL && callbacks->size != sizeof *callbacks)
         return IKV_BAD_SIZE;
-    if (bus->busy != 0)
+    if (ikvi_bus_is_held(bus))
         return IKV_BUSY;
     bus->callbacks = callbacks != NULL
                          ? *callbacks

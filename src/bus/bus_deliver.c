@@ -17,6 +17,7 @@ void ikvi_bus_deliver_open(ikv_bus *b)
         x->at_root.path = &the_root;
         x->at_root.path_length = 1;
         x->at_root.current = the_root;
+        x->using = &x->at_root;
     }
 }
 
@@ -115,8 +116,8 @@ static inline dispatch *descend(ikv_bus *b, const ikv_event *event,
                                 uint32_t traits)
 {
     IKVI_CHECK(b->depth < b->depth_limit);
+    ikvi_bus_settle_late(b);
     dispatch *x = ikvi_bus_dispatch(b, b->depth++);
-    ikvi_bus_hold(b);
     if (IKVI_UNLIKELY(b->pending_sorted < b->pending_count))
         ikvi_bus_settle_pending(b);
     x->event = event;
@@ -127,6 +128,13 @@ static inline dispatch *descend(ikv_bus *b, const ikv_event *event,
     x->born = b->births;
     x->traits = traits;
     return x;
+}
+
+/* And back, by the outermost with what had to wait. */
+static inline void ascend(ikv_bus *b)
+{
+    if (--b->depth == 0 && IKVI_UNLIKELY(b->untidy) && b->holds == 0)
+        ikvi_bus_compact(b);
 }
 
 /* Begins a delivery along a path. */
@@ -161,8 +169,8 @@ static inline ikv_outcome end(ikv_bus *b, dispatch *x)
     kind->delivered++;
     kind->unheard += outcome.heard == 0;
     IKVI_CHECK(x == ikvi_bus_dispatch(b, b->depth - 1));
-    b->depth--;
-    ikvi_bus_release(b);
+    x->using = &x->at_root;
+    ascend(b);
     return outcome;
 }
 
@@ -340,43 +348,41 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 
 /* The fast way for an event at the root that needs no merging, no position and
  * no gates: global subscriptions to one kind. Little is kept in registers
- * across the calls: who was skipped rather than who was called, and the bus is
- * found again through the delivery. */
+ * across the calls: who was called is counted in memory, down from all, and the
+ * bus is found again through the delivery. */
 static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
                                     const bus_run *run)
 {
     bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
-    ikv_delivery *delivery = &x->at_root;
-    x->using = delivery;
     const bus_entry *entry = ikvi_bus_entry(b, run->first);
-    const bus_entry *last = entry + run->count;
-    uint32_t heard = run->count;
+    uint32_t left = run->count;
     ikv_verdict verdict = 0;
+    x->heard = left;
     b->depth++;
-    b->busy++;
-    for (; entry < last; entry++) {
+    IKVI_CHECK(left > 0 && x->using == &x->at_root);
+    do {
         if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
-            heard--;
+            x->heard--;
             continue;
         }
-        delivery->subscription.bits = entry->subscription;
+        x->at_root.subscription.bits = entry->subscription;
         verdict |=
-            ikvi_bus_invoke(delivery, entry->handler, entry->user, event);
+            ikvi_bus_invoke(&x->at_root, entry->handler, entry->user, event);
         if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL)) {
             /* Those behind the one that stopped it were not called. */
-            heard -= (uint32_t)(last - entry) - 1;
+            x->heard -= left - 1;
             break;
         }
-    }
-    b = delivery->bus;
+    } while (entry++, --left > 0);
+    b = x->at_root.bus;
+    ikv_outcome outcome = {IKV_OK, verdict, x->heard, 0};
     bus_kind_counts *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;
-    if (IKVI_UNLIKELY(heard == 0))
+    if (IKVI_UNLIKELY(outcome.heard == 0))
         kind->unheard++;
-    IKVI_CHECK(ikvi_bus_dispatch(b, b->depth - 1)->using == delivery);
-    b->depth--;
-    ikvi_bus_release(b);
-    return (ikv_outcome){IKV_OK, verdict, heard, 0};
+    IKVI_CHECK(ikvi_bus_dispatch(b, b->depth - 1) == x);
+    ascend(b);
+    return outcome;
 }
 
 /* The fast way, if all that is against it is a watcher that is told of
@@ -421,10 +427,8 @@ static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
     ikv_delivery *delivery = &x->at_root;
     ikv_verdict verdict = 0;
     uint32_t heard = 0;
-    x->using = delivery;
     x->event = event;
     b->depth++;
-    b->busy++;
     for (; run != NULL && (verdict & IKV_STOP_ALL) == 0;
          run = second, second = NULL) {
         const bus_entry *entry = ikvi_bus_entry(b, run->first);
@@ -454,12 +458,18 @@ static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
     return end(b, x);
 }
 
+/* Whether all of the root's run of that kind, which is there, is. */
+static bool is_straight(const ikv_bus *b, ikv_kind kind)
+{
+    return (*ikvi_bus_root_run(b, kind) & STRAIGHT) != 0;
+}
+
 /* Looks up how the kind's run at the root stands to the wide one there. */
 static uint32_t order_runs(const ikv_bus *b, ikv_kind kind, uint32_t own,
                            uint32_t wide)
 {
     bus_run *run = ikvi_bus_run(b, own);
-    bool simple = run->straight && is_simple(b, wide) &&
+    bool simple = is_straight(b, kind) && is_simple(b, wide) &&
                   !ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
     run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
     return run->beside;
@@ -470,8 +480,8 @@ static uint32_t order_runs(const ikv_bus *b, ikv_kind kind, uint32_t own,
 IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
                                               const ikv_event *event)
 {
-    uint32_t own = ikvi_bus_words(b, b->root_runs)[event->kind];
-    uint32_t wide = ikvi_bus_words(b, b->root_runs)[0];
+    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, event->kind);
+    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
     uint32_t traits = traits_of(b, event->kind);
     uint32_t against = b->s.detours & ~DETOURS_BESIDE;
     if (traits == 0 || event->target.bits == 0 || against > 1)
@@ -483,7 +493,7 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
         /* Nobody of it hears the kind's family. */
         if (all != NULL && (all->families >> (traits & KIND_FAMILY) & 1) == 0)
             all = NULL;
-        if (all == NULL && run->straight && !b->counting)
+        if (all == NULL && is_straight(b, event->kind) && !b->counting)
             return deliver_straight(b, event, run);
         uint32_t beside = run->beside != BESIDE_UNKNOWN
                               ? run->beside
@@ -494,7 +504,7 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
             return deliver_beside(b, event, traits, run, all);
     }
     if (b->s.detours == 1 && b->s.watched && own != IKVI_NONE &&
-        ikvi_bus_run(b, own)->straight && !ikvi_bus_watches(b, WATCH_HANDLERS))
+        is_straight(b, event->kind) && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return deliver_told(b, event, ikvi_bus_run(b, own));
     if (against != b->s.watched || (traits & KIND_POSITIONED) ||
         !is_simple(b, own) || !is_simple(b, wide) ||
@@ -503,7 +513,6 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
     dispatch *x = descend(b, event, traits);
     bus_rest exact = ikvi_bus_rest_of(b, own);
     bus_rest all = ikvi_bus_rest_of(b, wide);
-    x->using = &x->at_root;
     if (ikvi_bus_watches(b, IKV_WATCH_EVENT))
         ikvi_bus_tell_delivery(b, IKV_WATCH_EVENT, x);
     ikvi_bus_call_two(b, x, &exact, &all, VISIT_OWN);
@@ -555,7 +564,7 @@ bool ikvi_bus_set_scope(ikv_bus *b, bool of_step)
  * it if so: spares making one. */
 bool ikvi_bus_nobody_hears(ikv_bus *b, ikv_kind kind)
 {
-    if (b->s.detours != 0 || ikvi_bus_words(b, b->root_runs)[kind] != IKVI_NONE)
+    if (b->s.detours != 0 || *ikvi_bus_root_run(b, kind) != NO_ROOT_RUN)
         return false;
     return count_unheard(b, kind, 1);
 }
@@ -567,18 +576,18 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
         return not_delivered(IKV_BAD_ARGUMENT);
     ikv_bus *b = bus;
     /* 0 and the root are the global subscribers'; all else is some target. */
-    if (event->target.bits > the_root.bits)
-        return deliver_below(b, event, NULL);
+    if (event->target.bits != the_root.bits)
+        return event->target.bits != 0 ? deliver_below(b, event, NULL)
+                                       : deliver_at_root(b, event, NULL);
     if (IKVI_UNLIKELY(event->kind >= b->kind_limit ||
                       b->depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
     if (IKVI_UNLIKELY(b->s.detours != 0))
         return deliver_counted(b, event);
-    uint32_t at = ikvi_bus_words(b, b->root_runs)[event->kind];
-    if (at == IKVI_NONE || event->target.bits == 0 ||
-        !ikvi_bus_run(b, at)->straight)
+    uint32_t where = *ikvi_bus_root_run(b, event->kind);
+    if ((where & STRAIGHT) == 0)
         return deliver_at_root(b, event, NULL);
-    return deliver_straight(b, event, ikvi_bus_run(b, at));
+    return deliver_straight(b, event, ikvi_at(b, b->runs + where - STRAIGHT));
 }
 
 ikv_outcome ikvi_bus_deliver_unrouted(ikv_bus *bus, const ikv_event *event,

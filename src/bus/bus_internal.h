@@ -3,20 +3,20 @@
  *
  * Each (kind, target) has a run: its entries lie side by side, sorted by rank,
  * then by birth. What is subscribed to families or to all kinds lies in the
- * target's wide run, of kind 0. Nothing moves while `busy` is not 0: entries
+ * target's wide run, of kind 0. Nothing moves while the bus is held: entries
  * that end get `visits` 0, and what is subscribed waits in `pending`; when
- * busy returns to 0, compacting tidies up. What is subscribed out of order in a
- * long run waits at its end, late, until something is busy again.
+ * nothing holds it any more, compacting tidies up. What is subscribed out of
+ * order in a long run waits at its end, late, until it is held again.
  *
  * bus-1  run->count entries from run->first are in the pool; run->dead of them
  *        have no subscription
  * bus-2  a run's entries are sorted by rank, then birth, but for the last
- *        run->late of them, of which there are none while anything is busy
+ *        run->late of them, of which there are none while it is held
  * bus-3  links, entries and subscriptions refer to each other
  * bus-4  a target's chain holds all its runs, once each; the root's are also in
  *        root_runs by kind
  * bus-5  the first pending_sorted of the pending links are sorted as bus-2;
- *        there are none while busy is 0
+ *        there are none while it is not held
  * bus-6  subscriptions in owners' lists are in use and name that owner
  * bus-7  deferred events are on one lane or free, and each lane's count is
  *        right
@@ -136,9 +136,17 @@ typedef struct bus_run {
     ikv_kind kind;
     uint16_t late; /* at the end, not sorted yet */
     bool used, dirty;
-    bool straight;  /* at the root, no position, no capturing, no gates */
     uint8_t beside; /* BESIDE_...: where the root's wide run stands to it */
 } bus_run;
+
+/* Where the root's run of a kind lies, in bytes from the first run: found so by
+ * a delivery without a multiplication. STRAIGHT is joined if it has no position,
+ * no capturing and no gates. */
+enum {
+    STRAIGHT = 1
+};
+#define NO_ROOT_RUN UINT32_C(0xfffffffe)
+_Static_assert(sizeof(bus_run) % 2 == 0, "there is a bit for STRAIGHT");
 
 /* D4: whether all of the root's wide run is called after a kind's run there, or
  * before it, and nobody of either has a gate: looked up at a delivery, forgotten
@@ -277,15 +285,18 @@ _Static_assert((int)IKV_FAMILY_COUNT <= (int)KIND_FAMILY, "families fit");
 /* One delivery under way; one for each level of depth. Of `delivery`, what
  * only some deliveries set is zero in between. */
 typedef struct bus_dispatch {
+    ikv_delivery
+        at_root; /* for the fast way: all is set but subscription; first,
+                             so that both are found by one address */
     ikv_delivery delivery;
-    ikv_delivery at_root; /* for the fast way: all is set but subscription */
     const ikv_event *event;
     ikv_verdict verdict;
     uint32_t heard;
     bool own_visit;      /* to its target alone */
     uint64_t born;       /* what is younger is not called */
     uint32_t traits;     /* of the kind: KIND_... */
-    ikv_delivery *using; /* of the two: it says who is called */
+    ikv_delivery *using; /* of the two: it says who is called; at_root but in a
+                            delivery along a path */
     ikv_event copy;
 #ifdef IKV_DEBUG
     ikv_event scratch; /* what handlers are given */
@@ -331,7 +342,8 @@ struct ikv_bus {
     uint32_t mailbox_capacity, mailbox_events, inbox_capacity;
     size_t inbox_size;
     /* Of what runs: none of it when an image is made. */
-    uint32_t busy, depth, dirty_run, pending_count;
+    uint32_t holds, depth; /* it is held by the one, and by dispatches */
+    uint32_t dirty_run, pending_count;
     uint32_t pending_sorted; /* of the pending links; younger ones follow */
     uint64_t pending_kinds;  /* of pending links, perhaps too many: 64 bits of
                                kinds as in kinds_seen, wide ones all */
@@ -339,6 +351,7 @@ struct ikv_bus {
     uint32_t removals;           /* of targets; never goes back */
     uint64_t kinds_ever;         /* as kinds_seen, of all targets; likewise */
     uint64_t frame; /* the present's, also in a past that is run again */
+    bool untidy;    /* runs, what waits or what has ended is to be looked at */
     bool counting;
     bool frame_scoped; /* what happens is not the steps' */
     bool closing;
@@ -448,6 +461,12 @@ static inline bus_kind_counts *ikvi_bus_kind(const ikv_bus *b, uint32_t kind)
     return (bus_kind_counts *)ikvi_at(b, b->kind_counts) + kind;
 }
 
+/* Whether runs must stay as they are. */
+static inline bool ikvi_bus_is_held(const ikv_bus *b)
+{
+    return (b->holds | b->depth) != 0;
+}
+
 static inline bus_dispatch *ikvi_bus_dispatch(const ikv_bus *b, uint32_t depth)
 {
     IKVI_CHECK(depth < b->depth_limit);
@@ -463,12 +482,20 @@ static inline uint32_t ikvi_bus_place(const ikv_bus *b, ikv_target target)
                : IKVI_NONE;
 }
 
+static inline uint32_t *ikvi_bus_root_run(const ikv_bus *b, ikv_kind kind)
+{
+    return &ikvi_bus_words(b, b->root_runs)[kind];
+}
+
 /* The run of a kind at a target, IKVI_NONE if there is none. */
 static inline uint32_t ikvi_bus_find_run(const ikv_bus *b, uint32_t target,
                                          ikv_kind kind)
 {
-    if (target == 0)
-        return ikvi_bus_words(b, b->root_runs)[kind];
+    if (target == ROOT_PLACE) {
+        uint32_t where = *ikvi_bus_root_run(b, kind);
+        return where != NO_ROOT_RUN ? where / (uint32_t)sizeof(bus_run)
+                                    : IKVI_NONE;
+    }
     uint32_t at = ikvi_bus_target(b, target)->first_run;
     while (at != IKVI_NONE && ikvi_bus_run(b, at)->kind != kind)
         at = ikvi_bus_run(b, at)->next;
@@ -758,7 +785,7 @@ void ikvi_bus_tell_deferred(const ikv_bus *b, uint32_t what,
                             const ikv_event *event, ikv_lane lane);
 /* bus_run.c */
 void ikvi_bus_runs_open(ikv_bus *b);
-/* Ties a subscription to a target and kind. While anything is busy runs don't
+/* Ties a subscription to a target and kind. While it is held runs don't
  * move, so that its entry waits. There is a link: the caller has asked. */
 void ikvi_bus_add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                        ikv_kind kind);
@@ -780,19 +807,23 @@ void ikvi_bus_tell_ended(ikv_bus *b);
 void ikvi_bus_silence(ikv_bus *b, uint32_t subscription, bool muted);
 void ikvi_bus_compact(ikv_bus *b);
 
-/* Nothing moves until it is released: what is late is sorted in before. */
+/* Before it is held: what is late is sorted in. */
+static inline void ikvi_bus_settle_late(ikv_bus *b)
+{
+    if (IKVI_UNLIKELY(b->dirty_run != IKVI_NONE) && !ikvi_bus_is_held(b))
+        ikvi_bus_tidy(b);
+}
+
+/* Nothing moves until it is released. */
 static inline void ikvi_bus_hold(ikv_bus *b)
 {
-    if (IKVI_UNLIKELY(b->dirty_run != IKVI_NONE) && b->busy == 0)
-        ikvi_bus_tidy(b);
-    b->busy++;
+    ikvi_bus_settle_late(b);
+    b->holds++;
 }
 
 static inline void ikvi_bus_release(ikv_bus *b)
 {
-    if (--b->busy == 0 &&
-        IKVI_UNLIKELY(b->dirty_run != IKVI_NONE || b->pending_count != 0 ||
-                      b->ended != IKVI_NONE))
+    if (--b->holds == 0 && IKVI_UNLIKELY(b->untidy) && b->depth == 0)
         ikvi_bus_compact(b);
 }
 

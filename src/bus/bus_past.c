@@ -113,7 +113,7 @@ uint64_t ikvi_bus_saved(ikv_bus *b, ikvi_saved to[2])
 {
     const size_t from = offsetof(ikv_bus, s);
     /* What is late is no part of an image, nor does it outlast another. */
-    if (b->busy == 0)
+    if (!ikvi_bus_is_held(b))
         ikvi_bus_tidy(b);
     /* Up to the inboxes, and from outside_end on: see lay_out_bus(). */
     to[0] = (ikvi_saved){(char *)b + from, b->inboxes - from};

@@ -24,7 +24,7 @@ void ikvi_bus_runs_open(ikv_bus *b)
     b->s.free_link = b->s.free_run = 0;
     b->dirty_run = IKVI_NONE;
     for (uint32_t i = 0; i < b->kind_limit; i++)
-        ikvi_bus_words(b, b->root_runs)[i] = IKVI_NONE;
+        *ikvi_bus_root_run(b, (ikv_kind)i) = NO_ROOT_RUN;
 }
 
 /* ----------------------------------------------------------------- runs -- */
@@ -49,9 +49,11 @@ static uint32_t make_run(ikv_bus *b, uint32_t target, ikv_kind kind)
     b->kinds_ever |= (uint64_t)1 << kind % 64;
     if (target == 0) {
         const ikv_kind_info *info = ikv_catalogue_info(b->catalogue, kind);
-        ikvi_bus_words(b, b->root_runs)[kind] = at;
+        uint32_t *where = ikvi_bus_root_run(b, kind);
+        *where = at * (uint32_t)sizeof *run;
         /* So until something with a gate or a capturing visit is put in. */
-        run->straight = info != NULL && !info->positioned;
+        if (info != NULL && !info->positioned)
+            *where |= STRAIGHT;
         b->s.detours |= kind == 0 ? DETOUR_WIDE : 0;
     }
     return at;
@@ -68,7 +70,7 @@ static void free_run(ikv_bus *b, uint32_t at)
             link = &ikvi_bus_run(b, *link)->next;
         *link = run->next;
         if (run->target == 0) {
-            ikvi_bus_words(b, b->root_runs)[run->kind] = IKVI_NONE;
+            *ikvi_bus_root_run(b, run->kind) = NO_ROOT_RUN;
             b->s.detours &= run->kind == 0 ? ~DETOUR_WIDE : UINT32_MAX;
         }
     }
@@ -176,6 +178,7 @@ void ikvi_bus_mark_dirty(ikv_bus *b, uint32_t at)
         run->dirty = true;
         run->next_dirty = b->dirty_run;
         b->dirty_run = at;
+        b->untidy = true;
     }
 }
 
@@ -287,14 +290,15 @@ static bus_entry make_entry(const ikv_bus *b, const bus_link *link)
  * each other is to be looked up anew. */
 static void forget_order(ikv_bus *b, bus_run *run)
 {
-    const uint32_t *runs = ikvi_bus_words(b, b->root_runs);
     run->beside = BESIDE_UNKNOWN;
     if (run->target != TAGGED_PLACE &&
         (run->target != ROOT_PLACE || run->kind != 0))
         return;
-    for (uint32_t kind = 0; kind < b->kind_limit; kind++)
-        if (runs[kind] != IKVI_NONE)
-            ikvi_bus_run(b, runs[kind])->beside = BESIDE_UNKNOWN;
+    for (uint32_t kind = 0; kind < b->kind_limit; kind++) {
+        uint32_t at = ikvi_bus_find_run(b, ROOT_PLACE, (ikv_kind)kind);
+        if (at != IKVI_NONE)
+            ikvi_bus_run(b, at)->beside = BESIDE_UNKNOWN;
+    }
 }
 
 /* Sorts a run's late entries in, from the end: who is late and who was there
@@ -347,7 +351,7 @@ static uint32_t find_place(const ikv_bus *b, const bus_run *run,
     return *late ? run->count : place;
 }
 
-/* Puts a link's entry into its run. Only while nothing is busy. */
+/* Puts a link's entry into its run. Only while it is not held. */
 static void insert_entry(ikv_bus *b, uint32_t link_at)
 {
     bus_link *link = ikvi_bus_link(b, link_at);
@@ -361,7 +365,7 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
         settle_run(b, at);
     if (run->count == run->room)
         grow_run(b, at);
-    IKVI_CHECK(b->busy == 0 && run->count < run->room);
+    IKVI_CHECK(!ikvi_bus_is_held(b) && run->count < run->room);
     uint32_t place = find_place(b, run, s, &late);
     for (uint32_t i = run->count++; i > place; i--)
         place_entry(b, at, i, *ikvi_bus_entry(b, run->first + i - 1),
@@ -373,8 +377,8 @@ static void insert_entry(ikv_bus *b, uint32_t link_at)
     /* Also of a muted one: unmuting must not have to look for its runs. */
     run->visits |= s->visits;
     run->families |= s->families;
-    if (s->visits & (VISIT_FIRST | VISIT_GATED))
-        run->straight = false;
+    if (run->target == ROOT_PLACE && (s->visits & (VISIT_FIRST | VISIT_GATED)))
+        *ikvi_bus_root_run(b, run->kind) &= ~(uint32_t)STRAIGHT;
     place_entry(b, at, place, make_entry(b, link), link_at);
     forget_order(b, run);
 }
@@ -384,13 +388,14 @@ static void insert_pending(ikv_bus *b, uint32_t link_at)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending);
     ikv_kind kind = ikvi_bus_link(b, link_at)->kind;
-    IKVI_CHECK(b->busy > 0 && b->pending_count < b->entry_capacity);
+    IKVI_CHECK(ikvi_bus_is_held(b) && b->pending_count < b->entry_capacity);
     b->pending_kinds |= kind == 0 ? UINT64_MAX : (uint64_t)1 << kind % 64;
     /* One for each, so that delivering asks only whether there is any
      * reason. */
     b->s.detours++;
     /* Behind the sorted ones, until a delivery begins that may hear it. */
     pending[b->pending_count++] = link_at;
+    b->untidy = true;
 }
 
 /* Sorts what waits and came since the last delivery began. */
@@ -436,8 +441,7 @@ static void remove_entry(ikv_bus *b, const bus_link *link)
         ikvi_bus_mark_dirty(b, link->run);
 }
 
-/* While anything is busy runs don't move, so a new entry waits in
- * `pending`. */
+/* While it is held runs don't move, so a new entry waits in `pending`. */
 void ikvi_bus_add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                        ikv_kind kind)
 {
@@ -454,7 +458,7 @@ void ikvi_bus_add_link(ikv_bus *b, uint32_t subscription, uint32_t target,
                        .target = target,
                        .kind = kind};
     s->first_link = at;
-    if (b->busy == 0)
+    if (!ikvi_bus_is_held(b))
         insert_entry(b, at);
     else
         insert_pending(b, at);
@@ -475,12 +479,12 @@ void ikvi_bus_free_link(ikv_bus *b, uint32_t at)
     b->s.links_used--;
 }
 
-/* While nothing is busy: runs are packed, what waited is put in, and what came
+/* While it is not held: runs are packed, what waited is put in, and what came
  * late is sorted in. */
 void ikvi_bus_tidy(ikv_bus *b)
 {
     uint32_t *pending = ikvi_bus_words(b, b->pending);
-    IKVI_CHECK(b->busy == 0);
+    IKVI_CHECK(!ikvi_bus_is_held(b));
     for (uint32_t i = 0; i < b->pending_count; i++)
         insert_entry(b, pending[i]);
     b->s.detours -= b->pending_count;
@@ -507,7 +511,7 @@ static const char *validate_run(const ikv_bus *b, uint32_t at)
     const bus_run *run = ikvi_bus_run(b, at);
     uint32_t dead = 0;
     const bus_subscription *last = NULL;
-    if (b->busy > 0 && run->late > 0)
+    if (ikvi_bus_is_held(b) && run->late > 0)
         return "bus-2";
     if (run->count > run->room ||
         run->first + run->room > b->s.pool_start + b->pool_half ||
@@ -557,7 +561,7 @@ const char *ikvi_bus_runs_validate(const ikv_bus *b)
         if (broken != NULL)
             return broken;
     }
-    if ((b->busy == 0 && b->pending_count != 0) ||
+    if ((!ikvi_bus_is_held(b) && b->pending_count != 0) ||
         b->pending_sorted > b->pending_count)
         return "bus-5";
     for (uint32_t o = 0; o < b->s.owner_slots.capacity; o++) {

@@ -14,6 +14,7 @@ static bool call_runs(const ikv_bus *b, uint32_t bits)
  * in, and only then is anybody told, who may subscribe again. */
 void ikvi_bus_compact(ikv_bus *b)
 {
+    b->untidy = false;
     ikvi_bus_tidy(b);
     if (b->ended != IKVI_NONE)
         ikvi_bus_tell_ended(b);
@@ -137,6 +138,7 @@ void ikvi_bus_drop(ikv_bus *b, uint32_t subscription)
         s->owner_next = b->ended;
         b->ended = subscription;
         b->ended_count++;
+        b->untidy = true;
     }
     ikvi_bus_release(b);
     if (!runs)

@@ -22,7 +22,7 @@ ikv_status ikv_bus_add_watcher(ikv_bus *bus, uint32_t wants,
 {
     if (bus == NULL || watcher == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
+    if (ikvi_bus_is_held(bus))
         return IKV_BUSY;
     if (bus->watcher_count == IKV_WATCHER_LIMIT)
         return IKV_FULL_WATCHERS;
@@ -38,7 +38,7 @@ ikv_status ikv_bus_remove_watcher(ikv_bus *bus, ikv_watcher watcher, void *user)
 {
     if (bus == NULL)
         return IKV_BAD_ARGUMENT;
-    if (bus->busy != 0)
+    if (ikvi_bus_is_held(bus))
         return IKV_BUSY;
     uint32_t i = 0;
     while (i < bus->watcher_count && (bus->watchers[i].watcher != watcher ||

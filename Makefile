@@ -33,6 +33,7 @@ test: debug
 	@scripts/check-names $(BUILD)/debug
 	@scripts/check-snippets
 	@scripts/rules --check
+	@scripts/mutate --check
 	@scripts/kinds $(BUILD)/debug/ikvar --check
 	@$(BUILD)/debug/tests/ikvar_tests
 

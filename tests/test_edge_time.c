@@ -1111,6 +1111,46 @@ START_TEST(second_owes)
 }
 END_TEST
 
+/* MODAL2: the mouse goes over to the first view. Who is told in the second that
+ * it has left makes something modal there: the finger that is down outside is
+ * cancelled at once. */
+static ikv_verdict make_modal(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)event, (void)d;
+    ikv_router_set_modal(pair.routers[1], 0, *(ikv_target *)user);
+    return IKV_CONTINUE;
+}
+
+START_TEST(modal_as_it_goes_over)
+{
+    int cancelled = 0;
+    open_pair();
+    ikv_target menu =
+        rect_target(pair.k.scene, (ikv_target){0}, 300, 0, 9, 9, 0);
+    hears(pair.k.bus, IKV_KIND_POINTER_CANCEL, (ikv_target){0}, count_heard,
+          &cancelled);
+    whole_frame(pair.loop);
+    for (uint16_t id = 0; id < 3; id++) {
+        ikv_event event = ikv_event_make(id == 0 ? IKV_KIND_POINTER_DOWN
+                                                 : IKV_KIND_POINTER_MOVE,
+                                         pair.fake.now_ns);
+        event.device = pair.fake.device;
+        event.view = id < 2;
+        event.pointer.pointer = id > 0;
+        event.pointer.type = id == 0 ? IKV_TOUCH : IKV_MOUSE;
+        event.pointer.x = event.pointer.y = 10;
+        ikv_input_route(pair.input, &event, NULL, 0);
+        if (id == 1)
+            hears(pair.k.bus, IKV_KIND_POINTER_LEAVE, (ikv_target){0},
+                  make_modal, &menu);
+        valid(ikv_router_validate(pair.routers[1]));
+    }
+    ck_assert_int_eq(cancelled, 1);
+    close_pair();
+}
+END_TEST
+
 typedef struct pair_row {
     const char *what;
     struct {
@@ -1464,6 +1504,7 @@ Suite *edge_time_suite(void)
     add(s, "32 images of some parts", images_of_some_parts);
     add(s, "37 recorded again", recorded_again);
     add_table(s, "L5 39 either router owes", second_owes, 2);
+    add(s, "39 MODAL2 as it goes over", modal_as_it_goes_over);
     add_table(s, "39 between routers", between_routers, ROWS(pair_table));
     add_table(s, "39 a drag between views", drag_between_views, 2);
     add(s, "39 one scene a bus", one_scene);

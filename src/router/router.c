@@ -195,13 +195,6 @@ static pointer *next_to_end(const ikv_router *r, const ikv_event *cause,
     return next;
 }
 
-/* What handlers have asked for is done before anything else is routed. */
-static void end_routing(ikv_router *r)
-{
-    ikvi_router_apply_cancels(r);
-    r->routing = false;
-}
-
 /* K1, TOUCH4: those that are down, in the order of their downs; pointers of a
  * device that is gone leave too. */
 static void release_all(ikv_router *r, const ikv_event *cause,
@@ -232,7 +225,7 @@ void ikv_router_resync(ikv_router *router, const ikv_event *cause,
     /* What is released bears the moment at which the loss was seen. */
     router->s.time_ns = cause->time_ns;
     release_all(router, cause, held, count);
-    end_routing(router);
+    ikvi_router_end_routing(router);
 }
 
 bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
@@ -258,7 +251,7 @@ void ikv_router_release_all(ikv_router *router, const ikv_event *cause)
     router->routing = true;
     router->s.time_ns = cause->time_ns;
     release_all(router, cause, NULL, 0);
-    end_routing(router);
+    ikvi_router_end_routing(router);
 }
 
 /* What releases comes before who hears of it: when a handler is told that a
@@ -317,7 +310,7 @@ ikv_outcome ikv_router_route(ikv_router *router, const ikv_event *event)
         router->s.view = event->view;
     ikvi_router_check_focus(router, event->time_ns);
     ikv_outcome outcome = route_by_family(router, event);
-    end_routing(router);
+    ikvi_router_end_routing(router);
     if (outcome.status == IKV_OK)
         router->s.counters.routed++;
     return outcome;
@@ -397,7 +390,7 @@ bool ikvi_router_advance(ikv_router *router, uint64_t time_ns)
         return false;
     router->routing = true;
     ikvi_router_send_holds(router, time_ns);
-    end_routing(router);
+    ikvi_router_end_routing(router);
     return true;
 }
 
@@ -415,7 +408,7 @@ static void cancel_now(ikv_router *r)
     if (r->routing)
         return;
     r->routing = true;
-    end_routing(r);
+    ikvi_router_end_routing(r);
 }
 
 ikv_status ikv_router_set_modal(ikv_router *router, uint8_t seat,

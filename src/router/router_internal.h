@@ -294,8 +294,9 @@ ikv_outcome ikvi_router_wheel(ikv_router *r, const ikv_event *event);
 ikv_outcome ikvi_router_pen(ikv_router *r, const ikv_event *event);
 /* Cancels a pointer that is down; one that hovers leaves if `leaves`. */
 void ikvi_router_end(ikv_router *r, pointer *p, uint64_t time_ns, bool leaves);
-/* MODAL2: what was asked to be cancelled while something was routed. */
-void ikvi_router_apply_cancels(ikv_router *r);
+/* MODAL2: what was asked to be cancelled while something was routed is, before
+ * anything else is routed. */
+void ikvi_router_end_routing(ikv_router *r);
 /* Buttons that are down of a cancelled press count no more: what was theirs is
  * gone, or is said anew. */
 void ikvi_router_drop_spent(ikv_router *r, const ikv_event *cause);

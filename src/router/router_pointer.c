@@ -635,7 +635,7 @@ static pointer *next_to_cancel(const ikv_router *r)
     return next;
 }
 
-void ikvi_router_apply_cancels(ikv_router *r)
+static void apply_cancels(ikv_router *r)
 {
     pointer *p;
     if (IKVI_LIKELY((r->s.cancels | r->s.cancels_outside) == 0))
@@ -646,6 +646,12 @@ void ikvi_router_apply_cancels(ikv_router *r)
         ikvi_router_end(r, p, r->s.time_ns, false);
     }
     r->s.cancels = r->s.cancels_outside = 0;
+}
+
+void ikvi_router_end_routing(ikv_router *r)
+{
+    apply_cancels(r);
+    r->routing = false;
 }
 
 void ikvi_router_reseat(ikv_router *router, const ikv_event *event)
@@ -665,8 +671,7 @@ void ikvi_router_reseat(ikv_router *router, const ikv_event *event)
     if (router->routing)
         return; /* done when what is routed has been told */
     router->routing = true;
-    ikvi_router_apply_cancels(router);
-    router->routing = false;
+    ikvi_router_end_routing(router);
 }
 
 void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
@@ -682,7 +687,7 @@ void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
     router->routing = true;
     router->s.time_ns = event->time_ns;
     ikvi_router_end(router, p, event->time_ns, true);
-    router->routing = false;
+    ikvi_router_end_routing(router);
 }
 
 /* -------------------------------------------------------- wheel and pen -- */
@@ -781,8 +786,7 @@ void ikv_router_retest(ikv_router *router, uint64_t time_ns)
         cause.flags |= IKV_SYNTHETIC;
         arrive(router, p, &cause);
     }
-    ikvi_router_apply_cancels(router);
-    router->routing = false;
+    ikvi_router_end_routing(router);
 }
 
 static void forget_drag(drag_state *drag, ikv_target target)

@@ -401,6 +401,7 @@ typedef struct small_game {
 
 static record small_told;
 static ikv_action_id small_horn;
+static bool small_live; /* it is recorded, and not played */
 
 static void push_moves(bench_kit *k, uint32_t count)
 {
@@ -495,6 +496,26 @@ static ikv_verdict light_up(const ikv_event *event,
     return note_told(event, delivery, NULL);
 }
 
+/* Another thread defers in each frame: what it has deferred in the last one is
+ * delivered as the run ends, and who hears of it asks for a pause. */
+static ikv_verdict hear_late(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    ikv_event deferred = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    if (event->kind != IKV_KIND_LOOP_FRAME) {
+        note_told(event, delivery, NULL);
+        if (event->kind == IKV_KIND_FIELD_SET && event->time_ns >= 1008000000)
+            ikv_loop_pause(k->loop);
+        return IKV_CONTINUE;
+    }
+    /* Any time is the program's own. */
+    deferred.time_ns = (1000 + delivery->step) * 1000000;
+    if (small_live)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &deferred));
+    return IKV_CONTINUE;
+}
+
 static const small_game small_games[] = {
     {"a group is cut by the ring",
      at_frame,
@@ -523,6 +544,17 @@ static const small_game small_games[] = {
      "0:pointer.over:0:96 "
      "0:device.seat:0:96 1:loop.step:0:100 2:loop.step:0:110 "
      "3:loop.step:0:120 4:loop.step:0:130 5:loop.step:0:140 "},
+    {"more is deferred as it ends",
+     two_steps_a_frame,
+     push_nothing,
+     {IKV_KIND_LOOP_FRAME, IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP,
+      IKV_KIND_LOOP_PAUSE},
+     hear_late,
+     "0:loop.step:0:10 0:field.set:0:1000 1:loop.step:0:20 1:field.set:0:1000 "
+     "2:loop.step:0:30 3:loop.step:0:40 3:field.set:0:1002 4:loop.step:0:50 "
+     "4:field.set:0:1003 5:loop.step:0:60 6:loop.step:0:70 6:field.set:0:1005 "
+     "7:loop.step:0:80 8:loop.step:0:90 8:field.set:0:1007 "
+     "8:field.set:0:1008 8:loop.pause:0:96 "},
 };
 
 static void open_small_game(bench_kit *k, const small_game *row,
@@ -549,6 +581,7 @@ START_TEST(small_played_back)
     bench_kit k;
     ikv_recording *recording;
     ikv_recording_config where = IKV_RECORDING_INIT;
+    small_live = true;
     open_small_game(&k, row, NULL, IKV_UNPACED);
     where.path = "small.tape.jsonl";
     where.kit = k.kit;
@@ -562,6 +595,7 @@ START_TEST(small_played_back)
     ok(ikv_recording_close(recording, NULL));
     kit_close(&k);
     recorded = small_told;
+    small_live = false;
 
     ck_assert_str_eq(recorded.text, row->told);
     for (int i = 0; i < ROWS(rates); i++) {

@@ -171,6 +171,14 @@ static void tremble(sim *s)
     }
 }
 
+/* On the clock. What another thread had deferred bears any time, its program's
+ * own: it is of the moment of what was before it. */
+static uint64_t time_of_next(const sim *s)
+{
+    bool own = s->intake.how == IKV_INTAKE_INBOX && s->intake.has_due;
+    return own ? s->latest_ns : s->next.time_ns;
+}
+
 /* Has the next event at hand; false at the end or when the tape failed. */
 static bool look_ahead(sim *s)
 {
@@ -195,10 +203,11 @@ static bool look_ahead(sim *s)
     tremble(s);
     /* Of what says when it is due the loop knows by itself what to do when. */
     bool known = s->intake.has_due && !s->breaks;
-    if (!known && s->next.time_ns > s->ready_ns)
-        s->ready_ns = s->next.time_ns;
-    if (s->next.time_ns > s->latest_ns)
-        s->latest_ns = s->next.time_ns;
+    uint64_t at = time_of_next(s);
+    if (!known && at > s->ready_ns)
+        s->ready_ns = at;
+    if (at > s->latest_ns)
+        s->latest_ns = at;
     return true;
 }
 
@@ -238,7 +247,7 @@ static ikv_status sim_poll(void *state)
     if (s->breaks)
         ikvi_faults_advance(&s->faults, s->sink, now);
     while (look_ahead(s) && s->ready_ns <= now &&
-           (until == 0 || s->next.time_ns < until)) {
+           (until == 0 || time_of_next(s) < until)) {
         /* pending is full: it stays at hand, and comes first next time */
         if (!give(s, now))
             break;

@@ -252,10 +252,12 @@ static bool has_more(ikv_loop *loop)
 /* -------------------------------------------------------- between steps -- */
 
 /* What is played may be here before its time; it is due at the latest when the
- * next step is. */
-static bool is_early(const ikv_loop *loop, const ikv_event *event)
+ * next step is. What a program had deferred bears a time of its own. */
+static bool is_early(const ikv_loop *loop, const ikv_event *event,
+                     const loop_entry *entry)
 {
-    return loop->playing && event->time_ns > loop->now &&
+    bool own = entry->how == IKV_INTAKE_INBOX && entry->due != NO_DUE;
+    return loop->playing && !own && event->time_ns > loop->now &&
            ikvi_loop_to_steps(loop, loop->now) < loop->s.next_end;
 }
 
@@ -291,7 +293,7 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;
     /* It is played and here before its time. */
-    if (is_early(loop, event))
+    if (is_early(loop, event, entry))
         return false;
     /* It was routed between two steps when it was recorded; or turns the
      * clock, which has its place there. */

@@ -151,7 +151,8 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
 {
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
-    bool recorded = !loop->in_scope;
+    /* What is asked for as the run ends does nothing any more. */
+    bool recorded = !loop->in_scope && !loop->over;
     uint64_t at = loop->in_scope ? loop->s.routed_at : loop->now;
     ikv_event event = ikv_event_make(kind, at);
     event.loop.count = count;

@@ -553,6 +553,45 @@ START_TEST(text_values)
 }
 END_TEST
 
+static void is_recordable(const ikv_event *event, const ikv_intake *intake,
+                          void *user)
+{
+    (void)intake;
+    ++*(int *)user;
+    ck_assert_uint_le(event->time_ns, IKV_TIME_LIMIT);
+}
+
+/* E5: no time comes in that a tape could not have. */
+START_TEST(far_times)
+{
+    static const struct {
+        uint64_t time_ns;
+        ikv_status status;
+    } rows[] = {{0, IKV_OK},
+                {IKV_TIME_LIMIT, IKV_OK},
+                {IKV_TIME_LIMIT + 1, IKV_BAD_VALUE},
+                {UINT64_MAX, IKV_BAD_VALUE}};
+    int taken = 0;
+    open_small(&k);
+    kit_open(&k);
+    kit_frame(&k, 0);
+    ok(ikv_loop_set_recorder(k.loop, is_recordable, &taken));
+    for (int i = 0; i < ROWS(rows); i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, rows[i].time_ns);
+        status_is(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &e), rows[i].status);
+        /* A port's is of its own clock, and not after it was seen. */
+        e.device = k.fake.device;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        e.kind = IKV_KIND_KEY_UP;
+        ok(ikv_sink_push_any(k.fake.sink, &e));
+    }
+    kit_frame(&k, 40);
+    kit_frame(&k, 80);
+    ck_assert_int_eq(taken, 2 + 2 * ROWS(rows));
+    kit_close(&k);
+}
+END_TEST
+
 /* Each float of each kind that ports push, one at a time. */
 static int push_bad_floats(const ikv_kind_info *info, double value)
 {
@@ -1551,6 +1590,7 @@ Suite *edge_ports_suite(void)
     add(s, "3 unnamed of all ports", unnamed_of_all);
     add_table(s, "4 clocks drift", drift, 5);
     add(s, "E5 5 text", text_values);
+    add(s, "E5 far times", far_times);
     add_table(s, "5 floats", float_values, 3);
     add_table(s, "5 recordings read back", recordings_read_back, 6);
     add_table(s, "6 meaningless, with reason", meaningless_events,

@@ -218,6 +218,9 @@ typedef struct ikv_query {
  * What is beyond is refused, in calls, in files and where it is pushed. */
 #define IKV_COORDINATE_LIMIT 1073741824.0f
 
+/* The latest time that a tape has, in ns: a hundred days. */
+#define IKV_TIME_LIMIT UINT64_C(8640000000000000)
+
 /* The deepest path from the root to a target, both included. */
 #define IKV_PATH_LIMIT 64
 

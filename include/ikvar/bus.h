@@ -653,7 +653,8 @@ IKV_API ikv_status ikv_bus_defer_data(ikv_bus *bus, ikv_lane lane,
 /* As ikv_bus_defer(), from any thread; the next flush of the lane takes it in.
  * Whether its target is there is seen then. The payload is the event's 32
  * bytes. Returns IKV_OK, BAD_ARGUMENT, UNKNOWN_NAME, BAD_VALUE (a value that
- * can't be recorded, as for ikv_sink_push()) or FULL_INBOX (counted).
+ * can't be recorded, as for ikv_sink_push(), or a time beyond IKV_TIME_LIMIT) or
+ * FULL_INBOX (counted).
  * One locked operation.
  * Context: any thread; one locked operation, O(1). */
 IKV_API ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,

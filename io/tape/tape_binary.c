@@ -653,9 +653,6 @@ binary_next ikvi_binary_next(binary_reader *b, ikv_message *torn)
 
 /* ------------------------------------------------------- as an event -- */
 
-/* A hundred days: more is no tape's time. */
-static const uint64_t latest_ns = UINT64_C(8640000000000000);
-
 /* They stay in the window until the next item is read. */
 static bool put_data(binary_reader *b, const token *cell, ikv_intake *intake)
 {
@@ -681,7 +678,7 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     bool whole = cell->type == TOKEN_UINT || (negative && mark == BINARY_DUE);
     uint64_t most = mark == BINARY_LANE    ? UINT16_MAX
                     : mark == BINARY_GROUP ? UINT32_MAX
-                                           : latest_ns;
+                                           : IKV_TIME_LIMIT;
     if (mark == BINARY_HELD || mark == BINARY_WITHIN)
         whole = cell->type == TOKEN_BOOL && cell->number != 0;
     if (!whole || cell->number > most)
@@ -695,7 +692,7 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
         intake->has_due = true;
         intake->due_ns =
             to->event.time_ns + (negative ? ~cell->number : cell->number);
-        return intake->due_ns <= latest_ns ||
+        return intake->due_ns <= IKV_TIME_LIMIT ||
                ikvi_reader_fail(
                    b->reader, NULL,
                    "due: it is before 0, or beyond a hundred days");
@@ -783,7 +780,7 @@ bool ikvi_binary_event(binary_reader *b, const target_finder *finder,
     if (b->after_ns < 0 && (uint64_t)-b->after_ns > b->time_ns)
         return ikvi_reader_fail(b->reader, NULL, "the event's time is below 0");
     b->time_ns += (uint64_t)b->after_ns;
-    if (b->time_ns > latest_ns)
+    if (b->time_ns > IKV_TIME_LIMIT)
         return ikvi_reader_fail(b->reader, NULL,
                                 "the event's time is beyond a hundred days");
     to->event.time_ns = b->time_ns;

@@ -11,7 +11,7 @@ enum {
     LINE_LIMIT = 65536
 };
 
-#define DAYS_100_MS 8.64e9
+#define LATEST_MS ((double)(IKV_TIME_LIMIT / 1000000))
 
 bool ikvi_lines_open(tape_lines *lines, const char *path, ikv_message *message)
 {
@@ -154,7 +154,7 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
             r, NULL, "expected format \"" TAPE_FORMAT "\", found \"%.60s\"",
             format);
     if (!ikvi_expect_object(r, NULL, object, members) ||
-        !ikvi_read_number(r, NULL, object, "until", 0, DAYS_100_MS, &until) ||
+        !ikvi_read_number(r, NULL, object, "until", 0, LATEST_MS, &until) ||
         !ikvi_read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
         !ikvi_read_integer(r, NULL, object, "per_seconds", 1, 1000,
                            &per_seconds) ||
@@ -213,7 +213,7 @@ bool ikvi_read_ns(reader *r, const json_t *object, const char *member,
     double ms = (double)*ns / 1e6;
     if (needed && json_object_get(object, member) == NULL)
         return ikvi_reader_fail(r, NULL, "member \"%s\" is missing", member);
-    if (!ikvi_read_number(r, NULL, object, member, 0, DAYS_100_MS, &ms))
+    if (!ikvi_read_number(r, NULL, object, member, 0, LATEST_MS, &ms))
         return false;
     *ns = (uint64_t)(ms * 1e6 + 0.5);
     return true;

@@ -184,9 +184,8 @@ static bool exact_ns(const char *text, uint64_t *ns)
     for (; *text >= '0' && *text <= '9' && digits < 12; text++, digits++)
         whole = whole * 10 + (uint64_t)(*text - '0');
     whole *= scale;
-    /* A hundred days: more is no tape's time, and what comes below can't
-     * overflow. */
-    if (digits == 0 || whole > UINT64_C(8640000000000000))
+    /* More is no tape's time, and what comes below can't overflow. */
+    if (digits == 0 || whole > IKV_TIME_LIMIT)
         return false;
     if (*text == '.')
         for (text++; *text >= '0' && *text <= '9' && scale > 1; text++) {

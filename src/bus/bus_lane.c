@@ -199,7 +199,8 @@ ikv_status ikv_bus_defer_any(ikv_bus *bus, ikv_lane lane,
     if (lane >= bus->s.lane_count)
         return IKV_UNKNOWN_NAME;
     /* Other threads may read the catalogue: kinds are never taken back. */
-    if (!ikvi_event_is_good(bus->catalogue, event))
+    if (!ikvi_event_is_good(bus->catalogue, event) ||
+        event->time_ns > IKV_TIME_LIMIT)
         return IKV_BAD_VALUE; /* E5: it could not be recorded */
     ikv_status status =
         ikv_queue_push(inbox_of(bus, ikvi_bus_lane(bus, lane)), event);

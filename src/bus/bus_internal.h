@@ -146,7 +146,8 @@ enum {
     STRAIGHT = 1
 };
 #define NO_ROOT_RUN UINT32_C(0xfffffffe)
-_Static_assert(sizeof(bus_run) % 2 == 0, "there is a bit for STRAIGHT");
+_Static_assert(sizeof(bus_run) % 2 == 0 && sizeof(bus_run) < 128,
+               "there is a bit for STRAIGHT, and room for 2^25 runs");
 
 /* D4: whether all of the root's wide run is called after a kind's run there, or
  * before it, and nobody of either has a gate: looked up at a delivery, forgotten
@@ -282,12 +283,11 @@ enum {
 };
 _Static_assert((int)IKV_FAMILY_COUNT <= (int)KIND_FAMILY, "families fit");
 
-/* One delivery under way; one for each level of depth. Of `delivery`, what
- * only some deliveries set is zero in between. */
+/* One delivery under way; one for each level of depth. `at_root` is for the fast
+ * way: all of it is set but subscription. It comes first, so that one address
+ * finds both. Of `delivery`, what only some deliveries set is zero in between. */
 typedef struct bus_dispatch {
-    ikv_delivery
-        at_root; /* for the fast way: all is set but subscription; first,
-                             so that both are found by one address */
+    ikv_delivery at_root;
     ikv_delivery delivery;
     const ikv_event *event;
     ikv_verdict verdict;

@@ -522,11 +522,13 @@ IKVI_APART static void look_around(ikv_loop *loop)
 /* And after it. */
 IKVI_APART static void look_back(ikv_loop *loop)
 {
+    bool past = loop->dropping;
+    /* First: what was pushed meanwhile may need no step. */
+    if (past)
+        end_past(loop);
     if (loop->ended_count == loop->port_count)
         run_out(loop);
-    if (loop->dropping)
-        end_past(loop);
-    else if (loop->s.stopped)
+    if (!past && loop->s.stopped)
         ikvi_loop_pass_paused_frame(loop);
 }
 

@@ -157,8 +157,9 @@ IKV_API ikv_status ikv_loop_close(ikv_loop *loop);
 /* Begins a frame: polls the ports and drains the whole queue. The first time
  * it sets the time to 0 and delivers loop.start.
  * Returns false after the end was asked for, and after a frame in which all
- * ports had ended and nothing waited: it has then flushed both lanes a last
- * time and delivered loop.end, once. False for NULL.
+ * ports had ended and nothing waited, nor had handlers made more steps due than
+ * it could run: it has then flushed both lanes a last time and delivered
+ * loop.end, once. False for NULL.
  * Context: owner thread, not inside a handler; what comes in, and its
  * deliveries. */
 IKV_API bool ikv_loop_begin(ikv_loop *loop);

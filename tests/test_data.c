@@ -479,6 +479,8 @@ START_TEST(on_tapes)
 }
 END_TEST
 
+#define FIELD_SET "\"kind\":\"field.set\",\"due\":5,\"lane\":\"step\","
+
 static const struct {
     const char *line, *says;
 } line_table[] = {
@@ -501,6 +503,22 @@ static const struct {
      "/data: what is \"held\""},
     {"\"kind\":\"text.input\",\"base64\":\"/w==\"",
      "the loop did not take a played event: a value has the wrong type"},
+    {FIELD_SET "\"type\":\"integer\",\"new\":2.5",
+     "/new: expected a whole number, of that \"type\", found 2.5"},
+    {FIELD_SET "\"new\":1,\"type\":\"bool\"",
+     "/new: expected true or false, of that \"type\", found 1"},
+    {"\"kind\":\"field.set\",\"new\":1,\"type\":\"bool\"",
+     "/new: expected true or false, of that \"type\", found 1"},
+    {FIELD_SET "\"type\":\"number\",\"new\":true",
+     "/new: expected a number, of that \"type\", found true"},
+    {FIELD_SET "\"type\":\"target\",\"new\":\"nobody\"",
+     "/new: expected a target's id, found \"nobody\""},
+    {FIELD_SET "\"type\":9,\"new\":1", "/new: expected a \"type\" that has"},
+    {FIELD_SET "\"old\":1,\"new\":1.5", "/new: expected a whole number"},
+    {FIELD_SET "\"new\":null", "/new: expected a number, or true or false"},
+    {FIELD_SET "\"old\":1,\"new\":1.5,\"type\":\"number\"", NULL},
+    {FIELD_SET "\"type\":\"target\",\"new\":\"root\"", NULL},
+    {FIELD_SET "\"new\":false", NULL},
     {"\"kind\":\"key.down\",\"data\":\"fine\"", NULL},
     {"\"kind\":\"key.down\",\"base64\":\"AAECAwQ=\"", NULL},
 };

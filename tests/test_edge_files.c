@@ -1452,10 +1452,122 @@ START_TEST(any_event)
 }
 END_TEST
 
+/* ------------------------------------------------ T1 any value on a tape -- */
+
+/* A kind's numbers at their ends; and values of every type, 25 that is a number
+ * and 25 that is a whole one. */
+static const uint64_t wide_table[] = {
+    0, 1, 999999999999999999, INT64_MAX, (uint64_t)INT64_MAX + 1, UINT64_MAX};
+static const struct {
+    uint8_t type;
+    ikv_bits before, after;
+} value_table[] = {
+    {IKV_VALUE_INTEGER, {.integer = INT64_MIN}, {.integer = INT64_MAX}},
+    {IKV_VALUE_INTEGER, {.integer = 0}, {.integer = 25}},
+    {IKV_VALUE_NUMBER, {.number = 25}, {.number = 0.12345678901}},
+    {IKV_VALUE_NUMBER, {.number = -0.0}, {.number = 25}},
+    {IKV_VALUE_NUMBER, {.number = 1e300}, {.number = 5e-324}},
+    {IKV_VALUE_BOOL, {.boolean = false}, {.boolean = true}},
+    {IKV_VALUE_BOOL, {.boolean = true}, {.boolean = false}},
+    {IKV_VALUE_TARGET, {.target = {0}}, {.target = {1}}}, /* the root */
+    {IKV_VALUE_TARGET, {.target = {77}}, {.target = {0}}},
+    {IKV_VALUE_NONE, {.integer = 0}, {.integer = 0}},
+};
+
+enum {
+    VALUES = ROWS(wide_table) + ROWS(value_table)
+};
+
+static ikv_event any_value(int nth, ikv_kind tide, uint64_t time_ns)
+{
+    bool wide = nth < ROWS(wide_table);
+    ikv_event e = ikv_event_make(wide ? tide : IKV_KIND_FIELD_SET, time_ns);
+    if (wide) {
+        const double numbers[] = {0, -0.0, 1e300, 5e-324, 0.1, 12345678901.5};
+        int32_t parts = nth % 2 ? INT32_MIN + nth : INT32_MAX;
+        uint64_t lower = wide_table[nth] - 7 * (uint64_t)(nth > 2);
+        memcpy(e.user, &wide_table[nth], 8);
+        memcpy((char *)e.user + 8, &lower, 8);
+        memcpy((char *)e.user + 16, &numbers[nth], 8);
+        memcpy((char *)e.user + 24, &parts, 4);
+    } else {
+        e.field.field = 3;
+        e.field.type = value_table[nth - ROWS(wide_table)].type;
+        e.field.before = value_table[nth - ROWS(wide_table)].before;
+        e.field.after = value_table[nth - ROWS(wide_table)].after;
+    }
+    return e;
+}
+
+/* Pushed, or from another thread, as lines (0) and binary (1). */
+START_TEST(any_values)
+{
+    static const ikv_field fields[] = {
+        {"u", IKV_TYPE_U64, 0, "", "", 1, 0},
+        {"i", IKV_TYPE_I64, 8, "", "", 1, 0},
+        {"f", IKV_TYPE_F64, 16, "", "", 1, 0},
+        {"s", IKV_TYPE_I32, 24, "", "", 1000, 0}};
+    const char *path = _i == 0 ? "values.tape.jsonl" : "values.tape.cbor";
+    static bench_kit k;
+    ikv_catalogue *catalogue;
+    ikv_catalogue_config own = IKV_CATALOGUE_INIT;
+    ikv_kind_config kind = IKV_KIND_CONFIG_INIT;
+    ikv_kind tide;
+    ikv_recording *recording;
+    ikv_recording_config config = IKV_RECORDING_INIT;
+    ikv_message message;
+    ikv_tape *tape;
+    ikv_event event;
+    own.memory = ikv_host_memory();
+    kind.name = "tide";
+    kind.fields = fields;
+    kind.field_count = ROWS(fields);
+    kind.pushable = true;
+    ok(ikv_catalogue_open(&own, &catalogue));
+    ok(ikv_catalogue_register(catalogue, &kind, &tide, NULL));
+    kit_prepare(&k);
+    k.config.catalogue = catalogue;
+    kit_open(&k);
+    config.path = path;
+    config.kit = k.kit;
+    ok(ikv_recording_open(&config, &recording, NULL));
+    for (int i = 0; i < VALUES; i++) {
+        event = any_value(i, tide, 0);
+        if (event.kind == tide)
+            ikv_sink_push(k.fake.sink, &event);
+        else
+            ok(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &event));
+        kit_frame(&k, 20 * (uint64_t)i);
+    }
+    event = any_value(VALUES - 1, tide, 0);
+    event.field.type = IKV_VALUE_TARGET + 1;
+    status_is(ikv_bus_defer_any(k.bus, IKV_STEP_LANE, &event), IKV_BAD_VALUE);
+    ok(ikv_recording_close(recording, NULL));
+    kit_close(&k);
+    ok(ikv_tape_open_kinds(path, catalogue, &tape, NULL));
+    for (int i = 0; i < VALUES; i++) {
+        ikv_event expected = any_value(i, tide, 0);
+        ck_assert_msg(ikv_tape_next(tape, &event, NULL, &message) == IKV_OK,
+                      "%d: %s", i, message.text);
+        ck_assert_msg(
+            event.kind == expected.kind &&
+                memcmp(&event.user, &expected.user, sizeof event.user) == 0,
+            "event %d differs", i);
+    }
+    status_is(ikv_tape_next(tape, &event, NULL, &message), IKV_ENDED);
+    ikv_tape_close(tape);
+    ikv_catalogue_close(catalogue);
+    char *text = read_file(path);
+    ck_assert(_i == 1 || strstr(text, "\"new\":\"root\"") != NULL);
+    free(text);
+}
+END_TEST
+
 Suite *edge_files_suite(void)
 {
     Suite *s = suite_create("edge_files");
     add_table_in_folder(s, "T1 any event", any_event, 2);
+    add_table_in_folder(s, "T1 any value", any_values, 2);
     add_in_folder(s, "T4 10 torn anywhere", torn_anywhere);
     add_table_in_folder(s, "10 torn or wrong", torn_or_wrong, ROWS(torn_table));
     add_table_in_folder(s, "10 torn at once", torn_at_once, ROWS(torn_headers));

@@ -189,6 +189,16 @@ static const ikv_field header_field[] = {
 static const ikv_field wrong_field[] = {{"a b", IKV_TYPE_U8, 0, "", "", 1, 0}};
 static const ikv_field odd_type[] = {{"odd", 77, 0, "", "", 1, 0}};
 static const ikv_field text_type[] = {{"odd", IKV_TYPE_TEXT, 0, "", "", 1, 0}};
+static const ikv_field
+    /* A double has no room for them, or what has no name is not read back. */
+    scaled_fields[] = {{"low", IKV_TYPE_I32, 0, "", "", 1000, 0},
+                       {"high", IKV_TYPE_U8, 4, "", "", 2, IKV_SET_FIELD}},
+    scaled_wide[] = {{"load", IKV_TYPE_U64, 0, "", "", 10, 0}},
+    scaled_float[] = {{"load", IKV_TYPE_F32, 0, "", "", 10, 0}},
+    set_signed[] = {{"load", IKV_TYPE_I8, 0, "", "", 1, IKV_SET_FLAGS}},
+    set_wide[] = {{"load", IKV_TYPE_U64, 0, "", "", 1, IKV_SET_FLAGS}},
+    set_bool[] = {{"load", IKV_TYPE_BOOL, 0, "", "", 1, IKV_SET_CODE}},
+    set_unknown[] = {{"load", IKV_TYPE_U8, 0, "", "", 1, IKV_SET_FIELD + 1}};
 static const ikv_field edge_field[] = {{"edge", IKV_TYPE_U8, 32, "", "", 1, 0}},
                        last_field[] = {
                            {"last", IKV_TYPE_BOOL, 31, "", "", 1, 0},
@@ -219,6 +229,13 @@ static const struct {
     {"a.b", wrong_field, 1, IKV_BAD_ARGUMENT, "a field's name must be made"},
     {"a.b", odd_type, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
     {"a.b", text_type, 1, IKV_BAD_VALUE, "field \"odd\" must have"},
+    {"ferry.docked", scaled_fields, 2, IKV_OK, ""},
+    {"a.b", scaled_wide, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
+    {"a.b", scaled_float, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
+    {"a.b", set_signed, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
+    {"a.b", set_wide, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
+    {"a.b", set_bool, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
+    {"a.b", set_unknown, 1, IKV_BAD_VALUE, "\"load\": only whole numbers of"},
     {"a.b", good_fields, 17, IKV_BAD_ARGUMENT, "at most 16 fields"},
     {"a[b", NULL, 0, IKV_BAD_ARGUMENT, "found \"a[b\""},
     {"a{b", NULL, 0, IKV_BAD_ARGUMENT, "found \"a{b\""},

@@ -100,9 +100,10 @@ enum {
  *            type's size; in an ikv_kind_info: bytes from the event's start
  *   unit     for people; "mask" if several named values may hold at once
  *   meaning  for people
- *   scale    the number that people see is the stored one divided by this;
- *            0 as 1
- *   set      IKV_SET_..., named values
+ *   scale    of whole numbers of at most 32 bits: what people see is the stored
+ *            one divided by this; 0 as 1
+ *   set      of whole numbers from 0, of at most 32 bits: IKV_SET_..., named
+ *            values
  */
 typedef struct ikv_field {
     const char *name;
@@ -193,7 +194,7 @@ typedef struct ikv_kind_config {
 /* Registers a kind and gives its number, from IKV_KIND_USER on.
  *   message  NULL, or gets what is wrong and what is needed
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, DUPLICATE (the name, or a field's),
- * BAD_VALUE (a field's type or offset), FULL_KINDS, FULL_FIELDS, FULL_NAMES.
+ * BAD_VALUE (a field's type, offset, scale or set), FULL_KINDS, FULL_FIELDS, FULL_NAMES.
  * Context: owner thread, inside handlers too; O(kinds). */
 IKV_API ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                           const ikv_kind_config *config,

@@ -41,15 +41,20 @@ static const char *target_of_tape(const void *user, const ikv_field *field,
                                   uint32_t bits)
 {
     const ikv_recording *r = user;
+    const char *name;
     if (field->set == IKV_SET_ACTION)
         return ikv_actions_name(ikv_kit_actions(r->kit), (ikv_action_id){bits});
-    if (field->type != IKV_TYPE_TARGET)
+    if (field->set == IKV_SET_FIELD && r->setup != NULL) {
+        name = ikv_setup_field_name(r->setup, bits);
+        return strcmp(name, "?") != 0 ? name : NULL;
+    }
+    if (field->type != IKV_TYPE_TARGET && field->type != IKV_TYPE_VALUE)
         return NULL;
     if (bits == ikv_bus_root(r->bus).bits)
         return "root";
     if (r->setup == NULL)
         return NULL;
-    const char *name = ikvi_setup_name_of(r->setup, (ikv_target){bits});
+    name = ikvi_setup_name_of(r->setup, (ikv_target){bits});
     return strcmp(name, "gone") != 0 ? name : NULL;
 }
 

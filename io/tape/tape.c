@@ -274,6 +274,29 @@ bool ikvi_may_have_data(reader *r, const ikv_kind_info *info,
                             "data along");
 }
 
+/* Those that are of a field: that are values of any type, or that are not. */
+static bool read_members(ikv_tape *tape, json_t *object,
+                         const ikv_kind_info *info, bool values,
+                         ikv_event *event)
+{
+    const char *member;
+    json_t *value;
+    json_object_foreach(object, member, value)
+    {
+        if (is_tape_member(member))
+            continue;
+        place at = {NULL, member, 0};
+        const ikv_field *field = ikv_field_find(info, member);
+        if (field == NULL)
+            return ikvi_unknown_field(&tape->lines.reader, info, member);
+        if ((field->type == IKV_TYPE_VALUE) == values &&
+            !ikvi_read_field(&tape->lines.reader, &at, value, field,
+                             &tape->finder, event))
+            return false;
+    }
+    return true;
+}
+
 static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
 {
     const ikv_kind_info *info;
@@ -289,23 +312,10 @@ static bool read_event(ikv_tape *tape, json_t *object, tape_line *line)
         line->intake.data = tape->data.bytes;
         line->intake.data_size = (uint32_t)tape->data.size;
     }
-    if (!ikvi_may_have_data(&tape->lines.reader, info, &line->intake))
-        return false;
-    const char *member;
-    json_t *value;
-    json_object_foreach(object, member, value)
-    {
-        if (is_tape_member(member))
-            continue;
-        place at = {NULL, member, 0};
-        const ikv_field *field = ikv_field_find(info, member);
-        if (field == NULL)
-            return ikvi_unknown_field(&tape->lines.reader, info, member);
-        if (!ikvi_read_field(&tape->lines.reader, &at, value, field,
-                             &tape->finder, &line->event))
-            return false;
-    }
-    return true;
+    /* Values last: their type may stand behind them. */
+    return ikvi_may_have_data(&tape->lines.reader, info, &line->intake) &&
+           read_members(tape, object, info, false, &line->event) &&
+           read_members(tape, object, info, true, &line->event);
 }
 
 /* ------------------------------------------------- gestures and digests -- */

@@ -62,7 +62,7 @@ const char *ikvi_name_of_number(const void *user, const ikv_field *field,
 /* ---------------------------------------------------------- binary tapes -- */
 
 enum {
-    BINARY_FIELDS = 48 /* of a kind, the header's included */
+    EVENT_FIELDS = 48 /* of a kind, the header's included */
 };
 
 /* What an event's bits say behind those of its fields: parts of its intake. */
@@ -252,6 +252,18 @@ void ikvi_write_fields(json_writer *w, const ikv_event *event,
 void ikvi_write_event(json_writer *w, const ikv_event *event,
                       const ikv_kind_info *info, const ikv_intake *intake,
                       target_namer name, const void *user);
+
+/* Where the fields of a kind lie in an event, counted in 8 bytes. */
+typedef struct field_places {
+    uint64_t bytes[EVENT_FIELDS]; /* of its word that are a field's */
+    uint8_t word[EVENT_FIELDS];
+    uint32_t count;
+    uint64_t anywhere; /* texts, and values of any type */
+} field_places;
+void ikvi_places_add(field_places *places, const ikv_field *field);
+/* A bit for each field in which two events differ, and of those anywhere. */
+uint64_t ikvi_places_compare(const field_places *places, const ikv_event *a,
+                             const ikv_event *b);
 
 /* The same line, with its end, if it is a plain one; else NULL. It stays until
  * the next one. */

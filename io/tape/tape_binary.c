@@ -17,7 +17,7 @@ enum {
     ITEM_LIMIT = 65536, /* bytes */
     WINDOW = 2 * ITEM_LIMIT,
     DEPTH_LIMIT = 8,
-    KIND_FIELDS = BINARY_FIELDS,
+    KIND_FIELDS = EVENT_FIELDS,
     HEADER_LIMIT = 16
 };
 
@@ -721,7 +721,7 @@ static bool put_plain(const token *cell, const ikv_field *field,
     ikv_value value = {IKV_VALUE_NONE, {0}};
     bool whole = cell->type == TOKEN_UINT || cell->type == TOKEN_NEGATIVE;
     if (field->type == IKV_TYPE_TARGET || field->type == IKV_TYPE_TEXT ||
-        ikvi_names_something(field))
+        field->type == IKV_TYPE_VALUE || ikvi_names_something(field))
         return false;
     if (cell->type == TOKEN_UINT && field->type == IKV_TYPE_U64) {
         memcpy((char *)event + field->offset, &cell->number, 8);

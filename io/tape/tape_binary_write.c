@@ -23,7 +23,7 @@ const char *const ikvi_binary_marks[BINARY_MARKS] = {
 
 typedef struct binary_field {
     const ikv_field *field;
-    uint32_t bytes;
+    bool plain; /* a number, in a float or a double */
 } binary_field;
 
 struct binary_writer {
@@ -35,7 +35,8 @@ struct binary_writer {
     const ikv_kind_info *info;
     ikv_event blank;
     uint32_t field_count;
-    binary_field fields[BINARY_FIELDS];
+    field_places places;
+    binary_field fields[EVENT_FIELDS];
     size_t used;
     unsigned char buffer[BUFFER];
 };
@@ -254,8 +255,10 @@ void ikvi_binary_write_end(binary_writer *w, uint64_t end_ns,
 
 static void learn_field(binary_writer *w, const ikv_field *field)
 {
-    w->fields[w->field_count++] =
-        (binary_field){.field = field, .bytes = ikvi_size_of_field(field)};
+    ikvi_places_add(&w->places, field);
+    w->fields[w->field_count++] = (binary_field){
+        .field = field,
+        .plain = field->type == IKV_TYPE_F32 || field->type == IKV_TYPE_F64};
 }
 
 static void learn_kind(binary_writer *w, const ikv_kind_info *info)
@@ -264,6 +267,7 @@ static void learn_kind(binary_writer *w, const ikv_kind_info *info)
     w->info = info;
     w->blank = ikvi_tape_blank(info);
     w->field_count = 0;
+    w->places = (field_places){0};
     for (uint32_t i = 0; i < info->field_count; i++)
         learn_field(w, &info->fields[i]);
     for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++)
@@ -286,15 +290,11 @@ static void describe_kind(binary_writer *w, const ikv_kind_info *info)
     }
 }
 
-/* The field as the event has it: not as the kind alone says. */
+/* A text or a value as the event has it: not as the kind alone says. */
 static bool differs(const binary_writer *w, const binary_field *f,
                     const ikv_event *event)
 {
-    size_t at = f->field->offset;
     uint32_t length = 0;
-    if (f->bytes != 0)
-        return memcmp((const char *)event + at, (const char *)&w->blank + at,
-                      f->bytes) != 0;
     if (ikv_field_text(f->field, event, &length) != NULL)
         return length > 0;
     return ikv_field_get(f->field, event).bits.integer !=
@@ -349,8 +349,12 @@ static void put_field(binary_writer *w, const binary_field *f,
                       const void *user)
 {
     uint32_t length = 0;
-    const char *text = ikv_field_text(f->field, event, &length);
     ikv_value value = ikv_field_get(f->field, event);
+    if (f->plain) {
+        put_real(w, value.bits.number);
+        return;
+    }
+    const char *text = ikv_field_text(f->field, event, &length);
     bool is_target = value.type == IKV_VALUE_TARGET;
     uint32_t bits =
         is_target ? value.bits.target.bits : (uint32_t)value.bits.integer;
@@ -385,15 +389,17 @@ void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
         learn_kind(w, info);
     if (w->index[info->kind] == 0)
         describe_kind(w, info);
-    uint64_t mask = 0, marks = marks_of(event, intake);
-    for (uint32_t i = 0; i < w->field_count; i++)
-        mask |= (uint64_t)differs(w, &w->fields[i], event) << i;
+    uint64_t marks = marks_of(event, intake);
+    uint64_t mask = ikvi_places_compare(&w->places, event, &w->blank);
+    for (uint32_t i = 0; w->places.anywhere >> i != 0; i++)
+        if ((w->places.anywhere >> i & 1) && !differs(w, &w->fields[i], event))
+            mask &= ~((uint64_t)1 << i);
     put_array(w, 3 + ikvi_bits_in(mask) + ikvi_bits_in(marks));
     put_uint(w, w->index[info->kind] - 1u);
     put_integer(w, (int64_t)(event->time_ns - w->time_ns));
     put_uint(w, mask | marks << w->field_count);
     w->time_ns = event->time_ns;
-    for (uint32_t i = 0; i < w->field_count; i++)
+    for (uint32_t i = 0; mask >> i != 0; i++)
         if (mask >> i & 1)
             put_field(w, &w->fields[i], event, name, user);
     put_marks(w, marks, event, intake);

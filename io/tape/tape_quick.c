@@ -200,8 +200,9 @@ static bool put_number(const ikv_field *field, const char *text,
                        ikv_event *event)
 {
     ikv_value value = {IKV_VALUE_INTEGER, {0}};
+    /* Of what type a value is another member says. */
     if (field->set != IKV_SET_NONE || field->type == IKV_TYPE_TEXT ||
-        field->type == IKV_TYPE_TARGET)
+        field->type == IKV_TYPE_TARGET || field->type == IKV_TYPE_VALUE)
         return false;
     /* Up to 15 digits fit into 64 bits and into a double alike. */
     if (strpbrk(text, ".eE") == NULL && strlen(text) < 16) {

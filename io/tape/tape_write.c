@@ -89,10 +89,37 @@ void ikvi_write_event(json_writer *w, const ikv_event *event,
     ikvi_write_data(w, intake->data, intake->data_size);
 }
 
+/* ------------------------------------------------------- what is written -- */
+
+void ikvi_places_add(field_places *places, const ikv_field *field)
+{
+    unsigned char bytes[8] = {0};
+    uint32_t size = ikvi_size_of_field(field), index = places->count++;
+    /* No number lies in two words. */
+    memset(bytes + field->offset % 8, 0xff, size);
+    memcpy(&places->bytes[index], bytes, sizeof bytes);
+    places->word[index] = (uint8_t)(field->offset / 8);
+    places->anywhere |= (uint64_t)(size == 0) << index;
+}
+
+uint64_t ikvi_places_compare(const field_places *places, const ikv_event *a,
+                             const ikv_event *b)
+{
+    uint64_t one[sizeof *a / 8], other[sizeof *a / 8];
+    uint64_t found = places->anywhere;
+    memcpy(one, a, sizeof one);
+    memcpy(other, b, sizeof other);
+    for (uint32_t i = 0; i < sizeof *a / 8; i++)
+        one[i] ^= other[i];
+    for (uint32_t i = 0; i < places->count; i++)
+        found |= (uint64_t)((one[places->word[i]] & places->bytes[i]) != 0)
+                 << i;
+    return found;
+}
+
 /* ---------------------------------------------------------- plain lines -- */
 
 enum {
-    FIELDS = 48,     /* of an event, its header's included */
     PREFIX = 40,     /* bytes of `,"name":` */
     KIND_BYTES = 80, /* of `,"kind":"name"` */
     FIELD_BYTES = 128
@@ -109,7 +136,7 @@ enum {
 
 typedef struct plain_field {
     const ikv_field *field;
-    uint8_t bytes, how, length;
+    uint8_t how, length;
     char prefix[PREFIX];
 } plain_field;
 
@@ -118,9 +145,10 @@ struct plain_writer {
     ikv_event blank; /* what is as in it is not written */
     bool fit;        /* that kind can be written here */
     uint32_t count, kind_length;
+    field_places places;
     char kind[KIND_BYTES];
-    plain_field fields[FIELDS];
-    char line[FIELDS * FIELD_BYTES + KIND_BYTES + FIELD_BYTES];
+    plain_field fields[EVENT_FIELDS];
+    char line[EVENT_FIELDS * FIELD_BYTES + KIND_BYTES + FIELD_BYTES];
 };
 
 plain_writer *ikvi_plain_open(void)
@@ -147,14 +175,13 @@ static uint8_t how_written(const ikv_field *field)
 static void learn_field(plain_writer *p, const ikv_field *field)
 {
     if (field->type == IKV_TYPE_TEXT || field->type == IKV_TYPE_VALUE ||
-        p->count == FIELDS || strlen(field->name) > PREFIX - 5) {
+        p->count == EVENT_FIELDS || strlen(field->name) > PREFIX - 5) {
         p->fit = false;
         return;
     }
+    ikvi_places_add(&p->places, field);
     plain_field *f = &p->fields[p->count++];
-    *f = (plain_field){.field = field,
-                       .bytes = (uint8_t)ikvi_size_of_field(field),
-                       .how = how_written(field)};
+    *f = (plain_field){.field = field, .how = how_written(field)};
     f->length =
         (uint8_t)snprintf(f->prefix, sizeof f->prefix, ",\"%s\":", field->name);
 }
@@ -165,6 +192,7 @@ static void learn_kind(plain_writer *p, const ikv_kind_info *info)
     p->blank = ikvi_tape_blank(info);
     p->info = info;
     p->count = 0;
+    p->places = (field_places){0};
     /* The catalogue's names need no escapes. */
     p->fit = strlen(info->name) < KIND_BYTES - 12;
     for (uint32_t i = 0; (field = ikv_field_header(i)) != NULL; i++)
@@ -199,15 +227,16 @@ static char *put_text(char *to, const char *text)
 
 static char *put_mask(char *to, const ikv_field *field, uint64_t mask)
 {
-    const char *name;
-    uint64_t bit, known = 0;
     const char *end = to + FIELD_BYTES - PREFIX;
     *to = '['; /* again, if nothing follows */
-    for (uint32_t i = 0; (name = ikv_value_list(field->set, i, &bit)) != NULL;
-         i++) {
-        known |= bit;
+    for (uint32_t i = 0; mask != 0; i++) {
+        uint64_t bit;
+        const char *name = ikv_value_list(field->set, i, &bit);
+        if (name == NULL)
+            return NULL;
         if ((mask & bit) == 0)
             continue;
+        mask &= ~bit;
         if ((size_t)(end - to) < strlen(name) + 5)
             return NULL;
         to[0] = *to == '[' ? '[' : ',';
@@ -216,8 +245,6 @@ static char *put_mask(char *to, const ikv_field *field, uint64_t mask)
         *to++ = '"';
         *to = ','; /* or the end */
     }
-    if ((mask & ~known) != 0)
-        return NULL;
     if (*to == '[')
         to++;
     *to++ = ']';
@@ -238,26 +265,15 @@ static char *put_value(char *to, const plain_field *f, ikv_value value)
             return put_text(to, text);
     } else if (f->how == WRITE_BOOL) {
         return put(to, value.bits.boolean ? "true" : "false");
-    } else if (f->how == WRITE_NOT) {
+    } else if (f->how == WRITE_NOT ||
+               (field->type == IKV_TYPE_U64 && value.bits.integer < 0)) {
         return NULL;
     }
     size_t length = value.type == IKV_VALUE_INTEGER
                         ? ikvi_integer_text(value.bits.integer, to)
                         : ikvi_number_text(value.bits.number,
-                                           field->type != IKV_TYPE_F64, to);
+                                           ikvi_has_float_digits(field), to);
     return length > 0 ? to + length : NULL;
-}
-
-/* A bit for each 8 bytes in which two events differ: no field lies in two. */
-static uint32_t find_differences(const ikv_event *a, const ikv_event *b)
-{
-    uint64_t one[sizeof *a / 8], other[sizeof *a / 8];
-    uint32_t bits = 0;
-    memcpy(one, a, sizeof one);
-    memcpy(other, b, sizeof other);
-    for (uint32_t i = 0; i < sizeof *a / 8; i++)
-        bits |= (uint32_t)(one[i] != other[i]) << i;
-    return bits;
 }
 
 const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
@@ -269,7 +285,7 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
     if (!p->fit || intake->group != 0 || intake->how != IKV_INTAKE_INPUT ||
         intake->lost_ns != 0 || intake->data_size > 0)
         return NULL;
-    uint32_t differences = find_differences(event, &p->blank);
+    uint64_t changed = ikvi_places_compare(&p->places, event, &p->blank);
     char *to = put(p->line, "{\"t\":");
     to += ikv_time_format(event->time_ns, to);
     memcpy(to, p->kind, p->kind_length);
@@ -278,12 +294,9 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
         to = put(to, ",\"due\":");
         to += ikv_time_format(intake->due_ns, to);
     }
-    for (uint32_t i = 0; i < p->count; i++) {
+    for (uint32_t i = 0; changed >> i != 0; i++) {
         const plain_field *f = &p->fields[i];
-        size_t at = f->field->offset;
-        if ((differences >> at / 8 & 1) == 0 ||
-            memcmp((const char *)event + at, (const char *)&p->blank + at,
-                   f->bytes) == 0)
+        if ((changed >> i & 1) == 0)
             continue;
         ikv_value value = ikv_field_get(f->field, event);
         memcpy(to, f->prefix, f->length);

@@ -608,7 +608,7 @@ static bool read_target(reader *r, const place *at, const json_t *value,
                             ikvi_json_found(value));
 }
 
-static const char *type_name(const ikv_field *field)
+static const char *type_name(const ikv_field *field, const ikv_event *event)
 {
     static const char *const names[IKV_TYPE_COUNT] = {
         [IKV_TYPE_U8] = "a whole number from 0 to 255",
@@ -617,16 +617,41 @@ static const char *type_name(const ikv_field *field)
         [IKV_TYPE_I16] = "a whole number from -32768 to 32767",
         [IKV_TYPE_U32] = "a whole number from 0 to 4294967295",
         [IKV_TYPE_I32] = "a whole number of 32 bits",
-        [IKV_TYPE_U64] = "a whole number from 0",
+        [IKV_TYPE_U64] = "a whole number from 0 (above 9223372036854775807 as "
+                         "a string)",
         [IKV_TYPE_I64] = "a whole number",
         [IKV_TYPE_F32] = "a number",
         [IKV_TYPE_F64] = "a number",
         [IKV_TYPE_BOOL] = "true or false",
         [IKV_TYPE_TARGET] = "a target's id",
         [IKV_TYPE_TEXT] = "a string",
-        [IKV_TYPE_VALUE] = "a number, or true or false",
     };
+    static const char *const values[] = {
+        [IKV_VALUE_NONE] = "a number, or true or false",
+        [IKV_VALUE_INTEGER] = "a whole number, of that \"type\"",
+        [IKV_VALUE_NUMBER] = "a number, of that \"type\"",
+        [IKV_VALUE_BOOL] = "true or false, of that \"type\"",
+    };
+    uint32_t type = event->field.type;
+    if (field->type == IKV_TYPE_VALUE)
+        return type <= IKV_VALUE_BOOL ? values[type]
+                                      : "a \"type\" that has values";
     return field->scale > 1 ? "a number that fits" : names[field->type];
+}
+
+/* A value is of the type that its event has already, if any: 25 is a number
+ * too. */
+static bool is_of_type(const ikv_field *field, const ikv_event *event,
+                       ikv_value *value)
+{
+    uint32_t type = event->field.type;
+    if (field->type != IKV_TYPE_VALUE || type == IKV_VALUE_NONE)
+        return true;
+    if (type == IKV_VALUE_NUMBER && value->type == IKV_VALUE_INTEGER) {
+        value->type = IKV_VALUE_NUMBER;
+        value->bits.number = (double)value->bits.integer;
+    }
+    return value->type == type;
 }
 
 bool ikvi_names_something(const ikv_field *field)
@@ -641,6 +666,21 @@ ikv_status ikvi_message_fine(ikv_message *message)
     return IKV_OK;
 }
 
+/* JSON's whole numbers have 63 bits: larger ones are strings of digits. */
+static bool read_wide(const char *text, const ikv_field *field,
+                      ikv_event *event)
+{
+    if (text == NULL || text[strspn(text, "0123456789")] != '\0' ||
+        text[0] == '\0')
+        return false;
+    errno = 0;
+    uint64_t number = strtoull(text, NULL, 10);
+    if (errno != 0)
+        return false;
+    memcpy((char *)event + field->offset, &number, sizeof number);
+    return true;
+}
+
 bool ikvi_read_field(reader *r, const place *at, const json_t *value,
                      const ikv_field *field, const target_finder *finder,
                      ikv_event *event)
@@ -649,7 +689,12 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
     uint64_t named = 0;
     if (field->type == IKV_TYPE_TEXT)
         return read_text(r, at, value, field, event);
-    if (field->type == IKV_TYPE_TARGET) {
+    if (field->type == IKV_TYPE_U64 && field->set == IKV_SET_NONE &&
+        read_wide(json_string_value(value), field, event))
+        return true;
+    if (field->type == IKV_TYPE_TARGET ||
+        (field->type == IKV_TYPE_VALUE &&
+         event->field.type == IKV_VALUE_TARGET)) {
         to.type = IKV_VALUE_TARGET;
         if (!read_target(r, at, value, finder, &to.bits.target))
             return false;
@@ -689,10 +734,11 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
         to.type = IKV_VALUE_NUMBER;
         to.bits.number = json_real_value(value);
     }
-    if (to.type != IKV_VALUE_NONE && ikv_field_put(field, event, to) == IKV_OK)
+    if (to.type != IKV_VALUE_NONE && is_of_type(field, event, &to) &&
+        ikv_field_put(field, event, to) == IKV_OK)
         return true;
-    return ikvi_reader_fail(r, at, "expected %s, found %s", type_name(field),
-                            ikvi_json_found(value));
+    return ikvi_reader_fail(r, at, "expected %s, found %s",
+                            type_name(field, event), ikvi_json_found(value));
 }
 
 /* ------------------------------------------------------ types of fields -- */
@@ -738,6 +784,11 @@ const char *ikvi_type_of_field(const ikv_field *field)
         if (field_types[i].type == field->type)
             return field_types[i].name;
     return field->type == IKV_TYPE_TEXT ? "text" : "value";
+}
+
+bool ikvi_has_float_digits(const ikv_field *field)
+{
+    return field->type == IKV_TYPE_F32 || field->type <= IKV_TYPE_I16;
 }
 
 uint32_t ikvi_size_of_field(const ikv_field *field)

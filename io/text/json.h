@@ -117,6 +117,9 @@ const char *ikvi_field_type_name(uint32_t index);
  * any type. */
 const char *ikvi_type_of_field(const ikv_field *field);
 uint32_t ikvi_size_of_field(const ikv_field *field);
+/* Whether a float's shortest digits say what it holds, also where it is a scaled
+ * one of 16 bits; else it takes a double's. */
+bool ikvi_has_float_digits(const ikv_field *field);
 
 /* The number that a field's value has of that name. */
 bool ikvi_json_named(const ikv_field *field, const char *name, uint64_t *value);

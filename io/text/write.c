@@ -284,6 +284,14 @@ static void write_mask(json_writer *w, const ikv_field *field, uint64_t mask)
     ikvi_write_close_list(w);
 }
 
+/* JSON's whole numbers have 63 bits. */
+static void write_wide(json_writer *w, uint64_t value)
+{
+    char text[24];
+    snprintf(text, sizeof text, "%llu", (unsigned long long)value);
+    ikvi_write_text(w, text);
+}
+
 static void write_whole(json_writer *w, const ikv_field *field, int64_t value)
 {
     char buffer[8];
@@ -292,6 +300,8 @@ static void write_whole(json_writer *w, const ikv_field *field, int64_t value)
         write_mask(w, field, (uint64_t)value);
     else if (name != NULL)
         ikvi_write_text(w, name);
+    else if (field->type == IKV_TYPE_U64 && value < 0)
+        write_wide(w, (uint64_t)value);
     else
         ikvi_write_integer(w, value);
 }
@@ -309,7 +319,7 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
     ikv_value value = ikv_field_get(field, event);
     switch (value.type) {
     case IKV_VALUE_NUMBER:
-        ikvi_write_number(w, value.bits.number, field->type != IKV_TYPE_F64);
+        ikvi_write_number(w, value.bits.number, ikvi_has_float_digits(field));
         break;
     case IKV_VALUE_BOOL:
         ikvi_write_bool(w, value.bits.boolean);

@@ -211,6 +211,20 @@ static ikv_status check_field(const ikv_kind_config *config, uint32_t at,
                 "within 32 bytes, at a multiple of its size", NULL});
         return IKV_BAD_VALUE;
     }
+    /* What people see of a scaled one is a double: it has room for 32 bits. */
+    bool whole = field->type <= IKV_TYPE_I64 && size <= 4;
+    bool named = whole && !type_rows[field->type].is_signed &&
+                 field->set <= IKV_SET_FIELD;
+    if ((field->scale > 1 && !whole) ||
+        (field->set != IKV_SET_NONE && !named)) {
+        ikvi_message(
+            message,
+            (const char *[]){
+                "kind \"", kind, "\": field \"", name,
+                "\": only whole numbers of at most 32 bits have a scale, ",
+                "and only such from 0 a set of the list", NULL});
+        return IKV_BAD_VALUE;
+    }
     return IKV_OK;
 }
 
@@ -535,6 +549,19 @@ static bool field_is_usable(const ikv_field *field)
            type_rows[field->type].size <= sizeof(ikv_event) - field->offset;
 }
 
+/* Of what is narrower than its room the rest is 0. */
+static ikv_value value_of(const char *at, uint32_t type)
+{
+    ikv_value value = {type, {0}};
+    if (type == IKV_VALUE_BOOL)
+        value.bits.boolean = *at != 0;
+    else if (type == IKV_VALUE_TARGET)
+        memcpy(&value.bits.target, at, sizeof value.bits.target);
+    else if (type == IKV_VALUE_INTEGER || type == IKV_VALUE_NUMBER)
+        memcpy(&value.bits, at, sizeof value.bits);
+    return value;
+}
+
 /* One place that knows how each type lies in an event; conditions, files, logs
  * and digests all read through it. A scaled integer is told as people see it.
  * */
@@ -546,8 +573,7 @@ ikv_value ikv_field_get(const ikv_field *field, const ikv_event *event)
     const char *at = (const char *)event + field->offset;
     struct type_row type = type_rows[field->type];
     if (field->type == IKV_TYPE_VALUE) {
-        value.type = event->field.type;
-        memcpy(&value.bits, at, sizeof value.bits);
+        value = value_of(at, event->field.type);
     } else if (field->type == IKV_TYPE_BOOL) {
         value.type = IKV_VALUE_BOOL;
         value.bits.boolean = *at != 0;

@@ -105,12 +105,11 @@ static void print_integer(ikvi_text *text, const ikv_field *field,
         ikvi_text_signed(text, value);
 }
 
-/* A scaled field is a whole number of 1/scale: it prints as a float would. */
 static void print_value(ikvi_text *text, const ikv_field *field,
                         ikv_value value)
 {
-    bool is_float =
-        field->type != IKV_TYPE_F64 && field->type != IKV_TYPE_VALUE;
+    /* A float's digits say also what a scaled field of 16 bits holds. */
+    bool is_float = field->type == IKV_TYPE_F32 || field->type <= IKV_TYPE_I16;
     if (value.type == IKV_VALUE_NUMBER)
         print_number(text, value.bits.number, is_float);
     else if (value.type == IKV_VALUE_BOOL)

@@ -84,8 +84,9 @@ static bool field_is_good(const ikv_field *field, const ikv_event *event,
         return (wide & INT64_MAX) <= FINITE_WORDS;
     case IKV_TYPE_VALUE:
         memcpy(&wide, at, sizeof wide);
-        return event->field.type != IKV_VALUE_NUMBER ||
-               (wide & INT64_MAX) <= FINITE_WORDS;
+        return event->field.type == IKV_VALUE_NUMBER
+                   ? (wide & INT64_MAX) <= FINITE_WORDS
+                   : event->field.type <= IKV_VALUE_TARGET;
     default:
         return true;
     }

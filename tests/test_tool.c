@@ -273,6 +273,52 @@ START_TEST(bad_tape_in_a_run)
 }
 END_TEST
 
+/* Fields keep their sort, and what changes has one type: 2 becomes 2.5, a lamp
+ * that is lit never 3. Large numbers are told as they are. */
+START_TEST(fields_of_a_sort)
+{
+    static const char *const says[] = {
+        "boat.load: 2 -> 2.5",
+        "field load, type number, old 2, new 2.5",
+        "set: boat.full is false, not 3",
+        "field name, type number, old 1.5, new 4",
+        "level 1e300, wide 18446744073709551615",
+        "boat.load: 2.5 -> 1.8446744073709552e19",
+        "move boat to 123456.75, 3\n",
+        "move boat to 1, inf: BAD_ARGUMENT\n"};
+    write_file(
+        "boat.setup.json",
+        "{\"format\":\"ikvar.setup/1\",\"announces\":true,\"kinds\":[{\"name\":"
+        "\"tide.rose\",\"fields\":[{\"name\":\"level\",\"type\":\"f64\"},{"
+        "\"name\":\"wide\",\"type\":\"u64\"}]}],\"targets\":[{\"id\":\"boat\","
+        "\"shape\":{\"rect\":[0,0,9,9]},\"fields\":{\"load\":2,\"full\":false,"
+        "\"name\":1.5}}],\"handlers\":[{\"name\":\"h\",\"kinds\":["
+        "\"pointer.down\"],\"reactions\":[{\"set\":{\"target\":\"boat\","
+        "\"field\":"
+        "\"load\",\"value\":2.5}},{\"set\":{\"target\":\"boat\",\"field\":"
+        "\"full\",\"value\":{\"field\":\"button\"}}},{\"set\":{\"target\":"
+        "\"boat\",\"field\":\"name\",\"value\":4}}]},{\"name\":\"m\",\"kinds\":"
+        "["
+        "\"tide.rose\"],\"at\":\"boat\",\"reactions\":[{\"set\":{\"field\":"
+        "\"load\",\"value\":{\"field\":\"wide\"}}},{\"move\":{\"x\":123456.75,"
+        "\"y\":3}},{\"move\":{\"x\":1,\"y\":{\"field\":\"level\"}}}]},{"
+        "\"name\":"
+        "\"g\",\"kinds\":[\"field.set\"],\"at\":\"boat\",\"reactions\":["
+        "\"stop\"]}]}");
+    write_file(
+        "boat.tape.jsonl",
+        "{\"format\":\"ikvar.tape/2\",\"until\":60}\n"
+        "{\"t\":5,\"kind\":\"pointer.down\",\"x\":3,\"y\":3,\"button\":3}\n"
+        "{\"t\":15,\"kind\":\"tide.rose\",\"target\":\"boat\",\"level\":"
+        "1e300,\"wide\":\"18446744073709551615\"}\n");
+    run_command_line(output, sizeof output,
+                     TOOL " run boat.setup.json boat.tape.jsonl");
+    for (int i = 0; i < ROWS(says); i++)
+        ck_assert_msg(strstr(output, says[i]) != NULL, "%s: %s", says[i],
+                      output);
+}
+END_TEST
+
 /* S, U: changes of the tree and of fields are events, if the setup asks for
  * them; A1: check warns of one press for two actions; A7: and reads files of
  * bindings. */
@@ -650,6 +696,7 @@ Suite *tool_suite(void)
     add_table(s, "exit codes", exit_codes, ROWS(code_table));
     add(s, "bad tape", bad_tape_in_a_run);
     add(s, "announces", announced);
+    add(s, "fields of a sort", fields_of_a_sort);
     add_table(s, "long names", long_names, ROWS(long_commands));
     add(s, "T1 verify", verified_tapes);
     add(s, "L1 rates", same_log_at_any_rate);

@@ -190,7 +190,7 @@ static void draw_head(artist *a, const ikv_draw_style *style, const extent *e)
     char title[512];
     const char *file = strrchr(a->setup_path, '/');
     char shown[256];
-    snprintf(title, sizeof title, "%s at %.6g ms",
+    snprintf(title, sizeof title, "%s at %.10g ms",
              ikv_shown_text(file != NULL ? file + 1 : a->setup_path, shown,
                             sizeof shown),
              a->at_ms);
@@ -336,7 +336,7 @@ static int draw_scene(artist *a)
     if (!read_only(a->only, &config.what))
         return WRONG_USE;
 
-    snprintf(title, sizeof title, "%s at %.6g ms", a->setup_path, a->at_ms);
+    snprintf(title, sizeof title, "%s at %.10g ms", a->setup_path, a->at_ms);
     bool png = a->output != NULL && ends_with(a->output, ".png");
     a->pen = png ? &png_pen : &svg_pen;
     a->page = (png ? png_begin : svg_begin)(

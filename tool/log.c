@@ -82,7 +82,9 @@ static void append(char *to, size_t size, const char *format, ...)
 static void append_number(char *to, size_t size, double value)
 {
     char text[32];
-    ikv_number_format(round(value * 100) / 100, true, text);
+    bool has_decimals = fabs(value) < 1e15;
+    ikv_number_format(has_decimals ? round(value * 100) / 100 : value, false,
+                      text);
     append(to, size, "%s", text);
 }
 
@@ -120,8 +122,8 @@ static void describe_key(const ikv_event *event, char *to, size_t size)
         append(to, size, " repeat");
 }
 
-static void describe_value(const run_log *log, ikv_value value, char *to,
-                           size_t size)
+static void describe_value(const run_log *log, const ikv_field *field,
+                           ikv_value value, char *to, size_t size)
 {
     if (value.type == IKV_VALUE_BOOL)
         append(to, size, "%s", value.bits.boolean ? "true" : "false");
@@ -129,6 +131,8 @@ static void describe_value(const run_log *log, ikv_value value, char *to,
         append_number(to, size, value.bits.number);
     else if (value.type == IKV_VALUE_TARGET)
         append(to, size, "%s", name_of(log, value.bits.target));
+    else if (field->type == IKV_TYPE_U64)
+        append(to, size, "%llu", (unsigned long long)value.bits.integer);
     else
         append(to, size, "%lld", (long long)value.bits.integer);
 }
@@ -175,7 +179,7 @@ static void describe_fields(const run_log *log, const ikv_event *event,
         else if (named && strcmp(field->unit, "mask") == 0)
             describe_mask(field, number, to, size);
         else
-            describe_value(log, value, to, size);
+            describe_value(log, field, value, to, size);
     }
 }
 

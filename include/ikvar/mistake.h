@@ -103,9 +103,10 @@ extern "C" {
       "empty list is what it does.",                                           \
       "Reactions in the list; or no \"reactions\", and ikv_setup_bind().")     \
     X(33, NO_FIELD, "no-field",                                                \
-      "it sets a field that its target does not have",                         \
-      "\"set\" and \"toggle\" change fields that a target declares; of "       \
-      "others they do nothing.",                                               \
+      "it sets a field that its target does not have, or not for such values", \
+      "\"set\" and \"toggle\" change fields that a target declares, \"set\" "  \
+      "to values of the same sort, numbers or true and false; of others they " \
+      "do nothing.",                                                           \
       "The field in the target's \"fields\", with what it is at first.")       \
     X(34, NO_FOCUS, "no-focus",                                                \
       "it hears keys, but nothing that it is at can have the focus",           \

@@ -114,7 +114,11 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
     if (!ikvi_read_field(r, at, c->value, field, &finder, &event))
         return false;
     *to = ikv_field_get(field, &event);
-    return true;
+    return field->type != IKV_TYPE_U64 || to->bits.integer >= 0 ||
+           ikvi_reader_fail(r, at,
+                            "a condition's value is at most "
+                            "9223372036854775807, found %s",
+                            ikvi_json_found(c->value));
 }
 
 static bool read_one(reader *r, const place *at, ikv_setup *setup,

@@ -317,8 +317,14 @@ static ikv_value value_of(const doing *d, const argument *from)
     const ikv_field *field =
         ikv_field_find(ikv_catalogue_info(d->setup->catalogue, d->event->kind),
                        from->event_field);
-    return field != NULL ? ikv_field_get(field, d->event)
-                         : (ikv_value){IKV_VALUE_NONE, {0}};
+    ikv_value value = {IKV_VALUE_NONE, {0}};
+    if (field != NULL)
+        value = ikv_field_get(field, d->event);
+    /* a value has 63 bits */
+    if (field != NULL && field->type == IKV_TYPE_U64 && value.bits.integer < 0)
+        value = (ikv_value){IKV_VALUE_NUMBER,
+                            {.number = (double)(uint64_t)value.bits.integer}};
+    return value;
 }
 
 static bool as_float(ikv_value value, float *to)
@@ -342,9 +348,10 @@ static ikv_verdict run_move(const doing *d)
     }
     as_float(value_of(d, &d->what->arguments[0]), &own[0]);
     as_float(value_of(d, &d->what->arguments[1]), &own[1]);
-    ikv_scene_move(scene, target, own[0], own[1]);
-    note(d->setup, "move %s to %s, %s", name_of(d->setup, target),
-         ikvi_number((double)own[0]).text, ikvi_number((double)own[1]).text);
+    ikv_status status = ikv_scene_move(scene, target, own[0], own[1]);
+    note(d->setup, "move %s to %s, %s%s%s", name_of(d->setup, target),
+         ikvi_number((double)own[0]).text, ikvi_number((double)own[1]).text,
+         status < 0 ? ": " : "", status < 0 ? ikv_status_name(status) : "");
     return IKV_CONTINUE;
 }
 
@@ -398,11 +405,31 @@ static const char *value_text(ikv_value value, char *buffer)
     }
 }
 
+/* Whole numbers are numbers, where the other one is: both are then of one type.
+ * False: they can't be. */
+static bool are_alike(ikv_value *a, ikv_value *b)
+{
+    ikv_value *whole = a->type == IKV_VALUE_INTEGER ? a : b;
+    const ikv_value *other = whole == a ? b : a;
+    if (a->type == b->type)
+        return true;
+    if (whole->type != IKV_VALUE_INTEGER || other->type != IKV_VALUE_NUMBER)
+        return false;
+    whole->type = IKV_VALUE_NUMBER;
+    whole->bits.number = (double)whole->bits.integer;
+    return true;
+}
+
 /* With a setup that announces, whoever listens is told of it. */
 static void set_field(const doing *d, setup_target *target, setup_field *field,
                       ikv_value value)
 {
     char before[32], after[32];
+    if (!are_alike(&field->value, &value)) {
+        note(d->setup, "set: %s.%s is %s, not %s", target->id, field->name,
+             value_text(field->value, before), value_text(value, after));
+        return;
+    }
     ikv_event event = ikv_event_make(IKV_KIND_FIELD_SET, d->event->time_ns);
     note(d->setup, "%s.%s: %s -> %s", target->id, field->name,
          value_text(field->value, before), value_text(value, after));
@@ -919,6 +946,16 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
 bool ikvi_reaction_sets_field(const reaction *what)
 {
     return what->row->takes == TAKES_FIELD || what->row->takes == TAKES_VALUE;
+}
+
+bool ikvi_reaction_fits(const reaction *what, const setup_field *field)
+{
+    ikv_value initial = field->initial;
+    if (what->row->takes == TAKES_FIELD)
+        return initial.type == IKV_VALUE_BOOL;
+    const argument *from = &what->arguments[0];
+    ikv_value value = from->constant;
+    return from->event_field != NULL || are_alike(&initial, &value);
 }
 
 bool ikvi_reaction_toggles(const reaction *what)

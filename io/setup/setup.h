@@ -322,6 +322,9 @@ bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);
 /* Whether it is a "set" or a "toggle"; `text` is the field's name. */
 bool ikvi_reaction_sets_field(const reaction *what);
+/* Whether the field can hold what such a reaction sets, as far as the file
+ * says. */
+bool ikvi_reaction_fits(const reaction *what, const setup_field *field);
 /* Marks what it unmutes, moves, shows, hides or removes. */
 void ikvi_reaction_note(ikv_setup *setup, const setup_handler *handler,
                         const reaction *what);

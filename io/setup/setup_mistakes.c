@@ -282,21 +282,48 @@ static void find_mistakes_of_sensing(ikv_setup *setup)
 
 /* ------------------------------------------------------------- handlers -- */
 
-/* Whether a reaction's target may have the field: the one that it names, those
- * that the handler is at, or any. */
-static bool field_is_there(const ikv_setup *setup, const setup_handler *h,
-                           const reaction *what)
+/* The field that a reaction sets at a target; `*other` is set if it holds values
+ * of another sort. */
+static bool can_set(const reaction *what, setup_target *target, bool *other)
 {
-    if (what->target_id != NULL)
-        return ikvi_setup_find_field(
-                   ikvi_setup_find_target(setup, what->target_id),
-                   what->text) != NULL;
-    for (uint32_t a = 0; a < h->at_count; a++) {
-        setup_target *t = ikvi_setup_find_target(setup, h->at[a]);
-        if (ikvi_setup_find_field(t, what->text) != NULL)
-            return true;
+    const setup_field *field = ikvi_setup_find_field(target, what->text);
+    bool fits = field != NULL && ikvi_reaction_fits(what, field);
+    *other = *other || (field != NULL && !fits);
+    return fits;
+}
+
+/* Why a reaction can set its field at none of its targets, the one that it names
+ * or those that the handler is at; NULL if it may. */
+static const char *fault_of_field(const ikv_setup *setup,
+                                  const setup_handler *h, const reaction *what)
+{
+    bool other = false;
+    if (what->target_id == NULL && h->at_count == 0)
+        return ikvi_setup_field_number(setup, what->text) != 0
+                   ? NULL
+                   : "does not have";
+    if (what->target_id != NULL &&
+        can_set(what, ikvi_setup_find_target(setup, what->target_id), &other))
+        return NULL;
+    for (uint32_t a = 0; what->target_id == NULL && a < h->at_count; a++)
+        if (can_set(what, ikvi_setup_find_target(setup, h->at[a]), &other))
+            return NULL;
+    return other ? "has for values of another sort" : "does not have";
+}
+
+static void find_mistakes_of_fields(ikv_setup *setup, const setup_handler *h)
+{
+    for (uint32_t i = 0; i < h->reaction_count; i++) {
+        const reaction *what = &h->reactions[i];
+        const char *fault = ikvi_reaction_sets_field(what)
+                                ? fault_of_field(setup, h, what)
+                                : NULL;
+        if (fault != NULL)
+            ikvi_tell_mistake(keep, setup, IKV_MISTAKE_NO_FIELD, h->name,
+                              "it sets the field \"%.60s\", which its target "
+                              "%s",
+                              what->text, fault);
     }
-    return h->at_count == 0 && ikvi_setup_field_number(setup, what->text) != 0;
 }
 
 static bool misses_focus(const ikv_setup *setup, const setup_handler *h)
@@ -356,13 +383,7 @@ static void find_mistakes_of_handler(ikv_setup *setup, const setup_handler *h)
 {
     if (h->has_reactions && h->reaction_count == 0)
         found(setup, IKV_MISTAKE_DOES_NOTHING, h->name);
-    for (uint32_t i = 0; i < h->reaction_count; i++)
-        if (ikvi_reaction_sets_field(&h->reactions[i]) &&
-            !field_is_there(setup, h, &h->reactions[i]))
-            ikvi_tell_mistake(keep, setup, IKV_MISTAKE_NO_FIELD, h->name,
-                              "it sets the field \"%.60s\", which its target "
-                              "does not have",
-                              h->reactions[i].text);
+    find_mistakes_of_fields(setup, h);
     const char *field = ikvi_conditions_exclude(setup, h);
     if (field != NULL)
         ikvi_tell_mistake(keep, setup, IKV_MISTAKE_NEVER_MATCHES, h->name,

@@ -5,6 +5,7 @@
 #include "ikvar/keys.h"
 
 #include <errno.h>
+#include <float.h>
 #include <locale.h>
 #include <math.h>
 #include <stdarg.h>
@@ -88,6 +89,12 @@ number_text ikvi_number(double value)
 {
     number_text number;
     const char *point = localeconv()->decimal_point;
+    if (fabs(value) >= 1e5) {
+        /* Six digits would end before the point. */
+        bool is_float = fabs(value) <= FLT_MAX && (double)(float)value == value;
+        ikv_number_format(value, is_float, number.text);
+        return number;
+    }
     snprintf(number.text, sizeof number.text, "%g", value);
     char *at = strstr(number.text, point);
     if (at != NULL && strcmp(point, ".") != 0) {

@@ -40,8 +40,8 @@ json_t *ikvi_json_parse(reader *r, const char *text, size_t length);
 /* A whole file's document ("the setup" for instance); NULL after a message. */
 json_t *ikvi_json_load(reader *r, const char *what);
 
-/* Numbers in texts, with a point in any locale: six digits for messages, and
- * read as they are. */
+/* Numbers in texts, with a point in any locale: six digits for messages, all of
+ * them from 100,000 on; and read as they are. */
 typedef struct number_text {
     char text[32];
 } number_text;

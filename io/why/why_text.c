@@ -106,6 +106,9 @@ static void put_value(phrase *p, const ikv_why *why, const ikv_field *field,
     }
     if (name != NULL)
         put(p, "%s", name);
+    else if (value.type == IKV_VALUE_INTEGER && field != NULL &&
+             field->type == IKV_TYPE_U64)
+        put(p, "%llu", (unsigned long long)value.bits.integer);
     else if (value.type == IKV_VALUE_INTEGER)
         put(p, "%lld", (long long)value.bits.integer);
     else if (value.type == IKV_VALUE_NUMBER)

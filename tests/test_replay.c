@@ -397,6 +397,8 @@ typedef struct small_game {
     ikv_kind kinds[6];
     ikv_handler handler;
     const char *told; /* step, kind, samples, time in ms */
+    /* Its last frame, if that ends otherwise than as the port does. */
+    void (*end)(bench_kit *k);
 } small_game;
 
 static record small_told;
@@ -516,6 +518,30 @@ static ikv_verdict hear_late(const ikv_event *event,
     return IKV_CONTINUE;
 }
 
+/* Of five steps that are due the program runs two. */
+static void begin_last(bench_kit *k)
+{
+    k->fake.now_ns += 50000000;
+    ck_assert(ikv_loop_begin(k->loop));
+    ck_assert(ikv_loop_step(k->loop));
+    ck_assert(ikv_loop_step(k->loop));
+}
+
+static void leave_out(bench_kit *k)
+{
+    begin_last(k);
+    ok(ikv_loop_end(k->loop));
+}
+
+static void quit_in_frame(bench_kit *k)
+{
+    begin_last(k);
+    ikv_loop_quit(k->loop);
+    ck_assert(!ikv_loop_step(k->loop));
+    ok(ikv_loop_end(k->loop));
+    ck_assert(!ikv_loop_begin(k->loop));
+}
+
 static const small_game small_games[] = {
     {"a group is cut by the ring",
      at_frame,
@@ -523,7 +549,8 @@ static const small_game small_games[] = {
      {IKV_KIND_POINTER_MOVE},
      note_told,
      "0:pointer.move:40:0 0:pointer.move:64:0 0:pointer.move:64:16 "
-     "2:pointer.move:64:32 "},
+     "2:pointer.move:64:32 ",
+     NULL},
     {"more is due as it ends",
      two_steps_a_frame,
      push_nothing,
@@ -532,7 +559,8 @@ static const small_game small_games[] = {
      "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 "
      "3:loop.step:0:40 4:loop.step:0:50 5:loop.step:0:60 "
      "6:loop.step:0:70 7:loop.step:0:80 8:loop.step:0:90 "
-     "9:loop.step:0:90 10:loop.step:0:111 11:loop.step:0:112 "},
+     "9:loop.step:0:90 10:loop.step:0:111 11:loop.step:0:112 ",
+     NULL},
     {"a hold comes due between frames",
      short_holds,
      push_finger,
@@ -543,7 +571,8 @@ static const small_game small_games[] = {
      "0:focus.in:0:86 0:action.start:0:86 0:pointer.hold:0:86 "
      "0:pointer.over:0:96 "
      "0:device.seat:0:96 1:loop.step:0:100 2:loop.step:0:110 "
-     "3:loop.step:0:120 4:loop.step:0:130 5:loop.step:0:140 "},
+     "3:loop.step:0:120 4:loop.step:0:130 5:loop.step:0:140 ",
+     NULL},
     {"more is deferred as it ends",
      two_steps_a_frame,
      push_nothing,
@@ -554,7 +583,32 @@ static const small_game small_games[] = {
      "2:loop.step:0:30 3:loop.step:0:40 3:field.set:0:1002 4:loop.step:0:50 "
      "4:field.set:0:1003 5:loop.step:0:60 6:loop.step:0:70 6:field.set:0:1005 "
      "7:loop.step:0:80 8:loop.step:0:90 8:field.set:0:1007 "
-     "8:field.set:0:1008 8:loop.pause:0:96 "},
+     "8:field.set:0:1008 8:loop.pause:0:96 ",
+     NULL},
+    {"the program leaves steps out",
+     at_frame,
+     push_nothing,
+     {IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
+     "4:loop.step:0:50 5:loop.step:0:60 ",
+     leave_out},
+    {"the program quits within a frame",
+     at_frame,
+     push_nothing,
+     {IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
+     "4:loop.step:0:50 5:loop.step:0:60 ",
+     quit_in_frame},
+    {"a recording ends within a frame",
+     at_frame,
+     push_nothing,
+     {IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
+     "4:loop.step:0:50 5:loop.step:0:60 ",
+     begin_last},
 };
 
 static void open_small_game(bench_kit *k, const small_game *row,
@@ -583,14 +637,16 @@ START_TEST(small_played_back)
     ikv_recording_config where = IKV_RECORDING_INIT;
     small_live = true;
     open_small_game(&k, row, NULL, IKV_UNPACED);
-    where.path = "small.tape.jsonl";
+    where.path = _i % 2 ? "small.tape.cbor" : "small.tape.jsonl";
     where.kit = k.kit;
     ok(ikv_recording_open(&where, &recording, NULL));
     uint64_t ms = 0;
     for (uint32_t frame = 0; row->push(&k, frame); frame++)
         kit_frame(&k, ms += 16);
+    if (row->end != NULL)
+        row->end(&k);
     k.fake.poll_status = IKV_ENDED;
-    while (kit_frame(&k, ms += 16) >= 0)
+    while (row->end == NULL && kit_frame(&k, ms += 16) >= 0)
         ck_assert_uint_lt(ms, 1000);
     ok(ikv_recording_close(recording, NULL));
     kit_close(&k);
@@ -645,6 +701,39 @@ START_TEST(stopped_elsewhere)
 }
 END_TEST
 
+/* T1: a tape can say where its run ends, before the steps that are due then;
+ * what is joined to it goes on. */
+START_TEST(ended_by_its_tape)
+{
+    char output[400];
+    ck_assert_int_eq(
+        run_command_line(
+            output, sizeof output,
+            "echo '{\"format\":\"ikvar.setup/1\",\"handlers\":[{\"name\":\"h\","
+            "\"kinds\":[\"loop.step\"],\"reactions\":[\"stop\"]}]}' > "
+            "e.setup.json && printf '%%s\\n' "
+            "'{\"format\":\"ikvar.tape/2\",\"until\":300}' "
+            "'{\"t\":90,\"kind\":\"key.down\",\"code\":\"KeyA\"}' "
+            "'{\"t\":100,\"kind\":\"loop.end\"}' "
+            "'{\"t\":110,\"kind\":\"key.up\",\"code\":\"KeyA\"}' > "
+            "e.tape.jsonl "
+            "&& T=" BINARY "/ikvar && for f in 0 13 240; do $T run -d -f $f "
+            "e.setup.json e.tape.jsonl; done | uniq -c && $T tape join "
+            "e.tape.jsonl e.tape.jsonl -o twice.tape.jsonl && grep end "
+            "twice.tape.jsonl && $T run e.setup.json twice.tape.jsonl -R "
+            "again.tape.cbor | tail -1 && $T tape verify --setup e.setup.json "
+            "again.tape.cbor"),
+        0);
+    ck_assert_str_eq(output,
+                     "      3 62ba115c0134cd62 8\n"
+                     "{\"t\":400,\"kind\":\"loop.end\"}\n{\"end\":600}\n"
+                     "25 frames, 24 steps; 3 events came in, 54 deliveries; 24 "
+                     "handlers called; nobody heard 30\n"
+                     "same      b9bc90b23565acde         28 deliveries  "
+                     "again.tape.cbor\n");
+}
+END_TEST
+
 Suite *replay_suite(void)
 {
     Suite *s = suite_create("replay");
@@ -652,5 +741,6 @@ Suite *replay_suite(void)
     add_table(s, "T1 small games are played back", small_played_back,
               ROWS(small_games));
     add(s, "L5 stopped elsewhere", stopped_elsewhere);
+    add(s, "T1 ended by its tape", ended_by_its_tape);
     return s;
 }

@@ -212,8 +212,9 @@
       "the binding is satisfied no more", "command, released, named command")  \
     X(53, LOOP_START, "loop.start", LOOP, LOOP, IKV_FROM_L, false, NONE,       \
       "once, before the first step", "init, load, ready, begin")               \
-    X(54, LOOP_END, "loop.end", LOOP, LOOP, IKV_FROM_L, false, NONE,           \
-      "once, at the end", "quit, shutdown, unload, exit")                      \
+    X(54, LOOP_END, "loop.end", LOOP, LOOP, IKV_FROM_L | IKV_FROM_T, false,    \
+      NONE, "once, at the end; on a tape: the run ends there",                 \
+      "quit, shutdown, unload, exit")                                          \
     X(55, LOOP_STEP, "loop.step", LOOP, LOOP, IKV_FROM_L, false, NONE,         \
       "each fixed step, after its input", "tick, update, fixed update")        \
     X(56, LOOP_FRAME, "loop.frame", LOOP, LOOP, IKV_FROM_L, false, NONE,       \

@@ -222,7 +222,8 @@ IKV_API uint32_t ikv_loop_scale(const ikv_loop *loop);
 
 /* Who is told of what comes in; NULL takes it away. In the order in which it
  * takes effect: input as it is routed (moves before they are merged), what is
- * taken from other threads' inboxes, pauses, scale and dropped time.
+ * taken from other threads' inboxes, pauses, scale and dropped time; and, as it
+ * is taken away, loop.end if steps are due that have not been run.
  * Returns IKV_OK, BUSY if there is one already, or BAD_ARGUMENT for NULL.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,

@@ -51,6 +51,7 @@ typedef struct splice {
     moment base;        /* where it begins on the new tape */
     uint32_t last_group, group_shift;
     bool expands;        /* gestures become their events */
+    bool is_last;        /* the part at hand */
     ikv_message warning; /* of the last part that is torn; else empty */
 } splice;
 
@@ -393,11 +394,20 @@ static const char *no_name(const void *user, const ikv_field *field,
     return "root";
 }
 
+static bool is_of_kind(const piece *p, ikv_kind kind)
+{
+    const char *name = json_string_value(json_object_get(p->object, "kind"));
+    return name != NULL && ikv_catalogue_find(NULL, name) == kind;
+}
+
 static bool write_piece(splice *s, const piece *p)
 {
     const part_facts *f = s->facts;
     json_writer *w = &s->writer;
     if (p->at.due < f->from.due || (!f->whole && p->at.due >= f->to.due))
+        return true;
+    /* What is joined to it goes on there. */
+    if (!s->is_last && is_of_kind(p, IKV_KIND_LOOP_END))
         return true;
     /* never below zero: clock_at() is not later than any line behind it (J2) */
     moment at = {s->base.clock + p->at.clock - clock_at(&f->from),
@@ -480,8 +490,10 @@ static bool write_all(splice *s, const ikv_tape_part *parts, part_facts *facts,
     bool good = write_header(s);
     /* if the last part does not say where it ends, no more does the whole */
     bool ends = facts[count - 1].ends;
-    for (uint32_t i = 0; good && i < count; i++)
+    for (uint32_t i = 0; good && i < count; i++) {
+        s->is_last = i == count - 1;
         good = write_part(s, &parts[i], &facts[i]);
+    }
     return good && (!ends || write_end(s));
 }
 

@@ -623,6 +623,20 @@ static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
     ikvi_loop_record(loop, event, &intake);
 }
 
+/* T1: played, all steps are run that are due; a program that ends may have left
+ * some out. */
+static void record_end(ikv_loop *loop)
+{
+    uint64_t steps = loop->s.next_step + (loop->where == IN_STEP);
+    ikv_event event = ikv_event_make(IKV_KIND_LOOP_END, loop->now);
+    ikv_intake intake = IKV_INTAKE_INIT;
+    intake.has_due = true;
+    intake.due_ns = loop_step_start(loop, steps);
+    if (loop->started && !ikvi_loop_is_rerunning(loop) &&
+        ikvi_loop_to_steps(loop, loop->now) >= loop_step_start(loop, steps + 1))
+        ikvi_loop_record(loop, &event, &intake);
+}
+
 ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
                                  void *user)
 {
@@ -630,6 +644,8 @@ ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
         return IKV_BAD_ARGUMENT;
     if (recorder != NULL && loop->recorder != NULL)
         return IKV_BUSY;
+    if (recorder == NULL)
+        record_end(loop);
     loop->recorder = recorder;
     loop->recorder_user = user;
     ikvi_bus_on_inbox(loop->bus, recorder != NULL ? inbox_taken : NULL, loop);

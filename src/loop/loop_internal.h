@@ -338,11 +338,13 @@ static inline uint32_t loop_room(const ikv_loop *loop)
     return loop->capacity - loop->s.count - loop->kept;
 }
 
-/* Whether it is one of the kinds that turn the clock. */
+/* Whether it is one of the kinds that turn the clock, or the end of a tape's
+ * run. */
 static inline bool loop_is_of_clock(const ikv_event *event)
 {
-    return event->kind >= IKV_KIND_LOOP_DROPPED &&
-           event->kind <= IKV_KIND_LOOP_IDLE;
+    return (event->kind >= IKV_KIND_LOOP_DROPPED &&
+            event->kind <= IKV_KIND_LOOP_IDLE) ||
+           event->kind == IKV_KIND_LOOP_END;
 }
 
 static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)

@@ -12,7 +12,8 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
                          const loop_entry *entry, uint64_t due, uint32_t group)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
-    if (IKVI_LIKELY(loop->recorder == NULL))
+    /* A run's end is recorded when it has come. */
+    if (IKVI_LIKELY(loop->recorder == NULL) || event->kind == IKV_KIND_LOOP_END)
         return;
     intake.how = entry->how;
     intake.has_due = true;

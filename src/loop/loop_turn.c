@@ -121,6 +121,10 @@ static void announce_change(ikv_loop *loop, const ikv_event *event)
 void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,
                             uint64_t due, const loop_entry *entry)
 {
+    if (event->kind == IKV_KIND_LOOP_END) {
+        loop->quit = true;
+        return;
+    }
     if (note_request(loop, event, entry->lost) != IKV_OK) {
         if (loop->s.stopped) /* time goes on all the same */
             ikvi_loop_pass_time(loop, event->time_ns, entry->group == 0);

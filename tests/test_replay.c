@@ -719,17 +719,23 @@ START_TEST(ended_by_its_tape)
             "e.tape.jsonl "
             "&& T=" BINARY "/ikvar && for f in 0 13 240; do $T run -d -f $f "
             "e.setup.json e.tape.jsonl; done | uniq -c && $T tape join "
-            "e.tape.jsonl e.tape.jsonl -o twice.tape.jsonl && grep end "
+            "e.tape.jsonl e.tape.jsonl -o twice.tape.jsonl && $T tape cut "
+            "--from 250 e.tape.jsonl -o none.tape.jsonl && $T tape join "
+            "e.tape.jsonl none.tape.jsonl -o once.tape.jsonl && grep end "
+            "once.tape.jsonl none.tape.jsonl && grep end "
             "twice.tape.jsonl && $T run e.setup.json twice.tape.jsonl -R "
             "again.tape.cbor | tail -1 && $T tape verify --setup e.setup.json "
             "again.tape.cbor"),
         0);
     ck_assert_str_eq(output,
                      "      3 62ba115c0134cd62 8\n"
-                     "{\"t\":400,\"kind\":\"loop.end\"}\n{\"end\":600}\n"
-                     "25 frames, 24 steps; 3 events came in, 54 deliveries; 24 "
-                     "handlers called; nobody heard 30\n"
-                     "same      b9bc90b23565acde         28 deliveries  "
+                     "once.tape.jsonl:{\"t\":100,\"kind\":\"loop.end\"}\n"
+                     "once.tape.jsonl:{\"end\":110}\n"
+                     "none.tape.jsonl:{\"end\":0}\n"
+                     "{\"t\":210,\"kind\":\"loop.end\"}\n{\"end\":220}\n"
+                     "14 frames, 13 steps; 3 events came in, 32 deliveries; 13 "
+                     "handlers called; nobody heard 19\n"
+                     "same      bc0c53f7495edcf2         17 deliveries  "
                      "again.tape.cbor\n");
 }
 END_TEST

@@ -36,6 +36,9 @@ typedef struct part_facts {
     bool whole; /* to its end */
     bool ends;  /* it says where; else that is where its last line is */
     moment last, end;
+    bool is_over; /* by loop.end: */
+    moment over;
+    bool has_lines;
     uint32_t first_group, last_group;
     FILE *kept; /* what was read from a pipe */
 } part_facts;
@@ -51,7 +54,7 @@ typedef struct splice {
     moment base;        /* where it begins on the new tape */
     uint32_t last_group, group_shift;
     bool expands;        /* gestures become their events */
-    bool is_last;        /* the part at hand */
+    bool goes_on;        /* behind the part at hand */
     ikv_message warning; /* of the last part that is torn; else empty */
 } splice;
 
@@ -247,9 +250,20 @@ static void see(cut *c, moment at)
         c->least = at.clock;
 }
 
+/* What ends the run, before the tape's end. */
+static bool ends_run(const piece *p)
+{
+    const char *kind = json_string_value(json_object_get(p->object, "kind"));
+    return kind != NULL && strcmp(kind, "loop.end") == 0;
+}
+
 static bool survey(splice *s, const piece *p)
 {
     part_facts *f = s->facts;
+    if (ends_run(p) && !f->is_over) {
+        f->is_over = true;
+        f->over = p->at;
+    }
     see(&f->from, p->at);
     see(&f->to, p->at);
     if (!f->whole && p->at.due >= f->to.due)
@@ -261,6 +275,7 @@ static bool survey(splice *s, const piece *p)
     /* it is left out: its group does not count */
     if (p->at.due < f->from.due)
         return true;
+    f->has_lines = true;
     if (p->group != 0) {
         f->first_group = f->first_group != 0 ? f->first_group : p->group;
         f->last_group = p->group;
@@ -291,6 +306,10 @@ static bool is_behind(const part_facts *f)
  * last line is. */
 static void find_end(part_facts *f)
 {
+    if (f->is_over) {
+        f->end = f->over;
+        f->ends = true;
+    }
     f->whole = f->whole || is_behind(f);
     if (!f->whole) {
         f->end = (moment){clock_at(&f->to), f->to.due};
@@ -394,12 +413,6 @@ static const char *no_name(const void *user, const ikv_field *field,
     return "root";
 }
 
-static bool is_of_kind(const piece *p, ikv_kind kind)
-{
-    const char *name = json_string_value(json_object_get(p->object, "kind"));
-    return name != NULL && ikv_catalogue_find(NULL, name) == kind;
-}
-
 static bool write_piece(splice *s, const piece *p)
 {
     const part_facts *f = s->facts;
@@ -407,7 +420,7 @@ static bool write_piece(splice *s, const piece *p)
     if (p->at.due < f->from.due || (!f->whole && p->at.due >= f->to.due))
         return true;
     /* What is joined to it goes on there. */
-    if (!s->is_last && is_of_kind(p, IKV_KIND_LOOP_END))
+    if (s->goes_on && ends_run(p))
         return true;
     /* never below zero: clock_at() is not later than any line behind it (J2) */
     moment at = {s->base.clock + p->at.clock - clock_at(&f->from),
@@ -491,7 +504,9 @@ static bool write_all(splice *s, const ikv_tape_part *parts, part_facts *facts,
     /* if the last part does not say where it ends, no more does the whole */
     bool ends = facts[count - 1].ends;
     for (uint32_t i = 0; good && i < count; i++) {
-        s->is_last = i == count - 1;
+        s->goes_on = false;
+        for (uint32_t k = i + 1; k < count; k++)
+            s->goes_on = s->goes_on || facts[k].has_lines;
         good = write_part(s, &parts[i], &facts[i]);
     }
     return good && (!ends || write_end(s));

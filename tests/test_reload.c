@@ -292,6 +292,10 @@ static void make_target(record *r, int id, const int *parents)
     static const char *const members[] = {
         ",\"position\":[3,4]",
         ",\"position\":[-5.5,1]",
+        ",\"position\":[0,0]", /* as if it said nothing */
+        ",\"z\":0",
+        ",\"hidden\":false",
+        ",\"tab\":0",
         ",\"rotation\":30",
         ",\"scale\":2",
         ",\"z\":3",
@@ -318,8 +322,8 @@ static void make_target(record *r, int id, const int *parents)
         note(r, ",\"parent\":\"%c\"", 'a' + parents[id]);
     if (id == 3)
         note(r, ",\"body\":true");
-    if (parents[id] < 0 && chance(3))
-        note(r, ",\"layer\":\"high\"");
+    if (parents[id] < 0 && chance(5))
+        note(r, ",\"layer\":\"%s\"", chance(5) ? "high" : "low");
     one_of(r, shapes, 5);
     for (size_t i = 0; i < sizeof members / sizeof members[0]; i++) {
         /* no member twice */

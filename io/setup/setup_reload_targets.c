@@ -188,35 +188,37 @@ static ikv_status change_fields(const target_change *c)
     return IKV_OK;
 }
 
-/* The members of a target in the file; "parent" first, since it puts the target
- * above its siblings, whatever their layer. */
-static const struct {
+/* The members of a target in the file, and what stands for one that is absent;
+ * "parent" first, since it puts the target above its siblings, whatever their
+ * layer. */
+static const struct target_row {
     const char *member;
     ikv_status (*change)(const target_change *c);
-} target_rows[] = {{"parent", change_parent_or_layer},
-                   {"layer", change_layer},
-                   {"position", change_position},
-                   {"rotation", change_rotation},
-                   {"scale", change_scale},
-                   {"z", change_z},
-                   {"shape", change_shape},
-                   {"grace", change_grace},
-                   {"hit", change_hit},
-                   {"hidden", change_hidden},
-                   {"clip", change_clip},
-                   {"tab", change_tab},
-                   {"tags", change_tags},
-                   {"focusable", change_traits},
-                   {"takes_text", change_traits},
-                   {"captures", change_traits},
-                   {"stays_live", change_traits},
-                   {"senses", change_sensing},
-                   {"contacts", change_sensing},
-                   {"inside", change_sensing},
-                   {"linger", change_sensing},
-                   {"swept", change_sensing},
-                   {"overlaps", change_sensing},
-                   {"fields", change_fields}};
+    const char *absent;
+} target_rows[] = {{"parent", change_parent_or_layer, "\"root\""},
+                   {"layer", change_layer, NULL},
+                   {"position", change_position, "[0,0]"},
+                   {"rotation", change_rotation, "0"},
+                   {"scale", change_scale, "1"},
+                   {"z", change_z, "0"},
+                   {"shape", change_shape, NULL},
+                   {"grace", change_grace, "0"},
+                   {"hit", change_hit, "\"solid\""},
+                   {"hidden", change_hidden, "false"},
+                   {"clip", change_clip, "false"},
+                   {"tab", change_tab, "0"},
+                   {"tags", change_tags, "[]"},
+                   {"focusable", change_traits, "false"},
+                   {"takes_text", change_traits, "false"},
+                   {"captures", change_traits, "false"},
+                   {"stays_live", change_traits, "false"},
+                   {"senses", change_sensing, "[]"},
+                   {"contacts", change_sensing, "\"pieces\""},
+                   {"inside", change_sensing, "\"always\""},
+                   {"linger", change_sensing, "0"},
+                   {"swept", change_sensing, "false"},
+                   {"overlaps", change_sensing, "true"},
+                   {"fields", change_fields, "{}"}};
 
 /* The file's parent, of a target that the game has put into one that goes. */
 static ikv_status leave_gone_parent(const reloading *l, const target_change *c)
@@ -228,19 +230,51 @@ static ikv_status leave_gone_parent(const reloading *l, const target_change *c)
     return change_parent_or_layer(c);
 }
 
-/* 1 and 1.0 are the same place, but fields of different types. */
-static bool same_in_target(const json_t *a, const json_t *b, const char *member)
+/* The first layer can be named or not. Else, 1 and 1.0 are the same place, but
+ * fields of different types. */
+static bool same_in_target(const reloading *l, const setup_target *was,
+                           const setup_target *to, const struct target_row *row)
 {
-    return strcmp(member, "fields") == 0
-               ? is_same(json_object_get(a, member), json_object_get(b, member))
-               : same_member(a, b, member);
+    json_t *before = json_object_get(target_entry_of(l->was, was), row->member);
+    json_t *after = json_object_get(target_entry_of(l->next, to), row->member);
+    json_t *absent = NULL;
+    if (strcmp(row->member, "layer") == 0)
+        return was->config.layer == to->config.layer;
+    if (row->absent != NULL && (before == NULL) != (after == NULL))
+        absent = json_loads(row->absent, JSON_DECODE_ANY, NULL);
+    before = before != NULL ? before : absent;
+    after = after != NULL ? after : absent;
+    bool same = strcmp(row->member, "fields") == 0
+                    ? is_same(before, after)
+                    : ikvi_reload_says_alike(before, after);
+    json_decref(absent);
+    return same;
+}
+
+/* Whether it is in the parent that the file says, and not where the game has put
+ * it. */
+static bool hangs_as_in_file(const reloading *l, const setup_target *to)
+{
+    ikv_target parent = to->parent != NO_INDEX
+                            ? to->config.parent
+                            : ikv_bus_root(ikv_kit_bus(l->kit));
+    return ikv_scene_parent(ikv_kit_scene(l->kit), to->handle).bits ==
+           parent.bits;
+}
+
+/* Whether it is put above its siblings: it is new, or the file has another
+ * parent, layer or z for it. */
+static bool is_uppermost(const reloading *l, const setup_target *was,
+                         const setup_target *to)
+{
+    return was == NULL || was->config.layer != to->config.layer ||
+           was->config.z != to->config.z ||
+           !same_in_target(l, was, to, &target_rows[0]);
 }
 
 static ikv_status change_target(reloading *l, const setup_target *was,
                                 const setup_target *to)
 {
-    const json_t *before = target_entry_of(l->was, was);
-    const json_t *after = target_entry_of(l->next, to);
     target_change c = {l->kit, l->next, ikv_kit_scene(l->kit), was, to};
     place list = {NULL, "targets", 0},
           here = {&list, NULL, (size_t)(to - l->next->targets)};
@@ -250,7 +284,7 @@ static ikv_status change_target(reloading *l, const setup_target *was,
          status == IKV_OK && i < sizeof target_rows / sizeof target_rows[0];
          i++) {
         place at = {&here, target_rows[i].member, 0};
-        if (same_in_target(before, after, target_rows[i].member))
+        if (same_in_target(l, was, to, &target_rows[i]))
             continue;
         changed = true;
         status = target_rows[i].change(&c);
@@ -259,7 +293,12 @@ static ikv_status change_target(reloading *l, const setup_target *was,
                              ikv_status_text(status));
     }
     l->counts[COUNT_TARGETS].changed += changed;
-    return status == IKV_OK ? leave_gone_parent(l, &c) : status;
+    if (status == IKV_OK)
+        status = leave_gone_parent(l, &c);
+    /* Also if the game has it at that z or in that layer already. */
+    if (status == IKV_OK && is_uppermost(l, was, to) && hangs_as_in_file(l, to))
+        status = ikv_scene_raise(c.scene, to->handle);
+    return status;
 }
 
 /* One that the game has removed stays so, with all that would be in it. */
@@ -282,18 +321,6 @@ static ikv_status settle_target(ikv_setup *next, uint32_t index, void *reload)
     return ikvi_apply_target(next, index, l->r);
 }
 
-/* Whether it lies above its siblings, since it was added or put there. */
-static bool is_uppermost(const reloading *l, const setup_target *was,
-                         const setup_target *to)
-{
-    static const char *const puts[] = {"parent", "layer", "z"};
-    bool put = was == NULL;
-    for (size_t i = 0; !put && i < sizeof puts / sizeof puts[0]; i++)
-        put = !same_member(target_entry_of(l->was, was),
-                           target_entry_of(l->next, to), puts[i]);
-    return put;
-}
-
 static uint32_t parent_of(const setup_target *target, uint32_t root)
 {
     return target->parent != NO_INDEX ? (uint32_t)target->parent : root;
@@ -312,17 +339,6 @@ static void find_new_orders(const reloading *l, const uint32_t *by_turn,
         deals[in] = deals[in] || turn < last[in];
         last[in] = turn;
     }
-}
-
-/* Whether it is in the parent that the file says, and not where the game has put
- * it. */
-static bool hangs_as_in_file(const reloading *l, const setup_target *to)
-{
-    ikv_target parent = to->parent != NO_INDEX
-                            ? to->config.parent
-                            : ikv_bus_root(ikv_kit_bus(l->kit));
-    return ikv_scene_parent(ikv_kit_scene(l->kit), to->handle).bits ==
-           parent.bits;
 }
 
 /* Siblings of the same z lie as the file says, if it says it differently. */

@@ -542,6 +542,9 @@ static void quit_in_frame(bench_kit *k)
     ck_assert(!ikv_loop_begin(k->loop));
 }
 
+#define SIX_STEPS                                                              \
+    "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "     \
+    "4:loop.step:0:50 5:loop.step:0:60 "
 static const small_game small_games[] = {
     {"a group is cut by the ring",
      at_frame,
@@ -590,24 +593,21 @@ static const small_game small_games[] = {
      push_nothing,
      {IKV_KIND_LOOP_STEP},
      note_told,
-     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
-     "4:loop.step:0:50 5:loop.step:0:60 ",
+     SIX_STEPS,
      leave_out},
     {"the program quits within a frame",
      at_frame,
      push_nothing,
      {IKV_KIND_LOOP_STEP},
      note_told,
-     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
-     "4:loop.step:0:50 5:loop.step:0:60 ",
+     SIX_STEPS,
      quit_in_frame},
     {"a recording ends within a frame",
      at_frame,
      push_nothing,
      {IKV_KIND_LOOP_STEP},
      note_told,
-     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "
-     "4:loop.step:0:50 5:loop.step:0:60 ",
+     SIX_STEPS,
      begin_last},
 };
 

@@ -194,7 +194,8 @@ typedef struct ikv_kind_config {
 /* Registers a kind and gives its number, from IKV_KIND_USER on.
  *   message  NULL, or gets what is wrong and what is needed
  * Returns IKV_OK, BAD_ARGUMENT, BAD_SIZE, DUPLICATE (the name, or a field's),
- * BAD_VALUE (a field's type, offset, scale or set), FULL_KINDS, FULL_FIELDS, FULL_NAMES.
+ * BAD_VALUE (a field's type, offset, scale or set), FULL_KINDS, FULL_FIELDS,
+ * FULL_NAMES.
  * Context: owner thread, inside handlers too; O(kinds). */
 IKV_API ikv_status ikv_catalogue_register(ikv_catalogue *catalogue,
                                           const ikv_kind_config *config,

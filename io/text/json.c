@@ -624,8 +624,8 @@ static const char *type_name(const ikv_field *field, const ikv_event *event)
         [IKV_TYPE_I16] = "a whole number from -32768 to 32767",
         [IKV_TYPE_U32] = "a whole number from 0 to 4294967295",
         [IKV_TYPE_I32] = "a whole number of 32 bits",
-        [IKV_TYPE_U64] = "a whole number from 0 (above 9223372036854775807 as "
-                         "a string)",
+        [IKV_TYPE_U64] = ("a whole number from 0 (above 9223372036854775807 "
+                          "as a string)"),
         [IKV_TYPE_I64] = "a whole number",
         [IKV_TYPE_F32] = "a number",
         [IKV_TYPE_F64] = "a number",

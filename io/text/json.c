@@ -87,7 +87,7 @@ const char *ikvi_json_found(const json_t *value)
 
 number_text ikvi_number(double value)
 {
-    number_text number;
+    number_text number = {""};
     const char *point = localeconv()->decimal_point;
     if (fabs(value) >= 1e5) {
         /* Six digits would end before the point. */

@@ -7,9 +7,12 @@ void ikvi_router_lose(ikv_router *r, pointer *p, ikv_target captured,
     bool told = p->capture_told, owed = p->loss_untold;
     /* Before it is told: a handler may ask for another capture. */
     p->capture_told = p->loss_untold = false;
-    if (owed || (told && captured.bits != 0))
-        ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
-                              owed ? root_of(r) : captured, (ikv_target){0});
+    if (!owed && (!told || captured.bits == 0))
+        return;
+    /* GONE2: also of one that a handler has removed just now. */
+    bool gone = owed || !ikvi_router_alive(r, captured);
+    ikvi_router_send_kind(r, cause, IKV_KIND_POINTER_CAPTURE_LOST,
+                          gone ? root_of(r) : captured, (ikv_target){0});
 }
 
 /* CAP4, CAP6, TOUCH2: before each event of the pointer. CAP2. Handlers of the
@@ -26,19 +29,24 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     if (same(p->pending, p->captured))
         return;
     ikv_target old = p->captured, now = p->pending;
+    bool drags = same(p->to_drag, now);
     /* All is so before the first is told of it. */
     p->captured = now;
+    p->to_drag = none;
     if (!same(p->attached, now))
         p->attached = none;
+    /* Somebody else has captured it: what is dragged stays where it is; or it is
+     * gone, which is still to be told. */
+    if (IKVI_UNLIKELY((p->dragging.bits | p->drag.over.bits) != 0))
+        ikvi_drag_ended(r, p, cause, false);
     if (old.bits != 0) {
-        /* Somebody else has captured it: what is dragged stays where it is. */
-        if (same(old, p->dragging))
-            ikvi_drag_ended(r, p, cause, false);
         ikvi_router_lose(r, p, old, cause);
         ikvi_gesture_lost(r, p, cause);
     }
     if (now.bits == 0 || !ikvi_router_alive(r, now))
         return;
+    if (drags)
+        p->dragging = now;
     /* CAP3: captured, it is over who captured it. */
     ikvi_router_move_over(r, p, now, cause);
     if (!ikvi_router_alive(r, now))
@@ -73,17 +81,26 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
     if (p->buttons == 0 || !ikvi_router_reaches(router, p->seat, target))
         return IKV_ABSENT;
     p->pending = target;
+    /* The last one to ask for it has it. */
+    if (!same(p->to_drag, target))
+        p->to_drag = (ikv_target){0};
     return IKV_OK;
 }
 
-/* DRAG1: a capture that others hear of as they are come upon. */
+/* DRAG1: a capture that others hear of as they are come upon. What is dragged
+ * until then is so until its capture ends. */
 ikv_status ikv_router_drag(ikv_router *router, const ikv_event *event,
                            ikv_target target)
 {
     ikv_status status = ikv_router_capture(router, event, target);
-    if (status == IKV_OK)
-        pointer_of(router, event)->dragging = target;
-    return status;
+    if (status != IKV_OK)
+        return status;
+    pointer *p = pointer_of(router, event);
+    if (same(p->captured, target))
+        p->dragging = target;
+    else
+        p->to_drag = target;
+    return IKV_OK;
 }
 
 /* A capture that remembers the grip: `attached` ends with the capture, whatever
@@ -125,7 +142,7 @@ ikv_status ikv_router_release(ikv_router *router, const ikv_event *event,
         return IKV_BAD_ARGUMENT;
     if (target.bits == 0 || !same(p->pending, target))
         return IKV_ABSENT;
-    p->pending = (ikv_target){0};
+    p->pending = p->to_drag = (ikv_target){0};
     return IKV_OK;
 }
 

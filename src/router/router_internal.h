@@ -73,6 +73,7 @@ typedef struct pointer {
     float x, y, press_x, press_y;
     float strayed[2];    /* since the press, of motion that moved it nowhere */
     ikv_target dragging; /* onto others, while it has captured it */
+    ikv_target to_drag;  /* so from its capture on: another one may be, now */
     drag_state drag;
     bool drag_told;      /* it went beyond the slop */
     ikv_target attached; /* follows it while it has captured it; */

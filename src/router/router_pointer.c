@@ -362,22 +362,6 @@ static ikv_outcome pointer_released(ikv_router *r, pointer *p, ikv_event *event)
     return outcome;
 }
 
-static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
-                                     ikv_event *event)
-{
-    /* MODAL2: who had it is told, though it is out of reach by now. */
-    if (p->spent != 0)
-        ikvi_router_apply_capture(r, p, event);
-    else
-        arrive(r, p, event);
-    ikv_target target = p->over;
-    ikv_outcome outcome = send_to_pointer(r, p, event);
-    ikvi_drag_ended(r, p, event, false);
-    /* No click follows. */
-    pointer_ended(r, p, event, target, (ikv_target){0});
-    return outcome;
-}
-
 /* OVER5: out of the view, unless it is captured: then after the release, if it
  * is not back over something. */
 static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
@@ -401,20 +385,23 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
 {
     if (p->captured.bits != 0 || p->pending.bits != 0)
         return false;
-    /* Away and let go: the button went down out of view as well. */
+    /* Away, and its press ends: it began out of view, or was left with it. */
     return is_out_of_view(r, p) ||
-           (p->away && event->kind == IKV_KIND_POINTER_UP);
+           (p->away && (event->kind == IKV_KIND_POINTER_UP ||
+                        event->kind == IKV_KIND_POINTER_CANCEL));
 }
 
 /* OVER5: outside the view nothing hears of it, but its buttons are kept, so
- * that its way back begins right; what it captured is told of the loss. */
+ * that its way back begins right. What is owed is told: the loss to what it
+ * captured, the end to what is left of a drag or a pinch. */
 static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
 {
     /* Whether a move is a chord does not matter here: buttons are what downs
      * and ups say. */
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool up = event->kind == IKV_KIND_POINTER_UP;
-    bool was_down = p->buttons != 0;
+    bool cancel = event->kind == IKV_KIND_POINTER_CANCEL; /* of a press */
+    bool was_down = cancel || p->buttons != 0;
     if (event->kind == IKV_KIND_POINTER_DOWN)
         p->buttons |= bit;
     else if (up)
@@ -426,16 +413,37 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
     if (p->loss_untold)
         ikvi_router_apply_capture(r, p, event);
     ikvi_router_no_hold(r, p);
-    if (up)
+    if (up || cancel)
         p->clicking = (ikv_target){0};
-    if (up && p->buttons == 0)
+    if (was_down && p->buttons == 0) {
         pass_end(r, p, event, (ikv_target){0});
+        ikvi_gesture_lost(r, p, event);
+        ikvi_drag_ended(r, p, event, false);
+    }
     if (p->buttons == 0)
         ikvi_router_let_up(r, p);
     /* Nothing above forgets it, but a handler may have. */
     if (p->used)
         pointer_left(r, p, event);
     return no_outcome(IKV_OK);
+}
+
+static ikv_outcome pointer_cancelled(ikv_router *r, pointer *p,
+                                     ikv_event *event)
+{
+    if (is_nothing(r, p, event))
+        return pointer_away(r, p, event);
+    /* MODAL2: who had it is told, though it is out of reach by now. */
+    if (p->spent != 0)
+        ikvi_router_apply_capture(r, p, event);
+    else
+        arrive(r, p, event);
+    ikv_target target = p->over;
+    ikv_outcome outcome = send_to_pointer(r, p, event);
+    ikvi_drag_ended(r, p, event, false);
+    /* No click follows. */
+    pointer_ended(r, p, event, target, (ikv_target){0});
+    return outcome;
 }
 
 /* Why the event makes no sense with what is known of its pointer; NULL if it

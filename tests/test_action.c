@@ -257,7 +257,10 @@ static void do_command(const char *word)
         ok(ikv_actions_find_set(actions, name, &set));
         ok(ikv_actions_start_held(actions, set, IKV_ALL_SEATS));
     } else if (sscanf(word, "feed:%39[^=]=%f,%f", name, &x, &y) >= 2) {
-        ok(ikv_actions_feed(actions, ikv_actions_find(actions, name), 0, x, y));
+        ikv_status status =
+            ikv_actions_feed(actions, ikv_actions_find(actions, name), 0, x, y);
+        if (status != IKV_OK)
+            note(&seen, "%s ", ikv_status_name(status));
     } else if (sscanf(word, "fed:%39[^=]=%f,%f", name, &x, &y) >= 2) {
         ikv_event e = ikv_event_make(IKV_KIND_ACTION_FEED, 0);
         e.action.action = ikv_actions_find(actions, name).bits;

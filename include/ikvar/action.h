@@ -409,8 +409,8 @@ IKV_API ikv_status ikv_actions_hear(ikv_actions *actions, ikv_action_id action,
  * What comes from outside, over a network, is better pushed as action.feed, by a
  * port or ikv_sink_push_any(): then it is recorded, and plays back. What its
  * device feeds ends when that is gone.
- * Returns IKV_OK, STALE (the action), ABSENT if its set is off for the seat,
- * BAD_VALUE (not finite, beyond 2^30), BAD_ARGUMENT.
+ * Returns IKV_OK, STALE (the action, also while it is being removed), ABSENT if
+ * its set is off for the seat, BAD_VALUE (not finite, beyond 2^30), BAD_ARGUMENT.
  * Context: owner thread, inside handlers too; O(1), and the deliveries. */
 IKV_API ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
                                     uint8_t seat, float x, float y);

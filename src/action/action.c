@@ -300,6 +300,8 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
 {
     if (find_action(actions, action) == IKVI_NO_SLOT)
         return IKV_ABSENT;
+    action_leaving leaving = {actions->leaving, 0, action.bits};
+    actions->leaving = &leaving;
     ikv_actions_unbind_all(actions, action);
     uint32_t place = find_action(actions, action);
     for (uint32_t seat = 0; place != IKVI_NO_SLOT && seat < actions->seats;
@@ -309,6 +311,7 @@ ikv_status ikv_actions_remove(ikv_actions *actions, ikv_action_id action)
                                            place * actions->seats + seat);
         place = find_action(actions, action);
     }
+    actions->leaving = leaving.outer;
     if (place == IKVI_NO_SLOT)
         return IKV_OK; /* a handler of its end has removed it */
     if (action_row_at(actions, place)->first != NO_PLACE)
@@ -329,7 +332,7 @@ ikv_status ikv_actions_feed(ikv_actions *actions, ikv_action_id action,
     if (!ikvi_coordinate_is_good(x) || !ikvi_coordinate_is_good(y))
         return IKV_BAD_VALUE;
     uint32_t place = find_action(actions, action);
-    if (place == IKVI_NO_SLOT)
+    if (place == IKVI_NO_SLOT || action_is_leaving(actions, NO_PLACE, place))
         return IKV_STALE;
     if (!ikv_actions_is_on(actions, action_row_at(actions, place)->set, seat))
         return IKV_ABSENT;
@@ -511,13 +514,18 @@ ikv_status ikv_actions_unbind(ikv_actions *actions, ikv_binding binding)
     uint32_t place = find_binding(actions, binding);
     if (place == IKVI_NO_SLOT)
         return IKV_ABSENT;
-    for (uint32_t seat = 0; seat < actions->seats; seat++) {
+    action_leaving leaving = {actions->leaving, binding.bits, 0};
+    actions->leaving = &leaving;
+    for (uint32_t seat = 0; place != IKVI_NO_SLOT && seat < actions->seats;
+         seat++) {
         /* Its end is told while it still is bound. */
         if (binding_run_at(actions, place * actions->seats + seat)->on)
             ikvi_binding_release(actions, place, seat);
-        if (find_binding(actions, binding) == IKVI_NO_SLOT)
-            return IKV_OK; /* a handler of its end has removed it */
+        place = find_binding(actions, binding);
     }
+    actions->leaving = leaving.outer;
+    if (place == IKVI_NO_SLOT)
+        return IKV_OK; /* a handler of its end has removed it */
     remove_triggers(actions, place);
     actions->s.axes -= binding_at(actions, place)->shape.axis;
     unlink_binding(actions, place);

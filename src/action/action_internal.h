@@ -102,6 +102,13 @@ typedef struct action_row {
     uint8_t toggles; /* a bit for each seat: a press starts, the next ends it */
 } action_row;
 
+/* What is being taken away while its end is told, and what was before it: bits,
+ * 0 for none. */
+typedef struct action_leaving {
+    const struct action_leaving *outer;
+    uint32_t binding, action;
+} action_leaving;
+
 /* An action as a seat uses it. */
 typedef struct action_run {
     ikv_event cause;
@@ -168,6 +175,7 @@ struct ikv_actions {
     bool resolving, synthetic; /* within a call: no image is made meanwhile */
     bool fresh;                /* of some set */
     const action_input *looking; /* what is looked at now; or NULL */
+    const action_leaving *leaving;
     size_t sets, rows, action_runs, bindings, binding_runs, held;
     /* What an image holds of it, with the arrays behind. */
     struct {
@@ -237,6 +245,21 @@ static inline uint32_t *held_at(const ikv_actions *a, uint32_t nth)
 {
     IKVI_CHECK(nth < first_fed(a) + a->s.action_slots.capacity * a->seats);
     return (uint32_t *)ikvi_at(a, a->held) + nth;
+}
+
+/* Whether it is being taken away: what a handler of its end does starts it no
+ * more, or its place would be given up with it. */
+static inline bool action_is_leaving(const ikv_actions *a, uint32_t binding,
+                                     uint32_t action)
+{
+    uint32_t it = binding != NO_PLACE
+                      ? ikvi_slots_bits(&a->s.binding_slots, a, binding)
+                      : 0;
+    uint32_t its = ikvi_slots_bits(&a->s.action_slots, a, action);
+    for (const action_leaving *l = a->leaving; l != NULL; l = l->outer)
+        if (l->action == its || (it != 0 && l->binding == it))
+            return true;
+    return false;
 }
 
 static inline uint32_t trigger_bucket(action_part part)

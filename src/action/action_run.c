@@ -480,6 +480,7 @@ void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
     binding_run trial = *run;
     /* What toggles waits for a press. */
     if (run->on || (action_row_at(a, b->action)->toggles >> seat & 1) != 0 ||
+        action_is_leaving(a, place, b->action) ||
         (b->scope.where != IKV_ANYWHERE &&
          (b->scope.where != IKV_FOCUSED ||
           !ikvi_focus_is_within(a, seat, b->scope.target))))
@@ -651,7 +652,8 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
                         bool lost)
 {
     ikv_actions *a = actions;
-    if (a == NULL || a->resolving ||
+    /* What comes while something is taken away waits until it is gone. */
+    if (a == NULL || a->resolving || a->leaving != NULL ||
         (a->s.input_count == 0 && a->s.held_count == 0))
         return;
     a->resolving = true;

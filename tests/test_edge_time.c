@@ -1062,6 +1062,8 @@ static void open_pair(void)
     s.at = target;
     s.handler = note_view;
     ok(ikv_bus_subscribe(pair.k.bus, &s, NULL, NULL));
+    for (ikv_kind kind = IKV_KIND_PAD_DOWN; kind <= IKV_KIND_PAD_AXIS; kind++)
+        hears(pair.k.bus, kind, (ikv_target){0}, note_view, NULL);
     ok(ikv_router_focus(pair.routers[0], 0, target));
     ok(ikv_router_focus(pair.routers[1], 0, target));
 }
@@ -1196,6 +1198,17 @@ static const pair_row pair_table[] = {
       {IKV_KIND_KEY_DOWN, 1, "KeyB"},
       {IKV_KIND_DEVICE_REMOVE, 0, NULL}},
      "key.down@7/0; key.down@7/1 second; key.up@7/1 second; key.up@7/0; "},
+    /* a pad is of the router that had it first, until it is gone */
+    {"a pad's button in the other view",
+     {{IKV_KIND_PAD_DOWN, 1, NULL},
+      {IKV_KIND_PAD_AXIS, 0, NULL},
+      {IKV_KIND_PAD_UP, 0, NULL}},
+     "pad.down@0/1 second; pad.axis@0/0 second; pad.up@0/0 second; "},
+    {"a pad that is gone",
+     {{IKV_KIND_PAD_DOWN, 1, NULL},
+      {IKV_KIND_DEVICE_REMOVE, 0, NULL},
+      {IKV_KIND_PAD_DOWN, 0, NULL}},
+     "pad.down@0/1 second; pad.up@0/0 second; pad.down@0/0; "},
 };
 
 START_TEST(between_routers)

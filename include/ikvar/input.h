@@ -41,10 +41,11 @@ typedef struct ikv_input ikv_input;
 /* NULL modules are absent.
  *   bus       needed
  *   routers   router_count of them (none: events go to the root); an event goes
- *             to the one that has its pointer or its key down, else to the
- *             first that serves its view, else to the first. A mouse that goes
- *             to another one leaves where it hovered; modifiers are those of
- *             the keys that any of them has down. Copied; each in one input
+ *             to the one that has its pointer or its key down, or has had
+ *             events of its pad, else to the first that serves its view, else to
+ *             the first. A mouse that goes to another one leaves where it
+ *             hovered; modifiers are those of the keys that any of them has
+ *             down. Copied; each in one input
  *   state     fed with what comes in
  *   actions   follow the routers; told of each event, each step
  *   overlaps  looked at after the code of each step

@@ -261,9 +261,9 @@ IKV_API ikv_outcome ikv_router_route_data(ikv_router *router,
                                           const ikv_event *event,
                                           const void *data, uint32_t size);
 
-/* Whether a view is the router's; and whether it has that event's pointer down:
- * then the event is its, whatever the view.
- * Context: owner thread, inside handlers too; O(1). */
+/* Whether a view is the router's; and whether it has that event's pointer or key
+ * down, or knows its pad: then the event is its, whatever the view.
+ * Context: owner thread, inside handlers too; O(pointers + keys). */
 IKV_API bool ikv_router_serves(const ikv_router *router, uint8_t view);
 IKV_API bool ikv_router_holds(const ikv_router *router, const ikv_event *event);
 

@@ -154,11 +154,18 @@ bool ikv_router_has_capture(const ikv_router *router, const ikv_event *event,
     return p != NULL && target.bits != 0 && same(p->pending, target);
 }
 
+/* A pad is whole where it is known: its sticks have two axes. */
 bool ikv_router_holds(const ikv_router *router, const ikv_event *event)
 {
-    if (router != NULL && event != NULL &&
-        (event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP))
+    if (router == NULL || event == NULL)
+        return false;
+    const ikv_kind_info *info =
+        ikv_catalogue_info(router->catalogue, event->kind);
+    uint8_t family = info != NULL ? info->family : IKV_FAMILY_COUNT;
+    if (family == IKV_FAMILY_KEY)
         return ikvi_router_key_is_down(router, event);
+    if (family == IKV_FAMILY_PAD)
+        return ikvi_router_find_pad(router, event->device) != NULL;
     const pointer *p = pointer_of(router, event);
     return p != NULL && (p->buttons | p->spent) != 0;
 }

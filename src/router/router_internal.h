@@ -230,6 +230,7 @@ static inline ikv_outcome no_outcome(ikv_status status)
 
 /* router_table.c */
 pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id);
+pad_state *ikvi_router_find_pad(const ikv_router *r, uint16_t device);
 /* Into an event: what is known of its pointer. */
 void ikvi_router_fill_in(const pointer *p, ikv_event *event, int8_t button);
 /* An event of that kind with what is known of the pointer. */

@@ -3,20 +3,18 @@
  */
 #include "router_internal.h"
 
-static pad_state *find_pad(ikv_router *r, const ikv_event *event, bool add)
+/* NULL if there is no room for one more. */
+static pad_state *add_pad(ikv_router *r, const ikv_event *event)
 {
-    pad_state *free_one = NULL;
     for (uint32_t i = 0; i < r->pad_room; i++) {
         pad_state *pad = pad_state_at(r, i);
-        if (pad->used && pad->device == event->device)
-            return pad;
-        if (!pad->used && free_one == NULL)
-            free_one = pad;
-    }
-    if (add && free_one != NULL)
-        *free_one = (pad_state){
+        if (pad->used)
+            continue;
+        *pad = (pad_state){
             .used = true, .device = event->device, .number = event->pad.pad};
-    return add ? free_one : NULL;
+        return pad;
+    }
+    return NULL;
 }
 
 static ikv_outcome too_many_pads(ikv_router *r)
@@ -51,11 +49,11 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     if (event.pad.index >= (axis ? IKV_PAD_AXES : IKV_PAD_BUTTONS))
         return ikvi_router_meaningless(
             r, &event, "the standard mapping has no such index");
-    pad_state *pad = find_pad(r, &event, event.kind != IKV_KIND_PAD_UP);
-    if (pad == NULL && event.kind != IKV_KIND_PAD_UP)
-        return too_many_pads(r);
-    if (pad == NULL)
+    pad_state *pad = ikvi_router_find_pad(r, event.device);
+    if (pad == NULL && event.kind == IKV_KIND_PAD_UP)
         return ikvi_router_meaningless(r, &event, "the pad is not known");
+    if (pad == NULL && (pad = add_pad(r, &event)) == NULL)
+        return too_many_pads(r);
     uint32_t bit = 1u << event.pad.index;
     if (axis) {
         pad->axes[event.pad.index] = event.pad.value;
@@ -74,7 +72,7 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
 /* K1: what a pad that is gone held is released, its sticks are let go. */
 void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause)
 {
-    pad_state *pad = find_pad(r, cause, false);
+    pad_state *pad = ikvi_router_find_pad(r, cause->device);
     if (cause->kind == IKV_KIND_WINDOW_BLUR || pad == NULL)
         return;
     pad_state gone = *pad;

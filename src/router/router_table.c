@@ -16,6 +16,16 @@ pointer *ikvi_router_find(const ikv_router *r, uint16_t device, uint16_t id)
     return NULL;
 }
 
+pad_state *ikvi_router_find_pad(const ikv_router *r, uint16_t device)
+{
+    for (uint32_t i = 0; i < r->pad_room; i++) {
+        pad_state *pad = pad_state_at(r, i);
+        if (pad->used && pad->device == device)
+            return pad;
+    }
+    return NULL;
+}
+
 void ikvi_router_fill_in(const pointer *p, ikv_event *event, int8_t button)
 {
     event->view = p->view;

@@ -16,14 +16,44 @@
 
 /* ------------------------------------------------------------ comparing -- */
 
+/* What holds of a handler or group where nothing is said of it. */
+static bool says_what_holds(const char *member, const json_t *value)
+{
+    static const struct {
+        const char *member, *value;
+    } rows[] = {{"phases", "[]"},
+                {"rank", "0"},
+                {"muted", "false"},
+                {"join", "\"all\""},
+                {"gap", "0"}};
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
+        if (strcmp(rows[i].member, member) != 0)
+            continue;
+        json_t *absent = json_loads(rows[i].value, JSON_DECODE_ANY, NULL);
+        bool same = ikvi_reload_says_alike(value, absent);
+        json_decref(absent);
+        return same;
+    }
+    return false;
+}
+
 static bool has_all_of(const json_t *a, const json_t *b)
 {
     const char *member;
     json_t *value;
     json_object_foreach((json_t *)(uintptr_t)a, member, value)
     {
-        if (strcmp(member, "note") != 0 &&
-            !is_same(value, json_object_get(b, member)))
+        const json_t *other = json_object_get(b, member);
+        bool same = false;
+        if (strcmp(member, "note") == 0)
+            same = true;
+        else if (other == NULL)
+            same = says_what_holds(member, value);
+        else if (strcmp(member, "reactions") == 0)
+            same = is_same(value, other); /* 1 and 1.0 are of two sorts there */
+        else
+            same = ikvi_reload_says_alike(value, other);
+        if (!same)
             return false;
     }
     return true;
@@ -46,7 +76,7 @@ static bool check_settings(const reloading *l)
         place here = {NULL, fixed[i], 0};
         const json_t *was = json_object_get(l->was->document, fixed[i]);
         const json_t *now = json_object_get(l->next->document, fixed[i]);
-        if (!says_the_same(was, now) && !ikvi_reload_says_alike(was, now))
+        if (!says_the_same(was, now))
             return ikvi_reader_fail(
                 l->r, &here, "it can't change while the kit runs: start anew");
     }
@@ -301,7 +331,7 @@ static ikv_status change_action(reloading *l, const setup_action *was,
     to->added = was->added;
     if (ikv_actions_name(actions, to->added) == NULL)
         return IKV_OK;
-    bool same = is_same(was->bindings, to->bindings);
+    bool same = ikvi_reload_says_alike(was->bindings, to->bindings);
     l->counts[COUNT_ACTIONS].changed += !same || was->toggles != to->toggles;
     if (same)
         return IKV_OK;

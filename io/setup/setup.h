@@ -1,5 +1,5 @@
 /* setup.h - a setup's inside: setup.c reads it and ties it to a kit,
- * reactions.c reads and runs reactions. */
+ * reaction_read.c reads reactions, reactions.c runs them. */
 #ifndef IKVI_IO_SETUP_H
 #define IKVI_IO_SETUP_H
 
@@ -317,9 +317,11 @@ const char *ikvi_conditions_exclude(const ikv_setup *setup,
 /* Which action its conditions ask for: NULL if that can't be said of one. */
 const char *ikvi_conditions_action(const setup_handler *handler);
 
-/* reactions.c */
+/* reaction_read.c */
 bool ikvi_read_reaction(reader *r, const place *at, ikv_setup *setup,
                         const json_t *value, reaction *to);
+
+/* reactions.c */
 /* Whether it is a "set" or a "toggle"; `text` is the field's name. */
 bool ikvi_reaction_sets_field(const reaction *what);
 /* Whether the field can hold what such a reaction sets, as far as the file

@@ -1,16 +1,17 @@
 /* overlap_internal.h - the overlaps' inside: overlap.c opens them, keeps what
  * targets sense and runs a step; overlap_near.c finds who is near each other, and
  * overlap_meet.c whether their shapes meet; overlap_contact.c makes contacts of
- * pairs that touch, and tells of them; overlap_ask.c answers what is in contact,
- * overlap_probe.c why two are not.
+ * pairs that touch, in records that overlap_record.c keeps, and overlap_tell.c
+ * tells of them; overlap_ask.c answers what is in contact, overlap_probe.c why
+ * two are not.
  *
  * Three things that are easily mixed up: a candidate is a pair that is near
  * each other; a touch is a pair whose shapes meet; a contact is what is told
  * of, between two targets or two bodies, and lasts while touches hold it. A
  * touch and the contact of the same two targets are one record.
  *
- * Files, lowest first: overlap_contact.c, overlap_ask.c, overlap_meet.c,
- * overlap_near.c, overlap_probe.c, overlap.c.
+ * Files, lowest first: overlap_record.c, overlap_contact.c, overlap_tell.c,
+ * overlap_ask.c, overlap_meet.c, overlap_near.c, overlap_probe.c, overlap.c.
  */
 #ifndef IKVI_OVERLAP_INTERNAL_H
 #define IKVI_OVERLAP_INTERNAL_H
@@ -325,22 +326,75 @@ static inline bool pair_counts(const near_summary *a, const near_summary *b)
     return either_senses(a, b) && a->layer == b->layer;
 }
 
-/* overlap_meet.c */
-/* Of two whose boxes meet. */
-bool ikvi_shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b);
-/* O5: whether a swept one of the two went through the other in this step;
- * asked of two that don't meet. */
-bool ikvi_pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b);
+/* -------------------------------------------------------------- records -- */
 
-/* overlap_near.c */
-void ikvi_near_open(ikv_overlaps *o);
-/* Touches of a part have ended: its candidates must not remember them. */
-void ikvi_near_forget(ikv_overlaps *o, uint32_t place);
-/* Finds which touches began and ended; parts are up to date. */
-void ikvi_near_find(ikv_overlaps *o);
-const char *ikvi_near_validate(const ikv_overlaps *o);
+/* Two targets or bodies; the lower place first, which is the order of
+ * telling. */
+typedef struct contact_pair {
+    uint32_t party[SIDES]; /* bits */
+    uint32_t place[SIDES];
+} contact_pair;
 
-/* overlap_contact.c */
+static inline uint32_t pair_hash(const ikv_overlaps *o, uint32_t a, uint32_t b)
+{
+    /* Multiplicative hashing: the upper half of the product is spread well. */
+    uint64_t key = ((uint64_t)a << 32 | b) * UINT64_C(0x9e3779b97f4a7c15);
+    return (uint32_t)(key >> 32) & (o->heads - 1);
+}
+
+static inline uint32_t *head_of(const ikv_overlaps *o,
+                                const uint32_t place[SIDES])
+{
+    return contact_head(o, pair_hash(o, place[0], place[1]));
+}
+
+/* Where the list begins that a side of a record lies in. */
+static inline uint32_t *list_of(const ikv_overlaps *o, uint32_t index,
+                                uint32_t side)
+{
+    return &part_at(o, contact_at(o, index)->place[side])->contacts;
+}
+
+static inline bool is_of_bodies(const overlap_contact *c)
+{
+    return c->scope == IKV_OVERLAP_OF_BODIES;
+}
+
+/* Whether something is told of it, or may be in this step; else two targets
+ * only touch. */
+static inline bool is_contact(const overlap_contact *c)
+{
+    return c->pending || c->pieces[0] + c->pieces[1] > 0 || c->entered[0] ||
+           c->entered[1];
+}
+
+static inline overlap_notice notice_of(const ikv_overlaps *o, uint32_t index)
+{
+    const overlap_contact *c = contact_at(o, index);
+    uint64_t first = c->place[0], second = c->place[1];
+    return (overlap_notice){first << 32 | second << 1 | c->scope, index};
+}
+
+static inline void fetch_record(const ikv_overlaps *o, uint32_t index)
+{
+    if (index == NO_TOUCH)
+        return;
+    IKVI_FETCH(contact_at(o, index));
+    IKVI_FETCH(&contact_at(o, index)->pieces);
+}
+
+static inline void fetch_linked(const ikv_overlaps *o, uint32_t at)
+{
+    if (at != NO_TOUCH)
+        IKVI_FETCH(contact_at(o, at / 2));
+}
+
+/* Which side of the contact that it holds a touch's side is. */
+static inline uint32_t side_in(const overlap_contact *t, uint32_t side)
+{
+    return t->turned[side] ? !side : side;
+}
+
 /* Parts know who was there when the step began. */
 static inline bool ikvi_party_alive(const ikv_overlaps *o,
                                     const overlap_contact *c, uint32_t side)
@@ -351,6 +405,20 @@ static inline bool ikvi_party_alive(const ikv_overlaps *o,
     return ikv_bus_target_alive(o->bus, (ikv_target){c->party[side]});
 }
 
+/* ---------------------------------------------------------------- files -- */
+
+/* overlap_record.c */
+/* The newest comes first. */
+void ikvi_record_link(ikv_overlaps *o, uint32_t index, uint32_t side);
+void ikvi_record_unlink(ikv_overlaps *o, uint32_t index, uint32_t side);
+/* NO_TOUCH if there is none. */
+uint32_t ikvi_record_find(const ikv_overlaps *o, const contact_pair *pair,
+                          uint8_t scope);
+/* NO_TOUCH if there is no room. */
+uint32_t ikvi_record_make(ikv_overlaps *o, const contact_pair *pair,
+                          uint8_t scope);
+/* If nothing holds it any more. */
+void ikvi_record_release(ikv_overlaps *o, uint32_t index);
 /* Of two that are there, of pieces or of bodies: the record, or NO_TOUCH. */
 uint32_t ikvi_contact_find(const ikv_overlaps *o, ikv_target one,
                            ikv_target other, uint8_t scope);
@@ -359,6 +427,9 @@ uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b);
  * a little later what is found there. */
 void ikvi_touch_fetch_heads(const ikv_overlaps *o, uint32_t a, uint32_t b);
 void ikvi_touch_fetch(const ikv_overlaps *o, uint32_t a, uint32_t b);
+const char *ikvi_contact_validate(const ikv_overlaps *o);
+
+/* overlap_contact.c */
 /* A pair of places touches: which touch it is, NO_TOUCH if there is no room or
  * it is of no interest. `fresh`: it does not touch by shape yet. */
 uint32_t ikvi_touch_begin(ikv_overlaps *o, uint32_t a, uint32_t b, uint8_t by,
@@ -380,7 +451,24 @@ void ikvi_touch_end_all(ikv_overlaps *o, uint32_t part, uint8_t by,
                         uint8_t reason);
 /* Reports that were not made again. */
 void ikvi_touch_end_reports(ikv_overlaps *o);
+
+/* overlap_tell.c */
+/* What has changed in this step, and who gets overlap.inside. */
 void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns);
-const char *ikvi_contact_validate(const ikv_overlaps *o);
+
+/* overlap_meet.c */
+/* Of two whose boxes meet. */
+bool ikvi_shapes_meet(const ikv_overlaps *o, uint32_t a, uint32_t b);
+/* O5: whether a swept one of the two went through the other in this step;
+ * asked of two that don't meet. */
+bool ikvi_pair_passed(const ikv_overlaps *o, uint32_t a, uint32_t b);
+
+/* overlap_near.c */
+void ikvi_near_open(ikv_overlaps *o);
+/* Touches of a part have ended: its candidates must not remember them. */
+void ikvi_near_forget(ikv_overlaps *o, uint32_t place);
+/* Finds which touches began and ended; parts are up to date. */
+void ikvi_near_find(ikv_overlaps *o);
+const char *ikvi_near_validate(const ikv_overlaps *o);
 
 #endif

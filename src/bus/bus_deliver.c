@@ -340,8 +340,9 @@ bool ikvi_bus_nobody_hears_along(ikv_bus *b, ikv_kind kind,
 
 bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
 {
+    /* The root is asked first: who listens everywhere is there. */
     if (ikvi_bus_watches(b, WATCH_DELIVERIES) || b->counting ||
-        ikvi_bus_hears(b, kind, target))
+        hears_there(b, kind, ROOT_PLACE) || ikvi_bus_hears(b, kind, target))
         return false;
     return count_unheard(b, kind, 1);
 }

@@ -411,10 +411,14 @@ static ikv_target buoy_pick(void *scene, const ikv_query *query, uint32_t nth)
 }
 
 static ikv_target dinghy; /* made fast to the buoy */
+static ikv_target raft;
+static bool buoy_is_in_dinghy;
 
 static ikv_target buoy_parent(void *scene, ikv_target target)
 {
     (void)scene;
+    if (buoy_is_in_dinghy && target.bits == buoy.bits)
+        return dinghy;
     return dinghy.bits != 0 && target.bits == dinghy.bits ? buoy
                                                           : (ikv_target){0};
 }
@@ -423,7 +427,8 @@ static bool buoy_alive(void *scene, ikv_target target)
 {
     (void)scene;
     return buoy_lives &&
-           (target.bits == buoy.bits || target.bits == dinghy.bits);
+           (target.bits == buoy.bits || target.bits == dinghy.bits ||
+            (raft.bits != 0 && target.bits == raft.bits));
 }
 
 static uint32_t buoy_traits(void *scene, ikv_target target)
@@ -462,8 +467,56 @@ static void open_buoy(bool lives, bool is_hit)
     kit_open(&k);
     ck_assert_ptr_null(k.scene);
     ok(ikv_bus_add_target(k.bus, 3, &buoy));
-    dinghy = (ikv_target){0};
+    dinghy = raft = (ikv_target){0};
+    buoy_is_in_dinghy = false;
 }
+
+/* Two that are in each other: a picking's loop ends, whatever asks what they are
+ * in. */
+START_TEST(looped_tree)
+{
+    open_buoy(true, true);
+    ikv_target none = {0};
+    ikv_obstacle why[4];
+    ok(ikv_bus_add_target(k.bus, 4, &dinghy));
+    ok(ikv_bus_add_target(k.bus, 5, &raft));
+    buoy_is_in_dinghy = true;
+    hears(k.bus, IKV_KIND_POINTER_DOWN, none, keep_last, NULL);
+    hears(k.bus, IKV_KIND_ACTION_START, none, keep_last, NULL);
+    ikv_action_id hail;
+    ikv_scope scope = {.where = IKV_WITHIN, .target = raft};
+    ok(ikv_actions_add(ikv_kit_actions(k.kit), IKV_MAIN_SET, "hail", &hail));
+    ok(ikv_actions_bind(ikv_kit_actions(k.kit), hail, "pointer.primary", &scope,
+                        NULL));
+    kit_frame(&k, 0);
+    /* modal, and not; what is dragged is looked through */
+    for (uint64_t i = 0; i < 2; i++) {
+        if (i == 0)
+            ok(ikv_router_set_modal(k.router, 0, raft));
+        else
+            ok(ikv_router_set_modal(k.router, 0, none));
+        last_of[IKV_KIND_ACTION_START].kind = 0;
+        ikv_event e = pointer(IKV_KIND_POINTER_DOWN, IKV_MOUSE, 3, 40, 40);
+        push(&e);
+        kit_frame(&k, 20 + 40 * i);
+        const ikv_event *down = &last_of[IKV_KIND_POINTER_DOWN];
+        ck_assert_uint_eq(down->target.bits, i == 0 ? raft.bits : buoy.bits);
+        ck_assert_uint_eq(last_of[IKV_KIND_ACTION_START].kind,
+                          i == 0 ? IKV_KIND_ACTION_START : 0);
+        ck_assert_uint_eq(ikv_router_focused(k.router, 0).bits, 0);
+        ck_assert_uint_eq(ikv_router_probe(k.router, down, raft, why, 4), i);
+        if (i != 0)
+            ok(ikv_router_drag(k.router, down, raft));
+        e = pointer(IKV_KIND_POINTER_MOVE, IKV_MOUSE, 3, 90, 90);
+        push(&e);
+        e = pointer(IKV_KIND_POINTER_UP, IKV_MOUSE, 3, 90, 90);
+        push(&e);
+        kit_frame(&k, 40 + 40 * i);
+    }
+    valid(ikv_router_validate(k.router));
+    kit_close(&k);
+}
+END_TEST
 
 START_TEST(picking_of_a_kit)
 {
@@ -1024,6 +1077,7 @@ Suite *edge_route_suite(void)
     add(s, "Q3 focused in a resync", focused_in_a_resync);
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
+    add(s, "HIT1 a loop in its tree", looped_tree);
     add(s, "OVER3 picked though it is gone", picked_though_gone);
     add(s, "BTN2 two mice", two_mice);
     add(s, "CAP1 not attached", not_attached);

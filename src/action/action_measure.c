@@ -263,22 +263,13 @@ bool ikvi_measure_binding(const ikv_actions *a, const action_binding *b,
 
 /* -------------------------------------------------------------- scoping -- */
 
-static bool lies_within(const ikv_router *router, ikv_target target,
-                        ikv_target top)
-{
-    for (; target.bits != 0; target = ikvi_router_parent(router, target))
-        if (target.bits == top.bits)
-            return true;
-    return false;
-}
-
 bool ikvi_focus_is_within(const ikv_actions *a, uint32_t seat, ikv_target top)
 {
     /* The keys are in one router's scene; which one does not matter. */
     for (uint32_t i = 0; i < a->router_count; i++) {
         ikv_target at = ikv_router_focused(a->routers[i], (uint8_t)seat);
         if (at.bits != 0 &&
-            (top.bits == 0 || lies_within(a->routers[i], at, top)))
+            (top.bits == 0 || ikvi_router_is_within(a->routers[i], at, top)))
             return true;
     }
     return false;
@@ -301,7 +292,8 @@ bool ikvi_scope_holds(const ikv_actions *a, const ikv_scope *scope,
     switch (scope->where) {
     case IKV_WITHIN:
         return router != NULL &&
-               lies_within(router, input->event.target, scope->target);
+               ikvi_router_is_within(router, input->event.target,
+                                     scope->target);
     case IKV_IN_LAYER:
         return router != NULL && input->event.target.bits != 0 &&
                (ikvi_router_layer(router, input->event.target) ==

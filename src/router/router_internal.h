@@ -22,7 +22,9 @@
 enum {
     VIEWS = 32,
     FINGER_PAIRS = 4, /* at most */
-    RECENT_CLICKS = 8
+    RECENT_CLICKS = 8,
+    TREE_LIMIT = 1 << 16 /* no tree is so deep, and nothing lies over so many:
+                            what a picking never ends, ends */
 };
 
 /* A target that keeps a seat's pointers and keys to itself. */
@@ -250,15 +252,14 @@ typedef struct path {
 
 bool ikvi_router_alive(const ikv_router *r, ikv_target target);
 uint32_t ikvi_router_traits(const ikv_router *r, ikv_target target);
+/* The root's parent is none. */
 ikv_target ikvi_router_parent(const ikv_router *r, ikv_target target);
-/* MODAL1, MODAL5: whether a seat's pointers may be on the target, or its keys go
- * there; all, if nothing is modal. */
-bool ikvi_router_is_within(const ikv_router *r, ikv_target target,
-                           ikv_target top);
 /* The nth target from the top where the pointer is; zero bits past the last.
  *   without  what is dragged; zero bits: nothing */
 ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
                             ikv_target without, uint32_t nth);
+/* MODAL1, MODAL5: whether a seat's pointers may be on the target, or its keys go
+ * there; all, if nothing is modal. */
 bool ikvi_router_reaches(const ikv_router *r, uint8_t seat, ikv_target target);
 /* The path from the root to a target. */
 void ikvi_router_path(const ikv_router *r, ikv_target target, path *to);

@@ -137,9 +137,10 @@ void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat, ikv_target pressed)
 {
     if (r->keep_focus || !ikvi_router_alive(r, pressed))
         return;
-    while (!same(pressed, root_of(r)) &&
-           !ikvi_router_may_have_keys(r, seat, pressed))
-        pressed = ikvi_router_parent(r, pressed);
+    for (uint32_t i = 0; !same(pressed, root_of(r)) &&
+                         !ikvi_router_may_have_keys(r, seat, pressed);
+         i++)
+        pressed = i < TREE_LIMIT ? ikvi_router_parent(r, pressed) : root_of(r);
     if (same(pressed, root_of(r)))
         pressed = (ikv_target){0};
     ikvi_router_set_focus(r, seat, pressed, IKV_FOCUS_PRESS);

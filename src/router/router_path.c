@@ -45,27 +45,36 @@ ikv_target ikv_router_modal(const ikv_router *router, uint8_t seat)
     return (ikv_target){0};
 }
 
+bool ikvi_router_is_within(const ikv_router *r, ikv_target target,
+                           ikv_target top)
+{
+    for (uint32_t i = 0; target.bits != 0 && i < TREE_LIMIT; i++) {
+        if (same(target, top))
+            return true;
+        target = ikvi_router_parent(r, target);
+    }
+    return false;
+}
+
 bool ikvi_router_reaches(const ikv_router *r, uint8_t seat, ikv_target target)
 {
     ikv_target top = ikv_router_modal(r, seat);
     if (top.bits == 0)
         return true;
-    for (; target.bits != 0 && !same(target, root_of(r));
-         target = ikvi_router_parent(r, target))
+    for (uint32_t i = 0; target.bits != 0 && i < TREE_LIMIT; i++) {
         if (same(target, top) ||
             (ikvi_router_traits(r, target) & IKV_STAYS_LIVE) != 0)
             return true;
+        target = ikvi_router_parent(r, target);
+    }
     return false;
 }
 
 bool ikvi_router_shuts_out(const ikv_router *r, uint8_t seat, ikv_target target)
 {
     /* What the modal target is in holds as ever. */
-    for (ikv_target at = ikv_router_modal(r, seat); at.bits != 0;
-         at = ikvi_router_parent(r, at))
-        if (same(at, target))
-            return false;
-    return !ikvi_router_reaches(r, seat, target);
+    return !ikvi_router_is_within(r, ikv_router_modal(r, seat), target) &&
+           !ikvi_router_reaches(r, seat, target);
 }
 
 /* A scene's tree that is deeper than the limit loses its upper middle. */
@@ -295,15 +304,6 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
             send_boundary(r, cause, &enter, i);
 }
 
-bool ikvi_router_is_within(const ikv_router *r, ikv_target target,
-                           ikv_target top)
-{
-    for (; target.bits != 0; target = ikvi_router_parent(r, target))
-        if (same(target, top))
-            return true;
-    return false;
-}
-
 /* MODAL1, DRAG1: what the seat does not reach is looked through, and so is what
  * lies in `without`. */
 ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
@@ -318,7 +318,7 @@ ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
     if (r->s.modal_count == 0 && without.bits == 0)
         return r->picking.pick(r->picking.scene, &query, nth);
     ikv_target last = {0};
-    for (uint32_t at = 0;; at++) {
+    for (uint32_t at = 0; at < TREE_LIMIT; at++) {
         ikv_target hit = r->picking.pick(r->picking.scene, &query, at);
         /* A picking of one's own may know the topmost alone, or no bodies. */
         if (hit.bits == 0 || same(hit, last))
@@ -329,4 +329,5 @@ ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
             nth-- == 0)
             return hit;
     }
+    return (ikv_target){0};
 }

@@ -839,7 +839,7 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
 void ikv_router_removed(ikv_router *router, ikv_target target,
                         ikv_target former_parent)
 {
-    if (router == NULL)
+    if (router == NULL || same(target, root_of(router)))
         return;
     for (uint32_t i = 0; i < router->capacity; i++)
         if (pointer_at(router, i)->used)

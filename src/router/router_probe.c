@@ -5,17 +5,6 @@
 
 #include "../event/findings.h"
 
-/* Whether an event at the one comes by the other. */
-static bool comes_by(const ikv_router *r, ikv_target at, ikv_target target)
-{
-    for (uint32_t i = 0; at.bits != 0 && i < IKV_PATH_LIMIT; i++) {
-        if (same(at, target))
-            return true;
-        at = ikvi_router_parent(r, at);
-    }
-    return false;
-}
-
 /* CAP3: who captured the pointer has it, wherever it is; zero bits: nobody. */
 static ikv_target captor_of(const ikv_router *r, const pointer *p)
 {
@@ -31,8 +20,9 @@ static void probe_modal(const ikv_router *r, uint8_t seat, ikv_target target,
         ikvi_find_by(f, IKV_WHY_MODAL, ikv_router_modal(r, seat));
 }
 
-/* HIT1: what is topmost there has it. A picking that can't say why has only
- * whom it picks instead. */
+/* HIT1, MODAL1: what is topmost there has it, of what the seat reaches; where
+ * nothing of that is, what is modal. A picking that can't say why has only whom
+ * it picks instead. */
 static void probe_hit(const ikv_router *r, const ikv_event *event, uint8_t type,
                       ikv_target target, ikvi_findings *f)
 {
@@ -41,9 +31,17 @@ static void probe_hit(const ikv_router *r, const ikv_event *event, uint8_t type,
     query.touch = type == IKV_TOUCH;
     query.x = event->pointer.x;
     query.y = event->pointer.y;
-    ikv_target hit = r->picking.pick(r->picking.scene, &query, 0);
-    hit = hit.bits != 0 ? hit : root_of(r);
-    if (comes_by(r, hit, target))
+    pointer there = {.type = type,
+                     .view = event->view,
+                     .seat = event->seat,
+                     .x = query.x,
+                     .y = query.y};
+    ikv_target hit = ikvi_router_pick(r, &there, (ikv_target){0}, 0);
+    if (hit.bits == 0)
+        hit = ikv_router_modal(r, event->seat);
+    if (hit.bits == 0)
+        hit = root_of(r);
+    if (ikvi_router_is_within(r, hit, target))
         return;
     if (r->picking.probe == NULL) {
         ikvi_find_by(f, IKV_WHY_PATH, hit);
@@ -71,7 +69,7 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
         ikv_target top = ikv_router_modal(router, event->seat);
         ikv_target to_keys = focus.bits != 0 ? focus : top;
         to_keys = to_keys.bits != 0 ? to_keys : root_of(router);
-        if (comes_by(router, to_keys, target))
+        if (ikvi_router_is_within(router, to_keys, target))
             return 0;
         probe_modal(router, event->seat, target, &f);
         ikvi_find_by(&f, IKV_WHY_FOCUS, to_keys);
@@ -81,7 +79,7 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
         bool of_pointer = info->family == IKV_FAMILY_POINTER;
         uint8_t type = p != NULL ? p->type : IKV_MOUSE;
         ikv_target captor = of_pointer ? captor_of(router, p) : (ikv_target){0};
-        if (comes_by(router, captor, target))
+        if (ikvi_router_is_within(router, captor, target))
             return 0;
         if (captor.bits != 0)
             ikvi_find_by(&f, IKV_WHY_CAPTURED, captor);
@@ -89,7 +87,7 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
             probe_modal(router, event->seat, target, &f);
         probe_hit(router, event, of_pointer ? event->pointer.type : type,
                   target, &f);
-    } else if (!comes_by(router, event->target, target)) {
+    } else if (!ikvi_router_is_within(router, event->target, target)) {
         ikvi_find_by(&f, IKV_WHY_PATH, event->target);
     }
     return f.count;

@@ -7,9 +7,10 @@
 
 #include "ikvar/router.h"
 
-/* For bindings that hold somewhere. The root's parent is none,
- * its layer none: UINT32_MAX. */
-ikv_target ikvi_router_parent(const ikv_router *router, ikv_target target);
+/* For bindings that hold somewhere: whether a target is `top` or lies in it; and
+ * its layer, the root's being none: UINT32_MAX. */
+bool ikvi_router_is_within(const ikv_router *router, ikv_target target,
+                           ikv_target top);
 uint32_t ikvi_router_layer(const ikv_router *router, ikv_target target);
 
 /* Whether a target has nothing in common with what is modal for the seat: what

@@ -439,7 +439,7 @@ START_TEST(seats)
         "jumpv/1 | walk^ fire^ look^(1,2) walk= fire= look=(1,2) | look^(0,3) "
         "lookv(1,2)/1 walk= fire= look=(0,3) | lookv(0,3)/1 walk= fire= | "
         "firev/3 walkv/3 | BUSY learned0(KeyX) | KeyX ");
-    status_is(ikv_actions_switch(actions, deck, 2, true), IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_switch(actions, deck, 8, true), IKV_BAD_ARGUMENT);
     status_is(ikv_actions_switch(actions, 9, 0, true), IKV_UNKNOWN_NAME);
     close_actions();
 }
@@ -586,6 +586,26 @@ START_TEST(names_come_back)
     for (int i = 0; i < IKV_PUSH_LIMIT; i++)
         ok(ikv_actions_pop(actions, IKV_ALL_SEATS));
     status_is(ikv_actions_pop(actions, 0), IKV_ABSENT);
+    /* who is not told apart is the last one in all calls */
+    char text[IKV_BINDING_BYTES];
+    ok(ikv_actions_switch(actions, IKV_MAIN_SET, 7, false));
+    ck_assert(!ikv_actions_is_on(actions, IKV_MAIN_SET, 0));
+    ok(ikv_actions_switch(actions, IKV_MAIN_SET, 7, true));
+    ck_assert(ikv_actions_is_on(actions, IKV_MAIN_SET, 0));
+    ok(ikv_actions_set_toggle(actions, ids[0], 7, true));
+    ck_assert(ikv_actions_toggles(actions, ids[0], 0));
+    ck_assert(ikv_actions_toggles(actions, ids[0], 7));
+    ck_assert(!ikv_actions_toggles(actions, ids[0], 8));
+    ok(ikv_actions_set_repeat(actions, 7, 0, 0));
+    ok(ikv_actions_learn(actions, 7, 0));
+    status_is(ikv_actions_learn(actions, 0, 0), IKV_BUSY);
+    status_is(ikv_actions_learned(actions, 7, text, sizeof text), IKV_BUSY);
+    ikv_actions_stop_learning(actions, 7);
+    status_is(ikv_actions_learned(actions, 0, text, sizeof text), IKV_ABSENT);
+    status_is(ikv_actions_set_toggle(actions, ids[0], 8, true),
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_set_repeat(actions, 8, 0, 0), IKV_BAD_ARGUMENT);
+    status_is(ikv_actions_learn(actions, 8, 0), IKV_BAD_ARGUMENT);
     close_actions();
 }
 END_TEST

@@ -81,7 +81,7 @@ enum {
  *   bindings    of all actions (256; at most 65,535)
  *   sets        beside the main one (15)
  *   seats       players who are told apart (1; up to 8); others count as the
- *               last one
+ *               last one, in events and in calls
  *   name_bytes  for names of actions and sets (4,096)
  *   bus, state  needed; they must outlive it */
 typedef struct ikv_actions_config {
@@ -163,8 +163,6 @@ IKV_API ikv_status ikv_actions_start_held(ikv_actions *actions,
  * as well. What is held of the others ends, at once, flagged synthetic.
  *   Whatever was switched on and off, meanwhile too, is so again beneath it. One
  * key may open a menu and close it: see ikv_actions_switch().
- *
- * Seats that are not told apart are the last one's, as events' are.
  *
  *     ikv_actions_push(actions, menu_set, event->seat, false);
  *     ...

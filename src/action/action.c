@@ -171,18 +171,10 @@ static bool slot_used(const ikvi_slots *slots, const ikv_actions *a,
     return ikvi_slots_at(slots, a, place)->next == IKVI_IN_USE;
 }
 
-/* The seats that a call names, as bits; 0 for none. */
-static uint32_t seats_named(const ikv_actions *a, uint8_t seat)
-{
-    if (seat == IKV_ALL_SEATS)
-        return (1u << a->seats) - 1;
-    return seat < a->seats ? 1u << seat : 0;
-}
-
 ikv_status ikv_actions_set_toggle(ikv_actions *actions, ikv_action_id action,
                                   uint8_t seat, bool toggles)
 {
-    if (actions == NULL || seats_named(actions, seat) == 0)
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     uint32_t at = find_action(actions, action);
     if (at == IKVI_NO_SLOT)
@@ -201,14 +193,15 @@ bool ikv_actions_toggles(const ikv_actions *actions, ikv_action_id action,
                          uint8_t seat)
 {
     uint32_t at = actions != NULL ? find_action(actions, action) : IKVI_NO_SLOT;
-    return at != IKVI_NO_SLOT && seat < actions->seats &&
-           (action_row_at(actions, at)->toggles >> seat & 1) != 0;
+    return at != IKVI_NO_SLOT && seat < ACTION_SEATS &&
+           (action_row_at(actions, at)->toggles >> action_seat(actions, seat) &
+            1) != 0;
 }
 
 ikv_status ikv_actions_set_repeat(ikv_actions *actions, uint8_t seat,
                                   uint64_t after_ns, uint64_t every_ns)
 {
-    if (actions == NULL || seats_named(actions, seat) == 0)
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     for (uint32_t i = 0; i < actions->seats; i++)
         if (seats_named(actions, seat) >> i & 1)

@@ -280,9 +280,22 @@ static inline uint32_t held_seat(const ikv_actions *a, uint32_t index)
     return a->seats > 1 ? index % a->seats : 0;
 }
 
+/* Those that are not told apart are the last one. */
 static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 {
     return seat < a->seats ? seat : (uint8_t)(a->seats - 1);
+}
+
+static inline bool is_a_seat(uint8_t seat)
+{
+    return seat == IKV_ALL_SEATS || seat < ACTION_SEATS;
+}
+
+/* The seats that a call names, as bits. */
+static inline uint32_t seats_named(const ikv_actions *a, uint8_t seat)
+{
+    return seat == IKV_ALL_SEATS ? (1u << a->seats) - 1
+                                 : 1u << action_seat(a, seat);
 }
 
 static inline float size_of(float value)

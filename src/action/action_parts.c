@@ -203,9 +203,10 @@ bool ikvi_learn_from(ikv_actions *a, uint32_t seat, const ikv_event *event)
 ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
                              uint32_t cancel_code)
 {
-    if (actions == NULL || seat >= actions->seats)
+    if (actions == NULL || seat >= ACTION_SEATS)
         return IKV_BAD_ARGUMENT;
-    action_learning *learning = &actions->s.learning[seat];
+    action_learning *learning =
+        &actions->s.learning[action_seat(actions, seat)];
     if (learning->on)
         return IKV_BUSY;
     *learning = (action_learning){.on = true, .cancel_code = cancel_code};
@@ -215,10 +216,10 @@ ikv_status ikv_actions_learn(ikv_actions *actions, uint8_t seat,
 ikv_status ikv_actions_learned(ikv_actions *actions, uint8_t seat, char *buffer,
                                size_t size)
 {
-    if (actions == NULL || seat >= actions->seats || buffer == NULL ||
-        size == 0)
+    if (actions == NULL || seat >= ACTION_SEATS || buffer == NULL || size == 0)
         return IKV_BAD_ARGUMENT;
-    action_learning *learning = &actions->s.learning[seat];
+    action_learning *learning =
+        &actions->s.learning[action_seat(actions, seat)];
     if (learning->on)
         return IKV_BUSY;
     if (!learning->done)
@@ -230,6 +231,6 @@ ikv_status ikv_actions_learned(ikv_actions *actions, uint8_t seat, char *buffer,
 
 void ikv_actions_stop_learning(ikv_actions *actions, uint8_t seat)
 {
-    if (actions != NULL && seat < actions->seats)
-        actions->s.learning[seat] = (action_learning){0};
+    if (actions != NULL && seat < ACTION_SEATS)
+        actions->s.learning[action_seat(actions, seat)] = (action_learning){0};
 }

@@ -85,11 +85,11 @@ static void end_what_is_off(ikv_actions *a)
 ikv_status ikv_actions_switch(ikv_actions *actions, ikv_action_set set,
                               uint8_t seat, bool on)
 {
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= actions->seats))
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
-    uint8_t bits = (uint8_t)(seat == IKV_ALL_SEATS ? 0xff : 1u << seat);
+    uint32_t bits = seats_named(actions, seat);
     action_set *s = action_set_at(actions, set);
     note_sets(actions);
     /* Sets are on unless switched off: 0 is how they begin. */
@@ -141,21 +141,15 @@ static void start_held(ikv_actions *a, ikv_action_set set, uint32_t seat)
     a->synthetic = was;
 }
 
-/* Whether a seat's own place is meant, as an event's seat names it. */
-static bool is_of(const ikv_actions *a, uint8_t seat, uint32_t own)
-{
-    return seat == IKV_ALL_SEATS || action_seat(a, seat) == own;
-}
-
 ikv_status ikv_actions_start_held(ikv_actions *actions, ikv_action_set set,
                                   uint8_t seat)
 {
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
     for (uint32_t i = 0; i < actions->seats; i++)
-        if (is_of(actions, seat, i))
+        if (seats_named(actions, seat) >> i & 1)
             start_held(actions, set, i);
     return IKV_OK;
 }
@@ -166,7 +160,7 @@ ikv_status ikv_actions_start_held(ikv_actions *actions, ikv_action_set set,
 ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
                             uint8_t seat, bool joins)
 {
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     if (set >= actions->s.set_count)
         return IKV_UNKNOWN_NAME;
@@ -175,7 +169,7 @@ ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
         return IKV_FULL_PUSHED;
     note_sets(actions);
     for (uint32_t i = 0; i < actions->seats; i++)
-        if (is_of(actions, seat, i))
+        if (seats_named(actions, seat) >> i & 1)
             actions->s.pushed[actions->s.pushed_count++] =
                 (action_push){set, (uint8_t)i, joins};
     hold_back_fresh(actions);
@@ -199,11 +193,11 @@ static bool pop_set(ikv_actions *a, uint32_t seat)
 ikv_status ikv_actions_pop(ikv_actions *actions, uint8_t seat)
 {
     bool some = false;
-    if (actions == NULL || (seat != IKV_ALL_SEATS && seat >= ACTION_SEATS))
+    if (actions == NULL || !is_a_seat(seat))
         return IKV_BAD_ARGUMENT;
     note_sets(actions);
     for (uint32_t i = 0; i < actions->seats; i++)
-        if (is_of(actions, seat, i))
+        if (seats_named(actions, seat) >> i & 1)
             some = pop_set(actions, i) || some;
     hold_back_fresh(actions);
     end_what_is_off(actions);

@@ -23,8 +23,10 @@ enum {
     VIEWS = 32,
     FINGER_PAIRS = 4, /* at most */
     RECENT_CLICKS = 8,
-    TREE_LIMIT = 1 << 16 /* no tree is so deep, and nothing lies over so many:
-                            what a picking never ends, ends */
+    /* What a picking never ends, ends: no tree is so deep, and nothing lies over
+     * so many. */
+    TREE_LIMIT = 1 << 12,
+    PICK_LIMIT = 1 << 16
 };
 
 /* A target that keeps a seat's pointers and keys to itself. */

@@ -318,7 +318,7 @@ ikv_target ikvi_router_pick(const ikv_router *r, const pointer *p,
     if (r->s.modal_count == 0 && without.bits == 0)
         return r->picking.pick(r->picking.scene, &query, nth);
     ikv_target last = {0};
-    for (uint32_t at = 0; at < TREE_LIMIT; at++) {
+    for (uint32_t at = 0; at < PICK_LIMIT; at++) {
         ikv_target hit = r->picking.pick(r->picking.scene, &query, at);
         /* A picking of one's own may know the topmost alone, or no bodies. */
         if (hit.bits == 0 || same(hit, last))

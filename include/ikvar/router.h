@@ -484,7 +484,7 @@ IKV_API bool ikv_router_takes_text(const ikv_router *router, uint8_t seat);
  *               more beneath
  *   outside   events outside the view that meant nothing
  *   downs_outside, ups_outside  among them, of a pointer's first press and last
- *             release
+ *             release, or its loss
  *   pointers, pointers_high, pointers_capacity  known now, at most, and how
  *             many there can be
  *   pointers_down  of them with a button down */

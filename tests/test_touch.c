@@ -415,12 +415,13 @@ START_TEST(an_action_toggles)
     ok(ikv_actions_bind(actions, crouch, "KeyX", NULL, NULL));
     ok(ikv_actions_set_toggle(actions, crouch, IKV_ALL_SEATS, true));
     ck_assert(ikv_actions_toggles(actions, crouch, 0));
-    ck_assert(!ikv_actions_toggles(actions, crouch, 1));
+    ck_assert(ikv_actions_toggles(actions, crouch, 1)); /* as the last seat */
+    ck_assert(!ikv_actions_toggles(actions, crouch, 8));
     for (uint32_t state = 0; state < 3; state++)
         ok(ikv_actions_hear(actions, crouch, state, note_run, NULL, NULL));
     for_words(toggle_table[_i].does, do_hand);
     ck_assert_str_eq(heard.text, toggle_table[_i].heard);
-    status_is(ikv_actions_set_toggle(actions, crouch, 1, true),
+    status_is(ikv_actions_set_toggle(actions, crouch, 8, true),
               IKV_BAD_ARGUMENT);
     ok(ikv_actions_remove(actions, crouch));
     status_is(ikv_actions_set_toggle(actions, crouch, 0, true), IKV_STALE);

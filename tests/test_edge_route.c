@@ -328,6 +328,7 @@ END_TEST
  * its parent's space under any camera: until the release, where it stays;
  * another captures the pointer; or it is removed. */
 static ikv_target carried, rival;
+static bool rival_is_next; /* captures, and was to be attached once */
 static float heard_at[2];
 
 static ikv_verdict hear_carried(const ikv_event *event,
@@ -341,6 +342,16 @@ static ikv_verdict hear_carried(const ikv_event *event,
         ikv_scene_position(k.scene, carried, heard_at, view);
     if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 1)
         ok(ikv_router_capture(delivery->router, event, rival));
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure >= 4)
+        ok(ikv_router_attach(delivery->router, event, rival));
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure >= 6)
+        ok(ikv_router_release(delivery->router, event, rival));
+    if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 5)
+        ok(ikv_router_capture(delivery->router, event, carried));
+    if (event->kind == IKV_KIND_POINTER_MOVE &&
+        (event->pointer.pressure == 6 || rival_is_next))
+        ok(ikv_router_capture(delivery->router, event, rival));
+    rival_is_next = event->pointer.pressure == 5;
     if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 2)
         ok(ikv_scene_remove(k.scene, carried));
     if (event->kind == IKV_KIND_POINTER_MOVE && event->pointer.pressure == 3)
@@ -352,11 +363,15 @@ static const struct {
     const char *what;
     uint16_t pressure; /* of the first move: what its handler does */
     float at[3];       /* after each of three events; -1: it is gone */
+    float rival_at;    /* in the end */
 } carry_table[] = {
-    {"followed", 0, {25, 30, 35}},
-    {"captured by another", 1, {25, 25, 25}},
-    {"removed", 2, {-1, -1, -1}},
-    {"put elsewhere by a handler", 3, {7, 30, 35}},
+    {"followed", 0, {25, 30, 35}, 300},
+    {"captured by another", 1, {25, 25, 25}, 300},
+    {"removed", 2, {-1, -1, -1}, 300},
+    {"put elsewhere by a handler", 3, {7, 30, 35}, 300},
+    {"another one is attached", 4, {25, 25, 25}, 310},
+    {"another one was to be, and captures later", 5, {25, 30, 30}, 300},
+    {"another one was to be, and captures after all", 6, {25, 25, 25}, 300},
 };
 
 START_TEST(attached)
@@ -394,6 +409,9 @@ START_TEST(attached)
         if (i == 0) /* it was there before its handlers heard of it */
             ck_assert_float_eq(heard_at[0], 25);
     }
+    ck_assert(ikv_scene_position(k.scene, rival, at, view));
+    ck_assert_msg(at[0] == carry_table[_i].rival_at, "%s: %g",
+                  carry_table[_i].what, (double)at[0]);
     valid(ikv_router_validate(k.router));
     kit_close(&k);
 }

@@ -495,10 +495,11 @@ static const char *validate_pointer(const ikv_router *router, const pointer *p)
          (p->chain_length == 0 ||
           !same(p->chain[p->chain_length - 1], p->over))))
         return "router-1";
-    if (p->buttons == 0 && (p->captured.bits != 0 || p->pressed.bits != 0 ||
-                            p->clicking.bits != 0 || p->attached.bits != 0 ||
-                            p->hold_due || p->dragging.bits != 0 ||
-                            p->to_drag.bits != 0 || p->drag.over.bits != 0))
+    if (p->buttons == 0 &&
+        (p->captured.bits != 0 || p->pressed.bits != 0 ||
+         p->clicking.bits != 0 || p->attached.bits != 0 || p->hold_due ||
+         p->dragging.bits != 0 || p->to_drag.bits != 0 ||
+         p->to_attach.bits != 0 || p->drag.over.bits != 0))
         return "router-2";
     return ikvi_router_find(router, p->device, p->id) == p ? NULL : "router-3";
 }

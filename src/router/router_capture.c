@@ -32,9 +32,9 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     bool drags = same(p->to_drag, now);
     /* All is so before the first is told of it. */
     p->captured = now;
-    p->to_drag = none;
-    if (!same(p->attached, now))
-        p->attached = none;
+    p->attached = same(p->to_attach, now) ? now : none;
+    memcpy(p->grip, p->to_grip, sizeof p->grip);
+    p->to_drag = p->to_attach = none;
     /* Somebody else has captured it: what is dragged stays where it is; or it is
      * gone, which is still to be told. */
     if (IKVI_UNLIKELY((p->dragging.bits | p->drag.over.bits) != 0))
@@ -84,6 +84,8 @@ ikv_status ikv_router_capture(ikv_router *router, const ikv_event *event,
     /* The last one to ask for it has it. */
     if (!same(p->to_drag, target))
         p->to_drag = (ikv_target){0};
+    if (!same(p->to_attach, target))
+        p->to_attach = (ikv_target){0};
     return IKV_OK;
 }
 
@@ -104,7 +106,7 @@ ikv_status ikv_router_drag(ikv_router *router, const ikv_event *event,
 }
 
 /* A capture that remembers the grip: `attached` ends with the capture, whatever
- * ends it. */
+ * ends it, and begins with it. */
 ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
                              ikv_target target)
 {
@@ -115,15 +117,17 @@ ikv_status ikv_router_attach(ikv_router *router, const ikv_event *event,
     if (!ikvi_router_alive(router, target))
         return IKV_STALE;
     const ikv_picking *picking = &router->picking;
-    if (p->buttons == 0 || !ikvi_router_reaches(router, p->seat, target) ||
-        picking->grip == NULL || picking->carry == NULL ||
+    if (picking->grip == NULL || picking->carry == NULL ||
         !picking->grip(picking->scene, target, p->view, p->x, p->y, grip))
         return IKV_ABSENT;
+    ikv_status status = ikv_router_capture(router, event, target);
+    if (status != IKV_OK)
+        return status;
     /* Carried from the next move on, when the capture has taken effect. */
-    p->pending = p->attached = target;
-    p->grip[0] = grip[0];
-    p->grip[1] = grip[1];
-    return IKV_OK;
+    bool now = same(p->captured, target);
+    *(now ? &p->attached : &p->to_attach) = target;
+    memcpy(now ? p->grip : p->to_grip, grip, sizeof grip);
+    return status;
 }
 
 /* What is attached to it is where it is. */
@@ -142,7 +146,7 @@ ikv_status ikv_router_release(ikv_router *router, const ikv_event *event,
         return IKV_BAD_ARGUMENT;
     if (target.bits == 0 || !same(p->pending, target))
         return IKV_ABSENT;
-    p->pending = p->to_drag = (ikv_target){0};
+    p->pending = p->to_drag = p->to_attach = (ikv_target){0};
     return IKV_OK;
 }
 

@@ -103,7 +103,7 @@ void ikvi_router_let_up(ikv_router *r, pointer *p)
 {
     ikvi_router_no_hold(r, p);
     p->pressed = p->clicking = p->attached = (ikv_target){0};
-    p->dragging = p->to_drag = (ikv_target){0};
+    p->dragging = p->to_drag = p->to_attach = (ikv_target){0};
 }
 
 static pointer *next_due(const ikv_router *r, uint64_t time_ns)

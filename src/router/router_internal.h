@@ -67,9 +67,11 @@ typedef struct pointer {
     bool menu_sent; /* a long press sent the menu, or it pinches: no click */
     bool outside_modal;   /* it is on nothing that the modal target lets hear */
     bool pressed_outside; /* so was the press that a click comes of */
+    bool drag_told;       /* of what is dragged: it went beyond the slop */
     uint8_t type, view, seat;
     uint8_t next_view; /* where it was let go */
     int8_t press_button;
+    int8_t tilt_x, tilt_y;
     uint16_t buttons;
     uint16_t spent; /* buttons that are down, of a press that was cancelled */
     uint16_t device, id, modifiers;
@@ -79,16 +81,16 @@ typedef struct pointer {
     ikv_target dragging; /* onto others, while it has captured it */
     ikv_target to_drag;  /* so from its capture on: another one may be, now */
     drag_state drag;
-    bool drag_told;      /* it went beyond the slop */
-    ikv_target attached; /* follows it while it has captured it; */
-    float grip[2];       /* so it was taken */
+    ikv_target attached;  /* follows it while it has captured it; */
+    float grip[2];        /* so it was taken */
+    ikv_target to_attach; /* so from its capture on */
+    float to_grip[2];
     uint16_t pressure, width, height, twist; /* as they were told last */
-    int8_t tilt_x, tilt_y;
-    uint64_t hold_ns; /* when the hold is due */
-    uint64_t chain_revision;
     ikv_target over, captured, pending;
     ikv_target pressed;  /* of the first press, for hold, drag and menu */
     ikv_target clicking; /* CLICK1's slot */
+    uint64_t hold_ns;    /* when the hold is due */
+    uint64_t chain_revision;
     uint32_t chain_length, passed_count;
     ikv_target chain[IKV_PATH_LIMIT];
 } pointer;

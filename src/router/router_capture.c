@@ -29,9 +29,11 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     if (same(p->pending, p->captured))
         return;
     ikv_target old = p->captured, now = p->pending;
-    bool drags = same(p->to_drag, now);
-    /* All is so before the first is told of it. */
+    bool drags = same(p->to_drag, now), told = p->capture_told;
+    /* All is so before the first is told of it. What was told was so of the old
+     * one: a handler may remove either. */
     p->captured = now;
+    p->capture_told = false;
     p->attached = same(p->to_attach, now) ? now : none;
     memcpy(p->grip, p->to_grip, sizeof p->grip);
     p->to_drag = p->to_attach = none;
@@ -40,6 +42,7 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     if (IKVI_UNLIKELY((p->dragging.bits | p->drag.over.bits) != 0))
         ikvi_drag_ended(r, p, cause, false);
     if (old.bits != 0) {
+        p->capture_told = told;
         ikvi_router_lose(r, p, old, cause);
         ikvi_gesture_lost(r, p, cause);
     }

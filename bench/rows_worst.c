@@ -369,6 +369,27 @@ static void shift_at_random(void)
                         (int32_t)random_below(1000000));
 }
 
+/* Of five z's, on top of their own or beneath them. */
+static void raise_and_lower(void)
+{
+    for (uint32_t i = 0; i < many; i++) {
+        ikv_target target = siblings[random_below(many)];
+        if (i % 2 == 0)
+            ikv_scene_set_z(ikv_kit_scene(kit), target,
+                            (int32_t)random_below(5));
+        else
+            ikv_scene_lower(ikv_kit_scene(kit), target);
+    }
+}
+
+static void open_bands(void)
+{
+    open_many();
+    for (uint32_t i = 0; i < many; i++)
+        siblings[i] =
+            add_square(kit, everywhere, (float)i, 1, (int32_t)random_below(5));
+}
+
 static void open_ranks(void)
 {
     open_bus(MANY + 1, false);
@@ -431,6 +452,8 @@ static const struct {
      close_many},
     {"10,000 siblings, each z at random", open_and_add, shift_at_random,
      close_many},
+    {"10,000 siblings of five z's, raised, lowered", open_bands,
+     raise_and_lower, close_many},
     {"10,000 subscriptions, falling ranks", open_ranks, subscribe_falling,
      close_ranks},
     {"10,000 subscribed in a handler that delivers", open_within, deliver_once,

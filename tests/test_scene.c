@@ -1002,34 +1002,48 @@ END_TEST
 
 typedef struct sibling {
     ikv_target target;
+    uint32_t layer;
     int z, turn; /* of equal z the one with the greatest turn lies on top */
 } sibling;
 
 static int from_the_top(const void *a, const void *b)
 {
     const sibling *one = a, *other = b;
+    if (one->layer != other->layer)
+        return one->layer < other->layer ? 1 : -1;
     return one->z != other->z ? (one->z < other->z) - (one->z > other->z)
                               : other->turn - one->turn;
 }
 
+/* The range of z's, and whether in several layers. */
+static const struct {
+    uint32_t first, later;
+    bool layers;
+} sibling_table[] = {
+    {100, 100, false}, {1000000, 100, false}, {5, 5, false},
+    {1, 100000, true}, {1000000, 3, true},
+};
+
 /* HIT1: among a thousand siblings, with others elsewhere in the tree, each
- * comes where its z and its turn put it. */
+ * comes where its layer, its z and its turn put it. */
 START_TEST(many_siblings)
 {
     enum {
         SIBLINGS = 2000
     };
     static sibling all[SIBLINGS];
+    static ikv_target found[SIBLINGS];
     int count = SIBLINGS;
     bench_kit k;
     uint64_t seed = 11;
     kit_prepare(&k);
     k.config.bus.targets = 4096;
+    k.config.scene.layers = 3;
     kit_open(&k);
     ikv_target none = {0};
     ikv_target other = rect_target(k.scene, none, 50, 50, 9, 9, 200);
     for (int i = 0; i < SIBLINGS; i++) {
-        all[i].z = (int)random_below(&seed, _i == 0 ? 100 : 1000000);
+        all[i].z = (int)random_below(&seed, sibling_table[_i].first);
         all[i].turn = i;
         all[i].target = rect_target(k.scene, none, 0, 0, 10, 10, all[i].z);
         rect_target(k.scene, other, 0, 0, 9, 9, (int)random_below(&seed, 1000));
@@ -1040,18 +1054,35 @@ START_TEST(many_siblings)
     }
     for (int i = 1; i <= 3000; i++) {
         sibling *one = &all[random_below(&seed, (uint32_t)count)];
-        uint32_t what = random_below(&seed, 4);
-        one->turn = what == 0 ? -i : SIBLINGS + i;
-        if (what > 1)
-            one->z = (int)random_below(&seed, 100);
+        if (i % 7 < 2) { /* nor what is another's child */
+            ok(i % 7 == 0 ? ikv_scene_remove(k.scene, one->target)
+                          : ikv_scene_set_parent(k.scene, one->target, other));
+            *one = all[--count];
+            continue;
+        }
+        uint32_t what = random_below(&seed, sibling_table[_i].layers ? 5 : 4);
+        uint32_t layer = what < 4 ? one->layer : random_below(&seed, 3);
+        if (what < 4 || layer != one->layer)
+            one->turn = what == 0 ? -i : SIBLINGS + i;
+        one->layer = layer;
+        if (what == 2 || what == 3)
+            one->z = (int)random_below(&seed, sibling_table[_i].later);
         ok(what == 0   ? ikv_scene_lower(k.scene, one->target)
            : what == 1 ? ikv_scene_raise(k.scene, one->target)
+           : what == 4 ? ikv_scene_set_layer(k.scene, one->target, layer)
                        : ikv_scene_set_z(k.scene, one->target, one->z));
+        if (i % 500 < 2) /* now and then all is brought up to date */
+            pick_at(k.scene, 5, 5, 0, 0);
+        if (i == 1501)
+            valid(ikv_scene_validate(k.scene));
     }
     qsort(all, (size_t)count, sizeof *all, from_the_top);
+    ikv_query query = IKV_QUERY_INIT;
+    query.x = query.y = 5;
+    ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, found, SIBLINGS),
+                      (uint32_t)count);
     for (int i = 0; i < count; i++)
-        ck_assert_uint_eq(pick_at(k.scene, 5, 5, 0, (uint32_t)i).bits,
-                          all[i].target.bits);
+        ck_assert_uint_eq(found[i].bits, all[i].target.bits);
     valid(ikv_scene_validate(k.scene));
     kit_close(&k);
 }
@@ -1464,7 +1495,7 @@ Suite *scene_suite(void)
     add(s, "layers", cameras);
     add(s, "reasons", obstacles);
     add(s, "HIT1 raise", raising);
-    add_table(s, "HIT1 many siblings", many_siblings, 2);
+    add_table(s, "HIT1 many siblings", many_siblings, ROWS(sibling_table));
     add(s, "stale", stale_targets);
     add_table(s, "HIT6 areas", found_in_areas, ROWS(area_table));
     add_table(s, "HIT6 along lines", found_along, ROWS(line_table));

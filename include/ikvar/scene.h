@@ -631,7 +631,7 @@ IKV_API ikv_status ikv_scene_watch_removals(ikv_scene *scene,
  *   gridded    whether queries go by the grid now; else they scan
  *   rebuilds   of the grid since opening
  *   refreshes  of all boxes at once, before a scan
- *   relabels   of the whole order
+ *   relabels   of the order's keys, those of some targets or all
  *   tested     candidates whose shapes were compared, by all queries
  *   index_bytes, target_bytes  a target, as opened */
 typedef struct ikv_scene_counts {

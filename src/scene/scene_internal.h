@@ -83,6 +83,18 @@ typedef struct scene_index {
     uint8_t shift_x[GRID_LEVELS], shift_y[GRID_LEVELS];
 } scene_index;
 
+/* Half of a parent's children, from the lowest up, as they lay when that was last
+ * looked at: they lie in `order` while it is out of date. */
+typedef struct scene_hints {
+    uint32_t parent, count; /* 0: there are none */
+    uint32_t sought;        /* steps to places among siblings since then */
+} scene_hints;
+
+typedef struct sibling_hint {
+    int32_t z;
+    uint32_t layer : 8, place : 24;
+} sibling_hint;
+
 struct ikv_scene {
     ikv_memory memory;
     size_t size;
@@ -107,6 +119,7 @@ struct ikv_scene {
         uint64_t revision;
         uint32_t count;
         ikv_scene_counts counters;
+        scene_hints hints;
         scene_index index;
     } s;
 };

@@ -2,7 +2,7 @@
  * each.
  *
  * scene-6  `order` holds every target once, topmost first, unless it is out of
- *          date
+ *          date; only then are there hints
  */
 #include "scene_internal.h"
 
@@ -31,6 +31,7 @@ void ikvi_order_make(ikv_scene *s)
     }
     IKVI_CHECK(at == 0);
     s->s.index.reordered = false;
+    s->s.hints.count = 0;
 }
 
 void ikvi_order_search(ikv_scene *s, probe *p)
@@ -46,6 +47,8 @@ void ikvi_order_search(ikv_scene *s, probe *p)
 const char *ikvi_order_validate(const ikv_scene *scene)
 {
     uint64_t above = UINT64_MAX;
+    if (scene->s.hints.count > 0 && !scene->s.index.reordered)
+        return "scene-6";
     for (uint32_t i = 0; !scene->s.index.reordered && i < scene->s.count; i++) {
         const scene_item *item = item_at(scene, *order_at(scene, i));
         if (item->target == 0 || item->key >= above)

@@ -1175,6 +1175,100 @@ START_TEST(resync_of_all)
 }
 END_TEST
 
+/* Kinds of pads and pointers, a pad's with its button's or axis' number. */
+static ikv_verdict note_input(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    char *text = user;
+    size_t at = strlen(text);
+    (void)d;
+    if (event->kind == IKV_KIND_PAD_UP || event->kind == IKV_KIND_PAD_DOWN ||
+        event->kind == IKV_KIND_PAD_AXIS)
+        snprintf(text + at, 200 - at, "%s %u, ",
+                 ikv_catalogue_info(NULL, event->kind)->name, event->pad.index);
+    else if (event->kind == IKV_KIND_POINTER_DOWN ||
+             event->kind == IKV_KIND_POINTER_CANCEL ||
+             event->kind == IKV_KIND_DEVICE_RESYNC)
+        snprintf(text + at, 200 - at, "%s, ",
+                 ikv_catalogue_info(NULL, event->kind)->name);
+    return IKV_CONTINUE;
+}
+
+/* K1, Q3: after a loss a pad's button that is still held stays down, and one
+ * whose press was lost goes down, whatever pointers the same device has. */
+START_TEST(resync_of_a_pad)
+{
+    enum {
+        DEVICE = 3
+    };
+    char text[200] = "";
+    bench_kit k;
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_subscription_config all = IKV_SUBSCRIPTION_INIT;
+    all.all_kinds = true;
+    all.handler = note_input;
+    all.user = text;
+    ok(ikv_bus_subscribe(k.bus, &all, NULL, NULL));
+    ikv_event held[3], press = ikv_event_make(IKV_KIND_PAD_DOWN, 1);
+    press.device = DEVICE;
+    for (uint8_t i = 0; i < 3; i++) {
+        press.kind = i == 2 ? IKV_KIND_PAD_AXIS : IKV_KIND_PAD_DOWN;
+        press.pad.index = i;
+        press.pad.value = i == 0 ? 0.5f : 1;
+        ikv_input_route(ikv_kit_input(k.kit), &press, NULL, 0);
+        ikv_state_take(ikv_kit_state(k.kit), IKV_STATE_RAW, &press);
+    }
+    /* Button 0 is held, 2 has gone down, 1 was let go; a touch is new. */
+    held[0] = pointer_event(IKV_KIND_POINTER_DOWN, IKV_TOUCH, 5, 0);
+    held[0].pointer.pointer = 0;
+    held[1] = held[2] = press;
+    held[1].kind = held[2].kind = IKV_KIND_PAD_DOWN;
+    held[1].pad.index = 0;
+    for (int i = 0; i < 3; i++) {
+        held[i].device = DEVICE;
+        held[i].time_ns = 10;
+    }
+    ikv_event lost = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 10);
+    lost.device = DEVICE;
+    ikv_state_begin_step(ikv_kit_state(k.kit), 10);
+    text[0] = '\0';
+    ikv_input_resync(ikv_kit_input(k.kit), &lost, held, 3);
+    ck_assert_str_eq(text, "pad.up 1, pad.axis 2, device.resync, "
+                           "pointer.down, pad.down 2, ");
+    ikv_pad_state pad;
+    ck_assert(ikv_state_pad(ikv_kit_state(k.kit), IKV_STATE_RAW, 0, &pad));
+    ck_assert_uint_eq(pad.buttons, 5);
+    ck_assert_uint_eq(pad.went_down, 4);
+    ck_assert_uint_eq(pad.went_up, 2);
+    ck_assert(pad.values[0] > 0 && pad.values[1] <= 0 && pad.axes[2] == 0);
+    static const struct {
+        ikv_kind kind;
+        uint8_t index;
+        bool down;
+    } asked[] = {{IKV_KIND_PAD_DOWN, 0, true},
+                 {IKV_KIND_PAD_UP, 1, false},
+                 {IKV_KIND_PAD_UP, 2, true},
+                 {IKV_KIND_PAD_DOWN, 200, false},
+                 {IKV_KIND_PAD_AXIS, 0, false},
+                 {IKV_KIND_TEXT_INPUT, 0, false},
+                 {60000, 0, false}};
+    for (size_t i = 0; i < ROWS(asked); i++) {
+        ikv_event about = ikv_event_make(asked[i].kind, 10);
+        about.device = DEVICE;
+        about.pad.index = asked[i].index;
+        ck_assert_msg(ikv_router_is_down(k.router, &about) == asked[i].down,
+                      "row %zu", i);
+    }
+    /* Without an answer all is let go. */
+    text[0] = '\0';
+    ikv_input_resync(ikv_kit_input(k.kit), &lost, NULL, 0);
+    ck_assert_str_eq(text,
+                     "pad.up 0, pad.up 2, pointer.cancel, device.resync, ");
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_gesture_data last_gesture;
 static uint32_t gestures;
 
@@ -1416,6 +1510,7 @@ Suite *router_suite(void)
     add(s, "DRAG1 what can't be dragged", no_drag);
     add(s, "DRAG1 MODAL1 a picking of the topmost alone", topmost_alone);
     add(s, "K1 resync of all", resync_of_all);
+    add(s, "K1 resync of a pad", resync_of_a_pad);
     add(s, "L3 between routers", mouse_between_routers);
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));

@@ -487,6 +487,35 @@ START_TEST(held_buttons)
 }
 END_TEST
 
+/* K1: a window that loses the focus lets go of what was pressed in its view, not
+ * of what has come into it since. */
+START_TEST(pressed_in_a_view)
+{
+    static const struct {
+        ikv_kind kind;
+        uint8_t view;
+        uint16_t buttons;
+    } events[] = {
+        {IKV_KIND_POINTER_DOWN, 1, 1}, {IKV_KIND_POINTER_MOVE, 0, 1},
+        {IKV_KIND_WINDOW_BLUR, 0, 1},  {IKV_KIND_WINDOW_BLUR, 1, 0},
+        {IKV_KIND_POINTER_DOWN, 0, 1}, {IKV_KIND_WINDOW_BLUR, 1, 1},
+        {IKV_KIND_WINDOW_BLUR, 0, 0},
+    };
+    ikv_pointer_state p;
+    open_state();
+    for (size_t i = 0; i < ROWS(events); i++) {
+        ikv_event e = ikv_event_make(events[i].kind, i);
+        e.view = events[i].view;
+        if (e.kind != IKV_KIND_WINDOW_BLUR)
+            e.pointer.type = IKV_MOUSE;
+        ikv_state_take(state, IKV_STATE_RAW, &e);
+        ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 0, 0, &p));
+        ck_assert_msg(p.buttons == events[i].buttons, "row %zu", i);
+    }
+    kit_close(&k);
+}
+END_TEST
+
 /* ------------------------------------------------------------- pointers -- */
 
 /* Each step: buttons, went down, went up, x, motion; "-" for no pointer. */
@@ -854,6 +883,7 @@ Suite *state_suite(void)
     add(s, "S1 motion of frames", frame_motion);
     add_table(s, "K1 held keys", held_keys, 3);
     add(s, "K1 held buttons", held_buttons);
+    add(s, "K1 pressed in a view", pressed_in_a_view);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));

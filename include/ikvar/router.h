@@ -223,7 +223,8 @@ IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);
 IKV_API void ikv_router_release_all(ikv_router *router, const ikv_event *cause);
 
 /* After events of a device were lost: ends, flagged synthetic, what of it is
- * down and not among the held ones (keys by up, pointers by cancel).
+ * down and not among the held ones (keys and pads' buttons by up, pointers by
+ * cancel); a pad's axes are 0 until they are told anew.
  *   cause  a device.resync
  *   held   downs, as a port's held() gives them
  * Context: owner thread, not inside a handler; O(pointers + keys), and the
@@ -231,7 +232,8 @@ IKV_API void ikv_router_release_all(ikv_router *router, const ikv_event *cause);
 IKV_API void ikv_router_resync(ikv_router *router, const ikv_event *cause,
                                const ikv_event *held, uint32_t count);
 
-/* Whether that key is down, or that button of that pointer.
+/* Whether that key is down, or that button of that pointer or pad.
+ *   down  a key's, pointer's or pad's event; any other: false
  * Context: owner thread, inside handlers too; O(pointers + keys). */
 IKV_API bool ikv_router_is_down(const ikv_router *router,
                                 const ikv_event *down);

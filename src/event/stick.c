@@ -39,3 +39,13 @@ bool ikvi_zones_set(ikvi_zones *zones, float inner, float outer, bool axial)
     return inner >= 0 && outer >= 0 && outer <= 1 &&
            zones->inner < zones->outer;
 }
+
+uint32_t ikvi_pad_buttons_held(const ikv_event *held, uint32_t count)
+{
+    uint32_t buttons = 0;
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_PAD_DOWN &&
+            held[i].pad.index < IKV_PAD_BUTTONS)
+            buttons |= 1u << held[i].pad.index;
+    return buttons;
+}

@@ -204,7 +204,7 @@ static void release_all(ikv_router *r, const ikv_event *cause,
     pointer *p;
     ikvi_router_drop_spent(r, cause);
     ikvi_router_release_keys(r, cause, held, count);
-    ikvi_router_release_pads(r, cause);
+    ikvi_router_release_pads(r, cause, held, count);
     if (leaves && r->s.foreign.device == cause->device)
         ikvi_router_drag_elsewhere(r, cause);
     /* Asked anew after each: handlers may have ended others. */
@@ -232,10 +232,14 @@ bool ikv_router_is_down(const ikv_router *router, const ikv_event *down)
 {
     if (router == NULL || down == NULL)
         return false;
-    /* A pad's buttons are the state's: routers know none that must be made
-     * up. */
     if (down->kind == IKV_KIND_KEY_DOWN || down->kind == IKV_KIND_KEY_UP)
         return ikvi_router_key_is_down(router, down);
+    if (down->kind == IKV_KIND_PAD_DOWN || down->kind == IKV_KIND_PAD_UP)
+        return ikvi_router_pad_is_down(router, down);
+    const ikv_kind_info *info =
+        ikv_catalogue_info(router->catalogue, down->kind);
+    if (info == NULL || info->family != IKV_FAMILY_POINTER)
+        return false;
     const pointer *p =
         ikvi_router_find(router, down->device, down->pointer.pointer);
     return p != NULL && ((p->buttons | p->spent) &

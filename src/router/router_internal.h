@@ -354,7 +354,9 @@ void ikvi_drag_ended(ikv_router *r, pointer *p, const ikv_event *cause,
 
 /* router_pad.c */
 ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *event);
-void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause);
+bool ikvi_router_pad_is_down(const ikv_router *r, const ikv_event *event);
+void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause,
+                              const ikv_event *held, uint32_t count);
 
 /* router_keys.c */
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);

@@ -69,14 +69,24 @@ ikv_outcome ikvi_router_pad(ikv_router *r, const ikv_event *given)
     return ikvi_router_send_to(r, &event, event.target);
 }
 
-/* K1: what a pad that is gone held is released, its sticks are let go. */
-void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause)
+bool ikvi_router_pad_is_down(const ikv_router *r, const ikv_event *event)
+{
+    const pad_state *pad = ikvi_router_find_pad(r, event->device);
+    return pad != NULL && event->pad.index < IKV_PAD_BUTTONS &&
+           (pad->buttons >> event->pad.index & 1) != 0;
+}
+
+/* K1: what a pad that is gone held is released, its sticks are let go; after a
+ * loss what it still holds stays down. */
+void ikvi_router_release_pads(ikv_router *r, const ikv_event *cause,
+                              const ikv_event *held, uint32_t count)
 {
     pad_state *pad = ikvi_router_find_pad(r, cause->device);
     if (cause->kind == IKV_KIND_WINDOW_BLUR || pad == NULL)
         return;
     pad_state gone = *pad;
-    pad->buttons = 0;
+    pad->buttons &= ikvi_pad_buttons_held(held, count);
+    gone.buttons &= ~pad->buttons;
     memset(pad->axes, 0, sizeof pad->axes);
     pad->used = cause->kind != IKV_KIND_DEVICE_REMOVE;
     ikv_event event = ikv_event_make(IKV_KIND_PAD_UP, cause->time_ns);

@@ -47,6 +47,7 @@ typedef struct state_pointer {
     uint64_t since_ns;
     uint32_t step, frame;
     bool used, placed;
+    uint8_t pressed_view; /* while it is down: its own, wherever it is */
 } state_pointer;
 
 typedef struct state_pad {
@@ -486,8 +487,10 @@ static void release_buttons(state_pointer *p, uint16_t buttons)
 
 static void press_button(state_pointer *p, uint16_t button, uint64_t time_ns)
 {
-    if (p->now.buttons == 0)
+    if (p->now.buttons == 0) {
         p->since_ns = time_ns;
+        p->pressed_view = p->now.view;
+    }
     p->now.distance = 0;
     if ((p->now.buttons & button) == 0) {
         p->now.went_down |= button;
@@ -561,7 +564,7 @@ static void release_pointers(ikv_state *s, uint32_t filter,
     bool blur = cause->kind == IKV_KIND_WINDOW_BLUR;
     for (uint32_t i = 0; i < s->capacity; i++) {
         state_pointer *p = pointer_in(s, filter, i);
-        if (!p->used || (blur ? p->now.view != cause->view
+        if (!p->used || (blur ? p->pressed_view != cause->view
                               : p->now.device != cause->device))
             continue;
         /* Releases are edges of this step. */
@@ -683,16 +686,18 @@ static void take_pad(ikv_state *s, uint32_t filter, const ikv_event *event,
     }
 }
 
-static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause)
+static void release_pad(ikv_state *s, uint32_t filter, const ikv_event *cause,
+                        const ikv_event *held, uint32_t count)
 {
     state_pad *p = pad_of(s, filter, cause->device);
     /* A pad has no window. */
     if (p == NULL || cause->kind == IKV_KIND_WINDOW_BLUR)
         return;
     date_pad(s, p);
-    p->now.went_up |= p->now.buttons;
-    p->now.frame_up |= p->now.buttons;
-    p->now.buttons = 0;
+    uint32_t keeps = p->now.buttons & ikvi_pad_buttons_held(held, count);
+    p->now.went_up |= p->now.buttons & ~keeps;
+    p->now.frame_up |= p->now.buttons & ~keeps;
+    p->now.buttons = keeps;
     memset(p->now.axes, 0, sizeof p->now.axes);
     memset(p->now.values, 0, sizeof p->now.values);
     memset(p->now.left, 0, sizeof p->now.left);
@@ -806,7 +811,7 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
     case IKV_KIND_WINDOW_BLUR:
     case IKV_KIND_DEVICE_REMOVE:
     case IKV_KIND_DEVICE_RESYNC:
-        release_pad(s, filter, event);
+        release_pad(s, filter, event, NULL, 0);
         release_keys(s, filter, event, NULL, 0);
         release_pointers(s, filter, event, NULL, 0);
         break;
@@ -835,7 +840,7 @@ void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
         return;
     release_keys(state, filter, cause, held, count);
     release_pointers(state, filter, cause, held, count);
-    release_pad(state, filter, cause);
+    release_pad(state, filter, cause, held, count);
     /* What is down already stays as it is: its edges are not counted again. */
     for (uint32_t i = 0; i < count; i++)
         take_event(state, filter, &held[i], false);

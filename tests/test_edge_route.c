@@ -324,6 +324,89 @@ START_TEST(focused_in_a_resync)
 }
 END_TEST
 
+/* S2, A6: a key that is typed or stopped is none of the unclaimed state's, nor of
+ * the actions', after a loss as well: whether it was held all along or is made
+ * up. One that is neither is. */
+static ikv_verdict stop_key(const ikv_event *event, const ikv_delivery *d,
+                            void *user)
+{
+    if (event->key.code == ikv_code_find("KeyM"))
+        ok(ikv_router_focus(d->router, 0, *(ikv_target *)user));
+    return event->key.code == ikv_code_find("KeyX") ? IKV_STOP : IKV_CONTINUE;
+}
+
+static int starts;
+
+static ikv_verdict count_starts(const ikv_event *event, const ikv_delivery *d,
+                                void *user)
+{
+    (void)d, (void)user;
+    starts += event->kind == IKV_KIND_ACTION_START;
+    return IKV_CONTINUE;
+}
+
+static const struct {
+    const char *rule;
+    bool field;                 /* has the focus */
+    bool both;                  /* are made up */
+    const char *first, *second; /* the second is made up */
+    bool first_on, second_on;   /* in the unclaimed state, and its action */
+} claim_table[] = {
+    {"A6 typed", true, false, "KeyW", "KeyS", false, false},
+    {"A6 both typed", true, true, "KeyW", "KeyS", false, false},
+    {"A6 not typed", false, false, "KeyW", "KeyS", true, true},
+    {"A6 typed from the second on", false, true, "KeyM", "KeyS", true, false},
+    {"S2 stopped before", false, false, "KeyX", "KeyS", false, true},
+    {"S2 stopped as it is made up", false, false, "KeyW", "KeyX", true, false},
+};
+
+START_TEST(claimed_in_a_resync)
+{
+    kit_open(&k);
+    ikv_target none = {0}, field;
+    ikv_target_config config = IKV_TARGET_INIT;
+    config.traits = IKV_FOCUSABLE | IKV_TAKES_TEXT;
+    ok(ikv_scene_add(k.scene, &config, &field, NULL));
+    hears(k.bus, IKV_KIND_KEY_DOWN, none, stop_key, &field);
+    listen_all(count_starts);
+    starts = 0;
+    if (claim_table[_i].field)
+        ok(ikv_router_focus(k.router, 0, field));
+    ikv_state *state = ikv_kit_state(k.kit);
+    ikv_input *input = ikv_kit_input(k.kit);
+    ikv_actions *actions = ikv_kit_actions(k.kit);
+    ikv_event downs[2];
+    ikv_action_id ids[2];
+    for (int i = 0; i < 2; i++) {
+        const char *key =
+            i == 0 ? claim_table[_i].first : claim_table[_i].second;
+        ok(ikv_actions_add(actions, IKV_MAIN_SET, i == 0 ? "a" : "b", &ids[i]));
+        ok(ikv_actions_bind(actions, ids[i], key, NULL, NULL));
+        downs[i] = ikv_event_make(IKV_KIND_KEY_DOWN, 1);
+        downs[i].device = 3;
+        downs[i].key.code = ikv_code_find(key);
+    }
+    ikv_state_take(state, IKV_STATE_RAW, &downs[0]);
+    if (!claim_table[_i].both)
+        ikv_input_route(input, &downs[0], NULL, 0);
+    ikv_event lost = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 2);
+    lost.device = 3;
+    ikv_input_resync(input, &lost, downs, 2);
+    for (int i = 0; i < 2; i++) {
+        bool is = i == 0 ? claim_table[_i].first_on : claim_table[_i].second_on;
+        uint32_t code = downs[i].key.code;
+        ck_assert(ikv_state_key(state, IKV_STATE_RAW, 0, code).down);
+        ck_assert_msg(ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, code).down ==
+                              is &&
+                          ikv_actions_ask(actions, ids[i], 0).on == is,
+                      "%s: key %d", claim_table[_i].rule, i);
+    }
+    ck_assert_int_eq(starts,
+                     claim_table[_i].first_on + claim_table[_i].second_on);
+    kit_close(&k);
+}
+END_TEST
+
 /* CAP1: a target that is attached to a pointer follows it, as it was taken, in
  * its parent's space under any camera: until the release, where it stays;
  * another captures the pointer; or it is removed. */
@@ -1099,6 +1182,8 @@ Suite *edge_route_suite(void)
     add(s, "40 kept of a pointer", kept_of_a_pointer);
     add(s, "40 many clicks", many_clicks);
     add(s, "Q3 focused in a resync", focused_in_a_resync);
+    add_table(s, "S2 claimed in a resync", claimed_in_a_resync,
+              ROWS(claim_table));
     add_table(s, "CAP1 attached", attached, ROWS(carry_table));
     add(s, "HIT1 a kit's own picking", picking_of_a_kit);
     add_table(s, "HIT1 a loop in its tree", looped_tree, 2);

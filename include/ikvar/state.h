@@ -108,8 +108,9 @@ IKV_API void ikv_state_take(ikv_state *state, uint32_t filter,
  * pointer's. */
 IKV_API void ikv_state_take_claimed(ikv_state *state, const ikv_event *event);
 
-/* After events of a device were lost: releases what is not held, presses what
- * is held and not down, of that device.
+/* After events of a device were lost: releases what is not held and, in RAW,
+ * presses what is held and not down, of that device. UNCLAIMED takes that as all
+ * else, once it has been routed.
  *   cause  a device.resync
  *   held   downs, as a port's held() gives them
  * Context: owner thread, not inside a handler; O(keys + pointers). */

@@ -189,9 +189,26 @@ void ikv_input_feed(ikv_input *own, const ikv_event *event)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
 
-/* Holds that came due before come first; whether a key is typed is asked before
- * routing, since a handler may move the focus; the unclaimed state and the
- * actions come last, when all have had their say (S2). */
+/* Asked before routing, since a handler may move the focus. */
+static bool is_typed(const input_block *in, const ikv_event *event)
+{
+    const ikv_router *router = router_of(in, event);
+    return in->state != NULL && router != NULL &&
+           ikvi_router_types(router, event);
+}
+
+/* The unclaimed state comes last, when all have had their say (S2). */
+static ikv_outcome route_and_feed(input_block *in, const ikv_event *event,
+                                  const ikvi_along *with, bool typed)
+{
+    ikv_outcome outcome = route_by(in, router_of(in, event), event, with);
+    bool stopped = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
+    if (in->state != NULL)
+        feed_unclaimed(in, event, typed || stopped);
+    return outcome;
+}
+
+/* Holds that came due before come first, the actions last. */
 static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
                               const ikvi_along *with)
 {
@@ -205,14 +222,8 @@ static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
     if (in->actions != NULL)
         advance(own, event->time_ns);
     tell_actions_time(in, event->time_ns);
-    ikv_router *router = router_of(in, event);
-    bool typed =
-        in->state != NULL && router != NULL && ikvi_router_types(router, event);
-    outcome = route_by(in, router, event, with);
-    if (in->state != NULL)
-        feed_unclaimed(in, event,
-                       typed ||
-                           (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0);
+    bool typed = is_typed(in, event);
+    outcome = route_and_feed(in, event, with, typed);
     if (in->actions != NULL)
         settle_event(in, event, typed);
     return outcome;
@@ -251,6 +262,19 @@ static void feed_resync(ikv_input *own, const ikv_event *event,
     resync_state((input_block *)own, IKV_STATE_RAW, event, held, count);
 }
 
+/* To the actions all of a loss is one moment, so that what goes over from one key
+ * to another goes on; but for what is typed, which is none of theirs (A6). */
+static void make_up(input_block *in, const ikv_event *lost,
+                    const ikv_event *down)
+{
+    bool typed = is_typed(in, down), apart = typed && in->actions != NULL;
+    if (apart)
+        settle_event(in, lost, false);
+    route_and_feed(in, down, NULL, typed);
+    if (apart)
+        settle_event(in, down, true);
+}
+
 /* What is not held is ended, then handlers are told, then what is held and not
  * down is made up. */
 static void resync_fed(ikv_input *own, const ikv_event *event,
@@ -270,7 +294,7 @@ static void resync_fed(ikv_input *own, const ikv_event *event,
         for (uint32_t i = 0; i < in->router_count; i++)
             down = down || ikv_router_is_down(in->routers[i], &held[k]);
         if (!down)
-            route_by(in, router_of(in, &held[k]), &held[k], NULL);
+            make_up(in, event, &held[k]);
     }
     if (in->actions != NULL)
         settle_event(in, event, false);

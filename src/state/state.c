@@ -841,8 +841,9 @@ void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
     release_keys(state, filter, cause, held, count);
     release_pointers(state, filter, cause, held, count);
     release_pad(state, filter, cause, held, count);
-    /* What is down already stays as it is: its edges are not counted again. */
-    for (uint32_t i = 0; i < count; i++)
+    /* What is down already stays as it is: its edges are not counted again. Of
+     * what goes down somebody may claim a part (S2). */
+    for (uint32_t i = 0; filter == IKV_STATE_RAW && i < count; i++)
         take_event(state, filter, &held[i], false);
 }
 

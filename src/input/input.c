@@ -151,10 +151,10 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
 /* ------------------------------------------------------------- the calls -- */
 
 static void feed_unclaimed(const input_block *in, const ikv_event *event,
-                           bool claimed)
+                           bool typed, ikv_verdict verdict)
 {
     const ikvi_state_calls *calls = ikvi_state_calls_of(in->state);
-    if (claimed)
+    if (typed || (verdict & (IKV_STOP | IKV_STOP_ALL)) != 0)
         calls->take_claimed(in->state, event);
     else
         calls->take(in->state, IKV_STATE_UNCLAIMED, event);
@@ -189,26 +189,9 @@ void ikv_input_feed(ikv_input *own, const ikv_event *event)
         ikvi_state_calls_of(state)->take(state, IKV_STATE_RAW, event);
 }
 
-/* Asked before routing, since a handler may move the focus. */
-static bool is_typed(const input_block *in, const ikv_event *event)
-{
-    const ikv_router *router = router_of(in, event);
-    return in->state != NULL && router != NULL &&
-           ikvi_router_types(router, event);
-}
-
-/* The unclaimed state comes last, when all have had their say (S2). */
-static ikv_outcome route_and_feed(input_block *in, const ikv_event *event,
-                                  const ikvi_along *with, bool typed)
-{
-    ikv_outcome outcome = route_by(in, router_of(in, event), event, with);
-    bool stopped = (outcome.verdict & (IKV_STOP | IKV_STOP_ALL)) != 0;
-    if (in->state != NULL)
-        feed_unclaimed(in, event, typed || stopped);
-    return outcome;
-}
-
-/* Holds that came due before come first, the actions last. */
+/* Holds that came due before come first; whether a key is typed is asked before
+ * routing, since a handler may move the focus; the unclaimed state and the
+ * actions come last, when all have had their say (S2). */
 static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
                               const ikvi_along *with)
 {
@@ -222,8 +205,11 @@ static ikv_outcome route_with(ikv_input *own, const ikv_event *event,
     if (in->actions != NULL)
         advance(own, event->time_ns);
     tell_actions_time(in, event->time_ns);
-    bool typed = is_typed(in, event);
-    outcome = route_and_feed(in, event, with, typed);
+    ikv_router *router = router_of(in, event);
+    bool typed = ikvi_router_types(router, event);
+    outcome = route_by(in, router, event, with);
+    if (in->state != NULL)
+        feed_unclaimed(in, event, typed, outcome.verdict);
     if (in->actions != NULL)
         settle_event(in, event, typed);
     return outcome;
@@ -267,10 +253,14 @@ static void feed_resync(ikv_input *own, const ikv_event *event,
 static void make_up(input_block *in, const ikv_event *lost,
                     const ikv_event *down)
 {
-    bool typed = is_typed(in, down), apart = typed && in->actions != NULL;
+    ikv_router *router = router_of(in, down);
+    bool typed = ikvi_router_types(router, down);
+    bool apart = typed && in->actions != NULL;
     if (apart)
         settle_event(in, lost, false);
-    route_and_feed(in, down, NULL, typed);
+    ikv_outcome outcome = route_by(in, router, down, NULL);
+    if (in->state != NULL)
+        feed_unclaimed(in, down, typed, outcome.verdict);
     if (apart)
         settle_event(in, down, true);
 }

@@ -333,7 +333,8 @@ bool ikvi_router_types(const ikv_router *r, const ikv_event *event)
 {
     bool key =
         event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP;
-    return (key ? !is_command(r, event)
+    return r != NULL &&
+           (key ? !is_command(r, event)
                 : event->kind == IKV_KIND_TEXT_INPUT ||
                       event->kind == IKV_KIND_TEXT_COMPOSE) &&
            ikv_router_takes_text(r, event->seat);

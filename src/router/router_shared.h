@@ -39,7 +39,8 @@ bool ikvi_router_is_stale(const ikv_router *router);
 /* The modifiers of the keys that the seat holds down. */
 uint16_t ikvi_router_modifiers(const ikv_router *router, uint8_t seat);
 
-/* S2: whether a key or a text goes into a target that takes text. */
+/* S2: whether a key or a text goes into a target that takes text; false for no
+ * router. */
 bool ikvi_router_types(const ikv_router *router, const ikv_event *event);
 
 /* A number that rises with each change of the focus and of the scene. */

@@ -352,6 +352,7 @@ START_TEST(few_key_places)
                 ikv_state_take(states[k3], IKV_STATE_RAW, &e);
             valid(ikv_state_validate(states[k3]));
         }
+        bool down[3][8] = {{false}}; /* for either player */
         for (uint32_t key = 0; key < 16; key++) {
             ikv_key_state of[3];
             for (int k3 = 0; k3 < 3; k3++)
@@ -359,8 +360,11 @@ START_TEST(few_key_places)
                     ikv_state_key(states[k3], IKV_STATE_RAW, (uint8_t)(key / 8),
                                   0x000700de + key % 8);
             ck_assert_mem_eq(&of[0], &of[1], sizeof of[0]);
-            ck_assert(of[0].down || !of[2].down);
+            for (int k3 = 0; k3 < 3; k3++)
+                down[k3][key % 8] |= of[k3].down;
         }
+        for (uint32_t key = 0; key < 8; key++)
+            ck_assert(down[0][key] || !down[2][key]);
         for (uint8_t seat = 0; seat < 2; seat++) {
             ikv_key_state any[2];
             for (int k2 = 0; k2 < 2; k2++)
@@ -484,6 +488,52 @@ START_TEST(held_buttons)
     ck_assert(ikv_state_find_pointer(state, IKV_STATE_RAW, 0, 2, &p));
     ck_assert_uint_eq(p.buttons, 2);
     kit_close(&k);
+}
+END_TEST
+
+/* K1: a key is its device's: one that goes down as one player's and comes up as
+ * another's is up, and down twice it repeats. */
+START_TEST(key_between_seats)
+{
+    static const struct {
+        ikv_kind kind;
+        uint16_t device;
+        uint8_t seat;
+        const char *down; /* for players 0 and 1 */
+    } events[] = {
+        {IKV_KIND_KEY_DOWN, 1, 0, "1-"},   {IKV_KIND_KEY_DOWN, 1, 1, "1-"},
+        {IKV_KIND_KEY_UP, 1, 1, "--"},     {IKV_KIND_KEY_DOWN, 1, 1, "-1"},
+        {IKV_KIND_KEY_DOWN, 2, 0, "11"},   {IKV_KIND_KEY_UP, 1, 0, "1-"},
+        {IKV_KIND_KEY_UP, 2, 1, "--"},     {IKV_KIND_KEY_DOWN, 65535, 0, "--"},
+        {IKV_KIND_KEY_UP, 65535, 0, "--"},
+    };
+    ikv_state_config config = IKV_STATE_INIT;
+    config.seats = 2;
+    config.keys = _i == 0 ? 0 : 4;
+    config.memory = ikv_host_memory();
+    ok(ikv_state_open(&config, &state));
+    for (size_t i = 0; i < ROWS(events); i++) {
+        uint32_t code = ikv_code_find("ShiftLeft");
+        ikv_event e = ikv_event_make(events[i].kind, i);
+        e.device = events[i].device;
+        e.seat = events[i].seat;
+        e.key.code = code;
+        ikv_state_take(state, IKV_STATE_RAW, &e);
+        for (uint8_t seat = 0; seat < 2; seat++) {
+            bool down = events[i].down[seat] == '1';
+            ck_assert_msg(
+                ikv_state_key(state, IKV_STATE_RAW, seat, code).down == down &&
+                    (ikv_state_modifiers(state, IKV_STATE_RAW, seat) != 0) ==
+                        down,
+                "row %zu, player %d", i, seat);
+        }
+        valid(ikv_state_validate(state));
+    }
+    ck_assert_uint_eq(
+        ikv_state_key(state, IKV_STATE_RAW, 0, ikv_code_find("ShiftLeft"))
+            .frame_down,
+        2);
+    ikv_state_close(state);
 }
 END_TEST
 
@@ -884,6 +934,7 @@ Suite *state_suite(void)
     add_table(s, "K1 held keys", held_keys, 3);
     add(s, "K1 held buttons", held_buttons);
     add(s, "K1 pressed in a view", pressed_in_a_view);
+    add_table(s, "K1 a key between seats", key_between_seats, 2);
     add_table(s, "S1 S2 pointers", pointers, ROWS(pointer_table));
     add(s, "S1 times", times);
     add_table(s, "S1 dead zones", dead_zones, ROWS(zone_table));

@@ -309,22 +309,37 @@ static void update_modifiers(ikv_state *s, uint32_t filter, uint8_t seat)
     s->s.modifiers[filter][seat_of(s, seat)] = modifiers;
 }
 
-/* A key that its device holds already repeats. */
+/* 0 is nobody, so that device 0 is 1. The last number of all has no holder. */
+static uint32_t holder_of(const ikv_event *event)
+{
+    return event->device + 1u;
+}
+
+static bool is_held_by(const state_key *key, uint32_t holder)
+{
+    return key != NULL &&
+           (key->holders[0] == holder || key->holders[1] == holder);
+}
+
+/* A key that its device holds already repeats, whatever seat the port names. */
 static void press_key(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    /* 0 is nobody, so that device 0 is 1. */
-    uint16_t holder = (uint16_t)(event->device + 1);
-    if (!is_key(event->key.code))
+    uint32_t code = event->key.code;
+    for (uint32_t n = 0; n < s->seats; n++)
+        if (is_held_by(state_key_of(s, filter, (uint8_t)n, code),
+                       holder_of(event)))
+            return;
+    if (!is_key(code) || holder_of(event) > UINT16_MAX)
         return;
-    state_key *key = place_for_key(s, filter, event->seat, event->key.code);
-    if (key == NULL || key->holders[0] == holder || key->holders[1] == holder)
+    state_key *key = place_for_key(s, filter, event->seat, code);
+    if (key == NULL)
         return;
     if (!is_down(key)) {
         key->since_ns = event->time_ns;
         count_edge(s, &key->down);
     }
     /* A third device that holds the same key takes the second one's place. */
-    key->holders[key->holders[0] != 0] = holder;
+    key->holders[key->holders[0] != 0] = (uint16_t)holder_of(event);
     key->view = event->view;
     update_modifiers(s, filter, event->seat);
 }
@@ -337,14 +352,18 @@ static void release_key(ikv_state *s, state_key *key, uint32_t holder)
         count_edge(s, &key->up);
 }
 
+/* Wherever its device holds it: a port may have named another seat as it went
+ * down, and nothing shall stay down for good. */
 static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
-    state_key *key = state_key_of(s, filter, event->seat, event->key.code);
-    for (uint32_t i = 0; key != NULL && i < 2; i++)
-        if (key->holders[i] == event->device + 1)
-            release_key(s, key, i);
-    /* Also of a key that is not known: the sum is made anew. */
-    update_modifiers(s, filter, event->seat);
+    for (uint32_t n = 0; n < s->seats; n++) {
+        uint8_t seat = (uint8_t)n;
+        state_key *key = state_key_of(s, filter, seat, event->key.code);
+        for (uint32_t i = 0; key != NULL && i < 2; i++)
+            if (key->holders[i] == holder_of(event))
+                release_key(s, key, i);
+        update_modifiers(s, filter, seat);
+    }
 }
 
 static bool names_key(const ikv_event *held, uint32_t count, uint8_t usage)
@@ -368,7 +387,7 @@ static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
             for (uint32_t i = 0; i < 2; i++)
                 if (key->holders[i] != 0 &&
                     (blur ? key->view == cause->view
-                          : key->holders[i] == cause->device + 1) &&
+                          : key->holders[i] == holder_of(cause)) &&
                     !names_key(held, count, key->usage))
                     release_key(s, key, i);
         }
@@ -715,15 +734,14 @@ static void move_key(ikv_state *s, uint32_t filter, state_key *key, uint32_t i,
     uint8_t view = key->view;
     release_key(s, key, i);
     state_key *to = place_for_key(s, filter, event->seat, code);
-    uint16_t holder = (uint16_t)(event->device + 1);
-    if (to == NULL || to->holders[0] == holder || to->holders[1] == holder ||
+    if (to == NULL || is_held_by(to, holder_of(event)) ||
         (to->holders[0] != 0 && to->holders[1] != 0))
         return;
     if (!is_down(to)) {
         to->since_ns = since_ns;
         to->view = view;
     }
-    to->holders[to->holders[0] != 0] = holder;
+    to->holders[to->holders[0] != 0] = (uint16_t)holder_of(event);
 }
 
 static void move_to_seat(ikv_state *s, uint32_t filter, const ikv_event *event)
@@ -732,7 +750,7 @@ static void move_to_seat(ikv_state *s, uint32_t filter, const ikv_event *event)
         for (uint32_t at = 0; at < s->key_room; at++) {
             state_key *key = key_place(s, filter, (uint8_t)n, at);
             for (uint32_t i = 0; n != seat_of(s, event->seat) && i < 2; i++)
-                if (key->holders[i] == event->device + 1)
+                if (key->holders[i] == holder_of(event))
                     move_key(s, filter, key, i, event);
         }
         update_modifiers(s, filter, (uint8_t)n);

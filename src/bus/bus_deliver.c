@@ -466,50 +466,34 @@ static bool is_straight(const ikv_bus *b, ikv_kind kind)
 }
 
 /* Looks up how the kind's run at the root stands to the wide one there. */
-static uint32_t order_runs(const ikv_bus *b, ikv_kind kind, uint32_t own,
-                           uint32_t wide)
+IKVI_APART static uint32_t order_runs(const ikv_bus *b, ikv_kind kind,
+                                      bus_run *run)
 {
-    bus_run *run = ikvi_bus_run(b, own);
+    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, kind);
+    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
     bool simple = is_straight(b, kind) && is_simple(b, wide) &&
                   !ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
     run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
     return run->beside;
 }
 
-/* Where something is against the fast way: a wide run at the root, that calls are
- * counted, a watcher, or what has to be sorted in first. */
-IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
-                                              const ikv_event *event)
+/* The root's run that lies there; NULL if there is none. */
+static inline bus_run *run_that_lies(const ikv_bus *b, uint32_t where)
+{
+    return where != NO_ROOT_RUN
+               ? ikvi_at(b, b->runs + (where & ~(uint32_t)STRAIGHT))
+               : NULL;
+}
+
+/* What is against the fast way is at most a watcher: both runs are walked as
+ * one. */
+IKVI_APART static ikv_outcome deliver_merged(ikv_bus *b, const ikv_event *event,
+                                             uint32_t traits)
 {
     uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, event->kind);
     uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
-    uint32_t traits = traits_of(b, event->kind);
-    uint32_t against = b->s.detours & ~DETOURS_BESIDE;
-    if (traits == 0 || event->target.bits == 0 || against > 1)
-        return deliver_at_root(b, event, NULL);
-    if (own != IKVI_NONE && against == 0 &&
-        (b->clock == NULL || !b->counting)) {
-        const bus_run *run = ikvi_bus_run(b, own);
-        const bus_run *all = wide != IKVI_NONE ? ikvi_bus_run(b, wide) : NULL;
-        /* Nobody of it hears the kind's family. */
-        if (all != NULL && (all->families >> (traits & KIND_FAMILY) & 1) == 0)
-            all = NULL;
-        if (all == NULL && is_straight(b, event->kind) && !b->counting)
-            return deliver_straight(b, event, run);
-        uint32_t beside = run->beside != BESIDE_UNKNOWN
-                              ? run->beside
-                              : order_runs(b, event->kind, own, wide);
-        if (beside == BESIDE_BEFORE && all != NULL)
-            return deliver_beside(b, event, traits, all, run);
-        if (beside != BESIDE_MIXED)
-            return deliver_beside(b, event, traits, run, all);
-    }
-    if (b->s.detours == 1 && b->s.watched && own != IKVI_NONE &&
-        is_straight(b, event->kind) && !ikvi_bus_watches(b, WATCH_HANDLERS))
-        return deliver_told(b, event, ikvi_bus_run(b, own));
-    if (against != b->s.watched || (traits & KIND_POSITIONED) ||
-        !is_simple(b, own) || !is_simple(b, wide) ||
-        ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
+    if ((traits & KIND_POSITIONED) || !is_simple(b, own) ||
+        !is_simple(b, wide) || ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind))
         return deliver_at_root(b, event, NULL);
     dispatch *x = descend(b, event, traits);
     bus_rest exact = ikvi_bus_rest_of(b, own);
@@ -520,6 +504,39 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
     if (ikvi_bus_watches(b, IKV_WATCH_DONE))
         ikvi_bus_tell_delivery(b, IKV_WATCH_DONE, x);
     return end(b, x);
+}
+
+/* Where something is against the fast way: a wide run at the root, that calls are
+ * counted, a watcher, or what has to be sorted in first. */
+IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
+                                              const ikv_event *event)
+{
+    uint32_t traits = traits_of(b, event->kind);
+    uint32_t against = b->s.detours & ~DETOURS_BESIDE;
+    if (traits == 0 || against > 1)
+        return deliver_at_root(b, event, NULL);
+    uint32_t where = *ikvi_bus_root_run(b, event->kind);
+    bus_run *run = run_that_lies(b, where);
+    if (run != NULL && against == 0 && (b->clock == NULL || !b->counting)) {
+        const bus_run *all = run_that_lies(b, *ikvi_bus_root_run(b, 0));
+        /* Nobody of it hears the kind's family. */
+        if (all != NULL && (all->families >> (traits & KIND_FAMILY) & 1) == 0)
+            all = NULL;
+        if (all == NULL && (where & STRAIGHT) != 0 && !b->counting)
+            return deliver_straight(b, event, run);
+        uint32_t beside = run->beside != BESIDE_UNKNOWN
+                              ? run->beside
+                              : order_runs(b, event->kind, run);
+        if (beside == BESIDE_BEFORE && all != NULL)
+            return deliver_beside(b, event, traits, all, run);
+        if (beside != BESIDE_MIXED)
+            return deliver_beside(b, event, traits, run, all);
+    }
+    if (b->s.detours == 1 && b->s.watched && (where & STRAIGHT) != 0 &&
+        !ikvi_bus_watches(b, WATCH_HANDLERS))
+        return deliver_told(b, event, run);
+    return against == b->s.watched ? deliver_merged(b, event, traits)
+                                   : deliver_at_root(b, event, NULL);
 }
 
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,

@@ -532,8 +532,8 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
         if (beside != BESIDE_MIXED)
             return deliver_beside(b, event, traits, run, all);
     }
-    if (b->s.detours == 1 && b->s.watched && (where & STRAIGHT) != 0 &&
-        !ikvi_bus_watches(b, WATCH_HANDLERS))
+    if (run != NULL && (where & STRAIGHT) != 0 && b->s.detours == 1 &&
+        b->s.watched && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return deliver_told(b, event, run);
     return against == b->s.watched ? deliver_merged(b, event, traits)
                                    : deliver_at_root(b, event, NULL);

@@ -629,6 +629,61 @@ START_TEST(many)
 }
 END_TEST
 
+static uint64_t told_last;
+static uint32_t told_pairs;
+
+static ikv_verdict note_order(const ikv_event *e, const ikv_delivery *d,
+                              void *user)
+{
+    uint64_t key = (uint64_t)e->target.bits << 32 | e->source.bits;
+    (void)user;
+    if ((d->flags & IKV_MIRROR) != 0)
+        return IKV_CONTINUE;
+    ck_assert(told_pairs == 0 || key > told_last);
+    told_last = key;
+    told_pairs++;
+    return IKV_CONTINUE;
+}
+
+/* O2: all that begins in a step is told in the order of the targets' places,
+ * wherever they lie: few pairs, and many of which places take one byte or two. */
+START_TEST(told_in_order)
+{
+    static const uint32_t pair_counts[] = {1, 9, 24, 25, 100, 250, 400, 1200};
+    uint32_t pairs = pair_counts[_i];
+    static ikv_target target[2400];
+    uint64_t dice = 5;
+    kit_prepare(&k);
+    k.config.bus.targets = 2 * pairs + 1;
+    k.config.overlaps.contacts = 4 * pairs;
+    kit_open(&k);
+    o = ikv_kit_overlaps(k.kit);
+    told_pairs = 0;
+    hears(k.bus, IKV_KIND_OVERLAP_ENTER, (ikv_target){0}, note_order, NULL);
+    for (uint32_t i = 0; i < 2 * pairs; i++) {
+        ikv_sensing s = IKV_SENSING_INIT;
+        ikv_target_config config = IKV_TARGET_INIT;
+        config.x = (float)(100 * i);
+        config.shape = ikv_scene_rect(0, 0, 10, 10);
+        config.tags = s.senses = FERRY;
+        ok(ikv_scene_add(k.scene, &config, &target[i], NULL));
+        ok(ikv_overlaps_sense(o, target[i], &s));
+    }
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(told_pairs, 0);
+    /* The one goes to the other's place, anywhere. */
+    for (uint32_t i = 0; i < pairs; i++) {
+        float x = (float)random_below(&dice, 1000) * 100;
+        float y = (float)(20 * i);
+        ok(ikv_scene_move(k.scene, target[i], x, y));
+        ok(ikv_scene_move(k.scene, target[2 * pairs - 1 - i], x, y));
+    }
+    kit_frame(&k, 40);
+    ck_assert_uint_eq(told_pairs, pairs);
+    kit_close(&k);
+}
+END_TEST
+
 /* -------------------------------------------------------- inside handlers --
  */
 
@@ -1039,6 +1094,7 @@ Suite *overlap_suite(void)
     add_table(s, "O1 raster", raster, 2);
     add_table(s, "O1 to O6 model", model, 18);
     add_table(s, "O1 many", many, ROWS(many_table));
+    add_table(s, "O2 told in order", told_in_order, 8);
     add(s, "D5 O2 handlers", removed_by_handler);
     add(s, "S3", queries);
     add_table(s, "O1 rollback", rolled_back, ROWS(rolled_rows));

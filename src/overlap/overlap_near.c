@@ -330,7 +330,7 @@ static inline void fetch_sorted(const ikv_overlaps *o, uint32_t index)
 
 /* Two parts may share several cells: only their home cell, the first that both
  * are in, makes the pair. */
-static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
+IKVI_APART static bool pair_cell(ikv_overlaps *o, uint32_t x, uint32_t y)
 {
     const overlap_grid *g = &o->s.grid;
     uint32_t begin = *cell_at(o, y * g->columns + x);

@@ -39,26 +39,58 @@ static bool tell_side(ikv_overlaps *o, ikv_kind kind, uint32_t index,
     return true;
 }
 
-/* By key: merges runs of 1, 2, 4 ... between the two arrays. */
+enum {
+    FEW_NOTICES = 24, /* which are quicker put in one by one */
+    DIGIT = 256
+};
+
+static void insert_notices(overlap_notice *list, uint32_t count)
+{
+    for (uint32_t i = 1; i < count; i++) {
+        overlap_notice one = list[i];
+        uint32_t at = i;
+        for (; at > 0 && list[at - 1].key > one.key; at--)
+            list[at] = list[at - 1];
+        list[at] = one;
+    }
+}
+
+/* By one digit, into the other array. */
+static void sort_by_digit(const overlap_notice *from, overlap_notice *to,
+                          uint32_t count, uint32_t shift)
+{
+    uint32_t places[DIGIT] = {0}, place = 0;
+    for (uint32_t i = 0; i < count; i++)
+        places[from[i].key >> shift & (DIGIT - 1)]++;
+    for (uint32_t i = 0; i < DIGIT; i++) {
+        uint32_t here = places[i];
+        places[i] = place;
+        place += here;
+    }
+    for (uint32_t i = 0; i < count; i++)
+        to[places[from[i].key >> shift & (DIGIT - 1)]++] = from[i];
+}
+
+/* By key, with those of one key as they came: who is gone and who is there may
+ * have one. From the lowest digit on, of those in which they differ at all. */
 static void sort_notices(overlap_notice *list, overlap_notice *scratch,
                          uint32_t count)
 {
     overlap_notice *from = list, *to = scratch;
-    /* Stable: who is gone and who came may have one key. */
-    for (uint32_t run = 1; run < count; run *= 2) {
-        for (uint32_t begin = 0; begin < count; begin += 2 * run) {
-            uint32_t a = begin, b = begin + run < count ? begin + run : count;
-            uint32_t a_end = b, b_end = b + run < count ? b + run : count;
-            for (uint32_t i = begin; i < b_end; i++) {
-                bool first =
-                    b >= b_end || (a < a_end && from[a].key <= from[b].key);
-                to[i] = first ? from[a++] : from[b++];
-            }
-        }
-        overlap_notice *swap = from;
-        from = to;
-        to = swap;
+    uint64_t differ = 0;
+    if (count <= FEW_NOTICES) {
+        insert_notices(list, count);
+        return;
     }
+    for (uint32_t i = 1; i < count; i++)
+        differ |= list[i].key ^ list[0].key;
+    for (uint32_t shift = 0; shift < 64; shift += 8)
+        if ((differ >> shift & (DIGIT - 1)) != 0) {
+            sort_by_digit(from, to, count, shift);
+            overlap_notice *swap = from;
+            from = to;
+            to = swap;
+        }
     if (from != list)
         memcpy(list, from, count * sizeof *list);
 }

@@ -193,8 +193,10 @@ static uint32_t place_beneath(ikv_scene *scene, uint32_t place, uint32_t parent,
     uint32_t steps = 0;
     uint32_t beneath =
         sibling_beneath(scene, place, parent, lowest, near, &steps);
-    if (steps > FEW_STEPS)
-        scene->s.hints.sought += steps;
+    /* Not of a parent where little is sought, though much was elsewhere. */
+    if (steps <= FEW_STEPS)
+        return beneath;
+    scene->s.hints.sought += steps;
     if (scene->s.hints.sought > scene->s.count && scene->s.index.reordered)
         make_hints(scene, parent);
     return beneath;

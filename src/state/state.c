@@ -359,9 +359,9 @@ static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
     for (uint32_t n = 0; n < s->seats; n++) {
         uint8_t seat = (uint8_t)n;
         state_key *key = state_key_of(s, filter, seat, event->key.code);
-        for (uint32_t i = 0; key != NULL && i < 2; i++)
-            if (key->holders[i] == holder_of(event))
-                release_key(s, key, i);
+        if (!is_held_by(key, holder_of(event)))
+            continue;
+        release_key(s, key, key->holders[1] == holder_of(event));
         update_modifiers(s, filter, seat);
     }
 }

@@ -1162,6 +1162,35 @@ START_TEST(fit_for_terminals)
 }
 END_TEST
 
+/* 17: nor do names and arguments, in what is asked for or in a picture, which is
+ * XML: that has no such characters at all. */
+static const struct {
+    const char *line, *shows;
+} told_names[] = {
+    {"why n.setup.json n.tape.jsonl --target 'lam[1mp'",
+     "mean \"lam\\x1b[1mp\"?"},
+    {"why n.setup.json n.tape.jsonl --target '%c'", "no target \"\\x1b\""},
+    {"tape 'inf%c'", "found \"inf\\x1b\", expected info, cut"},
+    {"run --sped%c 1", "--sped\\x1b: unknown option"},
+    {"draw n.setup.json -o 'n.svg' && cat n.svg", "data-name=\"lam\\x1b[1mp\""},
+    {"draw n.setup.json -o n.svg && cat n.svg", "data-name=\"&lt;\\uffff&amp;"},
+};
+
+START_TEST(names_on_terminals)
+{
+    char line[160];
+    write_file("n.setup.json",
+               "{\"format\":\"ikvar.setup/1\",\"targets\":[{\"id\":"
+               "\"lam\\u001b[1mp\",\"shape\":{\"circle\":[9,9,5]}},{\"id\":"
+               "\"<\\uffff&\",\"shape\":{\"circle\":[9,9,5]}}]}");
+    write_file("n.tape.jsonl", "{\"format\":\"ikvar.tape/2\",\"until\":50}\n");
+    snprintf(line, sizeof line, told_names[_i].line, '\x1b');
+    run_command_line(output, sizeof output, TOOL " %s", line);
+    ck_assert_msg(strstr(output, told_names[_i].shows) != NULL, "%s", output);
+    ck_assert_ptr_null(strchr(output, '\x1b'));
+}
+END_TEST
+
 /* Lines of one dispatch have one number; what was removed still has its name;
  * and only what was heard, if that is wanted. */
 START_TEST(trace_lines)
@@ -1590,6 +1619,8 @@ Suite *edge_files_suite(void)
     add_in_folder(s, "14 many names", many_names);
     add_in_folder(s, "18 the log runs forwards", log_runs_forwards);
     add_in_folder(s, "17 fit for terminals", fit_for_terminals);
+    add_table_in_folder(s, "17 names on terminals", names_on_terminals,
+                        ROWS(told_names));
     add_in_folder(s, "18 trace lines", trace_lines);
     add_in_folder(s, "18 older versions", older_versions);
     add_table_in_folder(s, "44 locales", locales, 2);

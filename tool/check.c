@@ -326,13 +326,13 @@ static int unknown_code(const char *name)
 #undef IKV_X
             NULL};
     char shown[80];
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, known);
     fprintf(stderr,
-            "ikvar check: unknown code \"%s\"%s%s%s; --explain all prints "
+            "ikvar check: unknown code \"%s\"%s; --explain all prints "
             "each\n",
             ikv_shown_text(name, shown, sizeof shown),
-            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "");
+            ikv_did_you_mean(near, hint, sizeof hint));
     return WRONG_USE;
 }
 

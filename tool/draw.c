@@ -271,15 +271,15 @@ static bool read_only(const char *only, uint32_t *what)
             char shown[64];
             for (uint32_t i = 0; i < IKV_DRAW_COUNT; i++)
                 known[i] = ikv_draw_name_of(i);
+            char hint[IKV_HINT_BYTES];
             const char *near = ikv_nearest_name(word, known);
             fprintf(
                 stderr,
                 "ikvar draw: --only: found \"%s\", expected of solid, pass, "
                 "off, name, clip, margin, zone, contact, body, pointer, "
-                "hover, capture, focus, trail, press, release, modal%s%s%s\n",
+                "hover, capture, focus, trail, press, release, modal%s\n",
                 ikv_shown_text(word, shown, sizeof shown),
-                near != NULL ? "; did you mean \"" : "",
-                near != NULL ? near : "", near != NULL ? "\"?" : "");
+                ikv_did_you_mean(near, hint, sizeof hint));
             return false;
         }
         *what |= 1u << at;

@@ -446,12 +446,12 @@ static int say_none(const ikv_catalogue *catalogue, const char *name,
 {
     char shown[160];
     const char *asked = name != NULL ? name : word;
+    char hint[IKV_HINT_BYTES];
     const char *near = nearest_word(catalogue, asked);
-    fprintf(stderr, "ikvar kinds: %s \"%s\"%s%s%s%s\n",
+    fprintf(stderr, "ikvar kinds: %s \"%s\"%s%s\n",
             name != NULL ? "there is no kind or family" : "no kind is known by",
             ikv_shown_text(asked, shown, sizeof shown),
-            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "",
+            ikv_did_you_mean(near, hint, sizeof hint),
             name != NULL ? "; try ikvar kinds --find WORD" : "");
     return ANSWER_IS_NO;
 }

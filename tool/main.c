@@ -64,14 +64,14 @@ static int unknown_command(const char *name)
     known[COMMANDS] = "version";
     known[COMMANDS + 1] = "help";
     known[COMMANDS + 2] = NULL;
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, known);
     fprintf(stderr, "ikvar: unknown command \"%s\"; expected one of",
             ikv_shown_text(name, shown, sizeof shown));
     for (size_t i = 0; i < COMMANDS; i++)
         fprintf(stderr, " %s,", commands[i].name);
-    fprintf(stderr, " version, help%s%s%s\n",
-            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "");
+    fprintf(stderr, " version, help%s\n",
+            ikv_did_you_mean(near, hint, sizeof hint));
     return WRONG_USE;
 }
 

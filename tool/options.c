@@ -100,25 +100,25 @@ static bool take_value(const char *command, const option_row *row,
 static void say_unknown(const char *command, const option_row *rows,
                         char *const *argv, int letter, int at)
 {
-    const char *known[OPTIONS + 2], *near;
-    char name[64], shown[80];
+    const char *known[OPTIONS + 2], *near = NULL;
+    char name[64], option[72], shown[160], hint[IKV_HINT_BYTES];
     size_t count = 0;
     for (; rows[count].name != NULL; count++)
         known[count] = rows[count].name;
     known[count++] = help_row.name;
     known[count] = NULL;
     if (letter != 0) {
-        snprintf(shown, sizeof shown, "-%c", letter);
-        near = NULL;
+        snprintf(option, sizeof option, "-%c", letter);
     } else {
         snprintf(name, sizeof name, "%.*s", (int)strcspn(argv[at] + 2, "="),
                  argv[at] + 2);
-        snprintf(shown, sizeof shown, "--%s", name);
+        snprintf(option, sizeof option, "--%s", name);
         near = ikv_nearest_name(name, known);
     }
-    fprintf(stderr, "ikvar %s: %s: unknown option%s%s%s\n", command, shown,
-            near != NULL ? "; did you mean \"--" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "");
+    ikv_shown_text(option, shown, sizeof shown);
+    snprintf(option, sizeof option, "--%s", near != NULL ? near : "");
+    fprintf(stderr, "ikvar %s: %s: unknown option%s\n", command, shown,
+            ikv_did_you_mean(near != NULL ? option : NULL, hint, sizeof hint));
 }
 
 bool parse_options(int argc, char **argv, const option_row *rows,

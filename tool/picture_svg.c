@@ -14,18 +14,31 @@ typedef struct svg_page {
     FILE *file;
 } svg_page;
 
+/* Names and titles may be anything: XML has no control characters at all, nor
+ * U+FFFE and U+FFFF. */
 static void put_escaped(FILE *file, const char *text)
 {
-    for (; *text != '\0'; text++) {
-        const char *as = *text == '&'   ? "&amp;"
-                         : *text == '<' ? "&lt;"
-                         : *text == '>' ? "&gt;"
-                         : *text == '"' ? "&quot;"
-                                        : NULL;
-        if (as != NULL)
-            fputs(as, file);
-        else
-            fputc(*text, file);
+    static const struct {
+        const char *found, *written;
+    } escapes[] = {{"&", "&amp;"},
+                   {"<", "&lt;"},
+                   {">", "&gt;"},
+                   {"\"", "&quot;"},
+                   {"\xef\xbf\xbe", "\\ufffe"},
+                   {"\xef\xbf\xbf", "\\uffff"}};
+    char shown[1024];
+    const char *at = ikv_shown_text(text, shown, sizeof shown);
+    for (size_t i, length; *at != '\0'; at += length) {
+        length = 1;
+        for (i = 0; i < sizeof escapes / sizeof escapes[0]; i++)
+            if (strncmp(at, escapes[i].found, strlen(escapes[i].found)) == 0)
+                break;
+        if (i < sizeof escapes / sizeof escapes[0]) {
+            length = strlen(escapes[i].found);
+            fputs(escapes[i].written, file);
+        } else {
+            fputc(*at, file);
+        }
     }
 }
 

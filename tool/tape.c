@@ -278,11 +278,13 @@ int tape_command(int argc, char **argv)
         return write_timeline(&left, setup, output);
     static const char *const verbs[] = {"info",     "cut",    "join", "convert",
                                         "timeline", "verify", NULL};
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(verb, verbs);
+    char shown[160];
     fprintf(stderr,
             "ikvar tape: found \"%s\", expected info, cut, join, convert, "
-            "timeline or verify%s%s%s\n",
-            verb, near != NULL ? "; did you mean \"" : "",
-            near != NULL ? near : "", near != NULL ? "\"?" : "");
+            "timeline or verify%s\n",
+            ikv_shown_text(verb, shown, sizeof shown),
+            ikv_did_you_mean(near, hint, sizeof hint));
     return WRONG_USE;
 }

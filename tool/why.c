@@ -19,7 +19,7 @@ static int unknown_name(const ikv_setup *setup, uint32_t of, const char *what,
                         const char *name)
 {
     uint32_t count = 0;
-    char shown[160];
+    char shown[160], hint[IKV_HINT_BYTES];
     while (ikv_setup_name(setup, of, count) != NULL)
         count++;
     const char **known = calloc(count + 1u, sizeof *known);
@@ -27,10 +27,9 @@ static int unknown_name(const ikv_setup *setup, uint32_t of, const char *what,
         known[i] = ikv_setup_name(setup, of, i);
     const char *near = known != NULL ? ikv_nearest_name(name, known) : NULL;
     free(known);
-    fprintf(stderr, "ikvar why: the setup has no %s \"%s\"%s%s%s\n", what,
+    fprintf(stderr, "ikvar why: the setup has no %s \"%s\"%s\n", what,
             ikv_shown_text(name, shown, sizeof shown),
-            near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-            near != NULL ? "\"?" : "");
+            ikv_did_you_mean(near, hint, sizeof hint));
     return BAD_INPUT;
 }
 

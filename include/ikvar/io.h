@@ -57,6 +57,13 @@ IKV_API const char *ikv_nearest_name(const char *name,
  * Returns the buffer. Context: any thread; O(text). */
 IKV_API const char *ikv_shown_text(const char *text, char *buffer, size_t size);
 
+/* What follows a name that is not known: `; did you mean "name"?`, with one that
+ * ikv_nearest_name() gave, as ikv_shown_text() shows it; "" for NULL.
+ * Returns the buffer; IKV_HINT_BYTES are enough. Context: any thread; O(name). */
+#define IKV_HINT_BYTES 256
+IKV_API const char *ikv_did_you_mean(const char *name, char *buffer,
+                                     size_t size);
+
 /* ---------------------------------------------------------------- setup -- */
 
 typedef struct ikv_setup ikv_setup;

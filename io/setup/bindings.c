@@ -211,12 +211,12 @@ bool ikvi_read_binding(reader *r, const place *at, const binding_names *names,
     if (ikv_binding_check(to->text, &message) == IKV_OK)
         return true;
     /* the text may be of a newer version: unknown, not broken */
+    char hint[IKV_HINT_BYTES];
     const char *near = nearest_key(to->text);
     to->unknown = true;
-    return ikvi_reader_fail(
-        r, json_is_object(value) ? &here : at, "%s%s%s%s", message.text,
-        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, json_is_object(value) ? &here : at, "%s%s",
+                            message.text,
+                            ikv_did_you_mean(near, hint, sizeof hint));
 }
 
 static bool is_removed(const ikv_setup *setup, ikv_target target)

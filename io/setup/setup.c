@@ -102,11 +102,10 @@ setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target)
 bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
                         const char *name, const char *const *known)
 {
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, known);
-    return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"%s%s%s", what, name,
-                            near != NULL ? "; did you mean \"" : "",
-                            near != NULL ? near : "",
-                            near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"%s", what, name,
+                            ikv_did_you_mean(near, hint, sizeof hint));
 }
 
 bool ikvi_setup_unknown_target(reader *r, const place *at,

@@ -21,8 +21,8 @@ static bool read_kind_field(reader *r, const place *at, const json_t *value,
     if (!ikvi_expect_object(r, at, value, members) ||
         !ikvi_read_string(r, at, value, "name", true, &field->name) ||
         !ikvi_read_string(r, at, value, "type", true, &type) ||
-        !ikvi_read_string(r, at, value, "unit", false, &field->unit) ||
-        !ikvi_read_string(r, at, value, "meaning", false, &field->meaning))
+        !ikvi_read_line(r, at, value, "unit", &field->unit) ||
+        !ikvi_read_line(r, at, value, "meaning", &field->meaning))
         return false;
     if (ikvi_place_field(field, type, offset))
         return true;
@@ -43,8 +43,8 @@ static bool read_user_kind(reader *r, const place *at, ikv_setup *setup,
     uint16_t offset = 0;
     if (!ikvi_expect_object(r, at, value, members) ||
         !ikvi_read_string(r, at, value, "name", true, &config.name) ||
-        !ikvi_read_string(r, at, value, "when", false, &config.when) ||
-        !ikvi_read_string(r, at, value, "words", false, &config.words) ||
+        !ikvi_read_line(r, at, value, "when", &config.when) ||
+        !ikvi_read_line(r, at, value, "words", &config.words) ||
         !ikvi_read_bool(r, at, value, "bubbles", &config.bubbles) ||
         !ikvi_read_bool(r, at, value, "pushable", &config.pushable) ||
         !ikvi_read_bool(r, at, value, "outlives_target",

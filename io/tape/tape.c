@@ -138,6 +138,7 @@ bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
             known[count++] = one->name;
     }
     known[count] = NULL;
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, known);
     bool there = ikv_catalogue_find(catalogue, name) != IKV_KIND_NONE;
     bool plain = ikv_catalogue_next(catalogue, IKV_KIND_USER - 1) == 0;
@@ -146,11 +147,10 @@ bool ikvi_unknown_kind(reader *r, const ikv_catalogue *catalogue,
                                 "unknown kind \"%.60s\": a kind of a setup's "
                                 "own is known with the setup",
                                 name);
-    return ikvi_reader_fail(
-        r, NULL, "%s \"%.60s\"%s%s%s",
-        there ? "ports do not push the kind" : "unknown kind", name,
-        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, NULL, "%s \"%.60s\"%s",
+                            there ? "ports do not push the kind"
+                                  : "unknown kind",
+                            name, ikv_did_you_mean(near, hint, sizeof hint));
 }
 
 static bool read_kind(ikv_tape *tape, const json_t *object,
@@ -200,11 +200,10 @@ bool ikvi_unknown_field(reader *r, const ikv_kind_info *info,
     for (uint32_t i = 0; i < info->field_count; i++)
         known[count++] = info->fields[i].name;
     known[count] = NULL;
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(member, known);
-    return ikvi_reader_fail(
-        r, NULL, "%s has no field \"%.60s\"%s%s%s", info->name, member,
-        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, NULL, "%s has no field \"%.60s\"%s", info->name,
+                            member, ikv_did_you_mean(near, hint, sizeof hint));
 }
 
 static bool read_lane(reader *r, const json_t *object, ikv_intake *intake)

@@ -149,13 +149,13 @@ static bool read_play(reader *r, const json_t *object, uint64_t time_ns,
     while (play_names[what] != NULL && strcmp(play_names[what], name) != 0)
         what++;
     if (play_names[what] == NULL) {
+        char hint[IKV_HINT_BYTES];
         const char *near = ikv_nearest_name(name, play_names);
         return ikvi_reader_fail(
             r, NULL,
             "play: expected \"drag\", \"tap\", \"pinch\" or "
-            "\"text\", found \"%.40s\"%s%s%s",
-            name, near != NULL ? "; did you mean \"" : "",
-            near != NULL ? near : "", near != NULL ? "\"?" : "");
+            "\"text\", found \"%.40s\"%s",
+            name, ikv_did_you_mean(near, hint, sizeof hint));
     }
     *play = (tape_play){.what = what + 1,
                         .begin_ns = time_ns,

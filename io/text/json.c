@@ -337,6 +337,16 @@ const char *ikv_nearest_name(const char *name, const char *const *known)
     return best;
 }
 
+const char *ikv_did_you_mean(const char *name, char *buffer, size_t size)
+{
+    char shown[IKV_HINT_BYTES - 24];
+    if (name == NULL || buffer == NULL || size == 0)
+        return "";
+    snprintf(buffer, size, "; did you mean \"%s\"?",
+             ikv_shown_text(name, shown, sizeof shown));
+    return buffer;
+}
+
 /* ----------------------------------------------------------- structures -- */
 
 static bool is_known(const char *member, const char *const *known)
@@ -359,11 +369,10 @@ bool ikvi_expect_object(reader *r, const place *at, const json_t *value,
     {
         if (is_known(member, known))
             continue;
+        char hint[IKV_HINT_BYTES];
         const char *near = ikv_nearest_name(member, known);
-        return ikvi_reader_fail(r, at, "unknown member \"%.60s\"%s%s%s", member,
-                                near != NULL ? "; did you mean \"" : "",
-                                near != NULL ? near : "",
-                                near != NULL ? "\"?" : "");
+        return ikvi_reader_fail(r, at, "unknown member \"%.60s\"%s", member,
+                                ikv_did_you_mean(near, hint, sizeof hint));
     }
     return true;
 }
@@ -403,6 +412,21 @@ bool ikvi_read_name(reader *r, const place *at, const json_t *object,
                                 NAME_LIMIT, strlen(*to));
     return (*to)[0] != '\0' ||
            ikvi_reader_fail(r, &here, "expected a name, found an empty text");
+}
+
+bool ikvi_read_line(reader *r, const place *at, const json_t *object,
+                    const char *member, const char **to)
+{
+    place here = {at, member, 0};
+    if (!ikvi_read_string(r, at, object, member, false, to))
+        return false;
+    for (const char *c = *to; c != NULL && *c != '\0'; c++)
+        if (is_control((const unsigned char *)c))
+            return ikvi_reader_fail(r, &here,
+                                    "expected a line of text, found a control "
+                                    "character in \"%.60s\"",
+                                    *to);
+    return true;
 }
 
 bool ikvi_read_bool(reader *r, const place *at, const json_t *object,
@@ -471,11 +495,11 @@ bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
     for (uint32_t i = 0; names[i] != NULL && used < sizeof known; i++)
         used += (size_t)snprintf(known + used, sizeof known - used, "%s\"%s\"",
                                  i > 0 ? ", " : "", names[i]);
+    char hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, names);
-    return ikvi_reader_fail(
-        r, &here, "expected one of %s, found \"%.60s\"%s%s%s", known, name,
-        near != NULL ? "; did you mean \"" : "", near != NULL ? near : "",
-        near != NULL ? "\"?" : "");
+    return ikvi_reader_fail(r, &here, "expected one of %s, found \"%.60s\"%s",
+                            known, name,
+                            ikv_did_you_mean(near, hint, sizeof hint));
 }
 
 bool ikvi_read_floats(reader *r, const place *at, const json_t *value,

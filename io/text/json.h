@@ -62,6 +62,9 @@ bool ikvi_expect_array(reader *r, const place *at, const json_t *value);
 /* Reads a member. Absent members leave *to as it is, unless `needed`. */
 bool ikvi_read_string(reader *r, const place *at, const json_t *object,
                       const char *member, bool needed, const char **to);
+/* One that is for people to read, without control characters. */
+bool ikvi_read_line(reader *r, const place *at, const json_t *object,
+                    const char *member, const char **to);
 /* What was cut off in the middle of a character ends before it. */
 void ikvi_cut_text(char *text);
 

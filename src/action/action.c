@@ -594,10 +594,12 @@ static bool scopes_meet(const ikv_scope *a, const ikv_scope *b)
 {
     if (a->where == IKV_ANYWHERE || b->where == IKV_ANYWHERE)
         return true;
-    return a->where == b->where &&
-           (a->where == IKV_TAGGED     ? (a->layer & b->layer) != 0
-            : a->where == IKV_IN_LAYER ? a->layer == b->layer
-                                       : a->target.bits == b->target.bits);
+    if (a->where != b->where)
+        return false;
+    if (a->where == IKV_TAGGED)
+        return (a->layer & b->layer) != 0;
+    return a->where == IKV_IN_LAYER ? a->layer == b->layer
+                                    : a->target.bits == b->target.bits;
 }
 
 /* Of other actions alone: one action may well have two bindings that meet. */

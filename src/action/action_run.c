@@ -419,14 +419,16 @@ static bool held_input(const ikv_actions *a, uint32_t seat, action_part part,
     case PART_ANY_KEY:
         return true;
     case PART_PAD:
+        event->kind = IKV_KIND_PAD_DOWN;
+        event->pad.index = part.number;
+        return true;
     case PART_AXIS:
     case PART_AXIS_PLUS:
     case PART_AXIS_MINUS:
     case PART_STICK:
     case PART_VALUE:
-        event->kind = part.type == PART_PAD     ? IKV_KIND_PAD_DOWN
-                      : part.type == PART_VALUE ? IKV_KIND_PAD_VALUE
-                                                : IKV_KIND_PAD_AXIS;
+        event->kind =
+            part.type == PART_VALUE ? IKV_KIND_PAD_VALUE : IKV_KIND_PAD_AXIS;
         event->pad.index = part.number;
         return true;
     case PART_BUTTON:

@@ -97,11 +97,12 @@ void ikv_digest_add(ikv_digest *digest, const ikv_bus *bus,
         return;
     }
     /* Numbers of the digest's own: they never change. */
-    uint32_t what = watch->what == IKV_WATCH_CALL   ? 2
-                    : unheard                       ? 4
-                    : watch->what == IKV_WATCH_DROP ? 6
-                                                    : 0;
-    if (what == 0)
+    uint32_t what = 2;
+    if (unheard)
+        what = 4;
+    else if (watch->what == IKV_WATCH_DROP)
+        what = 6;
+    else if (watch->what != IKV_WATCH_CALL)
         return;
     /* Calls, what was dropped, and what nobody heard. */
     digest->deliveries++;

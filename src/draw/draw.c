@@ -7,78 +7,49 @@ enum {
 
 /* ---------------------------------------------------------------- styles -- */
 
-#define LINE(rgba, wide)                                                       \
-    {                                                                          \
-        rgba, 0, wide, false,                                                  \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
-#define DASH(rgba, wide)                                                       \
-    {                                                                          \
-        rgba, 0, wide, true,                                                   \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
-#define FILL(rgba, fill_rgba, wide)                                            \
-    {                                                                          \
-        rgba, fill_rgba, wide, false,                                          \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
-
-#define VEIL(rgba, fill_rgba, wide)                                            \
-    {                                                                          \
-        rgba, fill_rgba, wide, true,                                           \
-        {                                                                      \
-            0                                                                  \
-        }                                                                      \
-    }
-
-/* Colours that are told apart by those who don't see red or green, too. */
+/* Line, fill, width, whether dashed. Colours that are told apart by those who
+ * don't see red or green, too. */
 static const ikv_draw_style dark = {
-    {[IKV_DRAW_SOLID] = FILL(0xd8dee4ff, 0xd8dee41c, 1.5f),
-     [IKV_DRAW_PASS] = VEIL(0x56b4e9ff, 0x56b4e91c, 1.5f),
-     [IKV_DRAW_OFF] = DASH(0x8a939cff, 1),
-     [IKV_DRAW_NAME] = LINE(0xd8dee4ff, 1),
-     [IKV_DRAW_CLIP] = DASH(0xe69f00ff, 1.5f),
-     [IKV_DRAW_MARGIN] = DASH(0xcc79a7ff, 2),
-     [IKV_DRAW_ZONE] = FILL(0x009e73ff, 0x009e7333, 1.5f),
-     [IKV_DRAW_CONTACT] = LINE(0x00d69bff, 2),
-     [IKV_DRAW_BODY] = LINE(0xe69f00ff, 1),
-     [IKV_DRAW_POINTER] = FILL(0xf0e442ff, 0xf0e442ff, 2),
-     [IKV_DRAW_HOVER] = LINE(0xf0e442ff, 2),
-     [IKV_DRAW_CAPTURE] = LINE(0xff7f50ff, 2.5f),
-     [IKV_DRAW_FOCUS] = DASH(0x56b4e9ff, 3),
-     [IKV_DRAW_TRAIL] = LINE(0xf0e442b0, 1),
-     [IKV_DRAW_PRESS] = FILL(0xff7f50ff, 0xff7f50ff, 1),
-     [IKV_DRAW_RELEASE] = LINE(0xff7f50ff, 1.5f),
-     [IKV_DRAW_MODAL] = VEIL(0xcc79a7ff, 0xcc79a71c, 3)},
-    0x101418ff,
-    7};
+    .inks = {[IKV_DRAW_SOLID] = {0xd8dee4ff, 0xd8dee41c, 1.5f, false, {0}},
+             [IKV_DRAW_PASS] = {0x56b4e9ff, 0x56b4e91c, 1.5f, true, {0}},
+             [IKV_DRAW_OFF] = {0x8a939cff, 0, 1, true, {0}},
+             [IKV_DRAW_NAME] = {0xd8dee4ff, 0, 1, false, {0}},
+             [IKV_DRAW_CLIP] = {0xe69f00ff, 0, 1.5f, true, {0}},
+             [IKV_DRAW_MARGIN] = {0xcc79a7ff, 0, 2, true, {0}},
+             [IKV_DRAW_ZONE] = {0x009e73ff, 0x009e7333, 1.5f, false, {0}},
+             [IKV_DRAW_CONTACT] = {0x00d69bff, 0, 2, false, {0}},
+             [IKV_DRAW_BODY] = {0xe69f00ff, 0, 1, false, {0}},
+             [IKV_DRAW_POINTER] = {0xf0e442ff, 0xf0e442ff, 2, false, {0}},
+             [IKV_DRAW_HOVER] = {0xf0e442ff, 0, 2, false, {0}},
+             [IKV_DRAW_CAPTURE] = {0xff7f50ff, 0, 2.5f, false, {0}},
+             [IKV_DRAW_FOCUS] = {0x56b4e9ff, 0, 3, true, {0}},
+             [IKV_DRAW_TRAIL] = {0xf0e442b0, 0, 1, false, {0}},
+             [IKV_DRAW_PRESS] = {0xff7f50ff, 0xff7f50ff, 1, false, {0}},
+             [IKV_DRAW_RELEASE] = {0xff7f50ff, 0, 1.5f, false, {0}},
+             [IKV_DRAW_MODAL] = {0xcc79a7ff, 0xcc79a71c, 3, true, {0}}},
+    .background = 0x101418ff,
+    .pointer_radius = 7};
 
 static const ikv_draw_style light = {
-    {[IKV_DRAW_SOLID] = FILL(0x20262cff, 0x20262c14, 1.5f),
-     [IKV_DRAW_PASS] = VEIL(0x0072b2ff, 0x0072b21c, 1.5f),
-     [IKV_DRAW_OFF] = DASH(0x68727cff, 1),
-     [IKV_DRAW_NAME] = LINE(0x20262cff, 1),
-     [IKV_DRAW_CLIP] = DASH(0x9a5c00ff, 1.5f),
-     [IKV_DRAW_MARGIN] = DASH(0xa64d79ff, 2),
-     [IKV_DRAW_ZONE] = FILL(0x007a58ff, 0x009e7326, 1.5f),
-     [IKV_DRAW_CONTACT] = LINE(0x007a58ff, 2),
-     [IKV_DRAW_BODY] = LINE(0x9a5c00ff, 1),
-     [IKV_DRAW_POINTER] = FILL(0xb00020ff, 0xb00020ff, 2),
-     [IKV_DRAW_HOVER] = LINE(0xb00020ff, 2),
-     [IKV_DRAW_CAPTURE] = LINE(0xb84f00ff, 2.5f),
-     [IKV_DRAW_FOCUS] = DASH(0x0072b2ff, 3),
-     [IKV_DRAW_TRAIL] = LINE(0xb00020b0, 1),
-     [IKV_DRAW_PRESS] = FILL(0xb84f00ff, 0xb84f00ff, 1),
-     [IKV_DRAW_RELEASE] = LINE(0xb84f00ff, 1.5f),
-     [IKV_DRAW_MODAL] = VEIL(0xa64d79ff, 0xa64d791c, 3)},
-    0xffffffff,
-    7};
+    .inks = {[IKV_DRAW_SOLID] = {0x20262cff, 0x20262c14, 1.5f, false, {0}},
+             [IKV_DRAW_PASS] = {0x0072b2ff, 0x0072b21c, 1.5f, true, {0}},
+             [IKV_DRAW_OFF] = {0x68727cff, 0, 1, true, {0}},
+             [IKV_DRAW_NAME] = {0x20262cff, 0, 1, false, {0}},
+             [IKV_DRAW_CLIP] = {0x9a5c00ff, 0, 1.5f, true, {0}},
+             [IKV_DRAW_MARGIN] = {0xa64d79ff, 0, 2, true, {0}},
+             [IKV_DRAW_ZONE] = {0x007a58ff, 0x009e7326, 1.5f, false, {0}},
+             [IKV_DRAW_CONTACT] = {0x007a58ff, 0, 2, false, {0}},
+             [IKV_DRAW_BODY] = {0x9a5c00ff, 0, 1, false, {0}},
+             [IKV_DRAW_POINTER] = {0xb00020ff, 0xb00020ff, 2, false, {0}},
+             [IKV_DRAW_HOVER] = {0xb00020ff, 0, 2, false, {0}},
+             [IKV_DRAW_CAPTURE] = {0xb84f00ff, 0, 2.5f, false, {0}},
+             [IKV_DRAW_FOCUS] = {0x0072b2ff, 0, 3, true, {0}},
+             [IKV_DRAW_TRAIL] = {0xb00020b0, 0, 1, false, {0}},
+             [IKV_DRAW_PRESS] = {0xb84f00ff, 0xb84f00ff, 1, false, {0}},
+             [IKV_DRAW_RELEASE] = {0xb84f00ff, 0, 1.5f, false, {0}},
+             [IKV_DRAW_MODAL] = {0xa64d79ff, 0xa64d791c, 3, true, {0}}},
+    .background = 0xffffffff,
+    .pointer_radius = 7};
 
 const char *ikv_draw_name_of(uint32_t what)
 {
@@ -190,9 +161,11 @@ static void draw_target(const drawing *d)
 {
     const ikv_scene *scene = d->config->scene;
     const uint32_t hit = ikv_scene_hit(scene, d->target);
-    const uint32_t outline = hit == IKV_HIT_SOLID  ? IKV_DRAW_SOLID
-                             : hit == IKV_HIT_PASS ? IKV_DRAW_PASS
-                                                   : IKV_DRAW_OFF;
+    uint32_t outline = IKV_DRAW_OFF;
+    if (hit == IKV_HIT_SOLID)
+        outline = IKV_DRAW_SOLID;
+    else if (hit == IKV_HIT_PASS)
+        outline = IKV_DRAW_PASS;
     if (draws(d, outline))
         ikvi_draw_outline(d, outline, 0);
     if (ikv_scene_clip(scene, d->target) && draws(d, IKV_DRAW_CLIP))

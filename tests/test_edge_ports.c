@@ -295,6 +295,42 @@ START_TEST(port_falls_over)
 }
 END_TEST
 
+static void tap(fake_port *port, const char *code)
+{
+    ikv_event e = key(IKV_KIND_KEY_DOWN, 1);
+    e.device = port->device;
+    e.time_ns = port->now_ns;
+    e.key.code = ikv_code_find(code);
+    ok(ikv_sink_push(port->sink, &e));
+    e.kind = IKV_KIND_KEY_UP;
+    ok(ikv_sink_push(port->sink, &e));
+}
+
+/* K1: modifiers that stayed, as many as can, take no room when it has ended. */
+START_TEST(ends_with_what_stays)
+{
+    static const char *const codes[] = {
+        "ShiftLeft",  "ControlLeft",  "AltLeft",  "MetaLeft",
+        "ShiftRight", "ControlRight", "AltRight", "MetaRight"};
+    static const uint32_t all = IKV_SHIFT | IKV_CONTROL | IKV_ALT | IKV_META;
+    open_two(0);
+    const ikv_state *state = ikv_kit_state(k.kit);
+    ok(ikv_loop_set_sticky(k.loop, 0, true));
+    for (int i = 0; i < ROWS(codes); i++)
+        tap(&other, codes[i]);
+    kit_frame(&k, 20);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_STATE_RAW, 0), all);
+    other.poll_status = IKV_ENDED;
+    kit_frame(&k, 40);
+    kit_frame(&k, 60);
+    check_let_go();
+    tap(&k.fake, "ShiftLeft");
+    kit_frame(&k, 80);
+    ck_assert_uint_eq(ikv_state_modifiers(state, IKV_STATE_RAW, 0), IKV_SHIFT);
+    kit_close(&k);
+}
+END_TEST
+
 /* What a port that has ended holds is let go though no room is left for it in
  * the frame in which it ends. */
 START_TEST(ends_while_full)
@@ -1586,6 +1622,7 @@ Suite *edge_ports_suite(void)
     add_table(s, "2 the sink's clock", clock_of_the_sink, 2);
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 ends while there is no room", ends_while_full);
+    add(s, "K1 ends with what stays", ends_with_what_stays);
     add(s, "3 of no device, two ports", unnamed_of_two);
     add(s, "3 unnamed of all ports", unnamed_of_all);
     add_table(s, "4 clocks drift", drift, 5);

@@ -11,12 +11,27 @@ static ikv_target place; /* of the stick: 100 wide, 60 high, at 20, 10 */
 static uint64_t now_ms;
 static record heard;
 
+/* What the port says is down after a loss: none, or a key. */
+static uint32_t holds;
+
+static ikv_status holds_key(void *state, uint16_t device, ikv_event *held,
+                            uint32_t room, uint32_t *count)
+{
+    (void)state, (void)device;
+    ck_assert_uint_gt(room, 0);
+    held[0] = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    held[0].key.code = holds;
+    *count = holds != 0;
+    return IKV_OK;
+}
+
 static void open_touch(void)
 {
     k = (bench_kit){0};
     kit_prepare(&k);
     k.config.router.pointers = 16;
     k.config.state.pointers = 16;
+    k.port.held = holds_key;
     kit_open(&k);
     actions = ikv_kit_actions(k.kit);
     place = rect_target(k.scene, (ikv_target){0}, 20, 10, 100, 60, 0);
@@ -353,8 +368,9 @@ static ikv_verdict note_run(const ikv_event *event,
 static void key(char what, const char *code)
 {
     ikv_event e = ikv_event_make(
-        what == '+' ? IKV_KIND_KEY_DOWN : IKV_KIND_KEY_UP, k.fake.now_ns);
+        what == '-' ? IKV_KIND_KEY_UP : IKV_KIND_KEY_DOWN, k.fake.now_ns);
     e.device = k.fake.device;
+    e.flags = what == '=' ? IKV_REPEAT : 0;
     e.key.code = ikv_code_find(code);
     ok(ikv_sink_push(k.fake.sink, &e));
 }
@@ -477,9 +493,18 @@ static ikv_verdict note_key(const ikv_event *event,
 
 static void do_sticky(const char *word)
 {
-    if (*word == '+' || *word == '-')
+    if (*word == '+' || *word == '-' || *word == '=')
         key(*word, word + 1);
-    else if (strcmp(word, "tap") == 0)
+    else if (strncmp(word, "lost", 4) == 0) {
+        holds = word[4] == ':' ? ikv_code_find(word + 5) : 0;
+        ikv_sink_lost(k.fake.sink, k.fake.device);
+    } else if (strncmp(word, "seat", 4) == 0)
+        ok(ikv_loop_set_seat(k.loop, k.fake.device, (uint8_t)(word[4] - '0')));
+    else if (strcmp(word, "blur1") == 0) { /* of another window */
+        ikv_event e = ikv_event_make(IKV_KIND_WINDOW_BLUR, k.fake.now_ns);
+        e.view = 1;
+        ok(ikv_sink_push(k.fake.sink, &e));
+    } else if (strcmp(word, "tap") == 0)
         finger('+', 1, 300, 300);
     else if (strcmp(word, "lift") == 0)
         finger('-', 1, 300, 300);
@@ -517,18 +542,46 @@ static const struct {
     {"+ShiftLeft | off | -ShiftLeft |", "ShiftLeft^ -ShiftLeft "},
     {SHIFT "| blur | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
     {SHIFT "| gone | +KeyA -KeyA |", "ShiftLeft^ -!ShiftLeft KeyA -KeyA "},
+    {SHIFT "| blur1 | +KeyA -KeyA +KeyB -KeyB |",
+     "ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft KeyB -KeyB "},
+    {"+KeyA " SHIFT "=KeyA -KeyA +KeyB -KeyB |", /* a repeat is no press */
+     "KeyA ShiftLeft^ KeyA^ -KeyA^ KeyB^ -KeyB^ -!ShiftLeft "},
+    /* K1 Q3: after a loss what stays is down, and what was held is let go */
+    {SHIFT "| lost | +KeyA -KeyA +KeyB -KeyB |",
+     "ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft KeyB -KeyB "},
+    {SHIFT SHIFT "| lost | +KeyA -KeyA | " SHIFT "|",
+     "ShiftLeft^ KeyA^ -KeyA^ -ShiftLeft "},
+    {SHIFT "+ShiftLeft | lost | +KeyA -KeyA | " SHIFT "|", /* its up was lost */
+     "ShiftLeft^ KeyA^ -KeyA^ -ShiftLeft "},
+    {"+ShiftLeft | lost | +KeyA -KeyA | " SHIFT "+KeyB -KeyB |",
+     "ShiftLeft^ -!ShiftLeft KeyA -KeyA ShiftLeft^ KeyB^ -KeyB^ -!ShiftLeft "},
+    {SHIFT SHIFT "+ShiftLeft | lost | " SHIFT "+KeyB -KeyB |",
+     "ShiftLeft^ -!ShiftLeft ShiftLeft^ KeyB^ -KeyB^ -!ShiftLeft "},
+    {SHIFT "| lost:ShiftLeft | -ShiftLeft | +KeyA -KeyA +KeyB -KeyB | " SHIFT
+           "|", /* its second press was lost */
+     "ShiftLeft^ KeyA^ -KeyA^ KeyB^ -KeyB^ -ShiftLeft "},
+    {"lost:ShiftLeft | -ShiftLeft +KeyA -KeyA |", /* its first one */
+     "!ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft "},
+    /* L10: it goes along with its device, whatever that seat's do */
+    {SHIFT "| seat1 | +KeyA -KeyA +KeyB -KeyB |",
+     "ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft KeyB -KeyB "},
+    {SHIFT "| seat1 | off |", "ShiftLeft^ -!ShiftLeft "},
+    {SHIFT "| seat1 | +KeyA -KeyA | " SHIFT "+KeyB -KeyB |",
+     "ShiftLeft^ KeyA^ -KeyA^ -!ShiftLeft ShiftLeft^ -ShiftLeft KeyB -KeyB "},
 };
 
 /* The state, chords and what is recorded have the same: played without the
  * setting it is the same again. */
 static ikv_event taken[64];
+static ikv_intake takings[64];
 static uint32_t taken_count;
 
 static void keep_taken(const ikv_event *event, const ikv_intake *intake,
                        void *user)
 {
-    (void)intake, (void)user;
+    (void)user;
     ck_assert_uint_lt(taken_count, 64);
+    takings[taken_count] = *intake;
     taken[taken_count++] = *event;
 }
 
@@ -545,12 +598,13 @@ START_TEST(modifiers_stay)
             ok(ikv_loop_set_recorder(k.loop, keep_taken, NULL));
             ok(ikv_loop_set_sticky(k.loop, 0, true));
             status_is(ikv_loop_set_sticky(k.loop, 8, true), IKV_BAD_ARGUMENT);
+            holds = 0;
             for_words(sticky_table[_i].does, do_sticky);
             ck_assert_str_eq(heard.text, sticky_table[_i].heard);
             first = heard;
         }
         for (uint32_t i = 0; again == 1 && i < taken_count; i++)
-            ok(ikv_sink_play(k.fake.sink, &taken[i], NULL));
+            ok(ikv_sink_play(k.fake.sink, &taken[i], &takings[i]));
         for (int i = 0; i < 10; i++)
             frame();
         ck_assert_str_eq(heard.text, first.text);

@@ -302,6 +302,7 @@ IKV_API size_t ikv_loop_identify(const ikv_loop *loop, uint16_t device,
 /* Modifiers of a seat that stay down, for players who can't hold one key and press
  * another: one that is pressed and let go by itself is down until the next key or
  * button has been let go; pressed twice it stays until it is pressed once more.
+ * It goes along with its device to another seat, and stays down after a loss.
  * What a port pushes is changed before it is recorded, so that a tape plays back
  * the same without this. Switched off, what has stayed is let go, flagged
  * synthetic. Returns IKV_OK, BAD_ARGUMENT (no such seat), FULL_PENDING (on: with

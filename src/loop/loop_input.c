@@ -474,16 +474,21 @@ static bool resync(ikv_loop *loop, uint16_t device)
         if (device == 0 || i == port_of(loop, device))
             count += ask_held(loop, i, device, held + count,
                               loop->held_room - count);
-    if (count > loop_room(loop) - 1)
+    uint32_t room = loop_room(loop) - 1;
+    room = room < loop->held_room ? room : loop->held_room;
+    if (count > room)
         count = 0;
-    loop->counters.resyncs++;
-    loop->counters.made_up += count + 1;
     for (uint32_t i = 0; i < count; i++) {
         held[i].device = device;
         held[i].time_ns = loop->now;
         held[i].flags |= IKV_SYNTHETIC;
-        append(loop, &held[i], &entry);
     }
+    if (IKVI_UNLIKELY(loop->sticky.seats != 0))
+        count = ikvi_loop_resync_sticky(loop, device, held, count, room);
+    loop->counters.resyncs++;
+    loop->counters.made_up += count + 1;
+    for (uint32_t i = 0; i < count; i++)
+        append(loop, &held[i], &entry);
     ikv_event mark = ikv_event_make(IKV_KIND_DEVICE_RESYNC, loop->now);
     mark.device = device;
     mark.flags = IKV_SYNTHETIC;
@@ -549,6 +554,7 @@ static bool append_removal(ikv_loop *loop, uint16_t device)
     event.flags = IKV_SYNTHETIC;
     if (!ikvi_loop_append(loop, &event))
         return false;
+    ikvi_loop_forget_sticky(loop, &event);
     loop->counters.made_up++;
     set_present(loop, device, false);
     return true;

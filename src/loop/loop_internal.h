@@ -131,7 +131,7 @@ typedef struct sticky_key {
     uint32_t code, key;
     uint16_t device;
     uint8_t location, view, own_seat; /* as its event said */
-    uint8_t seat, how;
+    uint8_t how;
 } sticky_key;
 
 typedef struct loop_sticky {
@@ -436,8 +436,16 @@ void ikvi_loop_free_data(ikv_loop *loop, uint16_t block);
 /* Whether an event goes on, and what comes behind it: up to STICKY_LIMIT. */
 bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
                       uint32_t *count);
-/* A seat's modifiers stay no more: the releases of those that have. */
-uint32_t ikvi_loop_end_sticky(ikv_loop *loop, uint8_t seat, ikv_event *ups);
+/* The router lets go of them by itself: of a device that goes, or of a view that
+ * loses the focus. */
+void ikvi_loop_forget_sticky(ikv_loop *loop, const ikv_event *event);
+/* After a loss, of a device of which the first `named` are down by its port: what
+ * stays is, too, and is appended. Returns how many there are then. */
+uint32_t ikvi_loop_resync_sticky(ikv_loop *loop, uint16_t device,
+                                 ikv_event *held, uint32_t named,
+                                 uint32_t room);
+/* Some seat's modifiers stay no more: the releases of those that have. */
+uint32_t ikvi_loop_end_sticky(ikv_loop *loop, ikv_event *ups);
 
 /* loop_input.c */
 void ikvi_loop_drain(ikv_loop *loop);

@@ -104,7 +104,7 @@ ikv_status ikv_loop_set_sticky(ikv_loop *loop, uint8_t seat, bool on)
     uint8_t *seats = &loop->sticky.seats;
     *seats = (uint8_t)(on ? *seats | 1u << seat : *seats & ~(1u << seat));
     if (!on)
-        count = ikvi_loop_end_sticky(loop, seat, ups);
+        count = ikvi_loop_end_sticky(loop, ups);
     for (uint32_t i = 0; i < count; i++)
         ikvi_loop_append(loop, &ups[i]);
     return IKV_OK;

@@ -20,11 +20,28 @@ enum {
     STICKY_LAST /* pressed to be let go */
 };
 
-static uint8_t seat_of_event(const ikv_loop *loop, const ikv_event *event)
+/* Whose it is now: a device takes its modifiers along to another seat. */
+static uint8_t seat_of(const ikv_loop *loop, uint16_t device, uint8_t own_seat)
 {
-    uint8_t own =
-        event->device < loop->device_room ? *loop_seat(loop, event->device) : 0;
-    return own > 0 ? (uint8_t)(own - 1) : event->seat;
+    uint8_t seat = device < loop->device_room ? *loop_seat(loop, device) : 0;
+    return seat > 0 ? (uint8_t)(seat - 1) : own_seat;
+}
+
+static bool is_sticky(const loop_sticky *s, uint8_t seat)
+{
+    return seat < IKV_SEAT_LIMIT && (s->seats >> seat & 1) != 0;
+}
+
+static bool is_of_seat(const ikv_loop *loop, const sticky_key *key,
+                       uint8_t seat)
+{
+    return seat_of(loop, key->device, key->own_seat) == seat;
+}
+
+/* Whether it is down of itself, be it held or not. */
+static bool stays(const sticky_key *key)
+{
+    return key->how != STICKY_DOWN && key->how != STICKY_HELD;
 }
 
 static sticky_key *find_sticky(loop_sticky *s, const ikv_event *event)
@@ -43,35 +60,35 @@ static void remove_sticky(loop_sticky *s, const sticky_key *key)
         s->keys[at] = s->keys[at + 1];
 }
 
-static ikv_event release_of(const sticky_key *key, uint64_t time_ns)
+static ikv_event event_of(const sticky_key *key, ikv_kind kind,
+                          uint64_t time_ns)
 {
-    ikv_event up = ikv_event_make(IKV_KIND_KEY_UP, time_ns);
-    up.device = key->device;
-    up.view = key->view;
-    up.seat = key->own_seat;
-    up.flags = IKV_SYNTHETIC;
-    up.key.code = key->code;
-    up.key.key = key->key;
-    up.key.location = key->location;
-    return up;
+    ikv_event event = ikv_event_make(kind, time_ns);
+    event.device = key->device;
+    event.view = key->view;
+    event.seat = key->own_seat;
+    event.flags = IKV_SYNTHETIC;
+    event.key.code = key->code;
+    event.key.key = key->key;
+    event.key.location = key->location;
+    return event;
 }
 
 /* Whether it goes on to where it is routed. */
 static bool modifier_down(loop_sticky *s, const ikv_event *event, uint8_t seat)
 {
     sticky_key *key = find_sticky(s, event);
-    if (key == NULL && s->count < STICKY_LIMIT) {
+    if (key == NULL && is_sticky(s, seat) && s->count < STICKY_LIMIT) {
         key = &s->keys[s->count++];
         *key = (sticky_key){.code = event->key.code,
                             .key = event->key.key,
                             .device = event->device,
                             .location = event->key.location,
                             .view = event->view,
-                            .own_seat = event->seat,
-                            .seat = seat};
+                            .own_seat = event->seat};
         return true;
     }
-    if (key == NULL || key->how == STICKY_DOWN || key->how == STICKY_HELD)
+    if (key == NULL || !stays(key))
         return true; /* more than there is room for; or it repeats */
     if (key->how == STICKY_LATCHED || key->how == STICKY_USED)
         key->how = STICKY_AGAIN;
@@ -95,40 +112,44 @@ static bool modifier_up(loop_sticky *s, const ikv_event *event)
 
 /* A press of anything else uses what is latched, and makes what is held an
  * ordinary modifier. */
-static void other_down(loop_sticky *s, uint8_t seat)
+static void other_down(ikv_loop *loop, uint8_t seat)
 {
-    for (uint32_t i = 0; i < s->count; i++) {
-        sticky_key *key = &s->keys[i];
-        if (key->seat == seat && key->how == STICKY_DOWN)
+    for (uint32_t i = 0; i < loop->sticky.count; i++) {
+        sticky_key *key = &loop->sticky.keys[i];
+        if (!is_of_seat(loop, key, seat))
+            continue;
+        if (key->how == STICKY_DOWN)
             key->how = STICKY_HELD;
-        else if (key->seat == seat && key->how == STICKY_LATCHED)
+        else if (key->how == STICKY_LATCHED)
             key->how = STICKY_USED;
     }
 }
 
 /* What ends behind it, as events of its moment. */
-static uint32_t other_up(loop_sticky *s, const ikv_event *event, uint8_t seat,
+static uint32_t other_up(ikv_loop *loop, const ikv_event *event, uint8_t seat,
                          ikv_event *after)
 {
+    loop_sticky *s = &loop->sticky;
     uint32_t count = 0;
     for (uint32_t i = 0; i < s->count;) {
         sticky_key *key = &s->keys[i];
-        if (key->seat != seat || key->how != STICKY_USED) {
+        if (!is_of_seat(loop, key, seat) || key->how != STICKY_USED) {
             i++;
             continue;
         }
-        after[count++] = release_of(key, event->time_ns);
+        after[count++] = event_of(key, IKV_KIND_KEY_UP, event->time_ns);
         remove_sticky(s, key);
     }
     return count;
 }
 
-/* The router lets go of them by itself. */
-static void forget_sticky(loop_sticky *s, const ikv_event *event)
+void ikvi_loop_forget_sticky(ikv_loop *loop, const ikv_event *event)
 {
+    loop_sticky *s = &loop->sticky;
+    bool blur = event->kind == IKV_KIND_WINDOW_BLUR;
     for (uint32_t i = s->count; i-- > 0;)
-        if (event->kind == IKV_KIND_WINDOW_BLUR ||
-            s->keys[i].device == event->device)
+        if (blur ? s->keys[i].view == event->view
+                 : s->keys[i].device == event->device)
             remove_sticky(s, &s->keys[i]);
 }
 
@@ -136,41 +157,70 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
                       uint32_t *count)
 {
     loop_sticky *s = &loop->sticky;
-    uint8_t seat = seat_of_event(loop, event);
+    uint8_t seat = seat_of(loop, event->device, event->seat);
     bool key =
         event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP;
     *count = 0;
     if (event->kind == IKV_KIND_WINDOW_BLUR ||
         event->kind == IKV_KIND_DEVICE_REMOVE)
-        forget_sticky(s, event);
-    if (seat >= IKV_SEAT_LIMIT || (s->seats >> seat & 1) == 0)
-        return true;
+        ikvi_loop_forget_sticky(loop, event);
     if (key && ikvi_modifier_bit(event->key.code) != 0)
         return event->kind == IKV_KIND_KEY_DOWN ? modifier_down(s, event, seat)
                                                 : modifier_up(s, event);
-    if (event->kind == IKV_KIND_KEY_DOWN ||
+    if ((event->kind == IKV_KIND_KEY_DOWN &&
+         (event->flags & IKV_REPEAT) == 0) ||
         event->kind == IKV_KIND_POINTER_DOWN)
-        other_down(s, seat);
+        other_down(loop, seat);
     else if (event->kind == IKV_KIND_KEY_UP ||
              event->kind == IKV_KIND_POINTER_UP ||
              event->kind == IKV_KIND_POINTER_CANCEL)
-        *count = other_up(s, event, seat, after);
+        *count = other_up(loop, event, seat, after);
     return true;
 }
 
+static bool names_code(const ikv_event *held, uint32_t count, uint32_t code)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == code)
+            return true;
+    return false;
+}
+
+uint32_t ikvi_loop_resync_sticky(ikv_loop *loop, uint16_t device,
+                                 ikv_event *held, uint32_t named, uint32_t room)
+{
+    loop_sticky *s = &loop->sticky;
+    uint32_t count = named;
+    for (uint32_t i = s->count; i-- > 0;) {
+        sticky_key *key = &s->keys[i];
+        if (key->device != device || names_code(held, named, key->code))
+            continue;
+        if (key->how == STICKY_AGAIN)
+            key->how = STICKY_LOCKED;
+        if (stays(key) && key->how != STICKY_LAST && count < room)
+            held[count++] = event_of(key, IKV_KIND_KEY_DOWN, loop->now);
+        else
+            remove_sticky(s, key);
+    }
+    for (uint32_t i = 0; i < named; i++)
+        if (held[i].kind == IKV_KIND_KEY_DOWN &&
+            ikvi_modifier_bit(held[i].key.code) != 0)
+            modifier_down(s, &held[i], seat_of(loop, device, held[i].seat));
+    return count;
+}
+
 /* What is held by a finger is let go by it. */
-uint32_t ikvi_loop_end_sticky(ikv_loop *loop, uint8_t seat, ikv_event *ups)
+uint32_t ikvi_loop_end_sticky(ikv_loop *loop, ikv_event *ups)
 {
     loop_sticky *s = &loop->sticky;
     uint32_t count = 0;
     for (uint32_t i = s->count; i-- > 0;) {
-        sticky_key key = s->keys[i];
-        if (key.seat != seat)
+        sticky_key *key = &s->keys[i];
+        if (is_sticky(s, seat_of(loop, key->device, key->own_seat)))
             continue;
-        remove_sticky(s, &s->keys[i]);
-        if (key.how == STICKY_DOWN || key.how == STICKY_HELD)
-            continue;
-        ups[count++] = release_of(&key, loop->now);
+        if (stays(key))
+            ups[count++] = event_of(key, IKV_KIND_KEY_UP, loop->now);
+        remove_sticky(s, key);
     }
     return count;
 }

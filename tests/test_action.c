@@ -479,10 +479,15 @@ START_TEST(given_away)
     hears(k.bus, IKV_KIND_DEVICE_SEAT, none, note_seat, NULL);
     hears(k.bus, IKV_KIND_KEY_DOWN, none, note_seat, NULL);
     hears(k.bus, IKV_KIND_KEY_UP, none, note_seat, NULL);
-    bind_all("jump:KeyA walk:pad.left");
+    bind_all("jump:KeyA walk:pad.left fire:pointer.primary "
+             "aim:pointer.stick press:pointer.hold");
     status_is(ikv_loop_seat(k.loop, k.fake.device, &given), IKV_ABSENT);
-    do_words("+KeyA b+0 a0=1 |");
+    do_words("+KeyA b+0 t+1 a0=1 |");
     ck_assert_uint_eq(seats_down(IKV_STATE_RAW), 1);
+    ck_assert_str_eq(seen.text, "down0 jump^ fire^ aim^0 walk^ jump= fire= "
+                                "aim=0 walk= | ");
+    do_words("wait600 |");
+    seen.text[0] = '\0';
     do_words("give:2 |");
     ok(ikv_loop_seat(k.loop, k.fake.device, &given));
     ck_assert_uint_eq(given, 2);
@@ -497,9 +502,8 @@ START_TEST(given_away)
             ikv_state_key(state, filter, 2, ikv_code_find("KeyA")).went_down,
             0);
     }
-    ck_assert_str_eq(seen.text,
-                     "down0 jump^ walk^ jump= walk= | seat2 jumpv/1! "
-                     "walkv/1! | ");
+    ck_assert_str_eq(seen.text, "seat2 jumpv/602! firev/602! aimv0/602! "
+                                "walkv/602! pressv/577! | ");
     seen.text[0] = '\0';
     do_words("-KeyA +KeyA | ");
     ck_assert_str_eq(seen.text, "up2 down2 jump^ jump= | ");

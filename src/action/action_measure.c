@@ -170,15 +170,25 @@ void ikvi_measure_grab(const ikv_actions *a, const ikv_scope *scope,
     run->dead_zone = scope->dead_zone > 0 ? scope->dead_zone : 0.1f;
 }
 
+/* By the pointer that began it: others are elsewhere. L10: while it is the
+ * seat's. */
+static bool pointer_goes_on(const ikv_actions *a, uint32_t seat,
+                            const binding_run *run, uint16_t buttons,
+                            ikv_pointer_state *p)
+{
+    return ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
+                                  run->pointer, p) &&
+           action_seat(a, p->seat) == seat && (p->buttons & buttons) != 0;
+}
+
 /* On from the press to the release, in its middle too. */
-static bool measure_finger(const ikv_actions *a, binding_run *run)
+static bool measure_finger(const ikv_actions *a, uint32_t seat,
+                           binding_run *run)
 {
     ikv_pointer_state p;
     ikvi_zones zones = {run->dead_zone, 1, false};
     float out[2];
-    if (!ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
-                                run->pointer, &p) ||
-        (p.buttons & 1) == 0)
+    if (!pointer_goes_on(a, seat, run, 1, &p))
         return false;
     const float way[2] = {(p.x - run->middle[0]) / run->radius,
                           (p.y - run->middle[1]) / run->radius};
@@ -187,20 +197,11 @@ static bool measure_finger(const ikv_actions *a, binding_run *run)
     return true;
 }
 
-/* By the pointer that began it: others are elsewhere. */
-static bool pointer_goes_on(const ikv_actions *a, const binding_run *run,
-                            uint16_t buttons)
-{
-    ikv_pointer_state p;
-    return ikv_state_find_pointer(a->state, IKV_STATE_UNCLAIMED, run->device,
-                                  run->pointer, &p) &&
-           (p.buttons & buttons) != 0;
-}
-
 /* The last part of a chord, by the state: what is over in a moment never is. */
 static bool measure_trigger(const ikv_actions *a, uint32_t seat,
                             action_part part, binding_run *run)
 {
+    ikv_pointer_state p;
     float value;
     switch (part.type) {
     case PART_AXIS:
@@ -214,7 +215,7 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
                         axis_of(a, seat, 2u * part.number + 1));
         return is_past_edge(run);
     case PART_FINGER:
-        return measure_finger(a, run);
+        return measure_finger(a, seat, run);
     case PART_AXIS_PLUS:
     case PART_AXIS_MINUS:
         value = ikvi_part_amount(a, seat, part);
@@ -224,10 +225,11 @@ static bool measure_trigger(const ikv_actions *a, uint32_t seat,
         return value > (run->on ? RELEASE_AT : PRESS_AT);
     case PART_HOLD:
         /* As long as the pointer that was held still has any button down. */
-        return pointer_goes_on(a, run, UINT16_MAX);
+        return pointer_goes_on(a, seat, run, UINT16_MAX, &p);
     case PART_BUTTON:
         run->value = run->x = 1;
-        return pointer_goes_on(a, run, ikvi_button_bit((int8_t)part.number));
+        return pointer_goes_on(a, seat, run,
+                               ikvi_button_bit((int8_t)part.number), &p);
     case PART_MOVE:
         return true; /* until a step without motion */
     default:

@@ -21,7 +21,8 @@ enum {
 };
 
 /* Whose it is now: a device takes its modifiers along to another seat. */
-static uint8_t seat_of(const ikv_loop *loop, uint16_t device, uint8_t own_seat)
+static uint8_t sticky_seat(const ikv_loop *loop, uint16_t device,
+                           uint8_t own_seat)
 {
     uint8_t seat = device < loop->device_room ? *loop_seat(loop, device) : 0;
     return seat > 0 ? (uint8_t)(seat - 1) : own_seat;
@@ -32,14 +33,14 @@ static bool is_sticky(const loop_sticky *s, uint8_t seat)
     return seat < IKV_SEAT_LIMIT && (s->seats >> seat & 1) != 0;
 }
 
-static bool is_of_seat(const ikv_loop *loop, const sticky_key *key,
-                       uint8_t seat)
+static bool is_sticky_of(const ikv_loop *loop, const sticky_key *key,
+                         uint8_t seat)
 {
-    return seat_of(loop, key->device, key->own_seat) == seat;
+    return sticky_seat(loop, key->device, key->own_seat) == seat;
 }
 
 /* Whether it is down of itself, be it held or not. */
-static bool stays(const sticky_key *key)
+static bool is_sticky_down(const sticky_key *key)
 {
     return key->how != STICKY_DOWN && key->how != STICKY_HELD;
 }
@@ -60,8 +61,8 @@ static void remove_sticky(loop_sticky *s, const sticky_key *key)
         s->keys[at] = s->keys[at + 1];
 }
 
-static ikv_event event_of(const sticky_key *key, ikv_kind kind,
-                          uint64_t time_ns)
+static ikv_event sticky_event(const sticky_key *key, ikv_kind kind,
+                              uint64_t time_ns)
 {
     ikv_event event = ikv_event_make(kind, time_ns);
     event.device = key->device;
@@ -88,7 +89,7 @@ static bool modifier_down(loop_sticky *s, const ikv_event *event, uint8_t seat)
                             .own_seat = event->seat};
         return true;
     }
-    if (key == NULL || !stays(key))
+    if (key == NULL || !is_sticky_down(key))
         return true; /* more than there is room for; or it repeats */
     if (key->how == STICKY_LATCHED || key->how == STICKY_USED)
         key->how = STICKY_AGAIN;
@@ -116,7 +117,7 @@ static void other_down(ikv_loop *loop, uint8_t seat)
 {
     for (uint32_t i = 0; i < loop->sticky.count; i++) {
         sticky_key *key = &loop->sticky.keys[i];
-        if (!is_of_seat(loop, key, seat))
+        if (!is_sticky_of(loop, key, seat))
             continue;
         if (key->how == STICKY_DOWN)
             key->how = STICKY_HELD;
@@ -133,11 +134,11 @@ static uint32_t other_up(ikv_loop *loop, const ikv_event *event, uint8_t seat,
     uint32_t count = 0;
     for (uint32_t i = 0; i < s->count;) {
         sticky_key *key = &s->keys[i];
-        if (!is_of_seat(loop, key, seat) || key->how != STICKY_USED) {
+        if (!is_sticky_of(loop, key, seat) || key->how != STICKY_USED) {
             i++;
             continue;
         }
-        after[count++] = event_of(key, IKV_KIND_KEY_UP, event->time_ns);
+        after[count++] = sticky_event(key, IKV_KIND_KEY_UP, event->time_ns);
         remove_sticky(s, key);
     }
     return count;
@@ -157,7 +158,7 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
                       uint32_t *count)
 {
     loop_sticky *s = &loop->sticky;
-    uint8_t seat = seat_of(loop, event->device, event->seat);
+    uint8_t seat = sticky_seat(loop, event->device, event->seat);
     bool key =
         event->kind == IKV_KIND_KEY_DOWN || event->kind == IKV_KIND_KEY_UP;
     *count = 0;
@@ -178,7 +179,7 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
     return true;
 }
 
-static bool names_code(const ikv_event *held, uint32_t count, uint32_t code)
+static bool holds_code(const ikv_event *held, uint32_t count, uint32_t code)
 {
     for (uint32_t i = 0; i < count; i++)
         if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == code)
@@ -193,19 +194,19 @@ uint32_t ikvi_loop_resync_sticky(ikv_loop *loop, uint16_t device,
     uint32_t count = named;
     for (uint32_t i = s->count; i-- > 0;) {
         sticky_key *key = &s->keys[i];
-        if (key->device != device || names_code(held, named, key->code))
+        if (key->device != device || holds_code(held, named, key->code))
             continue;
         if (key->how == STICKY_AGAIN)
             key->how = STICKY_LOCKED;
-        if (stays(key) && key->how != STICKY_LAST && count < room)
-            held[count++] = event_of(key, IKV_KIND_KEY_DOWN, loop->now);
+        if (is_sticky_down(key) && key->how != STICKY_LAST && count < room)
+            held[count++] = sticky_event(key, IKV_KIND_KEY_DOWN, loop->now);
         else
             remove_sticky(s, key);
     }
     for (uint32_t i = 0; i < named; i++)
         if (held[i].kind == IKV_KIND_KEY_DOWN &&
             ikvi_modifier_bit(held[i].key.code) != 0)
-            modifier_down(s, &held[i], seat_of(loop, device, held[i].seat));
+            modifier_down(s, &held[i], sticky_seat(loop, device, held[i].seat));
     return count;
 }
 
@@ -216,10 +217,10 @@ uint32_t ikvi_loop_end_sticky(ikv_loop *loop, ikv_event *ups)
     uint32_t count = 0;
     for (uint32_t i = s->count; i-- > 0;) {
         sticky_key *key = &s->keys[i];
-        if (is_sticky(s, seat_of(loop, key->device, key->own_seat)))
+        if (is_sticky(s, sticky_seat(loop, key->device, key->own_seat)))
             continue;
-        if (stays(key))
-            ups[count++] = event_of(key, IKV_KIND_KEY_UP, loop->now);
+        if (is_sticky_down(key))
+            ups[count++] = sticky_event(key, IKV_KIND_KEY_UP, loop->now);
         remove_sticky(s, key);
     }
     return count;

@@ -526,6 +526,11 @@ static void do_input(const char *line)
         event.text.length = 1;
         event.text.bytes[0] = name[0];
         push(&event);
+    } else if (strcmp(verb, "compose") == 0) {
+        event.kind = IKV_KIND_TEXT_COMPOSE;
+        event.compose.length = name[0] != '-';
+        event.compose.bytes[0] = name[0] != '-' ? name[0] : '\0';
+        push(&event);
     } else if (strcmp(verb, "scene") == 0) {
         rule r = {.action = ""};
         sscanf(arguments, "%15s %15s %15s", r.action, r.argument, r.second);

@@ -204,6 +204,8 @@ static void release_all(ikv_router *r, const ikv_event *cause,
     pointer *p;
     ikvi_router_drop_spent(r, cause);
     ikvi_router_release_keys(r, cause, held, count);
+    if (cause->kind == IKV_KIND_WINDOW_BLUR)
+        ikvi_router_end_texts(r);
     ikvi_router_release_pads(r, cause, held, count);
     if (leaves && r->s.foreign.device == cause->device)
         ikvi_router_drag_elsewhere(r, cause);

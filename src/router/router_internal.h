@@ -178,6 +178,7 @@ struct ikv_router {
         foreign_drag foreign;
         uint8_t cancels;         /* bits of seats: all that is down, */
         uint8_t cancels_outside; /* or what is outside the modal target */
+        uint8_t composing;       /* whose focused target has a composition */
         ikv_router_counts counters;
     } s;
 };
@@ -364,6 +365,8 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *event);
 void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
                               const ikv_event *held, uint32_t count);
 bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event);
+/* All seats' compositions, as a window loses the focus. */
+void ikvi_router_end_texts(ikv_router *r);
 void ikvi_router_focus_by_press(ikv_router *r, uint8_t seat,
                                 ikv_target pressed);
 void ikvi_router_unfocus(ikv_router *r, ikv_target gone);

@@ -49,6 +49,32 @@ static void send_focus(ikv_router *r, ikv_kind kind, uint8_t seat,
     ikvi_router_send_kind(r, &event, kind, target, related);
 }
 
+/* FOCUS1: who has the keys no more has nothing of a composition either. */
+static void end_composing(ikv_router *r, uint8_t seat, ikv_target target)
+{
+    uint8_t bit = (uint8_t)(1u << seat);
+    bool composing = (r->s.composing & bit) != 0;
+    r->s.composing &= (uint8_t)~bit;
+    if (!composing || !ikvi_router_alive(r, target))
+        return;
+    ikv_event event = ikv_event_make(IKV_KIND_TEXT_COMPOSE, r->s.time_ns);
+    event.seat = seat;
+    event.view = r->s.view;
+    event.flags = IKV_SYNTHETIC;
+    /* What goes along is of the event under way. */
+    ikvi_along along = r->along;
+    r->along = (ikvi_along){0};
+    ikvi_router_send_to(r, &event, target);
+    r->along = along;
+}
+
+/* K1: the system's own composing ends with it. */
+void ikvi_router_end_texts(ikv_router *r)
+{
+    for (uint8_t seat = 0; r->s.composing != 0 && seat < IKV_SEAT_LIMIT; seat++)
+        end_composing(r, seat, r->s.focused[seat]);
+}
+
 /* FOCUS1. While focus.out is told nobody has the keys; a handler of it that
  * gives them away has the last word. */
 ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
@@ -59,6 +85,7 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
         return IKV_ABSENT;
     r->s.focused[seat] = (ikv_target){0};
     r->s.focus_changes++;
+    end_composing(r, seat, old);
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
     /* A handler of focus.out has given the keys to somebody else. */
@@ -251,6 +278,18 @@ static ikv_outcome key_up(ikv_router *r, ikv_event *event)
     return ikvi_router_send_to(r, event, keys_target(r, event->seat));
 }
 
+/* What is typed ends a composition, as an empty one does. */
+static ikv_outcome send_text(ikv_router *r, const ikv_event *event)
+{
+    ikv_target focused = r->s.focused[event->seat];
+    uint8_t bit = (uint8_t)(1u << event->seat);
+    r->s.composing &= (uint8_t)~bit;
+    if (event->kind == IKV_KIND_TEXT_COMPOSE && focused.bits != 0 &&
+        (event->compose.length > 0 || r->along.data_size > 0))
+        r->s.composing |= bit;
+    return ikvi_router_send_to(r, event, keys_target(r, event->seat));
+}
+
 ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
 {
     ikv_event event = *given;
@@ -258,7 +297,7 @@ ikv_outcome ikvi_router_key(ikv_router *r, const ikv_event *given)
         return key_down(r, &event);
     if (event.kind == IKV_KIND_KEY_UP)
         return key_up(r, &event);
-    return ikvi_router_send_to(r, &event, keys_target(r, event.seat));
+    return send_text(r, &event);
 }
 
 bool ikvi_router_belongs(const ikv_event *cause, uint16_t device, uint8_t view)

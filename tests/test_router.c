@@ -518,6 +518,10 @@ static void do_input(const char *line)
         kit_frame(&now->k, now->ms);
     } else if (strcmp(verb, "blur") == 0) {
         push(&event);
+    } else if (strcmp(verb, "lost") == 0) {
+        ikv_sink_lost(now->k.fake.sink, now->k.fake.device);
+        now->ms += 20;
+        kit_frame(&now->k, now->ms);
     } else if (strcmp(verb, "gone") == 0) {
         event.kind = IKV_KIND_DEVICE_REMOVE;
         push(&event);

@@ -207,7 +207,10 @@ static void release_all(ikv_router *r, const ikv_event *cause,
     if (cause->kind == IKV_KIND_WINDOW_BLUR)
         ikvi_router_end_texts(r);
     ikvi_router_release_pads(r, cause, held, count);
-    if (leaves && r->s.foreign.device == cause->device)
+    /* After a loss its end may be lost; if it is not, its next one begins it
+     * anew. */
+    if (cause->kind != IKV_KIND_WINDOW_BLUR &&
+        r->s.foreign.device == cause->device)
         ikvi_router_drag_elsewhere(r, cause);
     /* Asked anew after each: handlers may have ended others. */
     while ((p = next_to_end(r, cause, true, held, count)) != NULL)

@@ -367,14 +367,26 @@ START_TEST(a_file_over_the_window)
     }
     ck_assert_str_eq(asked.text, "101");
     ck_assert_int_eq(left, 1);
-    e = event_of(IKV_KIND_DEVICE_REMOVE);
-    ok(ikv_sink_push(k.fake.sink, &e));
-    kit_frame(&k, 200);
-    ck_assert_int_eq(left, 2);
+    /* each begins anew: the port hears of the next one, too */
+    for (int i = 0; i < 2; i++) {
+        e = event_of(IKV_KIND_DEVICE_REMOVE);
+        if (i == 0)
+            ok(ikv_sink_push(k.fake.sink, &e));
+        else
+            ikv_sink_lost(k.fake.sink, k.fake.device);
+        kit_frame(&k, 200 + 60 * (uint64_t)i);
+        kit_frame(&k, 220 + 60 * (uint64_t)i);
+        ck_assert_int_eq(left, 2 + i);
+        e = event_of(IKV_KIND_DRAG_OVER);
+        e.drag.x = e.drag.y = 10;
+        ok(ikv_sink_push(k.fake.sink, &e));
+        kit_frame(&k, 240 + 60 * (uint64_t)i);
+        ck_assert_str_eq(asked.text, i == 0 ? "1011" : "10111");
+    }
     /* Only these three kinds are a port's. */
     e = event_of(IKV_KIND_DRAG_ENTER);
     ok(ikv_sink_push(k.fake.sink, &e));
-    kit_frame(&k, 220);
+    kit_frame(&k, 320);
     ck_assert_uint_eq(loop_counts(k.loop).rejected, 1);
     status_is(ikv_router_route(k.router, &e).status, IKV_ABSENT);
     close_it();

@@ -141,6 +141,7 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 {
     uint32_t count = loop->s.held_count;
     loop->s.held_count = 0;
+    loop->drop_told = 0; /* DRAG5: what was dragged is left */
     if (loop->input != NULL) {
         loop->input->calls->resync(loop->input, event, loop_held(loop), count);
         return;
@@ -227,8 +228,10 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
             route_resync(loop, &event);
         else
             route_input(loop, &event, samples, entry.block);
-        if (IKVI_UNLIKELY(event.kind == IKV_KIND_DEVICE_REMOVE))
+        if (IKVI_UNLIKELY(event.kind == IKV_KIND_DEVICE_REMOVE)) {
             ikvi_loop_note_gone(loop, event.device);
+            loop->drop_told = 0;
+        }
         loop->in_event = false;
     }
 }

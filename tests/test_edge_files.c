@@ -1172,6 +1172,9 @@ static const struct {
     {"why n.setup.json n.tape.jsonl --target '%c'", "no target \"\\x1b\""},
     {"tape 'inf%c'", "found \"inf\\x1b\", expected info, cut"},
     {"run --sped%c 1", "--sped\\x1b: unknown option"},
+    {"run --until %c", "found \"\\x1b\""},
+    {"tape timeline n.tape.jsonl", "tape: n.tape.jsonl: the tape names no"},
+    {"tape verify n.setup.json", "expected format \"ikvar.tape/2\""},
     {"draw n.setup.json -o 'n.svg' && cat n.svg", "data-name=\"lam\\x1b[1mp\""},
     {"draw n.setup.json -o n.svg && cat n.svg", "data-name=\"&lt;\\uffff&amp;"},
 };

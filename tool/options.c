@@ -58,8 +58,9 @@ static void print_usage(const char *usage, const option_row *rows)
 static bool refuse(const char *command, const option_row *row,
                    const char *expected, const char *found)
 {
+    char shown[160];
     fprintf(stderr, "ikvar %s: --%s: expected %s, found \"%s\"\n", command,
-            row->name, expected, found);
+            row->name, expected, ikv_shown_text(found, shown, sizeof shown));
     return false;
 }
 

@@ -192,6 +192,7 @@ void warn_of_tape(const char *command, const ikv_tape *tape)
 const char *setup_of_tape(const char *tape_path, char *path, size_t size,
                           ikv_message *message)
 {
+    char shown[256];
     ikv_tape *tape;
     /* once without it, to see which one it names */
     if (ikv_tape_open(tape_path, NULL, &tape, message) < 0)
@@ -206,7 +207,8 @@ const char *setup_of_tape(const char *tape_path, char *path, size_t size,
     ikv_tape_close(tape);
     if (!found)
         snprintf(message->text, sizeof message->text,
-                 "the tape names no setup: give --setup");
+                 "%s: the tape names no setup: give --setup",
+                 ikv_shown_text(tape_path, shown, sizeof shown));
     return found ? path : NULL;
 }
 

@@ -11,7 +11,7 @@ static int wrong(const char *text)
     return WRONG_USE;
 }
 
-static int bad_tape(const char *text)
+int bad_tape(const char *text)
 {
     fprintf(stderr, "ikvar tape: %s\n", text);
     return BAD_INPUT;

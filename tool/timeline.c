@@ -283,7 +283,7 @@ int write_timeline(arguments *left, const char *setup, const char *output)
     }
     if (setup == NULL &&
         (setup = setup_of_tape(tape, path, sizeof path, &message)) == NULL)
-        return fail(tape, message.text);
+        return bad_tape(message.text);
     if (is_same_file(output, tape) || is_same_file(output, setup))
         return fail(output,
                     "it is read in this run: the timeline would destroy it");

@@ -116,8 +116,12 @@ int check_picture(const char *command, const char *output, const char *first,
 /* ikvar tape verify (verify.c); the options are read. */
 int verify_tapes(arguments *left, const char *setup, bool json);
 
+/* What readers say of a tape, with its path (tape.c); gives BAD_INPUT. */
 /* ikvar tape timeline (timeline.c); likewise. */
 int write_timeline(arguments *left, const char *setup, const char *output);
+
+/* Says what a reader says of a tape, with its path (tape.c); BAD_INPUT. */
+int bad_tape(const char *text);
 
 /* The setup that a tape names, which lies where its folder says: in `path`, or
  * NULL with a message. */

@@ -45,9 +45,12 @@ typedef struct playback {
     ikv_kit *kit;
 } playback;
 
+/* What readers say of the tape itself begins with its path. */
 static int fail(const playback *p, const char *text)
 {
-    fprintf(p->output, "%s: %s\n", p->path, text);
+    bool named = strncmp(text, p->path, strlen(p->path)) == 0;
+    fprintf(p->output, "%s%s%s\n", named ? "" : p->path, named ? "" : ": ",
+            text);
     return BAD_INPUT;
 }
 

@@ -42,6 +42,13 @@ static ikv_verdict crane(const ikv_event *event, const ikv_delivery *delivery,
     return IKV_CONTINUE;
 }
 
+/* A router asks a scene, or a picking of yours, and does not watch it: it is
+ * told what is gone, or a pointer would stay over that. */
+static void removed(void *router, ikv_target target, ikv_target former_parent)
+{
+    ikv_router_removed(router, target, former_parent);
+}
+
 /* Each module in a block of its own; a picking of yours may stand for a scene.
  */
 static ikv_status open_engine(engine *e)
@@ -64,6 +71,8 @@ static ikv_status open_engine(engine *e)
     router.picking = ikv_kit_picking(e->scene);
     if (status == IKV_OK)
         status = ikv_router_open(&router, &e->router);
+    if (status == IKV_OK)
+        status = ikv_scene_watch_removals(e->scene, removed, e->router);
     if (status == IKV_OK)
         status = ikv_state_open(&state, &e->state);
     actions.state = e->state;

@@ -17,6 +17,9 @@
  *       simulate(0.02);
  *       ikv_input_end_step(input, step, end_ns);
  *
+ *   A router is told of the scene's removals by the program
+ *   (ikv_scene_watch_removals(), ikv_router_removed()), as a kit does.
+ *
  * Memory
  *   One block of a few hundred bytes.
  *

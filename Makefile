@@ -31,7 +31,7 @@ test: debug
 	@scripts/check-exports $(BUILD)/debug
 	@scripts/check-abi $(BUILD)/debug
 	@scripts/check-names $(BUILD)/debug
-	@scripts/check-snippets
+	@scripts/check-snippets $(BUILD)/debug
 	@scripts/rules --check
 	@scripts/mutate --check
 	@scripts/kinds $(BUILD)/debug/ikvar --check

@@ -83,9 +83,13 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     ikv_target old = r->s.focused[seat];
     if (same(old, target))
         return IKV_ABSENT;
+    end_composing(r, seat, old);
+    /* So has one of the composition's end. */
+    if (!same(r->s.focused[seat], old) && r->s.focused[seat].bits != 0)
+        return IKV_OK;
+    old = r->s.focused[seat];
     r->s.focused[seat] = (ikv_target){0};
     r->s.focus_changes++;
-    end_composing(r, seat, old);
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
     /* A handler of focus.out has given the keys to somebody else. */

@@ -19,6 +19,9 @@ static const struct {
     {TOOL " kinds", "kinds.txt"},
     {TOOL " kinds pointer.down", "kinds-pointer.down.txt"},
     {TOOL " kinds --find tap", "kinds-tap.txt"},
+    {TOOL " run " SOURCE "/tests/golden/reactions.setup.json " SOURCE
+          "/tests/golden/reactions.tape.jsonl",
+     "reactions.txt"},
     {TOOL " help", "help.txt"},
     /* but for how long it takes on this machine */
     {BINARY "/ikvar run --stats " DEMO_RUN " | sed "

@@ -133,7 +133,8 @@ extern "C" {
       "\"gap\", for so much time between two calls; the distances of the "     \
       "moves, which are added up; or a kind that is never merged.")            \
     X(39, CANNOT_FOCUS, "cannot-focus",                                        \
-      "a reaction gives the focus to a target that can't have it",             \
+      "a reaction gives the focus to a target that can't have it, or a "       \
+      "binding waits for it there",                                            \
       "Only a focusable target takes the focus; else nothing happens.",        \
       "\"focusable\": true at the target.")                                    \
     X(40, UNUSED_KIND, "unused-kind", "no handler hears this kind",            \

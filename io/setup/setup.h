@@ -28,13 +28,15 @@ typedef struct setup_target {
     int parent; /* index, or NO_INDEX */
     bool added;
     uint32_t turn;            /* the how-manieth it was added, from 0 on */
-    bool heard, has_children; /* by handlers at it; by others */
+    bool heard, has_children; /* by handlers at it, or a binding's scope; by
+                                 others */
     bool heard_by_hit;        /* of pointers, clicks ... */
     bool has_focus;           /* it or one inside can have it */
     bool becomes_modal;       /* it covers on purpose */
     bool changed; /* moved, shown or removed by a reaction, or it may be */
     bool hears_inside;
-    bool has_senses; /* it or one inside senses others */
+    bool has_senses;            /* it or one inside senses others */
+    const char *focus_asked_by; /* the action of a binding there; NULL: none */
     uint32_t field_count;
     setup_field *fields;
     ikv_target_config config;
@@ -192,7 +194,7 @@ struct ikv_setup {
     uint32_t field_count, field_room;
     const char *tags[32];
     uint32_t tag_count;
-    uint32_t asked_tags;                   /* by handlers */
+    uint32_t asked_tags;                   /* by handlers and bindings */
     bool root_hears_inside, actions_heard; /* all of them */
     ikv_note_fn note;
     void *note_user;

@@ -69,6 +69,27 @@ bool ikvi_read_setup_action(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
+/* What a binding asks for is used: its scope's target, its tags and who bears
+ * them. */
+static void note_binding(ikv_setup *setup, const setup_action *action,
+                         const read_binding *binding)
+{
+    uint32_t tags =
+        binding->scope.where == IKV_TAGGED ? binding->scope.layer : 0;
+    setup_target *target =
+        binding->target_id != NULL
+            ? ikvi_setup_find_target(setup, binding->target_id)
+            : NULL;
+    if (target != NULL)
+        target->heard = true;
+    if (target != NULL && binding->scope.where == IKV_FOCUSED)
+        target->focus_asked_by = action->name;
+    setup->asked_tags |= tags;
+    for (uint32_t i = 0; tags != 0 && i < setup->target_count; i++)
+        if ((setup->targets[i].config.tags & tags) != 0)
+            setup->targets[i].heard = true;
+}
+
 /* When all targets, their tags and layers are known. */
 bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
                                const json_t *value, size_t index)
@@ -84,6 +105,7 @@ bool ikvi_check_setup_bindings(reader *r, const place *at, ikv_setup *setup,
                 r, &one, &names,
                 json_array_get(setup->actions[index].bindings, i), &binding))
             return false;
+        note_binding(setup, &setup->actions[index], &binding);
     }
     return true;
 }

@@ -211,6 +211,12 @@ static void find_mistakes_of_target(ikv_setup *setup, const setup_target *t)
     for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++)
         if (rows[i].made)
             found(setup, rows[i].code, t->id);
+    if (t->focus_asked_by != NULL && !t->has_focus)
+        ikvi_tell_mistake(keep, setup, IKV_MISTAKE_CANNOT_FOCUS,
+                          t->focus_asked_by,
+                          "a binding waits for the focus at \"%.60s\", where "
+                          "nothing can have it",
+                          t->id);
 }
 
 /* Who is told of each of many in each step, as their tags say at least. */

@@ -1503,6 +1503,95 @@ START_TEST(wrong_calls)
 }
 END_TEST
 
+/* What a host calls that has no loop of ours: larger payloads, merged moves,
+ * losses (K1), what goes, and the state beside it (S2). */
+static ikv_verdict note_all(const ikv_event *event,
+                            const ikv_delivery *delivery, void *user)
+{
+    note(user, "%s%s%.*s%s ", ikv_catalogue_info(NULL, event->kind)->name,
+         delivery->data_size > 0 ? "=" : "", (int)delivery->data_size,
+         delivery->data_size > 0 ? (const char *)delivery->data : "",
+         event->flags & IKV_SYNTHETIC ? "!" : "");
+    if (delivery->sample_count > 0)
+        note(user, "of %u ", delivery->sample_count);
+    return IKV_CONTINUE;
+}
+
+START_TEST(by_hand)
+{
+    static record r;
+    bench_kit k = {0};
+    ikv_event e = ikv_event_make(IKV_KIND_TEXT_INPUT, 5), moves[3];
+    ikv_subscription_config all = IKV_SUBSCRIPTION_INIT;
+    kit_prepare(&k);
+    kit_open(&k);
+    ikv_state *state = ikv_kit_state(k.kit);
+    ikv_input *input = ikv_kit_input(k.kit);
+    all.all_kinds = true;
+    all.handler = note_all;
+    all.user = &r;
+    ok(ikv_bus_subscribe(k.bus, &all, NULL, NULL));
+    r.text[0] = '\0';
+    ok(ikv_router_route_data(k.router, &e, "berth", 5).status);
+    ok(ikv_input_route_data(input, &e, "quay", 4).status);
+    status_is(ikv_router_route_data(k.router, &e, NULL, 3).status,
+              IKV_BAD_ARGUMENT);
+    status_is(ikv_input_route_data(input, &e, NULL, 3).status,
+              IKV_BAD_ARGUMENT);
+    ck_assert_str_eq(r.text, "text.input=berth text.input=quay ");
+    for (int i = 0; i < 3; i++) {
+        moves[i] = ikv_event_make(IKV_KIND_POINTER_MOVE, 6);
+        moves[i].device = 1;
+        moves[i].pointer.x = (float)i;
+    }
+    e = moves[2];
+    e.samples = 3;
+    r.text[0] = '\0';
+    ok(ikv_router_route_merged(k.router, &e, moves, 3).status);
+    status_is(ikv_router_route_merged(k.router, &e, NULL, 3).status,
+              IKV_BAD_ARGUMENT);
+    ck_assert_str_eq(r.text, "pointer.over pointer.enter pointer.move of 3 ");
+    e = ikv_event_make(IKV_KIND_POINTER_DOWN, 7);
+    e.device = 1;
+    ok(ikv_router_route(k.router, &e).status);
+    for (uint32_t code = 4; code < 6; code++) {
+        e = ikv_event_make(IKV_KIND_KEY_DOWN, 7);
+        e.device = 1;
+        e.key.code = 0x00070000u | code;
+        ok(ikv_router_route(k.router, &e).status);
+        ikv_state_take(state, IKV_STATE_UNCLAIMED, &e);
+        e.key.code += 10; /* a handler has stopped it */
+        ikv_state_take_claimed(state, &e);
+        ck_assert(
+            !ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, e.key.code).down);
+    }
+    /* of that device alone, and not what is held */
+    r.text[0] = '\0';
+    ikv_event lost = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 8), held = e;
+    held.key.code = 0x00070004u;
+    lost.device = 2;
+    ikv_router_resync(k.router, &lost, NULL, 0);
+    ck_assert_str_eq(r.text, "");
+    lost.device = 1;
+    ikv_router_resync(k.router, &lost, &held, 1);
+    ck_assert_str_eq(r.text, "key.up! pointer.cancel! ");
+    ck_assert(ikv_router_is_down(k.router, &held));
+    ikv_state_take_claimed(state, &(ikv_event){.kind = IKV_KIND_KEY_UP,
+                                               .device = 1,
+                                               .key.code = 0x00070004u});
+    ck_assert(!ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, 0x00070004u).down);
+    ck_assert(ikv_state_key(state, IKV_STATE_UNCLAIMED, 0, 0x00070005u).down);
+    /* as it goes; of other events nothing follows */
+    r.text[0] = '\0';
+    ikv_router_release_all(k.router, &moves[0]);
+    ck_assert_str_eq(r.text, "");
+    lost.kind = IKV_KIND_DEVICE_REMOVE;
+    ikv_router_release_all(k.router, &lost);
+    ck_assert_str_eq(r.text, "key.up! pointer.out! pointer.leave! ");
+    kit_close(&k);
+}
+END_TEST
+
 Suite *router_suite(void)
 {
     Suite *s = suite_create("router");
@@ -1524,6 +1613,7 @@ Suite *router_suite(void)
     add(s, "GESTURE POINTER size and meeting", size_and_meeting);
     add_table(s, "GESTURE scale and rotation", pinches, ROWS(pinch_table));
     add(s, "OVER followed", followed);
+    add(s, "K1 S2 by hand", by_hand);
     add(s, "wrong use", wrong_calls);
     return s;
 }

@@ -42,8 +42,8 @@
     X(WINDOW, "window", "the window or screen",                                \
       "as they happened, among the other input of their step")                 \
     X(DEVICE, "device", "devices that come and go",                            \
-      "add before all else of the device, remove after it; resync "            \
-      "first in its frame")                                                    \
+      "add before all else of the device, remove after it; resync after all "  \
+      "that had come in before the loss was seen")                             \
     X(PAD, "pad", "game pads",                                                 \
       "as they happened, among the other input of their step")                 \
     X(OVERLAP, "overlap", "shapes that meet",                                  \

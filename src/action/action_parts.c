@@ -100,6 +100,7 @@ uint32_t ikvi_triggers_of(const ikv_event *event, action_part *to)
     default:
         break;
     }
+    IKVI_CHECK(count <= TRIGGERS);
     return count;
 }
 

@@ -28,6 +28,7 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
     event.view = cause.view;
     event.seat = (uint8_t)seat;
     event.flags = flags;
+    IKVI_CHECK((kind == IKV_KIND_ACTION_END) == (run->on == 0)); /* action-4 */
     event.target = ikv_bus_target_alive(a->bus, cause.target) ? cause.target
                                                               : ikvi_bus_root();
     event.action.action = ikvi_slots_bits(&a->s.action_slots, a, place);
@@ -111,6 +112,7 @@ static void hold(ikv_actions *a, uint32_t index, const ikv_event *cause,
 {
     uint32_t at = ikvi_held_action(a, index), seat = held_seat(a, index);
     action_run *run = action_run_at(a, at, seat);
+    IKVI_CHECK(index < first_fed(a) ? binding_run_at(a, index)->on : run->fed);
     /* There is room: one place for each binding and action, and seat. */
     *held_at(a, a->s.held_count++) = index;
     a->changes++;
@@ -135,6 +137,7 @@ static void let_go(ikv_actions *a, uint32_t index, bool synthetic)
     IKVI_CHECK(a->s.held_count > 0);
     while (*held_at(a, nth) != index)
         nth++;
+    IKVI_CHECK(nth < a->s.held_count);
     a->s.held_count--;
     for (uint32_t i = nth; i < a->s.held_count; i++)
         *held_at(a, i) = *held_at(a, i + 1);
@@ -172,6 +175,7 @@ static void latch(ikv_actions *a, uint32_t place, uint32_t seat,
     /* A handler of its start may have ended it, or fed it itself. */
     if (!b->on || run->fed)
         return;
+    IKVI_CHECK(run->on > 0);
     run->fed = run->latched = true;
     run->fed_x = is_zero(b->x, b->y) ? 1 : b->x;
     run->fed_y = b->y;

@@ -184,6 +184,7 @@ static bool pop_set(ikv_actions *a, uint32_t seat)
         at--;
     if (at == 0)
         return false;
+    IKVI_CHECK(at <= a->s.pushed_count && a->s.pushed_count <= IKV_PUSH_LIMIT);
     a->s.pushed_count--;
     for (uint32_t i = at - 1; i < a->s.pushed_count; i++)
         a->s.pushed[i] = a->s.pushed[i + 1];

@@ -5,8 +5,9 @@
 #include "text.h"
 
 /* Each string lies in a block behind the offset of the next one in its bucket.
- * Where strings are taken out a block is a multiple of 8 bytes long, and holes hold their length and the next hole's place,
- * in the order of places. The first byte of all is the empty string's. */
+ * Where strings are taken out a block is a multiple of 8 bytes long, and holes
+ * hold their length and the next hole's place, in the order of places. The first
+ * byte of all is the empty string's. */
 typedef struct names_hole {
     uint32_t next, size;
 } names_hole;
@@ -81,6 +82,7 @@ static uint32_t take_block(ikvi_names *names, void *base, uint32_t size)
     uint32_t before = 0;
     for (uint32_t at = names->free; at != 0;) {
         names_hole hole = hole_at(names, base, at);
+        IKVI_CHECK(hole.size > 0 && (hole.next == 0 || hole.next > at));
         if (hole.size >= size) {
             uint32_t rest = hole.next;
             if (hole.size > size) {

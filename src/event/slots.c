@@ -50,6 +50,7 @@ uint32_t ikvi_slots_take(ikvi_slots *slots, void *base)
     }
     if (++slots->used > slots->high)
         slots->high = slots->used;
+    IKVI_CHECK(slots->used <= slots->capacity);
     return index;
 }
 
@@ -69,6 +70,7 @@ void ikvi_slots_give(ikvi_slots *slots, void *base, uint32_t index)
         slots->head = index;
     slots->tail = index;
     slots->used--;
+    IKVI_CHECK(slots->head != IKVI_NO_SLOT);
 }
 
 const char *ikvi_slots_validate(const ikvi_slots *slots, void *base)

@@ -22,6 +22,7 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
                                const ikv_event *cause)
 {
     ikv_target none = {0};
+    IKVI_CHECK(p->used && r->routing);
     if (p->pending.bits != 0 && !ikvi_router_alive(r, p->pending))
         p->pending = none;
     if (p->loss_untold)

@@ -50,6 +50,7 @@ void ikvi_router_press(ikv_router *r, pointer *p, const ikv_event *event)
     uint64_t own = r->s.hold_us[p->seat] * UINT64_C(1000);
     p->hold_ns = event->time_ns + (own != 0 ? own : r->hold_ns);
     r->s.holds_due++;
+    IKVI_CHECK(r->s.holds_due <= r->capacity); /* router-2 */
 }
 
 /* After its handlers: CLICK2's menu. */

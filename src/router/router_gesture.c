@@ -124,6 +124,7 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
     ikv_target target = ikvi_router_common(r, first->pressed, p->pressed);
     if (target.bits == 0)
         return;
+    IKVI_CHECK(first->id != p->id && pair_of(r, p) == NULL);
     *pair = (finger_pair){.used = true,
                           .device = p->device,
                           .first = first->id,
@@ -177,6 +178,7 @@ void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
 static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
 {
     finger_pair ended = *pair;
+    IKVI_CHECK(pair->used);
     pair->used = false;
     if (ended.pinching)
         send_gesture(r, &ended, IKV_KIND_GESTURE_PINCH_END, event, ended.middle,

@@ -81,6 +81,7 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
                                  uint8_t reason)
 {
     ikv_target old = r->s.focused[seat];
+    IKVI_CHECK(seat < IKV_SEAT_LIMIT && !same(target, root_of(r)));
     if (same(old, target))
         return IKV_ABSENT;
     end_composing(r, seat, old);
@@ -249,6 +250,7 @@ static void remove_key(ikv_router *r, uint32_t index)
 static ikv_outcome key_down(ikv_router *r, ikv_event *event)
 {
     uint32_t at = find_key(r, event);
+    IKVI_CHECK(r->s.key_count <= r->key_capacity);
     if (at == r->s.key_count) {
         /* Its up would mean nothing: neither is told. */
         if (r->s.key_count == r->key_capacity) {

@@ -130,6 +130,7 @@ ikv_status ikvi_router_begin_modal(ikv_router *r, uint8_t seat,
         take_modal(r, at); /* it comes to the top */
     if (r->s.modal_count == IKV_MODAL_LIMIT)
         return IKV_FULL_MODALS;
+    IKVI_CHECK(find_modal(r, seat, target) == r->s.modal_count); /* router-5 */
     r->s.modals[r->s.modal_count++] = (modal){target, r->s.focused[seat], seat};
     r->s.cancels_outside |= (uint8_t)(1u << seat);
     want_retest(r);

@@ -279,6 +279,8 @@ void ikvi_router_move_over(ikv_router *r, pointer *p, ikv_target to,
     /* The pointer is there before anybody is told: a handler that asks finds it
      * so. */
     memcpy(p->chain, now.nodes, now.length * sizeof p->chain[0]);
+    IKVI_CHECK(now.length <= IKV_PATH_LIMIT &&
+               (now.length > 0) == (to.bits != 0));
     p->chain_length = now.length;
     p->over = to;
     p->in_view = to.bits != 0;

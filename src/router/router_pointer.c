@@ -256,6 +256,7 @@ static ikv_outcome pointer_moved(ikv_router *r, pointer *p, ikv_event *event)
     uint16_t bit = ikvi_button_bit(event->pointer.button);
     bool presses = (p->buttons & bit) != 0, releases = bit != 0 && !presses;
     ikv_target click = {0};
+    IKVI_CHECK(p->used && r->routing);
     /* Boundary events first, then a drag, then the move itself. */
     arrive(r, p, event);
     ikvi_router_moved(r, p, event);

@@ -454,6 +454,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
                                     uint8_t type)
 {
     state_pointer *p = find_next(s, filter, event->device, id);
+    IKVI_CHECK(s->s.reach[filter] <= s->capacity);
     if (p == NULL) {
         p = free_place(s, filter);
         if (p == NULL) {
@@ -471,6 +472,7 @@ static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
     }
     /* Before anything is added to the step's motion. */
     bring_up_to_date(s, p);
+    IKVI_CHECK(p->used && p->step == s->s.step);
     p->now.view = event->view;
     p->now.seat = event->seat;
     return p;

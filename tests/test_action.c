@@ -519,6 +519,23 @@ START_TEST(given_away)
     status_is(ikv_loop_set_seat(k.loop, 0, 1), IKV_BAD_ARGUMENT);
     status_is(ikv_loop_set_seat(NULL, 1, 1), IKV_BAD_ARGUMENT);
     status_is(ikv_loop_seat(NULL, 1, &given), IKV_BAD_ARGUMENT);
+    /* A9: what it feeds, too, and what it has toggled on */
+    ikv_event e = ikv_event_make(IKV_KIND_ACTION_FEED, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.action.action = ikv_actions_find(actions, "aim").bits;
+    e.action.x = 1;
+    ok(ikv_actions_set_toggle(actions, ikv_actions_find(actions, "jump"), 1,
+                              true));
+    ok(ikv_sink_push(k.fake.sink, &e));
+    do_words("+KeyA -KeyA |");
+    for (uint8_t seat = 1; seat < 3; seat++) {
+        ok(ikv_loop_set_seat(k.loop, k.fake.device, seat) >= 0 ? IKV_OK
+                                                               : IKV_STALE);
+        seen.text[0] = '\0';
+        do_words("| |");
+        ck_assert_int_eq(strstr(seen.text, "aimv/") != NULL, seat == 2);
+        ck_assert_int_eq(strstr(seen.text, "jumpv/") != NULL, seat == 2);
+    }
     /* one that is gone is nobody's */
     do_words("unplug |");
     status_is(ikv_loop_seat(k.loop, k.fake.device, &given), IKV_ABSENT);

@@ -406,7 +406,7 @@ IKV_API ikv_status ikv_actions_hear(ikv_actions *actions, ikv_action_id action,
  *          or x alone if y is 0
  * What comes from outside, over a network, is better pushed as action.feed, by a
  * port or ikv_sink_push_any(): then it is recorded, and plays back. What its
- * device feeds ends when that is gone.
+ * device feeds ends when that is gone, or is given to another seat.
  * Returns IKV_OK, STALE (the action, also while it is being removed), ABSENT if
  * its set is off for the seat, BAD_VALUE (not finite, beyond 2^30), BAD_ARGUMENT.
  * Context: owner thread, inside handlers too; O(1), and the deliveries. */

@@ -259,7 +259,8 @@ static void take_feed(ikv_actions *a, const action_input *input)
     ikvi_action_feed(a, at, seat, event->action.x, event->action.y, event);
 }
 
-/* A9, K1: what a device that is gone has fed is over. */
+/* A9, K1: what a device that is gone has fed is over. L10: if it is given to
+ * another seat, for all others. */
 static void lose_feeds(ikv_actions *a, const ikv_event *lost)
 {
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
@@ -269,7 +270,9 @@ static void lose_feeds(ikv_actions *a, const ikv_event *lost)
         action_run *run =
             action_run_at(a, ikvi_held_action(a, index), held_seat(a, index));
         /* Ended when what is over is looked for. */
-        if (run->fed_device == lost->device)
+        bool keeps = lost->kind == IKV_KIND_DEVICE_SEAT &&
+                     action_seat(a, lost->seat) == held_seat(a, index);
+        if (run->fed_device == lost->device && !keeps)
             run->fed_x = run->fed_y = 0;
     }
 }
@@ -570,7 +573,8 @@ static void note_input(ikv_actions *a, const ikv_event *event, uint8_t router,
     if (event->kind == IKV_KIND_ACTION_FEED)
         add_input(a, &input);
     else if (event->kind == IKV_KIND_DEVICE_REMOVE ||
-             event->kind == IKV_KIND_DEVICE_RESYNC)
+             event->kind == IKV_KIND_DEVICE_RESYNC ||
+             event->kind == IKV_KIND_DEVICE_SEAT)
         lose_feeds(a, event);
     for (uint32_t seat = 0; seat < a->seats; seat++)
         learns = learns || a->s.learning[seat].on;

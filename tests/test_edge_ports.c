@@ -295,6 +295,45 @@ START_TEST(port_falls_over)
 }
 END_TEST
 
+/* P1: a port that has more than the ring has room for is polled on within the
+ * frame; afterwards once a frame again. */
+static uint32_t polls, left;
+
+static ikv_status plays_more(void *state)
+{
+    const fake_port *fake = state;
+    polls++;
+    for (; left > 0; left--) {
+        ikv_event e =
+            key(left % 2 != 0 ? IKV_KIND_KEY_UP : IKV_KIND_KEY_DOWN, 0);
+        e.time_ns = ms_ns; /* of the loop, which has begun */
+        if (ikv_sink_play(fake->sink, &e, NULL) != IKV_OK)
+            break;
+    }
+    return IKV_OK;
+}
+
+START_TEST(polled_on)
+{
+    prepare();
+    k.config.loop.pending = 4;
+    k.port.poll = plays_more;
+    kit_open(&k);
+    kit_frame(&k, 0);
+    left = 10;
+    polls = 0;
+    kit_frame(&k, 20);
+    kit_frame(&k, 40);
+    ck_assert_uint_eq(left, 0);
+    ck_assert_uint_gt(polls, 2);
+    polls = 0;
+    for (uint64_t ms = 60; ms <= 140; ms += 20)
+        kit_frame(&k, ms);
+    ck_assert_uint_eq(polls, 5);
+    kit_close(&k);
+}
+END_TEST
+
 static void tap(fake_port *port, const char *code)
 {
     ikv_event e = key(IKV_KIND_KEY_DOWN, 1);
@@ -1623,6 +1662,7 @@ Suite *edge_ports_suite(void)
     add_table(s, "3 a port falls over", port_falls_over, 2);
     add(s, "3 ends while there is no room", ends_while_full);
     add(s, "K1 ends with what stays", ends_with_what_stays);
+    add(s, "P1 polled on", polled_on);
     add(s, "3 of no device, two ports", unnamed_of_two);
     add(s, "3 unnamed of all ports", unnamed_of_all);
     add_table(s, "4 clocks drift", drift, 5);

@@ -301,8 +301,7 @@ ikv_status ikv_draw(const ikv_draw_config *config)
             draw_targets(&d, layer);
     if (config->router != NULL)
         draw_pointers(&d);
-    if (config->trail != NULL && config->trail->points != NULL &&
-        config->trail->room > 0)
+    if (config->trail != NULL && config->trail->points != NULL)
         draw_trail(&d);
     return IKV_OK;
 }

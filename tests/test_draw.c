@@ -544,6 +544,25 @@ static const char no_times[] = "{\"format\":\"ikvar.tape/2\",\"until\":500}\n";
 
 /* A view of 640 by 360 on a page of 1280 by 800: 1.9167 times as large, from
  * (26.67, 34) on. Who is in it, once each and in stacking order, where it is. */
+/* The colours are chosen to be told apart: none changes by accident. */
+START_TEST(inks_as_they_are)
+{
+    static record r;
+    const ikv_draw_style *styles[] = {ikv_draw_dark(), ikv_draw_light()};
+    r.text[0] = '\0';
+    for (int s = 0; s < 2; s++) {
+        note(&r, "%08x %g\n", styles[s]->background,
+             (double)styles[s]->pointer_radius);
+        for (uint32_t what = 0; what < IKV_DRAW_COUNT; what++) {
+            const ikv_ink *ink = &styles[s]->inks[what];
+            note(&r, "%s %08x %08x %g%s\n", ikv_draw_name_of(what), ink->line,
+                 ink->fill, (double)ink->width, ink->dashed ? " dashed" : "");
+        }
+    }
+    expect_golden("inks.txt", r.text);
+}
+END_TEST
+
 START_TEST(svg_of_a_setup)
 {
     static const struct {
@@ -909,6 +928,7 @@ Suite *draw_suite(void)
     add_table(s, "SVG of a moment", svg_of_a_moment, ROWS(moments));
     add_table(s, "readable", readable, ROWS(readable_table));
     add(s, "inks without colour", inks_without_colour);
+    add(s, "inks", inks_as_they_are);
     add_table(s, "draw", draw_command_line, ROWS(draw_table));
     add_table(s, "CSV of a run", csv_of_a_run, 2);
     add_table(s, "plot", plot_command_line, ROWS(plot_table));

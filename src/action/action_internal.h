@@ -280,6 +280,13 @@ static inline uint32_t held_seat(const ikv_actions *a, uint32_t index)
     return a->seats > 1 ? index % a->seats : 0;
 }
 
+/* The place of the binding; of what is fed, counted from first_fed() on, of the
+ * action. */
+static inline uint32_t held_place(const ikv_actions *a, uint32_t index)
+{
+    return a->seats > 1 ? index / a->seats : index;
+}
+
 /* Those that are not told apart are the last one. */
 static inline uint8_t action_seat(const ikv_actions *a, uint8_t seat)
 {

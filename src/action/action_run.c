@@ -101,8 +101,8 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
 
 uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index)
 {
-    return index >= first_fed(a) ? (index - first_fed(a)) / a->seats
-                                 : binding_at(a, index / a->seats)->action;
+    return index >= first_fed(a) ? held_place(a, index - first_fed(a))
+                                 : binding_at(a, held_place(a, index))->action;
 }
 
 /* A1: an action is on while any of its bindings is, or it is fed; only the first
@@ -112,7 +112,6 @@ static void hold(ikv_actions *a, uint32_t index, const ikv_event *cause,
 {
     uint32_t at = ikvi_held_action(a, index), seat = held_seat(a, index);
     action_run *run = action_run_at(a, at, seat);
-    IKVI_CHECK(index < first_fed(a) ? binding_run_at(a, index)->on : run->fed);
     /* There is room: one place for each binding and action, and seat. */
     *held_at(a, a->s.held_count++) = index;
     a->changes++;
@@ -263,6 +262,9 @@ static void take_feed(ikv_actions *a, const action_input *input)
  * another seat, for all others. */
 static void lose_feeds(ikv_actions *a, const ikv_event *lost)
 {
+    uint32_t kept = UINT32_MAX;
+    if (lost->kind == IKV_KIND_DEVICE_SEAT)
+        kept = action_seat(a, lost->seat);
     for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
         uint32_t index = *held_at(a, nth);
         if (index < first_fed(a))
@@ -270,9 +272,7 @@ static void lose_feeds(ikv_actions *a, const ikv_event *lost)
         action_run *run =
             action_run_at(a, ikvi_held_action(a, index), held_seat(a, index));
         /* Ended when what is over is looked for. */
-        bool keeps = lost->kind == IKV_KIND_DEVICE_SEAT &&
-                     action_seat(a, lost->seat) == held_seat(a, index);
-        if (run->fed_device == lost->device && !keeps)
+        if (run->fed_device == lost->device && held_seat(a, index) != kept)
             run->fed_x = run->fed_y = 0;
     }
 }
@@ -514,7 +514,7 @@ static void add_motion_to_held(ikv_actions *a, uint32_t seat,
         uint32_t index = *held_at(a, nth);
         if (index >= first_fed(a))
             continue;
-        const action_binding *b = binding_at(a, index / a->seats);
+        const action_binding *b = binding_at(a, held_place(a, index));
         action_part part = b->shape.parts[b->shape.count - 1];
         if (held_seat(a, index) == seat && part.type == PART_MOVE &&
             ikvi_scope_holds(a, &b->scope, seat, input)) {
@@ -625,7 +625,7 @@ static bool goes_on(ikv_actions *a, uint32_t index)
             action_run_at(a, ikvi_held_action(a, index), held_seat(a, index));
         return !is_zero(fed->fed_x, fed->fed_y);
     }
-    const action_binding *b = binding_at(a, index / a->seats);
+    const action_binding *b = binding_at(a, held_place(a, index));
     uint32_t seat = held_seat(a, index);
     uint8_t router = action_run_at(a, b->action, seat)->router;
     /* Other scopes hold for the press alone. */
@@ -699,7 +699,7 @@ static void end_motion(ikv_actions *a)
         nth++;
         if (index >= first_fed(a))
             continue;
-        const action_shape *shape = &binding_at(a, index / a->seats)->shape;
+        const action_shape *shape = &binding_at(a, held_place(a, index))->shape;
         binding_run *run = binding_run_at(a, index);
         bool moved = run->moved;
         if (shape->axis || shape->parts[shape->count - 1].type != PART_MOVE)

@@ -110,7 +110,7 @@ static bool is_shadowed(const ikv_actions *a, uint32_t place, uint32_t seat)
         uint32_t index = *held_at(a, nth);
         if (index >= first_fed(a) || held_seat(a, index) != seat)
             continue;
-        const action_shape *held = &binding_at(a, index / a->seats)->shape;
+        const action_shape *held = &binding_at(a, held_place(a, index))->shape;
         action_part last = held->parts[held->count - 1];
         if (!held->axis && held->count > shape->count &&
             last.type == shape->parts[shape->count - 1].type &&
@@ -180,11 +180,11 @@ ikv_status ikv_actions_push(ikv_actions *actions, ikv_action_set set,
 static bool pop_set(ikv_actions *a, uint32_t seat)
 {
     uint32_t at = a->s.pushed_count;
+    IKVI_CHECK(at <= IKV_PUSH_LIMIT);
     while (at > 0 && a->s.pushed[at - 1].seat != seat)
         at--;
     if (at == 0)
         return false;
-    IKVI_CHECK(at <= a->s.pushed_count && a->s.pushed_count <= IKV_PUSH_LIMIT);
     a->s.pushed_count--;
     for (uint32_t i = at - 1; i < a->s.pushed_count; i++)
         a->s.pushed[i] = a->s.pushed[i + 1];

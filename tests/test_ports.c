@@ -4,6 +4,7 @@
 #include "support.h"
 
 #include <pthread.h>
+#include <signal.h>
 #include <pty.h>
 #include <time.h>
 #include <unistd.h>
@@ -298,6 +299,56 @@ START_TEST(waking)
 }
 END_TEST
 
+/* P1: a signal ends a wait that begins after it, too; what it says is told. */
+static const struct {
+    int number;
+    ikv_kind kind;
+} signal_table[] = {{SIGWINCH, IKV_KIND_WINDOW_RESIZE},
+                    {SIGTERM, IKV_KIND_WINDOW_CLOSE},
+                    {SIGCONT, IKV_KIND_WINDOW_RESIZE}};
+
+START_TEST(signals_wake)
+{
+    int told = 0;
+    open_tested(5);
+    open_in_kit(0);
+    run_frames(2);
+    hears(ikv_kit_bus(kit), signal_table[_i].kind, (ikv_target){0}, count_heard,
+          &told);
+    uint64_t begin = t.port.now(t.port.state);
+    raise(signal_table[_i].number);
+    t.port.wait(t.port.state, begin + 20000000000, false);
+    ck_assert_uint_lt(t.port.now(t.port.state), begin + 10000000000);
+    run_frames(2);
+    ck_assert_int_eq(told, 1);
+    ikv_kit_close(kit);
+    close_tested(5);
+}
+END_TEST
+
+/* K1: a button that is down as the window loses the focus is pressed anew. */
+START_TEST(pressed_anew)
+{
+    static const char bytes[] =
+        "\033[<0;3;4M\033[O\033[I\033[<0;5;5M\033[<0;5;5m";
+    int downs = 0, ups = 0;
+    open_tested(5);
+    open_in_kit(0);
+    hears(ikv_kit_bus(kit), IKV_KIND_POINTER_DOWN, (ikv_target){0}, count_heard,
+          &downs);
+    hears(ikv_kit_bus(kit), IKV_KIND_POINTER_UP, (ikv_target){0}, count_heard,
+          &ups);
+    ck_assert_int_eq(write(t.master, bytes, sizeof bytes - 1),
+                     sizeof bytes - 1);
+    for (int i = 0; i < 100 && ups == 0; i++)
+        run_frames(2);
+    ck_assert_int_eq(downs, 2);
+    ck_assert_int_eq(ups, 1);
+    ikv_kit_close(kit);
+    close_tested(5);
+}
+END_TEST
+
 /* ------------------------------------------------------------- wrappers -- */
 
 /* Fail the Nth, for every N: the loop goes on, or ends; nothing leaks or hangs.
@@ -390,6 +441,8 @@ Suite *ports_suite(void)
     add_table(s, "P1 P2 in a loop", in_a_loop, PORTS);
     add_table(s, "P1 questions", questions, PORTS);
     add_table(s, "P1 L6 wake", waking, PORTS);
+    add_table(s, "P1 woken by signals", signals_wake, ROWS(signal_table));
+    add(s, "K1 pressed anew", pressed_anew);
     add(s, "P1 waits to the end", waits_to_the_end);
     add_table(s, "P3 each fault", each_fault, 9);
     add_table(s, "every Nth call", every_nth_call, 2 * IKV_CALL_COUNT);

@@ -158,6 +158,15 @@ static void install(int number, void (*handler)(int), struct sigaction *old)
     sigaction(number, &action, old);
 }
 
+/* What waits looks at what the signal has left: one that came just before it
+ * began to wait, too. Safe in signal handlers: write() only. */
+static void wake(const terminal *t)
+{
+    uint64_t once = 1;
+    if (t == NULL || write(t->woken, &once, sizeof once) < 0)
+        return; /* it is full: woken already */
+}
+
 /* The first request to end is passed on; the second one is obeyed. */
 static void on_other(int number)
 {
@@ -166,6 +175,7 @@ static void on_other(int number)
     switch (number) {
     case SIGWINCH:
         resized = 1;
+        wake(active);
         break;
     case SIGTSTP:
         if (active != NULL)
@@ -179,6 +189,7 @@ static void on_other(int number)
         if (active != NULL)
             set_raw(active);
         resized = 1;
+        wake(active);
         break;
     default:
         /* a program that hangs must not hold its terminal */
@@ -188,6 +199,7 @@ static void on_other(int number)
             die_of(number);
         }
         asked_to_end = 1;
+        wake(active);
         break;
     }
     errno = error;
@@ -382,9 +394,12 @@ static void take_mouse(terminal *t, const token *m, uint64_t now)
 
 static void take_focus(terminal *t, bool got, uint64_t now)
 {
-    /* what is held when it goes is not ours to see released */
-    if (!got)
+    /* what is held when it goes is not ours to see released; a button that is
+     * released elsewhere would make its next press one that comes twice */
+    if (!got) {
         release_due(t, now, true);
+        t->buttons = 0;
+    }
     ikv_event event =
         ikv_event_make(got ? IKV_KIND_WINDOW_FOCUS : IKV_KIND_WINDOW_BLUR, now);
     event.device = t->keyboard;
@@ -520,7 +535,7 @@ static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
     }
     for (;;) {
         uint64_t now = terminal_now(t);
-        if (now >= until_ns || asked_to_end == 1)
+        if (now >= until_ns)
             return IKV_OK;
         uint64_t left = until_ns - now;
         struct timespec timeout = {(time_t)(left / 1000000000),
@@ -547,10 +562,7 @@ static ikv_status terminal_wait(void *state, uint64_t until_ns, bool for_input)
 
 static void terminal_wake(void *state)
 {
-    const terminal *t = state;
-    uint64_t once = 1;
-    if (write(t->woken, &once, sizeof once) < 0)
-        return; /* it is full: woken already */
+    wake(state);
 }
 
 static ikv_status terminal_start(void *state, ikv_sink *sink)

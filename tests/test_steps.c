@@ -474,6 +474,34 @@ static void pushes_late(void) /* after the queue was drained */
     ikv_target everywhere = {0};
     hears(k.bus, IKV_KIND_LOOP_FRAME, everywhere, push_a_key, NULL);
 }
+static void action_is_on(bool told)
+{
+    ikv_actions *actions = ikv_kit_actions(k.kit);
+    ikv_action_id scroll;
+    ok(ikv_actions_add(actions, IKV_MAIN_SET, "scroll", &scroll));
+    ok(ikv_actions_bind(actions, scroll, "KeyA", NULL, NULL));
+    ok(ikv_actions_hear(actions, scroll,
+                        told ? IKV_ACTION_HELD : IKV_ACTION_STARTED,
+                        count_heard, &waits_for_input, NULL));
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.key.code = ikv_code_find("KeyA");
+    ok(ikv_sink_push(k.fake.sink, &e));
+    for (int i = 0; i < 3; i++) {
+        k.fake.now_ns += 10000000;
+        ck_assert(whole_frame(k.loop));
+    }
+    ck_assert(ikv_actions_ask(actions, scroll, 0).on);
+    waits_for_input = 0;
+}
+static void scrolls(void)
+{
+    action_is_on(true);
+}
+static void is_held(void) /* and nobody hears that it is */
+{
+    action_is_on(false);
+}
 static void nothing(void) {}
 
 static const struct {
@@ -484,7 +512,8 @@ static const struct {
                   {is_stopped, 0, false},       {has_quit, 0, false},
                   {has_key_ahead, 0, false},    {may_hold, 0, false},
                   {has_left, 0, false},         {has_deferred, 0, false},
-                  {has_deferred_any, 0, false}, {pushes_late, 0, false}};
+                  {has_deferred_any, 0, false}, {pushes_late, 0, false},
+                  {scrolls, 0, false},          {is_held, 1, false}};
 
 START_TEST(not_idle)
 {

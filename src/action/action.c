@@ -71,11 +71,19 @@ static void set_action_time(ikv_actions *actions, uint64_t time_ns)
     actions->s.time_ns = time_ns;
 }
 
+/* Of kinds of the same number, too: that is seldom, and no harm. */
+static bool actions_await(const ikv_actions *a)
+{
+    return a->s.held_count > 0 &&
+           ikvi_bus_hears_any(a->bus, IKV_KIND_ACTION_HOLD);
+}
+
 static const ikvi_actions_calls action_calls = {.set_time = set_action_time,
                                                 .follow = ikv_actions_follow,
                                                 .take = ikv_actions_take,
                                                 .settle = ikv_actions_settle,
-                                                .step = ikv_actions_step};
+                                                .step = ikv_actions_step,
+                                                .awaits = actions_await};
 
 ikv_status ikv_actions_open(const ikv_actions_config *config,
                             ikv_actions **actions)

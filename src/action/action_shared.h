@@ -17,6 +17,8 @@ typedef struct ikvi_actions_calls {
     void (*settle)(ikv_actions *actions, uint64_t time_ns, bool typed,
                    bool lost);
     void (*step)(ikv_actions *actions, uint64_t time_ns);
+    /* Whether somebody is told in each step of what is on. */
+    bool (*awaits)(const ikv_actions *actions);
 } ikvi_actions_calls;
 
 static inline const ikvi_actions_calls *

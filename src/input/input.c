@@ -352,6 +352,14 @@ static uint64_t focus_turn(const ikv_input *own)
     return turn;
 }
 
+static bool awaits(const ikv_input *own)
+{
+    const input_block *in = (const input_block *)own;
+    return next_hold(in) != UINT64_MAX ||
+           (in->actions != NULL &&
+            ikvi_actions_calls_of(in->actions)->awaits(in->actions));
+}
+
 static bool text_area(const ikv_input *own, float box[4])
 {
     const input_block *in = (const input_block *)own;
@@ -376,6 +384,7 @@ static const ikvi_input_calls input_calls = {.begin_frame =
                                              .finish = ikv_input_finish,
                                              .end_step = ikv_input_end_step,
                                              .next_hold = ikv_input_next_hold,
+                                             .awaits = awaits,
                                              .advance = advance,
                                              .settle = settle,
                                              .set_time = set_time,

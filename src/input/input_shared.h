@@ -23,6 +23,9 @@ typedef struct ikvi_input_calls {
     void (*finish)(ikv_input *input, uint64_t last_ns, uint64_t end_ns);
     void (*end_step)(ikv_input *input, uint64_t step, uint64_t time_ns);
     uint64_t (*next_hold)(const ikv_input *input);
+    /* Whether the next step has something to tell though no input comes: a press
+     * may become a hold, or an action is on. */
+    bool (*awaits)(const ikv_input *input);
     /* Holds up to that time, each with the actions that follow from it. */
     void (*advance)(ikv_input *input, uint64_t time_ns);
     /* What the actions make of what has changed by itself. */
@@ -91,6 +94,11 @@ static inline void ikvi_input_end_step(ikv_input *input, uint64_t step,
 static inline uint64_t ikvi_input_next_hold(const ikv_input *input)
 {
     return input != NULL ? input->calls->next_hold(input) : UINT64_MAX;
+}
+
+static inline bool ikvi_input_awaits(const ikv_input *input)
+{
+    return input != NULL && input->calls->awaits(input);
 }
 
 static inline void ikvi_input_advance(ikv_input *input, uint64_t time_ns)

@@ -118,7 +118,7 @@ static bool may_idle(const ikv_loop *loop)
         loop->leaving_count > 0 || ikv_queue_waiting(loop->queue) > 0 ||
         ikvi_bus_awaits(loop->bus))
         return false;
-    return ikvi_input_next_hold(loop->input) == UINT64_MAX;
+    return !ikvi_input_awaits(loop->input);
 }
 
 /* L6: waits for input, or for a wake; the steps stand still meanwhile. With

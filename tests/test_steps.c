@@ -502,6 +502,40 @@ static void is_held(void) /* and nobody hears that it is */
 {
     action_is_on(false);
 }
+/* Two targets meet, or part again and linger. */
+static void touches(uint8_t inside, uint16_t linger)
+{
+    ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
+    ikv_target a = rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
+    ikv_target b = rect_target(k.scene, (ikv_target){0}, 5, 5, 10, 10, 0);
+    ikv_sensing sensing = IKV_SENSING_INIT;
+    ok(ikv_scene_set_tags(k.scene, b, 1));
+    sensing.senses = 1;
+    sensing.inside = inside;
+    sensing.linger = linger;
+    ok(ikv_overlaps_sense(overlaps, a, &sensing));
+    hears(k.bus, IKV_KIND_OVERLAP_INSIDE, a, count_heard, &waits_for_input);
+    for (int i = 0; i < 6; i++) {
+        k.fake.now_ns += 10000000;
+        ck_assert(whole_frame(k.loop));
+        if (i == 2 && linger > 0)
+            ok(ikv_scene_move(k.scene, b, 50, 50));
+    }
+    ck_assert(ikv_overlaps_touches(overlaps, a, b)); /* what lingers, too */
+    waits_for_input = 0;
+}
+static void is_inside(void)
+{
+    touches(IKV_INSIDE_ALWAYS, 0);
+}
+static void rests_inside(void)
+{
+    touches(IKV_INSIDE_MOVING, 0);
+}
+static void lingers(void)
+{
+    touches(IKV_INSIDE_MOVING, 100);
+}
 static void nothing(void) {}
 
 static const struct {
@@ -513,7 +547,9 @@ static const struct {
                   {has_key_ahead, 0, false},    {may_hold, 0, false},
                   {has_left, 0, false},         {has_deferred, 0, false},
                   {has_deferred_any, 0, false}, {pushes_late, 0, false},
-                  {scrolls, 0, false},          {is_held, 1, false}};
+                  {scrolls, 0, false},          {is_held, 1, false},
+                  {is_inside, 0, false},        {rests_inside, 1, false},
+                  {lingers, 0, false}};
 
 START_TEST(not_idle)
 {

@@ -184,9 +184,10 @@ IKV_API void ikv_loop_quit(ikv_loop *loop);
 
 /* In idle mode a frame that has nothing left to do (no timer, no deferred
  * event, no press that may become a hold, no action that is on and whose holds
- * are heard) ends only when there is input, or after ikv_loop_wake(); the steps stand still meanwhile. For programs that
- * draw only when something happens. The clock's port must wait; with several
- * polled ports each frame looks at them.
+ * are heard, no contact that lingers or is told inside in each step) ends only
+ * when there is input, or after ikv_loop_wake(); the steps stand still meanwhile.
+ * For programs that draw only when something happens. The clock's port must wait;
+ * with several polled ports each frame looks at them.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
 

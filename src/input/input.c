@@ -357,7 +357,9 @@ static bool awaits(const ikv_input *own)
     const input_block *in = (const input_block *)own;
     return next_hold(in) != UINT64_MAX ||
            (in->actions != NULL &&
-            ikvi_actions_calls_of(in->actions)->awaits(in->actions));
+            ikvi_actions_calls_of(in->actions)->awaits(in->actions)) ||
+           (in->overlaps != NULL &&
+            ikvi_overlaps_calls_of(in->overlaps)->awaits(in->overlaps));
 }
 
 static bool text_area(const ikv_input *own, float box[4])

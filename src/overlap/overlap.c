@@ -91,7 +91,8 @@ static void open_tables(ikv_overlaps *o)
     ikvi_near_open(o);
 }
 
-static const ikvi_overlaps_calls overlap_calls = {.step = ikv_overlaps_step};
+static const ikvi_overlaps_calls overlap_calls = {
+    .step = ikv_overlaps_step, .awaits = ikvi_contact_awaits};
 
 ikv_status ikv_overlaps_open(const ikv_overlaps_config *config,
                              ikv_overlaps **overlaps)

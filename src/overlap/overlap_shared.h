@@ -11,6 +11,7 @@ uint64_t ikvi_overlaps_saved(ikv_overlaps *overlaps, ikvi_saved *to);
 /* How an input reaches overlaps: as ikvi_state_calls. */
 typedef struct ikvi_overlaps_calls {
     ikv_status (*step)(ikv_overlaps *overlaps, uint64_t step, uint64_t time_ns);
+    bool (*awaits)(const ikv_overlaps *overlaps);
 } ikvi_overlaps_calls;
 
 static inline const ikvi_overlaps_calls *

@@ -262,6 +262,22 @@ static void tell_insides(ikv_overlaps *o, uint64_t time_ns)
     }
 }
 
+bool ikvi_contact_awaits(const ikv_overlaps *o)
+{
+    bool awaits = o->s.lingering > 0;
+    if (awaits || !ikvi_bus_hears_any(o->bus, IKV_KIND_OVERLAP_INSIDE))
+        return awaits;
+    for (uint32_t i = 0; i < o->heads && !awaits; i++)
+        for (uint32_t at = *contact_head(o, i); at != NO_TOUCH;
+             at = contact_at(o, at)->next_hash) {
+            const overlap_contact *c = contact_at(o, at);
+            for (uint32_t side = 0; side < SIDES; side++)
+                awaits =
+                    awaits || (c->always[side] > 0 && wants_inside(o, c, side));
+        }
+    return awaits;
+}
+
 /* What cleaning up will need: who lies beside them in lists. */
 static inline void fetch_cleaned(const ikv_overlaps *o, uint32_t nth)
 {

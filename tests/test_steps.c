@@ -536,6 +536,24 @@ static void lingers(void)
 {
     touches(IKV_INSIDE_MOVING, 100);
 }
+/* A mouse that rests is over something else, which the next step tells. */
+static void is_over(void)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k.fake.now_ns);
+    e.device = k.fake.device;
+    e.pointer.type = IKV_MOUSE;
+    e.pointer.x = e.pointer.y = 5;
+    ok(ikv_sink_push(k.fake.sink, &e));
+    for (int i = 0; i < 3; i++) {
+        k.fake.now_ns += 10000000;
+        ck_assert(whole_frame(k.loop));
+    }
+}
+static void is_over_another(void)
+{
+    is_over();
+    rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
+}
 static void nothing(void) {}
 
 static const struct {
@@ -549,7 +567,8 @@ static const struct {
                   {has_deferred_any, 0, false}, {pushes_late, 0, false},
                   {scrolls, 0, false},          {is_held, 1, false},
                   {is_inside, 0, false},        {rests_inside, 1, false},
-                  {lingers, 0, false}};
+                  {lingers, 0, false},          {is_over, 1, false},
+                  {is_over_another, 0, false}};
 
 START_TEST(not_idle)
 {

@@ -182,12 +182,14 @@ IKV_API ikv_status ikv_loop_end(ikv_loop *loop);
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_quit(ikv_loop *loop);
 
-/* In idle mode a frame that has nothing left to do (no timer, no deferred
- * event, no press that may become a hold, no action that is on and whose holds
- * are heard, no contact that lingers or is told inside in each step) ends only
- * when there is input, or after ikv_loop_wake(); the steps stand still meanwhile.
- * For programs that draw only when something happens. The clock's port must wait;
- * with several polled ports each frame looks at them.
+/* In idle mode a frame that has nothing left to do ends only when there is input,
+ * or after ikv_loop_wake(); the steps stand still meanwhile. For programs that
+ * draw only when something happens. The clock's port must wait; with several
+ * polled ports each frame looks at them.
+ * What is left to do: timers, deferred events, a press that may become a hold; and
+ * what the next step tells by itself: of a scene that has changed since this one's
+ * input (mice that rest), of an action that is on and whose holds are heard, of a
+ * contact that lingers or is told inside in each step.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_set_idle(ikv_loop *loop, bool idles);
 

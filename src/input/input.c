@@ -355,7 +355,7 @@ static uint64_t focus_turn(const ikv_input *own)
 static bool awaits(const ikv_input *own)
 {
     const input_block *in = (const input_block *)own;
-    return next_hold(in) != UINT64_MAX ||
+    return next_hold(in) != UINT64_MAX || is_stale(own) ||
            (in->actions != NULL &&
             ikvi_actions_calls_of(in->actions)->awaits(in->actions)) ||
            (in->overlaps != NULL &&

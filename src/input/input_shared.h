@@ -24,7 +24,8 @@ typedef struct ikvi_input_calls {
     void (*end_step)(ikv_input *input, uint64_t step, uint64_t time_ns);
     uint64_t (*next_hold)(const ikv_input *input);
     /* Whether the next step has something to tell though no input comes: a press
-     * may become a hold, an action is on, a contact lingers. */
+     * may become a hold, a mouse may be over something else, an action is on, a
+     * contact lingers. */
     bool (*awaits)(const ikv_input *input);
     /* Holds up to that time, each with the actions that follow from it. */
     void (*advance)(ikv_input *input, uint64_t time_ns);

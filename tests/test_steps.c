@@ -502,8 +502,8 @@ static void is_held(void) /* and nobody hears that it is */
 {
     action_is_on(false);
 }
-/* Two targets meet, or part again and linger. */
-static void touches(uint8_t inside, uint16_t linger)
+/* Two targets meet and touch for some more steps, or part again and linger. */
+static void touches(uint8_t inside, uint16_t linger, int steps)
 {
     ikv_overlaps *overlaps = ikv_kit_overlaps(k.kit);
     ikv_target a = rect_target(k.scene, (ikv_target){0}, 0, 0, 10, 10, 0);
@@ -513,12 +513,13 @@ static void touches(uint8_t inside, uint16_t linger)
     sensing.senses = 1;
     sensing.inside = inside;
     sensing.linger = linger;
-    ok(ikv_overlaps_sense(overlaps, a, &sensing));
     hears(k.bus, IKV_KIND_OVERLAP_INSIDE, a, count_heard, &waits_for_input);
-    for (int i = 0; i < 6; i++) {
+    for (int i = 0; i < 8; i++) {
+        if (i == 7 - steps)
+            ok(ikv_overlaps_sense(overlaps, a, &sensing));
         k.fake.now_ns += 10000000;
         ck_assert(whole_frame(k.loop));
-        if (i == 2 && linger > 0)
+        if (i == 4 && linger > 0)
             ok(ikv_scene_move(k.scene, b, 50, 50));
     }
     ck_assert(ikv_overlaps_touches(overlaps, a, b)); /* what lingers, too */
@@ -526,15 +527,20 @@ static void touches(uint8_t inside, uint16_t linger)
 }
 static void is_inside(void)
 {
-    touches(IKV_INSIDE_ALWAYS, 0);
+    touches(IKV_INSIDE_ALWAYS, 0, 5);
 }
 static void rests_inside(void)
 {
-    touches(IKV_INSIDE_MOVING, 0);
+    touches(IKV_INSIDE_MOVING, 0, 5);
 }
 static void lingers(void)
 {
-    touches(IKV_INSIDE_MOVING, 100);
+    touches(IKV_INSIDE_MOVING, 100, 5);
+}
+static void
+came_inside(void) /* in this step: the next one is the first to tell */
+{
+    touches(IKV_INSIDE_ALWAYS, 0, 0);
 }
 /* A mouse that rests is over something else, which the next step tells. */
 static void is_over(void)
@@ -568,7 +574,7 @@ static const struct {
                   {scrolls, 0, false},          {is_held, 1, false},
                   {is_inside, 0, false},        {rests_inside, 1, false},
                   {lingers, 0, false},          {is_over, 1, false},
-                  {is_over_another, 0, false}};
+                  {is_over_another, 0, false},  {came_inside, 0, false}};
 
 START_TEST(not_idle)
 {

@@ -71,7 +71,8 @@ static void set_action_time(ikv_actions *actions, uint64_t time_ns)
     actions->s.time_ns = time_ns;
 }
 
-/* Of kinds of the same number, too: that is seldom, and no harm. */
+/* It may be said though nobody hears them any more: then the loop goes on for
+ * nothing while something is held. */
 static bool actions_await(const ikv_actions *a)
 {
     return a->s.held_count > 0 &&

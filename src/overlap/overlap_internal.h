@@ -454,10 +454,10 @@ void ikvi_touch_end_reports(ikv_overlaps *o);
 
 /* overlap_tell.c */
 /* What has changed in this step, and who gets overlap.inside. */
+void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns);
 /* Whether the next step tells something though nothing changes: what lingers, or
  * is inside and told so in each step. */
 bool ikvi_contact_awaits(const ikv_overlaps *o);
-void ikvi_contact_tell(ikv_overlaps *o, uint64_t time_ns);
 
 /* overlap_meet.c */
 /* Of two whose boxes meet. */

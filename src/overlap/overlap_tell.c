@@ -223,15 +223,21 @@ static bool has_moved(const ikv_overlaps *o, const overlap_contact *c)
            part_at(o, c->place[1])->moved == before;
 }
 
+/* Whether a side has entered, and hears that it is inside. */
+static bool hears_inside(const ikv_overlaps *o, const overlap_contact *c,
+                         uint32_t side)
+{
+    return c->entered[side] && c->pieces[side] > 0 &&
+           ikvi_bus_hears(o->bus, IKV_KIND_OVERLAP_INSIDE,
+                          (ikv_target){c->party[side]});
+}
+
 /* Whether a side gets `inside` in this step. */
 static bool wants_inside(const ikv_overlaps *o, const overlap_contact *c,
                          uint32_t side)
 {
-    return c->entered[side] && c->pieces[side] > 0 &&
-           c->since[side] != o->s.step &&
-           (c->always[side] > 0 || has_moved(o, c)) &&
-           ikvi_bus_hears(o->bus, IKV_KIND_OVERLAP_INSIDE,
-                          (ikv_target){c->party[side]});
+    return c->since[side] != o->s.step &&
+           (c->always[side] > 0 || has_moved(o, c)) && hears_inside(o, c, side);
 }
 
 /* O3: to those who asked for it, in the usual order. */
@@ -273,7 +279,7 @@ bool ikvi_contact_awaits(const ikv_overlaps *o)
             const overlap_contact *c = contact_at(o, at);
             for (uint32_t side = 0; side < SIDES; side++)
                 awaits =
-                    awaits || (c->always[side] > 0 && wants_inside(o, c, side));
+                    awaits || (c->always[side] > 0 && hears_inside(o, c, side));
         }
     return awaits;
 }

@@ -109,8 +109,8 @@ static void turn_box(uint32_t direction, float box[4])
 }
 
 /* FOCUS5: how far one is to the right of the other: along, and twice what it lies
- * to the side, first where their boxes begin, then where their middles are. False if it
- * is not to the right: its middle and its far edge must be further. */
+ * to the side, first where their boxes begin, then where their middles are. False
+ * if it is not to the right: its middle and its far edge must be further. */
 static bool is_toward(const float from[4], const float to[4], float far[2])
 {
     float along = to[0] - from[2], side = 0;

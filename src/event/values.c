@@ -115,3 +115,11 @@ bool ikvi_coordinate_is_good(float value)
 {
     return value >= -IKV_COORDINATE_LIMIT && value <= IKV_COORDINATE_LIMIT;
 }
+
+bool ikvi_key_is_held(const ikv_event *held, uint32_t count, uint32_t code)
+{
+    for (uint32_t i = 0; i < count; i++)
+        if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == code)
+            return true;
+    return false;
+}

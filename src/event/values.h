@@ -46,4 +46,7 @@ static inline uint16_t ikvi_button_bit(int8_t button)
 }
 uint16_t ikvi_modifier_bit(uint32_t code);
 
+/* Whether a key is among what a port says is down. */
+bool ikvi_key_is_held(const ikv_event *held, uint32_t count, uint32_t code);
+
 #endif

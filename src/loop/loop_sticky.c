@@ -179,14 +179,6 @@ bool ikvi_loop_sticky(ikv_loop *loop, const ikv_event *event, ikv_event *after,
     return true;
 }
 
-static bool holds_code(const ikv_event *held, uint32_t count, uint32_t code)
-{
-    for (uint32_t i = 0; i < count; i++)
-        if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == code)
-            return true;
-    return false;
-}
-
 uint32_t ikvi_loop_resync_sticky(ikv_loop *loop, uint16_t device,
                                  ikv_event *held, uint32_t named, uint32_t room)
 {
@@ -194,7 +186,7 @@ uint32_t ikvi_loop_resync_sticky(ikv_loop *loop, uint16_t device,
     uint32_t count = named;
     for (uint32_t i = s->count; i-- > 0;) {
         sticky_key *key = &s->keys[i];
-        if (key->device != device || holds_code(held, named, key->code))
+        if (key->device != device || ikvi_key_is_held(held, named, key->code))
             continue;
         if (key->how == STICKY_AGAIN)
             key->how = STICKY_LOCKED;

@@ -317,14 +317,6 @@ bool ikvi_router_key_is_down(const ikv_router *r, const ikv_event *event)
     return find_key(r, event) < r->s.key_count;
 }
 
-static bool is_held(const held_key *key, const ikv_event *held, uint32_t count)
-{
-    for (uint32_t i = 0; i < count; i++)
-        if (held[i].kind == IKV_KIND_KEY_DOWN && held[i].key.code == key->code)
-            return true;
-    return false;
-}
-
 /* K1: in the order of their downs. */
 void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
                               const ikv_event *held, uint32_t count)
@@ -334,7 +326,7 @@ void ikvi_router_release_keys(ikv_router *r, const ikv_event *cause,
          * again. */
         held_key key = *key_at(r, i);
         if (!ikvi_router_belongs(cause, key.device, key.view) ||
-            is_held(&key, held, count)) {
+            ikvi_key_is_held(held, count, key.code)) {
             i++;
             continue;
         }

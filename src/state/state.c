@@ -194,6 +194,11 @@ static bool is_key(uint32_t code)
     return code >> 16 == 7 && (code & 0xffff) < KEYS;
 }
 
+static uint32_t state_key_code(const state_key *key)
+{
+    return 0x00070000u | key->usage;
+}
+
 /* NULL if it is not known, and so is up. */
 static state_key *state_key_of(const ikv_state *s, uint32_t filter,
                                uint8_t seat, uint32_t code)
@@ -366,15 +371,6 @@ static void let_key_up(ikv_state *s, uint32_t filter, const ikv_event *event)
     }
 }
 
-static bool names_key(const ikv_event *held, uint32_t count, uint8_t usage)
-{
-    for (uint32_t i = 0; i < count; i++)
-        if (held[i].kind == IKV_KIND_KEY_DOWN && is_key(held[i].key.code) &&
-            (held[i].key.code & 0xff) == usage)
-            return true;
-    return false;
-}
-
 /* Keys of a device, or of a window that has lost the focus. */
 static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
                          const ikv_event *held, uint32_t count)
@@ -388,7 +384,7 @@ static void release_keys(ikv_state *s, uint32_t filter, const ikv_event *cause,
                 if (key->holders[i] != 0 &&
                     (blur ? key->view == cause->view
                           : key->holders[i] == holder_of(cause)) &&
-                    !names_key(held, count, key->usage))
+                    !ikvi_key_is_held(held, count, state_key_code(key)))
                     release_key(s, key, i);
         }
         update_modifiers(s, filter, seat);
@@ -732,7 +728,7 @@ static void move_key(ikv_state *s, uint32_t filter, state_key *key, uint32_t i,
                      const ikv_event *event)
 {
     uint64_t since_ns = key->since_ns;
-    uint32_t code = 0x00070000u | key->usage;
+    uint32_t code = state_key_code(key);
     uint8_t view = key->view;
     release_key(s, key, i);
     state_key *to = place_for_key(s, filter, event->seat, code);
@@ -1001,7 +997,7 @@ const char *ikv_state_validate(const ikv_state *state)
                 if (key->holders[0] != 0 && key->holders[0] == key->holders[1])
                     return "state-1";
                 if (key->used && state_key_of(state, filter, (uint8_t)seat,
-                                              0x00070000u | key->usage) != key)
+                                              state_key_code(key)) != key)
                     return "state-1";
             }
         for (uint32_t i = 0; i < state->capacity; i++) {

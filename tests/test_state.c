@@ -314,13 +314,13 @@ START_TEST(frame_motion)
 END_TEST
 
 /* S1: as many places as keys are used say what one for each key says; fewer
- * refuse presses, and nothing stays down for it. */
+ * refuse presses, and nothing stays down for it. T1: which, whatever the frames. */
 START_TEST(few_key_places)
 {
-    static const uint32_t places[] = {256, 6, 3};
-    ikv_state *states[3];
+    static const uint32_t places[] = {256, 6, 3, 3}, frames[] = {5, 5, 5, 11};
+    ikv_state *states[4];
     uint64_t seed = (uint64_t)_i + 1;
-    for (int n = 0; n < 3; n++) {
+    for (int n = 0; n < 4; n++) {
         ikv_state_config config = IKV_STATE_INIT;
         config.keys = places[n];
         config.seats = 2;
@@ -341,10 +341,10 @@ START_TEST(few_key_places)
         ikv_event held = ikv_event_make(IKV_KIND_KEY_DOWN, step);
         held.device = e.device;
         held.key.code = 0x000700de + random_below(&seed, 6);
-        for (int k3 = 0; k3 < 3; k3++) {
+        for (int k3 = 0; k3 < 4; k3++) {
             if (step % 3 == 0)
                 ikv_state_begin_step(states[k3], step);
-            if (step % 5 == 0)
+            if (step % frames[k3] == 0)
                 ikv_state_begin_frame(states[k3]);
             if (e.kind == IKV_KIND_DEVICE_RESYNC)
                 ikv_state_resync(states[k3], IKV_STATE_RAW, &e, &held, 1);
@@ -354,12 +354,15 @@ START_TEST(few_key_places)
         }
         bool down[3][8] = {{false}}; /* for either player */
         for (uint32_t key = 0; key < 16; key++) {
-            ikv_key_state of[3];
-            for (int k3 = 0; k3 < 3; k3++)
+            ikv_key_state of[4];
+            for (int k3 = 0; k3 < 4; k3++)
                 of[k3] =
                     ikv_state_key(states[k3], IKV_STATE_RAW, (uint8_t)(key / 8),
                                   0x000700de + key % 8);
             ck_assert_mem_eq(&of[0], &of[1], sizeof of[0]);
+            of[3].frame_down = of[2].frame_down;
+            of[3].frame_up = of[2].frame_up;
+            ck_assert_mem_eq(&of[2], &of[3], sizeof of[2]);
             for (int k3 = 0; k3 < 3; k3++)
                 down[k3][key % 8] |= of[k3].down;
         }
@@ -377,7 +380,9 @@ START_TEST(few_key_places)
     }
     ck_assert_uint_eq(ikv_state_refused(states[1]), 0);
     ck_assert_uint_gt(ikv_state_refused(states[2]), 0);
-    for (int n = 0; n < 3; n++)
+    ck_assert_uint_eq(ikv_state_refused(states[2]),
+                      ikv_state_refused(states[3]));
+    for (int n = 0; n < 4; n++)
         ikv_state_close(states[n]);
 }
 END_TEST

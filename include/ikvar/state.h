@@ -51,7 +51,7 @@ enum {
  *             count for the last one
  *   pointers  known at once (32)
  *   keys      of each seat that are known at once: those that are down, or were
- *             in this frame (256: all)
+ *             in this step, and what of this frame there is room for (256: all)
  *   pads      known at once (8, which is the most)
  *   dead_zone, full_zone, axial_zones  of sticks, as in a router's config */
 typedef struct ikv_state_config {

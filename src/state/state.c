@@ -5,7 +5,8 @@
  *
  * Each seat has a place for each key of the keyboard's page, or, if that is too
  * much, as many places as there are keys to be known at once. A place is free
- * again when its key is up and its edges are of an earlier step and frame.
+ * again when its key is up and its edges are of an earlier step; one whose edges
+ * are of this frame is taken last.
  *
  * state-1  a key is down while a device holds it: at most two are told apart;
  *          no two places of a seat are one key's
@@ -265,28 +266,32 @@ static bool is_down(const state_key *key)
     return key != NULL && (key->holders[0] != 0 || key->holders[1] != 0);
 }
 
-/* Whether a key's place tells nothing any more. */
+/* Whether a key's place tells nothing any more of this step. */
 static bool is_free(const ikv_state *s, const state_key *key)
 {
-    /* Its edges may still be asked for, in the step or in the frame. */
-    return !key->used ||
-           (!is_down(key) && key->down.step != s->s.step &&
-            key->up.step != s->s.step && key->down.frame != s->s.frame &&
-            key->up.frame != s->s.frame);
+    return !key->used || (!is_down(key) && key->down.step != s->s.step &&
+                          key->up.step != s->s.step);
 }
 
-/* NULL if there is none. */
+/* A place that still tells of this frame is the last to be taken, but it is: what
+ * is known in a step shall not hang on where frames begin. NULL if there is
+ * none. */
 static state_key *free_key(ikv_state *s, uint32_t filter, uint8_t seat)
 {
+    state_key *found = NULL;
     for (uint32_t at = 0; at < s->key_room; at++) {
         state_key *place = key_place(s, filter, seat, at);
-        if (is_free(s, place)) {
-            *place = (state_key){.since_ns = 0};
-            return place;
-        }
+        if (!is_free(s, place))
+            continue;
+        found = place;
+        if (place->down.frame != s->s.frame && place->up.frame != s->s.frame)
+            break;
     }
-    s->s.refused++;
-    return NULL;
+    if (found == NULL)
+        s->s.refused++;
+    else
+        *found = (state_key){.since_ns = 0};
+    return found;
 }
 
 /* The key's place, or a free one. */

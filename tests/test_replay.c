@@ -6,10 +6,14 @@
 #include "support.h"
 
 #include <ikvar/digest.h>
+#include <ikvar/image.h>
+
+#include <stdlib.h>
 
 enum {
     TARGETS = 40,
     PLAYS = 3,
+    INPUTS = 4096,
     MOST_FRAMES = 20000
 };
 
@@ -189,13 +193,28 @@ static void defer(const game *g, const ikv_event *event, uint64_t dice)
     }
 }
 
+/* S1: what is down is of the step, whatever frames there are. */
+static uint64_t ask_state(const game *g, uint64_t dice)
+{
+    const ikv_state *state = ikv_kit_state(g->kit);
+    uint32_t filter = off(&dice, 2);
+    uint8_t seat = (uint8_t)off(&dice, 3);
+    ikv_key_state any = ikv_state_any_key(state, filter, seat);
+    uint64_t told = mix(any.down, any.went_down | any.went_up << 8);
+    ikv_pointer_state p;
+    for (uint32_t i = 0; ikv_state_pointer(state, filter, i, &p); i++)
+        told = mix(told, p.buttons | (uint64_t)p.pointer << 16 |
+                             (uint64_t)(uint32_t)p.x << 32);
+    return mix(told, ikv_state_refused(state));
+}
+
 static ikv_verdict act(const ikv_event *event, const ikv_delivery *delivery,
                        void *user)
 {
     game *g = user;
     uint64_t sum = mix(event->kind, delivery->current.bits);
     sum = mix(mix(sum, event->time_ns), delivery->step);
-    g->told = mix(g->told, sum);
+    g->told = mix(g->told, mix(sum, ask_state(g, sum)));
     uint64_t dice = g->told;
     if (off(&dice, 3 + (uint32_t)(g->traits >> 8) % 20) == 0)
         switch (off(&dice, 8)) {
@@ -279,6 +298,8 @@ static void open_game(game *g, const ikv_port *port, uint64_t seed,
     /* So little room that a burst does not fit in. */
     if (off(&dice, 2) == 0)
         config.loop.pending = config.queue.own_capacity = 64;
+    if (off(&dice, 2) == 0)
+        config.state.keys = config.state.pointers = 2;
     ok(ikv_kit_open(&config, &g->kit));
     g->bus = ikv_kit_bus(g->kit);
     g->scene = ikv_kit_scene(g->kit);
@@ -384,6 +405,102 @@ START_TEST(played_back)
         remove(path);
     }
     ck_assert_uint_gt(deliveries, 5000);
+}
+END_TEST
+
+/* What a game that goes back has kept: the last image, and what came in since. */
+typedef struct way_back {
+    void *image;
+    size_t size;
+    game then;
+    uint64_t dice;
+    uint32_t count, until, times;
+    ikv_taken since[INPUTS];
+    uint8_t data[INPUTS][64];
+} way_back;
+
+static void keep_input(const ikv_event *event, const ikv_intake *intake,
+                       void *user)
+{
+    way_back *back = user;
+    ck_assert_uint_lt(back->count, INPUTS);
+    ikv_taken *to = &back->since[back->count];
+    *to = (ikv_taken){*event, *intake};
+    if (intake->data_size > 0) {
+        ck_assert_uint_le(intake->data_size, sizeof back->data[0]);
+        memcpy(back->data[back->count], intake->data, intake->data_size);
+        to->intake.data = back->data[back->count];
+    }
+    back->count++;
+}
+
+/* Saves now and then, and some steps later goes back, once. */
+static void go_back(game *g, way_back *back)
+{
+    const ikv_parts parts = ikv_kit_parts(g->kit);
+    uint32_t step = (uint32_t)ikv_loop_step_number(g->loop);
+    if (back->until == 0 && step % 8 == 0) {
+        ok(ikv_image_save(&parts, back->image, back->size));
+        back->then = *g;
+        back->count = 0;
+        back->until = step + 1 + off(&back->dice, 7);
+        back->dice = mix(back->dice, step);
+    } else if (back->until != 0 && step >= back->until) {
+        ikv_status status = ikv_image_restore(&parts, back->image, back->size,
+                                              back->since, back->count);
+        back->until = 0;
+        if (status == IKV_FULL_PENDING)
+            return; /* a game of little room; nothing has changed */
+        ok(status);
+        valid_parts(&parts);
+        *g = back->then;
+        back->times++;
+    }
+}
+
+static ikv_digest live_game(uint64_t seed, way_back *back)
+{
+    game g;
+    ikv_port port;
+    ikv_sim_config made_up = IKV_SIM_INIT;
+    made_up.seed = (uint32_t)seed + 1;
+    made_up.until_ns = 5000000000;
+    ok(ikv_sim_open(&made_up, &port));
+    open_game(&g, &port, seed, rates[seed % ROWS(rates)]);
+    if (back != NULL) {
+        ikv_parts parts = ikv_kit_parts(g.kit);
+        back->size = ikv_image_size(&parts);
+        back->image = malloc(back->size);
+        ok(ikv_loop_set_recorder(g.loop, keep_input, back));
+    }
+    while (ikv_loop_begin(g.loop)) {
+        while (ikv_loop_step(g.loop))
+            if (back != NULL)
+                go_back(&g, back);
+        ok(ikv_loop_end(g.loop));
+    }
+    if (back != NULL)
+        free(back->image);
+    ikv_kit_close(g.kit);
+    ikv_sim_close(&port);
+    return g.digest;
+}
+
+/* T1: steps that are run again from an image are the same steps. */
+START_TEST(gone_back)
+{
+    static way_back back;
+    for (uint64_t seed = (uint64_t)_i * 4; seed < (uint64_t)_i * 4 + 4;
+         seed++) {
+        back = (way_back){.dice = mix(seed, 3)};
+        ikv_digest plain = live_game(seed, NULL),
+                   again = live_game(seed, &back);
+        ck_assert_msg(plain.value == again.value &&
+                          plain.deliveries == again.deliveries,
+                      "seed %u: %u and %u", (unsigned)seed,
+                      (unsigned)plain.deliveries, (unsigned)again.deliveries);
+        ck_assert_uint_gt(back.times, 3);
+    }
 }
 END_TEST
 
@@ -744,6 +861,7 @@ Suite *replay_suite(void)
 {
     Suite *s = suite_create("replay");
     add_table(s, "T1 made-up games are played back", played_back, 8);
+    add_table(s, "T1 made-up games go back", gone_back, 8);
     add_table(s, "T1 small games are played back", small_played_back,
               ROWS(small_games));
     add(s, "L5 stopped elsewhere", stopped_elsewhere);

@@ -102,8 +102,14 @@ setup_target *ikvi_setup_target_of(const ikv_setup *setup, ikv_target target)
 bool ikvi_setup_unknown(reader *r, const place *at, const char *what,
                         const char *name, const char *const *known)
 {
-    char hint[IKV_HINT_BYTES];
+    char hint[IKV_HINT_BYTES], all[96]; /* a line's worth */
     const char *near = ikv_nearest_name(name, known);
+    /* Where nothing is near, all of them, if they are few. */
+    if (near == NULL && known[0] != NULL &&
+        ikvi_list_names(known, all, sizeof all))
+        return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"; expected %s%s",
+                                what, name, known[1] != NULL ? "one of " : "",
+                                all);
     return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"%s", what, name,
                             ikv_did_you_mean(near, hint, sizeof hint));
 }

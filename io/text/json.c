@@ -479,6 +479,16 @@ bool ikvi_read_number(reader *r, const place *at, const json_t *object,
     return true;
 }
 
+bool ikvi_list_names(const char *const *names, char *to, size_t size)
+{
+    size_t used = 0;
+    *to = '\0';
+    for (uint32_t i = 0; names[i] != NULL && used < size; i++)
+        used += (size_t)snprintf(to + used, size - used, "%s\"%s\"",
+                                 i > 0 ? ", " : "", names[i]);
+    return used < size;
+}
+
 bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
                       const char *member, const char *const *names,
                       uint32_t *to)
@@ -490,13 +500,9 @@ bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
         if (strcmp(names[*to], name) == 0)
             return true;
     place here = {at, member, 0};
-    char known[160] = "";
-    size_t used = 0;
-    for (uint32_t i = 0; names[i] != NULL && used < sizeof known; i++)
-        used += (size_t)snprintf(known + used, sizeof known - used, "%s\"%s\"",
-                                 i > 0 ? ", " : "", names[i]);
-    char hint[IKV_HINT_BYTES];
+    char known[160], hint[IKV_HINT_BYTES];
     const char *near = ikv_nearest_name(name, names);
+    ikvi_list_names(names, known, sizeof known);
     return ikvi_reader_fail(r, &here, "expected one of %s, found \"%.60s\"%s",
                             known, name,
                             ikv_did_you_mean(near, hint, sizeof hint));

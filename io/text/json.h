@@ -83,6 +83,9 @@ bool ikvi_read_number(reader *r, const place *at, const json_t *object,
                       const char *member, double least, double most,
                       double *to);
 
+/* Writes the names, each in quotes, with commas; false if they don't all fit. */
+bool ikvi_list_names(const char *const *names, char *to, size_t size);
+
 /* One of the names (the list ends with NULL), as its place in it. */
 bool ikvi_read_choice(reader *r, const place *at, const json_t *object,
                       const char *member, const char *const *names,

@@ -2,6 +2,7 @@
  * its row says. */
 #include "reactions.h"
 
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -35,6 +36,21 @@ static bool read_argument(reader *r, const place *at, const json_t *value,
     return ikvi_read_scalar(r, at, value, &to->constant);
 }
 
+/* The same, of a number: a coordinate, or what an action is fed. */
+static bool read_number_argument(reader *r, const place *at,
+                                 const json_t *value, argument *to)
+{
+    if (!read_argument(r, at, value, to))
+        return false;
+    /* a field's type is known only when an event comes */
+    return to->event_field != NULL ||
+           (json_is_number(value) &&
+            fabs(json_number_value(value)) <= IKV_COORDINATE_LIMIT) ||
+           ikvi_reader_fail(r, at,
+                            "expected a number from -2^30 to 2^30, found %s",
+                            ikvi_json_found(value));
+}
+
 static bool read_position(reader *r, const place *at, ikv_setup *setup,
                           const json_t *value, reaction *to)
 {
@@ -51,13 +67,8 @@ static bool read_position(reader *r, const place *at, ikv_setup *setup,
         const json_t *part = json_object_get(value, member);
         if (part == NULL)
             return wrong_form(r, at, to, value);
-        if (!read_argument(r, &here, part, &to->arguments[i]))
+        if (!read_number_argument(r, &here, part, &to->arguments[i]))
             return false;
-        argument *a = &to->arguments[i];
-        /* a field's type is known only when an event comes */
-        if (a->event_field == NULL && a->constant.type == IKV_VALUE_BOOL)
-            return ikvi_reader_fail(r, &here, "expected a number, found %s",
-                                    ikvi_json_found(part));
     }
     return true;
 }
@@ -178,18 +189,14 @@ static bool read_feed(reader *r, const place *at, ikv_setup *setup,
         return false;
     place action = {at, "action", 0};
     if (ikvi_setup_find_action(setup, to->text) == NULL)
-        return ikvi_reader_fail(r, &action, "unknown action \"%.60s\"",
-                                to->text);
+        return ikvi_setup_unknown_of(r, &action, "action", to->text,
+                                     setup->action_names, NULL);
     for (int i = 0; i < 2; i++) {
         place here = {at, members[i + 1], 0};
         const json_t *part = json_object_get(value, members[i + 1]);
-        argument *a = &to->arguments[i];
-        if (part != NULL && !read_argument(r, &here, part, a))
+        if (part != NULL &&
+            !read_number_argument(r, &here, part, &to->arguments[i]))
             return false;
-        if (part != NULL && a->event_field == NULL &&
-            a->constant.type == IKV_VALUE_BOOL)
-            return ikvi_reader_fail(r, &here, "expected a number, found %s",
-                                    ikvi_json_found(part));
     }
     return true;
 }

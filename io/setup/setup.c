@@ -170,9 +170,11 @@ bool ikvi_setup_read_tags(reader *r, const place *at, ikv_setup *setup,
     for (size_t i = 0; i < json_array_size(list); i++) {
         const char *name = json_string_value(json_array_get(list, i));
         place here = {at, NULL, i};
-        if (name == NULL)
-            return ikvi_reader_fail(r, &here, "expected a tag's name, found %s",
-                                    ikvi_json_found(json_array_get(list, i)));
+        if (name == NULL || *name == '\0')
+            return ikvi_reader_fail(
+                r, &here, "expected a tag's name, found %s",
+                name != NULL ? "an empty text"
+                             : ikvi_json_found(json_array_get(list, i)));
         /* A tag's bit is its place among those that were named so far. */
         uint32_t bit = 0;
         while (bit < setup->tag_count && strcmp(setup->tags[bit], name) != 0)

@@ -645,7 +645,8 @@ static bool read_target(reader *r, const place *at, const json_t *value,
                             ikvi_json_found(value));
 }
 
-static const char *type_name(const ikv_field *field, const ikv_event *event)
+static const char *type_name(const ikv_field *field, const ikv_event *event,
+                             const json_t *value)
 {
     static const char *const names[IKV_TYPE_COUNT] = {
         [IKV_TYPE_U8] = "a whole number from 0 to 255",
@@ -673,6 +674,9 @@ static const char *type_name(const ikv_field *field, const ikv_event *event)
     if (field->type == IKV_TYPE_VALUE)
         return type <= IKV_VALUE_BOOL ? values[type]
                                       : "a \"type\" that has values";
+    /* One that was not taken is too far from 0. */
+    if (field->type == IKV_TYPE_F32 && json_is_number(value))
+        return "a number from -3.4e38 to 3.4e38";
     return field->scale > 1 ? "a number that fits" : names[field->type];
 }
 
@@ -775,7 +779,8 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
         ikv_field_put(field, event, to) == IKV_OK)
         return true;
     return ikvi_reader_fail(r, at, "expected %s, found %s",
-                            type_name(field, event), ikvi_json_found(value));
+                            type_name(field, event, value),
+                            ikvi_json_found(value));
 }
 
 /* ------------------------------------------------------ types of fields -- */

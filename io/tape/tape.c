@@ -88,8 +88,8 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
         return ikvi_no_memory(r);
     t->setup = setup;
     t->catalogue = catalogue;
-    t->finder = (target_finder){find_by_name, find_number_by_name, setup,
-                                UINT32_MAX, true};
+    t->finder = (target_finder){
+        find_by_name, find_number_by_name, setup, UINT32_MAX, true, true};
     if (ikvi_lines_open(&t->lines, path, message)) {
         if (t->lines.binary != NULL)
             ikvi_binary_use(t->lines.binary, catalogue);

@@ -65,6 +65,6 @@ const char *ikvi_name_of_number(const void *user, const ikv_field *field,
 target_finder ikvi_any_target(tape_names *names)
 {
     /* A handle that has a name's number could not be told from it. */
-    return (target_finder){find_number, find_named, names, IKVI_FIRST_NAME - 1,
-                           true};
+    return (target_finder){find_number,         find_named, names,
+                           IKVI_FIRST_NAME - 1, true,       true};
 }

@@ -211,7 +211,7 @@ static bool put_number(const ikv_field *field, const char *text,
         value.type = IKV_VALUE_NUMBER;
         value.bits.number = ikvi_read_double(text);
     }
-    return ikv_field_put(field, event, value) == IKV_OK;
+    return ikvi_put_taped(field, event, value);
 }
 
 static bool put_member(const quick_member *member, const ikv_field *field,

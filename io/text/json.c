@@ -646,7 +646,7 @@ static bool read_target(reader *r, const place *at, const json_t *value,
 }
 
 static const char *type_name(const ikv_field *field, const ikv_event *event,
-                             const json_t *value)
+                             const json_t *value, bool taped)
 {
     static const char *const names[IKV_TYPE_COUNT] = {
         [IKV_TYPE_U8] = "a whole number from 0 to 255",
@@ -676,7 +676,9 @@ static const char *type_name(const ikv_field *field, const ikv_event *event,
                                       : "a \"type\" that has values";
     /* One that was not taken is too far from 0. */
     if (field->type == IKV_TYPE_F32 && json_is_number(value))
-        return "a number from -3.4e38 to 3.4e38";
+        return taped && event->kind < IKV_KIND_USER
+                   ? "a number from -2^30 to 2^30"
+                   : "a number from -3.4e38 to 3.4e38";
     return field->scale > 1 ? "a number that fits" : names[field->type];
 }
 
@@ -720,6 +722,17 @@ static bool read_wide(const char *text, const ikv_field *field,
         return false;
     memcpy((char *)event + field->offset, &number, sizeof number);
     return true;
+}
+
+bool ikvi_put_taped(const ikv_field *field, ikv_event *event, ikv_value value)
+{
+    float number;
+    if (ikv_field_put(field, event, value) < 0)
+        return false;
+    if (field->type != IKV_TYPE_F32 || event->kind >= IKV_KIND_USER)
+        return true;
+    memcpy(&number, (const char *)event + field->offset, sizeof number);
+    return fabsf(number) <= IKV_COORDINATE_LIMIT;
 }
 
 bool ikvi_read_field(reader *r, const place *at, const json_t *value,
@@ -775,11 +788,13 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
         to.type = IKV_VALUE_NUMBER;
         to.bits.number = json_real_value(value);
     }
+    bool taped = finder != NULL && finder->taped;
     if (to.type != IKV_VALUE_NONE && is_of_type(field, event, &to) &&
-        ikv_field_put(field, event, to) == IKV_OK)
+        (taped ? ikvi_put_taped(field, event, to)
+               : ikv_field_put(field, event, to) == IKV_OK))
         return true;
     return ikvi_reader_fail(r, at, "expected %s, found %s",
-                            type_name(field, event, value),
+                            type_name(field, event, value, taped),
                             ikvi_json_found(value));
 }
 

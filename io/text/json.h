@@ -109,7 +109,11 @@ typedef struct target_finder {
     uint32_t
         most;     /* a target may be a number as well, its handle's, up to it */
     bool numbers; /* so may what else is known by name */
+    bool taped;   /* it is to come in by a port: E5 */
 } target_finder;
+/* E5: of what comes in, a float of a built-in kind is a coordinate at most. False
+ * if the value is not of the field's type either. */
+bool ikvi_put_taped(const ikv_field *field, ikv_event *event, ikv_value value);
 bool ikvi_read_field(reader *r, const place *at, const json_t *value,
                      const ikv_field *field, const target_finder *finder,
                      ikv_event *event);

@@ -188,6 +188,18 @@ bool ikvi_setup_read_tags(reader *r, const place *at, ikv_setup *setup,
     return true;
 }
 
+const char *ikvi_setup_tag(const ikv_setup *setup, uint32_t bit)
+{
+    return setup != NULL && bit < setup->tag_count ? setup->tags[bit] : NULL;
+}
+
+const char *ikvi_setup_layer(const ikv_setup *setup, uint32_t layer)
+{
+    return setup != NULL && layer < setup->layer_count
+               ? setup->layers[layer].name
+               : NULL;
+}
+
 bool ikvi_read_scalar(reader *r, const place *at, const json_t *value,
                       ikv_value *to)
 {

@@ -7,6 +7,11 @@
 /* The id of a target that is there or was there; "gone" if it never was. */
 const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target);
 
+/* What a tag's bit and a layer are called; NULL if the setup has no such one, or
+ * is NULL. */
+const char *ikvi_setup_tag(const ikv_setup *setup, uint32_t bit);
+const char *ikvi_setup_layer(const ikv_setup *setup, uint32_t layer);
+
 /* Who knows what things of a kit are called: the setup, or else the caller. */
 typedef struct kit_names {
     ikv_bus *bus;

@@ -86,6 +86,28 @@ static void put_mask(phrase *p, const ikv_field *field, uint64_t mask)
     }
 }
 
+/* "light, sea", or "none"; the number where nobody knows the tags' names. */
+static void put_tags(phrase *p, const ikv_why *why, uint32_t tags)
+{
+    const ikv_setup *setup = why->names.setup;
+    const char *before = "";
+    if (setup == NULL) {
+        put(p, "%u", (unsigned)tags);
+        return;
+    }
+    put(p, "%s", tags == 0 ? "none" : "");
+    for (uint32_t bit = 0; bit < 32; bit++) {
+        if ((tags >> bit & 1) == 0)
+            continue;
+        const char *name = ikvi_setup_tag(setup, bit);
+        if (name != NULL)
+            put(p, "%s%s", before, name);
+        else
+            put(p, "%sbit %u", before, (unsigned)bit);
+        before = ", ";
+    }
+}
+
 /* By its name, where the field's values have names. */
 static void put_value(phrase *p, const ikv_why *why, const ikv_field *field,
                       ikv_value value)
@@ -128,15 +150,22 @@ static void put_condition(phrase *p, const ikv_why *why, const ikv_event *event,
         "be ",   "be below ", "be at most ", "be above ", "be at least ",
         "have ", ""};
     const ikv_field *field = field_of(why, event, o->name);
+    bool tags = strstr(o->name, ".tags") != NULL; /* no field of an event */
     put(p, "%s is ", o->name);
-    put_value(p, why, field, o->found);
+    if (tags)
+        put_tags(p, why, (uint32_t)o->found.bits.integer);
+    else
+        put_value(p, why, field, o->found);
     if (o->comparison == IKV_CHANGED) {
         put(p, o->negated ? ", and must not have changed"
                           : ", as it was before, and must have changed");
     } else {
         put(p, ", and must %s%s", o->negated ? "not " : "",
             words[o->comparison]);
-        put_value(p, why, field, o->wanted);
+        if (tags)
+            put_tags(p, why, (uint32_t)o->wanted.bits.integer);
+        else
+            put_value(p, why, field, o->wanted);
     }
     put(p, " (condition %u)", o->nth);
 }
@@ -297,13 +326,18 @@ static void put_part(phrase *p, const ikv_why *why, ikv_binding binding,
 
 static void put_scope(phrase *p, const ikv_why *why, const ikv_obstacle *o)
 {
-    if (o->nth == IKV_IN_LAYER)
-        put(p, "it is not in layer %lld", (long long)o->wanted.bits.integer);
+    const uint32_t wanted = (uint32_t)o->wanted.bits.integer;
+    const char *layer = ikvi_setup_layer(why->names.setup, wanted);
+    if (o->nth == IKV_IN_LAYER && layer != NULL)
+        put(p, "it is not in layer %s", layer);
+    else if (o->nth == IKV_IN_LAYER)
+        put(p, "it is not in layer %u", (unsigned)wanted);
     else if (o->nth == IKV_FOCUSED && o->by.bits == 0)
         put(p, "nothing has the focus");
-    else if (o->nth == IKV_TAGGED)
-        put(p, "it bears none of the tags that the binding asks for");
-    else if (o->nth == IKV_ON_BODY)
+    else if (o->nth == IKV_TAGGED) {
+        put(p, "it bears none of the tags that the binding asks for: ");
+        put_tags(p, why, wanted);
+    } else if (o->nth == IKV_ON_BODY)
         put(p, "it is no piece of %s", ikvi_kit_target(&why->names, o->by));
     else
         put(p,
@@ -405,9 +439,11 @@ static void put_more(phrase *p, const ikv_why *why,
     case IKV_WHY_PLACE:
         put(p,
             o->wanted.bits.integer != 0
-                ? "%s bears none of the tags that it asks for"
+                ? "%s bears none of the tags that it asks for: "
                 : "%s is a piece of another body",
             by);
+        if (o->wanted.bits.integer != 0)
+            put_tags(p, why, (uint32_t)o->wanted.bits.integer);
         break;
     case IKV_WHY_PATH:
         put(p, "it went to %s", by);

@@ -108,6 +108,16 @@ static void put_tags(phrase *p, const ikv_why *why, uint32_t tags)
     }
 }
 
+/* By its name in the setup, else by its number. */
+static void put_layer(phrase *p, const ikv_why *why, uint32_t layer)
+{
+    const char *name = ikvi_setup_layer(why->names.setup, layer);
+    if (name != NULL)
+        put(p, "layer %s", name);
+    else
+        put(p, "layer %u", (unsigned)layer);
+}
+
 /* By its name, where the field's values have names. */
 static void put_value(phrase *p, const ikv_why *why, const ikv_field *field,
                       ikv_value value)
@@ -216,7 +226,10 @@ static void put_stacking(phrase *p, const ikv_why *why, ikv_target top,
     uint32_t high = ikv_scene_layer(scene, top);
     uint32_t low = ikv_scene_layer(scene, target);
     if (high != low) {
-        put(p, ": it is in layer %u, above layer %u", high, low);
+        put(p, ": it is in ");
+        put_layer(p, why, high);
+        put(p, ", above ");
+        put_layer(p, why, low);
         return;
     }
     ikv_target shared = top;
@@ -258,7 +271,9 @@ static void put_outside(phrase *p, const ikv_why *why, const ikv_event *event,
     if (!ikv_scene_to_layer(why->scene, of, event->view, x, y, layer) ||
         (layer[0] == x && layer[1] == y))
         return;
-    put(p, ": through the camera of layer %u it is at (", of);
+    put(p, ": through the camera of ");
+    put_layer(p, why, of);
+    put(p, " it is at (");
     put_number(p, (double)layer[0]);
     put(p, ", ");
     put_number(p, (double)layer[1]);
@@ -327,23 +342,29 @@ static void put_part(phrase *p, const ikv_why *why, ikv_binding binding,
 static void put_scope(phrase *p, const ikv_why *why, const ikv_obstacle *o)
 {
     const uint32_t wanted = (uint32_t)o->wanted.bits.integer;
-    const char *layer = ikvi_setup_layer(why->names.setup, wanted);
-    if (o->nth == IKV_IN_LAYER && layer != NULL)
-        put(p, "it is not in layer %s", layer);
-    else if (o->nth == IKV_IN_LAYER)
-        put(p, "it is not in layer %u", (unsigned)wanted);
-    else if (o->nth == IKV_FOCUSED && o->by.bits == 0)
-        put(p, "nothing has the focus");
-    else if (o->nth == IKV_TAGGED) {
+    const char *by = ikvi_kit_target(&why->names, o->by);
+    switch (o->nth) {
+    case IKV_IN_LAYER:
+        put(p, "it is not in ");
+        put_layer(p, why, wanted);
+        break;
+    case IKV_TAGGED:
         put(p, "it bears none of the tags that the binding asks for: ");
         put_tags(p, why, wanted);
-    } else if (o->nth == IKV_ON_BODY)
-        put(p, "it is no piece of %s", ikvi_kit_target(&why->names, o->by));
-    else
-        put(p,
-            o->nth == IKV_FOCUSED ? "the focus is not within %s"
-                                  : "it is not within %s",
-            ikvi_kit_target(&why->names, o->by));
+        break;
+    case IKV_ON_BODY:
+        put(p, "it is no piece of %s", by);
+        break;
+    case IKV_FOCUSED:
+        if (o->by.bits == 0)
+            put(p, "nothing has the focus");
+        else
+            put(p, "the focus is not within %s", by);
+        break;
+    default:
+        put(p, "it is not within %s", by);
+        break;
+    }
 }
 
 static bool put_of_action(phrase *p, const ikv_why *why,
@@ -401,9 +422,12 @@ static bool put_of_overlap(phrase *p, const ikv_why *why,
         put(p, " senses a tag of the other");
     } else if (o->code == IKV_WHY_LAYER) {
         put_target(p, why, o->by);
-        put(p, " is in layer %lld, ", (long long)o->found.bits.integer);
+        put(p, " is in ");
+        put_layer(p, why, (uint32_t)o->found.bits.integer);
+        put(p, ", ");
         put_target(p, why, answer->of);
-        put(p, " in %lld", (long long)o->wanted.bits.integer);
+        put(p, " in ");
+        put_layer(p, why, (uint32_t)o->wanted.bits.integer);
     } else if (o->code == IKV_WHY_APART) {
         put_target(p, why, answer->of);
         put(p, " and ");

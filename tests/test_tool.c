@@ -616,7 +616,8 @@ static const struct {
      "consumer PRIVATE ikvar::core)\ntarget_link_libraries(core PRIVATE "
      "ikvar::core)\ntarget_link_libraries(host PRIVATE ikvar::core)\n"
      "install(TARGETS consumer)' > host/CMakeLists.txt && cmake -S host -B "
-     "host/build && cmake --build host/build && host/build/consumer && cmake "
+     "host/build -DCMAKE_UNITY_BUILD=ON -DIKV_HOST=ON && cmake --build "
+     "host/build && host/build/consumer && cmake "
      "--install host/build --prefix \"$PWD/host/to\" && test \"$(find host/to "
      "-type "
      "f)\" = \"host/to/bin/consumer\""},

@@ -20,6 +20,7 @@ static void tell(ikv_actions *a, ikv_kind kind, uint32_t place, uint32_t seat,
                  uint16_t flags)
 {
     const action_run *run = action_run_at(a, place, seat);
+    IKVI_CHECK(kind >= IKV_KIND_ACTION_START && kind <= IKV_KIND_ACTION_END);
     ikv_event cause = run->cause;
     ikv_event event = ikv_event_make(
         kind, kind == IKV_KIND_ACTION_START ? cause.time_ns : a->s.time_ns);
@@ -97,6 +98,8 @@ static void refresh_action(ikv_actions *a, uint32_t place, uint32_t seat)
         run->y = b->y;
         run->binding = at;
     }
+    /* action-4: what holds it gives it a value. */
+    IKVI_CHECK((run->on > 0) == (most >= 0));
 }
 
 uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index)
@@ -561,6 +564,7 @@ static void add_input(ikv_actions *a, const action_input *input)
         a->s.counters.overflowed++;
     else
         a->s.input[a->s.input_count++] = *input;
+    IKVI_CHECK(a->s.input_count <= ACTION_QUEUE);
 }
 
 /* A chord's move may both move and let go. */
@@ -733,6 +737,7 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
         action_run *run = action_run_at(a, at, seat);
         uint64_t changes = a->changes;
         nth++;
+        IKVI_CHECK(run->on > 0);
         if (run->told == a->s.step)
             continue;
         /* Before it is told: an action held twice over is told once. */

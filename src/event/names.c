@@ -27,6 +27,7 @@ static uint32_t *name_head(const ikvi_names *names, void *base,
                            const char *text)
 {
     uint32_t *heads = ikvi_at(base, names->heads);
+    IKVI_CHECK((names->buckets & (names->buckets - 1)) == 0);
     return &heads[ikvi_hash_text(IKVI_HASH_BEGIN, text) & (names->buckets - 1)];
 }
 
@@ -34,6 +35,7 @@ uint32_t ikvi_names_find(const ikvi_names *names, void *base, const char *text)
 {
     const char *bytes = ikvi_at(base, names->bytes);
     for (uint32_t at = *name_head(names, base, text); at != 0;) {
+        IKVI_CHECK(at < names->used);
         if (ikvi_same(bytes + at, text))
             return at;
         /* Offsets lie at any byte, between the texts. */

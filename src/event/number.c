@@ -50,6 +50,7 @@ static void big_scale(big *b, uint32_t factor)
 
 static void big_shift(big *b, int bits)
 {
+    IKVI_CHECK(bits >= 0);
     /* A factor of 32 bits moves by 31 at most. */
     for (; bits >= 31; bits -= 31)
         big_scale(b, 0x80000000u);
@@ -87,6 +88,7 @@ static int big_compare_sum(const big *a, const big *b, const big *c)
         carry >>= 32;
     }
     sum.used = count;
+    IKVI_CHECK(count < BIG_WORDS || carry == 0);
     if (carry != 0)
         sum.word[sum.used++] = (uint32_t)carry;
     return big_compare(&sum, c);
@@ -182,6 +184,10 @@ static const uint64_t powers_of_ten[] = {
     0x8f7e32ce7bea5c70u, 0xb35dbf821ae4f38cu,
 };
 
+enum {
+    POWERS = sizeof powers_of_ten / sizeof powers_of_ten[0]
+};
+
 /* The upper bits of a product with a power; the lowest is 1 if there is a rest,
  * so that what is compared later is on the right side of it. */
 static uint32_t upper_product(uint64_t power, uint32_t factor)
@@ -204,6 +210,7 @@ static decimal shortest_float(binary b)
      * log2(10^-k): products that are exact in this range, see the paper. */
     int k = (q * 1262611 - (b.boundary ? 524031 : 0)) >> 22;
     int shift = q + ((-k * 1741647) >> 19) + 1;
+    IKVI_CHECK(-k >= LEAST_POWER && -k < LEAST_POWER + POWERS);
     uint64_t power = powers_of_ten[-k - LEAST_POWER];
     uint32_t low = upper_product(power, (four - (b.boundary ? 1 : 2)) << shift);
     uint32_t value = upper_product(power, four << shift);
@@ -242,6 +249,7 @@ static decimal shortest(binary b)
 {
     big rest, scale, low, high;
     int twice = b.boundary ? 2 : 1;
+    IKVI_CHECK(b.mantissa > 0); /* 0 has no first digit to begin with */
     big_set(&rest, b.mantissa);
     big_set(&scale, 1);
     big_set(&low, 1);

@@ -38,6 +38,7 @@ const char *ikvi_slots_validate(const ikvi_slots *slots, void *base);
 static inline ikvi_slot *ikvi_slots_at(const ikvi_slots *slots,
                                        const void *base, uint32_t index)
 {
+    IKVI_CHECK(index < slots->capacity);
     return (ikvi_slot *)ikvi_at(base, slots->slots) + index;
 }
 

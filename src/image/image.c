@@ -51,6 +51,7 @@ static void add_saved(image_ranges *r, ikvi_saved part, uint64_t identity)
 {
     /* Sizes with it, so that another build's structs are told apart. */
     const uint64_t numbers[] = {part.size, identity};
+    IKVI_CHECK(r->count < RANGES && part.at != NULL);
     r->list[r->count++] = part;
     r->size += ikvi_round_up(part.size, ROUNDING);
     r->identity = ikvi_hash(r->identity, numbers, sizeof numbers);
@@ -154,6 +155,7 @@ static inline uint64_t sum_words(uint64_t lane, uint64_t first, uint64_t second)
 static void sum_bytes(image_sum *sum, const char *from, size_t size)
 {
     const size_t half = ROUNDING / 2;
+    IKVI_CHECK(size % ROUNDING == 0);
     uint64_t a = sum->lane[0], b = sum->lane[1];
     uint64_t c = sum->lane[2], d = sum->lane[3];
     /* Four sums side by side, so that none waits for the last product. */
@@ -240,6 +242,7 @@ ikv_status ikv_image_save(const ikv_parts *parts, void *image, size_t size)
     char *to = (char *)image + sizeof head;
     for (uint32_t i = 0; i < ranges.count; i++)
         to = copy_out(&sum, to, &ranges.list[i]);
+    IKVI_CHECK(to == (char *)image + ranges.size);
     head.sum = sum_end(&sum);
     /* Last: an image that was cut off while it was made has no head. */
     memcpy(image, &head, sizeof head);

@@ -74,6 +74,7 @@ static void leave_others(input_block *in, const ikv_event *event,
 static ikv_outcome route_by(input_block *in, ikv_router *router,
                             const ikv_event *event, const ikvi_along *with)
 {
+    IKVI_CHECK((router == NULL) == (in->router_count == 0));
     if (router == NULL)
         return ikvi_bus_deliver_unrouted(in->bus, event, with);
     if (in->router_count > 1)
@@ -138,6 +139,7 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
                 event->kind == IKV_KIND_DEVICE_REMOVE ||
                 event->kind == IKV_KIND_DEVICE_RESYNC ||
                 event->kind == IKV_KIND_DEVICE_SEAT;
+    IKVI_CHECK(in->actions != NULL);
     const ikvi_actions_calls *calls = ikvi_actions_calls_of(in->actions);
     /* Nobody routes, so nobody follows: the root has had it. */
     if (in->router_count == 0) {
@@ -153,6 +155,7 @@ static void settle_event(input_block *in, const ikv_event *event, bool typed)
 static void feed_unclaimed(const input_block *in, const ikv_event *event,
                            bool typed, ikv_verdict verdict)
 {
+    IKVI_CHECK(in->state != NULL);
     const ikvi_state_calls *calls = ikvi_state_calls_of(in->state);
     if (typed || (verdict & (IKV_STOP | IKV_STOP_ALL)) != 0)
         calls->take_claimed(in->state, event);

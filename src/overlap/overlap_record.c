@@ -26,6 +26,7 @@ void ikvi_record_link(ikv_overlaps *o, uint32_t index, uint32_t side)
     uint32_t *head = list_of(o, index, side);
     own->before[side] = NO_TOUCH;
     own->after[side] = *head;
+    IKVI_CHECK(*head == NO_TOUCH || *head / 2 != index);
     if (*head != NO_TOUCH)
         contact_at(o, *head / 2)->links.before[*head % 2] = index * 2 + side;
     *head = index * 2 + side;
@@ -38,6 +39,9 @@ void ikvi_record_unlink(ikv_overlaps *o, uint32_t index, uint32_t side)
     uint32_t before = own->before[side], after = own->after[side];
     IKVI_CHECK(before != NO_TOUCH ||
                *list_of(o, index, side) == index * 2 + side);
+    IKVI_CHECK(after == NO_TOUCH ||
+               contact_at(o, after / 2)->links.before[after % 2] ==
+                   index * 2 + side);
     if (before == NO_TOUCH)
         *list_of(o, index, side) = after;
     else
@@ -78,6 +82,7 @@ uint32_t ikvi_contact_find(const ikv_overlaps *o, ikv_target one,
 uint32_t ikvi_touch_find(const ikv_overlaps *o, uint32_t a, uint32_t b)
 {
     uint32_t at = *head_of(o, (const uint32_t[SIDES]){a, b});
+    IKVI_CHECK(a < b);
     /* What touches is of who is at the places now: who was there before has
      * ended its touches as it went. */
     while (at != NO_TOUCH) {

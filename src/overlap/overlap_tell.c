@@ -93,6 +93,7 @@ static void sort_notices(overlap_notice *list, overlap_notice *scratch,
         }
     if (from != list)
         memcpy(list, from, count * sizeof *list);
+    IKVI_CHECK(list[0].key <= list[count - 1].key);
 }
 
 /* Whether what lingers is disabled or hidden meanwhile. */

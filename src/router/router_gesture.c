@@ -84,6 +84,7 @@ static void send_gesture(ikv_router *r, const finger_pair *pair, ikv_kind kind,
                          float scale)
 {
     ikv_event event = ikv_event_make(kind, cause->time_ns);
+    IKVI_CHECK(scale > 0 && pair->target.bits != 0);
     event.device = pair->device;
     event.view = cause->view;
     event.seat = cause->seat;

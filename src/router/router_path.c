@@ -209,6 +209,7 @@ static void send_boundary(ikv_router *r, const ikv_event *cause, boundary *to,
                           uint32_t place)
 {
     const ikv_target *nodes = to->along->nodes;
+    IKVI_CHECK(place < to->along->length);
     if (to->along->revision != *to->revision)
         ikvi_router_send_kind(r, cause, to->kind, nodes[place], to->related);
     else if (ikvi_bus_nobody_hears_along(r->bus, to->kind, nodes, place, 1,

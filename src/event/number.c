@@ -210,8 +210,9 @@ static decimal shortest_float(binary b)
      * log2(10^-k): products that are exact in this range, see the paper. */
     int k = (q * 1262611 - (b.boundary ? 524031 : 0)) >> 22;
     int shift = q + ((-k * 1741647) >> 19) + 1;
-    IKVI_CHECK(-k >= LEAST_POWER && -k < LEAST_POWER + POWERS);
-    uint64_t power = powers_of_ten[-k - LEAST_POWER];
+    uint32_t nth = (uint32_t)(-k - LEAST_POWER);
+    IKVI_CHECK(nth < POWERS);
+    uint64_t power = powers_of_ten[nth];
     uint32_t low = upper_product(power, (four - (b.boundary ? 1 : 2)) << shift);
     uint32_t value = upper_product(power, four << shift);
     uint32_t high = upper_product(power, (four + 2) << shift);

@@ -25,6 +25,11 @@
 #ifndef IKVAR_IKVAR_HPP
 #define IKVAR_IKVAR_HPP
 
+#if !defined(__cplusplus) ||                                                   \
+    (__cplusplus < 201703L && !(defined(_MSVC_LANG) && _MSVC_LANG >= 201703L))
+#error "ikvar/ikvar.hpp needs C++17: -std=c++17, or ikvar/ikvar.h"
+#endif
+
 #include "ikvar.h"
 
 #include <memory>

@@ -10,7 +10,8 @@
  *               return IKV_STOP;
  *           });
  *
- *   The lambda may return nothing (as IKV_CONTINUE), and take the event alone.
+ *   The lambda may return nothing (as IKV_CONTINUE), and take the event alone. A
+ *   bool is refused: whether true would stop is not to be guessed.
  *   The subscription ends with its object; let_go() leaves it to the bus.
  *
  * Memory
@@ -104,6 +105,14 @@ class subscription {
 
 namespace detail {
 
+template <typename R> ikv_verdict verdict(R returned)
+{
+    static_assert(
+        !std::is_same_v<R, bool>,
+        "a handler returns IKV_STOP, IKV_CONTINUE or nothing, no bool");
+    return static_cast<ikv_verdict>(returned);
+}
+
 template <typename F>
 ikv_verdict call(F &f, const ikv_event &event, const ikv_delivery &delivery)
 {
@@ -114,7 +123,7 @@ ikv_verdict call(F &f, const ikv_event &event, const ikv_delivery &delivery)
             f(event, delivery);
             return IKV_CONTINUE;
         } else {
-            return static_cast<ikv_verdict>(f(event, delivery));
+            return verdict(f(event, delivery));
         }
     } else {
         if constexpr (std::is_void_v<
@@ -122,7 +131,7 @@ ikv_verdict call(F &f, const ikv_event &event, const ikv_delivery &delivery)
             f(event);
             return IKV_CONTINUE;
         } else {
-            return static_cast<ikv_verdict>(f(event));
+            return verdict(f(event));
         }
     }
 }

@@ -9,6 +9,7 @@
 #include <ikvar/image.h>
 
 #include <stdlib.h>
+#include <unistd.h>
 
 enum {
     TARGETS = 40,
@@ -789,6 +790,56 @@ START_TEST(small_played_back)
 }
 END_TEST
 
+/* T1: a tape can't tell of a run that goes back: it ends before that, and who
+ * closes it is told. */
+START_TEST(recorded_until_gone_back)
+{
+    static const char *const paths[] = {"back.tape.jsonl", "back.tape.cbor"};
+    static char image[1 << 22];
+    char left[40], said[80];
+    bench_kit k;
+    ikv_recording *recording;
+    ikv_comparison *comparison;
+    ikv_tape *tape;
+    ikv_message message = {""};
+    ikv_event event;
+    ikv_intake intake;
+    ikv_recording_config where = IKV_RECORDING_INIT;
+    open_small(&k);
+    kit_open(&k);
+    const ikv_parts parts = ikv_kit_parts(k.kit);
+    where.path = paths[_i];
+    where.kit = k.kit;
+    ok(ikv_recording_open(&where, &recording, NULL));
+    push_moves(&k, 3);
+    kit_frame(&k, 0);
+    kit_frame(&k, 40);
+    ok(ikv_image_save(&parts, image, sizeof image));
+    push_moves(&k, 2);
+    kit_frame(&k, 80);
+    ok(ikv_image_restore(&parts, image, sizeof image, NULL, 0));
+    push_moves(&k, 1);
+    kit_frame(&k, 120);
+    ck_assert_int_eq(ikv_recording_close(recording, &message), IKV_BAD_FILE);
+    snprintf(left, sizeof left, "%s.part", paths[_i]);
+    snprintf(said, sizeof said, "had come in before is in %s", left);
+    ck_assert_msg(strstr(message.text, said) != NULL, "%s", message.text);
+    ck_assert_int_ne(access(paths[_i], F_OK), 0);
+    ok(ikv_tape_open(left, NULL, &tape, NULL));
+    for (uint32_t i = 0; i < 6; i++)
+        ck_assert_int_eq(ikv_tape_next(tape, &event, &intake, NULL),
+                         i < 5 ? IKV_OK : IKV_ENDED);
+    ok(ikv_comparison_open(k.kit, tape, &comparison));
+    ok(ikv_image_restore(&parts, image, sizeof image, NULL, 0));
+    kit_frame(&k, 160);
+    ikv_comparison_result result = ikv_comparison_close(comparison);
+    ck_assert(!result.whole && !result.differs);
+    ikv_tape_close(tape);
+    remove(left);
+    kit_close(&k);
+}
+END_TEST
+
 /* L5: played to a game that stops the clock where it did not when that was
  * recorded, a tape of more than there is room for comes to its end: as one that
  * says of no event when it was due. */
@@ -864,6 +915,7 @@ Suite *replay_suite(void)
     add_table(s, "T1 made-up games go back", gone_back, 8);
     add_table(s, "T1 small games are played back", small_played_back,
               ROWS(small_games));
+    add_table(s, "T1 recorded until gone back", recorded_until_gone_back, 2);
     add(s, "L5 stopped elsewhere", stopped_elsewhere);
     add(s, "T1 ended by its tape", ended_by_its_tape);
     return s;

@@ -419,13 +419,15 @@ IKV_API ikv_status ikv_recording_open(const ikv_recording_config *config,
                                       ikv_message *message);
 
 /* Ends the tape, before the kit is closed, and gives it its name.
- * Returns IKV_OK, or BAD_FILE with a message if a write failed: then what could
- * be written is in PATH.part. NULL is fine.
+ * Returns IKV_OK, or BAD_FILE with a message if a write failed, or the run went
+ * back by an image (image.h): then what could be written, or had come in before
+ * that, is in PATH.part. NULL is fine.
  * Context: the kit's thread, not inside a handler; allocates. */
 IKV_API ikv_status ikv_recording_close(ikv_recording *recording,
                                        ikv_message *message);
 
-/* Compares what a kit does while it plays a tape with the digests on the tape.
+/* Compares what a kit does while it plays a tape with the digests on the tape,
+ * until the run goes back by an image.
  */
 typedef struct ikv_comparison ikv_comparison;
 

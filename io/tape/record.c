@@ -23,6 +23,7 @@ struct ikv_recording {
     binary_writer *binary; /* or NULL: lines */
     ikv_digest digest;
     bool failed, unsaved;
+    bool went_back;     /* an image was restored: the tape ends before that */
     char buffer[65536]; /* the file's */
 };
 
@@ -71,7 +72,7 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(r->bus), event->kind);
     size_t length;
-    if (r->failed)
+    if (r->failed || r->went_back)
         return; /* what follows a gap would be wrong */
     const char *line = NULL;
     if (r->binary == NULL)
@@ -108,7 +109,7 @@ static void write_check(ikv_recording *r, bool last)
                        .step = r->digest.step,
                        .deliveries = r->digest.deliveries,
                        .end_ns = ikv_loop_time_ns(ikv_kit_loop(r->kit))};
-    if (r->failed)
+    if (r->failed || r->went_back)
         return;
     if (r->binary != NULL) {
         if (last)
@@ -137,6 +138,7 @@ static void watch_recording(const ikv_watch *watch, void *user)
     ikv_recording *r = user;
     if (r->unsaved && watch->what == IKV_WATCH_EVENT)
         save(r);
+    r->went_back = r->went_back || watch->what == IKV_WATCH_RESTORE;
     if (begins_span(&r->digest, watch))
         write_check(r, false);
     ikv_digest_add(&r->digest, r->bus, watch);
@@ -175,8 +177,9 @@ static ikv_status watch(ikv_recording *r)
     ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
     if (status < 0)
         return status;
-    status = ikv_bus_add_watcher(r->bus, IKV_DIGEST_WANTS | IKV_WATCH_EVENT,
-                                 watch_recording, r);
+    status = ikv_bus_add_watcher(
+        r->bus, IKV_DIGEST_WANTS | IKV_WATCH_EVENT | IKV_WATCH_RESTORE,
+        watch_recording, r);
     if (status < 0)
         ikv_loop_set_recorder(loop, NULL, NULL);
     return status;
@@ -270,6 +273,12 @@ ikv_status ikv_recording_close(ikv_recording *recording, ikv_message *message)
     write_check(r, true);
     save(r);
     bool whole = ikvi_write_is_whole(&r->writer, &fault);
+    if (whole && r->went_back)
+        whole =
+            ikvi_reader_fail(&fault, NULL,
+                             "the run went back by an image: what had come "
+                             "in before is in %s",
+                             r->output.part != NULL ? r->output.part : r->path);
     bool good = ikvi_output_close(&r->output, &fault, whole, the_tape);
     free_recording(r);
     return good ? ikvi_message_fine(message) : IKV_BAD_FILE;
@@ -282,6 +291,7 @@ struct ikv_comparison {
     ikv_bus *bus;
     ikv_digest digest;
     uint32_t next;
+    bool went_back; /* what is told since is no tape's run */
     ikv_comparison_result result;
 };
 
@@ -289,8 +299,8 @@ struct ikv_comparison {
 static void compare_next(ikv_comparison *c, bool last)
 {
     ikv_check check;
-    if (c->result.old || !ikv_tape_check(c->tape, c->next, &check) ||
-        check.last != last)
+    if (c->result.old || c->went_back ||
+        !ikv_tape_check(c->tape, c->next, &check) || check.last != last)
         return;
     c->next++;
     c->result.checks++;
@@ -308,6 +318,7 @@ static void compare_next(ikv_comparison *c, bool last)
 static void watch_comparison(const ikv_watch *watch, void *user)
 {
     ikv_comparison *c = user;
+    c->went_back = c->went_back || watch->what == IKV_WATCH_RESTORE;
     if (begins_span(&c->digest, watch))
         compare_next(c, false);
     ikv_digest_add(&c->digest, c->bus, watch);
@@ -324,8 +335,8 @@ ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
     *c = (ikv_comparison){
         .tape = tape, .bus = ikv_kit_bus(kit), .digest = IKV_DIGEST_INIT};
     c->result.old = ikv_tape_about(tape).version < TAPE_VERSION;
-    ikv_status status =
-        ikv_bus_add_watcher(c->bus, IKV_DIGEST_WANTS, watch_comparison, c);
+    ikv_status status = ikv_bus_add_watcher(
+        c->bus, IKV_DIGEST_WANTS | IKV_WATCH_RESTORE, watch_comparison, c);
     if (status < 0) {
         free(c);
         return status;

@@ -794,9 +794,10 @@ END_TEST
  * closes it is told. */
 START_TEST(recorded_until_gone_back)
 {
-    static const char *const paths[] = {"back.tape.jsonl", "back.tape.cbor"};
+    static const char *const paths[] = {"undone.tape.jsonl",
+                                        "undone.tape.cbor"};
     static char image[1 << 22];
-    char left[40], said[80];
+    char left[40];
     bench_kit k;
     ikv_recording *recording;
     ikv_comparison *comparison;
@@ -822,8 +823,7 @@ START_TEST(recorded_until_gone_back)
     kit_frame(&k, 120);
     ck_assert_int_eq(ikv_recording_close(recording, &message), IKV_BAD_FILE);
     snprintf(left, sizeof left, "%s.part", paths[_i]);
-    snprintf(said, sizeof said, "had come in before is in %s", left);
-    ck_assert_msg(strstr(message.text, said) != NULL, "%s", message.text);
+    ck_assert_msg(strstr(message.text, left) != NULL, "%s", message.text);
     ck_assert_int_ne(access(paths[_i], F_OK), 0);
     ok(ikv_tape_open(left, NULL, &tape, NULL));
     for (uint32_t i = 0; i < 6; i++)

@@ -609,6 +609,35 @@ START_TEST(watch_live)
 }
 END_TEST
 
+/* Q3: what comes in while the run is paused waits: a release behind more moves, and
+ * more wheel, than there is room for. */
+START_TEST(watch_paused)
+{
+    live l;
+    start_shell(&l, WATCH, false);
+    await(&l, "gull_proud");
+    expect_after(&l, "\033OQ", "PAUSED");
+    type(&l, "\033[<0;17;7M");
+    for (int i = 0; i < 600; i++) {
+        type(&l, i % 2 ? "\033[<32;17;7M" : "\033[<32;18;7M");
+        if (i % 50 == 0)
+            read_some(&l, 50);
+    }
+    type(&l, "\033[<0;17;7m");
+    for (int i = 0; _i > 0 && i < 600; i++) {
+        type(&l, "\033[<64;17;7M");
+        if (i % 50 == 0)
+            read_some(&l, 50);
+    }
+    if (_i > 0)
+        await_screen(&l, "no room for more input");
+    expect_after(&l, "\033OQ", "pointer.click lamp_west");
+    type(&l, "\033[21~");
+    int status = finish_live(&l);
+    ck_assert(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+}
+END_TEST
+
 /* However it ends, the terminal is as it was, and nothing lies about. */
 static const struct {
     const char *how;
@@ -684,6 +713,7 @@ Suite *terminal_suite(void)
     add(s, "hung up", hung_up);
     add(s, "no terminal", no_terminal);
     add(s, "watch", watch_live);
+    add_table(s, "Q3 watch paused", watch_paused, 2);
     add_table(s, "watch ended", watch_ended, ROWS(watch_ends));
     add(s, "watch a tape", watch_tape);
     add(s, "watch an unknown terminal", watch_unknown_terminal);

@@ -114,7 +114,8 @@ typedef struct watcher {
     uint64_t now_ns;
     ikv_event fed[FED];
     uint32_t fed_count;
-    uint16_t buttons; /* that went down within the scene */
+    bool lost_keys, lost_buttons; /* there was no room for one in `fed` */
+    uint16_t buttons;             /* that went down within the scene */
     /* the tape that all live input goes to */
     ikv_recording *recording;
     char growing[64];

@@ -2,7 +2,7 @@
  * as far as the run may go. */
 #include "watch.h"
 
-#include <string.h>
+#include <stdio.h>
 
 static ikv_status feed_open(void *state, ikv_sink *sink)
 {
@@ -13,7 +13,8 @@ static ikv_status feed_open(void *state, ikv_sink *sink)
     return IKV_OK;
 }
 
-/* What there is no room for is lost, and counted, by the loop. */
+/* What there is no room for is lost, and counted, by the loop; what had none here
+ * is made good by it. */
 static ikv_status feed_poll(void *state)
 {
     watcher *w = state;
@@ -22,6 +23,11 @@ static ikv_status feed_poll(void *state)
         ikv_sink_push(w->sink, &w->fed[i]);
     }
     w->fed_count = 0;
+    if (w->lost_keys)
+        ikv_sink_lost(w->sink, w->keyboard);
+    if (w->lost_buttons)
+        ikv_sink_lost(w->sink, w->mouse);
+    w->lost_keys = w->lost_buttons = false;
     return IKV_OK;
 }
 
@@ -58,12 +64,34 @@ ikv_port watch_feed(watcher *w)
     return port;
 }
 
+/* What there is no room for: the run is paused, and much has come in. */
+static void lose(watcher *w, ikv_kind kind)
+{
+    w->lost_keys =
+        w->lost_keys || kind == IKV_KIND_KEY_DOWN || kind == IKV_KIND_KEY_UP;
+    w->lost_buttons = w->lost_buttons || kind == IKV_KIND_POINTER_DOWN ||
+                      kind == IKV_KIND_POINTER_UP;
+    snprintf(w->note, sizeof w->note,
+             "paused: there is no room for more input");
+}
+
+/* While the run is paused nothing takes what waits: of moves in a row the last one
+ * is kept, with the motion of all. */
 static void feed(watcher *w, const ikv_event *event, uint16_t device)
 {
-    if (w->sink == NULL || w->fed_count == FED)
-        return;
-    w->fed[w->fed_count] = *event;
-    w->fed[w->fed_count++].device = device;
+    ikv_event mine = *event;
+    const ikv_event *last = w->fed_count > 0 ? &w->fed[w->fed_count - 1] : NULL;
+    mine.device = device;
+    if (w->paused && last != NULL && last->kind == IKV_KIND_POINTER_MOVE &&
+        mine.kind == last->kind) {
+        mine.pointer.dx += last->pointer.dx;
+        mine.pointer.dy += last->pointer.dy;
+        w->fed_count--;
+    }
+    if (w->sink != NULL && w->fed_count < FED)
+        w->fed[w->fed_count++] = mine;
+    else if (w->sink != NULL)
+        lose(w, mine.kind);
 }
 
 /* Where the pointer is in the scene; what began there ends there. */
@@ -118,8 +146,11 @@ void watch_take(watcher *w, const ikv_event *event)
     case IKV_KIND_TEXT_INPUT:
         feed(w, &mine, w->keyboard);
         break;
-    case IKV_KIND_WINDOW_FOCUS:
     case IKV_KIND_WINDOW_BLUR:
+        w->buttons = 0; /* the terminal tells of no release */
+        feed(w, &mine, 0);
+        break;
+    case IKV_KIND_WINDOW_FOCUS:
         feed(w, &mine, 0);
         break;
     default:

@@ -12,6 +12,12 @@ enum {
     CHECK_STEPS = 256 /* how far digests on a tape are apart */
 };
 
+/* Where a run is: what is restored where nothing has come since it was saved, as
+ * by a setup that could not be taken in anew, is no way back. */
+typedef struct run_mark {
+    uint64_t events, deliveries, step;
+} run_mark;
+
 struct ikv_recording {
     output output;
     json_writer writer;
@@ -22,8 +28,10 @@ struct ikv_recording {
     plain_writer *plain;
     binary_writer *binary; /* or NULL: lines */
     ikv_digest digest;
+    uint64_t events;
+    run_mark saved;
     bool failed, unsaved;
-    bool went_back;     /* an image was restored: the tape ends before that */
+    bool went_back;     /* by an image: the tape ends before that */
     char buffer[65536]; /* the file's */
 };
 
@@ -33,6 +41,16 @@ static bool begins_span(const ikv_digest *digest, const ikv_watch *watch)
     return watch->delivery != NULL && !watch->frame_scoped &&
            (watch->what == IKV_WATCH_CALL || watch->what == IKV_WATCH_DONE) &&
            watch->delivery->step / CHECK_STEPS != digest->step / CHECK_STEPS;
+}
+
+/* Whether an image takes the run back. */
+static bool goes_back(run_mark *saved, run_mark now, const ikv_watch *watch)
+{
+    if (watch->what == IKV_WATCH_SAVE)
+        *saved = now;
+    return watch->what == IKV_WATCH_RESTORE &&
+           (now.events != saved->events ||
+            now.deliveries != saved->deliveries || now.step != saved->step);
 }
 
 /* -------------------------------------------------------------- writing -- */
@@ -87,6 +105,7 @@ static void record_event(const ikv_event *event, const ikv_intake *intake,
         end_line(r);
     }
     r->unsaved = true;
+    r->events++;
 }
 
 /* Hands what has come in to the system before it is delivered: if a handler
@@ -138,7 +157,9 @@ static void watch_recording(const ikv_watch *watch, void *user)
     ikv_recording *r = user;
     if (r->unsaved && watch->what == IKV_WATCH_EVENT)
         save(r);
-    r->went_back = r->went_back || watch->what == IKV_WATCH_RESTORE;
+    const run_mark now = {r->events, r->digest.deliveries,
+                          ikv_loop_step_number(ikv_kit_loop(r->kit))};
+    r->went_back = goes_back(&r->saved, now, watch) || r->went_back;
     if (begins_span(&r->digest, watch))
         write_check(r, false);
     ikv_digest_add(&r->digest, r->bus, watch);
@@ -177,9 +198,10 @@ static ikv_status watch(ikv_recording *r)
     ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
     if (status < 0)
         return status;
-    status = ikv_bus_add_watcher(
-        r->bus, IKV_DIGEST_WANTS | IKV_WATCH_EVENT | IKV_WATCH_RESTORE,
-        watch_recording, r);
+    status = ikv_bus_add_watcher(r->bus,
+                                 IKV_DIGEST_WANTS | IKV_WATCH_EVENT |
+                                     IKV_WATCH_SAVE | IKV_WATCH_RESTORE,
+                                 watch_recording, r);
     if (status < 0)
         ikv_loop_set_recorder(loop, NULL, NULL);
     return status;
@@ -291,6 +313,8 @@ struct ikv_comparison {
     ikv_bus *bus;
     ikv_digest digest;
     uint32_t next;
+    const ikv_loop *loop;
+    run_mark saved;
     bool went_back; /* what is told since is no tape's run */
     ikv_comparison_result result;
 };
@@ -318,7 +342,9 @@ static void compare_next(ikv_comparison *c, bool last)
 static void watch_comparison(const ikv_watch *watch, void *user)
 {
     ikv_comparison *c = user;
-    c->went_back = c->went_back || watch->what == IKV_WATCH_RESTORE;
+    const run_mark now = {0, c->digest.deliveries,
+                          ikv_loop_step_number(c->loop)};
+    c->went_back = goes_back(&c->saved, now, watch) || c->went_back;
     if (begins_span(&c->digest, watch))
         compare_next(c, false);
     ikv_digest_add(&c->digest, c->bus, watch);
@@ -332,11 +358,14 @@ ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
     ikv_comparison *c = calloc(1, sizeof *c);
     if (c == NULL)
         return IKV_NO_MEMORY;
-    *c = (ikv_comparison){
-        .tape = tape, .bus = ikv_kit_bus(kit), .digest = IKV_DIGEST_INIT};
+    *c = (ikv_comparison){.tape = tape,
+                          .loop = ikv_kit_loop(kit),
+                          .bus = ikv_kit_bus(kit),
+                          .digest = IKV_DIGEST_INIT};
     c->result.old = ikv_tape_about(tape).version < TAPE_VERSION;
     ikv_status status = ikv_bus_add_watcher(
-        c->bus, IKV_DIGEST_WANTS | IKV_WATCH_RESTORE, watch_comparison, c);
+        c->bus, IKV_DIGEST_WANTS | IKV_WATCH_SAVE | IKV_WATCH_RESTORE,
+        watch_comparison, c);
     if (status < 0) {
         free(c);
         return status;

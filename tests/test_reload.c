@@ -644,6 +644,68 @@ START_TEST(what_is_bound)
 }
 END_TEST
 
+/* Handlers from `first` on, each with an owner of its own, but for the last two. */
+static const char *owned(uint32_t first, uint32_t count)
+{
+    static char text[12000];
+    size_t used = (size_t)snprintf(text, sizeof text, "\"handlers\":[");
+    for (uint32_t i = first; i <= first + count; i++)
+        used += (size_t)snprintf(
+            text + used, sizeof text - used,
+            "%s{\"name\":\"h%u\",\"kinds\":[\"loop.step\"],\"owner\":"
+            "\"o%u\"}",
+            i > first ? "," : "", i, i < first + count ? i : i - 1);
+    snprintf(text + used, sizeof text - used, "]");
+    return text;
+}
+
+static uint32_t alive(uint32_t first, uint32_t count)
+{
+    uint32_t found = 0;
+    char name[16];
+    for (uint32_t i = first; i < first + count; i++) {
+        snprintf(name, sizeof name, "h%u", i);
+        found +=
+            ikv_bus_subscribed(w.k.bus, ikv_setup_subscription(w.setup, name));
+    }
+    return found;
+}
+
+/* D8: owners have names in a setup, and no handler goes without its own. What can't
+ * be taken in takes no run back, and ends no tape (T1). */
+START_TEST(owners)
+{
+    ikv_recording *recording;
+    ikv_recording_config where = IKV_RECORDING_INIT;
+    open_world(owned(0, 64), 0);
+    where.path = "owned.tape.jsonl";
+    where.kit = w.k.kit;
+    ok(ikv_recording_open(&where, &recording, NULL));
+    ck_assert_uint_eq(ikv_setup_owner(w.setup, "o64").bits, 0);
+    ikv_owner last = ikv_setup_owner(w.setup, "o63");
+    ok(ikv_bus_drop_owner(w.k.bus, last));
+    ck_assert_uint_eq(alive(0, 65), 63);
+    kit_frame(&w.k, 0);
+    kit_frame(&w.k, 40);
+    /* those of before are still there: the kit has room for 64 */
+    status_is(reload(owned(100, 64)), IKV_FULL_OWNERS);
+    ck_assert_ptr_nonnull(strstr(w.message.text, "\"h101\""));
+    ck_assert_uint_eq(alive(0, 65), 63);
+    status_is(reload(owned(0, 65)), IKV_BAD_FILE);
+    ck_assert_ptr_nonnull(strstr(
+        w.message.text, "/handlers/64/owner: more than 64 different owners"));
+    ok(reload("\"handlers\":[{\"name\":\"late\",\"kinds\":[\"loop.step\"],"
+              "\"owner\":\"o63\"}]"));
+    ck_assert(
+        ikv_bus_subscribed(w.k.bus, ikv_setup_subscription(w.setup, "late")));
+    ck_assert_uint_ne(ikv_setup_owner(w.setup, "o63").bits, last.bits);
+    ck_assert_uint_eq(ikv_setup_owner(w.setup, "o0").bits, 0);
+    ok(ikv_recording_close(recording, NULL));
+    remove(where.path);
+    close_world();
+}
+END_TEST
+
 /* An image of before it was taken in brings back what it had. */
 START_TEST(an_image_of_before)
 {
@@ -725,6 +787,7 @@ Suite *reload_suite(void)
     add(s, "T8 all or nothing", all_or_nothing);
     add(s, "T8 what is not there", not_there);
     add(s, "T7 what is bound stays bound", what_is_bound);
+    add(s, "D8 owners", owners);
     add(s, "T7 an image of before", an_image_of_before);
     add_table(s, "T7 ikvar run --reload", while_it_runs, 3);
     add_table(s, "T7 not with what needs one setup", not_with, 4);

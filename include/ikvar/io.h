@@ -161,6 +161,11 @@ IKV_API ikv_target ikv_setup_target(const ikv_setup *setup, const char *id);
 IKV_API ikv_subscription ikv_setup_subscription(const ikv_setup *setup,
                                                 const char *handler);
 
+/* The owner of that name of some handlers, once the setup is applied, with which
+ * ikv_bus_drop_owner() ends them together; zero bits if there is none.
+ * Context: owner thread, inside handlers too; O(owners), at most 64. */
+IKV_API ikv_owner ikv_setup_owner(const ikv_setup *setup, const char *name);
+
 /* Names in the file, from index 0 on; NULL past the last.
  * Context: one thread at a time; O(1). */
 enum {

@@ -271,6 +271,7 @@ void ikv_setup_close(ikv_setup *setup)
     json_decref(setup->target_names);
     json_decref(setup->handler_names);
     json_decref(setup->group_names);
+    json_decref(setup->owner_names);
     json_decref(setup->field_names);
     json_decref(setup->set_names);
     json_decref(setup->action_names);
@@ -319,6 +320,15 @@ ikv_subscription ikv_setup_subscription(const ikv_setup *setup,
                                  ? ikvi_setup_find_handler(setup, handler)
                                  : NULL;
     return h != NULL ? h->subscription : (ikv_subscription){0};
+}
+
+ikv_owner ikv_setup_owner(const ikv_setup *setup, const char *name)
+{
+    for (uint32_t i = 0;
+         setup != NULL && name != NULL && i < setup->owner_count; i++)
+        if (strcmp(setup->owners[i].name, name) == 0)
+            return setup->owners[i].owner;
+    return (ikv_owner){0};
 }
 
 const char *ikv_setup_name(const ikv_setup *setup, uint32_t of, uint32_t index)

@@ -183,13 +183,13 @@ struct ikv_setup {
     struct {
         const char *name;
         ikv_owner owner;
-    } owners[OWNERS];
+    } owners[2 * OWNERS]; /* and those of before, while it is taken in anew */
     uint32_t owner_count;
     ikv_mistake *mistakes;
     uint32_t mistake_count, mistake_room;
     bool mistake_lost; /* for lack of memory */
     json_t *target_names, *handler_names, *group_names, *field_names,
-        *set_names, *action_names;
+        *set_names, *action_names, *owner_names;
     const char **fields; /* names of fields by their numbers - 1 */
     uint32_t field_count, field_room;
     const char *tags[32];

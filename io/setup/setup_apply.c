@@ -114,19 +114,32 @@ static ikv_verdict do_nothing(const ikv_event *event,
     return IKV_CONTINUE;
 }
 
-static ikv_owner owner_named(ikv_setup *setup, const char *name)
+/* Subscribes for the owner of that name, who is there from then on; one that the
+ * program has dropped is a new one. */
+static ikv_status subscribe_owned(ikv_setup *setup, const char *name,
+                                  ikv_subscription_config *config,
+                                  ikv_subscription *handle,
+                                  ikv_message *message)
 {
-    for (uint32_t i = 0; i < setup->owner_count; i++)
-        if (strcmp(setup->owners[i].name, name) == 0)
-            return setup->owners[i].owner;
-    ikv_owner owner = {0};
-    /* Beyond that they have no owner, and live on. */
-    if (setup->owner_count < OWNERS &&
-        ikv_bus_add_owner(ikv_kit_bus(setup->kit), &owner) == IKV_OK) {
-        setup->owners[setup->owner_count].name = name;
-        setup->owners[setup->owner_count++].owner = owner;
+    ikv_bus *bus = ikv_kit_bus(setup->kit);
+    uint32_t at = 0;
+    while (at < setup->owner_count && strcmp(setup->owners[at].name, name) != 0)
+        at++;
+    ikv_status status = IKV_STALE;
+    if (at < setup->owner_count) {
+        config->owner = setup->owners[at].owner;
+        status = ikv_bus_subscribe(bus, config, handle, message);
     }
-    return owner;
+    if (status != IKV_STALE)
+        return status;
+    ikvi_message_fine(message);
+    status = ikv_bus_add_owner(bus, &config->owner);
+    if (status < 0)
+        return status;
+    setup->owners[at].name = name;
+    setup->owners[at].owner = config->owner;
+    setup->owner_count += at == setup->owner_count;
+    return ikv_bus_subscribe(bus, config, handle, message);
 }
 
 ikv_status ikvi_parents_first(ikv_setup *setup, uint32_t index,
@@ -215,8 +228,6 @@ ikv_status ikvi_apply_handler(ikv_setup *setup, setup_handler *h,
                      : h->bound != NULL ? h->bound
                                         : do_nothing;
     config.user = h->has_reactions ? (void *)h->first : h->bound_user;
-    if (h->owner != NULL)
-        config.owner = owner_named(setup, h->owner);
     config.at_tags = h->at_tags;
     config.at_body = ikv_setup_target(setup, h->at_body);
     config.limit = h->limit;
@@ -239,8 +250,11 @@ ikv_status ikvi_apply_handler(ikv_setup *setup, setup_handler *h,
             "ikv_setup_bind() for it",
             h->name);
     } else {
-        status = ikv_bus_subscribe(ikv_kit_bus(setup->kit), &config,
-                                   &h->subscription, &message);
+        status = h->owner != NULL
+                     ? subscribe_owned(setup, h->owner, &config,
+                                       &h->subscription, &message)
+                     : ikv_bus_subscribe(ikv_kit_bus(setup->kit), &config,
+                                         &h->subscription, &message);
         if (status < 0)
             ikvi_reader_fail(r, &here, "handler \"%.60s\": %.300s", h->name,
                              message.text[0] != '\0' ? message.text

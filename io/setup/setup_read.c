@@ -244,6 +244,22 @@ static bool read_group_name(reader *r, const place *at, ikv_setup *setup,
                                  NULL);
 }
 
+static bool read_owner(reader *r, const place *at, ikv_setup *setup,
+                       const json_t *value, setup_handler *handler)
+{
+    place here = {at, "owner", 0};
+    size_t count = json_object_size(setup->owner_names);
+    if (!ikvi_read_string(r, at, value, "owner", false, &handler->owner))
+        return false;
+    if (handler->owner == NULL ||
+        ikvi_setup_place(setup->owner_names, handler->owner) != SIZE_MAX)
+        return true;
+    if (count == OWNERS)
+        return ikvi_reader_fail(r, &here, "more than %d different owners",
+                                OWNERS);
+    return ikvi_setup_name(r, &setup->owner_names, handler->owner, count);
+}
+
 static bool read_handler(reader *r, const place *at, ikv_setup *setup,
                          const json_t *value, setup_handler *handler)
 {
@@ -258,7 +274,7 @@ static bool read_handler(reader *r, const place *at, ikv_setup *setup,
         !read_at(r, at, setup, value, handler) ||
         !read_phases(r, at, value, &handler->phases) ||
         !ikvi_read_integer(r, at, value, "rank", INT32_MIN, INT32_MAX, &rank) ||
-        !ikvi_read_string(r, at, value, "owner", false, &handler->owner) ||
+        !read_owner(r, at, setup, value, handler) ||
         !ikvi_read_bool(r, at, value, "muted", &handler->muted) ||
         !read_group_name(r, at, setup, value, handler) ||
         !ikvi_read_conditions(r, at, setup, value, handler) ||

@@ -9,7 +9,8 @@
 #include <string.h>
 
 enum {
-    CHECK_STEPS = 256 /* how far digests on a tape are apart */
+    CHECK_STEPS = 256, /* how far digests on a tape are apart */
+    WATCH_IMAGES = IKV_WATCH_SAVE | IKV_WATCH_RESTORE
 };
 
 /* Where a run is: what is restored where nothing has come since it was saved, as
@@ -157,9 +158,12 @@ static void watch_recording(const ikv_watch *watch, void *user)
     ikv_recording *r = user;
     if (r->unsaved && watch->what == IKV_WATCH_EVENT)
         save(r);
-    const run_mark now = {r->events, r->digest.deliveries,
-                          ikv_loop_step_number(ikv_kit_loop(r->kit))};
-    r->went_back = goes_back(&r->saved, now, watch) || r->went_back;
+    if ((watch->what & WATCH_IMAGES) != 0) {
+        const run_mark now = {r->events, r->digest.deliveries,
+                              ikv_loop_step_number(ikv_kit_loop(r->kit))};
+        r->went_back = goes_back(&r->saved, now, watch) || r->went_back;
+        return;
+    }
     if (begins_span(&r->digest, watch))
         write_check(r, false);
     ikv_digest_add(&r->digest, r->bus, watch);
@@ -198,10 +202,9 @@ static ikv_status watch(ikv_recording *r)
     ikv_status status = ikv_loop_set_recorder(loop, record_event, r);
     if (status < 0)
         return status;
-    status = ikv_bus_add_watcher(r->bus,
-                                 IKV_DIGEST_WANTS | IKV_WATCH_EVENT |
-                                     IKV_WATCH_SAVE | IKV_WATCH_RESTORE,
-                                 watch_recording, r);
+    status = ikv_bus_add_watcher(
+        r->bus, IKV_DIGEST_WANTS | IKV_WATCH_EVENT | WATCH_IMAGES,
+        watch_recording, r);
     if (status < 0)
         ikv_loop_set_recorder(loop, NULL, NULL);
     return status;
@@ -342,9 +345,12 @@ static void compare_next(ikv_comparison *c, bool last)
 static void watch_comparison(const ikv_watch *watch, void *user)
 {
     ikv_comparison *c = user;
-    const run_mark now = {0, c->digest.deliveries,
-                          ikv_loop_step_number(c->loop)};
-    c->went_back = goes_back(&c->saved, now, watch) || c->went_back;
+    if ((watch->what & WATCH_IMAGES) != 0) {
+        const run_mark now = {0, c->digest.deliveries,
+                              ikv_loop_step_number(c->loop)};
+        c->went_back = goes_back(&c->saved, now, watch) || c->went_back;
+        return;
+    }
     if (begins_span(&c->digest, watch))
         compare_next(c, false);
     ikv_digest_add(&c->digest, c->bus, watch);
@@ -364,8 +370,7 @@ ikv_status ikv_comparison_open(ikv_kit *kit, const ikv_tape *tape,
                           .digest = IKV_DIGEST_INIT};
     c->result.old = ikv_tape_about(tape).version < TAPE_VERSION;
     ikv_status status = ikv_bus_add_watcher(
-        c->bus, IKV_DIGEST_WANTS | IKV_WATCH_SAVE | IKV_WATCH_RESTORE,
-        watch_comparison, c);
+        c->bus, IKV_DIGEST_WANTS | WATCH_IMAGES, watch_comparison, c);
     if (status < 0) {
         free(c);
         return status;

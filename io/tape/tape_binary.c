@@ -745,8 +745,7 @@ static bool put_plain(const token *cell, const ikv_field *field,
         value.type = IKV_VALUE_BOOL;
         value.bits.boolean = cell->number != 0;
     }
-    return value.type != IKV_VALUE_NONE &&
-           ikvi_put_taped(field, event, value);
+    return value.type != IKV_VALUE_NONE && ikvi_put_taped(field, event, value);
 }
 
 static bool put_field(binary_reader *b, uint32_t nth, const token *cell,

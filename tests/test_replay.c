@@ -201,7 +201,7 @@ static uint64_t ask_state(const game *g, uint64_t dice)
     uint32_t filter = off(&dice, 2);
     uint8_t seat = (uint8_t)off(&dice, 3);
     ikv_key_state any = ikv_state_any_key(state, filter, seat);
-    uint64_t told = mix(any.down, any.went_down | any.went_up << 8);
+    uint64_t told = mix(any.down, any.went_down | (uint64_t)any.went_up << 8);
     ikv_pointer_state p;
     for (uint32_t i = 0; ikv_state_pointer(state, filter, i, &p); i++)
         told = mix(told, p.buttons | (uint64_t)p.pointer << 16 |

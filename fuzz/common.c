@@ -10,16 +10,32 @@ void fuzz_broken(const char *what, const char *file, int line)
     abort();
 }
 
+/* Of each ending that is used one; gone when the program ends as it should. */
+static char files[4][64];
+
+static void remove_files(void)
+{
+    for (int i = 0; i < 4 && files[i][0] != '\0'; i++)
+        remove(files[i]);
+}
+
 const char *fuzz_file(const uint8_t *data, size_t size, const char *ending)
 {
-    static char path[64];
+    char path[sizeof files[0]];
+    int at = 0;
     snprintf(path, sizeof path, "/tmp/ikvar-fuzz-%ld%s", (long)getpid(),
              ending);
+    while (at < 4 && files[at][0] != '\0' && strcmp(files[at], path) != 0)
+        at++;
+    MUST(at < 4);
+    if (files[0][0] == '\0')
+        MUST(atexit(remove_files) == 0);
+    memcpy(files[at], path, sizeof path);
     FILE *file = fopen(path, "w");
     MUST(file != NULL);
     MUST(fwrite(data, 1, size, file) == size);
     fclose(file);
-    return path;
+    return files[at];
 }
 
 static void check(const char *fault)

@@ -400,6 +400,69 @@ START_TEST(single_comes_back)
 }
 END_TEST
 
+static struct {
+    ikv_taken all[16];
+    uint32_t count;
+} since_then;
+
+static void take_down(const ikv_event *event, const ikv_intake *intake,
+                      void *user)
+{
+    (void)user;
+    ck_assert_uint_lt(since_then.count, ROWS(since_then.all));
+    since_then.all[since_then.count++] = (ikv_taken){*event, *intake};
+}
+
+static ikv_verdict note_clock(const ikv_event *event, const ikv_delivery *d,
+                              void *user)
+{
+    (void)d;
+    note(user, "%s ", ikv_catalogue_info(NULL, event->kind)->name);
+    return IKV_CONTINUE;
+}
+
+/* T6 L4: an image of before the first frame has loop.start before it, and what
+ * the clock was asked for; whether it is gone back to between frames or within
+ * one, with what came in or without. */
+START_TEST(start_comes_back)
+{
+    static const ikv_kind heard[] = {IKV_KIND_LOOP_START, IKV_KIND_LOOP_PAUSE,
+                                     IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_STEP};
+    bool with = _i % 2 == 0, within = _i / 2 == 1;
+    record seen = {""};
+    open_small(&k);
+    kit_open(&k);
+    for (int i = 0; i < ROWS(heard); i++)
+        hears(k.bus, heard[i], (ikv_target){0}, note_clock, &seen);
+    ikv_parts parts = parts_of(&k);
+    size_t size = ikv_image_size(&parts);
+    void *image = malloc(size);
+    since_then.count = 0;
+    ok(ikv_loop_pause(k.loop));
+    ok(ikv_loop_set_recorder(k.loop, take_down, NULL));
+    ok(ikv_image_save(&parts, image, size));
+    kit_frame(&k, 0);
+    kit_frame(&k, 20);
+    ok(ikv_loop_resume(k.loop));
+    kit_frame(&k, 40);
+    ck_assert_str_eq(seen.text, "loop.start loop.pause loop.resume loop.step ");
+    if (within)
+        ck_assert(ikv_loop_begin(k.loop));
+    ok(ikv_image_restore(&parts, image, size, with ? since_then.all : NULL,
+                         with ? since_then.count : 0));
+    seen.text[0] = '\0';
+    while (within && ikv_loop_step(k.loop)) {
+    }
+    kit_frame(&k, 40);
+    ck_assert_str_eq(seen.text,
+                     with ? "loop.start loop.pause loop.resume loop.step "
+                          : "loop.start loop.pause ");
+    ck_assert(ikv_loop_paused(k.loop) == !with);
+    free(image);
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_verdict note_focus(const ikv_event *event, const ikv_delivery *d,
                               void *user)
 {
@@ -891,6 +954,8 @@ Suite *images_suite(void)
               ROWS(seldom_table));
     add(s, "T6 the bus comes back", bus_comes_back);
     add(s, "T6 a single step comes back", single_comes_back);
+    add_table(s, "T6 L4 what is before the start comes back", start_comes_back,
+              4);
     add(s, "T6 FOCUS4 the focus comes back", focus_comes_back);
     add(s, "T6 32 damaged images", damaged);
     add(s, "T6 D7 watched", watched_images);

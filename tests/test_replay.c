@@ -660,6 +660,72 @@ static void quit_in_frame(bench_kit *k)
     ck_assert(!ikv_loop_begin(k->loop));
 }
 
+/* None of the steps that are due, though something was told within them. */
+static void leave_all_out(bench_kit *k)
+{
+    k->fake.now_ns += 50000000;
+    ck_assert(ikv_loop_begin(k->loop));
+    ok(ikv_loop_end(k->loop));
+}
+
+static void turn_after_quit(bench_kit *k)
+{
+    begin_last(k);
+    ikv_loop_quit(k->loop);
+    ok(ikv_loop_end(k->loop));
+    ok(ikv_loop_pause(k->loop));
+    ok(ikv_loop_set_scale(k->loop, 500));
+    ck_assert(!ikv_loop_begin(k->loop));
+    ok(ikv_loop_resume(k->loop));
+}
+
+/* The clock is turned before the first frame, and then. */
+static bool turn_early(bench_kit *k, uint32_t frame)
+{
+    if (frame == 0) {
+        ok(ikv_loop_pause(k->loop));
+        ck_assert_int_eq(ikv_loop_pause(k->loop), IKV_ABSENT);
+        ok(ikv_loop_single_step(k->loop));
+        ok(ikv_loop_set_scale(k->loop, 2000));
+        ck_assert(ikv_loop_paused(k->loop));
+        ck_assert_uint_eq(ikv_loop_scale(k->loop), 2000);
+        ck_assert_str_eq(small_told.text, "");
+    }
+    if (frame == 2)
+        ok(ikv_loop_resume(k->loop));
+    return frame < 4;
+}
+
+/* Two keys in one frame, of two steps. */
+static bool push_keys(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns + 1000000);
+    e.device = k->fake.device;
+    e.key.code = IKV_CODE(4);
+    for (int i = 0; frame == 1 && i < 2;
+         i++, e.time_ns += 14000000, e.key.code++)
+        ok(ikv_sink_push(k->fake.sink, &e));
+    return frame < 4;
+}
+
+static ikv_verdict pause_and_quit(const ikv_event *event,
+                                  const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    if (event->kind == IKV_KIND_KEY_DOWN) {
+        ikv_loop_pause(k->loop);
+        ikv_loop_quit(k->loop);
+    }
+    return note_told(event, delivery, NULL);
+}
+
+static bool pause_for_two(bench_kit *k, uint32_t frame)
+{
+    if (frame == 2 || frame == 3)
+        ok((frame == 2 ? ikv_loop_pause : ikv_loop_resume)(k->loop));
+    return frame < 3;
+}
+
 #define SIX_STEPS                                                              \
     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "     \
     "4:loop.step:0:50 5:loop.step:0:60 "
@@ -720,6 +786,40 @@ static const small_game small_games[] = {
      note_told,
      SIX_STEPS,
      quit_in_frame},
+    {"the clock is turned before the first frame",
+     at_frame,
+     turn_early,
+     {IKV_KIND_LOOP_START, IKV_KIND_LOOP_SCALE, IKV_KIND_LOOP_PAUSE,
+      IKV_KIND_LOOP_SINGLE, IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:loop.start:0:0 0:loop.scale:0:0 0:loop.pause:0:0 0:loop.single:0:0 "
+     "0:loop.step:0:0 0:loop.resume:0:16 1:loop.step:0:21 2:loop.step:0:26 "
+     "3:loop.step:0:31 4:loop.step:0:36 5:loop.step:0:41 6:loop.step:0:46 "
+     "7:loop.step:0:51 8:loop.step:0:56 9:loop.step:0:61 10:loop.step:0:66 "
+     "11:loop.step:0:71 12:loop.step:0:76 ",
+     NULL},
+    {"the clock is turned after a quit",
+     at_frame,
+     push_nothing,
+     {IKV_KIND_LOOP_STEP, IKV_KIND_LOOP_PAUSE, IKV_KIND_LOOP_RESUME,
+      IKV_KIND_LOOP_SCALE},
+     note_told,
+     SIX_STEPS,
+     turn_after_quit},
+    {"a handler quits as it pauses",
+     two_steps_a_frame,
+     push_keys,
+     {IKV_KIND_KEY_DOWN, IKV_KIND_LOOP_PAUSE},
+     pause_and_quit,
+     "0:loop.pause:0:1 0:key.down:0:1 ",
+     NULL},
+    {"the program leaves out a step that a pause was in",
+     at_frame,
+     pause_for_two,
+     {IKV_KIND_LOOP_STEP, IKV_KIND_LOOP_PAUSE, IKV_KIND_LOOP_RESUME},
+     note_told,
+     "0:loop.step:0:10 0:loop.pause:0:16 0:loop.resume:0:32 ",
+     leave_all_out},
     {"a recording ends within a frame",
      at_frame,
      push_nothing,

@@ -177,8 +177,8 @@ IKV_API bool ikv_loop_step(ikv_loop *loop);
  * deliveries. */
 IKV_API ikv_status ikv_loop_end(ikv_loop *loop);
 
-/* Asks for the end: the next ikv_loop_begin() returns false. Any number of
- * times; inside handlers too.
+/* Asks for the end: the next ikv_loop_begin() returns false, and in this frame
+ * no step begins any more. Any number of times; inside handlers too.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_loop_quit(ikv_loop *loop);
 
@@ -201,7 +201,9 @@ IKV_API void ikv_loop_wake(ikv_loop *loop);
 
 /* The steps stand still; frames go on, input is routed at each frame's begin.
  * Inside a step it takes effect when that step has ended. loop.pause is
- * delivered at once, loop.resume likewise.
+ * delivered at once, loop.resume likewise. Before the first frame, which begins
+ * with loop.start, both come after that; after a quit, neither. So for single
+ * steps and the scale.
  * Returns IKV_OK, ABSENT if it is so already, or BAD_ARGUMENT for NULL.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_pause(ikv_loop *loop);

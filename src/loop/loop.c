@@ -169,6 +169,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
     l->age_limit = ikvi_loop_frame_period(l) / 4 * 5;
     l->playing = (config->ports[0].capabilities & IKV_PORT_PLAYBACK) != 0;
     l->s.scale = l->s.new_scale = REAL_TIME;
+    l->s.fresh = true;
     l->s.next_end = loop_step_start(l, 1);
     l->s.step_end = l->s.next_end;
     for (uint32_t i = 0; i < l->port_count; i++) {
@@ -233,14 +234,13 @@ ikv_status ikv_loop_close(ikv_loop *loop)
 
 IKVI_APART static void start(ikv_loop *loop)
 {
-    loop->started = true;
-    /* From here on the clock's time is 0 at loop.start. */
-    ikvi_loop_match_clocks(loop, true);
-    loop->frame_origin = 0;
-    ikvi_loop_scope(loop, true);
-    loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
-              ikvi_quotient(loop->den, loop->num), 0);
-    ikvi_loop_scope(loop, false);
+    if (!loop->started) {
+        loop->started = true;
+        /* From here on the clock's time is 0 at loop.start. */
+        ikvi_loop_match_clocks(loop, true);
+        loop->frame_origin = 0;
+    }
+    ikvi_loop_tell_start(loop);
 }
 
 /* All ports have ended: what waits past the end of the last step gets the steps
@@ -423,6 +423,8 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 {
     if (loop->where == IN_STEP)
         finish_step(loop);
+    if (loop->s.fresh) /* an image within this frame went back to it */
+        start(loop);
     if (loop->more_to_poll) /* so that no step's input is in two */
         ikvi_loop_poll_on(loop);
     if (loop->dropping)
@@ -432,7 +434,7 @@ IKVI_APART static void end_what_was_before(ikv_loop *loop)
 IKVI_INLINE bool begin_step(ikv_loop *loop)
 {
     if (IKVI_UNLIKELY((loop->where == IN_STEP) | loop->more_to_poll |
-                      loop->dropping))
+                      loop->dropping | loop->s.fresh))
         end_what_was_before(loop);
     if (has_between(loop))
         ikvi_loop_route_between(loop);
@@ -542,7 +544,7 @@ IKVI_INLINE bool begin_frame(ikv_loop *loop)
     /* The one before was not ended: it is now, and does not wait. */
     if (IKVI_UNLIKELY(loop->where != BETWEEN_FRAMES))
         end_late(loop);
-    if (!loop->started)
+    if (IKVI_UNLIKELY(loop->s.fresh))
         start(loop);
     if (loop->quit || loop->last)
         return finish(loop);
@@ -780,6 +782,9 @@ void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
 {
     if (since != NULL)
         put_before(loop, since, count, now);
+    /* What was asked for before loop.start is among it. */
+    if (since != NULL && loop->s.fresh)
+        ikvi_loop_forget_requests(loop);
     loop->given = since == NULL ? 0 : loop->given + count;
     /* There is more to run, wherever the ports are. */
     loop->last = false;

@@ -637,7 +637,10 @@ static void record_end(ikv_loop *loop)
     ikv_event event = ikv_event_make(IKV_KIND_LOOP_END, loop->now);
     ikv_intake intake = IKV_INTAKE_INIT;
     intake.has_due = true;
+    /* Behind what was routed before the step that did not come. */
     intake.due_ns = loop_step_start(loop, steps);
+    if (intake.due_ns < loop->s.last_due)
+        intake.due_ns = loop->s.last_due;
     if (loop->started && !ikvi_loop_is_rerunning(loop) &&
         ikvi_loop_to_steps(loop, loop->now) >= loop_step_start(loop, steps + 1))
         ikvi_loop_record(loop, &event, &intake);

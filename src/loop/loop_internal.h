@@ -222,6 +222,7 @@ struct ikv_loop {
         uint64_t last_due, routed_at;  /* of what was routed last */
         uint64_t anchor_clock, anchor_steps;
         uint32_t scale;
+        bool fresh; /* loop.start was not told */
         bool stopped;
         /* Asked for within a step: takes effect at its end. */
         bool paused, single;
@@ -499,6 +500,9 @@ void ikvi_loop_drop_time(ikv_loop *loop);
 /* Steps stand still for so long: told, recorded, done. */
 void ikvi_loop_skip_time(ikv_loop *loop, ikv_kind kind, uint64_t due,
                          uint64_t lost, uint32_t steps);
+/* Tells loop.start, and does what was asked for before; or that is forgotten. */
+void ikvi_loop_tell_start(ikv_loop *loop);
+void ikvi_loop_forget_requests(ikv_loop *loop);
 /* Does what a tape says: loop.pause, loop.resume and so on; `due` in steps'
  * time. Within a step it takes effect at its end. */
 void ikvi_loop_apply_played(ikv_loop *loop, const ikv_event *event,

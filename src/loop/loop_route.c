@@ -422,7 +422,7 @@ static bool tape_says_when(const ikv_loop *loop)
  * code is on no tape. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop)
 {
-    if (ikvi_loop_single_waits(loop) || tape_says_when(loop))
+    if (loop->quit || ikvi_loop_single_waits(loop) || tape_says_when(loop))
         return;
     bool scope = ikvi_loop_scope(loop, true);
     bool ends = loop->live_group == 0 &&
@@ -482,7 +482,8 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
 /* L1: paused, or with timing at_frame, what has been taken in is routed at the
  * frame's begin. The moves of one frame merge; of a tape's those of one group,
  * which is a frame of the recorded run; else each is alone. After each group
- * resting mice are tested again, which may turn the clock, too. */
+ * resting mice are tested again, which may turn the clock, too. After a quit
+ * none begins, as no step does: what else a frame has depends on its length. */
 void ikvi_loop_route_between(ikv_loop *loop)
 {
     bool scope = ikvi_loop_scope(loop, true);
@@ -496,7 +497,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
             continue;
         }
         uint64_t due = due_of_head(loop);
-        if (!b.routed && !comes_between(loop, due))
+        if (!b.routed && (loop->quit || !comes_between(loop, due)))
             break;
         if (due >= loop->s.next_end)
             due = loop->s.next_end - 1;

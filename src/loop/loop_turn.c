@@ -78,12 +78,12 @@ void ikvi_loop_apply_requests(ikv_loop *loop)
         apply_after_step(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
-/* Takes a request down: what it comes to is done now, or when the step that
- * runs has ended. ABSENT if it is so already. */
+/* Takes a request down: what it comes to is done now, when the step that runs
+ * has ended, or after loop.start. ABSENT if it is so already. */
 static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
                                uint64_t lost)
 {
-    bool in_step = loop->where == IN_STEP;
+    bool in_step = loop->where == IN_STEP || loop->s.fresh;
     uint32_t scale = event->loop.count;
     switch (event->kind) {
     case IKV_KIND_LOOP_PAUSE:
@@ -148,6 +148,16 @@ static void record_request(ikv_loop *loop, const ikv_event *event, uint64_t due,
     ikvi_loop_record(loop, event, &intake);
 }
 
+/* Whether it is asked for before the run begins, or by other code than handlers
+ * as it ends. On a tape neither has a place: the one waits for loop.start, the
+ * other does nothing any more. Handlers of what waited for the end are heard. */
+static bool is_outside_of_run(const ikv_loop *loop)
+{
+    if (loop->over)
+        return !ikvi_bus_is_busy(loop->bus);
+    return loop->s.fresh || (loop->quit && !loop->in_scope);
+}
+
 /* Asks for a turn of the clock. Within a step it takes effect at the step's
  * end; what a handler asks for between steps, at its event's time, so that it
  * is the same at any frame rate; else now, and then it is recorded. */
@@ -155,13 +165,12 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
 {
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
-    /* What is asked for as the run ends does nothing any more. */
     bool recorded = !loop->in_scope && !loop->over;
     uint64_t at = loop->in_scope ? loop->s.routed_at : loop->now;
     ikv_event event = ikv_event_make(kind, at);
     event.loop.count = count;
     ikv_status status = note_request(loop, &event, 0);
-    if (status != IKV_OK)
+    if (status != IKV_OK || is_outside_of_run(loop))
         return status;
     /* Its announcement follows from the tape, which has the request. */
     bool scope = ikvi_loop_scope(loop, true);
@@ -180,6 +189,31 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
         ikvi_loop_end_between(loop);
     ikvi_loop_scope(loop, scope);
     return IKV_OK;
+}
+
+void ikvi_loop_forget_requests(ikv_loop *loop)
+{
+    loop->s.paused = loop->s.single = false;
+    loop->s.new_scale = loop->s.scale;
+}
+
+/* As a tape has it: loop.start, and then what turns the clock. */
+void ikvi_loop_tell_start(ikv_loop *loop)
+{
+    bool paused = loop->s.paused, single = loop->s.single;
+    uint32_t before = loop->s.scale, scale = loop->s.new_scale;
+    ikvi_loop_forget_requests(loop);
+    loop->s.fresh = false;
+    bool scope = ikvi_loop_scope(loop, true);
+    loop_tell(loop, IKV_KIND_LOOP_START, 0, 0,
+              ikvi_quotient(loop->den, loop->num), 0);
+    ikvi_loop_scope(loop, scope);
+    if (scale != before)
+        (void)request(loop, IKV_KIND_LOOP_SCALE, scale);
+    if (paused)
+        (void)request(loop, IKV_KIND_LOOP_PAUSE, 0);
+    if (single)
+        (void)request(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
 ikv_status ikv_loop_pause(ikv_loop *loop)

@@ -539,6 +539,12 @@ static void at_frame(bench_kit *k)
     k->config.loop.timing = IKV_AT_FRAME;
 }
 
+static void of_a_film(bench_kit *k)
+{
+    k->config.loop.step_num = 60000;
+    k->config.loop.step_den = 1001;
+}
+
 static bool push_groups(bench_kit *k, uint32_t frame)
 {
     push_moves(k, frame == 0 ? 40 : 64);
@@ -786,6 +792,14 @@ static const small_game small_games[] = {
      note_told,
      SIX_STEPS,
      quit_in_frame},
+    {"steps of 1,001 seconds' 60,000th",
+     of_a_film,
+     push_keys,
+     {IKV_KIND_KEY_DOWN, IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:key.down:0:1 0:key.down:0:15 0:loop.step:0:16 1:loop.step:0:33 "
+     "2:loop.step:0:50 3:loop.step:0:66 4:loop.step:0:83 ",
+     NULL},
     {"the clock is turned before the first frame",
      at_frame,
      turn_early,

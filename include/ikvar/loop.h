@@ -64,6 +64,10 @@ enum {
 /* The greatest scale of the steps' time, in thousandths. */
 #define IKV_SCALE_LIMIT 100000
 
+/* Below these are a loop's step_num and step_den; a step is 1 us to 1,000 s. */
+#define IKV_STEP_NUM_LIMIT (1u << 30)
+#define IKV_STEP_DEN_LIMIT (1u << 20)
+
 /* Told of each event before it takes effect: it is copied by then or lost. */
 typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
                              void *user);
@@ -75,7 +79,8 @@ typedef void (*ikv_recorder)(const ikv_event *event, const ikv_intake *intake,
  *              events go to the root); in one loop, and closed after it
  *   ports      port_count of them; the first is the clock, and needed. The
  *              array is copied, the states are not
- *   step_num, step_den  steps a second as a fraction (60/1)
+ *   step_num, step_den  steps a second as a fraction (60/1): a film's are
+ *              60,000/1,001
  *   frame_hz   frames a second (60), or IKV_UNPACED
  *   max_steps  in one frame; time over that is dropped (8)
  *   pending    drained events that may wait for their step (2,048)

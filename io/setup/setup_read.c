@@ -306,15 +306,12 @@ static bool read_loop(reader *r, const place *at, ikv_setup *setup,
 {
     static const char *const members[] = {"steps", "per_seconds", "frame_hz",
                                           "max_steps", NULL};
-    int64_t num = 0, den = 0, hz = 0, most = 0;
+    int64_t hz = 0, most = 0;
     if (!ikvi_expect_object(r, at, value, members) ||
-        !ikvi_read_integer(r, at, value, "steps", 1, 1000000, &num) ||
-        !ikvi_read_integer(r, at, value, "per_seconds", 1, 1000, &den) ||
-        !ikvi_read_integer(r, at, value, "frame_hz", 1, 100000, &hz) ||
+        !ikvi_read_rate(r, at, value, &setup->step_num, &setup->step_den) ||
+        !ikvi_read_integer(r, at, value, "frame_hz", 1, 1000000, &hz) ||
         !ikvi_read_integer(r, at, value, "max_steps", 1, 1000, &most))
         return false;
-    setup->step_num = (uint32_t)num;
-    setup->step_den = (uint32_t)den;
     setup->frame_hz = (uint32_t)hz;
     setup->max_steps = (uint32_t)most;
     return true;

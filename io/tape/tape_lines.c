@@ -141,7 +141,6 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
         "format", "until", "setup", "steps", "per_seconds", "timing", NULL};
     const char *format = NULL, *timing = "in_step";
     double until = 0;
-    int64_t steps = 0, per_seconds = 0;
     *info = (ikv_tape_info){0};
     *setup = NULL;
     if (!ikvi_read_string(r, NULL, object, "format", true, &format))
@@ -155,9 +154,7 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
             format);
     if (!ikvi_expect_object(r, NULL, object, members) ||
         !ikvi_read_number(r, NULL, object, "until", 0, LATEST_MS, &until) ||
-        !ikvi_read_integer(r, NULL, object, "steps", 1, 1000000, &steps) ||
-        !ikvi_read_integer(r, NULL, object, "per_seconds", 1, 1000,
-                           &per_seconds) ||
+        !ikvi_read_rate(r, NULL, object, &info->step_num, &info->step_den) ||
         !ikvi_read_string(r, NULL, object, "setup", false, setup) ||
         !ikvi_read_string(r, NULL, object, "timing", false, &timing))
         return false;
@@ -167,8 +164,8 @@ bool ikvi_read_tape_header(reader *r, const json_t *object, ikv_tape_info *info,
                                 "found \"%.40s\"",
                                 timing);
     info->until_ns = (uint64_t)(until * 1e6 + 0.5);
-    info->step_num = (uint32_t)steps;
-    info->step_den = steps > 0 && per_seconds == 0 ? 1 : (uint32_t)per_seconds;
+    if (info->step_num > 0 && info->step_den == 0)
+        info->step_den = 1;
     info->at_frame = strcmp(timing, "at_frame") == 0;
     return true;
 }

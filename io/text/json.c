@@ -462,6 +462,27 @@ bool ikvi_read_integer(reader *r, const place *at, const json_t *object,
     return true;
 }
 
+bool ikvi_read_rate(reader *r, const place *at, const json_t *object,
+                    uint32_t *num, uint32_t *den)
+{
+    int64_t steps = 0, seconds = 0;
+    if (!ikvi_read_integer(r, at, object, "steps", 1, IKV_STEP_NUM_LIMIT - 1,
+                           &steps) ||
+        !ikvi_read_integer(r, at, object, "per_seconds", 1,
+                           IKV_STEP_DEN_LIMIT - 1, &seconds))
+        return false;
+    *num = (uint32_t)steps;
+    *den = (uint32_t)seconds;
+    double length =
+        (double)(seconds > 0 ? seconds : 1) / (double)(steps > 0 ? steps : 60);
+    if (length >= 1e-6 && length <= 1000)
+        return true;
+    place here = {at, steps > 0 ? "steps" : "per_seconds", 0};
+    return ikvi_reader_fail(
+        r, &here, "expected steps of 0.000001 to 1000 seconds, found %s",
+        ikvi_number(length).text);
+}
+
 bool ikvi_read_number(reader *r, const place *at, const json_t *object,
                       const char *member, double least, double most, double *to)
 {

@@ -4,6 +4,7 @@
 #define IKVI_IO_JSON_H
 
 #include "ikvar/io.h"
+#include "ikvar/loop.h"
 
 #include <jansson.h>
 #include <stdio.h>
@@ -79,6 +80,9 @@ bool ikvi_read_bool(reader *r, const place *at, const json_t *object,
 bool ikvi_read_integer(reader *r, const place *at, const json_t *object,
                        const char *member, int64_t least, int64_t most,
                        int64_t *to);
+/* How many `steps` a `per_seconds`, as a loop takes them; 0: absent. */
+bool ikvi_read_rate(reader *r, const place *at, const json_t *object,
+                    uint32_t *num, uint32_t *den);
 bool ikvi_read_number(reader *r, const place *at, const json_t *object,
                       const char *member, double least, double most,
                       double *to);

@@ -50,8 +50,8 @@ static ikv_status check_loop_numbers(const ikv_loop_config *config,
      * meant. */
     bool paced = loop->frame_hz != IKV_UNPACED;
     const ikvi_range ranges[] = {
-        {"loop.step_num", loop->num, 1, (1u << 30) - 1},
-        {"loop.step_den", loop->den, 1, (1u << 20) - 1},
+        {"loop.step_num", loop->num, 1, IKV_STEP_NUM_LIMIT - 1},
+        {"loop.step_den", loop->den, 1, IKV_STEP_DEN_LIMIT - 1},
         {"loop.step_den / step_num, a step's length in ns,",
          (uint64_t)loop->den * SECOND / loop->num, 1000, 1000ull * SECOND},
         {"loop.frame_hz", paced ? loop->frame_hz : 1, 1, 1000000},

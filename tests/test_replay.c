@@ -521,7 +521,8 @@ typedef struct small_game {
 
 static record small_told;
 static ikv_action_id small_horn;
-static bool small_live; /* it is recorded, and not played */
+static bool small_live;     /* it is recorded, and not played */
+static ikv_lane small_lane; /* that only handlers flush */
 
 static void push_moves(bench_kit *k, uint32_t count)
 {
@@ -732,6 +733,57 @@ static bool pause_for_two(bench_kit *k, uint32_t frame)
     return frame < 3;
 }
 
+/* Another thread defers events of a device that is someone's, as someone
+ * else's; one is of a kind that the loop itself has on tapes. */
+static bool defer_for_another(bench_kit *k, uint32_t frame)
+{
+    static const ikv_kind kinds[] = {IKV_KIND_LOOP_PAUSE, IKV_KIND_FIELD_SET,
+                                     IKV_KIND_LOOP_END};
+    if (frame == 0)
+        ok(ikv_loop_set_seat(k->loop, k->fake.device, 2));
+    push_moves(k, frame == 2);
+    for (int i = 0; frame == 2 && i < ROWS(kinds); i++) {
+        ikv_event e = ikv_event_make(kinds[i], 0);
+        e.device = k->fake.device;
+        e.seat = 3;
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    }
+    return frame < 4;
+}
+
+static ikv_verdict note_whose(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    (void)user;
+    if (event->device != 0)
+        note(&small_told, "%u:%s:%u ", (unsigned)delivery->step,
+             ikv_catalogue_info(NULL, event->kind)->name, event->seat);
+    return IKV_CONTINUE;
+}
+
+/* A lamp comes beneath the mouse in a step: as the next one begins that is
+ * told, and who hears it flushes what another thread has deferred. */
+static bool defer_late(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    push_moves(k, frame == 0);
+    if (frame == 3)
+        ok(ikv_bus_defer_any(k->bus, small_lane, &e));
+    return frame < 5;
+}
+
+static ikv_verdict flush_late(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    ikv_verdict verdict = note_told(event, delivery, NULL);
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 3)
+        rect_target(k->scene, (ikv_target){0}, -5, -5, 10, 10, 0);
+    if (event->kind == IKV_KIND_POINTER_OVER)
+        ikv_bus_flush(k->bus, small_lane, NULL);
+    return verdict;
+}
+
 #define SIX_STEPS                                                              \
     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 3:loop.step:0:40 "     \
     "4:loop.step:0:50 5:loop.step:0:60 "
@@ -800,6 +852,25 @@ static const small_game small_games[] = {
      "0:key.down:0:1 0:key.down:0:15 0:loop.step:0:16 1:loop.step:0:33 "
      "2:loop.step:0:50 3:loop.step:0:66 4:loop.step:0:83 ",
      NULL},
+    {"another thread defers what is another player's",
+     two_steps_a_frame,
+     defer_for_another,
+     {IKV_KIND_LOOP_PAUSE, IKV_KIND_FIELD_SET, IKV_KIND_LOOP_END,
+      IKV_KIND_POINTER_MOVE, IKV_KIND_DEVICE_SEAT},
+     note_whose,
+     "0:device.seat:2 1:pointer.move:2 1:loop.pause:3 1:field.set:3 "
+     "1:loop.end:3 ",
+     NULL},
+    {"what another thread defers is taken as a step begins",
+     two_steps_a_frame,
+     defer_late,
+     {IKV_KIND_POINTER_OVER, IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP},
+     flush_late,
+     "0:pointer.over:0:0 0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 "
+     "3:loop.step:0:40 4:pointer.over:0:40 4:field.set:0:0 4:loop.step:0:50 "
+     "5:loop.step:0:60 6:loop.step:0:70 7:loop.step:0:80 8:loop.step:0:90 "
+     "9:loop.step:0:100 10:loop.step:0:110 ",
+     NULL},
     {"the clock is turned before the first frame",
      at_frame,
      turn_early,
@@ -855,6 +926,7 @@ static void open_small_game(bench_kit *k, const small_game *row,
     kit_open(k);
     ok(ikv_actions_add(ikv_kit_actions(k->kit), IKV_MAIN_SET, "horn",
                        &small_horn));
+    ok(ikv_bus_add_lane(k->bus, "late", &small_lane));
     small_told.text[0] = '\0';
     for (int i = 0; i < ROWS(row->kinds) && row->kinds[i] != 0; i++)
         hears(k->bus, row->kinds[i], (ikv_target){0}, row->handler, k);

@@ -409,7 +409,9 @@ IKVI_APART static void run_step(ikv_loop *loop)
         /* S1: handlers of the step's first event may ask for the whole step's
          * input. */
         ikvi_loop_feed_state(loop, loop->s.step_end);
+        loop->opening = true;
         ikvi_loop_retest(loop);
+        loop->opening = false;
     }
     if (has_between(loop))
         ikvi_loop_route_step(loop);

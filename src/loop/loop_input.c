@@ -614,14 +614,14 @@ static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
 {
     ikv_loop *loop = user;
     ikv_intake intake = IKV_INTAKE_INIT;
-    bool in_step = loop->in_scope && loop->where == IN_STEP;
+    bool in_step = loop->in_scope && loop->where == IN_STEP && !loop->opening;
     intake.how = IKV_INTAKE_INBOX;
     intake.has_due = true;
     intake.lane = lane;
     intake.within = loop->in_event;
     intake.group = in_step ? 0 : ikvi_loop_next_group(loop);
-    /* In a step it was taken at the flush, at its end; between steps at the
-     * next one's begin. */
+    /* In a step it was taken at the flush, at its end; between steps, and before
+     * the input of one, at the next one's begin. */
     intake.due_ns =
         in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
     if (intake.due_ns < loop->s.last_due)

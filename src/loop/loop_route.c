@@ -8,12 +8,20 @@
 
 /* -------------------------------------------------------------- routing -- */
 
+/* What another thread deferred is of any kind, and turns no clock by it. */
+static bool turns_clock(const ikv_loop *loop, uint32_t at)
+{
+    return loop_entry_at(loop, at)->how != IKV_INTAKE_INBOX &&
+           loop_is_of_clock(loop_event(loop, at));
+}
+
 static void record_entry(ikv_loop *loop, const ikv_event *event,
                          const loop_entry *entry, uint64_t due, uint32_t group)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
     /* A run's end is recorded when it has come. */
-    if (IKVI_LIKELY(loop->recorder == NULL) || event->kind == IKV_KIND_LOOP_END)
+    if (IKVI_LIKELY(loop->recorder == NULL) ||
+        (event->kind == IKV_KIND_LOOP_END && entry->how != IKV_INTAKE_INBOX))
         return;
     intake.how = entry->how;
     intake.has_due = true;
@@ -63,9 +71,11 @@ static void feed_one(ikv_loop *loop, uint32_t at)
     ikv_event *event = loop_event(loop, at);
     IKVI_CHECK(loop->fed_count < loop->s.count);
     loop->fed_count++;
-    ikvi_loop_note_seat(loop, event);
-    /* What other threads deferred is no input. */
-    if (loop_entry_at(loop, at)->how != IKV_INTAKE_INPUT)
+    /* What other threads deferred is no input, whosever it is. */
+    uint8_t how = loop_entry_at(loop, at)->how;
+    if (how != IKV_INTAKE_INBOX)
+        ikvi_loop_note_seat(loop, event);
+    if (how != IKV_INTAKE_INPUT)
         return;
     if (event->kind == IKV_KIND_DEVICE_RESYNC) {
         ikv_event held[HELD_LIMIT];
@@ -189,10 +199,10 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     uint32_t at = loop->s.head, samples = 1;
     /* loop-1 */
     IKVI_CHECK(due >= loop->s.last_due && due < loop->s.next_end);
-    if (loop->input == NULL)
+    loop_entry entry = *loop_entry_at(loop, at);
+    if (loop->input == NULL && entry.how != IKV_INTAKE_INBOX)
         ikvi_loop_note_seat(loop, loop_event(loop, at));
     ikv_event event = *loop_event(loop, at);
-    loop_entry entry = *loop_entry_at(loop, at);
     if (loop->marked > 0 && entry.length > 1)
         samples = ikvi_loop_gather(loop, at, &event);
     /* As it came in, and not the sum: a tape has each. */
@@ -277,7 +287,7 @@ static bool is_of_group(ikv_loop *loop, uint32_t taped)
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     if (entry->played)
         return taped != 0 && entry->group == taped &&
-               !loop_is_of_clock(loop_event(loop, loop->s.head));
+               !turns_clock(loop, loop->s.head);
     return loop->fed_count > 0;
 }
 
@@ -289,10 +299,11 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    bool turns = turns_clock(loop, loop->s.head);
     /* A single step that is due comes before all else but what turned the clock
      * before it. */
     if (ikvi_loop_single_waits(loop))
-        return loop_is_of_clock(event) && due < loop->s.next_end;
+        return turns && due < loop->s.next_end;
     /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;
@@ -301,7 +312,7 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
         return false;
     /* It was routed between two steps when it was recorded; or turns the
      * clock, which has its place there. */
-    if (entry->group != 0 || loop_is_of_clock(event))
+    if (entry->group != 0 || turns)
         return due < loop->s.next_end;
     /* Its tape names its step, which does not come if the steps stand still
      * where they did not when it was recorded. */
@@ -355,7 +366,7 @@ static uint32_t count_group(const ikv_loop *loop)
     for (; count < ready; count++) {
         uint32_t at = loop_ring_index(loop, count);
         const loop_entry *entry = loop_entry_at(loop, at);
-        if (loop_is_of_clock(loop_event(loop, at)) || is_alone(entry) ||
+        if (turns_clock(loop, at) || is_alone(entry) ||
             entry->group != head->group || entry->played != head->played)
             break;
     }
@@ -466,8 +477,8 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
     if (!b->routed && loop->more_to_poll)
         ikvi_loop_poll_on(loop);
     uint32_t group = group_of_head(loop, b), taped = entry->group;
-    bool input = entry->how == IKV_INTAKE_INPUT &&
-                 !loop_is_of_clock(loop_event(loop, loop->s.head));
+    bool input =
+        entry->how == IKV_INTAKE_INPUT && !turns_clock(loop, loop->s.head);
     if (input && loop->fed_count == 0)
         settle_group(loop, !b->routed);
     if (input && !entry->played)

@@ -349,6 +349,13 @@ static inline bool loop_is_of_clock(const ikv_event *event)
            event->kind == IKV_KIND_LOOP_END;
 }
 
+/* What another thread deferred is of any kind, and turns no clock by it. */
+static inline bool loop_turns_clock(const ikv_loop *loop, uint32_t index)
+{
+    return loop_entry_at(loop, index)->how != IKV_INTAKE_INBOX &&
+           loop_is_of_clock(loop_event(loop, index));
+}
+
 static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
 {
     return n * loop->step_ns + n / loop->num * loop->step_rest +

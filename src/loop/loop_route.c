@@ -8,13 +8,6 @@
 
 /* -------------------------------------------------------------- routing -- */
 
-/* What another thread deferred is of any kind, and turns no clock by it. */
-static bool turns_clock(const ikv_loop *loop, uint32_t at)
-{
-    return loop_entry_at(loop, at)->how != IKV_INTAKE_INBOX &&
-           loop_is_of_clock(loop_event(loop, at));
-}
-
 static void record_entry(ikv_loop *loop, const ikv_event *event,
                          const loop_entry *entry, uint64_t due, uint32_t group)
 {
@@ -287,7 +280,7 @@ static bool is_of_group(ikv_loop *loop, uint32_t taped)
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     if (entry->played)
         return taped != 0 && entry->group == taped &&
-               !turns_clock(loop, loop->s.head);
+               !loop_turns_clock(loop, loop->s.head);
     return loop->fed_count > 0;
 }
 
@@ -299,7 +292,7 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
 {
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-    bool turns = turns_clock(loop, loop->s.head);
+    bool turns = loop_turns_clock(loop, loop->s.head);
     /* A single step that is due comes before all else but what turned the clock
      * before it. */
     if (ikvi_loop_single_waits(loop))
@@ -366,7 +359,7 @@ static uint32_t count_group(const ikv_loop *loop)
     for (; count < ready; count++) {
         uint32_t at = loop_ring_index(loop, count);
         const loop_entry *entry = loop_entry_at(loop, at);
-        if (turns_clock(loop, at) || is_alone(entry) ||
+        if (loop_turns_clock(loop, at) || is_alone(entry) ||
             entry->group != head->group || entry->played != head->played)
             break;
     }
@@ -478,7 +471,7 @@ static void take_between(ikv_loop *loop, between *b, uint64_t due)
         ikvi_loop_poll_on(loop);
     uint32_t group = group_of_head(loop, b), taped = entry->group;
     bool input =
-        entry->how == IKV_INTAKE_INPUT && !turns_clock(loop, loop->s.head);
+        entry->how == IKV_INTAKE_INPUT && !loop_turns_clock(loop, loop->s.head);
     if (input && loop->fed_count == 0)
         settle_group(loop, !b->routed);
     if (input && !entry->played)

@@ -772,12 +772,30 @@ static bool defer_late(bench_kit *k, uint32_t frame)
     return frame < 5;
 }
 
+/* Likewise while the steps stand still, after a frame's input. */
+static bool defer_paused(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 0);
+    push_moves(k, frame == 0);
+    if (frame == 1)
+        ok(ikv_loop_pause(k->loop));
+    if (frame == 2) {
+        ok(ikv_bus_defer_any(k->bus, small_lane, &e));
+        e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
+        e.device = k->fake.device;
+        e.key.code = IKV_CODE(4);
+        ok(ikv_sink_push(k->fake.sink, &e));
+    }
+    return frame < 4;
+}
+
 static ikv_verdict flush_late(const ikv_event *event,
                               const ikv_delivery *delivery, void *user)
 {
     const bench_kit *k = user;
     ikv_verdict verdict = note_told(event, delivery, NULL);
-    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 3)
+    if (event->kind == IKV_KIND_KEY_DOWN ||
+        (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 3))
         rect_target(k->scene, (ikv_target){0}, -5, -5, 10, 10, 0);
     if (event->kind == IKV_KIND_POINTER_OVER)
         ikv_bus_flush(k->bus, small_lane, NULL);
@@ -870,6 +888,14 @@ static const small_game small_games[] = {
      "3:loop.step:0:40 4:pointer.over:0:40 4:field.set:0:0 4:loop.step:0:50 "
      "5:loop.step:0:60 6:loop.step:0:70 7:loop.step:0:80 8:loop.step:0:90 "
      "9:loop.step:0:100 10:loop.step:0:110 ",
+     NULL},
+    {"what another thread defers is taken after a frame's input",
+     two_steps_a_frame,
+     defer_paused,
+     {IKV_KIND_POINTER_OVER, IKV_KIND_FIELD_SET, IKV_KIND_KEY_DOWN},
+     flush_late,
+     "0:pointer.over:0:0 0:key.down:0:16 0:pointer.over:0:16 "
+     "0:field.set:0:0 ",
      NULL},
     {"the clock is turned before the first frame",
      at_frame,

@@ -370,6 +370,7 @@ static void finish_step(ikv_loop *loop)
     ikvi_loop_apply_requests(loop);
     ikvi_loop_apply_seats(loop);
     if (loop->s.stopped) {
+        ikvi_loop_give_between(loop);
         ikvi_loop_retest(loop);
         ikvi_loop_end_between(loop);
     }

@@ -214,6 +214,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
                              "what is played names more that is held than "
                              "loop.held: the rest is released");
     } else if (loop_is_of_clock(&event)) {
+        ikvi_loop_give_between(loop);
         ikvi_loop_apply_played(loop, &event, due, &entry);
     } else {
         if (loop->where != IN_STEP)
@@ -322,6 +323,22 @@ static uint64_t due_of_head(const ikv_loop *loop)
     return ikvi_loop_due_of(loop, loop_event(loop, loop->s.head),
                             loop_entry_at(loop, loop->s.head),
                             ikvi_loop_earliest_due(loop));
+}
+
+/* What was taken from inboxes next when it was recorded, between the same two
+ * steps: by who is told what comes of turning the clock, or of testing mice. */
+void ikvi_loop_give_between(ikv_loop *loop)
+{
+    while (loop->s.count > 0) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        uint64_t due = due_of_head(loop);
+        if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
+            entry->group == 0 || entry->within || !comes_between(loop, due))
+            return;
+        if (due >= loop->s.next_end)
+            due = loop->s.next_end - 1;
+        take_head(loop, due, ikvi_loop_next_group(loop));
+    }
 }
 
 /* How many, from the head on, may be routed now: what came in since the past
@@ -496,6 +513,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
         if (b.routed && !is_of_group(loop, b.taped)) {
             b.routed = false;
             ikvi_loop_apply_seats(loop);
+            ikvi_loop_give_between(loop);
             ikvi_loop_retest(loop);
             ikvi_loop_end_between(loop);
             continue;

@@ -789,6 +789,24 @@ static bool defer_paused(bench_kit *k, uint32_t frame)
     return frame < 4;
 }
 
+/* Two pointers' moves by turns: what is taken while the first is handled parts
+ * none of them. */
+static bool defer_in_moves(bench_kit *k, uint32_t frame)
+{
+    ikv_event late = ikv_event_make(IKV_KIND_FIELD_SET, 900000000);
+    if (frame == 1)
+        ok(ikv_loop_pause(k->loop));
+    for (uint16_t i = 0; frame == 2 && i < 4; i++) {
+        ikv_event e = ikv_event_make(IKV_KIND_POINTER_MOVE, k->fake.now_ns);
+        e.device = k->fake.device;
+        e.pointer.pointer = i % 2;
+        ok(ikv_sink_push(k->fake.sink, &e));
+    }
+    if (frame == 2)
+        ok(ikv_bus_defer_any(k->bus, small_lane, &late));
+    return frame < 4;
+}
+
 static ikv_verdict flush_late(const ikv_event *event,
                               const ikv_delivery *delivery, void *user)
 {
@@ -797,7 +815,8 @@ static ikv_verdict flush_late(const ikv_event *event,
     if (event->kind == IKV_KIND_KEY_DOWN ||
         (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 3))
         rect_target(k->scene, (ikv_target){0}, -5, -5, 10, 10, 0);
-    if (event->kind == IKV_KIND_POINTER_OVER)
+    if (event->kind == IKV_KIND_POINTER_OVER ||
+        event->kind == IKV_KIND_POINTER_MOVE)
         ikv_bus_flush(k->bus, small_lane, NULL);
     return verdict;
 }
@@ -896,6 +915,13 @@ static const small_game small_games[] = {
      flush_late,
      "0:pointer.over:0:0 0:key.down:0:16 0:pointer.over:0:16 "
      "0:field.set:0:0 ",
+     NULL},
+    {"what another thread defers is taken among moves",
+     two_steps_a_frame,
+     defer_in_moves,
+     {IKV_KIND_POINTER_MOVE, IKV_KIND_FIELD_SET},
+     flush_late,
+     "0:pointer.move:2:16 0:field.set:0:900 0:pointer.move:2:16 ",
      NULL},
     {"the clock is turned before the first frame",
      at_frame,

@@ -376,6 +376,9 @@ static uint32_t count_group(const ikv_loop *loop)
     for (; count < ready; count++) {
         uint32_t at = loop_ring_index(loop, count);
         const loop_entry *entry = loop_entry_at(loop, at);
+        /* It belongs to the event before it, and parts no group. */
+        if (entry->how == IKV_INTAKE_INBOX && entry->within)
+            continue;
         if (loop_turns_clock(loop, at) || is_alone(entry) ||
             entry->group != head->group || entry->played != head->played)
             break;
@@ -393,8 +396,10 @@ static void settle_group(ikv_loop *loop, bool begins)
     uint64_t latest = 0;
     IKVI_CHECK(loop->fed_count == 0);
     for (uint32_t nth = 0; begins && nth < count; nth++) {
-        uint64_t at = loop_event(loop, loop_ring_index(loop, nth))->time_ns;
-        latest = at > latest ? at : latest;
+        uint32_t at = loop_ring_index(loop, nth);
+        uint64_t time = loop_event(loop, at)->time_ns;
+        bool input = loop_entry_at(loop, at)->how != IKV_INTAKE_INBOX;
+        latest = input && time > latest ? time : latest;
     }
     /* Else it is what a tape's ring had no room for: of the same step of the
      * state. */

@@ -325,11 +325,19 @@ static uint64_t due_of_head(const ikv_loop *loop)
                             ikvi_loop_earliest_due(loop));
 }
 
+/* How many, from the head on, may be routed now: what came in since the past
+ * was run waits until it has been run again. */
+static uint32_t count_ready(const ikv_loop *loop)
+{
+    bool past = loop->past && ikvi_loop_is_rerunning(loop);
+    return past || loop->dropping ? loop->given : loop->s.count;
+}
+
 /* What was taken from inboxes next when it was recorded, between the same two
  * steps: by who is told what comes of turning the clock, or of testing mice. */
 void ikvi_loop_give_between(ikv_loop *loop)
 {
-    while (loop->s.count > 0) {
+    while (count_ready(loop) > 0) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
         if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
@@ -339,14 +347,6 @@ void ikvi_loop_give_between(ikv_loop *loop)
             due = loop->s.next_end - 1;
         take_head(loop, due, ikvi_loop_next_group(loop));
     }
-}
-
-/* How many, from the head on, may be routed now: what came in since the past
- * was run waits until it has been run again. */
-static uint32_t count_ready(const ikv_loop *loop)
-{
-    bool past = loop->past && ikvi_loop_is_rerunning(loop);
-    return past || loop->dropping ? loop->given : loop->s.count;
 }
 
 /* S1: the raw state takes what belongs to this step before any of it is

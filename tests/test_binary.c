@@ -92,6 +92,30 @@ START_TEST(there_and_back)
 }
 END_TEST
 
+/* T4. Names and numbers beside each other, of any size. */
+START_TEST(names_and_numbers)
+{
+    write_file(
+        "crew.tape.jsonl",
+        "{\"format\":\"ikvar.tape/2\"}\n"
+        "{\"t\":1,\"kind\":\"wheel\",\"target\":\"root\","
+        "\"source\":2130706432,\"y\":1}\n"
+        "{\"t\":2,\"kind\":\"wheel\",\"target\":4294967295,"
+        "\"source\":\"ferry\",\"y\":1}\n"
+        "{\"t\":3,\"kind\":\"wheel\",\"target\":2130706433,"
+        "\"source\":2130706432,\"y\":1}\n"
+        "{\"t\":4,\"kind\":\"action.feed\",\"action\":\"foghorn\",\"x\":1}\n"
+        "{\"t\":5,\"kind\":\"action.feed\",\"action\":4294967295,\"x\":1}\n");
+    do_tape("convert crew.tape.jsonl crew.tape.cbor", 0, "");
+    do_tape("convert crew.tape.cbor crew_back.tape.jsonl", 0, "");
+    expect_same_files("crew.tape.jsonl", "crew_back.tape.jsonl");
+    do_tape("cut crew.tape.cbor --from 0 -o crew_cut.tape.jsonl", 0, "");
+    expect_same_files("crew.tape.jsonl", "crew_cut.tape.jsonl");
+    do_tape("join crew.tape.jsonl -o crew_joined.tape.cbor", 0, "");
+    expect_same_files("crew.tape.cbor", "crew_joined.tape.cbor");
+}
+END_TEST
+
 /* Recorded by the command, and found by what looks for tapes. */
 START_TEST(recorded)
 {
@@ -154,10 +178,9 @@ START_TEST(wrong_use)
                "{\"format\":\"ikvar.tape/2\",\"setup\":\"gone.setup.json\"}\n");
     write_file("bad.tape.jsonl",
                "{\"format\":\"ikvar.tape/2\"}\n{\"t\":1,\"kind\":\"gull\"}\n");
-    /* A handle whose number stands for a name here is not taken for it. */
     write_file("named.tape.jsonl",
                "{\"format\":\"ikvar.tape/2\"}\n{\"t\":1,\"kind\":\"wheel\","
-               "\"target\":\"root\",\"source\":2130706432}\n");
+               "\"target\":\"root\",\"source\":4294967296}\n");
     do_tape(wrong_table[_i].arguments, wrong_table[_i].code,
             wrong_table[_i].says);
     ck_assert_int_ne(
@@ -367,6 +390,7 @@ Suite *binary_suite(void)
 {
     Suite *s = suite_create("binary");
     add(s, "T1 there and back", there_and_back);
+    add(s, "T4 names and numbers beside each other", names_and_numbers);
     add(s, "T1 recorded and found", recorded);
     add_table(s, "T1 wrong use", wrong_use, ROWS(wrong_table));
     add(s, "T4 torn at every byte", torn);

@@ -80,8 +80,8 @@ static bool make_value(reader *r, const place *at, const ikv_setup *setup,
 {
     const ikv_kind_info *info = first_kind(setup, handler);
     const ikv_field *field = ikv_field_find(info, c->field);
-    target_finder finder = {
-        find_target_by_name, ikvi_setup_find_number, setup, 0, false, false};
+    target_finder finder = {find_target_by_name, ikvi_setup_find_number, setup,
+                            NULL, false};
     /* target.tags and source.tags, which are no fields of an event. */
     bool tags = strstr(c->field, ".tags") != NULL;
     /* nor this one: it is a target, as the event's own */

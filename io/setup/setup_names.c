@@ -20,9 +20,10 @@ const char *ikvi_kit_target(const kit_names *names, ikv_target target)
 }
 
 const char *ikvi_kit_name(const void *kit, const ikv_field *field,
-                          uint32_t bits)
+                          uint32_t *number)
 {
     const kit_names *names = kit;
+    uint32_t bits = *number;
     static _Thread_local char text[IKV_BINDING_BYTES];
     if (field->set == IKV_SET_ACTION) {
         const char *name =

@@ -31,7 +31,7 @@ bool ikvi_kit_hears(const ikv_bus *bus, ikv_subscription subscription,
 
 /* What a field names by a number: a target_namer of io/text/write.h. */
 const char *ikvi_kit_name(const void *kit_names, const ikv_field *field,
-                          uint32_t bits);
+                          uint32_t *number);
 
 /* The number of an action, or of a field that targets declare, by its name; 0 if
  * there is none. */

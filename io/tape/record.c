@@ -58,10 +58,11 @@ static bool goes_back(run_mark *saved, run_mark now, const ikv_watch *watch)
 
 /* NULL for what only the program knows. */
 static const char *target_of_tape(const void *user, const ikv_field *field,
-                                  uint32_t bits)
+                                  uint32_t *number)
 {
     const ikv_recording *r = user;
     const char *name;
+    uint32_t bits = *number;
     if (field->set == IKV_SET_ACTION)
         return ikv_actions_name(ikv_kit_actions(r->kit), (ikv_action_id){bits});
     if (field->set == IKV_SET_FIELD && r->setup != NULL) {

@@ -54,6 +54,12 @@ static uint32_t find_number_by_name(const void *setup, const ikv_field *field,
     return setup != NULL ? ikvi_setup_find_number(setup, field, name) : 0;
 }
 
+static uint32_t itself(const void *setup, uint32_t number)
+{
+    (void)setup;
+    return number;
+}
+
 static void read_header(ikv_tape *tape)
 {
     reader *r = &tape->lines.reader;
@@ -88,8 +94,8 @@ static ikv_status open_tape(const char *path, const ikv_setup *setup,
         return ikvi_no_memory(r);
     t->setup = setup;
     t->catalogue = catalogue;
-    t->finder = (target_finder){
-        find_by_name, find_number_by_name, setup, UINT32_MAX, true, true};
+    t->finder =
+        (target_finder){find_by_name, find_number_by_name, setup, itself, true};
     if (ikvi_lines_open(&t->lines, path, message)) {
         if (t->lines.binary != NULL)
             ikvi_binary_use(t->lines.binary, catalogue);

@@ -39,25 +39,26 @@ bool ikvi_unknown_field(reader *r, const ikv_kind_info *info,
 
 /* ---------------------------------------------------------------- names -- */
 
-/* Targets' names where no setup need know them: each gets a number. */
+/* What one event names, where no setup need know it, from when it is read until
+ * it is written: a number for each name, and for each number that would be
+ * taken for one. */
+typedef struct tape_name {
+    char *text; /* NULL: a number */
+    uint32_t number;
+} tape_name;
+
 typedef struct tape_names {
-    char **list;
+    tape_name *list;
     uint32_t count, room;
 } tape_names;
 
-enum {
-    IKVI_FIRST_NAME = 0x7f000000 /* of more handles than a bus deals out */
-};
-
-/* 0: no memory. */
-uint32_t ikvi_names_number(tape_names *names, const char *name);
-/* NULL: it is no name's. */
-const char *ikvi_names_name(const tape_names *names, uint32_t number);
+/* Before another event is read, and at the end. */
+void ikvi_names_clear(tape_names *names);
 void ikvi_names_free(tape_names *names);
-/* For reading and writing events; the user is the names. */
+/* For reading and writing an event; the user is the names. */
 target_finder ikvi_any_target(tape_names *names);
 const char *ikvi_name_of_number(const void *user, const ikv_field *field,
-                                uint32_t bits);
+                                uint32_t *bits);
 
 /* ---------------------------------------------------------- binary tapes -- */
 

@@ -803,6 +803,7 @@ json_t *ikvi_binary_object(binary_reader *b)
     tape_line line;
     const ikv_kind_info *info;
     target_finder finder = ikvi_any_target(&b->names);
+    ikvi_names_clear(&b->names);
     if (b->kind == NULL)
         return json_incref(b->object);
     if (!ikvi_binary_event(b, &finder, &line, &info))

@@ -358,12 +358,15 @@ static void put_field(binary_writer *w, const binary_field *f,
     bool is_target = value.type == IKV_VALUE_TARGET;
     uint32_t bits =
         is_target ? value.bits.target.bits : (uint32_t)value.bits.integer;
-    if (ikvi_names_something(f->field) || (is_target && bits != 0)) {
-        text = name(user, f->field, bits);
+    bool named = ikvi_names_something(f->field) || (is_target && bits != 0);
+    if (named) {
+        text = name(user, f->field, &bits);
         length = text != NULL ? (uint32_t)strlen(text) : 0;
     }
     if (text != NULL)
         put_text(w, text, length);
+    else if (named)
+        put_uint(w, bits);
     else if (f->field->type == IKV_TYPE_U64)
         put_uint(w, (uint64_t)value.bits.integer);
     else if (value.type == IKV_VALUE_INTEGER)
@@ -374,10 +377,8 @@ static void put_field(binary_writer *w, const binary_field *f,
         put_real(w, value.bits.number);
     else if (value.type == IKV_VALUE_BOOL)
         put_bool(w, value.bits.boolean);
-    else if (!is_target || bits == 0)
-        put_null(w);
     else
-        put_uint(w, bits);
+        put_null(w);
 }
 
 void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,

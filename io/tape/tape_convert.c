@@ -70,10 +70,11 @@ static bool put_all(tape_sink *to, ikv_tape *tape,
     for (;;) {
         tape_item item = ikvi_tape_item(tape, &line, &object);
         bool good = true;
-        if (item == ITEM_EVENT)
+        if (item == ITEM_EVENT) {
             put_event(to, &line,
                       ikv_catalogue_info(catalogue, line.event.kind));
-        else if (item == ITEM_OBJECT && ikvi_is_check(object))
+            ikvi_names_clear(&to->names);
+        } else if (item == ITEM_OBJECT && ikvi_is_check(object))
             good = put_check(to, r, object);
         else if (item == ITEM_OBJECT)
             put_object(to, object);

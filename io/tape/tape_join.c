@@ -405,7 +405,7 @@ static void write_line(splice *s, const piece *p, moment at)
 }
 
 static const char *no_name(const void *user, const ikv_field *field,
-                           uint32_t bits)
+                           uint32_t *bits)
 {
     (void)user;
     (void)field;

@@ -1,5 +1,5 @@
 /* tape_names.c - targets' names where no setup need know them: numbers that
- * stand for them while a tape is cut, joined or converted.
+ * stand for them while an event is read, and written into another tape.
  */
 #define _POSIX_C_SOURCE 200809L
 #include "tape.h"
@@ -7,64 +7,72 @@
 #include <stdlib.h>
 #include <string.h>
 
-uint32_t ikvi_names_number(tape_names *names, const char *name)
+enum {
+    FIRST = 0x7f000000 /* few handles are so large: these get a place too */
+};
+
+/* 0: no memory. */
+static uint32_t add(tape_names *names, const char *text, uint32_t number)
 {
-    for (uint32_t i = 0; i < names->count; i++)
-        if (strcmp(names->list[i], name) == 0)
-            return IKVI_FIRST_NAME + i;
     if (names->count == names->room) {
         uint32_t room = names->room * 2 + 16;
-        char **list = realloc(names->list, room * sizeof *list);
+        tape_name *list = realloc(names->list, room * sizeof *list);
         if (list == NULL)
             return 0;
         names->list = list;
         names->room = room;
     }
-    char *kept = strdup(name);
-    if (kept == NULL)
+    char *kept = text != NULL ? strdup(text) : NULL;
+    if (text != NULL && kept == NULL)
         return 0;
-    names->list[names->count] = kept;
-    return IKVI_FIRST_NAME + names->count++;
+    names->list[names->count] = (tape_name){kept, number};
+    return FIRST + names->count++;
 }
 
-const char *ikvi_names_name(const tape_names *names, uint32_t number)
+void ikvi_names_clear(tape_names *names)
 {
-    uint32_t at = number - IKVI_FIRST_NAME;
-    return number >= IKVI_FIRST_NAME && at < names->count ? names->list[at]
-                                                          : NULL;
+    while (names->count > 0)
+        free(names->list[--names->count].text);
 }
 
 void ikvi_names_free(tape_names *names)
 {
-    for (uint32_t i = 0; i < names->count; i++)
-        free(names->list[i]);
+    ikvi_names_clear(names);
     free(names->list);
     *names = (tape_names){0};
 }
 
-static ikv_target find_number(const void *user, const char *name)
+static ikv_target find_target(const void *user, const char *name)
 {
-    tape_names *names = (tape_names *)(uintptr_t)user;
-    return (ikv_target){ikvi_names_number(names, name)};
+    return (ikv_target){add((tape_names *)(uintptr_t)user, name, 0)};
 }
 
 static uint32_t find_named(const void *user, const ikv_field *field,
                            const char *name)
 {
     (void)field;
-    return find_number(user, name).bits;
+    return find_target(user, name).bits;
+}
+
+static uint32_t take_number(const void *user, uint32_t number)
+{
+    return number < FIRST ? number
+                          : add((tape_names *)(uintptr_t)user, NULL, number);
 }
 
 const char *ikvi_name_of_number(const void *user, const ikv_field *field,
-                                uint32_t bits)
+                                uint32_t *bits)
 {
+    const tape_names *names = user;
     (void)field;
-    return ikvi_names_name(user, bits);
+    if (*bits < FIRST || *bits - FIRST >= names->count)
+        return NULL;
+    const tape_name *name = &names->list[*bits - FIRST];
+    *bits = name->number;
+    return name->text;
 }
 
 target_finder ikvi_any_target(tape_names *names)
 {
-    /* A handle that has a name's number could not be told from it. */
-    return (target_finder){find_number,         find_named, names,
-                           IKVI_FIRST_NAME - 1, true,       true};
+    return (target_finder){find_target, find_named, names, take_number, true};
 }

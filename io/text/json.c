@@ -649,6 +649,18 @@ static bool read_text(reader *r, const place *at, const json_t *value,
     return true;
 }
 
+/* A number where a name may stand; false: none is taken there. */
+static bool take_number(const json_t *value, const target_finder *finder,
+                        uint32_t *to)
+{
+    json_int_t number = json_integer_value(value);
+    if (!json_is_integer(value) || finder == NULL ||
+        finder->take_number == NULL || number < 0 || number > UINT32_MAX)
+        return false;
+    *to = finder->take_number(finder->user, (uint32_t)number);
+    return *to != 0 || number == 0;
+}
+
 static bool read_target(reader *r, const place *at, const json_t *value,
                         const target_finder *finder, ikv_target *to)
 {
@@ -657,9 +669,9 @@ static bool read_target(reader *r, const place *at, const json_t *value,
         if (to->bits != 0)
             return true;
     }
-    json_int_t bits = json_integer_value(value);
-    if (finder != NULL && bits > 0 && bits <= finder->most) {
-        to->bits = (uint32_t)bits;
+    uint32_t bits;
+    if (json_integer_value(value) != 0 && take_number(value, finder, &bits)) {
+        to->bits = bits;
         return true;
     }
     return ikvi_reader_fail(r, at, "expected a target's id, found %s",
@@ -775,20 +787,19 @@ bool ikvi_read_field(reader *r, const place *at, const json_t *value,
             return false;
     } else if (ikvi_names_something(field)) {
         const char *name = json_string_value(value);
-        json_int_t bits = json_integer_value(value);
-        bool number = json_is_integer(value) && finder != NULL && bits >= 0 &&
-                      bits <= finder->most && finder->numbers;
-        to.type = IKV_VALUE_INTEGER;
-        to.bits.integer = bits;
+        uint32_t bits;
+        bool number = take_number(value, finder, &bits);
         if (!number &&
             (name == NULL || finder == NULL || finder->find_number == NULL))
             return ikvi_reader_fail(r, at, "expected %s's name, found %s",
                                     field->name, ikvi_json_found(value));
         if (!number)
-            to.bits.integer = finder->find_number(finder->user, field, name);
-        if (!number && to.bits.integer == 0)
+            bits = finder->find_number(finder->user, field, name);
+        if (!number && bits == 0)
             return ikvi_reader_fail(r, at, "unknown %s \"%.60s\"", field->name,
                                     name);
+        to.type = IKV_VALUE_INTEGER;
+        to.bits.integer = bits;
     } else if (ikvi_json_is_mask(field)) {
         to.type = IKV_VALUE_INTEGER;
         if (!read_mask(r, at, value, field, &named))

@@ -110,10 +110,10 @@ typedef struct target_finder {
     uint32_t (*find_number)(const void *user, const ikv_field *field,
                             const char *name);
     const void *user;
-    uint32_t
-        most;     /* a target may be a number as well, its handle's, up to it */
-    bool numbers; /* so may what else is known by name */
-    bool taped;   /* it is to come in by a port: E5 */
+    /* A target may be a number as well, its handle's, and so may what else is
+     * known by name: what the event gets for it. NULL: names only. */
+    uint32_t (*take_number)(const void *user, uint32_t number);
+    bool taped; /* it is to come in by a port: E5 */
 } target_finder;
 /* E5: of what comes in, a float of a built-in kind is a coordinate at most. False
  * if the value is not of the field's type either. */

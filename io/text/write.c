@@ -306,6 +306,16 @@ static void write_whole(json_writer *w, const ikv_field *field, int64_t value)
         ikvi_write_integer(w, value);
 }
 
+static void write_named(json_writer *w, const ikv_field *field, uint32_t number,
+                        target_namer name, const void *user)
+{
+    const char *text = name(user, field, &number);
+    if (text != NULL)
+        ikvi_write_text(w, text);
+    else
+        ikvi_write_integer(w, number);
+}
+
 void ikvi_write_field(json_writer *w, const ikv_field *field,
                       const ikv_event *event, target_namer name,
                       const void *user)
@@ -317,6 +327,9 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
         return;
     }
     ikv_value value = ikv_field_get(field, event);
+    uint32_t bits = value.type == IKV_VALUE_TARGET
+                        ? value.bits.target.bits
+                        : (uint32_t)value.bits.integer;
     switch (value.type) {
     case IKV_VALUE_NUMBER:
         ikvi_write_number(w, value.bits.number, ikvi_has_float_digits(field));
@@ -325,19 +338,14 @@ void ikvi_write_field(json_writer *w, const ikv_field *field,
         ikvi_write_bool(w, value.bits.boolean);
         break;
     case IKV_VALUE_TARGET:
-        if (value.bits.target.bits == 0)
+        if (bits == 0)
             ikvi_write_null(w);
-        else if ((text = name(user, field, value.bits.target.bits)) != NULL)
-            ikvi_write_text(w, text);
         else
-            ikvi_write_integer(w, value.bits.target.bits);
+            write_named(w, field, bits, name, user);
         break;
     case IKV_VALUE_INTEGER:
-        text = ikvi_names_something(field)
-                   ? name(user, field, (uint32_t)value.bits.integer)
-                   : NULL;
-        if (text != NULL)
-            ikvi_write_text(w, text);
+        if (ikvi_names_something(field))
+            write_named(w, field, bits, name, user);
         else
             write_whole(w, field, value.bits.integer);
         break;

@@ -99,9 +99,10 @@ void ikvi_write_raw(json_writer *w, const char *text, size_t length);
 /* What has been begun is left as it is; the next thing begins anew. */
 void ikvi_write_forget(json_writer *w);
 
-/* A target's name, for a field of that number; NULL if it has none. */
+/* A target's name, for a field of that number; NULL if it has none, and the
+ * number may be another that is to be written. */
 typedef const char *(*target_namer)(const void *user, const ikv_field *field,
-                                    uint32_t bits);
+                                    uint32_t *bits);
 
 /* The field's value; targets' names by the callback: NULL for one that has none,
  * which is written as its handle's number. */

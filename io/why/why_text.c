@@ -124,6 +124,7 @@ static void put_value(phrase *p, const ikv_why *why, const ikv_field *field,
 {
     char buffer[8];
     const char *name = NULL;
+    uint32_t bits = (uint32_t)value.bits.integer;
     if (value.type == IKV_VALUE_INTEGER && field != NULL &&
         ikvi_json_is_mask(field)) {
         put_mask(p, field, (uint64_t)value.bits.integer);
@@ -131,8 +132,7 @@ static void put_value(phrase *p, const ikv_why *why, const ikv_field *field,
     }
     if (value.type == IKV_VALUE_INTEGER && field != NULL) {
         name = ikvi_names_something(field)
-                   ? ikvi_kit_name(&why->names, field,
-                                   (uint32_t)value.bits.integer)
+                   ? ikvi_kit_name(&why->names, field, &bits)
                    : ikvi_json_value_name(field, (uint64_t)value.bits.integer,
                                           buffer);
     }

@@ -523,6 +523,7 @@ static record small_told;
 static ikv_action_id small_horn;
 static bool small_live;     /* it is recorded, and not played */
 static ikv_lane small_lane; /* that only handlers flush */
+static bool small_halts;    /* the program begins with a single step */
 
 static void push_moves(bench_kit *k, uint32_t count)
 {
@@ -538,6 +539,12 @@ static void push_moves(bench_kit *k, uint32_t count)
 static void at_frame(bench_kit *k)
 {
     k->config.loop.timing = IKV_AT_FRAME;
+}
+
+static void at_a_halt(bench_kit *k)
+{
+    at_frame(k);
+    small_halts = true;
 }
 
 static void of_a_film(bench_kit *k)
@@ -701,6 +708,15 @@ static bool turn_early(bench_kit *k, uint32_t frame)
     if (frame == 2)
         ok(ikv_loop_resume(k->loop));
     return frame < 4;
+}
+
+static bool step_on(bench_kit *k, uint32_t frame)
+{
+    if (frame == 1)
+        ok(ikv_loop_single_step(k->loop));
+    if (frame == 2)
+        ok(ikv_loop_resume(k->loop));
+    return frame < 3;
 }
 
 /* Two keys in one frame, of two steps. */
@@ -935,6 +951,16 @@ static const small_game small_games[] = {
      "7:loop.step:0:51 8:loop.step:0:56 9:loop.step:0:61 10:loop.step:0:66 "
      "11:loop.step:0:71 12:loop.step:0:76 ",
      NULL},
+    {"the program begins at a halt, with one step",
+     at_a_halt,
+     step_on,
+     {IKV_KIND_LOOP_START, IKV_KIND_LOOP_PAUSE, IKV_KIND_LOOP_SINGLE,
+      IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_STEP},
+     note_told,
+     "0:loop.start:0:0 0:loop.pause:0:0 0:loop.single:0:0 0:loop.step:0:0 "
+     "0:loop.single:0:0 1:loop.step:0:0 1:loop.resume:0:16 2:loop.step:0:26 "
+     "3:loop.step:0:36 4:loop.step:0:46 5:loop.step:0:56 ",
+     NULL},
     {"the clock is turned after a quit",
      at_frame,
      push_nothing,
@@ -971,6 +997,7 @@ static void open_small_game(bench_kit *k, const small_game *row,
 {
     open_small(k);
     k->config.loop.step_num = 100;
+    small_halts = false;
     row->shape(k);
     if (port != NULL)
         k->config.ports = port;
@@ -980,6 +1007,11 @@ static void open_small_game(bench_kit *k, const small_game *row,
                        &small_horn));
     ok(ikv_bus_add_lane(k->bus, "late", &small_lane));
     small_told.text[0] = '\0';
+    if (small_halts) {
+        ok(ikv_loop_pause(k->loop));
+        ok(ikv_loop_single_step(k->loop));
+        ck_assert_int_eq(ikv_loop_single_step(k->loop), IKV_ABSENT);
+    }
     for (int i = 0; i < ROWS(row->kinds) && row->kinds[i] != 0; i++)
         hears(k->bus, row->kinds[i], (ikv_target){0}, row->handler, k);
 }

@@ -216,7 +216,8 @@ IKV_API ikv_status ikv_loop_resume(ikv_loop *loop);
 IKV_API bool ikv_loop_paused(const ikv_loop *loop);
 
 /* Runs one step in the next frame, or this one's next ikv_loop_step(), while
- * paused. Returns IKV_OK, ABSENT if it is not paused, or BAD_ARGUMENT for NULL.
+ * paused. Returns IKV_OK, ABSENT if it is not paused or one is asked for
+ * already, or BAD_ARGUMENT for NULL.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API ikv_status ikv_loop_single_step(ikv_loop *loop);
 

@@ -78,6 +78,12 @@ void ikvi_loop_apply_requests(ikv_loop *loop)
         apply_after_step(loop, IKV_KIND_LOOP_SINGLE, 0);
 }
 
+/* A single step that was asked for has not begun. */
+static bool single_is_asked(const ikv_loop *loop, bool waits)
+{
+    return waits ? loop->s.single : ikvi_loop_single_waits(loop);
+}
+
 /* Takes a request down: what it comes to is done now, when the step that runs
  * has ended, or after loop.start. ABSENT if it is so already. */
 static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
@@ -95,7 +101,7 @@ static ikv_status note_request(ikv_loop *loop, const ikv_event *event,
     case IKV_KIND_LOOP_SINGLE:
         /* By what was asked for, and not by what is: a pause may wait for its
          * step's end. */
-        if (!loop->s.paused)
+        if (!loop->s.paused || single_is_asked(loop, in_step))
             return IKV_ABSENT;
         loop->s.single = in_step;
         return IKV_OK;

@@ -295,9 +295,10 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     bool turns = loop_turns_clock(loop, loop->s.head);
     /* A single step that is due comes before all else but what turned the clock
-     * before it. */
+     * before it: so did what was asked for before the first frame, though the
+     * program that asks again has one waiting by now. */
     if (ikvi_loop_single_waits(loop))
-        return turns && due < loop->s.next_end;
+        return turns && (due < loop->s.next_end || event->time_ns == 0);
     /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;

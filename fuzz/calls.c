@@ -33,6 +33,8 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
     world *w = user;
     const ikv_event *before = w->event;
     MUST(delivery->bus == w->bus);
+    if (w->taped)
+        note_step(w);
     look_at_delivery(event, delivery);
     w->running++;
     if (w->depth < DEPTH && w->at < w->end) {
@@ -277,6 +279,17 @@ static ikv_condition condition(world *w)
     return c;
 }
 
+/* Of which there are others when it is played. */
+static void leave_frames_out(ikv_subscription_config *config)
+{
+    if (config->all_kinds)
+        config->families = UINT32_MAX;
+    config->all_kinds = false;
+    config->families &= ~(1u << IKV_FAMILY_LOOP);
+    if (config->kind == IKV_KIND_LOOP_FRAME)
+        config->kind = IKV_KIND_LOOP_STEP;
+}
+
 void subscribe(world *w)
 {
     ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
@@ -297,6 +310,8 @@ void subscribe(world *w)
         config.all_kinds = true;
         break;
     }
+    if (w->taped)
+        leave_frames_out(&config);
     uint32_t aims = a_byte(w);
     config.phases = w->tame ? aims / 8 % 8 : a_byte(w) % 9;
     config.rank = (int32_t)a_byte(w) - 8;
@@ -318,7 +333,7 @@ void subscribe(world *w)
     uint32_t limits = a_byte(w);
     config.limit = limits % 8 == 0 ? 1 + a_byte(w) % 8 : 0;
     config.after = limits / 8 % 4 == 0 ? a_byte(w) % 3 : 0;
-    config.at_most = limits >= 220 ? limits % 4 : 0;
+    config.at_most = (uint8_t)(limits >= 220 ? limits % (w->taped ? 2 : 4) : 0);
     config.gap_ns = limits / 32 == 4 ? a_time(w) : 0;
     config.join = a_byte(w) % 2;
     uint32_t count = a_byte(w) % 6, grouped = a_byte(w);
@@ -409,7 +424,8 @@ static ikv_status defer_one(world *w, ikv_lane lane, const ikv_event *e)
     case 1:
         return ikv_bus_defer_data(w->bus, lane, e, data, value % 80);
     case 2:
-        return ikv_bus_defer_any(w->bus, lane, e);
+        /* It is on the tape: the host does so between frames. */
+        return w->taped ? IKV_OK : ikv_bus_defer_any(w->bus, lane, e);
     case 3:
         return ikv_bus_defer_after(w->bus, lane, a_time(w), e, timer);
     case 4:
@@ -435,6 +451,8 @@ static void defer(world *w)
 {
     ikv_event e = an_event(w);
     ikv_lane lane = a_byte(w) % 4;
+    if (w->taped && lane == IKV_FRAME_LANE)
+        lane = IKV_STEP_LANE;
     if (a_byte(w) % 3 == 0)
         lane = w->lane;
     fuzz_number((uint64_t)defer_one(w, lane, &e));
@@ -474,7 +492,7 @@ static ikv_status ask_router(world *w, const ikv_event *made)
         tell_outcome(ikv_router_route(w->router, made));
         return IKV_OK;
     default:
-        ikv_router_retest(w->router, w->now);
+        ikv_router_retest(w->router, w->taped ? w->step * 1000000 : w->now);
         return IKV_OK;
     }
 }
@@ -626,12 +644,16 @@ static ikv_status change_clock(world *w)
     case 2:
         return ikv_loop_single_step(w->loop);
     case 3:
+        if (w->taped)
+            return ikv_loop_set_scale(w->loop, 200 + a_byte(w) * 10u);
         return ikv_loop_set_scale(w->loop, a_count(w) * (w->tame ? 10 : 1));
     case 4: {
         const uint8_t seat = a_byte(w) % 9;
         return ikv_loop_set_seat(w->loop, a_byte(w) % 4, seat);
     }
     default:
+        if (w->taped)
+            return ikv_loop_resume(w->loop);
         w->now += a_byte(w) % 4 == 0 ? a_time(w) % 3000000000u : 16666667;
         return IKV_OK;
     }
@@ -645,6 +667,8 @@ static void turn_clock(world *w)
 /* In a handler they are refused, and say so. */
 void run_frame(world *w)
 {
+    if (w->taped)
+        return;
     bool inside = w->running > 0;
     w->now += 1000000ull * (1 + a_byte(w) % 40);
     fuzz_look(w->kit, w->targets, w->running == 0 ? TARGETS : 1, w->twice);
@@ -687,6 +711,13 @@ static void close_inside(world *w)
     MUST(ikv_loop_end(w->loop) == IKV_BUSY);
 }
 
+/* What a recorded game makes. */
+static void (*const of_games[])(world *w) = {
+    add_target,          add_target,  remove_target, set_parent, change_target,
+    move_camera,         ask_scene,   subscribe,     subscribe,  subscribe,
+    change_subscription, deliver,     defer,         defer,      use_router,
+    use_overlaps,        use_actions, use_actions,   add_crowd,  turn_clock};
+
 static void (*const calls[])(world *w) = {
     add_target,    add_target,    remove_target, set_parent,
     change_target, change_target, move_camera,   ask_scene,
@@ -700,6 +731,10 @@ static void (*const calls[])(world *w) = {
 
 void call(world *w)
 {
+    uint32_t what = a_byte(w);
     w->calls++;
-    calls[a_byte(w) % (sizeof calls / sizeof calls[0])](w);
+    if (w->taped)
+        of_games[what % (sizeof of_games / sizeof of_games[0])](w);
+    else
+        calls[what % (sizeof calls / sizeof calls[0])](w);
 }

@@ -26,9 +26,9 @@ void fuzz_validate(const ikv_kit *kit);
 void fuzz_told(ikv_status status, const ikv_message *message);
 
 /* One number of all that was told since fuzz_begin(); see look.c. With
- * `fuzz_tells` all of it goes to stderr: what two builds tell can be compared.
- */
-extern bool fuzz_tells;
+ * `fuzz_tells` all of it goes to stderr: what two builds tell can be compared;
+ * while `fuzz_quiet`, nothing is told. */
+extern bool fuzz_tells, fuzz_quiet;
 void fuzz_begin(void);
 uint64_t fuzz_sum(void);
 void fuzz_tell(const void *data, size_t size);

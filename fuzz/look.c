@@ -5,7 +5,7 @@
 #include "fuzz.h"
 
 static uint64_t sum;
-bool fuzz_tells;
+bool fuzz_tells, fuzz_quiet;
 
 void fuzz_begin(void)
 {
@@ -19,6 +19,8 @@ uint64_t fuzz_sum(void)
 
 void fuzz_number(uint64_t value)
 {
+    if (fuzz_quiet)
+        return;
     sum = (sum ^ value) * UINT64_C(0x100000001b3);
     if (fuzz_tells)
         fprintf(stderr, "%llx\n", (unsigned long long)value);

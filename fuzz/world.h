@@ -1,5 +1,5 @@
 /* world.h - what a program of calls has, and the calls that it is made of: see
- * program.c. */
+ * program.c and played.c. */
 #ifndef IKV_FUZZ_WORLD_H
 #define IKV_FUZZ_WORLD_H
 
@@ -12,7 +12,8 @@ enum {
     OWNERS = 4,
     ACTIONS = 8,
     DEPTH = 3,
-    IMAGE_ROOM = 1 << 22
+    IMAGE_ROOM = 1 << 22,
+    STEPS = 4096
 };
 
 typedef struct world {
@@ -49,7 +50,22 @@ typedef struct world {
     bool twice; /* with and without: all that is told must be the same */
     bool plays; /* hands' events come as from a tape */
     uint64_t last_due;
+    /* Of a game that is recorded and played (played.c): it makes calls in steps
+     * alone, from the bytes that belong to the step. */
+    bool taped;
+    const ikv_port *port; /* in place of its own */
+    const uint8_t *data;
+    size_t size;
+    uint64_t step;
+    uint64_t *sums; /* of all that was told before each step */
 } world;
+
+/* world.c */
+void open_world(world *w);
+/* The bytes that belong to a number, of so many sorts of numbers. */
+void seek(world *w, uint64_t number, uint32_t salt);
+/* Of a taped game: a step may have begun. */
+void note_step(world *w);
 
 /* values.c: arguments, from the next bytes; what is past the end is 0. */
 uint8_t a_byte(world *w);

@@ -439,8 +439,9 @@ START_TEST(long_names)
 END_TEST
 
 /* 47: what fuzzing began with still goes through. */
-static const char *const corpora[] = {"setup",    "tape",  "trace",  "bindings",
-                                      "terminal", "image", "program"};
+static const char *const corpora[] = {"setup",    "tape",     "trace",
+                                      "bindings", "terminal", "image",
+                                      "program",  "played"};
 
 START_TEST(corpus_plays)
 {
@@ -686,10 +687,22 @@ START_TEST(programs_as_they_were)
 }
 END_TEST
 
+/* T1: such games, with hosts and other threads, are told the same when they are
+ * played, at another frame rate. */
+START_TEST(made_up_games_played)
+{
+    int code =
+        run_command_line(output, sizeof output,
+                         BINARY "/fuzz/fuzz_played --made %d 60", 302 + _i);
+    ck_assert_msg(code == 0, "%s", output);
+}
+END_TEST
+
 Suite *programs_suite(void)
 {
     Suite *s = suite_create("programs");
     add_table(s, "47 programs as they were", programs_as_they_were, 4);
+    add_table(s, "T1 made-up games are played", made_up_games_played, 2);
     return s;
 }
 

@@ -729,6 +729,21 @@ static bool push_keys(bench_kit *k, uint32_t frame)
     return frame < 4;
 }
 
+/* Quits in the third step; another thread defers then, which is taken behind it. */
+static ikv_verdict quit_early(const ikv_event *event,
+                              const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
+    (void)note_told(event, delivery, user);
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 2) {
+        if (small_live)
+            ok(ikv_bus_defer_any(k->bus, IKV_FRAME_LANE, &e));
+        ikv_loop_quit(k->loop);
+    }
+    return IKV_CONTINUE;
+}
+
 static ikv_verdict pause_and_quit(const ikv_event *event,
                                   const ikv_delivery *delivery, void *user)
 {
@@ -973,6 +988,13 @@ static const small_game small_games[] = {
      {IKV_KIND_KEY_DOWN, IKV_KIND_LOOP_PAUSE},
      pause_and_quit,
      "0:loop.pause:0:1 0:key.down:0:1 ",
+     NULL},
+    {"another thread defers as the program quits",
+     two_steps_a_frame,
+     push_nothing,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP},
+     quit_early,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:field.set:0:7 ",
      NULL},
     {"the program leaves out a step that a pause was in",
      at_frame,

@@ -260,6 +260,7 @@ static void run_out(ikv_loop *loop)
 IKVI_APART static bool finish(ikv_loop *loop)
 {
     if (!loop->over && loop->started) {
+        ikvi_loop_give_last(loop);
         loop->over = true;
         /* What waits is delivered, and what that defers is not: it would never
          * end. */

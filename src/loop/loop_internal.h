@@ -526,6 +526,7 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns);
 void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_give_inboxes(ikv_loop *loop);
 void ikvi_loop_give_between(ikv_loop *loop);
+void ikvi_loop_give_last(ikv_loop *loop);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop);
 

@@ -428,6 +428,24 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
     }
 }
 
+/* L4: what was taken from inboxes behind the last step, where that is the last
+ * because the program ends the run there. */
+void ikvi_loop_give_last(ikv_loop *loop)
+{
+    while (has_more(loop)) {
+        ikv_event event = *loop_event(loop, loop->s.head);
+        loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        uint64_t due = due_of_head(loop);
+        if (entry.how != IKV_INTAKE_INBOX || !entry.played ||
+            due >= loop->s.next_end)
+            return;
+        record_entry(loop, &event, &entry, due, entry.group);
+        loop->s.last_due = due;
+        pop(loop);
+        give_to_inbox(loop, &event, entry.lane);
+    }
+}
+
 /* Whether what comes due by itself while the steps stand still waits for the
  * tape: for the mark of it, or for what it came before when that was recorded. A
  * tape that is made by hand has neither. */

@@ -652,6 +652,8 @@ static ikv_status change_clock(world *w)
         return ikv_loop_set_seat(w->loop, a_byte(w) % 4, seat);
     }
     default:
+        if (w->taped && w->step > 20 && w->step < STEPS)
+            ikv_loop_quit(w->loop);
         if (w->taped)
             return ikv_loop_resume(w->loop);
         w->now += a_byte(w) % 4 == 0 ? a_time(w) % 3000000000u : 16666667;

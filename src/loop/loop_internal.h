@@ -362,6 +362,15 @@ static inline uint64_t loop_step_start(const ikv_loop *loop, uint64_t n)
            n % loop->num * loop->step_rest / loop->num;
 }
 
+/* A moment of the steps' time within the step that comes next: before its begin
+ * nothing comes any more, and what comes behind its end is not between the two. */
+static inline uint64_t loop_within_next_step(const ikv_loop *loop,
+                                             uint64_t steps)
+{
+    steps = steps < loop->s.next_begin ? loop->s.next_begin : steps;
+    return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
+}
+
 static inline uint64_t loop_clock(const ikv_loop *loop)
 {
     const loop_port *clock = loop_port_at(loop, 0);

@@ -162,10 +162,9 @@ static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
         if (!entry->merged)
             return;
         const ikv_event *event = loop_event(loop, loop->s.head);
-        due = ikvi_loop_due_of(loop, event, entry, due);
-        /* Clipped, as the clock may have been turned since the run was
-         * marked. */
-        due = due < loop->s.next_end ? due : loop->s.next_end - 1;
+        /* The clock may have been turned since the run was marked. */
+        due = loop_within_next_step(loop,
+                                    ikvi_loop_due_of(loop, event, entry, due));
         IKVI_CHECK(due >= loop->s.last_due);
         record_entry(loop, event, entry, due, group);
         loop->s.last_due = due;
@@ -344,9 +343,8 @@ void ikvi_loop_give_between(ikv_loop *loop)
         if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
             entry->group == 0 || entry->within || !comes_between(loop, due))
             return;
-        if (due >= loop->s.next_end)
-            due = loop->s.next_end - 1;
-        take_head(loop, due, ikvi_loop_next_group(loop));
+        take_head(loop, loop_within_next_step(loop, due),
+                  ikvi_loop_next_group(loop));
     }
 }
 
@@ -545,9 +543,7 @@ void ikvi_loop_route_between(ikv_loop *loop)
         uint64_t due = due_of_head(loop);
         if (!b.routed && (loop->quit || !comes_between(loop, due)))
             break;
-        if (due >= loop->s.next_end)
-            due = loop->s.next_end - 1;
-        take_between(loop, &b, due);
+        take_between(loop, &b, loop_within_next_step(loop, due));
     }
     IKVI_CHECK(loop->marked == 0 && loop->fed_count == 0);
     ikvi_loop_scope(loop, scope);

@@ -2,13 +2,6 @@
  */
 #include "loop_internal.h"
 
-/* A moment of the steps' time within the step that comes next. */
-static uint64_t within_next_step(const ikv_loop *loop, uint64_t steps)
-{
-    steps = steps < loop->s.next_begin ? loop->s.next_begin : steps;
-    return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
-}
-
 /* L5. Turns the clock, at that place in steps' time. */
 static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
                   uint64_t lost)
@@ -25,7 +18,7 @@ static void apply(ikv_loop *loop, const ikv_event *event, uint64_t due,
         loop->s.step_begin = at + lost;
         break;
     case IKV_KIND_LOOP_PAUSE:
-        ikvi_loop_set_anchor(loop, from, within_next_step(loop, due));
+        ikvi_loop_set_anchor(loop, from, loop_within_next_step(loop, due));
         loop->s.stopped = true;
         break;
     /* What came due while they stood still comes first. */
@@ -181,7 +174,8 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
     /* Its announcement follows from the tape, which has the request. */
     bool scope = ikvi_loop_scope(loop, true);
     if (loop->where != IN_STEP) {
-        uint64_t due = within_next_step(loop, ikvi_loop_to_steps(loop, at));
+        uint64_t due =
+            loop_within_next_step(loop, ikvi_loop_to_steps(loop, at));
         due = due > loop->s.last_due ? due : loop->s.last_due;
         uint64_t then = ikvi_loop_to_clock(loop, due);
         if (kind == IKV_KIND_LOOP_PAUSE && recorded && then < at)

@@ -36,6 +36,21 @@ static void open_game(world *w, const world *like, uint64_t *to)
                              w) == IKV_OK);
 }
 
+/* Another thread, while a step runs: when it is recorded. */
+static void defer_meanwhile(world *w)
+{
+    const uint8_t *at = w->at, *end = w->end;
+    fuzz_quiet = true;
+    seek(w, w->step, 3000);
+    bool defers = a_byte(w) % 2 == 0 && w->sums == sums[0];
+    ikv_event event = an_event(w);
+    fuzz_quiet = false;
+    w->at = at;
+    w->end = end;
+    if (defers)
+        (void)ikv_bus_defer_any(w->bus, IKV_STEP_LANE, &event);
+}
+
 /* A frame, with what the game itself does behind each step; false at the end. */
 static bool run_game(world *w)
 {
@@ -46,6 +61,7 @@ static bool run_game(world *w)
         seek(w, w->step, 2000);
         for (int i = 0; i < 3; i++)
             call(w);
+        defer_meanwhile(w);
         if (w->step % 4 == 0)
             fuzz_validate(w->kit);
     }

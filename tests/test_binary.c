@@ -21,6 +21,8 @@ static const char lines[] =
     "\"target\":\"boat\",\"source\":\"root\",\"level\":-70000,\"calm\":true,"
     "\"depth\":0.1,\"marks\":9007199254740993}\n"
     "{\"t\":5,\"kind\":\"tide.rose\",\"due\":5,\"lane\":3,\"target\":77}\n"
+    "{\"t\":5,\"kind\":\"tide.rose\",\"due\":5,\"lane\":\"step\","
+    "\"flushed\":true}\n"
     "{\"t\":6,\"kind\":\"key.down\",\"due\":6,\"held\":true,\"code\":\"KeyA\"}"
     "\n"
     "{\"t\":6,\"kind\":\"device.resync\"}\n"

@@ -744,6 +744,36 @@ static ikv_verdict quit_early(const ikv_event *event,
     return IKV_CONTINUE;
 }
 
+/* Another thread defers in the third step, behind a handler's flush of its lane:
+ * the flush at the step's end takes it. */
+static ikv_verdict flush_and_defer(const ikv_event *event,
+                                   const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
+    if (event->kind == IKV_KIND_LOOP_STEP)
+        ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    (void)note_told(event, delivery, user);
+    if (small_live && event->kind == IKV_KIND_LOOP_STEP &&
+        event->loop.step == 2)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    return IKV_CONTINUE;
+}
+
+/* And before it, which takes it then. */
+static ikv_verdict defer_and_flush(const ikv_event *event,
+                                   const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
+    if (small_live && event->kind == IKV_KIND_LOOP_STEP &&
+        event->loop.step == 2)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    if (event->kind == IKV_KIND_LOOP_STEP)
+        ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    return note_told(event, delivery, user);
+}
+
 static ikv_verdict pause_and_quit(const ikv_event *event,
                                   const ikv_delivery *delivery, void *user)
 {
@@ -995,6 +1025,24 @@ static const small_game small_games[] = {
      {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP},
      quit_early,
      "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:field.set:0:7 ",
+     NULL},
+    {"another thread defers behind a handler's flush",
+     two_steps_a_frame,
+     push_nothing,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP},
+     flush_and_defer,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:field.set:0:7 "
+     "3:loop.step:0:40 4:loop.step:0:50 5:loop.step:0:60 6:loop.step:0:70 "
+     "7:loop.step:0:80 8:loop.step:0:90 ",
+     NULL},
+    {"another thread defers before a handler's flush",
+     two_steps_a_frame,
+     push_nothing,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP},
+     defer_and_flush,
+     "0:loop.step:0:10 1:loop.step:0:20 2:field.set:0:7 2:loop.step:0:30 "
+     "3:loop.step:0:40 4:loop.step:0:50 5:loop.step:0:60 6:loop.step:0:70 "
+     "7:loop.step:0:80 8:loop.step:0:90 ",
      NULL},
     {"the program leaves out a step that a pause was in",
      at_frame,

@@ -119,6 +119,8 @@ enum {
  *   how      IKV_INTAKE_...
  *   has_due  due_ns is known; else it follows from the event's time
  *   within   INBOX: it was taken in while the event before it was handled
+ *   flushed  INBOX: a handler's flush took it in, behind its step's input, from
+ *            a lane that the loop flushes at the step's end
  *   lane     INBOX: which
  *   group    what was routed together between two steps has one number, from 1
  *            on; 0: it was routed in its step
@@ -132,7 +134,7 @@ typedef struct ikv_intake {
     uint8_t how;
     bool has_due;
     bool within;
-    uint8_t reserved;
+    bool flushed;
     uint32_t lane;
     uint32_t group;
     IKV_ALIGNED(8) uint64_t due_ns;

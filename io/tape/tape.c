@@ -27,9 +27,9 @@ struct ikv_tape {
     bool failed;
 };
 
-const char *const ikvi_tape_members[] = {"t",    "kind",   "due",    "between",
-                                         "lane", "held",   "within", "lost",
-                                         "data", "base64", "note",   NULL};
+const char *const ikvi_tape_members[] = {
+    "t",    "kind", "due",    "between", "lane", "held", "within",
+    "lost", "data", "base64", "flushed", "note", NULL};
 
 ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 {
@@ -245,6 +245,7 @@ static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
         !ikvi_read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
         !ikvi_read_bool(r, NULL, object, "held", &held) ||
         !ikvi_read_bool(r, NULL, object, "within", &intake->within) ||
+        !ikvi_read_bool(r, NULL, object, "flushed", &intake->flushed) ||
         !read_lane(r, object, intake))
         return false;
     intake->group = (uint32_t)frame;

@@ -75,6 +75,7 @@ enum {
     BINARY_WITHIN,
     BINARY_LOST, /* in ns */
     BINARY_DATA, /* a text, or bytes */
+    BINARY_FLUSHED,
     BINARY_MARKS
 };
 extern const char *const ikvi_binary_marks[BINARY_MARKS];

@@ -679,14 +679,14 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     uint64_t most = mark == BINARY_LANE    ? UINT16_MAX
                     : mark == BINARY_GROUP ? UINT32_MAX
                                            : IKV_TIME_LIMIT;
-    if (mark == BINARY_HELD || mark == BINARY_WITHIN)
+    bool truth =
+        mark == BINARY_HELD || mark == BINARY_WITHIN || mark == BINARY_FLUSHED;
+    if (truth)
         whole = cell->type == TOKEN_BOOL && cell->number != 0;
     if (!whole || cell->number > most)
         return ikvi_reader_fail(b->reader, NULL, "%s: expected %s",
                                 ikvi_binary_marks[mark],
-                                mark == BINARY_HELD || mark == BINARY_WITHIN
-                                    ? "true"
-                                    : "a whole number that fits");
+                                truth ? "true" : "a whole number that fits");
     switch (mark) {
     case BINARY_DUE:
         intake->has_due = true;
@@ -708,6 +708,9 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
         return true;
     case BINARY_WITHIN:
         intake->within = true;
+        return true;
+    case BINARY_FLUSHED:
+        intake->flushed = true;
         return true;
     default:
         intake->lost_ns = cell->number;

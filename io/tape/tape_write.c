@@ -40,6 +40,10 @@ static void write_intake(json_writer *w, const ikv_event *event,
         ikvi_write_name(w, "within");
         ikvi_write_bool(w, true);
     }
+    if (intake->flushed) {
+        ikvi_write_name(w, "flushed");
+        ikvi_write_bool(w, true);
+    }
     if (intake->lost_ns != 0) {
         ikvi_write_name(w, "lost");
         ikvi_write_ms(w, intake->lost_ns);

@@ -354,9 +354,11 @@ static void finish_step(ikv_loop *loop)
     /* Timers on their lanes, then the lane is flushed: they are heard in this
      * step. */
     ikv_bus_advance(loop->bus, loop->s.next_end);
-    if (IKVI_UNLIKELY(loop->given > 0))
+    if (has_between(loop))
         ikvi_loop_give_inboxes(loop);
+    loop->closing_step = true;
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
+    loop->closing_step = false;
     loop->s.next_step++;
     loop->s.next_begin = loop->s.next_end;
     loop->s.next_end = loop_step_start(loop, loop->s.next_step + 1);

@@ -138,6 +138,7 @@ loop_entry ikvi_loop_played_entry(ikv_loop *loop, const ikv_intake *intake)
                         .group = intake->group,
                         .how = intake->how,
                         .within = intake->within,
+                        .flushed = intake->flushed,
                         .played = true};
     if (intake->how == IKV_INTAKE_INBOX)
         entry.lane = (uint16_t)intake->lane;
@@ -619,9 +620,12 @@ static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
     intake.has_due = true;
     intake.lane = lane;
     intake.within = loop->in_event;
+    intake.flushed = in_step && !loop->in_event && !loop->closing_step &&
+                     lane == IKV_STEP_LANE;
     intake.group = in_step ? 0 : ikvi_loop_next_group(loop);
-    /* In a step it was taken at the flush, at its end; between steps, and before
-     * the input of one, at the next one's begin. */
+    /* In a step it was taken behind its input, by a handler's flush or the one
+     * at its end; between steps, and before the input of one, at the next one's
+     * begin. */
     intake.due_ns =
         in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
     if (intake.due_ns < loop->s.last_due)

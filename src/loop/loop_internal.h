@@ -112,7 +112,7 @@ typedef struct loop_entry {
         uint16_t block; /* of an input: of its larger payload, plus 1; or 0 */
     };
     uint8_t how;
-    bool played, within;
+    bool played, within, flushed;
     bool merged; /* a later one carries it */
 } loop_entry;
 
@@ -183,6 +183,7 @@ struct ikv_loop {
     bool more_to_poll; /* a port that plays has more than there was room for */
     bool was_recorded; /* what it plays: it says when things were due */
     bool opening;      /* a step: mice are tested before its input is routed */
+    bool closing_step; /* by the flush at its end */
     bool in_event;     /* an event is being routed */
     bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */

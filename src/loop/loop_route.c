@@ -19,6 +19,7 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     intake.how = entry->how;
     intake.has_due = true;
     intake.within = entry->within;
+    intake.flushed = entry->flushed;
     if (entry->how == IKV_INTAKE_INBOX) {
         intake.lane = entry->lane;
     } else if (entry->block != 0) {
@@ -348,6 +349,16 @@ void ikvi_loop_give_between(ikv_loop *loop)
     }
 }
 
+/* Whether it was taken by the flush that ends the step: handlers may flush the
+ * lane before, and did not find it. */
+static bool is_of_steps_end(const ikv_loop *loop, const loop_entry *entry,
+                            uint64_t due)
+{
+    return entry->how == IKV_INTAKE_INBOX && entry->lane == IKV_STEP_LANE &&
+           entry->group == 0 && !entry->within && !entry->flushed &&
+           due == loop->s.next_end - 1;
+}
+
 /* S1: the raw state takes what belongs to this step before any of it is
  * routed. */
 void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
@@ -357,9 +368,9 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
     uint64_t due = ikvi_loop_earliest_due(loop);
     for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
-        due = ikvi_loop_due_of(loop, loop_event(loop, at),
-                               loop_entry_at(loop, at), due);
-        if (due >= loop->s.next_end)
+        const loop_entry *entry = loop_entry_at(loop, at);
+        due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
+        if (due >= loop->s.next_end || is_of_steps_end(loop, entry, due))
             return;
         if (nth >= loop->fed_count)
             feed_one(loop, at);
@@ -408,19 +419,23 @@ static void settle_group(ikv_loop *loop, bool begins)
         feed_one(loop, loop_ring_index(loop, nth));
 }
 
-/* What was taken from an inbox at a step's end, when a step that is run again
- * from its middle comes there. */
+/* What was taken from an inbox at a step's end, when that is there: from the
+ * first that the flush took, other lanes' too, which handlers flushed then; and
+ * of a step that is run again from its middle, whatever was taken in it. */
 void ikvi_loop_give_inboxes(ikv_loop *loop)
 {
-    while (loop->given > 0) {
+    bool all = loop->given > 0;
+    while (has_more(loop)) {
         IKVI_CHECK(loop->given <= loop->s.count);
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        uint64_t due = due_of_head(loop);
+        all = all || is_of_steps_end(loop, &entry, due);
         /* Something else comes first in the next step. */
-        if (entry.how != IKV_INTAKE_INBOX || entry.due >= loop->s.next_end)
+        if (!all || entry.how != IKV_INTAKE_INBOX || due >= loop->s.next_end)
             return;
-        record_entry(loop, &event, &entry, entry.due, 0);
-        loop->s.last_due = entry.due;
+        record_entry(loop, &event, &entry, due, 0);
+        loop->s.last_due = due;
         pop(loop);
         give_to_inbox(loop, &event, entry.lane);
     }
@@ -554,8 +569,9 @@ void ikvi_loop_route_between(ikv_loop *loop)
 void ikvi_loop_route_step(ikv_loop *loop)
 {
     while (has_more(loop)) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
-        if (due >= loop->s.next_end)
+        if (due >= loop->s.next_end || is_of_steps_end(loop, entry, due))
             break;
         uint32_t ready = count_ready(loop);
         if (loop->marked == 0 && ready > 1) /* one alone merges with none */

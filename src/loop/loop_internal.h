@@ -112,7 +112,8 @@ typedef struct loop_entry {
         uint16_t block; /* of an input: of its larger payload, plus 1; or 0 */
     };
     uint8_t how;
-    bool played, within, flushed;
+    bool played;
+    bool within : 1, flushed : 1;
     bool merged; /* a later one carries it */
 } loop_entry;
 

@@ -424,7 +424,7 @@ static ikv_status defer_one(world *w, ikv_lane lane, const ikv_event *e)
     case 1:
         return ikv_bus_defer_data(w->bus, lane, e, data, value % 80);
     case 2:
-        /* It is on the tape: the host does so between frames. */
+        /* Of a taped game other code does so: it is on the tape. */
         return w->taped ? IKV_OK : ikv_bus_defer_any(w->bus, lane, e);
     case 3:
         return ikv_bus_defer_after(w->bus, lane, a_time(w), e, timer);

@@ -351,12 +351,12 @@ static void finish_step(ikv_loop *loop)
 {
     IKVI_CHECK(loop->where == IN_STEP && loop->fed_count == 0); /* loop-3 */
     ikvi_input_end_step(loop->input, loop->s.next_step, loop->s.step_end);
-    if (has_between(loop))
-        ikvi_loop_give_inboxes(loop);
-    loop->closing_step = true;
     /* Timers on their lanes, then the lane is flushed: they are heard in this
      * step. */
     ikv_bus_advance(loop->bus, loop->s.next_end);
+    if (has_between(loop))
+        ikvi_loop_give_inboxes(loop);
+    loop->closing_step = true;
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
     loop->closing_step = false;
     loop->s.next_step++;

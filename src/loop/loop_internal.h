@@ -184,7 +184,7 @@ struct ikv_loop {
     bool more_to_poll; /* a port that plays has more than there was room for */
     bool was_recorded; /* what it plays: it says when things were due */
     bool opening;      /* a step: mice are tested before its input is routed */
-    bool closing_step; /* by timers and the flush at its end */
+    bool closing_step; /* by the flush at its end */
     bool in_event;     /* an event is being routed */
     bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */

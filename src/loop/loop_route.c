@@ -426,18 +426,15 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
 {
     bool all = loop->given > 0;
     while (has_more(loop)) {
-        IKVI_CHECK(loop->given <= loop->s.count);
-        ikv_event event = *loop_event(loop, loop->s.head);
-        loop_entry entry = *loop_entry_at(loop, loop->s.head);
-        uint64_t due = due_of_head(loop);
-        all = all || is_of_steps_end(loop, &entry, due);
-        /* Something else comes first in the next step. */
-        if (!all || entry.how != IKV_INTAKE_INBOX || due >= loop->s.next_end)
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        if (entry->how != IKV_INTAKE_INBOX)
             return;
-        record_entry(loop, &event, &entry, due, 0);
-        loop->s.last_due = due;
-        pop(loop);
-        give_to_inbox(loop, &event, entry.lane);
+        uint64_t due = due_of_head(loop);
+        all = all || is_of_steps_end(loop, entry, due);
+        /* Something else comes first in the next step. */
+        if (!all || due >= loop->s.next_end)
+            return;
+        take_head(loop, due, 0);
     }
 }
 
@@ -446,16 +443,12 @@ void ikvi_loop_give_inboxes(ikv_loop *loop)
 void ikvi_loop_give_last(ikv_loop *loop)
 {
     while (has_more(loop)) {
-        ikv_event event = *loop_event(loop, loop->s.head);
-        loop_entry entry = *loop_entry_at(loop, loop->s.head);
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
-        if (entry.how != IKV_INTAKE_INBOX || !entry.played ||
+        if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
             due >= loop->s.next_end)
             return;
-        record_entry(loop, &event, &entry, due, entry.group);
-        loop->s.last_due = due;
-        pop(loop);
-        give_to_inbox(loop, &event, entry.lane);
+        take_head(loop, due, entry->group);
     }
 }
 

@@ -261,6 +261,7 @@ IKVI_APART static bool finish(ikv_loop *loop)
 {
     if (!loop->over && loop->started) {
         ikvi_loop_give_last(loop);
+        ikvi_loop_forget_requests(loop); /* of other code, since the quit */
         loop->over = true;
         /* What waits is delivered, and what that defers is not: it would never
          * end. */

@@ -165,7 +165,7 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
     if (loop == NULL)
         return IKV_BAD_ARGUMENT;
     bool recorded = !loop->in_scope && !loop->over;
-    uint64_t at = loop->in_scope ? loop->s.routed_at : loop->now;
+    uint64_t at = loop->in_scope || loop->over ? loop->s.routed_at : loop->now;
     ikv_event event = ikv_event_make(kind, at);
     event.loop.count = count;
     ikv_status status = note_request(loop, &event, 0);
@@ -193,7 +193,8 @@ static ikv_status request(ikv_loop *loop, ikv_kind kind, uint32_t count)
 
 void ikvi_loop_forget_requests(ikv_loop *loop)
 {
-    loop->s.paused = loop->s.single = false;
+    loop->s.paused = loop->s.stopped;
+    loop->s.single = false;
     loop->s.new_scale = loop->s.scale;
 }
 

@@ -25,6 +25,9 @@ void ikvi_loop_advance_holds(ikv_loop *loop, uint64_t clock)
  * be told, and not when the next frame was. */
 void ikvi_loop_end_between(ikv_loop *loop)
 {
+    /* Of what the step's own code, or handlers, sent to the router besides. */
+    if (loop->s.stopped)
+        ikvi_input_settle(loop->input, loop->s.routed_at);
     ikvi_loop_apply_seats(loop);
     /* Whether they have changed what mice rest on, which are then tested again
      * though the steps stand still. */

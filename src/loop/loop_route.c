@@ -296,9 +296,14 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
     bool turns = loop_turns_clock(loop, loop->s.head);
     /* A single step that is due comes before all else but what turned the clock
      * before it: so did what was asked for before the first frame, though the
-     * program that asks again has one waiting by now. */
-    if (ikvi_loop_single_waits(loop))
-        return turns && (due < loop->s.next_end || event->time_ns == 0);
+     * program that asks again has one waiting by now; and what other threads
+     * deferred, by its place. */
+    if (ikvi_loop_single_waits(loop)) {
+        bool inbox = entry->how == IKV_INTAKE_INBOX && entry->group != 0;
+        bool asked_first = turns && event->time_ns == 0 &&
+                           (entry->due == NO_DUE || entry->due == 0);
+        return asked_first || ((turns || inbox) && due < loop->s.next_end);
+    }
     /* Paused, and no port is left: nothing will make the steps go on. */
     if (loop->s.stopped && loop->ended_count == loop->port_count)
         return true;
@@ -342,10 +347,10 @@ void ikvi_loop_give_between(ikv_loop *loop)
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
         if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
-            entry->group == 0 || entry->within || !comes_between(loop, due))
+            entry->group == 0 || entry->within || due >= loop->s.next_end ||
+            !comes_between(loop, due))
             return;
-        take_head(loop, loop_within_next_step(loop, due),
-                  ikvi_loop_next_group(loop));
+        take_head(loop, due, ikvi_loop_next_group(loop));
     }
 }
 

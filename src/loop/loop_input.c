@@ -148,6 +148,36 @@ loop_entry ikvi_loop_played_entry(ikv_loop *loop, const ikv_intake *intake)
     return entry;
 }
 
+static bool is_own(const ikv_loop *loop, uint32_t at, const ikv_event *event)
+{
+    const ikv_event *own = loop_event(loop, at);
+    return !loop_entry_at(loop, at)->played && own->kind == event->kind &&
+           own->device == event->device && own->seat == event->seat &&
+           own->flags == event->flags && own->time_ns == event->time_ns;
+}
+
+/* A seat that a program gives before its first frame it gives again when it is
+ * played, and its tape has it too: what counts is the tape's, in its place. */
+static void remove_own(ikv_loop *loop, const ikv_event *event)
+{
+    uint32_t nth = loop->fed_count, count = loop->s.count;
+    /* What is being routed, or run again, stays. */
+    if (event->kind != IKV_KIND_DEVICE_SEAT || loop->given > 0 ||
+        loop->marked > 0)
+        return;
+    while (nth < count && !is_own(loop, loop_ring_index(loop, nth), event))
+        nth++;
+    if (nth == count)
+        return;
+    for (; nth + 1 < count; nth++) {
+        uint32_t at = loop_ring_index(loop, nth);
+        uint32_t next = loop_ring_index(loop, nth + 1);
+        *loop_event(loop, at) = *loop_event(loop, next);
+        *loop_entry_at(loop, at) = *loop_entry_at(loop, next);
+    }
+    loop->s.count--;
+}
+
 /* A full ring is no loss here: the port keeps the event, and is polled again
  * within the frame. */
 ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
@@ -171,6 +201,8 @@ ikv_status ikv_sink_play(ikv_sink *sink, const ikv_event *event,
     }
     loop_entry entry = ikvi_loop_played_entry(loop, intake);
     loop->was_recorded = loop->was_recorded || intake->has_due;
+    if (intake->how == IKV_INTAKE_INPUT)
+        remove_own(loop, event);
     append(loop, event, &entry);
     return IKV_OK;
 }

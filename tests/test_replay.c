@@ -524,6 +524,8 @@ static ikv_action_id small_horn;
 static bool small_live;     /* it is recorded, and not played */
 static ikv_lane small_lane; /* that only handlers flush */
 static bool small_halts;    /* the program begins with a single step */
+static bool small_seats;    /* and seats its device before */
+static int small_lamps;     /* that handlers have made */
 
 static void push_moves(bench_kit *k, uint32_t count)
 {
@@ -545,6 +547,12 @@ static void at_a_halt(bench_kit *k)
 {
     at_frame(k);
     small_halts = true;
+}
+
+static void with_a_seat(bench_kit *k)
+{
+    (void)k;
+    small_seats = true;
 }
 
 static void of_a_film(bench_kit *k)
@@ -690,7 +698,7 @@ static void turn_after_quit(bench_kit *k)
     ok(ikv_loop_pause(k->loop));
     ok(ikv_loop_set_scale(k->loop, 500));
     ck_assert(!ikv_loop_begin(k->loop));
-    ok(ikv_loop_resume(k->loop));
+    ck_assert_int_eq(ikv_loop_resume(k->loop), IKV_ABSENT);
 }
 
 /* The clock is turned before the first frame, and then. */
@@ -742,6 +750,106 @@ static ikv_verdict quit_early(const ikv_event *event,
         ikv_loop_quit(k->loop);
     }
     return IKV_CONTINUE;
+}
+
+/* Behind the quit code beside the run pauses, and another thread defers: who
+ * hears that at the end asks for a pause, too. */
+static ikv_verdict quit_and_pause(const ikv_event *event,
+                                  const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    if (event->kind == IKV_KIND_FIELD_SET)
+        ikv_loop_pause(k->loop);
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 2)
+        ikv_loop_quit(k->loop);
+    return note_told(event, delivery, user);
+}
+
+static bool pause_behind_quit(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
+    if (frame == 3) {
+        ok(ikv_loop_pause(k->loop));
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    }
+    return frame < 4;
+}
+
+/* The third step's own code pauses and routes a key: what comes of that comes
+ * as the steps stop, and not with what is next. */
+static ikv_verdict route_and_pause(const ikv_event *event,
+                                   const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 2) {
+        ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 7000000);
+        e.key.code = IKV_CODE(5);
+        ikv_loop_pause(k->loop);
+        ok(ikv_router_route(ikv_kit_router(k->kit), &e).status);
+    }
+    return note_told(event, delivery, user);
+}
+
+static bool push_key_late(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
+    e.device = k->fake.device;
+    e.key.code = IKV_CODE(4);
+    if (frame == 5)
+        ok(ikv_sink_push(k->fake.sink, &e));
+    return frame < 7;
+}
+
+/* Paused, a key puts a lamp beneath the mouse and asks for a step. That the
+ * mouse is over it puts another there, which is told as the step begins: who
+ * hears that flushes what another thread has deferred. */
+static ikv_verdict light_two(const ikv_event *event,
+                             const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    bool over = event->kind == IKV_KIND_POINTER_OVER;
+    if (event->kind == IKV_KIND_KEY_DOWN)
+        ok(ikv_loop_single_step(k->loop));
+    if (event->kind == IKV_KIND_KEY_DOWN || (over && small_lamps == 1)) {
+        rect_target(k->scene, (ikv_target){0}, -5, -5, 10, 10, ++small_lamps);
+        if (over && small_live) {
+            ikv_event late = ikv_event_make(IKV_KIND_FIELD_SET, 900000000);
+            ok(ikv_bus_defer_any(k->bus, small_lane, &late));
+        }
+    } else if (over && small_lamps == 2) {
+        ikv_bus_flush(k->bus, small_lane, NULL);
+    }
+    return note_told(event, delivery, user);
+}
+
+static bool push_key_paused(bench_kit *k, uint32_t frame)
+{
+    push_moves(k, frame == 0);
+    if (frame == 3)
+        ok(ikv_loop_pause(k->loop));
+    return push_key_late(k, frame);
+}
+
+/* Code of the first frame, behind its step, makes time run faster. */
+static ikv_verdict scale_in_frame(const ikv_event *event,
+                                  const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    if (small_live && event->kind == IKV_KIND_LOOP_FRAME)
+        ikv_loop_set_scale(k->loop, 2000);
+    return event->kind == IKV_KIND_LOOP_FRAME
+               ? IKV_CONTINUE
+               : note_told(event, delivery, user);
+}
+
+/* The program seats its device before the first frame, whose time it pauses at;
+ * a tape has both. */
+static bool pause_at_once(bench_kit *k, uint32_t frame)
+{
+    push_moves(k, frame == 2);
+    if (frame == 1)
+        ok(ikv_loop_pause(k->loop));
+    return frame < 4;
 }
 
 /* Another thread defers in the third step, behind a handler's flush of its lane:
@@ -924,7 +1032,7 @@ static const small_game small_games[] = {
      "2:loop.step:0:30 3:loop.step:0:40 3:field.set:0:1002 4:loop.step:0:50 "
      "4:field.set:0:1003 5:loop.step:0:60 6:loop.step:0:70 6:field.set:0:1005 "
      "7:loop.step:0:80 8:loop.step:0:90 8:field.set:0:1007 "
-     "8:field.set:0:1008 8:loop.pause:0:96 ",
+     "8:field.set:0:1008 8:loop.pause:0:80 ",
      NULL},
     {"the program leaves steps out",
      at_frame,
@@ -1026,6 +1134,51 @@ static const small_game small_games[] = {
      quit_early,
      "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:field.set:0:7 ",
      NULL},
+    {"code beside the run pauses behind a quit",
+     two_steps_a_frame,
+     pause_behind_quit,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP, IKV_KIND_LOOP_PAUSE},
+     quit_and_pause,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:loop.pause:0:20 "
+     "2:field.set:0:7 ",
+     NULL},
+    {"a step's code routes a key and pauses",
+     two_steps_a_frame,
+     push_key_late,
+     {IKV_KIND_LOOP_STEP, IKV_KIND_LOOP_PAUSE, IKV_KIND_ACTION_START,
+      IKV_KIND_KEY_DOWN},
+     route_and_pause,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.pause:0:20 2:key.down:0:7 "
+     "2:loop.step:0:30 2:action.start:0:7 2:key.down:0:64 ",
+     NULL},
+    {"what another thread defers is taken as a single step begins",
+     two_steps_a_frame,
+     push_key_paused,
+     {IKV_KIND_LOOP_STEP, IKV_KIND_POINTER_OVER, IKV_KIND_FIELD_SET,
+      IKV_KIND_KEY_DOWN},
+     light_two,
+     "0:pointer.over:0:0 0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 "
+     "2:key.down:0:64 2:pointer.over:0:64 3:field.set:0:900 "
+     "3:pointer.over:0:64 3:loop.step:0:64 ",
+     NULL},
+    {"a frame's code turns the clock at its begin",
+     at_a_halt,
+     go_on,
+     {IKV_KIND_LOOP_FRAME, IKV_KIND_LOOP_SCALE, IKV_KIND_LOOP_SINGLE,
+      IKV_KIND_LOOP_RESUME, IKV_KIND_LOOP_STEP},
+     scale_in_frame,
+     "0:loop.single:0:0 0:loop.step:0:0 0:loop.scale:0:0 0:loop.resume:0:16 "
+     "1:loop.step:0:21 2:loop.step:0:26 3:loop.step:0:31 4:loop.step:0:36 "
+     "5:loop.step:0:41 6:loop.step:0:46 7:loop.step:0:51 8:loop.step:0:56 "
+     "9:loop.step:0:61 ",
+     NULL},
+    {"the program seats its device before the first frame",
+     with_a_seat,
+     pause_at_once,
+     {IKV_KIND_DEVICE_SEAT, IKV_KIND_POINTER_MOVE, IKV_KIND_LOOP_PAUSE},
+     note_told,
+     "0:loop.pause:0:0 0:device.seat:0:0 0:pointer.move:0:16 ",
+     NULL},
     {"another thread defers behind a handler's flush",
      two_steps_a_frame,
      push_nothing,
@@ -1065,7 +1218,8 @@ static void open_small_game(bench_kit *k, const small_game *row,
 {
     open_small(k);
     k->config.loop.step_num = 100;
-    small_halts = false;
+    small_halts = small_seats = false;
+    small_lamps = 0;
     row->shape(k);
     if (port != NULL)
         k->config.ports = port;
@@ -1073,8 +1227,12 @@ static void open_small_game(bench_kit *k, const small_game *row,
     kit_open(k);
     ok(ikv_actions_add(ikv_kit_actions(k->kit), IKV_MAIN_SET, "horn",
                        &small_horn));
+    ok(ikv_actions_bind(ikv_kit_actions(k->kit), small_horn, "KeyB", NULL,
+                        NULL));
     ok(ikv_bus_add_lane(k->bus, "late", &small_lane));
     small_told.text[0] = '\0';
+    if (small_seats)
+        ok(ikv_loop_set_seat(k->loop, 1, 2));
     if (small_halts) {
         ok(ikv_loop_pause(k->loop));
         ok(ikv_loop_single_step(k->loop));

@@ -69,6 +69,7 @@ static void give_hand(world *w, const ikv_event *e)
     intake.lane = what / 8 % 4;
     intake.group = what / 32 == 6 ? 1 + a_byte(w) % 2 : 0;
     intake.within = what / 64 == 3;
+    intake.flush = what / 4 % 4;
     if (what / 16 == 4) {
         intake.data = path;
         intake.data_size = 1 + what % 8 * 4;

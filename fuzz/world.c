@@ -49,8 +49,8 @@ static void recorded(const ikv_event *event, const ikv_intake *intake,
     (void)user;
     fuzz_event(event);
     fuzz_number(intake->how | (uint64_t)intake->has_due << 8 |
-                (uint64_t)intake->within << 9 | (uint64_t)intake->lane << 16 |
-                (uint64_t)intake->group << 32);
+                (uint64_t)intake->within << 9 | (uint64_t)intake->flush << 10 |
+                (uint64_t)intake->lane << 18 | (uint64_t)intake->group << 32);
     fuzz_number(intake->due_ns ^ intake->lost_ns << 1);
     fuzz_tell(intake->data, intake->data_size);
 }

@@ -22,7 +22,7 @@ static const char lines[] =
     "\"depth\":0.1,\"marks\":9007199254740993}\n"
     "{\"t\":5,\"kind\":\"tide.rose\",\"due\":5,\"lane\":3,\"target\":77}\n"
     "{\"t\":5,\"kind\":\"tide.rose\",\"due\":5,\"lane\":\"step\","
-    "\"flushed\":true}\n"
+    "\"flush\":2}\n"
     "{\"t\":6,\"kind\":\"key.down\",\"due\":6,\"held\":true,\"code\":\"KeyA\"}"
     "\n"
     "{\"t\":6,\"kind\":\"device.resync\"}\n"
@@ -324,6 +324,10 @@ static const struct {
      KEY_DOWN "80"
               "840000041a00010000",
      ":3: lane: expected a whole number"},
+    {"a flush that is too large",
+     KEY_DOWN "80"
+              "8400001880190100",
+     ":3: flush: expected a whole number"},
     {"held, but false",
      KEY_DOWN "80"
               "84000008f4",

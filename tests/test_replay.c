@@ -882,6 +882,66 @@ static ikv_verdict defer_and_flush(const ikv_event *event,
     return note_told(event, delivery, user);
 }
 
+static void defer_live(const bench_kit *k, uint64_t ms)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, ms * 1000000);
+    if (small_live)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+}
+
+/* Another thread defers between a handler's flushes, of which the second takes
+ * that, and twice behind all of them. */
+static ikv_verdict flush_twice(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    (void)note_told(event, delivery, user);
+    if (event->kind != IKV_KIND_LOOP_STEP && event->kind != IKV_KIND_KEY_DOWN)
+        return IKV_CONTINUE;
+    ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    defer_live(k, 7);
+    ikv_bus_flush(k->bus, small_lane, NULL);
+    ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    note(&small_told, "- ");
+    ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    defer_live(k, 8);
+    defer_live(k, 9);
+    return IKV_CONTINUE;
+}
+
+/* In a step, and in a pause. */
+static bool push_key_twice(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
+    e.device = k->fake.device;
+    e.key.code = IKV_CODE(4);
+    if (frame == 1 || frame == 3)
+        ok(ikv_sink_push(k->fake.sink, &e));
+    if (frame == 2)
+        ok(ikv_loop_pause(k->loop));
+    return frame < 4;
+}
+
+/* Quits and flushes: another thread defers after that. */
+static ikv_verdict quit_and_flush(const ikv_event *event,
+                                  const ikv_delivery *delivery, void *user)
+{
+    const bench_kit *k = user;
+    if (event->kind == IKV_KIND_KEY_DOWN) {
+        ikv_loop_quit(k->loop);
+        ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
+    }
+    return note_told(event, delivery, user);
+}
+
+static bool defer_behind_quit(bench_kit *k, uint32_t frame)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
+    if (frame == 6)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    return push_key_paused(k, frame);
+}
+
 static ikv_verdict pause_and_quit(const ikv_event *event,
                                   const ikv_delivery *delivery, void *user)
 {
@@ -1196,6 +1256,23 @@ static const small_game small_games[] = {
      "0:loop.step:0:10 1:loop.step:0:20 2:field.set:0:7 2:loop.step:0:30 "
      "3:loop.step:0:40 4:loop.step:0:50 5:loop.step:0:60 6:loop.step:0:70 "
      "7:loop.step:0:80 8:loop.step:0:90 ",
+     NULL},
+    {"another thread defers between a handler's flushes",
+     two_steps_a_frame,
+     push_key_twice,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP, IKV_KIND_KEY_DOWN},
+     flush_twice,
+     "0:key.down:0:0 0:field.set:0:7 - 0:loop.step:0:10 0:field.set:0:8 "
+     "0:field.set:0:9 0:field.set:0:7 - 0:field.set:0:8 0:field.set:0:9 "
+     "0:key.down:0:32 0:field.set:0:7 - 0:field.set:0:8 0:field.set:0:9 ",
+     NULL},
+    {"another thread defers behind a handler that quits and flushes",
+     two_steps_a_frame,
+     defer_behind_quit,
+     {IKV_KIND_FIELD_SET, IKV_KIND_LOOP_STEP, IKV_KIND_KEY_DOWN},
+     quit_and_flush,
+     "0:loop.step:0:10 1:loop.step:0:20 2:loop.step:0:30 2:key.down:0:64 "
+     "2:field.set:0:7 ",
      NULL},
     {"the program leaves out a step that a pause was in",
      at_frame,

@@ -119,8 +119,10 @@ enum {
  *   how      IKV_INTAKE_...
  *   has_due  due_ns is known; else it follows from the event's time
  *   within   INBOX: it was taken in while the event before it was handled
- *   flushed  INBOX: a handler's flush took it in, behind its step's input, from
- *            a lane that the loop flushes at the step's end
+ *   flush    INBOX: how many flushes later it was taken than could be, by the
+ *            one that took what is before it on the tape, if that is of an inbox,
+ *            else by the first one since; at most 254.
+ *            IKV_FLUSH_OUTSIDE: frames' code flushed, or the run's end
  *   lane     INBOX: which
  *   group    what was routed together between two steps has one number, from 1
  *            on; 0: it was routed in its step
@@ -129,12 +131,16 @@ enum {
  *   data     INPUT: its larger payload, data_size bytes, or NULL; valid while a
  *            recorder is told, or until the tape's next event is read: who keeps
  *            an intake for later copies it */
+enum {
+    IKV_FLUSH_OUTSIDE = 255
+};
+
 typedef struct ikv_intake {
     uint32_t size;
     uint8_t how;
     bool has_due;
     bool within;
-    bool flushed;
+    uint8_t flush;
     uint32_t lane;
     uint32_t group;
     IKV_ALIGNED(8) uint64_t due_ns;

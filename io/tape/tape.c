@@ -29,13 +29,20 @@ struct ikv_tape {
 
 const char *const ikvi_tape_members[] = {
     "t",    "kind", "due",    "between", "lane", "held", "within",
-    "lost", "data", "base64", "flushed", "note", NULL};
+    "lost", "data", "base64", "flush",   "note", NULL};
 
 ikv_event ikvi_tape_blank(const ikv_kind_info *info)
 {
     ikv_event event = ikv_event_make(info->kind, 0);
     event.device = 1;
     return event;
+}
+
+uint8_t ikvi_tape_flush(const ikv_intake *intake)
+{
+    return intake->how == IKV_INTAKE_INBOX && intake->lane == IKV_FRAME_LANE
+               ? IKV_FLUSH_OUTSIDE
+               : 0;
 }
 
 /* --------------------------------------------------------------- opening -- */
@@ -237,7 +244,7 @@ static bool read_lane(reader *r, const json_t *object, ikv_intake *intake)
 static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
 {
     bool held = false;
-    int64_t frame = 0;
+    int64_t frame = 0, flush = 0;
     *intake = (ikv_intake)IKV_INTAKE_INIT;
     intake->has_due = json_object_get(object, "due") != NULL;
     if (!ikvi_read_ns(r, object, "due", false, &intake->due_ns) ||
@@ -245,10 +252,13 @@ static bool read_intake(reader *r, const json_t *object, ikv_intake *intake)
         !ikvi_read_integer(r, NULL, object, "between", 1, UINT32_MAX, &frame) ||
         !ikvi_read_bool(r, NULL, object, "held", &held) ||
         !ikvi_read_bool(r, NULL, object, "within", &intake->within) ||
-        !ikvi_read_bool(r, NULL, object, "flushed", &intake->flushed) ||
+        !ikvi_read_integer(r, NULL, object, "flush", 0, UINT8_MAX, &flush) ||
         !read_lane(r, object, intake))
         return false;
     intake->group = (uint32_t)frame;
+    intake->flush = json_object_get(object, "flush") != NULL
+                        ? (uint8_t)flush
+                        : ikvi_tape_flush(intake);
     if (held)
         intake->how = IKV_INTAKE_HELD;
     return true;

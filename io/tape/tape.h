@@ -16,6 +16,10 @@ typedef struct tape_line {
     ikv_intake intake;
 } tape_line;
 
+/* The flush that took it, where the tape does not say: frames' code flushes the
+ * frame lane. */
+uint8_t ikvi_tape_flush(const ikv_intake *intake);
+
 /* The event of a kind that a line with nothing else in it stands for. */
 ikv_event ikvi_tape_blank(const ikv_kind_info *info);
 
@@ -75,7 +79,7 @@ enum {
     BINARY_WITHIN,
     BINARY_LOST, /* in ns */
     BINARY_DATA, /* a text, or bytes */
-    BINARY_FLUSHED,
+    BINARY_FLUSH,
     BINARY_MARKS
 };
 extern const char *const ikvi_binary_marks[BINARY_MARKS];

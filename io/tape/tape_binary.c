@@ -678,9 +678,9 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     bool whole = cell->type == TOKEN_UINT || (negative && mark == BINARY_DUE);
     uint64_t most = mark == BINARY_LANE    ? UINT16_MAX
                     : mark == BINARY_GROUP ? UINT32_MAX
+                    : mark == BINARY_FLUSH ? UINT8_MAX
                                            : IKV_TIME_LIMIT;
-    bool truth =
-        mark == BINARY_HELD || mark == BINARY_WITHIN || mark == BINARY_FLUSHED;
+    bool truth = mark == BINARY_HELD || mark == BINARY_WITHIN;
     if (truth)
         whole = cell->type == TOKEN_BOOL && cell->number != 0;
     if (!whole || cell->number > most)
@@ -702,6 +702,7 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     case BINARY_LANE:
         intake->how = IKV_INTAKE_INBOX;
         intake->lane = (uint32_t)cell->number;
+        intake->flush = ikvi_tape_flush(intake);
         return true;
     case BINARY_HELD:
         intake->how = IKV_INTAKE_HELD;
@@ -709,8 +710,8 @@ static bool put_mark(binary_reader *b, uint32_t mark, const token *cell,
     case BINARY_WITHIN:
         intake->within = true;
         return true;
-    case BINARY_FLUSHED:
-        intake->flushed = true;
+    case BINARY_FLUSH:
+        intake->flush = (uint8_t)cell->number;
         return true;
     default:
         intake->lost_ns = cell->number;

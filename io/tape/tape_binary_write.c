@@ -17,9 +17,9 @@ enum {
 };
 
 const char *const ikvi_binary_marks[BINARY_MARKS] = {
-    [BINARY_DUE] = "due",   [BINARY_GROUP] = "between",  [BINARY_LANE] = "lane",
-    [BINARY_HELD] = "held", [BINARY_WITHIN] = "within",  [BINARY_LOST] = "lost",
-    [BINARY_DATA] = "data", [BINARY_FLUSHED] = "flushed"};
+    [BINARY_DUE] = "due",   [BINARY_GROUP] = "between", [BINARY_LANE] = "lane",
+    [BINARY_HELD] = "held", [BINARY_WITHIN] = "within", [BINARY_LOST] = "lost",
+    [BINARY_DATA] = "data", [BINARY_FLUSH] = "flush"};
 
 typedef struct binary_field {
     const ikv_field *field;
@@ -314,7 +314,8 @@ static uint64_t marks_of(const ikv_event *event, const ikv_intake *intake)
     marks |= (uint64_t)intake->within << BINARY_WITHIN;
     marks |= (uint64_t)(intake->lost_ns != 0) << BINARY_LOST;
     marks |= (uint64_t)(intake->data_size > 0) << BINARY_DATA;
-    marks |= (uint64_t)intake->flushed << BINARY_FLUSHED;
+    marks |= (uint64_t)(intake->flush != ikvi_tape_flush(intake))
+             << BINARY_FLUSH;
     return marks;
 }
 
@@ -335,8 +336,8 @@ static void put_marks(binary_writer *w, uint64_t marks, const ikv_event *event,
         put_uint(w, intake->lost_ns);
     if (marks >> BINARY_DATA & 1)
         put_data(w, intake->data, intake->data_size);
-    if (marks >> BINARY_FLUSHED & 1)
-        put_bool(w, true);
+    if (marks >> BINARY_FLUSH & 1)
+        put_uint(w, intake->flush);
 }
 
 /* As many parts as lie in the event, of what has a scale. */

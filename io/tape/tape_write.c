@@ -40,9 +40,9 @@ static void write_intake(json_writer *w, const ikv_event *event,
         ikvi_write_name(w, "within");
         ikvi_write_bool(w, true);
     }
-    if (intake->flushed) {
-        ikvi_write_name(w, "flushed");
-        ikvi_write_bool(w, true);
+    if (intake->flush != ikvi_tape_flush(intake)) {
+        ikvi_write_name(w, "flush");
+        ikvi_write_integer(w, intake->flush);
     }
     if (intake->lost_ns != 0) {
         ikvi_write_name(w, "lost");

@@ -360,6 +360,8 @@ ikv_status ikv_bus_flush(ikv_bus *bus, ikv_lane lane, uint32_t *delivered)
         return ikvi_bus_too_deep(bus);
     l->flushing = true;
     ikv_status status = IKV_OK;
+    if (bus->on_inbox != NULL)
+        bus->on_inbox(NULL, lane, bus->on_inbox_user);
     take_inbox(bus, lane, l);
     ikvi_bus_tell_flush(bus, lane, l->count);
     /* As many as there are now: what is deferred meanwhile comes behind

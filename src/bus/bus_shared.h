@@ -84,7 +84,8 @@ bool ikvi_bus_set_scope(ikv_bus *bus, bool of_step);
 uint64_t ikvi_bus_time(const ikv_bus *bus);
 
 /* Whether a timer, a lane or an inbox has something to deliver; and
- * whom to tell of what is taken from inboxes. */
+ * whom to tell of what is taken from inboxes, and before that, with no event,
+ * of a flush that begins. */
 bool ikvi_bus_awaits(const ikv_bus *bus);
 void ikvi_bus_on_inbox(ikv_bus *bus,
                        void (*taken)(const ikv_event *event, uint16_t lane,

@@ -193,6 +193,7 @@ ikv_status ikv_loop_open(const ikv_loop_config *config, ikv_loop **loop)
             return status;
         }
     }
+    ikvi_loop_hear_flushes(l);
     /* What happens outside of steps follows from no tape. */
     ikvi_bus_set_scope(l->bus, false);
     if (l->input != NULL)
@@ -223,7 +224,7 @@ ikv_status ikv_loop_close(ikv_loop *loop)
         loop->input->in_loop = false;
     close_ports(loop, loop->port_count);
     ikvi_bus_set_scope(loop->bus, true);
-    if (loop->recorder != NULL)
+    if (loop->hears)
         ikvi_bus_on_inbox(loop->bus, NULL, NULL);
     ikv_memory memory = loop->memory;
     ikvi_memory_give(&memory, loop, loop->size);
@@ -355,11 +356,11 @@ static void finish_step(ikv_loop *loop)
     /* Timers on their lanes, then the lane is flushed: they are heard in this
      * step. */
     ikv_bus_advance(loop->bus, loop->s.next_end);
-    if (has_between(loop))
-        ikvi_loop_give_inboxes(loop);
-    loop->closing_step = true;
+    if (loop->s.count == 0 && loop->more_to_poll) /* what the flush took */
+        ikvi_loop_poll_on(loop);
     ikv_bus_flush(loop->bus, IKV_STEP_LANE, NULL);
-    loop->closing_step = false;
+    if (loop->s.count > 0)
+        ikvi_loop_give_inboxes(loop);
     loop->s.next_step++;
     loop->s.next_begin = loop->s.next_end;
     loop->s.next_end = loop_step_start(loop, loop->s.next_step + 1);
@@ -799,6 +800,7 @@ void ikvi_loop_restored(ikv_loop *loop, const ikv_taken *since, uint32_t count,
     if (loop->s.next_step > loop->furthest)
         loop->furthest = loop->s.next_step;
     loop->past = since != NULL;
+    ikvi_loop_hear_flushes(loop);
     ikvi_loop_note_past(loop);
     loop->counters.waiting = loop->s.count;
     ikv_bus_set_frame(loop->bus, loop->frame);

@@ -1,5 +1,5 @@
 /* loop_input.c - takes events in from ports, queue and tapes into the ring of
- * what is pending, and tells a recorder.
+ * what is pending.
  */
 #include "loop_internal.h"
 
@@ -138,7 +138,8 @@ loop_entry ikvi_loop_played_entry(ikv_loop *loop, const ikv_intake *intake)
                         .group = intake->group,
                         .how = intake->how,
                         .within = intake->within,
-                        .flushed = intake->flushed,
+                        .flush =
+                            intake->how == IKV_INTAKE_INBOX ? intake->flush : 0,
                         .played = true};
     if (intake->how == IKV_INTAKE_INBOX)
         entry.lane = (uint16_t)intake->lane;
@@ -639,60 +640,4 @@ void ikvi_loop_look_after(ikv_loop *loop)
             loop_port_at(loop, i)->leaving = false;
             loop->leaving_count--;
         }
-}
-
-/* ------------------------------------------------------------ recording -- */
-
-static void inbox_taken(const ikv_event *event, ikv_lane lane, void *user)
-{
-    ikv_loop *loop = user;
-    ikv_intake intake = IKV_INTAKE_INIT;
-    bool in_step = loop->in_scope && loop->where == IN_STEP && !loop->opening;
-    intake.how = IKV_INTAKE_INBOX;
-    intake.has_due = true;
-    intake.lane = lane;
-    intake.within = loop->in_event;
-    intake.flushed = in_step && !loop->in_event && !loop->closing_step &&
-                     lane == IKV_STEP_LANE;
-    intake.group = in_step ? 0 : ikvi_loop_next_group(loop);
-    /* In a step it was taken behind its input, by a handler's flush or the one
-     * at its end; between steps, and before the input of one, at the next one's
-     * begin. */
-    intake.due_ns =
-        in_step && !loop->in_event ? loop->s.next_end - 1 : loop->s.next_begin;
-    if (intake.due_ns < loop->s.last_due)
-        intake.due_ns = loop->s.last_due;
-    ikvi_loop_record(loop, event, &intake);
-}
-
-/* T1: played, all steps are run that are due; a program that ends may have left
- * some out. */
-static void record_end(ikv_loop *loop)
-{
-    uint64_t steps = loop->s.next_step + (loop->where == IN_STEP);
-    ikv_event event = ikv_event_make(IKV_KIND_LOOP_END, loop->now);
-    ikv_intake intake = IKV_INTAKE_INIT;
-    intake.has_due = true;
-    /* Behind what was routed before the step that did not come. */
-    intake.due_ns = loop_step_start(loop, steps);
-    if (intake.due_ns < loop->s.last_due)
-        intake.due_ns = loop->s.last_due;
-    if (loop->started && !ikvi_loop_is_rerunning(loop) &&
-        ikvi_loop_to_steps(loop, loop->now) >= loop_step_start(loop, steps + 1))
-        ikvi_loop_record(loop, &event, &intake);
-}
-
-ikv_status ikv_loop_set_recorder(ikv_loop *loop, ikv_recorder recorder,
-                                 void *user)
-{
-    if (loop == NULL)
-        return IKV_BAD_ARGUMENT;
-    if (recorder != NULL && loop->recorder != NULL)
-        return IKV_BUSY;
-    if (recorder == NULL)
-        record_end(loop);
-    loop->recorder = recorder;
-    loop->recorder_user = user;
-    ikvi_bus_on_inbox(loop->bus, recorder != NULL ? inbox_taken : NULL, loop);
-    return IKV_OK;
 }

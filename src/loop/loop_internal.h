@@ -12,8 +12,8 @@
  *
  * Files, lowest first: loop_time.c, loop_tell.c, loop_ports.c,
  * loop_data.c, loop_sticky.c, loop_input.c, loop_merge.c, loop_seats.c,
- * loop_holds.c, loop_turn.c, loop_route.c, loop_pace.c, loop_durations.c,
- * loop.c.
+ * loop_holds.c, loop_turn.c, loop_route.c, loop_record.c, loop_pace.c,
+ * loop_durations.c, loop.c.
  */
 #ifndef IKVI_LOOP_INTERNAL_H
 #define IKVI_LOOP_INTERNAL_H
@@ -113,8 +113,9 @@ typedef struct loop_entry {
     };
     uint8_t how;
     bool played;
-    bool within : 1, flushed : 1;
-    bool merged; /* a later one carries it */
+    uint8_t flush; /* of what is from an inbox: see ikv_intake */
+    bool within : 1;
+    bool merged : 1; /* a later one carries it */
 } loop_entry;
 
 /* The move that further ones of the same pointer merge into. */
@@ -184,8 +185,9 @@ struct ikv_loop {
     bool more_to_poll; /* a port that plays has more than there was room for */
     bool was_recorded; /* what it plays: it says when things were due */
     bool opening;      /* a step: mice are tested before its input is routed */
-    bool closing_step; /* by the flush at its end */
     bool in_event;     /* an event is being routed */
+    bool hears;        /* of its bus */
+    bool in_seat;      /* of the loop's own, that a device has another seat */
     bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */
     bool may_nest;     /* but in a port, which may run a whole frame */
@@ -229,9 +231,10 @@ struct ikv_loop {
         bool stopped;
         /* Asked for within a step: takes effect at its end. */
         bool paused, single;
-        bool owed;     /* while stopped: mice are to be tested again */
-        bool reseats;  /* some device is to get another seat */
-        uint8_t edges; /* in the state's step, of what input */
+        bool owed;       /* while stopped: mice are to be tested again */
+        bool reseats;    /* some device is to get another seat */
+        uint8_t edges;   /* in the state's step, of what input */
+        uint8_t flushes; /* of lanes, since what was taped last */
         uint32_t new_scale;
         uint64_t lost_ns;
         uint32_t held_count; /* the arrays follow, up to `events` */
@@ -475,6 +478,7 @@ bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event);
 void ikvi_loop_note_gone(ikv_loop *loop, uint16_t device);
 /* L8: reports what sinks refused, lets go of what ended ports hold. */
 void ikvi_loop_look_after(ikv_loop *loop);
+
 /* Reads all clocks: at the start, and then once a second. */
 void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
 /* With a block of its data, for which there is room. */
@@ -538,8 +542,14 @@ void ikvi_loop_route_step(ikv_loop *loop);
 void ikvi_loop_give_inboxes(ikv_loop *loop);
 void ikvi_loop_give_between(ikv_loop *loop);
 void ikvi_loop_give_last(ikv_loop *loop);
+/* A lane's flush begins, of steps or what is between them. */
+void ikvi_loop_note_flush(ikv_loop *loop, ikv_lane lane);
 /* A frame while the steps stand still: holds come due in it. */
 void ikvi_loop_pass_paused_frame(ikv_loop *loop);
+
+/* loop_record.c */
+/* Has its bus tell of flushes, if it is recorded, or plays what was. */
+void ikvi_loop_hear_flushes(ikv_loop *loop);
 
 /* Moments that are measured. */
 enum {

@@ -19,7 +19,7 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     intake.how = entry->how;
     intake.has_due = true;
     intake.within = entry->within;
-    intake.flushed = entry->flushed;
+    intake.flush = entry->flush;
     if (entry->how == IKV_INTAKE_INBOX) {
         intake.lane = entry->lane;
     } else if (entry->block != 0) {
@@ -91,15 +91,24 @@ static void pop(ikv_loop *loop)
     if (loop->marked > 0)
         loop->kept = --loop->marked > 0 ? loop->kept + 1 : 0;
     loop->given -= loop->given > 0;
+    loop->s.flushes = 0;
 }
 
-/* Inbox events that were taken in while the event before them was handled. */
-static void give_what_is_within(ikv_loop *loop, uint32_t group)
+/* Whether it was taken by a later flush than the first that could have. */
+static bool is_later(const loop_entry *entry)
+{
+    return entry->flush > 0 && entry->flush != IKV_FLUSH_OUTSIDE;
+}
+
+/* Inbox events that were taken in while the event before them was handled: of
+ * its first flush; or, when it has been, those that no flush has come for. */
+static void give_what_is_within(ikv_loop *loop, uint32_t group, bool all)
 {
     while (loop->s.count > 0) {
         ikv_event event = *loop_event(loop, loop->s.head);
         loop_entry entry = *loop_entry_at(loop, loop->s.head);
-        if (entry.how != IKV_INTAKE_INBOX || !entry.within)
+        if (entry.how != IKV_INTAKE_INBOX || !entry.within ||
+            (!all && is_later(&entry)))
             return;
         record_entry(loop, &event, &entry, loop->s.last_due, group);
         pop(loop);
@@ -222,7 +231,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
         if (event.time_ns > loop->s.routed_at)
             loop->s.routed_at = event.time_ns;
         if (entry.played)
-            give_what_is_within(loop, group);
+            give_what_is_within(loop, group, false);
         loop->s.edges = is_alone(&entry) && loop->where != IN_STEP
                             ? EDGES_MADE_UP
                             : EDGES_RECORDED;
@@ -237,6 +246,8 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
             loop->drop_told = 0;
         }
         loop->in_event = false;
+        if (entry.played)
+            give_what_is_within(loop, group, true);
     }
 }
 
@@ -294,6 +305,10 @@ static bool comes_between(const ikv_loop *loop, uint64_t due)
     const ikv_event *event = loop_event(loop, loop->s.head);
     const loop_entry *entry = loop_entry_at(loop, loop->s.head);
     bool turns = loop_turns_clock(loop, loop->s.head);
+    /* A later flush takes it: one as the next step begins, if that comes. */
+    if (is_later(entry) && !entry->within &&
+        (!loop->s.stopped || ikvi_loop_single_waits(loop)))
+        return false;
     /* A single step that is due comes before all else but what turned the clock
      * before it: so did what was asked for before the first frame, though the
      * program that asks again has one waiting by now; and what other threads
@@ -347,21 +362,39 @@ void ikvi_loop_give_between(ikv_loop *loop)
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
         if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
-            entry->group == 0 || entry->within || due >= loop->s.next_end ||
-            !comes_between(loop, due))
+            entry->group == 0 || entry->within || is_later(entry) ||
+            due >= loop->s.next_end || !comes_between(loop, due))
             return;
         take_head(loop, due, ikvi_loop_next_group(loop));
     }
 }
 
-/* Whether it was taken by the flush that ends the step: handlers may flush the
- * lane before, and did not find it. */
-static bool is_of_steps_end(const ikv_loop *loop, const loop_entry *entry,
-                            uint64_t due)
+/* Whether it was taken behind the step's input, and not by the first flush:
+ * that there will be a later one is to be waited for. */
+static bool waits_for_flush(const loop_entry *entry)
 {
-    return entry->how == IKV_INTAKE_INBOX && entry->lane == IKV_STEP_LANE &&
-           entry->group == 0 && !entry->within && !entry->flushed &&
-           due == loop->s.next_end - 1;
+    return is_later(entry) && entry->group == 0 && !entry->within;
+}
+
+/* Gives what that flush took when it was recorded. What the first one took may
+ * be there already. */
+void ikvi_loop_note_flush(ikv_loop *loop, ikv_lane lane)
+{
+    if (!loop->in_scope)
+        return; /* of frames' code, which no tape tells of */
+    if (loop->s.flushes < UINT8_MAX)
+        loop->s.flushes++;
+    while (count_ready(loop) > 0) {
+        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+        uint64_t due = due_of_head(loop);
+        if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
+            entry->lane != lane || entry->flush >= loop->s.flushes ||
+            due >= loop->s.next_end)
+            break;
+        take_head(loop, due,
+                  entry->group != 0 ? ikvi_loop_next_group(loop) : 0);
+        loop->s.flushes = 1; /* it took that */
+    }
 }
 
 /* S1: the raw state takes what belongs to this step before any of it is
@@ -375,7 +408,7 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
         uint32_t at = loop_ring_index(loop, nth);
         const loop_entry *entry = loop_entry_at(loop, at);
         due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
-        if (due >= loop->s.next_end || is_of_steps_end(loop, entry, due))
+        if (due >= loop->s.next_end || waits_for_flush(entry))
             return;
         if (nth >= loop->fed_count)
             feed_one(loop, at);
@@ -424,20 +457,15 @@ static void settle_group(ikv_loop *loop, bool begins)
         feed_one(loop, loop_ring_index(loop, nth));
 }
 
-/* What was taken from an inbox at a step's end, when that is there: from the
- * first that the flush took, other lanes' too, which handlers flushed then; and
- * of a step that is run again from its middle, whatever was taken in it. */
+/* What was taken from inboxes in a step and is there as it ends: no flush has
+ * come for it, as other handlers ran than when it was recorded. */
 void ikvi_loop_give_inboxes(ikv_loop *loop)
 {
-    bool all = loop->given > 0;
-    while (has_more(loop)) {
+    while (count_ready(loop) > 0) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
-        if (entry->how != IKV_INTAKE_INBOX)
-            return;
         uint64_t due = due_of_head(loop);
-        all = all || is_of_steps_end(loop, entry, due);
-        /* Something else comes first in the next step. */
-        if (!all || due >= loop->s.next_end)
+        if (entry->how != IKV_INTAKE_INBOX || !entry->played ||
+            entry->group != 0 || due >= loop->s.next_end)
             return;
         take_head(loop, due, 0);
     }
@@ -569,7 +597,7 @@ void ikvi_loop_route_step(ikv_loop *loop)
     while (has_more(loop)) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
-        if (due >= loop->s.next_end || is_of_steps_end(loop, entry, due))
+        if (due >= loop->s.next_end || waits_for_flush(entry))
             break;
         uint32_t ready = count_ready(loop);
         if (loop->marked == 0 && ready > 1) /* one alone merges with none */

@@ -42,13 +42,13 @@ IKVI_APART static void reseat(ikv_loop *loop, uint16_t device)
     ikv_event event =
         seat_event(device, (uint8_t)(wanted - 1), loop->s.routed_at);
     ikvi_loop_note_seat(loop, &event);
-    loop->in_event = true;
+    loop->in_event = loop->in_seat = true;
     ikvi_input_feed(loop->input, &event);
     if (loop->input != NULL)
         loop->input->calls->route(loop->input, &event, NULL);
     else
         ikvi_bus_deliver_unrouted(loop->bus, &event, NULL);
-    loop->in_event = false;
+    loop->in_event = loop->in_seat = false;
 }
 
 void ikvi_loop_apply_seats(ikv_loop *loop)

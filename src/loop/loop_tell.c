@@ -27,6 +27,7 @@ void ikvi_loop_tell(ikv_loop *loop, ikv_kind kind, uint64_t time_ns,
 void ikvi_loop_record(ikv_loop *loop, const ikv_event *event,
                       const ikv_intake *intake)
 {
+    loop->s.flushes = 0;
     if (loop->recorder != NULL)
         loop->recorder(event, intake, loop->recorder_user);
 }

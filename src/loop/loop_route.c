@@ -408,7 +408,8 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
         uint32_t at = loop_ring_index(loop, nth);
         const loop_entry *entry = loop_entry_at(loop, at);
         due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
-        if (due >= loop->s.next_end || waits_for_flush(entry))
+        if (due >= loop->s.next_end ||
+            (entry->flush > 0 && waits_for_flush(entry)))
             return;
         if (nth >= loop->fed_count)
             feed_one(loop, at);
@@ -597,7 +598,8 @@ void ikvi_loop_route_step(ikv_loop *loop)
     while (has_more(loop)) {
         const loop_entry *entry = loop_entry_at(loop, loop->s.head);
         uint64_t due = due_of_head(loop);
-        if (due >= loop->s.next_end || waits_for_flush(entry))
+        if (due >= loop->s.next_end ||
+            (entry->flush > 0 && waits_for_flush(entry)))
             break;
         uint32_t ready = count_ready(loop);
         if (loop->marked == 0 && ready > 1) /* one alone merges with none */

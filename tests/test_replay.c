@@ -537,6 +537,14 @@ static void push_moves(bench_kit *k, uint32_t count)
     }
 }
 
+static void push_key(const bench_kit *k)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
+    e.device = k->fake.device;
+    e.key.code = IKV_CODE(4);
+    ok(ikv_sink_push(k->fake.sink, &e));
+}
+
 /* A ring of 64, of which the first group takes more than half. */
 static void at_frame(bench_kit *k)
 {
@@ -792,11 +800,8 @@ static ikv_verdict route_and_pause(const ikv_event *event,
 
 static bool push_key_late(bench_kit *k, uint32_t frame)
 {
-    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
-    e.device = k->fake.device;
-    e.key.code = IKV_CODE(4);
     if (frame == 5)
-        ok(ikv_sink_push(k->fake.sink, &e));
+        push_key(k);
     return frame < 7;
 }
 
@@ -852,19 +857,24 @@ static bool pause_at_once(bench_kit *k, uint32_t frame)
     return frame < 4;
 }
 
+static void defer_live(const bench_kit *k, uint64_t ms)
+{
+    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, ms * 1000000);
+    if (small_live)
+        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+}
+
 /* Another thread defers in the third step, behind a handler's flush of its lane:
  * the flush at the step's end takes it. */
 static ikv_verdict flush_and_defer(const ikv_event *event,
                                    const ikv_delivery *delivery, void *user)
 {
     const bench_kit *k = user;
-    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
     if (event->kind == IKV_KIND_LOOP_STEP)
         ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
     (void)note_told(event, delivery, user);
-    if (small_live && event->kind == IKV_KIND_LOOP_STEP &&
-        event->loop.step == 2)
-        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 2)
+        defer_live(k, 7);
     return IKV_CONTINUE;
 }
 
@@ -873,20 +883,11 @@ static ikv_verdict defer_and_flush(const ikv_event *event,
                                    const ikv_delivery *delivery, void *user)
 {
     const bench_kit *k = user;
-    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, 7000000);
-    if (small_live && event->kind == IKV_KIND_LOOP_STEP &&
-        event->loop.step == 2)
-        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
+    if (event->kind == IKV_KIND_LOOP_STEP && event->loop.step == 2)
+        defer_live(k, 7);
     if (event->kind == IKV_KIND_LOOP_STEP)
         ikv_bus_flush(k->bus, IKV_STEP_LANE, NULL);
     return note_told(event, delivery, user);
-}
-
-static void defer_live(const bench_kit *k, uint64_t ms)
-{
-    ikv_event e = ikv_event_make(IKV_KIND_FIELD_SET, ms * 1000000);
-    if (small_live)
-        ok(ikv_bus_defer_any(k->bus, IKV_STEP_LANE, &e));
 }
 
 /* Another thread defers between a handler's flushes, of which the second takes
@@ -912,11 +913,8 @@ static ikv_verdict flush_twice(const ikv_event *event,
 /* In a step, and in a pause. */
 static bool push_key_twice(bench_kit *k, uint32_t frame)
 {
-    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
-    e.device = k->fake.device;
-    e.key.code = IKV_CODE(4);
     if (frame == 1 || frame == 3)
-        ok(ikv_sink_push(k->fake.sink, &e));
+        push_key(k);
     if (frame == 2)
         ok(ikv_loop_pause(k->loop));
     return frame < 4;
@@ -1008,10 +1006,7 @@ static bool defer_paused(bench_kit *k, uint32_t frame)
         ok(ikv_loop_pause(k->loop));
     if (frame == 2) {
         ok(ikv_bus_defer_any(k->bus, small_lane, &e));
-        e = ikv_event_make(IKV_KIND_KEY_DOWN, k->fake.now_ns);
-        e.device = k->fake.device;
-        e.key.code = IKV_CODE(4);
-        ok(ikv_sink_push(k->fake.sink, &e));
+        push_key(k);
     }
     return frame < 4;
 }

@@ -115,6 +115,11 @@ enum {
     IKV_INTAKE_HELD = 2
 };
 
+/* In place of a number of flushes: see ikv_intake. */
+enum {
+    IKV_FLUSH_OUTSIDE = 255
+};
+
 /* What a tape keeps of an event beside its 64 bytes: when it took effect.
  *   how      IKV_INTAKE_...
  *   has_due  due_ns is known; else it follows from the event's time
@@ -131,10 +136,6 @@ enum {
  *   data     INPUT: its larger payload, data_size bytes, or NULL; valid while a
  *            recorder is told, or until the tape's next event is read: who keeps
  *            an intake for later copies it */
-enum {
-    IKV_FLUSH_OUTSIDE = 255
-};
-
 typedef struct ikv_intake {
     uint32_t size;
     uint8_t how;

@@ -186,7 +186,7 @@ struct ikv_loop {
     bool was_recorded; /* what it plays: it says when things were due */
     bool opening;      /* a step: mice are tested before its input is routed */
     bool in_event;     /* an event is being routed */
-    bool hears;        /* of its bus */
+    bool hears;        /* its bus tells of flushes */
     bool in_seat;      /* of the loop's own, that a device has another seat */
     bool in_block;     /* and has a block */
     bool inside;       /* in one of the frame's functions, or what it calls */
@@ -478,7 +478,6 @@ bool ikvi_loop_append(ikv_loop *loop, const ikv_event *event);
 void ikvi_loop_note_gone(ikv_loop *loop, uint16_t device);
 /* L8: reports what sinks refused, lets go of what ended ports hold. */
 void ikvi_loop_look_after(ikv_loop *loop);
-
 /* Reads all clocks: at the start, and then once a second. */
 void ikvi_loop_match_clocks(ikv_loop *loop, bool first);
 /* With a block of its data, for which there is room. */

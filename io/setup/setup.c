@@ -344,28 +344,35 @@ const char *ikv_setup_name(const ikv_setup *setup, uint32_t of, uint32_t index)
     return NULL;
 }
 
-const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
+/* Of one that is alive; NULL: none of that name now. */
+static const char *name_now(const ikv_setup *setup, ikv_target target)
 {
     if (setup == NULL || setup->kit == NULL)
-        return "gone";
+        return NULL;
     if (target.bits == ikv_bus_root(ikv_kit_bus(setup->kit)).bits)
         return "root";
     const setup_target *found = ikvi_setup_target_of(setup, target);
-    return found != NULL ? found->id : "gone";
+    return found != NULL ? found->id : NULL;
+}
+
+const char *ikv_setup_target_name(const ikv_setup *setup, ikv_target target)
+{
+    const char *name = name_now(setup, target);
+    return name != NULL ? name : "gone";
 }
 
 const char *ikvi_setup_name_of(const ikv_setup *setup, ikv_target target)
 {
-    const char *name = ikv_setup_target_name(setup, target);
-    if (setup == NULL || target.bits == 0 || strcmp(name, "gone") != 0)
+    const char *name = name_now(setup, target);
+    if (name != NULL)
         return name;
     /* One that was removed has no id at the bus any more, but its handle is
      * remembered. */
-    for (; setup != NULL; setup = setup->before)
+    for (; setup != NULL && target.bits != 0; setup = setup->before)
         for (uint32_t i = 0; i < setup->target_count; i++)
             if (setup->targets[i].handle.bits == target.bits)
                 return setup->targets[i].id;
-    return name;
+    return "gone";
 }
 
 void ikv_setup_view(const ikv_setup *setup, float *width, float *height)

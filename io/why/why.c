@@ -292,13 +292,6 @@ static void probe_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
         find_detour(why, watch, m);
 }
 
-static void begin_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
-{
-    u->on = hears_kind(why, u->event.kind) && in_time(why, watch->event);
-    if (u->on)
-        probe_handler(why, watch, u);
-}
-
 /* Of those at one target the rank says who comes first: it is kept as what was
  * found to be wanted. */
 static ikv_obstacle stop_of(const ikv_why *why, const under_way *u)
@@ -352,6 +345,8 @@ static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
     u->running = watch->what == IKV_WATCH_CALL     ? watch->name
                  : watch->what == IKV_WATCH_RETURN ? NULL
                                                    : u->running;
+    if (!u->on)
+        return;
     if (watch->what == IKV_WATCH_RETURN) {
         if (u->stopper == NULL &&
             (watch->verdict & (IKV_STOP | IKV_STOP_ALL)) != 0) {
@@ -363,10 +358,9 @@ static void note_handler(ikv_why *why, const ikv_watch *watch, under_way *u)
         }
     } else if (own && watch->what == IKV_WATCH_CALL) {
         u->called = true;
-        why->called += u->on;
-        if (u->on)
-            forget_miss(why, u);
-    } else if (own && u->on && !u->asked) {
+        why->called++;
+        forget_miss(why, u);
+    } else if (own && !u->asked) {
         /* It is about to be asked, or, muted, passed over without. */
         u->asked = true;
         probe_handler(why, watch, u);
@@ -393,8 +387,7 @@ static void begin_for_target(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
     u->called = comes_by(why, watch->delivery);
     /* What is passed on to others has been looked at when it came. */
-    u->on = is_of_pointer(why, watch->event) && in_time(why, watch->event) &&
-            (u->called || !u->passed);
+    u->on = u->called || !u->passed;
     if (!u->on || u->called)
         return;
     u->miss = (miss){.count = 1, .list = {{.code = IKV_WHY_PATH}}};
@@ -527,21 +520,39 @@ static void watch_action(ikv_why *why, const ikv_watch *watch)
         why->called += event->action.action == why->config.action.bits;
 }
 
+/* Whether a delivery is of what was asked; most are not. */
+static bool is_asked(const ikv_why *why, const ikv_event *event)
+{
+    switch (why->config.about) {
+    case IKV_ASK_HANDLER:
+        return hears_kind(why, event->kind) && in_time(why, event);
+    case IKV_ASK_TARGET:
+        return is_of_pointer(why, event) && in_time(why, event);
+    default:
+        return false;
+    }
+}
+
 static void begin_delivery(ikv_why *why, const ikv_watch *watch, under_way *u)
 {
-    *u = (under_way){.event = *watch->event,
-                     .at = watch->event->target,
-                     .step = watch->delivery->step,
-                     .passed = (watch->delivery->flags & IKV_PASSED) != 0};
     why->now_ns = watch->event->time_ns;
     why->now_step = watch->delivery->step;
     note_past(why, watch);
-    if (why->config.about == IKV_ASK_HANDLER)
-        begin_handler(why, watch, u);
-    else if (why->config.about == IKV_ASK_TARGET)
-        begin_for_target(why, watch, u);
-    else if (why->config.about == IKV_ASK_ACTION)
+    if (why->config.about == IKV_ASK_ACTION)
         watch_action(why, watch);
+    u->running = NULL;
+    u->on = is_asked(why, watch->event);
+    if (!u->on)
+        return;
+    *u = (under_way){.on = true,
+                     .event = *watch->event,
+                     .at = watch->event->target,
+                     .step = watch->delivery->step,
+                     .passed = (watch->delivery->flags & IKV_PASSED) != 0};
+    if (why->config.about == IKV_ASK_HANDLER)
+        probe_handler(why, watch, u);
+    else
+        begin_for_target(why, watch, u);
 }
 
 static void watch_lost(ikv_why *why, const ikv_watch *watch)

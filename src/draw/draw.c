@@ -95,9 +95,8 @@ static void draw_name(const drawing *d)
     const ikv_draw_config *c = d->config;
     const ikv_draw_mark mark = mark_of(d, IKV_DRAW_NAME);
     char buffer[96];
-    float at[2];
     ikvi_text text = {buffer, sizeof buffer, 0};
-    if (c->canvas.text == NULL || !position_of(d, d->target, at))
+    if (c->canvas.text == NULL)
         return;
     const char *name = c->name != NULL ? c->name(c->user, d->target) : NULL;
     if (name != NULL)
@@ -107,20 +106,18 @@ static void draw_name(const drawing *d)
     ikvi_text_add(&text, " z");
     ikvi_text_signed(&text, ikv_scene_z(c->scene, d->target));
     ikvi_text_end(&text);
-    c->canvas.text(c->canvas.user, &mark, at[0], at[1], buffer);
+    c->canvas.text(c->canvas.user, &mark, d->at[0], d->at[1], buffer);
 }
 
 static void draw_contacts(const drawing *d)
 {
     ikv_contact contact;
-    float at[2], other[2];
-    if (!position_of(d, d->target, at))
-        return;
+    float other[2];
     for (uint32_t nth = 0;
          ikv_overlaps_contact(d->config->overlaps, d->target, 0, nth, &contact);
          nth++)
         if (position_of(d, contact.other, other))
-            ikvi_draw_line(d, IKV_DRAW_CONTACT, at[0], at[1], other[0],
+            ikvi_draw_line(d, IKV_DRAW_CONTACT, d->at[0], d->at[1], other[0],
                            other[1]);
 }
 
@@ -129,7 +126,7 @@ static void draw_body(const drawing *d)
 {
     const float size = 4;
     ikv_target body = ikv_scene_body(d->config->scene, d->target);
-    float at[2], from[2];
+    float at[2];
     if (body.bits == 0 || !position_of(d, body, at))
         return;
     if (body.bits == d->target.bits) {
@@ -141,8 +138,8 @@ static void draw_body(const drawing *d)
                        at[1]);
         ikvi_draw_line(d, IKV_DRAW_BODY, at[0], at[1] - size, at[0],
                        at[1] + size);
-    } else if (position_of(d, d->target, from)) {
-        ikvi_draw_line(d, IKV_DRAW_BODY, from[0], from[1], at[0], at[1]);
+    } else {
+        ikvi_draw_line(d, IKV_DRAW_BODY, d->at[0], d->at[1], at[0], at[1]);
     }
 }
 
@@ -180,26 +177,24 @@ static void draw_target(const drawing *d)
         draw_name(d);
 }
 
-/* Whether the filters let it through, and it can be seen. */
-static bool is_drawn(const drawing *d, ikv_target target, uint32_t layer)
+/* Takes up one that the filters let through and that can be seen. */
+static bool take_target(drawing *d, ikv_target target, uint32_t layer)
 {
     const ikv_draw_config *c = d->config;
-    float at[2];
+    d->target = target;
     return ikv_scene_layer(c->scene, target) == layer &&
            (c->tags == 0 ||
             (ikv_scene_tags(c->scene, target) & c->tags) != 0) &&
-           position_of(d, target, at);
+           position_of(d, target, d->at);
 }
 
 static void draw_targets(drawing *d, uint32_t layer)
 {
     const ikv_target none = {0};
     ikv_target at = none;
-    while ((at = ikv_scene_next(d->config->scene, none, at)).bits != 0) {
-        d->target = at;
-        if (is_drawn(d, at, layer))
+    while ((at = ikv_scene_next(d->config->scene, none, at)).bits != 0)
+        if (take_target(d, at, layer))
             draw_target(d);
-    }
     d->target = none;
 }
 

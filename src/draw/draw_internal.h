@@ -15,6 +15,7 @@ typedef struct drawing {
     const ikv_draw_config *config;
     const ikv_draw_style *style;
     ikv_target target; /* whose marks are made now */
+    float at[2];       /* its position in the view; pointers' marks: none */
 } drawing;
 
 static inline bool draws(const drawing *d, uint32_t what)

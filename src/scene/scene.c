@@ -702,42 +702,41 @@ ikv_target ikv_scene_parent(const ikv_scene *scene, ikv_target target)
 }
 
 /* The target's item; a free one's, all zero, if it is stale. */
-static scene_item item_of(const ikv_scene *scene, ikv_target target)
+static const scene_item *item_of(const ikv_scene *scene, ikv_target target)
 {
+    static const scene_item nobodys = {.user = NULL};
     uint32_t place = find_target(scene, target);
-    return place != NO_ITEM ? *item_at(scene, place)
-                            : (scene_item){.user = NULL};
+    return place != NO_ITEM ? item_at(scene, place) : &nobodys;
 }
 
 void *ikv_scene_user(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).user;
+    return item_of(scene, target)->user;
 }
 
 uint32_t ikv_scene_layer(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).layer;
+    return item_of(scene, target)->layer;
 }
 
 uint32_t ikv_scene_traits(const ikv_scene *scene, ikv_target target)
 {
-    scene_item item = item_of(scene, target);
-    return item_traits(&item);
+    return item_traits(item_of(scene, target));
 }
 
 ikvi_manner ikvi_scene_manner(const ikv_scene *scene, ikv_target target)
 {
-    scene_item item = item_of(scene, target);
+    const scene_item *item = item_of(scene, target);
     return (ikvi_manner){
-        .traits = item_traits(&item),
-        .passes = (item.flags & ITEM_HIT) == IKV_HIT_PASS,
-        .shown = item.target != 0 &&
-                 (item.flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0};
+        .traits = item_traits(item),
+        .passes = (item->flags & ITEM_HIT) == IKV_HIT_PASS,
+        .shown = item->target != 0 &&
+                 (item->flags & (ITEM_HIDDEN | ITEM_IN_HIDDEN)) == 0};
 }
 
 uint32_t ikv_scene_hit(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).flags & ITEM_HIT;
+    return item_of(scene, target)->flags & ITEM_HIT;
 }
 
 bool ikv_scene_shown(const ikv_scene *scene, ikv_target target)
@@ -772,33 +771,33 @@ ikv_shape ikv_scene_shape(const ikv_scene *scene, ikv_target target)
 
 int32_t ikv_scene_z(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).z;
+    return item_of(scene, target)->z;
 }
 
 bool ikv_scene_clip(const ikv_scene *scene, ikv_target target)
 {
-    return (item_of(scene, target).flags & ITEM_CLIPS) != 0;
+    return (item_of(scene, target)->flags & ITEM_CLIPS) != 0;
 }
 
 float ikv_scene_grace(const ikv_scene *scene, ikv_target target)
 {
-    return (float)item_of(scene, target).grace / 16;
+    return (float)item_of(scene, target)->grace / 16;
 }
 
 float ikv_scene_scale(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).scale;
+    return item_of(scene, target)->scale;
 }
 
 ikv_rotation ikv_scene_turned(const ikv_scene *scene, ikv_target target)
 {
-    scene_item item = item_of(scene, target);
-    return (ikv_rotation){item.cos, item.sin};
+    const scene_item *item = item_of(scene, target);
+    return (ikv_rotation){item->cos, item->sin};
 }
 
 uint32_t ikv_scene_tags(const ikv_scene *scene, ikv_target target)
 {
-    return item_of(scene, target).tags;
+    return item_of(scene, target)->tags;
 }
 
 ikv_target ikv_scene_body(const ikv_scene *scene, ikv_target target)

@@ -25,11 +25,14 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
     IKVI_CHECK(p->used && r->routing);
     if (p->pending.bits != 0 && !ikvi_router_alive(r, p->pending))
         p->pending = none;
+    /* What handlers of the loss ask for waits for the pointer's next event. */
+    ikv_target old = p->captured, now = p->pending;
     if (p->loss_untold)
         ikvi_router_lose(r, p, none, cause);
-    if (same(p->pending, p->captured))
+    if (!ikvi_router_alive(r, now))
+        now = none;
+    if (same(now, old))
         return;
-    ikv_target old = p->captured, now = p->pending;
     bool drags = same(p->to_drag, now), told = p->capture_told;
     /* All is so before the first is told of it. What was told was so of the old
      * one: a handler may remove either. */

@@ -828,8 +828,10 @@ static void forget_target(pointer *p, ikv_target target, ikv_target former)
         p->pending = none;
     if (same(p->attached, target))
         p->attached = none;
-    if (same(p->dragging, target))
+    if (same(p->dragging, target)) {
         p->dragging = none;
+        p->drag_told = false; /* what is dragged next was not told of */
+    }
     forget_drag(&p->drag, target);
     if (same(p->pressed, target))
         p->pressed = none;

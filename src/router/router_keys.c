@@ -93,9 +93,11 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     r->s.focus_changes++;
     if (old.bits != 0)
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
-    /* A handler of focus.out has given the keys to somebody else. */
+    /* A handler of focus.out has given the keys to somebody else, or the target
+     * may not have them any more (FOCUS4, MODAL3). */
     if (r->s.focused[seat].bits != 0 || target.bits == 0 ||
-        !ikvi_router_alive(r, target))
+        !ikvi_router_alive(r, target) ||
+        !ikvi_router_may_have_keys(r, seat, target))
         return IKV_OK;
     r->s.focused[seat] = target;
     send_focus(r, IKV_KIND_FOCUS_IN, seat, target, old, reason);

@@ -409,7 +409,10 @@ static ikv_outcome pointer_away(ikv_router *r, pointer *p, ikv_event *event)
         p->buttons &= (uint16_t)~bit;
     ikvi_router_fill_in(p, event, event->pointer.button);
     r->s.counters.outside++;
-    r->s.counters.downs_outside += !was_down && p->buttons != 0;
+    if (!was_down && p->buttons != 0) {
+        p->press_number = ++r->s.presses; /* whose turn it is to be ended */
+        r->s.counters.downs_outside++;
+    }
     r->s.counters.ups_outside += was_down && p->buttons == 0;
     if (p->loss_untold)
         ikvi_router_apply_capture(r, p, event);

@@ -209,7 +209,6 @@ IKV_API ikv_outcome ikv_router_route(ikv_router *router,
 IKV_API void ikv_router_advance(ikv_router *router, uint64_t time_ns);
 
 /* When the next press that waits for its hold gets it; UINT64_MAX if none does.
- * O(pointers) if one does, else
  * Context: owner thread, inside handlers too; O(pointers) if a press waits
  * for its hold, else O(1). */
 IKV_API uint64_t ikv_router_next_hold(const ikv_router *router);

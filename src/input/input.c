@@ -45,9 +45,13 @@ static ikv_router *router_of(const input_block *in, const ikv_event *event)
     return in->routers[0];
 }
 
-/* Whether it says where a pointer is. */
+/* Whether it says where a pointer is. That it has left another view may be told
+ * after it has come into this one. */
 static bool is_of_place(const input_block *in, const ikv_event *event)
 {
+    if (event->kind == IKV_KIND_POINTER_LEAVE ||
+        event->kind == IKV_KIND_POINTER_CANCEL)
+        return false;
     const ikv_kind_info *info =
         ikv_catalogue_info(ikv_bus_catalogue(in->bus), event->kind);
     return info != NULL &&

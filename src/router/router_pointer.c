@@ -476,7 +476,12 @@ static const char *nonsense(const pointer *p, const ikv_event *event)
     case IKV_KIND_POINTER_CANCEL:
         return known != 0 ? NULL : "the pointer is not down";
     case IKV_KIND_POINTER_LEAVE:
-        return p != NULL ? NULL : "the pointer is not known";
+        if (p == NULL)
+            return "the pointer is not known";
+        /* It has come into another one before it is told. */
+        return buttons == 0 && p->view != event->view
+                   ? "the pointer is in another view"
+                   : NULL;
     case IKV_KIND_POINTER_MOVE:
         return !touch || known != 0 ? NULL : "the touch is not down";
     default:

@@ -531,7 +531,12 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
     /* What ends makes no pointer known that was not. */
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
-    if (ends && find_in(s, filter, event->device, id) == NULL)
+    const state_pointer *is = find_in(s, filter, event->device, id);
+    if (ends && is == NULL)
+        return;
+    /* That it has left one view may be told after it has come into another. */
+    if (event->kind == IKV_KIND_POINTER_LEAVE && is->now.buttons == 0 &&
+        is->now.view != event->view)
         return;
     state_pointer *p = known_pointer(s, filter, event, id, event->pointer.type);
     if (p == NULL)

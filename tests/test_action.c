@@ -26,7 +26,6 @@ static void push(ikv_event *e)
 
 static void do_word(const char *word);
 
-/* "jump^" started, "jump=" held, "jumpv" ended; then what is not 1 or 0. */
 /* What a press is said to start, by the actions' order; and whether anybody
  * asks. */
 static uint32_t due;
@@ -64,6 +63,7 @@ static void foretell(const ikv_watch *watch, void *user)
             due |= 1u << nth;
 }
 
+/* "jump^" started, "jump=" held, "jumpv" ended; then what is not 1 or 0. */
 static ikv_verdict note_action(const ikv_event *e, const ikv_delivery *d,
                                void *user)
 {
@@ -233,6 +233,9 @@ static void do_command(const char *word)
         ok(ikv_actions_switch(actions, set, IKV_ALL_SEATS, true));
     } else if (sscanf(word, "remove:%39s", name) == 1) {
         ok(ikv_actions_remove(actions, ikv_actions_find(actions, name)));
+    } else if (sscanf(word, "bind:%39[^=]=%39s", name, text) == 2) {
+        ok(ikv_actions_bind(actions, ikv_actions_find(actions, name), text,
+                            NULL, NULL));
     } else if (sscanf(word, "unbind:%39s", name) == 1) {
         ok(ikv_actions_unbind(
             actions,

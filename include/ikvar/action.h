@@ -148,10 +148,11 @@ IKV_API bool ikv_actions_is_on(const ikv_actions *actions, ikv_action_set set,
 /* Starts what is held already of a set that is on, flagged synthetic, as if it
  * were pressed now: boarding with W held. Not what was over in a moment (clicks,
  * wheels), nor what holds where the input went alone; in a handler of a start
- * not the press that started it.
+ * not the press that started it. The longest chords come first, then what was
+ * bound first.
  * Returns as ikv_actions_switch().
- * Context: owner thread, inside handlers too; O(bindings), and the
- * deliveries. */
+ * Context: owner thread, inside handlers too; O(bindings) for each that starts,
+ * and the deliveries. */
 IKV_API ikv_status ikv_actions_start_held(ikv_actions *actions,
                                           ikv_action_set set, uint8_t seat);
 

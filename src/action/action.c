@@ -478,11 +478,15 @@ ikv_status ikv_actions_bind(ikv_actions *actions, ikv_action_id action,
     if (place == IKVI_NO_SLOT)
         return IKV_FULL_BINDINGS;
     action_row *row = action_row_at(actions, at);
-    *binding_at(actions, place) = (action_binding){
-        .action = at, .next = NO_PLACE, .scope = *scope, .shape = shape};
+    *binding_at(actions, place) = (action_binding){.action = at,
+                                                   .next = NO_PLACE,
+                                                   .born = actions->s.births++,
+                                                   .scope = *scope,
+                                                   .shape = shape};
+    /* Not with the press whose handler binds it either. */
     for (uint32_t seat = 0; seat < actions->seats; seat++)
-        *binding_run_at(actions, place * actions->seats + seat) =
-            (binding_run){0};
+        *binding_run_at(actions, place * actions->seats + seat) = (binding_run){
+            .tried = actions->looking != NULL ? actions->s.tries : 0};
     if (row->last == NO_PLACE)
         row->first = place;
     else

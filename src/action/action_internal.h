@@ -79,6 +79,7 @@ typedef struct action_shape {
 typedef struct action_binding {
     uint32_t action;             /* place */
     uint32_t next;               /* of the action's */
+    uint32_t born;               /* counts bindings */
     uint32_t same[ACTION_PARTS]; /* next of the bindings with that trigger */
     ikv_scope scope;
     action_shape shape;
@@ -181,6 +182,7 @@ struct ikv_actions {
     struct {
         uint32_t step;  /* counts ikv_actions_step() */
         uint32_t tries; /* counts presses */
+        uint32_t births;
         uint32_t set_count;
         ikvi_slots action_slots, binding_slots;
         ikvi_names names;
@@ -369,7 +371,9 @@ uint32_t ikvi_held_action(const ikv_actions *a, uint32_t index);
 /* A9: the action is driven by x and y until both are 0. */
 void ikvi_action_feed(ikv_actions *a, uint32_t at, uint32_t seat, float x,
                       float y, const ikv_event *cause);
-/* A binding that is held already starts, as if it were pressed now. */
+/* A binding that is held already starts, as if it were pressed now; and whether
+ * it is, and has not started. */
+bool ikvi_binding_is_held(const ikv_actions *a, uint32_t place, uint32_t seat);
 void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat);
 void ikvi_action_on_routed(void *actions, ikv_router *router,
                            const ikv_event *event, ikv_outcome outcome,

@@ -482,30 +482,45 @@ static bool is_pressed_now(const ikv_actions *a, uint32_t seat,
     return false;
 }
 
-/* Where an input went is not known any more: what holds there alone waits. */
-void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
+/* Whether it is held already, by which input, and how far. Where an input went is
+ * not known any more: what holds there alone waits. */
+static bool is_held_already(const ikv_actions *a, uint32_t place, uint32_t seat,
+                            action_input *input, binding_run *run)
 {
     const action_binding *b = binding_at(a, place);
-    binding_run *run = binding_run_at(a, place * a->seats + seat);
-    action_input input = {.router = UINT8_MAX};
     action_part part = b->shape.parts[b->shape.count - 1];
-    binding_run trial = *run;
+    *input = (action_input){.router = UINT8_MAX};
+    *run = *binding_run_at(a, place * a->seats + seat);
     /* What toggles waits for a press. */
     if (run->on || (action_row_at(a, b->action)->toggles >> seat & 1) != 0 ||
         action_is_leaving(a, place, b->action) ||
         (b->scope.where != IKV_ANYWHERE &&
          (b->scope.where != IKV_FOCUSED ||
           !ikvi_focus_is_within(a, seat, b->scope.target))))
-        return;
+        return false;
     /* An axis is held by any of its parts. */
     for (uint32_t i = 0; b->shape.axis && i < b->shape.count; i++)
         if (ikvi_part_is_held(a, seat, b->shape.parts[i]))
             part = b->shape.parts[i];
-    if (is_pressed_now(a, seat, part) ||
-        !held_input(a, seat, part, &input.event, &trial) ||
-        !ikvi_measure_binding(a, b, seat, &trial))
+    return !is_pressed_now(a, seat, part) &&
+           held_input(a, seat, part, &input->event, run) &&
+           ikvi_measure_binding(a, b, seat, run);
+}
+
+bool ikvi_binding_is_held(const ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    action_input input;
+    binding_run run;
+    return is_held_already(a, place, seat, &input, &run);
+}
+
+void ikvi_binding_start_held(ikv_actions *a, uint32_t place, uint32_t seat)
+{
+    action_input input;
+    binding_run run;
+    if (!is_held_already(a, place, seat, &input, &run))
         return;
-    *run = trial;
+    *binding_run_at(a, place * a->seats + seat) = run;
     start_binding(a, place, seat, &input);
 }
 

@@ -120,24 +120,44 @@ static bool is_shadowed(const ikv_actions *a, uint32_t place, uint32_t seat)
     return false;
 }
 
-/* Its bindings that are satisfied already, the longest chords first. A handler
- * may do anything to what is looked through. */
+/* The next of those with that length that are held already, in the order of
+ * binding: bound since `from`, and before `to`. */
+static uint32_t next_held(const ikv_actions *a, ikv_action_set set,
+                          uint32_t seat, uint32_t length, uint32_t from,
+                          uint32_t to)
+{
+    uint32_t found = NO_PLACE;
+    for (uint32_t at = 0; at < a->s.binding_slots.capacity; at++) {
+        const action_binding *b = binding_at(a, at);
+        if (ikvi_slots_at(&a->s.binding_slots, a, at)->next == IKVI_IN_USE &&
+            action_row_at(a, b->action)->set == set &&
+            ikvi_chord_length(b) == length && b->born - from < to - from &&
+            !is_shadowed(a, at, seat) && ikvi_binding_is_held(a, at, seat)) {
+            to = b->born;
+            found = at;
+        }
+    }
+    return found;
+}
+
+/* Its bindings that are held already, the longest chords first. A handler may do
+ * anything to what is looked through; what it binds waits for its next press. */
 static void start_held(ikv_actions *a, ikv_action_set set, uint32_t seat)
 {
+    /* All that is bound was so within half of what the count can tell. */
+    const uint32_t births = a->s.births, first = births - (UINT32_C(1) << 31);
     bool was = a->synthetic;
     a->synthetic = true;
     a->s.time_ns = action_now(a);
-    for (uint32_t length = ACTION_PARTS; length > 0; length--)
-        for (uint32_t at = 0; at < a->s.binding_slots.capacity; at++) {
-            const action_binding *b = binding_at(a, at);
-            if (ikvi_slots_at(&a->s.binding_slots, a, at)->next ==
-                    IKVI_IN_USE &&
-                action_row_at(a, b->action)->set == set &&
-                (b->shape.axis ? 1u : b->shape.count) == length &&
-                ikv_actions_is_on(a, set, (uint8_t)seat) &&
-                !is_shadowed(a, at, seat))
-                ikvi_binding_start_held(a, at, seat);
+    for (uint32_t length = ACTION_PARTS; length > 0; length--) {
+        uint32_t from = first, place;
+        while (ikv_actions_is_on(a, set, (uint8_t)seat) &&
+               (place = next_held(a, set, seat, length, from, births)) !=
+                   NO_PLACE) {
+            from = binding_at(a, place)->born + 1;
+            ikvi_binding_start_held(a, place, seat);
         }
+    }
     a->synthetic = was;
 }
 

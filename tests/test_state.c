@@ -159,6 +159,7 @@ static void act(char what)
         {'l', IKV_KIND_POINTER_LEAVE, -1, 0, IKV_MOUSE},
         {'t', IKV_KIND_POINTER_DOWN, 0, 0, IKV_TOUCH},
         {'T', IKV_KIND_POINTER_UP, 0, 0, IKV_TOUCH},
+        {'n', IKV_KIND_POINTER_DOWN, 0, 6, IKV_TOUCH},
         {'c', IKV_KIND_POINTER_CANCEL, -1, 0, IKV_TOUCH},
     };
     ikv_target everywhere = {0};
@@ -588,6 +589,8 @@ static const struct {
     {"S1 chords", "md.e.u.", "110@3+0 320@3+0 201@3+0 "},
     {"S1 leaves the view", "m.l.", "000@3+0 - "},
     {"S1 a touch is known in its last step", "t.T..", "110@0+0 001@0+0 - "},
+    {"S1 a finger comes from nowhere", "t.T.n.", "110@0+0 001@0+0 110@6+0 "},
+    {"S1 also within a step", "tTn.", "111@6+0 "},
     {"S1 cancelled", "t.c..", "110@0+0 001@0+0 - "},
     {"S1 after focus loss", "md.-.", "110@3+0 001@3+0 "},
     {"S1 after the device's loss", "md.~.", "110@3+0 - "},

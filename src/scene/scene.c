@@ -382,10 +382,11 @@ ikv_status ikv_scene_remove(ikv_scene *scene, ikv_target target)
     uint32_t top = find_target(scene, target);
     if (top == NO_ITEM)
         return IKV_STALE;
-    /* What was removed is told at what is left: its parent. */
-    ikv_target former = ikv_scene_parent(scene, target);
     /* A handler may add below it meanwhile: that goes, too. */
     while (find_target(scene, target) == top) {
+        /* What was removed is told at what is left: its parent, which may be
+         * another by now. */
+        ikv_target former = ikv_scene_parent(scene, target);
         uint32_t place = deepest_first(scene, top);
         ikv_target gone = {item_at(scene, place)->target};
         uint32_t id = ikv_bus_target_id(scene->bus, gone);

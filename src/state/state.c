@@ -541,6 +541,10 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
     state_pointer *p = known_pointer(s, filter, event, id, event->pointer.type);
     if (p == NULL)
         return;
+    /* A finger comes from nowhere each time it is put down. */
+    if (event->kind == IKV_KIND_POINTER_DOWN && p->now.type == IKV_TOUCH &&
+        p->now.buttons == 0)
+        p->placed = false;
     /* A cancel's place means nothing. */
     if (event->kind != IKV_KIND_POINTER_CANCEL)
         place_pointer(p, event);

@@ -119,8 +119,8 @@ typedef struct ikv_trail_point {
     uint16_t device, pointer;
     uint8_t view;
     uint8_t reserved;
-    uint32_t
-        before; /* so many points ago the same pointer was before; 0: not */
+    uint32_t before; /* so many points ago the same pointer was before; 0: not,
+                        or a finger that was put down */
     IKV_ALIGNED(8) uint64_t time_ns;
 } ikv_trail_point;
 

@@ -20,6 +20,10 @@ void ikv_trail_note(ikv_trail *trail, const ikv_event *event)
                           .pointer = event->pointer.pointer,
                           .view = event->view,
                           .time_ns = event->time_ns};
+    /* A finger comes from nowhere. */
+    if (event->kind == IKV_KIND_POINTER_DOWN &&
+        event->pointer.type == IKV_TOUCH)
+        kept = 0;
     for (uint64_t back = 1; back <= kept && to.before == 0; back++) {
         const ikv_trail_point *p =
             &trail->points[(trail->count - back) % trail->room];

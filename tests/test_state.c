@@ -118,6 +118,13 @@ static void push_pointer(ikv_kind kind, int button, float dx, uint8_t type)
 {
     ikv_event e = ikv_event_make(kind, 0);
     mouse_x += dx;
+    if (kind == IKV_KIND_WHEEL) {
+        e.wheel.x = mouse_x;
+        e.wheel.y = 5;
+        e.wheel.dy = 1;
+        push(&e);
+        return;
+    }
     e.pointer.x = mouse_x;
     e.pointer.y = 5;
     e.pointer.button = (int8_t)button;
@@ -157,6 +164,7 @@ static void act(char what)
         {'u', IKV_KIND_POINTER_UP, 0, 0, IKV_MOUSE},
         {'e', IKV_KIND_POINTER_DOWN, 2, 0, IKV_MOUSE},
         {'l', IKV_KIND_POINTER_LEAVE, -1, 0, IKV_MOUSE},
+        {'w', IKV_KIND_WHEEL, -1, 4, IKV_MOUSE},
         {'t', IKV_KIND_POINTER_DOWN, 0, 0, IKV_TOUCH},
         {'T', IKV_KIND_POINTER_UP, 0, 0, IKV_TOUCH},
         {'n', IKV_KIND_POINTER_DOWN, 0, 6, IKV_TOUCH},
@@ -587,6 +595,8 @@ static const struct {
     {"S1 press and release", "m.d.u..", "000@3+0 110@3+0 001@3+0 000@3+0 "},
     {"S1 within one step", "mdu.", "011@3+0 "},
     {"S1 chords", "md.e.u.", "110@3+0 320@3+0 201@3+0 "},
+    {"OVER6 where it turned its wheel", "m.w.m.", "000@3+0 000@7+0 000@10+3 "},
+    {"OVER6 unless it is down", "md.w.", "110@3+0 100@3+0 "},
     {"S1 leaves the view", "m.l.", "000@3+0 - "},
     {"S1 a touch is known in its last step", "t.T..", "110@0+0 001@0+0 - "},
     {"S1 a finger comes from nowhere", "t.T.n.", "110@0+0 001@0+0 110@6+0 "},

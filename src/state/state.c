@@ -558,14 +558,29 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
         p->used = false;
 }
 
-static void take_wheel(ikv_state *s, uint32_t filter, const ikv_event *event)
+/* OVER6: one that hovers is where it turned its wheel, or a pen where it said how
+ * far it is. It is there without having moved. */
+static void hover_at(state_pointer *p, const ikv_event *event, float x, float y)
+{
+    if (p->now.buttons != 0 || (event->flags & IKV_RELATIVE) != 0)
+        return;
+    p->placed = true;
+    p->now.x = x;
+    p->now.y = y;
+}
+
+static void take_wheel(ikv_state *s, uint32_t filter, const ikv_event *event,
+                       bool claimed)
 {
     state_pointer *p = known_pointer(s, filter, event, event->wheel.pointer,
                                      event->wheel.type);
-    if (p != NULL) {
-        p->now.wheel_dx += event->wheel.dx;
-        p->now.wheel_dy += event->wheel.dy;
-    }
+    if (p == NULL)
+        return;
+    hover_at(p, event, event->wheel.x, event->wheel.y);
+    if (claimed)
+        return;
+    p->now.wheel_dx += event->wheel.dx;
+    p->now.wheel_dy += event->wheel.dy;
 }
 
 static uint16_t buttons_named(const state_pointer *p, const ikv_event *held,
@@ -583,8 +598,10 @@ static void take_distance(ikv_state *s, uint32_t filter, const ikv_event *event)
 {
     state_pointer *p = find_in(s, filter, event->device, event->pen.pointer);
     /* A pen that is down is at no distance, whatever its port says. */
-    if (p != NULL && p->now.buttons == 0)
-        p->now.distance = ikvi_clamp(event->pen.distance, 0, 1);
+    if (p == NULL || p->now.buttons != 0)
+        return;
+    p->now.distance = ikvi_clamp(event->pen.distance, 0, 1);
+    hover_at(p, event, event->pen.x, event->pen.y);
 }
 
 /* Pointers of a device, or of a window that has lost the focus. */
@@ -818,8 +835,7 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
         take_pointer(s, filter, event, claimed);
         break;
     case IKV_KIND_WHEEL:
-        if (!claimed)
-            take_wheel(s, filter, event);
+        take_wheel(s, filter, event, claimed);
         break;
     case IKV_KIND_PEN_DISTANCE:
         take_distance(s, filter, event);

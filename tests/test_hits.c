@@ -692,6 +692,40 @@ START_TEST(few_candidates)
 }
 END_TEST
 
+/* A scene that has no room left is as any other, whatever it has room for: what
+ * is added last is on top; what has gone makes room. */
+START_TEST(full_scenes)
+{
+    ikv_target last[32] = {{0}};
+    uint32_t room = (uint32_t)_i + 1;
+    bench_kit k;
+    kit_prepare(&k);
+    k.config.bus.targets = k.config.scene.targets = room;
+    kit_open(&k);
+    ikv_target_config t = IKV_TARGET_INIT;
+    ikv_query query = IKV_QUERY_INIT;
+    t.shape = ikv_scene_rect(0, 0, 40, 40);
+    query.x = query.y = 35;
+    for (uint32_t i = 0; i < 3 * room; i++) {
+        ikv_target added;
+        t.x = (float)(i % 8);
+        if (i >= room)
+            status_is(ikv_scene_add(k.scene, &t, &added, NULL),
+                      IKV_FULL_TARGETS);
+        if (i >= room)
+            ok(ikv_scene_remove(k.scene, last[i % room]));
+        ok(ikv_scene_add(k.scene, &t, &last[i % room], NULL));
+        ck_assert_uint_eq(ikv_scene_pick(k.scene, &query, 0).bits,
+                          last[i % room].bits);
+        ok(ikv_scene_move(k.scene, last[i % room], t.x + 0.5f, 0));
+        ck_assert_uint_eq(ikv_scene_pick_all(k.scene, &query, NULL, 0),
+                          i < room ? i + 1 : room);
+        valid(ikv_scene_validate(k.scene));
+    }
+    kit_close(&k);
+}
+END_TEST
+
 Suite *hits_suite(void)
 {
     Suite *s = suite_create("hits");
@@ -699,6 +733,7 @@ Suite *hits_suite(void)
     add_table(s, "HIT scan or grid", choice, ROWS(choice_table));
     add_table(s, "HIT index equals scan", index_model, ROWS(spreads));
     add_table(s, "HIT2 shapes", shapes_in_double, 5);
+    add_table(s, "HIT full scenes", full_scenes, 32);
     add_table(s, "HIT few candidates", few_candidates, ROWS(crowd_table));
     return s;
 }

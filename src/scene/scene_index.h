@@ -44,7 +44,7 @@ static inline uint64_t *packed_at(const ikv_scene *s, uint32_t place)
 
 static inline box_block *block_of(const ikv_scene *s, uint32_t rank)
 {
-    IKVI_CHECK(rank <= s->capacity);
+    IKVI_CHECK(rank / LANES <= s->capacity / LANES); /* whole blocks */
     return (box_block *)ikvi_at(s, s->s.index.boxes) + rank / LANES;
 }
 

@@ -91,6 +91,33 @@ static void shape_game(world *w, ikv_kit_config *config)
     w->device = 1;
 }
 
+/* Somewhat less, by a number that hangs on all that were asked for: capacities of
+ * every size, with whatever is over in a last block or word. */
+static uint32_t about(uint32_t most, uint32_t *mixed)
+{
+    *mixed = *mixed * UINT32_C(1664525) + UINT32_C(1013904223);
+    return most - (*mixed >> 16) % (most / 4 + 1);
+}
+
+static void shape_world(world *w, ikv_kit_config *config, uint32_t mixed)
+{
+    config->bus.targets = config->scene.targets = config->overlaps.targets =
+        about(config->bus.targets, &mixed);
+    config->bus.subscriptions = about(config->bus.subscriptions, &mixed);
+    config->bus.entries = about(config->bus.entries, &mixed);
+    config->bus.deferred = about(config->bus.deferred, &mixed);
+    config->bus.timers = about(config->bus.timers, &mixed);
+    config->actions.actions = about(config->actions.actions, &mixed);
+    config->actions.bindings = about(config->actions.bindings, &mixed);
+    config->router.keys = about(12, &mixed);
+    config->state.keys = about(config->state.keys, &mixed);
+    config->loop.pending = about(config->loop.pending, &mixed);
+    if (!w->twice)
+        config->overlaps.contacts = about(config->overlaps.contacts, &mixed);
+    config->overlaps.pairs =
+        w->twice ? config->overlaps.pairs : about(200, &mixed);
+}
+
 void open_world(world *w)
 {
     ikv_port port = {.size = sizeof port,
@@ -153,6 +180,8 @@ void open_world(world *w)
     config.loop.timing = small % 3 == 0 ? IKV_AT_FRAME : IKV_IN_STEP;
     if (w->taped)
         shape_game(w, &config);
+    else
+        shape_world(w, &config, small << 16 | other << 8 | third);
     MUST(ikv_kit_open(&config, &w->kit) == IKV_OK);
     w->bus = ikv_kit_bus(w->kit);
     w->scene = ikv_kit_scene(w->kit);

@@ -56,7 +56,6 @@ typedef struct pointer {
     bool used;
     bool in_view; /* it is over something, the root at least */
     bool outside; /* it left the view while it was captured */
-    bool away;    /* it left the view, held and captured by nobody (OVER5) */
     bool
         over_untold; /* what it was over is gone: the next over is due anyway */
     bool capture_told; /* who captured it was told so */

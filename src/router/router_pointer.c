@@ -369,8 +369,6 @@ static ikv_outcome pointer_left(ikv_router *r, pointer *p, ikv_event *event)
 {
     bool captured = p->captured.bits != 0 || p->pending.bits != 0;
     p->outside = captured && p->buttons != 0;
-    /* On its way back it is as one that comes into view. */
-    p->away = !p->outside;
     if (!p->outside)
         ikvi_router_move_over(r, p, (ikv_target){0}, event);
     if (p->buttons == 0)
@@ -386,10 +384,11 @@ static bool is_nothing(const ikv_router *r, const pointer *p,
 {
     if (p->captured.bits != 0 || p->pending.bits != 0)
         return false;
-    /* Away, and its press ends: it began out of view, or was left with it. */
+    /* Away, and its press ends: it began out of view, or was left with it. On
+     * its way back it is as one that comes into view. */
     return is_out_of_view(r, p) ||
-           (p->away && (event->kind == IKV_KIND_POINTER_UP ||
-                        event->kind == IKV_KIND_POINTER_CANCEL));
+           (!p->in_view && (event->kind == IKV_KIND_POINTER_UP ||
+                            event->kind == IKV_KIND_POINTER_CANCEL));
 }
 
 /* OVER5: outside the view nothing hears of it, but its buttons are kept, so
@@ -597,7 +596,6 @@ ikv_outcome ikvi_router_pointer(ikv_router *r, const ikv_event *given)
     take_position(p, &event);
     if (is_nothing(r, p, &event))
         return pointer_away(r, p, &event);
-    p->away = false;
     if (event.kind == IKV_KIND_POINTER_DOWN)
         return route_down(r, p, &event);
     if (event.kind == IKV_KIND_POINTER_UP)

@@ -441,7 +441,7 @@ END_TEST
 /* 47: what fuzzing began with still goes through. */
 static const char *const corpora[] = {"setup",    "tape",     "trace",
                                       "bindings", "terminal", "image",
-                                      "program",  "played"};
+                                      "program",  "played",   "routed"};
 
 START_TEST(corpus_plays)
 {
@@ -698,11 +698,23 @@ START_TEST(made_up_games_played)
 }
 END_TEST
 
+/* OVER1 to OVER7, CAP1 to CAP9, TOUCH, GONE, CLICK, HIT4, FOCUS, MODAL: whatever
+ * comes in, and handlers do, is told as a model of the rules tells it. */
+START_TEST(routed_by_the_rules)
+{
+    int code =
+        run_command_line(output, sizeof output,
+                         BINARY "/fuzz/fuzz_routed --made %d 500", 1 + _i);
+    ck_assert_msg(code == 0, "%s", output);
+}
+END_TEST
+
 Suite *programs_suite(void)
 {
     Suite *s = suite_create("programs");
     add_table(s, "47 programs as they were", programs_as_they_were, 4);
     add_table(s, "T1 made-up games are played", made_up_games_played, 2);
+    add_table(s, "OVER CAP GONE by a model", routed_by_the_rules, 4);
     return s;
 }
 

@@ -1,0 +1,525 @@
+/* routed.c - a router and a model of the routing rules are given the same input,
+ * on the same boxes, with handlers that do the same; what both tell, whom, in
+ * which order and with which fields, must be the same.
+ *
+ * The boxes are a picking of our own, so that it is the router alone that is
+ * looked at. One subscription hears everything at the root as it comes down;
+ * what is passed on beneath a box is heard there.
+ */
+#include "routed.h"
+
+enum {
+    LOG = 1 << 16,
+    INPUTS = 400
+};
+
+static told heard[LOG];
+static uint32_t heard_count, seen;
+
+/* ---------------------------------------------------------------- boxes -- */
+
+uint32_t take_byte(side *s)
+{
+    return s->at < s->end ? *s->at++ : 0;
+}
+
+bool is_touch(int hand)
+{
+    return hand >= 2;
+}
+
+bool is_hidden(const side *s, int target)
+{
+    for (; target != ROOT; target = s->boxes[target].parent)
+        if (s->boxes[target].hidden)
+            return true;
+    return false;
+}
+
+bool is_within(const side *s, int target, int top)
+{
+    while (target != top && target != ROOT)
+        target = s->boxes[target].parent;
+    return target == top;
+}
+
+int path_to(const side *s, int target, int path[BOXES + 1])
+{
+    int count = 1;
+    for (int up = target; up != ROOT; up = s->boxes[up].parent)
+        count++;
+    for (int at = count - 1; at > 0; target = s->boxes[target].parent)
+        path[at--] = target;
+    path[0] = ROOT;
+    return count;
+}
+
+int box_at(const side *s, float x, float y, uint32_t nth)
+{
+    uint32_t below = UINT32_MAX;
+    int found = NOBODY;
+    for (uint32_t n = 0; n <= nth; n++) {
+        uint32_t best = 0;
+        found = NOBODY;
+        for (int i = 0; i < BOXES; i++) {
+            const box *b = &s->boxes[i];
+            if (b->alive && b->hit && !is_hidden(s, i) && x >= b->left &&
+                y >= b->top && x < b->right && y < b->bottom && b->z < below &&
+                b->z > best) {
+                best = b->z;
+                found = i;
+            }
+        }
+        if (found == NOBODY)
+            return NOBODY;
+        below = best;
+    }
+    return found;
+}
+
+static void place(side *s, box *b)
+{
+    b->left = (float)(take_byte(s) % 80);
+    b->top = (float)(take_byte(s) % 80);
+    b->right = b->left + 10 + (float)(take_byte(s) % 60);
+    b->bottom = b->top + 10 + (float)(take_byte(s) % 60);
+}
+
+static void make_boxes(side *s)
+{
+    for (int i = 0; i < BOXES; i++) {
+        box *b = &s->boxes[i];
+        uint32_t what = take_byte(s), more = take_byte(s);
+        *b = (box){.alive = true,
+                   .hit = what % 8 != 0,
+                   .passes = what / 8 % 4 == 0,
+                   .captures = what / 32 == 0,
+                   .focusable = more % 2 != 0,
+                   .hidden = more / 2 % 8 == 0,
+                   .live = more / 16 % 8 == 0,
+                   .parent = more / 128 != 0 || i == 0
+                                 ? ROOT
+                                 : (int)(what % (uint32_t)i),
+                   .z = (uint32_t)i + 1};
+        place(s, b);
+    }
+    s->revision = 1;
+}
+
+/* Its descendants first, each by itself, as a scene does it. */
+static void remove_box(side *s, int target)
+{
+    while (s->boxes[target].alive) {
+        int former = s->boxes[target].parent, lowest = target;
+        for (int i = 0; i < BOXES; i++)
+            if (s->boxes[i].alive && s->boxes[i].parent == lowest) {
+                lowest = i;
+                i = -1;
+            }
+        s->boxes[lowest].alive = false;
+        s->revision++;
+        s->remove(s, lowest, former);
+    }
+}
+
+void change_box(side *s)
+{
+    uint32_t what = take_byte(s);
+    int target = (int)(take_byte(s) % BOXES), other = (int)(take_byte(s) % 10);
+    box *b = &s->boxes[target];
+    if (!b->alive)
+        return;
+    switch (what % 7) {
+    case 0:
+        if (what / 7 % 2 != 0)
+            remove_box(s, target);
+        return;
+    case 1:
+        if (other != ROOT &&
+            (!s->boxes[other].alive || is_within(s, other, target)))
+            return;
+        b->parent = other;
+        break;
+    case 2:
+        b->hit = !b->hit;
+        break;
+    case 3:
+        if (other != ROOT) {
+            uint32_t z = b->z;
+            b->z = s->boxes[other].z;
+            s->boxes[other].z = z;
+        }
+        break;
+    case 4:
+        b->hidden = !b->hidden;
+        break;
+    default:
+        place(s, b);
+    }
+    s->revision++;
+}
+
+static void answer(side *s, ikv_status status)
+{
+    s->tell(s, &(told){.hand = NOBODY, .number = status});
+}
+
+ikv_verdict act(side *s, int hand)
+{
+    static const ikv_verdict verdicts[] = {IKV_REFUSE, IKV_STOP, IKV_ACCEPT};
+    uint32_t what = s->at < s->end ? take_byte(s) % 32 : 31;
+    if (what >= 14 || s->depth > 3)
+        return IKV_CONTINUE;
+    if (what < 3)
+        return verdicts[what];
+    s->depth++;
+    int target = (int)(take_byte(s) % (BOXES + 1));
+    if (what < 6)
+        answer(s, s->capture(s, hand, target));
+    else if (what < 8)
+        answer(s, s->release(s, hand, target));
+    else if (what == 8)
+        answer(s, s->focus(s, target == ROOT ? NOBODY : target));
+    else if (what == 9)
+        answer(s, s->set_modal(s, target == ROOT ? NOBODY : target));
+    else if (what == 10 && target == 0)
+        s->cancel_all(s);
+    else
+        change_box(s);
+    s->depth--;
+    return IKV_CONTINUE;
+}
+
+/* --------------------------------------------------------------- router -- */
+
+typedef struct routed {
+    side s; /* first */
+    ikv_bus *bus;
+    ikv_router *router;
+    ikv_target targets[BOXES];
+    const ikv_event *event; /* that is heard now */
+} routed;
+
+static int number_of(const routed *r, ikv_target target)
+{
+    for (int i = 0; i < BOXES; i++)
+        if (r->targets[i].bits == target.bits)
+            return i;
+    return target.bits == ikv_bus_root(r->bus).bits ? ROOT : NOBODY;
+}
+
+static ikv_target target_of(const routed *r, int number)
+{
+    if (number == NOBODY)
+        return (ikv_target){0};
+    return number == ROOT ? ikv_bus_root(r->bus) : r->targets[number];
+}
+
+static ikv_target pick(void *scene, const ikv_query *query, uint32_t nth)
+{
+    const routed *r = scene;
+    return target_of(r, box_at(&r->s, query->x, query->y, nth));
+}
+
+static bool alive(void *scene, ikv_target target)
+{
+    const routed *r = scene;
+    int number = number_of(r, target);
+    return number >= 0 && number < BOXES && r->s.boxes[number].alive;
+}
+
+static ikv_target parent(void *scene, ikv_target target)
+{
+    const routed *r = scene;
+    return alive(scene, target)
+               ? target_of(r, r->s.boxes[number_of(r, target)].parent)
+               : (ikv_target){0};
+}
+
+static uint32_t traits(void *scene, ikv_target target)
+{
+    const routed *r = scene;
+    if (!alive(scene, target))
+        return 0;
+    int number = number_of(r, target);
+    const box *b = &r->s.boxes[number];
+    uint32_t found = is_hidden(&r->s, number) ? IKV_HIDDEN : 0;
+    found |= b->captures ? IKV_CAPTURES : 0;
+    found |= b->passes ? IKV_PASSES : 0;
+    found |= b->focusable ? IKV_FOCUSABLE : 0;
+    return found | (b->live ? IKV_STAYS_LIVE : 0);
+}
+
+static bool to_local(void *scene, ikv_target target, uint8_t view, float x,
+                     float y, float layer[2], float local[2])
+{
+    (void)scene, (void)target, (void)view;
+    layer[0] = local[0] = x;
+    layer[1] = local[1] = y;
+    return true;
+}
+
+static uint64_t revision(void *scene)
+{
+    return ((routed *)scene)->s.revision;
+}
+
+static void note(side *s, const told *what)
+{
+    (void)s;
+    fuzz_number(what->kind << 16 | (uint32_t)(what->target + 1) << 8 |
+                (uint32_t)(what->hand + 1));
+    if (heard_count < LOG) /* what is beyond is not compared */
+        heard[heard_count++] = *what;
+}
+
+static ikv_status router_capture(side *s, int hand, int target)
+{
+    routed *r = (routed *)s;
+    (void)hand;
+    return ikv_router_capture(r->router, r->event, target_of(r, target));
+}
+
+static ikv_status router_release(side *s, int hand, int target)
+{
+    routed *r = (routed *)s;
+    (void)hand;
+    return ikv_router_release(r->router, r->event, target_of(r, target));
+}
+
+static ikv_status router_focus(side *s, int target)
+{
+    routed *r = (routed *)s;
+    return target == NOBODY
+               ? ikv_router_blur(r->router, 0)
+               : ikv_router_focus(r->router, 0, target_of(r, target));
+}
+
+static ikv_status router_set_modal(side *s, int target)
+{
+    routed *r = (routed *)s;
+    return ikv_router_set_modal(r->router, 0, target_of(r, target));
+}
+
+static void router_cancel_all(side *s)
+{
+    ikv_router_cancel_all(((routed *)s)->router, 0);
+}
+
+static void router_remove(side *s, int number, int former)
+{
+    routed *r = (routed *)s;
+    ikv_router_removed(r->router, r->targets[number], target_of(r, former));
+    ikv_bus_remove_target(r->bus, r->targets[number]);
+}
+
+static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
+                        void *user)
+{
+    routed *r = user;
+    uint32_t family = ikv_catalogue_info(NULL, event->kind)->family;
+    bool pointers = family == IKV_FAMILY_POINTER,
+         clicks = family == IKV_FAMILY_CLICK;
+    told what = {.kind = event->kind,
+                 .hand = NOBODY,
+                 .target = number_of(r, event->target),
+                 .related = number_of(r, event->source),
+                 .passed = (delivery->flags & IKV_PASSED) != 0};
+    if (pointers || clicks) {
+        what.hand = event->pointer.pointer;
+        what.button = event->pointer.button;
+        what.buttons = event->pointer.buttons;
+        what.flags = event->flags;
+        what.x = event->pointer.x;
+        what.y = event->pointer.y;
+    }
+    if (clicks)
+        what.number = event->click.clicks;
+    else if (family == IKV_FAMILY_FOCUS)
+        what.number = event->focus.reason;
+    note(&r->s, &what);
+    const ikv_event *before = r->event;
+    r->event = event;
+    ikv_verdict verdict = act(&r->s, what.hand);
+    r->event = before;
+    return verdict;
+}
+
+static ikv_verdict hear_passed(const ikv_event *event,
+                               const ikv_delivery *delivery, void *user)
+{
+    return (delivery->flags & IKV_PASSED) != 0 ? hear(event, delivery, user)
+                                               : IKV_CONTINUE;
+}
+
+static void listen(routed *r, ikv_target at, ikv_handler handler,
+                   uint32_t phases)
+{
+    ikv_subscription_config config = IKV_SUBSCRIPTION_INIT;
+    config.all_kinds = true;
+    config.at = at;
+    config.handler = handler;
+    config.user = r;
+    config.phases = phases;
+    MUST(ikv_bus_subscribe(r->bus, &config, NULL, NULL) == IKV_OK);
+}
+
+static void open_routed(routed *r)
+{
+    ikv_bus_config bus = IKV_BUS_INIT;
+    ikv_router_config config = IKV_ROUTER_INIT;
+    bus.targets = BOXES;
+    bus.memory = ikv_host_memory();
+    MUST(ikv_bus_open(&bus, &r->bus) == IKV_OK);
+    for (uint32_t i = 0; i < BOXES; i++)
+        MUST(ikv_bus_add_target(r->bus, i, &r->targets[i]) == IKV_OK);
+    config.bus = r->bus;
+    config.memory = ikv_host_memory();
+    config.view_width = config.view_height = VIEW;
+    config.hold_ns = config.double_ns = HOLD_MS * UINT64_C(1000000);
+    config.picking.scene = r;
+    config.picking.pick = pick;
+    config.picking.parent = parent;
+    config.picking.alive = alive;
+    config.picking.traits = traits;
+    config.picking.to_local = to_local;
+    config.picking.revision = revision;
+    MUST(ikv_router_open(&config, &r->router) == IKV_OK);
+    listen(r, (ikv_target){0}, hear, IKV_CAPTURING | IKV_AT_TARGET);
+    for (int i = 0; i < BOXES; i++)
+        listen(r, r->targets[i], hear_passed, IKV_AT_TARGET);
+}
+
+static void router_take(side *s, const input *what)
+{
+    static const uint8_t types[HANDS] = {IKV_MOUSE, IKV_PEN, IKV_TOUCH,
+                                         IKV_TOUCH};
+    routed *r = (routed *)s;
+    uint64_t now = what->time_ms * UINT64_C(1000000);
+    ikv_event e =
+        ikv_event_make(what->kind == BLURS     ? IKV_KIND_WINDOW_BLUR
+                       : what->kind == UNPLUGS ? IKV_KIND_DEVICE_REMOVE
+                                               : (ikv_kind)what->kind,
+                       now);
+    ikv_router_retest(r->router, now);
+    e.device = (uint16_t)(what->hand + 1);
+    if (what->kind < BLURS) {
+        e.pointer.pointer = (uint16_t)what->hand;
+        e.pointer.type = types[what->hand];
+        e.pointer.button = (int8_t)what->button;
+        e.pointer.x = what->x;
+        e.pointer.y = what->y;
+    }
+    if (what->kind == CANCELS_ALL)
+        router_cancel_all(s);
+    else if (what->kind == SETS_MODAL)
+        answer(s, router_set_modal(s, what->button));
+    else if (what->kind == FOCUSES)
+        answer(s, router_focus(s, what->button));
+    else if (what->kind != ONLY_CHANGES)
+        answer(s, ikv_router_route(r->router, &e).status);
+    MUST(ikv_router_validate(r->router) == NULL);
+}
+
+/* ----------------------------------------------------------------- both -- */
+
+static void check(side *s, const told *what)
+{
+    (void)s;
+    if (seen == LOG)
+        return;
+    MUST(seen < heard_count);
+    const told *other = &heard[seen++];
+    bool same =
+        what->kind == other->kind && what->hand == other->hand &&
+        what->target == other->target && what->related == other->related &&
+        what->button == other->button && what->buttons == other->buttons &&
+        what->flags == other->flags && what->number == other->number &&
+        what->passed == other->passed && !(what->x < other->x) &&
+        !(what->x > other->x) && !(what->y < other->y) && !(what->y > other->y);
+    if (!same)
+        fprintf(
+            stderr,
+            "the %uth: kind %u hand %d at %d related %d buttons %d/%u flags "
+            "%u number %d, but the model says kind %u hand %d at %d "
+            "related %d buttons %d/%u flags %u number %d\n",
+            seen, other->kind, other->hand, other->target, other->related,
+            other->button, other->buttons, other->flags, other->number,
+            what->kind, what->hand, what->target, what->related, what->button,
+            what->buttons, what->flags, what->number);
+    MUST(same);
+}
+
+/* What is done next, which makes sense more often than not. */
+static input next_input(side *s, uint64_t *now_ms)
+{
+    static const uint32_t of_system[] = {BLURS,      UNPLUGS, CANCELS_ALL,
+                                         SETS_MODAL, FOCUSES, ONLY_CHANGES};
+    static const uint32_t kinds[] = {
+        IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,
+        IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,
+        IKV_KIND_POINTER_UP,    IKV_KIND_POINTER_UP,    IKV_KIND_POINTER_UP,
+        IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_CANCEL};
+    uint32_t what = take_byte(s), which = take_byte(s);
+    input i = {.kind = kinds[what % 11],
+               .hand = (int)(which % HANDS),
+               .button = IKV_NO_BUTTON,
+               .changes = which / 4 % 4 == 0};
+    *now_ms += what / 11 == 0 ? 700 : which / 16 * 5;
+    i.time_ms = *now_ms;
+    i.x = (float)(take_byte(s) % 120) - 10;
+    i.y = (float)(take_byte(s) % 120) - 10;
+    if (what >= 231) {
+        uint32_t n = what - 231; /* to 24 */
+        i.kind = of_system[n < 1    ? 0
+                           : n < 2  ? 1
+                           : n < 3  ? 2
+                           : n < 11 ? 3
+                           : n < 19 ? 4
+                                    : 5];
+        i.button = (int)(take_byte(s) % (BOXES + 1));
+        i.button = i.button == ROOT ? NOBODY : i.button;
+    } else if (i.kind == IKV_KIND_POINTER_DOWN ||
+               i.kind == IKV_KIND_POINTER_UP) {
+        i.button = is_touch(i.hand) ? 0 : (int)(which / 16 % 3);
+    }
+    return i;
+}
+
+static void play(side *s, const uint8_t *data, size_t size,
+                 void (*take)(side *s, const input *what))
+{
+    uint64_t now_ms = 0;
+    s->at = data;
+    s->end = data + size;
+    make_boxes(s);
+    for (uint32_t n = 0; n < INPUTS && s->at < s->end; n++) {
+        input what = next_input(s, &now_ms);
+        if (what.changes)
+            change_box(s);
+        take(s, &what);
+    }
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    static routed r;
+    r = (routed){.s = {.tell = note,
+                       .capture = router_capture,
+                       .release = router_release,
+                       .focus = router_focus,
+                       .set_modal = router_set_modal,
+                       .cancel_all = router_cancel_all,
+                       .remove = router_remove}};
+    fuzz_begin();
+    heard_count = seen = 0;
+    open_routed(&r);
+    play(&r.s, data, size, router_take);
+    side *rules = model_open();
+    rules->tell = check;
+    play(rules, data, size, model_take);
+    MUST(seen == heard_count);
+    ikv_router_close(r.router);
+    MUST(ikv_bus_close(r.bus) == IKV_OK);
+    return 0;
+}

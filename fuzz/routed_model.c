@@ -1,0 +1,975 @@
+/* routed_model.c - the routing rules (docs/rules.md), one after the other, as
+ * plainly as they can be said: no paths that are kept, no hints, no revisions of
+ * what was looked at. Left out are gestures, dragging onto others, wheels and
+ * several views.
+ */
+#include "routed.h"
+
+typedef struct hand {
+    bool known, primary;
+    uint32_t buttons, spent; /* spent: down, but cancelled (MODAL2) */
+    uint32_t place;          /* among those that are known */
+    float x, y;
+    int over;  /* or NOBODY: out of the view */
+    bool owed; /* its over is due: what it was over has been removed (GONE1) */
+    int entered[BOXES + 1], entered_count; /* from the root on */
+    int pending, captured;
+    bool told, loss_owed; /* of its capture: got, and lost */
+    bool left;            /* the view, while captured (OVER5) */
+    int slot, pressed;    /* CLICK1; of the first button */
+    int press_button, passed[BOXES];
+    uint32_t passed_count, turn;
+    float press_x, press_y;
+    bool dragged, menu_sent, holds;
+    uint64_t hold_ms;
+    bool outside, pressed_outside; /* of what is modal */
+} hand;
+
+typedef struct last_click {
+    int count;
+    uint64_t time_ms;
+    float x, y;
+} last_click;
+
+typedef struct modal {
+    int target, focus_before;
+} modal;
+
+struct model {
+    side s; /* first */
+    hand hands[HANDS];
+    last_click clicks[HANDS];
+    modal modals[IKV_MODAL_LIMIT];
+    int modal_count, focused;
+    uint32_t turns;
+    uint64_t tested, focus_tested; /* of which revision of the boxes */
+    bool routing, cancels, cancels_outside;
+    uint64_t now_ms;
+    /* The event that is told of now. */
+    int button;
+    uint32_t flags;
+};
+
+static bool is_there(const model *m, int target)
+{
+    return target == ROOT || (target != NOBODY && m->s.boxes[target].alive);
+}
+
+static uint32_t bit_of(int button)
+{
+    static const uint32_t bits[] = {1, 4, 2};
+    return button < 0 ? 0 : bits[button];
+}
+
+/* ------------------------------------------------------------ modal, focus -- */
+
+static int modal_of(const model *m)
+{
+    for (int i = m->modal_count; i-- > 0;)
+        if (is_there(m, m->modals[i].target) &&
+            !is_hidden(&m->s, m->modals[i].target))
+            return m->modals[i].target;
+    return NOBODY;
+}
+
+static bool reaches(const model *m, int target)
+{
+    int top = modal_of(m);
+    if (top == NOBODY)
+        return true;
+    for (; target != ROOT; target = m->s.boxes[target].parent)
+        if (target == top || m->s.boxes[target].live)
+            return true;
+    return false;
+}
+
+static bool may_have_keys(const model *m, int target)
+{
+    return is_there(m, target) && target != ROOT &&
+           m->s.boxes[target].focusable && !is_hidden(&m->s, target) &&
+           reaches(m, target);
+}
+
+static void tell_system(model *m, uint32_t kind, int target, int related,
+                        int number)
+{
+    const told what = {kind, NOBODY, target, related, 0,    0,
+                       0,    number, 0,      0,       false};
+    m->s.tell(&m->s, &what);
+    act(&m->s, NOBODY);
+}
+
+/* FOCUS1. */
+static ikv_status give_keys(model *m, int target, int why)
+{
+    int old = m->focused;
+    if (old == target)
+        return IKV_ABSENT;
+    m->focused = NOBODY;
+    if (old != NOBODY)
+        tell_system(m, IKV_KIND_FOCUS_OUT, old, target, why);
+    if (m->focused != NOBODY || !may_have_keys(m, target))
+        return IKV_OK;
+    m->focused = target;
+    tell_system(m, IKV_KIND_FOCUS_IN, target, old, why);
+    return IKV_OK;
+}
+
+/* FOCUS2. */
+static void focus_by_press(model *m, int target)
+{
+    if (!is_there(m, target))
+        return;
+    while (target != ROOT && !may_have_keys(m, target))
+        target = m->s.boxes[target].parent;
+    give_keys(m, target == ROOT ? NOBODY : target, IKV_FOCUS_PRESS);
+}
+
+static void take_modal(model *m, int at)
+{
+    const modal gone = m->modals[at];
+    for (int i = at; i + 1 < m->modal_count; i++)
+        m->modals[i] = m->modals[i + 1];
+    m->modal_count--;
+    if (at == m->modal_count)
+        return;
+    modal *next = &m->modals[at];
+    if (!is_there(m, next->focus_before) ||
+        is_within(&m->s, next->focus_before, gone.target))
+        next->focus_before = gone.focus_before;
+}
+
+static void focus_within(model *m, int top)
+{
+    if (is_there(m, m->focused) && reaches(m, m->focused))
+        return;
+    give_keys(m, may_have_keys(m, top) ? top : NOBODY, IKV_FOCUS_MODAL);
+}
+
+/* MODAL3. */
+static void end_modal(model *m, int at)
+{
+    const modal gone = m->modals[at];
+    take_modal(m, at);
+    m->tested = 0;
+    if (may_have_keys(m, m->focused) &&
+        !is_within(&m->s, m->focused, gone.target))
+        return;
+    if (may_have_keys(m, gone.focus_before))
+        give_keys(m, gone.focus_before, IKV_FOCUS_MODAL);
+    else if (modal_of(m) != NOBODY)
+        focus_within(m, modal_of(m));
+    else
+        give_keys(m, NOBODY, IKV_FOCUS_MODAL);
+}
+
+/* FOCUS4, MODAL4. */
+static void check_focus(model *m)
+{
+    if (m->focus_tested == m->s.revision)
+        return;
+    m->focus_tested = m->s.revision;
+    if (is_there(m, m->focused) && !may_have_keys(m, m->focused))
+        give_keys(m, NOBODY, IKV_FOCUS_HIDDEN);
+    for (int i = m->modal_count; i-- > 0;)
+        if (i < m->modal_count && (!is_there(m, m->modals[i].target) ||
+                                   is_hidden(&m->s, m->modals[i].target)))
+            end_modal(m, i);
+}
+
+/* ----------------------------------------------------------------- telling -- */
+
+static ikv_verdict tell(model *m, int who, uint32_t kind, int target,
+                        int related, int number, bool passed)
+{
+    const hand *h = &m->hands[who];
+    if (!is_there(m, target))
+        return IKV_CONTINUE;
+    const told what = {.kind = kind,
+                       .hand = who,
+                       .target = target,
+                       .related = related,
+                       .button = m->button,
+                       .buttons = h->buttons,
+                       .flags = m->flags | (h->primary ? IKV_PRIMARY : 0),
+                       .number = number,
+                       .x = h->x,
+                       .y = h->y,
+                       .passed = passed};
+    m->s.tell(&m->s, &what);
+    return act(&m->s, who);
+}
+
+static ikv_verdict tell_of(model *m, int who, uint32_t kind, int target)
+{
+    return tell(m, who, kind, target, NOBODY, 0, false);
+}
+
+/* Of a press: it bears the button that went down first. */
+static ikv_verdict tell_press(model *m, int who, uint32_t kind)
+{
+    int button = m->button;
+    m->button = m->hands[who].press_button;
+    ikv_verdict verdict = tell_of(m, who, kind, m->hands[who].pressed);
+    m->button = button;
+    return verdict;
+}
+
+/* --------------------------------------------------------------- boundaries -- */
+
+static bool holds(const int *list, int count, int target)
+{
+    for (int i = 0; i < count; i++)
+        if (list[i] == target)
+            return true;
+    return false;
+}
+
+/* OVER1 to OVER3, GONE1, GONE4, GONE5. */
+static void move_over(model *m, int who, int to)
+{
+    hand *h = &m->hands[who];
+    const hand was = *h;
+    int path[BOXES + 1], count = to != NOBODY ? path_to(&m->s, to, path) : 0;
+    bool stays = h->over != NOBODY && h->over == to && !h->owed;
+    if (h->over == NOBODY && to == NOBODY)
+        return;
+    h->over = to;
+    h->owed = false;
+    memcpy(h->entered, path, sizeof path[0] * (size_t)count);
+    h->entered_count = count;
+    if (was.over != NOBODY && !was.owed && !stays)
+        tell(m, who, IKV_KIND_POINTER_OUT, was.over, to, 0, false);
+    for (int i = was.entered_count; i-- > 0;)
+        if (!holds(path, count, was.entered[i]))
+            tell(m, who, IKV_KIND_POINTER_LEAVE, was.entered[i], to, 0, false);
+    if (to != NOBODY && !stays)
+        tell(m, who, IKV_KIND_POINTER_OVER, to, was.over, 0, false);
+    for (int i = 0; i < count; i++)
+        if (!holds(was.entered, was.entered_count, path[i]))
+            tell(m, who, IKV_KIND_POINTER_ENTER, path[i], was.over, 0, false);
+}
+
+static bool is_out_of_view(const hand *h)
+{
+    return h->x < 0 || h->y < 0 || h->x >= VIEW || h->y >= VIEW;
+}
+
+/* MODAL1: the nth that the seat reaches. */
+static int hit(const model *m, const hand *h, uint32_t nth)
+{
+    int found;
+    for (uint32_t at = 0; (found = box_at(&m->s, h->x, h->y, at)) != NOBODY;
+         at++)
+        if (reaches(m, found) && nth-- == 0)
+            break;
+    return found;
+}
+
+static int target_of(const model *m, const hand *h)
+{
+    int found = hit(m, h, 0);
+    if (is_there(m, h->captured))
+        return h->captured;
+    if (found != NOBODY)
+        return found;
+    return modal_of(m) != NOBODY ? modal_of(m) : ROOT;
+}
+
+/* CAP2, GONE2. */
+static void apply_capture(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    int old = h->captured, now = h->pending;
+    if (h->loss_owed) {
+        h->loss_owed = false;
+        tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST, ROOT);
+    }
+    now = is_there(m, now) ? now : NOBODY;
+    if (now == old)
+        return;
+    bool was_told = h->told;
+    h->captured = now;
+    h->told = false;
+    if (old != NOBODY && was_told)
+        tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST,
+                is_there(m, old) ? old : ROOT);
+    if (!is_there(m, now))
+        return;
+    move_over(m, who, now);
+    if (!is_there(m, now))
+        return;
+    h->told = true;
+    tell_of(m, who, IKV_KIND_POINTER_CAPTURE_GOT, now);
+}
+
+/* OVER6. */
+static void arrive(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    apply_capture(m, who);
+    h->outside = modal_of(m) != NOBODY && !is_there(m, h->captured) &&
+                 hit(m, h, 0) == NOBODY;
+    m->flags &= ~(uint32_t)IKV_OUTSIDE;
+    m->flags |= h->outside ? IKV_OUTSIDE : 0;
+    move_over(m, who, target_of(m, h));
+}
+
+/* ------------------------------------------------------------ pass-through -- */
+
+/* HIT4. */
+static void pass_on(model *m, int who, uint32_t kind, int above,
+                    ikv_verdict verdict, bool remember)
+{
+    hand *h = &m->hands[who];
+    for (uint32_t nth = 1;
+         above != ROOT && is_there(m, above) && m->s.boxes[above].passes &&
+         (verdict & IKV_STOP) == 0;
+         nth++) {
+        above = hit(m, h, nth);
+        if (above == NOBODY)
+            return;
+        if (remember)
+            h->passed[h->passed_count++] = above;
+        verdict = tell(m, who, kind, above, NOBODY, 0, true);
+    }
+}
+
+static void pass_end(model *m, int who, uint32_t kind, int target)
+{
+    hand *h = &m->hands[who];
+    for (uint32_t i = 0; i < h->passed_count; i++)
+        if (h->passed[i] != target)
+            tell(m, who, kind, h->passed[i], NOBODY, 0, true);
+    h->passed_count = 0;
+}
+
+/* ----------------------------------------------------------------- presses -- */
+
+static void let_go(hand *h)
+{
+    h->pressed = h->slot = NOBODY;
+    h->holds = false;
+}
+
+static void forget(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    let_go(h);
+    if (h->spent == 0)
+        *h = (hand){.over = NOBODY};
+}
+
+static void press(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    h->slot = h->over;
+    h->pressed_outside = h->outside;
+    if ((h->buttons & (h->buttons - 1)) != 0)
+        return;
+    h->pressed = h->over;
+    h->press_x = h->x;
+    h->press_y = h->y;
+    h->press_button = m->button;
+    h->turn = ++m->turns;
+    h->dragged = h->menu_sent = false;
+    h->holds = true;
+    h->hold_ms = m->now_ms + HOLD_MS;
+}
+
+static bool is_beyond(float dx, float dy, float slop)
+{
+    return dx * dx + dy * dy > slop * slop;
+}
+
+/* CLICK2: beyond the slop it is a drag, once. */
+static void find_drag(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    float slop = who == 0 ? 4 : 12;
+    if (h->pressed == NOBODY || h->dragged ||
+        !is_beyond(h->x - h->press_x, h->y - h->press_y, slop))
+        return;
+    h->dragged = true;
+    h->holds = false;
+    tell_press(m, who, IKV_KIND_POINTER_DRAG);
+}
+
+static void send_holds(model *m, uint64_t until_ms)
+{
+    for (;;) {
+        int next = NOBODY;
+        for (int i = 0; i < HANDS; i++) {
+            const hand *h = &m->hands[i];
+            if (h->holds && h->hold_ms <= until_ms &&
+                (next == NOBODY || h->hold_ms < m->hands[next].hold_ms ||
+                 (h->hold_ms == m->hands[next].hold_ms &&
+                  h->turn < m->hands[next].turn)))
+                next = i;
+        }
+        if (next == NOBODY)
+            return;
+        hand *h = &m->hands[next];
+        h->holds = false;
+        ikv_verdict verdict = tell_press(m, next, IKV_KIND_POINTER_HOLD);
+        if (!is_touch(next) || (verdict & IKV_REFUSE) != 0 ||
+            !is_there(m, h->pressed))
+            continue;
+        h->menu_sent = true;
+        tell_press(m, next, IKV_KIND_POINTER_MENU);
+    }
+}
+
+/* CLICK1, GONE3. */
+static int clicked(const model *m, int who)
+{
+    const hand *h = &m->hands[who];
+    int a[BOXES + 1], b[BOXES + 1], common = NOBODY;
+    if (!is_there(m, h->slot) ||
+        (is_touch(who) && (h->dragged || h->menu_sent)))
+        return NOBODY;
+    if (h->captured != NOBODY)
+        return h->captured;
+    if (!is_there(m, h->over))
+        return NOBODY;
+    int of_a = path_to(&m->s, h->slot, a), of_b = path_to(&m->s, h->over, b);
+    for (int i = 0; i < of_a && i < of_b && a[i] == b[i]; i++)
+        common = a[i];
+    return common;
+}
+
+static void tell_click(model *m, int who, int target)
+{
+    hand *h = &m->hands[who];
+    last_click *c = &m->clicks[who];
+    bool primary = m->button == IKV_PRIMARY_BUTTON;
+    uint32_t flags = m->flags;
+    int count = 1;
+    h->slot = NOBODY;
+    if (target == NOBODY)
+        return;
+    if (primary && c->count > 0 && m->now_ms - c->time_ms <= HOLD_MS &&
+        !is_beyond(h->x - c->x, h->y - c->y, 4))
+        count = c->count + 1;
+    if (primary)
+        *c = (last_click){count, m->now_ms, h->x, h->y};
+    /* MODAL1. */
+    if (!h->pressed_outside)
+        m->flags &= ~(uint32_t)IKV_OUTSIDE;
+    bool inside = (m->flags & IKV_OUTSIDE) == 0;
+    tell(m, who, primary ? IKV_KIND_POINTER_CLICK : IKV_KIND_POINTER_AUXILIARY,
+         target, NOBODY, count, false);
+    if (count % 2 == 0)
+        tell(m, who, IKV_KIND_POINTER_DOUBLE, target, NOBODY, count, false);
+    if (is_touch(who) && inside)
+        focus_by_press(m, target);
+    m->flags = flags;
+}
+
+/* ------------------------------------------------------------------ events -- */
+
+/* CAP9, TOUCH1, TOUCH6. */
+static void capture_by_press(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    if (who != 0)
+        h->pending = h->over;
+    for (int at = h->over; at != ROOT; at = m->s.boxes[at].parent)
+        if (m->s.boxes[at].captures && reaches(m, at)) {
+            h->pending = at;
+            return;
+        }
+}
+
+static void menu_of(model *m, int who, bool goes_down)
+{
+    if (goes_down && m->button == IKV_SECONDARY_BUTTON)
+        tell_of(m, who, IKV_KIND_POINTER_MENU, m->hands[who].slot);
+}
+
+static void down(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    h->passed_count = 0;
+    arrive(m, who);
+    press(m, who);
+    capture_by_press(m, who);
+    int target = h->over;
+    ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_DOWN, target);
+    pass_on(m, who, IKV_KIND_POINTER_DOWN, target, verdict, true);
+    if (!is_touch(who) && (verdict & IKV_REFUSE) == 0 &&
+        (m->flags & IKV_OUTSIDE) == 0)
+        focus_by_press(m, target);
+    menu_of(m, who, true);
+}
+
+/* BTN1: also a button that goes down or up while another is down. */
+static void moved(model *m, int who, bool goes_down, bool goes_up)
+{
+    hand *h = &m->hands[who];
+    arrive(m, who);
+    find_drag(m, who);
+    if (goes_down)
+        press(m, who);
+    int click = goes_up ? clicked(m, who) : NOBODY, target = h->over;
+    ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_MOVE, target);
+    if (h->captured == NOBODY)
+        pass_on(m, who, IKV_KIND_POINTER_MOVE, target, verdict, false);
+    menu_of(m, who, goes_down);
+    if (goes_up)
+        tell_click(m, who, (verdict & IKV_REFUSE) != 0 ? NOBODY : click);
+}
+
+/* CAP5, TOUCH3, TOUCH4. */
+static void ended(model *m, int who, uint32_t kind, int target, int click)
+{
+    hand *h = &m->hands[who];
+    pass_end(m, who, kind, target);
+    int captured = h->captured;
+    bool owed = h->loss_owed, was_told = captured != NOBODY && h->told;
+    h->captured = h->pending = NOBODY;
+    h->told = h->loss_owed = false;
+    if (owed || was_told)
+        tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST,
+                !owed && is_there(m, captured) ? captured : ROOT);
+    tell_click(m, who, click);
+    let_go(h);
+    if (is_touch(who) || is_out_of_view(h) ||
+        (h->left && target_of(m, h) == ROOT)) {
+        move_over(m, who, NOBODY);
+        forget(m, who);
+    } else if (captured != NOBODY || h->owed) {
+        move_over(m, who, target_of(m, h));
+    }
+}
+
+static void up(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    arrive(m, who);
+    find_drag(m, who);
+    int target = h->over, click = clicked(m, who);
+    ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_UP, target);
+    ended(m, who, IKV_KIND_POINTER_UP, target,
+          (verdict & IKV_REFUSE) != 0 ? NOBODY : click);
+}
+
+/* OVER5. */
+static void leave(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    h->left =
+        (h->captured != NOBODY || h->pending != NOBODY) && h->buttons != 0;
+    if (!h->left)
+        move_over(m, who, NOBODY);
+    if (h->buttons == 0)
+        forget(m, who);
+}
+
+static bool is_nothing(const hand *h, bool ends)
+{
+    return h->captured == NOBODY && h->pending == NOBODY &&
+           (is_out_of_view(h) || (h->over == NOBODY && ends));
+}
+
+/* OVER5: out of the view its buttons are kept, and nothing is told. */
+static void away(model *m, int who, uint32_t kind, bool was_down)
+{
+    hand *h = &m->hands[who];
+    if (!was_down && h->buttons != 0)
+        h->turn = ++m->turns;
+    apply_capture(m, who);
+    h->holds = false;
+    if (kind != IKV_KIND_POINTER_DOWN && kind != IKV_KIND_POINTER_MOVE)
+        h->slot = NOBODY;
+    if (was_down && h->buttons == 0)
+        pass_end(m, who, kind, NOBODY);
+    if (h->buttons == 0)
+        let_go(h);
+    leave(m, who);
+}
+
+static void cancelled(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    h->buttons = 0;
+    if (is_nothing(h, true)) {
+        away(m, who, IKV_KIND_POINTER_CANCEL, true);
+        return;
+    }
+    if (h->spent != 0)
+        apply_capture(m, who);
+    else
+        arrive(m, who);
+    int target = h->over;
+    tell_of(m, who, IKV_KIND_POINTER_CANCEL, target);
+    ended(m, who, IKV_KIND_POINTER_CANCEL, target, NOBODY);
+}
+
+/* -------------------------------------------------------------- the system -- */
+
+static void end_hand(model *m, int who, bool leaves)
+{
+    uint32_t flags = m->flags;
+    int button = m->button;
+    m->flags = IKV_SYNTHETIC;
+    m->button = IKV_NO_BUTTON;
+    if (m->hands[who].buttons != 0)
+        cancelled(m, who);
+    if (leaves && m->hands[who].known)
+        leave(m, who);
+    m->flags = flags;
+    m->button = button;
+}
+
+/* Of those that are down, and `wanted`, the one that went down first. */
+static int next_down(const model *m, bool (*wanted)(const model *m, int who))
+{
+    int next = NOBODY;
+    for (int i = 0; i < HANDS; i++)
+        if (m->hands[i].buttons != 0 && wanted(m, i) &&
+            (next == NOBODY || m->hands[i].turn < m->hands[next].turn))
+            next = i;
+    return next;
+}
+
+static bool is_anyone(const model *m, int who)
+{
+    return m->hands[who].known;
+}
+
+/* MODAL2. */
+static bool is_to_cancel(const model *m, int who)
+{
+    const hand *h = &m->hands[who];
+    int holder = h->over;
+    if (h->pressed != NOBODY)
+        holder = h->pressed;
+    if (h->pending != NOBODY)
+        holder = h->pending;
+    return m->cancels ||
+           (m->cancels_outside &&
+            (holder == NOBODY ? modal_of(m) != NOBODY : !reaches(m, holder)));
+}
+
+static void end_routing(model *m)
+{
+    int who;
+    while ((m->cancels || m->cancels_outside) &&
+           (who = next_down(m, is_to_cancel)) != NOBODY) {
+        m->hands[who].spent |= m->hands[who].buttons;
+        end_hand(m, who, false);
+    }
+    m->cancels = m->cancels_outside = m->routing = false;
+}
+
+static void release_all(model *m, const input *what)
+{
+    bool blurs = what->kind == BLURS;
+    int who;
+    for (int i = 0; i < HANDS; i++)
+        if (m->hands[i].spent != 0 && (blurs || i == what->hand)) {
+            m->hands[i].spent = 0;
+            if (is_touch(i) && m->hands[i].buttons == 0)
+                forget(m, i);
+        }
+    while (blurs && (who = next_down(m, is_anyone)) != NOBODY)
+        end_hand(m, who, false);
+    if (!blurs && m->hands[what->hand].known)
+        end_hand(m, what->hand, true);
+    tell_system(m, blurs ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, ROOT,
+                NOBODY, 0);
+}
+
+/* -------------------------------------------------------------------- input -- */
+
+static bool makes_sense(const hand *h, const input *what)
+{
+    uint32_t known = h->buttons | h->spent, bit = bit_of(what->button);
+    switch (what->kind) {
+    case IKV_KIND_POINTER_DOWN:
+        return (h->buttons & bit) == 0;
+    case IKV_KIND_POINTER_UP:
+        return (known & bit) != 0;
+    case IKV_KIND_POINTER_CANCEL:
+        return known != 0;
+    case IKV_KIND_POINTER_LEAVE:
+        return h->known;
+    default:
+        return !is_touch(what->hand) || known != 0;
+    }
+}
+
+/* MODAL2: what goes on of a press that was cancelled; true if that is nothing. */
+static bool is_of_spent(model *m, input *what)
+{
+    hand *h = &m->hands[what->hand];
+    uint32_t bit = bit_of(what->button);
+    bool releases = what->kind == IKV_KIND_POINTER_UP && (h->spent & bit) != 0;
+    bool cancels = what->kind == IKV_KIND_POINTER_CANCEL && h->buttons == 0;
+    if (what->kind == IKV_KIND_POINTER_DOWN || releases)
+        h->spent &= ~bit;
+    if (cancels)
+        h->spent = 0;
+    if (is_touch(what->hand) && h->buttons == 0) {
+        if (h->spent == 0)
+            forget(m, what->hand);
+        return what->kind != IKV_KIND_POINTER_DOWN;
+    }
+    if (releases) {
+        what->kind = IKV_KIND_POINTER_MOVE;
+        what->button = IKV_NO_BUTTON;
+    }
+    return cancels;
+}
+
+/* TOUCH5, BTN2. */
+static void meet(model *m, int who)
+{
+    bool primary = true, taken = true;
+    uint32_t place = 0;
+    for (int i = 2; is_touch(who) && i < HANDS; i++)
+        if (i != who && m->hands[i].known &&
+            (m->hands[i].spent == 0 || m->hands[i].buttons != 0))
+            primary = false;
+    for (; taken; place += taken) {
+        taken = false;
+        for (int i = 0; i < HANDS; i++)
+            taken = taken || (m->hands[i].known && m->hands[i].place == place);
+    }
+    m->hands[who] = (hand){.known = true,
+                           .primary = primary,
+                           .place = place,
+                           .over = NOBODY,
+                           .pending = NOBODY,
+                           .captured = NOBODY,
+                           .slot = NOBODY,
+                           .pressed = NOBODY};
+}
+
+static ikv_status take_pointer(model *m, input what)
+{
+    int who = what.hand;
+    hand *h = &m->hands[who];
+    if (!makes_sense(h, &what))
+        return IKV_ABSENT;
+    if (h->spent != 0 && is_of_spent(m, &what))
+        return IKV_OK;
+    if (!h->known)
+        meet(m, who);
+    bool was_down = h->buttons != 0,
+         goes_down = what.kind == IKV_KIND_POINTER_DOWN,
+         goes_up = what.kind == IKV_KIND_POINTER_UP;
+    m->button = what.button;
+    if (what.kind == IKV_KIND_POINTER_CANCEL) {
+        cancelled(m, who);
+        return IKV_OK;
+    }
+    h->x = what.x;
+    h->y = what.y;
+    if (what.kind == IKV_KIND_POINTER_LEAVE) {
+        leave(m, who);
+        return IKV_OK;
+    }
+    h->left = h->left && was_down;
+    bool nothing = is_nothing(h, goes_up);
+    h->buttons |= goes_down ? bit_of(what.button) : 0;
+    h->buttons &= ~(goes_up ? bit_of(what.button) : 0);
+    if (nothing)
+        away(m, who, what.kind, was_down);
+    else if (goes_down && !was_down)
+        down(m, who);
+    else if (goes_up && h->buttons == 0)
+        up(m, who);
+    else
+        moved(m, who, goes_down, goes_up);
+    return IKV_OK;
+}
+
+/* OVER7. */
+static void retest(model *m)
+{
+    if (m->tested == m->s.revision)
+        return;
+    uint64_t revision = m->s.revision;
+    m->routing = true;
+    check_focus(m);
+    m->tested = revision;
+    for (uint32_t place = 0; place < HANDS; place++)
+        for (int i = 0; i < 2; i++) {
+            const hand *h = &m->hands[i];
+            if (!h->known || h->place != place || h->over == NOBODY || h->left)
+                continue;
+            m->button = IKV_NO_BUTTON;
+            m->flags = IKV_SYNTHETIC;
+            arrive(m, i);
+        }
+    end_routing(m);
+}
+
+/* ------------------------------------------------------- what handlers call -- */
+
+static ikv_status capture(side *s, int who, int target)
+{
+    model *m = (model *)s;
+    if (who == NOBODY || !m->hands[who].known)
+        return IKV_BAD_ARGUMENT;
+    if (!is_there(m, target))
+        return IKV_STALE;
+    if (m->hands[who].buttons == 0 || !reaches(m, target))
+        return IKV_ABSENT;
+    m->hands[who].pending = target;
+    return IKV_OK;
+}
+
+static ikv_status release(side *s, int who, int target)
+{
+    model *m = (model *)s;
+    if (who == NOBODY || !m->hands[who].known)
+        return IKV_BAD_ARGUMENT;
+    if (m->hands[who].pending != target)
+        return IKV_ABSENT;
+    m->hands[who].pending = NOBODY;
+    return IKV_OK;
+}
+
+static ikv_status focus(side *s, int target)
+{
+    model *m = (model *)s;
+    if (target == NOBODY)
+        return give_keys(m, NOBODY, IKV_FOCUS_CALL);
+    if (!is_there(m, target))
+        return IKV_STALE;
+    return may_have_keys(m, target) ? give_keys(m, target, IKV_FOCUS_CALL)
+                                    : IKV_ABSENT;
+}
+
+static void cancel_now(model *m)
+{
+    if (!m->routing) {
+        m->routing = true;
+        end_routing(m);
+    }
+}
+
+static void cancel_all(side *s)
+{
+    model *m = (model *)s;
+    m->cancels = true;
+    cancel_now(m);
+}
+
+static int find_modal(const model *m, int target)
+{
+    int at = 0;
+    while (at < m->modal_count && m->modals[at].target != target)
+        at++;
+    return at;
+}
+
+static ikv_status set_modal(side *s, int target)
+{
+    model *m = (model *)s;
+    check_focus(m);
+    int top = modal_of(m);
+    if (target == NOBODY) {
+        if (top == NOBODY)
+            return IKV_ABSENT;
+        end_modal(m, find_modal(m, top));
+        return IKV_OK;
+    }
+    if (!is_there(m, target))
+        return IKV_STALE;
+    if (target == top || is_hidden(s, target))
+        return IKV_ABSENT;
+    if (find_modal(m, target) < m->modal_count)
+        take_modal(m, find_modal(m, target));
+    if (m->modal_count == IKV_MODAL_LIMIT)
+        return IKV_FULL_MODALS;
+    m->modals[m->modal_count++] = (modal){target, m->focused};
+    m->cancels_outside = true;
+    m->tested = 0;
+    focus_within(m, target);
+    cancel_now(m);
+    return IKV_OK;
+}
+
+/* GONE1, GONE2, FOCUS3. */
+static void removed(side *s, int number, int former)
+{
+    model *m = (model *)s;
+    for (int i = 0; i < HANDS; i++) {
+        hand *h = &m->hands[i];
+        int kept = 0;
+        for (int k = 0; k < h->entered_count; k++)
+            if (h->entered[k] != number)
+                h->entered[kept++] = h->entered[k];
+        h->entered_count = kept;
+        if (h->over == number) {
+            h->over = former;
+            h->owed = true;
+        }
+        if (h->captured == number) {
+            h->captured = NOBODY;
+            h->loss_owed = h->told;
+            h->told = false;
+        }
+        h->pending = h->pending == number ? NOBODY : h->pending;
+        h->slot = h->slot == number ? NOBODY : h->slot;
+        h->pressed = h->pressed == number ? NOBODY : h->pressed;
+    }
+    if (m->focused == number) {
+        m->focused = NOBODY;
+        tell_system(m, IKV_KIND_FOCUS_OUT, ROOT, NOBODY, IKV_FOCUS_REMOVED);
+    }
+}
+
+/* ---------------------------------------------------------------- from outside -- */
+
+side *model_open(void)
+{
+    static model m;
+    m = (model){.s = {.capture = capture,
+                      .release = release,
+                      .focus = focus,
+                      .set_modal = set_modal,
+                      .cancel_all = cancel_all,
+                      .remove = removed},
+                .focused = NOBODY};
+    for (int i = 0; i < HANDS; i++)
+        m.hands[i] = (hand){.over = NOBODY};
+    return &m.s;
+}
+
+static void answer(model *m, ikv_status status)
+{
+    m->s.tell(&m->s, &(told){.hand = NOBODY, .number = status});
+}
+
+void model_take(side *s, const input *what)
+{
+    model *m = (model *)s;
+    ikv_status status = IKV_OK;
+    m->now_ms = what->time_ms;
+    retest(m);
+    m->flags = 0;
+    if (what->kind == CANCELS_ALL) {
+        cancel_all(s);
+    } else if (what->kind == SETS_MODAL) {
+        answer(m, set_modal(s, what->button));
+    } else if (what->kind == FOCUSES) {
+        answer(m, focus(s, what->button));
+    } else if (what->kind != ONLY_CHANGES) {
+        m->routing = true;
+        m->button = IKV_NO_BUTTON;
+        send_holds(m, what->time_ms);
+        check_focus(m);
+        if (what->kind == BLURS || what->kind == UNPLUGS)
+            release_all(m, what);
+        else
+            status = take_pointer(m, *what);
+        m->flags = 0;
+        end_routing(m);
+        answer(m, status);
+    }
+}

@@ -658,6 +658,30 @@ static void hold_on_and_press_anew(void)
     kit_frame(in, 68);
 }
 
+/* What was bound before the image, and is held, starts though it was bound later
+ * than anything of the other kit. */
+static void hold_in_a_set(void)
+{
+    ikv_actions *actions = ikv_kit_actions(in->kit);
+    ikv_action_set deck;
+    ikv_action_id id;
+    ok(ikv_actions_add_set(actions, "deck", &deck));
+    ok(ikv_actions_switch(actions, deck, 0, false));
+    ok(ikv_actions_add(actions, deck, "row", &id));
+    ok(ikv_actions_bind(actions, id, "KeyA", NULL, NULL));
+    push_key(IKV_KIND_KEY_DOWN);
+    kit_frame(in, 17);
+}
+
+static void start_in_the_set(void)
+{
+    ikv_actions *actions = ikv_kit_actions(in->kit);
+    ikv_action_set deck;
+    ok(ikv_actions_find_set(actions, "deck", &deck));
+    ok(ikv_actions_switch(actions, deck, 0, true));
+    ok(ikv_actions_start_held(actions, deck, 0));
+}
+
 /* Who subscribes later is called later, however many the other bus has had. */
 static ikv_verdict note_user(const ikv_event *event, const ikv_delivery *d,
                              void *user)
@@ -860,6 +884,8 @@ static const struct {
     {"actions step, tries", hold_an_action, hold_on_and_press_anew,
      "key.down@r action.start@r action.hold@r | action.hold@r action.hold@r "
      "key.up@r action.end@r key.down@r action.start@r action.hold@r "},
+    {"actions births", hold_in_a_set, start_in_the_set,
+     "key.down@r | action.start@r "},
     {"router presses", press_fourth, press_at_once,
      "pointer.click@b x1 pointer.click@b x1 pointer.click@b x1 | "
      "pointer.hold@b by 7 pointer.menu@b pointer.hold@b by 3 pointer.menu@b "},

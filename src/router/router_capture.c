@@ -27,10 +27,10 @@ void ikvi_router_apply_capture(ikv_router *r, pointer *p,
         p->pending = none;
     /* What handlers of the loss ask for waits for the pointer's next event. */
     ikv_target old = p->captured, now = p->pending;
-    if (p->loss_untold)
+    if (p->loss_untold) {
         ikvi_router_lose(r, p, none, cause);
-    if (!ikvi_router_alive(r, now))
-        now = none;
+        now = ikvi_router_alive(r, now) ? now : none;
+    }
     if (same(now, old))
         return;
     bool drags = same(p->to_drag, now), told = p->capture_told;

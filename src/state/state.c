@@ -521,6 +521,17 @@ static void press_button(state_pointer *p, uint16_t button, uint64_t time_ns)
     p->now.buttons |= button;
 }
 
+/* Of a pointer that is not known; or that it has left one view, told after it has
+ * come into another. */
+static bool is_no_end(const ikv_state *s, uint32_t filter,
+                      const ikv_event *event)
+{
+    const state_pointer *p =
+        find_in(s, filter, event->device, event->pointer.pointer);
+    return p == NULL || (event->kind == IKV_KIND_POINTER_LEAVE &&
+                         p->now.buttons == 0 && p->now.view != event->view);
+}
+
 /* What is claimed moves and releases, but never presses (S2): a handler that
  * stopped the press must not leave a button held. */
 static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
@@ -531,12 +542,7 @@ static void take_pointer(ikv_state *s, uint32_t filter, const ikv_event *event,
     /* What ends makes no pointer known that was not. */
     bool ends = event->kind != IKV_KIND_POINTER_DOWN &&
                 event->kind != IKV_KIND_POINTER_MOVE;
-    const state_pointer *is = find_in(s, filter, event->device, id);
-    if (ends && is == NULL)
-        return;
-    /* That it has left one view may be told after it has come into another. */
-    if (event->kind == IKV_KIND_POINTER_LEAVE && is->now.buttons == 0 &&
-        is->now.view != event->view)
+    if (ends && is_no_end(s, filter, event))
         return;
     state_pointer *p = known_pointer(s, filter, event, id, event->pointer.type);
     if (p == NULL)

@@ -688,23 +688,22 @@ START_TEST(programs_as_they_were)
 END_TEST
 
 /* T1: such games, with hosts and other threads, are told the same when they are
- * played, at another frame rate. */
-START_TEST(made_up_games_played)
-{
-    int code =
-        run_command_line(output, sizeof output,
-                         BINARY "/fuzz/fuzz_played --made %d 60", 302 + _i);
-    ck_assert_msg(code == 0, "%s", output);
-}
-END_TEST
+ * played, at another frame rate. OVER1 to OVER7, CAP1 to CAP9, TOUCH1 to TOUCH6,
+ * GONE1 to GONE5, CLICK1, HIT4, FOCUS1 to FOCUS4, MODAL1 to MODAL5: whatever comes
+ * in, and handlers do, is told as a model of the rules tells it. */
+static const struct {
+    const char *program;
+    int seed, count;
+} made_up_table[] = {{"played", 302, 60}, {"played", 303, 60},
+                     {"routed", 1, 500},  {"routed", 2, 500},
+                     {"routed", 3, 500},  {"routed", 4, 500}};
 
-/* OVER1 to OVER7, CAP1 to CAP9, TOUCH, GONE, CLICK, HIT4, FOCUS, MODAL: whatever
- * comes in, and handlers do, is told as a model of the rules tells it. */
-START_TEST(routed_by_the_rules)
+START_TEST(made_up)
 {
-    int code =
-        run_command_line(output, sizeof output,
-                         BINARY "/fuzz/fuzz_routed --made %d 500", 1 + _i);
+    int code = run_command_line(
+        output, sizeof output, BINARY "/fuzz/fuzz_%s --made %d %d",
+        made_up_table[_i].program, made_up_table[_i].seed,
+        made_up_table[_i].count);
     ck_assert_msg(code == 0, "%s", output);
 }
 END_TEST
@@ -713,8 +712,7 @@ Suite *programs_suite(void)
 {
     Suite *s = suite_create("programs");
     add_table(s, "47 programs as they were", programs_as_they_were, 4);
-    add_table(s, "T1 made-up games are played", made_up_games_played, 2);
-    add_table(s, "OVER CAP GONE by a model", routed_by_the_rules, 4);
+    add_table(s, "T1 OVER CAP GONE made up", made_up, ROWS(made_up_table));
     return s;
 }
 

@@ -347,25 +347,31 @@ bool ikvi_bus_nobody_hears_at(ikv_bus *b, ikv_kind kind, ikv_target target)
     return count_unheard(b, kind, 1);
 }
 
-/* The fast way for an event at the root that needs no merging, no position and
- * no gates: global subscriptions to one kind. Little is kept in registers
- * across the calls: who was called is counted in memory, down from all, and the
- * bus is found again through the delivery. */
-static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
-                                    const bus_run *run)
+/* Calls those of a run at the root that needs no merging, no position and no
+ * gates; of a wide one those who hear the event's family, a bit that is 0 for
+ * others. Little is kept in registers across the calls: who was called is counted
+ * in memory, down from all, which the caller has put there. */
+IKVI_INLINE ikv_verdict call_straight(ikv_bus *b, dispatch *x,
+                                      const bus_run *run,
+                                      const ikv_event *event, uint32_t family,
+                                      bool counted)
 {
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
     const bus_entry *entry = ikvi_bus_entry(b, run->first);
     uint32_t left = run->count;
     ikv_verdict verdict = 0;
-    x->heard = left;
-    b->depth++;
+    uint32_t places = (UINT32_C(1) << b->s.subscription_slots.bits) - 1;
+    bus_seen *seen = counted ? ikvi_bus_seen(b, 0) : NULL;
     IKVI_CHECK(left > 0 && x->using == &x->at_root);
     do {
-        if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
+        bool hears = family == 0 || (entry->low & family) != 0;
+        if (IKVI_UNLIKELY(!hears || (entry->visits & VISIT_OWN) == 0)) {
             x->heard--;
+            if (counted && hears)
+                ikvi_bus_pass_muted(b, x, &x->at_root, entry, VISIT_OWN);
             continue;
         }
+        if (counted)
+            seen[(entry->subscription & places) - 1].by[BY_CALL]++;
         x->at_root.subscription.bits = entry->subscription;
         verdict |=
             ikvi_bus_invoke(&x->at_root, entry->handler, entry->user, event);
@@ -375,7 +381,14 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
             break;
         }
     } while (entry++, --left > 0);
-    b = x->at_root.bus;
+    return verdict;
+}
+
+/* And back. The bus is found again through the delivery. */
+static inline ikv_outcome
+end_straight(const dispatch *x, const ikv_event *event, ikv_verdict verdict)
+{
+    ikv_bus *b = x->at_root.bus;
     ikv_outcome outcome = {IKV_OK, verdict, x->heard, 0};
     bus_kind_counts *kind = ikvi_bus_kind(b, event->kind);
     kind->delivered++;
@@ -384,6 +397,15 @@ static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
     IKVI_CHECK(ikvi_bus_dispatch(b, b->depth - 1) == x);
     ascend(b);
     return outcome;
+}
+
+/* The fast way: global subscriptions to one kind. */
+static ikv_outcome deliver_straight(ikv_bus *b, const ikv_event *event,
+                                    const bus_run *run)
+{
+    dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    x->heard = run->count;
+    return end_straight(x, event, call_straight(b, x, run, event, 0, false));
 }
 
 /* The fast way, if all that is against it is a watcher that is told of
@@ -418,63 +440,46 @@ static bool is_simple(const ikv_bus *b, uint32_t run)
 }
 
 /* The fast way as well if all that is against it is a wide run at the root, all
- * of it before or after the kind's own, or that calls are counted. The second may
- * be NULL. */
-static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
-                                  uint32_t traits, const bus_run *run,
-                                  const bus_run *second)
+ * of it before or after the kind's own, or that calls are counted. There may be
+ * no wide one. */
+IKVI_INLINE ikv_outcome call_both(ikv_bus *b, const ikv_event *event,
+                                  uint32_t family, const bus_run *own,
+                                  const bus_run *wide, bool counted)
 {
-    bus_dispatch *x = ikvi_bus_dispatch(b, b->depth);
-    ikv_delivery *delivery = &x->at_root;
+    dispatch *x = ikvi_bus_dispatch(b, b->depth++);
+    bool swapped = wide != NULL && own->beside == BESIDE_BEFORE;
+    const bus_run *run = swapped ? wide : own, *second = swapped ? own : wide;
     ikv_verdict verdict = 0;
-    uint32_t heard = 0;
+    x->heard = 0;
     x->event = event;
-    b->depth++;
-    for (; run != NULL && (verdict & IKV_STOP_ALL) == 0;
-         run = second, second = NULL) {
-        const bus_entry *entry = ikvi_bus_entry(b, run->first);
-        const bus_entry *last = entry + run->count;
-        /* Entries that are not wide hear whatever their run does. */
-        uint32_t family = run->kind == 0 ? 1u << (traits & KIND_FAMILY) : 0;
-        for (; entry < last; entry++) {
-            if ((entry->low & family) != family)
-                continue;
-            if (IKVI_UNLIKELY((entry->visits & VISIT_OWN) == 0)) {
-                ikvi_bus_pass_muted(b, x, delivery, entry, VISIT_OWN);
-                continue;
-            }
-            if (b->counting)
-                ikvi_bus_seen(b, ikvi_bus_place_of(b, entry->subscription))
-                    ->by[BY_CALL]++;
-            delivery->subscription.bits = entry->subscription;
-            heard++;
-            verdict |=
-                ikvi_bus_invoke(delivery, entry->handler, entry->user, event);
-            if (IKVI_UNLIKELY(verdict & IKV_STOP_ALL))
-                break;
-        }
-    }
-    x->verdict = verdict;
-    x->heard = heard;
-    return end(b, x);
+    do {
+        x->heard += run->count;
+        verdict |= call_straight(b, x, run, event, family, counted);
+        run = second;
+        second = NULL;
+    } while (run != NULL && (verdict & IKV_STOP_ALL) == 0);
+    return end_straight(x, event, verdict);
+}
+
+IKVI_APART static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
+                                             uint32_t family,
+                                             const bus_run *own,
+                                             const bus_run *wide)
+{
+    return call_both(b, event, family, own, wide, false);
+}
+
+IKVI_APART static ikv_outcome deliver_seen(ikv_bus *b, const ikv_event *event,
+                                           uint32_t family, const bus_run *own,
+                                           const bus_run *wide)
+{
+    return call_both(b, event, family, own, wide, true);
 }
 
 /* Whether all of the root's run of that kind, which is there, is. */
 static bool is_straight(const ikv_bus *b, ikv_kind kind)
 {
     return (*ikvi_bus_root_run(b, kind) & STRAIGHT) != 0;
-}
-
-/* Looks up how the kind's run at the root stands to the wide one there. */
-IKVI_APART static uint32_t order_runs(const ikv_bus *b, ikv_kind kind,
-                                      bus_run *run)
-{
-    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, kind);
-    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
-    bool simple = is_straight(b, kind) && is_simple(b, wide) &&
-                  !ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
-    run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
-    return run->beside;
 }
 
 /* The root's run that lies there; NULL if there is none. */
@@ -506,37 +511,66 @@ IKVI_APART static ikv_outcome deliver_merged(ikv_bus *b, const ikv_event *event,
     return end(b, x);
 }
 
-/* Where something is against the fast way: a wide run at the root, that calls are
- * counted, a watcher, or what has to be sorted in first. */
-IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
-                                              const ikv_event *event)
+/* Against the fast way is what can't lie beside it: a watcher, what has to be
+ * sorted in first, what is not known yet. */
+IKVI_APART static ikv_outcome deliver_aside(ikv_bus *b, const ikv_event *event)
 {
     uint32_t traits = traits_of(b, event->kind);
     uint32_t against = b->s.detours & ~DETOURS_BESIDE;
-    if (traits == 0 || against > 1)
-        return deliver_at_root(b, event, NULL);
     uint32_t where = *ikvi_bus_root_run(b, event->kind);
     bus_run *run = run_that_lies(b, where);
-    if (run != NULL && against == 0 && (b->clock == NULL || !b->counting)) {
-        const bus_run *all = run_that_lies(b, *ikvi_bus_root_run(b, 0));
-        /* Nobody of it hears the kind's family. */
-        if (all != NULL && (all->families >> (traits & KIND_FAMILY) & 1) == 0)
-            all = NULL;
-        if (all == NULL && (where & STRAIGHT) != 0 && !b->counting)
-            return deliver_straight(b, event, run);
-        uint32_t beside = run->beside != BESIDE_UNKNOWN
-                              ? run->beside
-                              : order_runs(b, event->kind, run);
-        if (beside == BESIDE_BEFORE && all != NULL)
-            return deliver_beside(b, event, traits, all, run);
-        if (beside != BESIDE_MIXED)
-            return deliver_beside(b, event, traits, run, all);
-    }
+    if (traits == 0 || against > 1)
+        return deliver_at_root(b, event, NULL);
     if (run != NULL && (where & STRAIGHT) != 0 && b->s.detours == 1 &&
         b->s.watched && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return deliver_told(b, event, run);
     return against == b->s.watched ? deliver_merged(b, event, traits)
                                    : deliver_at_root(b, event, NULL);
+}
+
+static ikv_outcome deliver_counted(ikv_bus *b, const ikv_event *event);
+
+/* Looks up how the kind's run at the root stands to the wide one there. */
+IKVI_APART static ikv_outcome
+deliver_ordered(ikv_bus *b, const ikv_event *event, bus_run *run)
+{
+    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, event->kind);
+    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
+    bool simple = is_straight(b, event->kind) && is_simple(b, wide) &&
+                  !ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind);
+    run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
+    IKVI_CHECK(run->beside != BESIDE_UNKNOWN);
+    return deliver_counted(b, event);
+}
+
+/* Where something is against the fast way: a wide run at the root, that calls are
+ * counted, a watcher, or what has to be sorted in first. It keeps nothing across
+ * a call: whatever it calls it calls last. */
+IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
+                                              const ikv_event *event)
+{
+    uint32_t where = *ikvi_bus_root_run(b, event->kind);
+    uint32_t traits = *kind_traits(b, event->kind);
+    bus_run *run = run_that_lies(b, where);
+    if (run == NULL || traits == 0 || (b->s.detours & ~DETOURS_BESIDE) != 0 ||
+        (b->counting && b->clock != NULL))
+        return deliver_aside(b, event);
+    uint32_t family = UINT32_C(1) << (traits & KIND_FAMILY);
+    const bus_run *all = run_that_lies(b, *ikvi_bus_root_run(b, 0));
+    /* Nobody of it hears the kind's family. */
+    if (all != NULL && (all->families & family) == 0)
+        all = NULL;
+    if (all == NULL && (where & STRAIGHT) != 0 && !b->counting)
+        return deliver_straight(b, event, run);
+    switch (run->beside) {
+    case BESIDE_UNKNOWN:
+        return deliver_ordered(b, event, run);
+    case BESIDE_MIXED:
+        return deliver_aside(b, event);
+    }
+    if (b->counting)
+        return deliver_seen(b, event, family, run, all);
+    return deliver_beside(b, event, family, run, all);
 }
 
 ikv_outcome ikvi_bus_deliver_with(ikv_bus *b, const ikv_event *event,

@@ -160,8 +160,9 @@ uint16_t ikvi_bus_gate_ask(ikv_bus *b, uint32_t subscription,
     if (reason != IKV_WHY_NONE)
         return reason;
     /* Plus 1, as 0 stands for "never". */
-    gate->last_turn =
-        (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
+    if (gate->at_most != IKV_OFTEN)
+        gate->last_turn =
+            (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
     if (gate->gap_ns != 0)
         gate->last_ns = event->time_ns + 1;
     return IKV_WHY_NONE;

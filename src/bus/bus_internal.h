@@ -104,8 +104,8 @@ enum {
     TEST_FLOAT = 1 << 24,
     TEST_MASK = 1 << 25,  /* rather: any of `low`; `span` is 1, or 0: none */
     TEST_WHOLE = 1 << 27, /* it is all of the conditions */
-    TEST_GATE = 1 << 26 /* it passes all, and `low` is the gate's place: whether
-                           that rests is quickly seen */
+    TEST_GATE =
+        1 << 26 /* rather: whether the gate, whose place is `low`, rests */
 };
 
 /* The hot part of a subscription. Dead: visits and subscription are 0. */
@@ -201,7 +201,7 @@ typedef struct bus_gate {
     bus_test test;            /* must be passed */
     uint32_t first_condition; /* IKVI_NONE if none is left to look at */
     uint64_t gap_ns, last_ns; /* last_ns, last_turn: of the last call, plus 1 */
-    uint64_t last_turn;       /* its step or frame */
+    uint64_t last_turn; /* its step or frame; 0 where that does not matter */
     uint8_t at_most;
     uint8_t group_any, group_negated; /* bit g: of group g; 0 is the top */
     uint8_t group_used;
@@ -678,8 +678,11 @@ static inline bool ikvi_bus_passes(bus_test test, const ikv_event *event)
 /* Whether it was called in this step or frame already, and may not be again. */
 static inline bool ikvi_bus_had_its_turn(const ikv_bus *b, const bus_gate *gate)
 {
-    uint64_t turn = (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
-    return gate->at_most != IKV_OFTEN && gate->last_turn == turn;
+    /* 0: that it was never called, or may be as often as it likes. */
+    if (gate->last_turn == 0)
+        return false;
+    return gate->last_turn ==
+           (gate->at_most == IKV_PER_STEP ? b->s.step : b->frame) + 1;
 }
 
 /* Whether its last call is more recent than its gap allows. */

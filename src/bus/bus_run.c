@@ -279,7 +279,7 @@ static bus_entry make_entry(const ikv_bus *b, const bus_link *link)
                        .visits = s->muted ? 0 : s->visits,
                        .subscription = ikvi_slots_bits(&b->s.subscription_slots,
                                                        b, link->subscription),
-                       .low = gate != NULL ? gate->test.low : 0,
+                       .low = gate != NULL ? gate->test.low : UINT32_MAX,
                        .span = gate != NULL ? gate->test.span : UINT32_MAX};
     if (link->kind == 0)
         entry.low = s->families;

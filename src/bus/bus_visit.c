@@ -272,6 +272,17 @@ static void visit_merged(ikv_bus *b, dispatch *x, uint32_t target, sources *m,
     }
 }
 
+/* What an entry says by itself, without its subscription. */
+static inline bool lets_through(const ikv_bus *b, const bus_entry *entry,
+                                const ikv_event *event)
+{
+    bus_test test = {entry->visits, entry->low, entry->span};
+    if (IKVI_UNLIKELY(test.where & TEST_GATE))
+        return ikvi_bus_rests(b, ikvi_bus_gate(b, test.low), event) ==
+               IKV_WHY_NONE;
+    return ikvi_bus_passes(test, event);
+}
+
 /* A run in which some have gates. */
 IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
                                              const bus_entry *entry,
@@ -283,11 +294,7 @@ IKVI_APART static ikv_verdict call_gated_run(ikv_bus *b, dispatch *x,
     ikv_verdict verdict = 0;
     for (; entry < last; entry++) {
         uint32_t takes = entry->visits;
-        bus_test test = {takes, entry->low, entry->span};
-        if (!ikvi_bus_passes(test, event) || (takes & visits) == 0 ||
-            (IKVI_UNLIKELY(takes & TEST_GATE) &&
-             ikvi_bus_rests(b, ikvi_bus_gate(b, test.low), event) !=
-                 IKV_WHY_NONE))
+        if (!lets_through(b, entry, event) || (takes & visits) == 0)
             continue;
         if (takes & VISIT_GATED) {
             verdict |= call_gated(b, x, entry, delivery);

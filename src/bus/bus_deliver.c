@@ -511,8 +511,19 @@ IKVI_APART static ikv_outcome deliver_merged(ikv_bus *b, const ikv_event *event,
     return end(b, x);
 }
 
+/* Looks up how the kind's run at the root stands to the wide one there. */
+static void order_runs(const ikv_bus *b, ikv_kind kind, bus_run *run)
+{
+    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, kind);
+    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
+    bool simple = is_straight(b, kind) && is_simple(b, wide) &&
+                  !ikvi_bus_has_seen(b, TAGGED_PLACE, kind);
+    run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
+    IKVI_CHECK(run->beside != BESIDE_UNKNOWN);
+}
+
 /* Against the fast way is what can't lie beside it: a watcher, what has to be
- * sorted in first, what is not known yet. */
+ * sorted in first, a run that is not known yet. */
 IKVI_APART static ikv_outcome deliver_aside(ikv_bus *b, const ikv_event *event)
 {
     uint32_t traits = traits_of(b, event->kind);
@@ -524,34 +535,22 @@ IKVI_APART static ikv_outcome deliver_aside(ikv_bus *b, const ikv_event *event)
     if (run != NULL && (where & STRAIGHT) != 0 && b->s.detours == 1 &&
         b->s.watched && !ikvi_bus_watches(b, WATCH_HANDLERS))
         return deliver_told(b, event, run);
+    /* Known to the next one: all is sorted in. */
+    if (run != NULL && against == 0 && run->beside == BESIDE_UNKNOWN)
+        order_runs(b, event->kind, run);
     return against == b->s.watched ? deliver_merged(b, event, traits)
                                    : deliver_at_root(b, event, NULL);
 }
 
-static ikv_outcome deliver_counted(ikv_bus *b, const ikv_event *event);
-
-/* Looks up how the kind's run at the root stands to the wide one there. */
-IKVI_APART static ikv_outcome
-deliver_ordered(ikv_bus *b, const ikv_event *event, bus_run *run)
-{
-    uint32_t own = ikvi_bus_find_run(b, ROOT_PLACE, event->kind);
-    uint32_t wide = ikvi_bus_find_run(b, ROOT_PLACE, 0);
-    bool simple = is_straight(b, event->kind) && is_simple(b, wide) &&
-                  !ikvi_bus_has_seen(b, TAGGED_PLACE, event->kind);
-    run->beside = simple ? ikvi_bus_compare_runs(b, own, wide) : BESIDE_MIXED;
-    IKVI_CHECK(run->beside != BESIDE_UNKNOWN);
-    return deliver_counted(b, event);
-}
-
 /* Where something is against the fast way: a wide run at the root, that calls are
  * counted, a watcher, or what has to be sorted in first. It keeps nothing across
- * a call: whatever it calls it calls last. */
+ * a call: what it calls it calls last. */
 IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
                                               const ikv_event *event)
 {
     uint32_t where = *ikvi_bus_root_run(b, event->kind);
     uint32_t traits = *kind_traits(b, event->kind);
-    bus_run *run = run_that_lies(b, where);
+    const bus_run *run = run_that_lies(b, where);
     if (run == NULL || traits == 0 || (b->s.detours & ~DETOURS_BESIDE) != 0 ||
         (b->counting && b->clock != NULL))
         return deliver_aside(b, event);
@@ -562,12 +561,8 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
         all = NULL;
     if (all == NULL && (where & STRAIGHT) != 0 && !b->counting)
         return deliver_straight(b, event, run);
-    switch (run->beside) {
-    case BESIDE_UNKNOWN:
-        return deliver_ordered(b, event, run);
-    case BESIDE_MIXED:
+    if (run->beside == BESIDE_UNKNOWN || run->beside == BESIDE_MIXED)
         return deliver_aside(b, event);
-    }
     if (b->counting)
         return deliver_seen(b, event, family, run, all);
     return deliver_beside(b, event, family, run, all);

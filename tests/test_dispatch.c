@@ -547,6 +547,90 @@ START_TEST(statistics)
 }
 END_TEST
 
+static ikv_verdict say_and_stop(const ikv_event *event,
+                                const ikv_delivery *delivery, void *name)
+{
+    say(event, delivery, name);
+    return IKV_STOP_ALL;
+}
+
+/* PATH3, D4, D7: who hears one kind beside who hears many, all of these before or
+ * after those, with and without statistics; `stops` stops all others. */
+static const struct {
+    bool wide_first;
+    const char *stops, *heard;
+    int passed; /* muted ones that were come to: x of one kind, y of all */
+} beside_table[] = {{false, "", "abkc", 2},  {true, "", "kcab", 2},
+                    {false, "a", "a", 0},    {true, "a", "kca", 1},
+                    {false, "b", "ab", 0},   {true, "k", "k", 0},
+                    {false, "k", "abk", 1},  {true, "b", "kcab", 1},
+                    {false, "c", "abkc", 1}, {true, "c", "kc", 0}};
+
+static ikv_subscription subscribe_beside(const char *name, uint32_t families,
+                                         const char *stops)
+{
+    ikv_subscription handle;
+    ikv_subscription_config config =
+        wants(families != 0 ? 0 : IKV_KIND_KEY_DOWN, name);
+    config.families = families;
+    config.all_kinds = families == UINT32_MAX;
+    config.families = config.all_kinds ? 0 : families;
+    if (strcmp(name, stops) == 0)
+        config.handler = say_and_stop;
+    ok(ikv_bus_subscribe(bus, &config, &handle, NULL));
+    return handle;
+}
+
+START_TEST(beside)
+{
+    enum {
+        KEYS = 1u << IKV_FAMILY_KEY,
+        POINTERS = 1u << IKV_FAMILY_POINTER
+    };
+    static const struct {
+        const char *name;
+        uint32_t families;
+    } listeners[] = {{"a", 0},         {"b", 0},        {"x", 0},
+                     {"k", KEYS},      {"p", POINTERS}, {"c", UINT32_MAX},
+                     {"y", UINT32_MAX}};
+    bool counts = _i % 2 != 0;
+    int row = _i / 2, first = beside_table[row].wide_first ? 3 : 0, passed = 0;
+    const char *stops = beside_table[row].stops;
+    ikv_bus_config options = IKV_BUS_INIT;
+    ikv_subscription handles[7];
+    options.statistics = counts;
+    open_with(&options, false);
+    for (int i = 0; i < 7; i++) {
+        int at = (first + i) % 7;
+        handles[at] =
+            subscribe_beside(listeners[at].name, listeners[at].families, stops);
+    }
+    ok(ikv_bus_mute(bus, handles[2], true));
+    ok(ikv_bus_mute(bus, handles[6], true));
+    ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, 0);
+    e.target = ikv_bus_root(bus);
+    /* more than once: how they stand to each other is looked up once */
+    for (uint32_t n = 1; n <= 3; n++) {
+        heard.text[0] = '\0';
+        ikv_outcome outcome = ikv_bus_deliver(bus, &e);
+        ck_assert_str_eq(heard.text, beside_table[row].heard);
+        ck_assert_uint_eq(outcome.heard, strlen(heard.text));
+        ck_assert_int_eq((outcome.verdict & IKV_STOP_ALL) != 0,
+                         stops[0] != '\0');
+        passed = 0;
+        for (int i = 0; i < 7; i++) {
+            ikv_subscription_counts c = subscription_counts(bus, handles[i]);
+            bool said = strstr(heard.text, listeners[i].name) != NULL;
+            ck_assert_uint_eq(c.calls, counts && said ? n : 0);
+            passed += c.by_mute == n;
+        }
+        ck_assert_int_eq(passed, counts ? beside_table[row].passed : 0);
+    }
+    ck_assert_uint_eq(kind_counts(bus, IKV_KIND_KEY_DOWN).delivered, 3);
+    close_bus();
+}
+END_TEST
+
 static void watch_reasons(const ikv_watch *w, void *user)
 {
     (void)user;
@@ -1031,6 +1115,7 @@ Suite *dispatch_suite(void)
     add_table(s, "D7 limits", limits, ROWS(limit_table));
     add(s, "D7 once", once_is_once);
     add(s, "D7 statistics", statistics);
+    add_table(s, "PATH3 D4 D7 beside", beside, 2 * ROWS(beside_table));
     add(s, "D7 reasons", reasons_are_watched);
     add(s, "D5 kinds, rebind", whole_kinds_and_names);
     add_table(s, "E2 no position", no_position, 12);

@@ -17,7 +17,7 @@
 
 #include "ikvar/image.h"
 
-#define IMAGE_MAGIC UINT64_C(0x32676d6972766b69) /* "ikvrimg2" */
+#define IMAGE_MAGIC UINT64_C(0x33676d6972766b69) /* "ikvrimg3" */
 #define SUM_PRIME   UINT64_C(0x9e3779b97f4a7c15)
 
 enum {

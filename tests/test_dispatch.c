@@ -572,7 +572,6 @@ static ikv_subscription subscribe_beside(const char *name, uint32_t families,
     ikv_subscription handle;
     ikv_subscription_config config =
         wants(families != 0 ? 0 : IKV_KIND_KEY_DOWN, name);
-    config.families = families;
     config.all_kinds = families == UINT32_MAX;
     config.families = config.all_kinds ? 0 : families;
     if (strcmp(name, stops) == 0)

@@ -461,6 +461,8 @@ IKVI_INLINE ikv_outcome call_both(ikv_bus *b, const ikv_event *event,
     return end_straight(x, event, verdict);
 }
 
+/* Apart, so that each is compiled for what it does, and what chooses between them
+ * keeps nothing. */
 IKVI_APART static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
                                              uint32_t family,
                                              const bus_run *own,
@@ -469,9 +471,9 @@ IKVI_APART static ikv_outcome deliver_beside(ikv_bus *b, const ikv_event *event,
     return call_both(b, event, family, own, wide, false);
 }
 
-IKVI_APART static ikv_outcome deliver_seen(ikv_bus *b, const ikv_event *event,
-                                           uint32_t family, const bus_run *own,
-                                           const bus_run *wide)
+IKVI_APART static ikv_outcome
+deliver_counted(ikv_bus *b, const ikv_event *event, uint32_t family,
+                const bus_run *own, const bus_run *wide)
 {
     return call_both(b, event, family, own, wide, true);
 }
@@ -545,8 +547,8 @@ IKVI_APART static ikv_outcome deliver_aside(ikv_bus *b, const ikv_event *event)
 /* Where something is against the fast way: a wide run at the root, that calls are
  * counted, a watcher, or what has to be sorted in first. It keeps nothing across
  * a call: what it calls it calls last. */
-IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
-                                              const ikv_event *event)
+IKVI_APART static ikv_outcome deliver_detoured(ikv_bus *b,
+                                               const ikv_event *event)
 {
     uint32_t where = *ikvi_bus_root_run(b, event->kind);
     uint32_t traits = *kind_traits(b, event->kind);
@@ -564,7 +566,7 @@ IKVI_APART static ikv_outcome deliver_counted(ikv_bus *b,
     if (run->beside == BESIDE_UNKNOWN || run->beside == BESIDE_MIXED)
         return deliver_aside(b, event);
     if (b->counting)
-        return deliver_seen(b, event, family, run, all);
+        return deliver_counted(b, event, family, run, all);
     return deliver_beside(b, event, family, run, all);
 }
 
@@ -630,7 +632,7 @@ ikv_outcome ikv_bus_deliver(ikv_bus *bus, const ikv_event *event)
                       b->depth >= b->depth_limit))
         return deliver_at_root(b, event, NULL);
     if (IKVI_UNLIKELY(b->s.detours != 0))
-        return deliver_counted(b, event);
+        return deliver_detoured(b, event);
     uint32_t where = *ikvi_bus_root_run(b, event->kind);
     if ((where & STRAIGHT) == 0)
         return deliver_at_root(b, event, NULL);

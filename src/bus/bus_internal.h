@@ -102,10 +102,11 @@ enum {
                          of less than 32 bits is at the top of these 32; what
                          lies below it falls within `span` */
     TEST_FLOAT = 1 << 24,
-    TEST_MASK = 1 << 25,  /* rather: any of `low`; `span` is 1, or 0: none */
-    TEST_WHOLE = 1 << 27, /* it is all of the conditions */
-    TEST_GATE =
-        1 << 26 /* rather: whether the gate, whose place is `low`, rests */
+    TEST_MASK = 1 << 25, /* rather: any of `low`; `span` is 1, or 0: none */
+    /* `low` is the gate's place, and all pass by `span`: whether the gate rests
+     * is asked before anything else. */
+    TEST_GATE = 1 << 26,
+    TEST_WHOLE = 1 << 27 /* it is all of the conditions */
 };
 
 /* The hot part of a subscription. Dead: visits and subscription are 0. */
@@ -116,7 +117,8 @@ typedef struct bus_entry {
     uint32_t subscription;
     uint32_t low, span; /* of that test: most of those that are left out are
                            so without a look at the gate. In a wide run, whose
-                           entries are not tested: low are its families */
+                           entries are not tested: low are its families; all of
+                           them where there is no gate */
 } bus_entry;
 
 _Static_assert(sizeof(void *) != 8 || sizeof(bus_entry) == 32,

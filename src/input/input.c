@@ -188,6 +188,14 @@ static void set_time(ikv_input *own, uint64_t time_ns)
         ikvi_state_calls_of(state)->set_time(state, time_ns);
 }
 
+/* By a loop, which feeds a resync with what is held. */
+static void feed_input(ikv_input *own, const ikv_event *event)
+{
+    ikv_state *state = ((input_block *)own)->state;
+    if (IKVI_LIKELY(state != NULL))
+        ikvi_state_calls_of(state)->take_input(state, event);
+}
+
 void ikv_input_feed(ikv_input *own, const ikv_event *event)
 {
     ikv_state *state = own != NULL ? ((input_block *)own)->state : NULL;
@@ -385,7 +393,7 @@ static bool text_area(const ikv_input *own, float box[4])
 static const ikvi_input_calls input_calls = {.begin_frame =
                                                  ikv_input_begin_frame,
                                              .begin_step = ikv_input_begin_step,
-                                             .feed = ikv_input_feed,
+                                             .feed = feed_input,
                                              .route = route_with,
                                              .feed_resync = feed_resync,
                                              .resync = resync_fed,

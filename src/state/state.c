@@ -77,101 +77,6 @@ struct ikv_state {
     } s;
 };
 
-/* -------------------------------------------------------------- opening -- */
-
-static ikv_status lay_out_state(const ikv_state_config *config,
-                                const ikv_reporter *reporter, ikv_state *s)
-{
-    if (config->size != sizeof *config)
-        return IKV_BAD_SIZE;
-    const ikvi_range ranges[] = {
-        {"state.seats", config->seats, 0, STATE_SEATS},
-        {"state.pointers", config->pointers, 0, UINT16_MAX},
-        {"state.keys", config->keys, 0, KEYS},
-        {"state.pads", config->pads, 0, IKV_PAD_LIMIT}};
-    ikv_status status = ikvi_check_ranges(reporter, "state", ranges,
-                                          sizeof ranges / sizeof ranges[0]);
-    if (status < 0)
-        return status;
-    if (!ikvi_zones_set(&s->zones, config->dead_zone, config->full_zone,
-                        config->axial_zones))
-        return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "state",
-                               ikvi_zones_fault);
-    s->seats = ikvi_or(config->seats, 1);
-    s->capacity = ikvi_or(config->pointers, 32);
-    s->key_room = ikvi_or(config->keys, KEYS);
-    s->pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
-    ikvi_layout l = ikvi_layout_begin();
-    ikvi_layout_add(&l, 1, sizeof *s);
-    s->keys = ikvi_layout_add(
-        &l, (size_t)STATE_FILTERS * s->seats * s->key_room, sizeof(state_key));
-    s->pointers = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->capacity,
-                                  sizeof(state_pointer));
-    s->pads = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->pad_room,
-                              sizeof(state_pad));
-    s->size = ikvi_layout_size(&l);
-    return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
-}
-
-size_t ikv_state_footprint(const ikv_state_config *config)
-{
-    ikv_state plan;
-    return config != NULL &&
-                   lay_out_state(config, &ikvi_silent, &plan) == IKV_OK
-               ? plan.size
-               : 0;
-}
-
-static void set_state_time(ikv_state *state, uint64_t time_ns)
-{
-    state->s.time_ns = time_ns;
-}
-
-static const ikvi_state_calls state_calls = {
-    .begin_step = ikv_state_begin_step,
-    .begin_frame = ikv_state_begin_frame,
-    .set_time = set_state_time,
-    .take = ikv_state_take,
-    .take_claimed = ikv_state_take_claimed,
-    .resync = ikv_state_resync};
-
-ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
-{
-    if (config == NULL || state == NULL)
-        return IKV_BAD_ARGUMENT;
-    ikv_state plan = {
-        .calls = &state_calls,
-        .memory = config->memory,
-        .identity = ikvi_identity(
-            config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
-        .s.step = 1,
-        .s.frame = 1};
-    void *block = NULL;
-    ikv_status status = lay_out_state(config, &config->reporter, &plan);
-    if (status == IKV_OK)
-        status = ikvi_memory_take(&config->memory, plan.size, &block);
-    if (block == NULL)
-        return status;
-    *state = block;
-    **state = plan;
-    return IKV_OK;
-}
-
-void ikv_state_close(ikv_state *state)
-{
-    if (state != NULL) {
-        ikv_memory memory = state->memory;
-        ikvi_memory_give(&memory, state, state->size);
-    }
-}
-
-uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to)
-{
-    const size_t from = offsetof(ikv_state, s);
-    *to = (ikvi_saved){(char *)state + from, state->size - from};
-    return state->identity;
-}
-
 /* -------------------------------------------------------------- finding -- */
 
 /* A seat that is not told apart is the last one's: no input is lost to a state
@@ -426,11 +331,12 @@ static bool is_over(const ikv_state *s, const state_pointer *p)
 static state_pointer *find_next(ikv_state *s, uint32_t filter, uint16_t device,
                                 uint16_t id)
 {
+    state_pointer *places = pointer_in(s, filter, 0);
     uint32_t at = s->found[filter], reach = s->s.reach[filter];
     IKVI_CHECK(reach <= s->capacity);
     for (uint32_t i = 0; i < reach; i++, at++) {
         at = at < reach ? at : 0;
-        state_pointer *p = pointer_in(s, filter, at);
+        state_pointer *p = &places[at];
         if (!p->used || p->now.device != device || p->now.pointer != id)
             continue;
         s->found[filter] = at;
@@ -450,27 +356,35 @@ static state_pointer *free_place(const ikv_state *s, uint32_t filter)
 }
 
 /* `reach` lets queries stop at the last place that was ever used. */
+IKVI_APART static state_pointer *new_pointer(ikv_state *s, uint32_t filter,
+                                             uint16_t device, uint16_t id,
+                                             uint8_t type)
+{
+    state_pointer *p = free_place(s, filter);
+    if (p == NULL) {
+        s->s.refused++;
+        return NULL;
+    }
+    *p = (state_pointer){.used = true, .step = s->s.step, .frame = s->s.frame};
+    uint32_t place = (uint32_t)(p - pointer_in(s, filter, 0));
+    if (place >= s->s.reach[filter])
+        s->s.reach[filter] = place + 1;
+    p->now.device = device;
+    p->now.pointer = id;
+    p->now.type = type;
+    return p;
+}
+
 static state_pointer *known_pointer(ikv_state *s, uint32_t filter,
                                     const ikv_event *event, uint16_t id,
                                     uint8_t type)
 {
     state_pointer *p = find_next(s, filter, event->device, id);
     IKVI_CHECK(s->s.reach[filter] <= s->capacity);
-    if (p == NULL) {
-        p = free_place(s, filter);
-        if (p == NULL) {
-            s->s.refused++;
-            return NULL;
-        }
-        *p = (state_pointer){
-            .used = true, .step = s->s.step, .frame = s->s.frame};
-        uint32_t place = (uint32_t)(p - pointer_in(s, filter, 0));
-        if (place >= s->s.reach[filter])
-            s->s.reach[filter] = place + 1;
-        p->now.device = event->device;
-        p->now.pointer = id;
-        p->now.type = type;
-    }
+    if (p == NULL)
+        p = new_pointer(s, filter, event->device, id, type);
+    if (p == NULL)
+        return NULL;
     /* Before anything is added to the step's motion. */
     bring_up_to_date(s, p);
     IKVI_CHECK(p->used && p->step == s->s.step);
@@ -822,9 +736,6 @@ void ikv_state_begin_frame(ikv_state *state)
 static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
                        bool claimed)
 {
-    /* Fed by hand it may be anything; what is queued was checked. */
-    if (IKVI_UNLIKELY(!ikvi_event_is_good(NULL, event)))
-        return;
     switch (event->kind) {
     case IKV_KIND_KEY_DOWN:
         if (!claimed)
@@ -872,15 +783,23 @@ static void take_event(ikv_state *s, uint32_t filter, const ikv_event *event,
     }
 }
 
+/* What a loop has taken in was checked as it came. */
+static void take_input(ikv_state *state, const ikv_event *event)
+{
+    take_event(state, IKV_STATE_RAW, event, false);
+}
+
+/* Fed by hand it may be anything. */
 void ikv_state_take(ikv_state *state, uint32_t filter, const ikv_event *event)
 {
-    if (state != NULL && event != NULL && filter < STATE_FILTERS)
+    if (state != NULL && event != NULL && filter < STATE_FILTERS &&
+        ikvi_event_is_good(NULL, event))
         take_event(state, filter, event, false);
 }
 
 void ikv_state_take_claimed(ikv_state *state, const ikv_event *event)
 {
-    if (state != NULL && event != NULL)
+    if (state != NULL && event != NULL && ikvi_event_is_good(NULL, event))
         take_event(state, IKV_STATE_UNCLAIMED, event, true);
 }
 
@@ -896,7 +815,103 @@ void ikv_state_resync(ikv_state *state, uint32_t filter, const ikv_event *cause,
     /* What is down already stays as it is: its edges are not counted again. Of
      * what goes down somebody may claim a part (S2). */
     for (uint32_t i = 0; filter == IKV_STATE_RAW && i < count; i++)
-        take_event(state, filter, &held[i], false);
+        ikv_state_take(state, filter, &held[i]);
+}
+
+/* -------------------------------------------------------------- opening -- */
+
+static ikv_status lay_out_state(const ikv_state_config *config,
+                                const ikv_reporter *reporter, ikv_state *s)
+{
+    if (config->size != sizeof *config)
+        return IKV_BAD_SIZE;
+    const ikvi_range ranges[] = {
+        {"state.seats", config->seats, 0, STATE_SEATS},
+        {"state.pointers", config->pointers, 0, UINT16_MAX},
+        {"state.keys", config->keys, 0, KEYS},
+        {"state.pads", config->pads, 0, IKV_PAD_LIMIT}};
+    ikv_status status = ikvi_check_ranges(reporter, "state", ranges,
+                                          sizeof ranges / sizeof ranges[0]);
+    if (status < 0)
+        return status;
+    if (!ikvi_zones_set(&s->zones, config->dead_zone, config->full_zone,
+                        config->axial_zones))
+        return ikvi_bad_config(reporter, IKV_BAD_CONFIG, "state",
+                               ikvi_zones_fault);
+    s->seats = ikvi_or(config->seats, 1);
+    s->capacity = ikvi_or(config->pointers, 32);
+    s->key_room = ikvi_or(config->keys, KEYS);
+    s->pad_room = ikvi_or(config->pads, IKV_PAD_LIMIT);
+    ikvi_layout l = ikvi_layout_begin();
+    ikvi_layout_add(&l, 1, sizeof *s);
+    s->keys = ikvi_layout_add(
+        &l, (size_t)STATE_FILTERS * s->seats * s->key_room, sizeof(state_key));
+    s->pointers = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->capacity,
+                                  sizeof(state_pointer));
+    s->pads = ikvi_layout_add(&l, (size_t)STATE_FILTERS * s->pad_room,
+                              sizeof(state_pad));
+    s->size = ikvi_layout_size(&l);
+    return s->size != 0 ? IKV_OK : IKV_BAD_CONFIG;
+}
+
+size_t ikv_state_footprint(const ikv_state_config *config)
+{
+    ikv_state plan;
+    return config != NULL &&
+                   lay_out_state(config, &ikvi_silent, &plan) == IKV_OK
+               ? plan.size
+               : 0;
+}
+
+static void set_state_time(ikv_state *state, uint64_t time_ns)
+{
+    state->s.time_ns = time_ns;
+}
+
+static const ikvi_state_calls state_calls = {
+    .begin_step = ikv_state_begin_step,
+    .begin_frame = ikv_state_begin_frame,
+    .set_time = set_state_time,
+    .take_input = take_input,
+    .take = ikv_state_take,
+    .take_claimed = ikv_state_take_claimed,
+    .resync = ikv_state_resync};
+
+ikv_status ikv_state_open(const ikv_state_config *config, ikv_state **state)
+{
+    if (config == NULL || state == NULL)
+        return IKV_BAD_ARGUMENT;
+    ikv_state plan = {
+        .calls = &state_calls,
+        .memory = config->memory,
+        .identity = ikvi_identity(
+            config, offsetof(ikv_state_config, axial_zones) + sizeof(bool)),
+        .s.step = 1,
+        .s.frame = 1};
+    void *block = NULL;
+    ikv_status status = lay_out_state(config, &config->reporter, &plan);
+    if (status == IKV_OK)
+        status = ikvi_memory_take(&config->memory, plan.size, &block);
+    if (block == NULL)
+        return status;
+    *state = block;
+    **state = plan;
+    return IKV_OK;
+}
+
+void ikv_state_close(ikv_state *state)
+{
+    if (state != NULL) {
+        ikv_memory memory = state->memory;
+        ikvi_memory_give(&memory, state, state->size);
+    }
+}
+
+uint64_t ikvi_state_saved(ikv_state *state, ikvi_saved *to)
+{
+    const size_t from = offsetof(ikv_state, s);
+    *to = (ikvi_saved){(char *)state + from, state->size - from};
+    return state->identity;
 }
 
 /* -------------------------------------------------------------- queries -- */

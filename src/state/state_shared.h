@@ -15,6 +15,8 @@ typedef struct ikvi_state_calls {
     void (*begin_frame)(ikv_state *state);
     /* What is held has been so up to then; edges and motion stay. */
     void (*set_time)(ikv_state *state, uint64_t time_ns);
+    /* The raw state: of values that were checked as they came in. */
+    void (*take_input)(ikv_state *state, const ikv_event *event);
     void (*take)(ikv_state *state, uint32_t filter, const ikv_event *event);
     void (*take_claimed)(ikv_state *state, const ikv_event *event);
     void (*resync)(ikv_state *state, uint32_t filter, const ikv_event *cause,

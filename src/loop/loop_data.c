@@ -10,17 +10,24 @@
 
 /* --------------------------------------------------------------- values -- */
 
-ikv_status ikvi_loop_check_value(ikv_sink *sink, const ikv_event *event)
+IKVI_APART static ikv_status refuse_value(ikv_sink *sink,
+                                          const ikv_event *event)
 {
     const ikv_catalogue *catalogue = ikv_bus_catalogue(sink->loop->bus);
-    if (IKVI_LIKELY(ikvi_event_is_good(catalogue, event)))
-        return IKV_OK;
     const ikv_field *field = ikvi_event_fault(catalogue, event);
     ikvi_add(&sink->refused, 1);
     /* The last one will do: it is reported once a kind. */
     ikvi_store(&sink->bad, (uint32_t)event->kind << 16 | field->offset);
     ikvi_set_bits(&sink->loop->bad_values, 1);
     return IKV_BAD_VALUE;
+}
+
+ikv_status ikvi_loop_check_value(ikv_sink *sink, const ikv_event *event)
+{
+    const ikv_catalogue *catalogue = ikv_bus_catalogue(sink->loop->bus);
+    return IKVI_LIKELY(ikvi_event_is_good(catalogue, event))
+               ? IKV_OK
+               : refuse_value(sink, event);
 }
 
 ikv_status ikv_sink_push(ikv_sink *sink, const ikv_event *event)

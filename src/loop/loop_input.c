@@ -418,8 +418,9 @@ static void append_sticky(ikv_loop *loop, const ikv_event *event,
         ikvi_loop_append(loop, &after[i]);
 }
 
-/* The event bears its sink's tag, and its block's number. */
-static void take_pushed(ikv_loop *loop, ikv_event *event)
+/* The event bears its sink's tag, and its block's number. What is before `late`
+ * on the clock has missed its step. */
+static void take_pushed(ikv_loop *loop, ikv_event *event, uint64_t late)
 {
     loop_entry pushed = {.due = NO_DUE};
     if (IKVI_UNLIKELY((event->device & IKVI_TAG_DATA) != 0)) {
@@ -445,8 +446,7 @@ static void take_pushed(ikv_loop *loop, ikv_event *event)
     event->time_ns = time;
     note_age(loop, loop->now > time ? loop->now - time : 0);
     /* Its step has run: it is routed in the next one, and says so. */
-    if (loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame &&
-        ikvi_loop_to_steps(loop, time) < loop->s.next_begin) {
+    if (IKVI_UNLIKELY(time < late)) {
         loop->counters.late++;
         event->flags |= IKV_LATE;
     }
@@ -552,6 +552,10 @@ static void resync_lost(ikv_loop *loop)
 IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
 {
     ikv_event batch[64];
+    /* Once a step has run there is one to miss, unless none is waited for. */
+    bool runs = loop->s.next_step > 0 && !loop->s.stopped && !loop->at_frame;
+    uint64_t late =
+        runs ? ikvi_loop_deadline(loop, loop->s.next_begin).clock : 0;
     while (ikv_queue_waiting(loop->queue) > 0) {
         uint32_t room = loop_room(loop);
         /* One may bring modifiers' ends along. */
@@ -568,7 +572,7 @@ IKVI_APART void ikvi_loop_drain(ikv_loop *loop)
         uint32_t count = ikvi_queue_drain_tagged(loop->queue, batch, room,
                                                  loop_free_blocks(loop));
         for (uint32_t i = 0; i < count; i++)
-            take_pushed(loop, &batch[i]);
+            take_pushed(loop, &batch[i], late);
         if (count == 0)
             return;
     }

@@ -118,6 +118,12 @@ typedef struct loop_entry {
     bool merged : 1; /* a later one carries it */
 } loop_entry;
 
+/* A moment of the steps' time, and the first of the clock's that is not before
+ * it: 0 if none is before it, UINT64_MAX if all are. */
+typedef struct loop_deadline {
+    uint64_t steps, clock;
+} loop_deadline;
+
 /* The move that further ones of the same pointer merge into. */
 typedef struct merge_slot {
     uint64_t key;
@@ -376,6 +382,13 @@ static inline uint64_t loop_within_next_step(const ikv_loop *loop,
     return steps >= loop->s.next_end ? loop->s.next_end - 1 : steps;
 }
 
+static inline bool loop_is_before(loop_deadline end, const ikv_event *event,
+                                  const loop_entry *entry)
+{
+    return entry->due != NO_DUE ? entry->due < end.steps
+                                : event->time_ns < end.clock;
+}
+
 static inline uint64_t loop_clock(const ikv_loop *loop)
 {
     const loop_port *clock = loop_port_at(loop, 0);
@@ -393,6 +406,8 @@ static inline void loop_report_once(ikv_loop *loop, uint32_t what,
 /* loop_time.c */
 uint64_t ikvi_loop_to_steps(const ikv_loop *loop, uint64_t clock);
 uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps);
+/* What has come before a moment of the steps' time, without asking for each. */
+loop_deadline ikvi_loop_deadline(const ikv_loop *loop, uint64_t steps);
 uint64_t ikvi_loop_frame_period(const ikv_loop *loop);
 void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps);
 /* When the next step ends, on the clock. */

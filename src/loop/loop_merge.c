@@ -54,17 +54,21 @@ static merge_slot *find_slot(ikv_loop *loop, uint64_t key)
     return NULL;
 }
 
-/* Ties a move to the one before it of the same pointer. */
-static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
+/* Ties a move to the one before it of the same pointer. `known` is what was found
+ * for the move before this one, mostly of the same pointer. */
+static merge_slot *chain_move(ikv_loop *loop, uint32_t index, uint8_t family,
+                              merge_slot *known)
 {
     const ikv_event *event = loop_event(loop, index);
     loop_entry *entry = loop_entry_at(loop, index);
-    merge_slot *known = find_slot(loop, merge_key(event, family));
+    uint64_t key = merge_key(event, family);
+    if (known == NULL || known->key != key)
+        known = find_slot(loop, key);
     entry->length = 1;
     /* More pointers than places: this one's moves stay single, which is no
      * loss. */
     if (known == NULL)
-        return;
+        return NULL;
     if (known->last != UINT32_MAX) {
         loop_entry *before = loop_entry_at(loop, known->last);
         /* A chain that is full ends: the next move begins another one. */
@@ -77,14 +81,16 @@ static void chain_move(ikv_loop *loop, uint32_t index, uint8_t family)
     }
     IKVI_CHECK(entry->length > 0 && entry->length <= loop->sample_limit);
     known->last = index;
+    return known;
 }
 
 /* Q2: from the head on, moves until something else comes, or another group's or
  * step's event. `end` is in steps' time. */
 void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
 {
-    uint64_t due = ikvi_loop_earliest_due(loop);
+    loop_deadline step_end = ikvi_loop_deadline(loop, end);
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
+    merge_slot *known = NULL;
     IKVI_CHECK(count <= loop->s.count && loop->marked == 0);
     loop->run++;
     for (; nth < count; nth++) {
@@ -97,12 +103,11 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
             loop_entry_at(loop, at)->length = 1;
             continue;
         }
-        due = ikvi_loop_due_of(loop, event, entry, due);
         if (info->queue_class != IKV_QUEUE_MERGEABLE ||
             entry->how != IKV_INTAKE_INPUT || entry->group != group ||
-            due >= end)
+            !loop_is_before(step_end, event, entry))
             break;
-        chain_move(loop, at, info->family);
+        known = chain_move(loop, at, info->family, known);
     }
     loop->marked = nth;
 }

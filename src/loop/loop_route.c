@@ -8,13 +8,13 @@
 
 /* -------------------------------------------------------------- routing -- */
 
-static void record_entry(ikv_loop *loop, const ikv_event *event,
-                         const loop_entry *entry, uint64_t due, uint32_t group)
+IKVI_APART static void tell_recorder(ikv_loop *loop, const ikv_event *event,
+                                     const loop_entry *entry, uint64_t due,
+                                     uint32_t group)
 {
     ikv_intake intake = IKV_INTAKE_INIT;
     /* A run's end is recorded when it has come. */
-    if (IKVI_LIKELY(loop->recorder == NULL) ||
-        (event->kind == IKV_KIND_LOOP_END && entry->how != IKV_INTAKE_INBOX))
+    if (event->kind == IKV_KIND_LOOP_END && entry->how != IKV_INTAKE_INBOX)
         return;
     intake.how = entry->how;
     intake.has_due = true;
@@ -30,6 +30,13 @@ static void record_entry(ikv_loop *loop, const ikv_event *event,
     intake.due_ns = due;
     intake.lost_ns = entry->lost;
     ikvi_loop_record(loop, event, &intake);
+}
+
+static void record_entry(ikv_loop *loop, const ikv_event *event,
+                         const loop_entry *entry, uint64_t due, uint32_t group)
+{
+    if (IKVI_UNLIKELY(loop->recorder != NULL))
+        tell_recorder(loop, event, entry, due, group);
 }
 
 /* What another thread had deferred while this run was recorded. */
@@ -59,6 +66,13 @@ static uint32_t gather_held(const ikv_loop *loop, uint32_t at,
     return count;
 }
 
+IKVI_APART static void feed_loss(ikv_loop *loop, uint32_t at)
+{
+    ikv_event held[HELD_LIMIT];
+    uint32_t count = gather_held(loop, at, held);
+    ikvi_input_feed_resync(loop->input, loop_event(loop, at), held, count);
+}
+
 /* The raw state has each input once: the first `fed_count` from the head on. */
 static void feed_one(ikv_loop *loop, uint32_t at)
 {
@@ -71,26 +85,28 @@ static void feed_one(ikv_loop *loop, uint32_t at)
         ikvi_loop_note_seat(loop, event);
     if (how != IKV_INTAKE_INPUT)
         return;
-    if (event->kind == IKV_KIND_DEVICE_RESYNC) {
-        ikv_event held[HELD_LIMIT];
-        uint32_t count = gather_held(loop, at, held);
-        ikvi_input_feed_resync(loop->input, event, held, count);
-        return;
-    }
-    ikvi_input_feed(loop->input, event);
+    if (IKVI_UNLIKELY(event->kind == IKV_KIND_DEVICE_RESYNC))
+        feed_loss(loop, at);
+    else
+        ikvi_input_feed(loop->input, event);
 }
 
-static void pop(ikv_loop *loop)
+/* Takes so many off, all of them marked or none. */
+static void pop(ikv_loop *loop, uint32_t count)
 {
-    IKVI_CHECK(loop->s.count > 0);
-    if (loop->input != NULL && loop->fed_count == 0)
-        feed_one(loop, loop->s.head); /* a tape went on beyond the ring */
-    loop->fed_count -= loop->fed_count > 0;
-    loop->s.head = (loop->s.head + 1) & (loop->capacity - 1);
-    loop->counters.waiting = --loop->s.count;
-    if (loop->marked > 0)
-        loop->kept = --loop->marked > 0 ? loop->kept + 1 : 0;
-    loop->given -= loop->given > 0;
+    IKVI_CHECK(count <= loop->s.count);
+    /* A tape went on beyond the ring. */
+    while (loop->input != NULL && loop->fed_count < count)
+        feed_one(loop, loop_ring_index(loop, loop->fed_count));
+    loop->fed_count = loop->fed_count > count ? loop->fed_count - count : 0;
+    loop->s.head = (loop->s.head + count) & (loop->capacity - 1);
+    loop->counters.waiting = loop->s.count -= count;
+    if (loop->marked > 0) {
+        IKVI_CHECK(count <= loop->marked);
+        loop->marked -= count;
+        loop->kept = loop->marked > 0 ? loop->kept + count : 0;
+    }
+    loop->given = loop->given > count ? loop->given - count : 0;
     loop->s.flushes = 0;
 }
 
@@ -111,7 +127,7 @@ static void give_what_is_within(ikv_loop *loop, uint32_t group, bool all)
             (!all && is_later(&entry)))
             return;
         record_entry(loop, &event, &entry, loop->s.last_due, group);
-        pop(loop);
+        pop(loop, 1);
         give_to_inbox(loop, &event, entry.lane);
     }
 }
@@ -167,22 +183,23 @@ static void route_resync(ikv_loop *loop, const ikv_event *event)
 /* Takes off the moves that a later one carries, up to one that is not such. */
 static void skip_merged(ikv_loop *loop, uint64_t due, uint32_t group)
 {
-    while (loop->marked > 0) {
-        const loop_entry *entry = loop_entry_at(loop, loop->s.head);
+    uint32_t nth = 0;
+    for (; nth < loop->marked; nth++) {
+        uint32_t at = loop_ring_index(loop, nth);
+        const loop_entry *entry = loop_entry_at(loop, at);
+        const ikv_event *event = loop_event(loop, at);
         if (!entry->merged)
-            return;
-        const ikv_event *event = loop_event(loop, loop->s.head);
+            break;
         /* The clock may have been turned since the run was marked. */
         due = loop_within_next_step(loop,
                                     ikvi_loop_due_of(loop, event, entry, due));
         IKVI_CHECK(due >= loop->s.last_due);
         record_entry(loop, event, entry, due, group);
-        loop->s.last_due = due;
-        loop->counters.merged++;
-        ikvi_bus_tell_moment(loop->bus, IKV_WATCH_MERGE,
-                             loop_event(loop, loop->s.head));
-        pop(loop);
+        ikvi_bus_tell_moment(loop->bus, IKV_WATCH_MERGE, event);
     }
+    loop->s.last_due = due;
+    loop->counters.merged += nth;
+    pop(loop, nth);
 }
 
 /* Whether it is played and does not say with which others it was routed. */
@@ -211,7 +228,7 @@ static void take_head(ikv_loop *loop, uint64_t due, uint32_t group)
     record_entry(loop, loop_event(loop, at), &entry, due, group);
     loop->s.last_due = due;
     /* Before it is routed: a handler that saves an image finds it gone. */
-    pop(loop);
+    pop(loop, 1);
     if (entry.how == IKV_INTAKE_INBOX) {
         give_to_inbox(loop, &event, entry.lane);
     } else if (entry.how == IKV_INTAKE_HELD) {
@@ -403,12 +420,12 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
 {
     uint32_t count = count_ready(loop);
     ikvi_input_begin_step(loop->input, time_ns);
-    uint64_t due = ikvi_loop_earliest_due(loop);
+    loop_deadline end = ikvi_loop_deadline(loop, loop->s.next_end);
     for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         const loop_entry *entry = loop_entry_at(loop, at);
-        due = ikvi_loop_due_of(loop, loop_event(loop, at), entry, due);
-        if (due >= loop->s.next_end ||
+        bool within = entry->how == IKV_INTAKE_INBOX && entry->within;
+        if ((!within && !loop_is_before(end, loop_event(loop, at), entry)) ||
             (entry->flush > 0 && waits_for_flush(entry)))
             return;
         if (nth >= loop->fed_count)

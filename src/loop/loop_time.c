@@ -42,6 +42,21 @@ uint64_t ikvi_loop_to_clock(const ikv_loop *loop, uint64_t steps)
     return loop->s.anchor_clock + past;
 }
 
+/* Before the anchor all is at its moment, and so are all times while the steps
+ * stand still. */
+loop_deadline ikvi_loop_deadline(const ikv_loop *loop, uint64_t steps)
+{
+    loop_deadline end = {steps, 0};
+    if (loop->s.anchor_steps < steps)
+        end.clock = loop->s.stopped || steps == UINT64_MAX
+                        ? UINT64_MAX
+                        : ikvi_loop_to_clock(loop, steps);
+    IKVI_CHECK(end.clock == 0 || end.clock == UINT64_MAX ||
+               (ikvi_loop_to_steps(loop, end.clock) >= steps &&
+                ikvi_loop_to_steps(loop, end.clock - 1) < steps));
+    return end;
+}
+
 void ikvi_loop_set_anchor(ikv_loop *loop, uint64_t clock, uint64_t steps)
 {
     loop->s.anchor_clock = clock;

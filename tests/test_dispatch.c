@@ -427,15 +427,19 @@ static const struct {
     uint8_t at_most;
     uint64_t gap_ns;
     const char *heard;
+    uint64_t from; /* the first step and frame */
 } limit_table[] = {
-    {1, 0, 0, 0, "h......."},
-    {3, 0, 0, 0, "hhh....."},
-    {0, 2, 0, 0, "..hhhhhh"},
-    {1, 2, 0, 0, "..h....."},
-    {0, 0, IKV_PER_STEP, 0, "h.h.h.h."},
-    {0, 0, IKV_PER_FRAME, 0, "h...h..."},
-    {0, 0, 0, 30, "h..h..h."},
-    {2, 1, IKV_PER_STEP, 0, ".hh....."},
+    {1, 0, 0, 0, "h.......", 0},
+    {3, 0, 0, 0, "hhh.....", 0},
+    {0, 2, 0, 0, "..hhhhhh", 0},
+    {1, 2, 0, 0, "..h.....", 0},
+    {0, 0, IKV_PER_STEP, 0, "h.h.h.h.", 0},
+    {0, 0, IKV_PER_FRAME, 0, "h...h...", 0},
+    {0, 0, 0, 30, "h..h..h.", 0},
+    {2, 1, IKV_PER_STEP, 0, ".hh.....", 0},
+    /* The last number of all is taken as the one before it. */
+    {0, 0, IKV_PER_STEP, 0, "h.h.h...", UINT64_MAX - 3},
+    {0, 0, IKV_PER_FRAME, 0, "h.......", UINT64_MAX - 1},
 };
 
 START_TEST(limits)
@@ -450,8 +454,8 @@ START_TEST(limits)
     ok(ikv_bus_subscribe(bus, &config, &handle, NULL));
     uint64_t calls = 0;
     for (int i = 0; i < 8; i++) {
-        ikv_bus_set_step(bus, (uint64_t)i / 2);
-        ikv_bus_set_frame(bus, (uint64_t)i / 4);
+        ikv_bus_set_step(bus, limit_table[_i].from + (uint64_t)i / 2);
+        ikv_bus_set_frame(bus, limit_table[_i].from + (uint64_t)i / 4);
         ikv_event e = ikv_event_make(IKV_KIND_KEY_DOWN, (uint64_t)i * 10);
         uint32_t n = ikv_bus_deliver(bus, &e).heard;
         calls += n;

@@ -725,7 +725,8 @@ IKV_API ikv_status ikv_bus_cancel_timer(ikv_bus *bus, ikv_timer timer);
  * O(log timers) for each that is. */
 IKV_API ikv_status ikv_bus_advance(ikv_bus *bus, uint64_t time_ns);
 
-/* The numbers of the step and of the frame; the loop sets them.
+/* The numbers of the step and of the frame; the loop sets them. UINT64_MAX is
+ * taken as the one before it.
  * Context: owner thread, inside handlers too; O(1). */
 IKV_API void ikv_bus_set_step(ikv_bus *bus, uint64_t step);
 IKV_API void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame);

@@ -341,8 +341,9 @@ typedef struct ikv_loop_data {
 /*   stamp      the queue's own; don't read or set it
  *   kind       which union member below holds; see the catalogue
  *   device     the device's number, given by the loop
- *   time_ns    when it happened, ns on the loop's clock, 0 at loop.start; a
- *              port pushes its own clock's time, the loop converts it
+ *   time_ns    when it happened, ns on the loop's clock, 0 at loop.start, below
+ *              UINT64_MAX; a port pushes its own clock's time, the loop converts
+ *              it
  *   target     what the event is about; zero bits until it is routed
  *   source     the related target of boundary and focus events, the other
  *              party of overlaps

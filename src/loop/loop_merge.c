@@ -92,7 +92,12 @@ void ikvi_loop_mark_run(ikv_loop *loop, uint32_t count, uint64_t end)
     uint32_t group = loop_entry_at(loop, loop->s.head)->group, nth = 0;
     merge_slot *known = NULL;
     IKVI_CHECK(count <= loop->s.count && loop->marked == 0);
-    loop->run++;
+    if (IKVI_UNLIKELY(++loop->run == 0)) {
+        /* The numbers come again: what is left of the first time is no run's. */
+        memset(ikvi_at(loop, loop->slots), 0,
+               loop->slot_room * sizeof(merge_slot));
+        loop->run = 1;
+    }
     for (; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);
         const ikv_event *event = loop_event(loop, at);

@@ -21,17 +21,12 @@ void ikvi_bus_deliver_open(ikv_bus *b)
     }
 }
 
-/* A gate notes its turn plus 1. */
-static uint64_t turn_number(uint64_t number)
-{
-    return number < UINT64_MAX ? number : UINT64_MAX - 1;
-}
-
 void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
 {
     if (bus == NULL)
         return;
-    step = turn_number(step);
+    /* A gate notes its turn plus 1. */
+    step -= step == UINT64_MAX;
     bus->s.step = step;
     /* Once a step here, and not once a delivery. */
     for (uint32_t i = 0; i < bus->depth_limit; i++)
@@ -41,7 +36,7 @@ void ikv_bus_set_step(ikv_bus *bus, uint64_t step)
 void ikv_bus_set_frame(ikv_bus *bus, uint64_t frame)
 {
     if (bus != NULL)
-        bus->frame = turn_number(frame);
+        bus->frame = frame - (frame == UINT64_MAX);
 }
 
 static inline uint8_t *kind_traits(const ikv_bus *b, ikv_kind kind)

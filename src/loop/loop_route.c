@@ -420,6 +420,8 @@ void ikvi_loop_feed_state(ikv_loop *loop, uint64_t time_ns)
 {
     uint32_t count = count_ready(loop);
     ikvi_input_begin_step(loop->input, time_ns);
+    if (count == 0)
+        return;
     loop_deadline end = ikvi_loop_deadline(loop, loop->s.next_end);
     for (uint32_t nth = 0; nth < count; nth++) {
         uint32_t at = loop_ring_index(loop, nth);

@@ -921,6 +921,45 @@ START_TEST(wrong_state)
 }
 END_TEST
 
+static void take_by(int way, uint32_t filter, const ikv_event *event)
+{
+    ikv_event cause = ikv_event_make(IKV_KIND_DEVICE_RESYNC, 0);
+    cause.device = event->device;
+    if (way == 0)
+        ikv_state_take(state, filter, event);
+    else if (way == 1)
+        ikv_input_feed(ikv_kit_input(k.kit), event);
+    else if (way == 2)
+        ikv_state_resync(state, filter, &cause, event, 1);
+    else
+        ikv_state_take_claimed(state, event);
+}
+
+static const uint32_t by_hand_filters[] = {IKV_STATE_RAW, IKV_STATE_RAW,
+                                           IKV_STATE_RAW, IKV_STATE_UNCLAIMED};
+
+/* S1: what could not be recorded is passed over, whoever feeds it by hand. */
+START_TEST(fed_by_hand)
+{
+    const float xs[] = {7, NAN, INFINITY, 2e9f, 9};
+    const float found[] = {7, 7, 7, 7, 9};
+    uint32_t filter = by_hand_filters[_i];
+    ikv_pointer_state p;
+    open_state();
+    ikv_event e = ikv_event_make(IKV_KIND_POINTER_DOWN, 0);
+    e.device = 9;
+    e.pointer.type = IKV_MOUSE;
+    for (size_t i = 0; i < sizeof xs / sizeof xs[0]; i++) {
+        e.pointer.x = xs[i];
+        take_by(_i, filter, &e);
+        ck_assert(ikv_state_find_pointer(state, filter, 9, 0, &p));
+        ck_assert_float_eq(p.x, found[i]);
+    }
+    ck_assert_uint_eq(p.buttons, _i != 3);
+    kit_close(&k);
+}
+END_TEST
+
 /* One pad too many is refused by its own status, and the others go on. */
 START_TEST(too_many_pads)
 {
@@ -966,6 +1005,7 @@ Suite *state_suite(void)
     add(s, "S1 by number", nth_pointer);
     add_table(s, "S1 few places", few_key_places, 4);
     add(s, "S1 held while paused", held_while_paused);
+    add_table(s, "S1 fed by hand", fed_by_hand, ROWS(by_hand_filters));
     add(s, "wrong", wrong_state);
     return s;
 }

@@ -333,6 +333,13 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
         what.x = event->pointer.x;
         what.y = event->pointer.y;
     }
+    if (event->kind == IKV_KIND_WHEEL) {
+        what.number = event->wheel.pointer;
+        what.buttons = event->wheel.buttons;
+        what.flags = event->flags;
+        what.x = event->wheel.x;
+        what.y = event->wheel.y;
+    }
     if (clicks)
         what.number = event->click.clicks;
     else if (family == IKV_FAMILY_FOCUS)
@@ -403,7 +410,12 @@ static void router_take(side *s, const input *what)
                        now);
     ikv_router_retest(r->router, now);
     e.device = (uint16_t)(what->hand + 1);
-    if (what->kind < BLURS) {
+    if (what->kind == IKV_KIND_WHEEL) {
+        e.wheel.pointer = (uint16_t)what->hand;
+        e.wheel.type = types[what->hand];
+        e.wheel.x = what->x;
+        e.wheel.y = what->y;
+    } else if (what->kind < BLURS) {
         e.pointer.pointer = (uint16_t)what->hand;
         e.pointer.type = types[what->hand];
         e.pointer.button = (int8_t)what->button;
@@ -456,12 +468,12 @@ static input next_input(side *s, uint64_t *now_ms)
     static const uint32_t of_system[] = {BLURS,      UNPLUGS, CANCELS_ALL,
                                          SETS_MODAL, FOCUSES, ONLY_CHANGES};
     static const uint32_t kinds[] = {
-        IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,
-        IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,
-        IKV_KIND_POINTER_UP,    IKV_KIND_POINTER_UP,    IKV_KIND_POINTER_UP,
-        IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_CANCEL};
+        IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,   IKV_KIND_POINTER_MOVE,
+        IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,   IKV_KIND_POINTER_DOWN,
+        IKV_KIND_POINTER_UP,    IKV_KIND_POINTER_UP,     IKV_KIND_POINTER_UP,
+        IKV_KIND_POINTER_LEAVE, IKV_KIND_POINTER_CANCEL, IKV_KIND_WHEEL};
     uint32_t what = take_byte(s), which = take_byte(s);
-    input i = {.kind = kinds[what % 11],
+    input i = {.kind = kinds[what % 12],
                .hand = (int)(which % HANDS),
                .button = IKV_NO_BUTTON,
                .changes = which / 4 % 4 == 0};

@@ -1,7 +1,7 @@
 /* routed_model.c - the routing rules (docs/rules.md), one after the other, as
  * plainly as they can be said: no paths that are kept, no hints, no revisions of
- * what was looked at. Left out are gestures, dragging onto others, wheels and
- * several views.
+ * what was looked at. Left out are gestures, dragging onto others and several
+ * views.
  */
 #include "routed_model.h"
 
@@ -620,6 +620,54 @@ static ikv_status take_pointer(model *m, input what)
     return IKV_OK;
 }
 
+/* CAP8. Of a wheel nothing can be captured: it is of no hand. */
+static ikv_verdict tell_wheel(model *m, const hand *at, const input *what,
+                              int target, bool passed)
+{
+    if (!is_there(m, target))
+        return IKV_CONTINUE;
+    const told wheel = {.kind = IKV_KIND_WHEEL,
+                        .hand = NOBODY,
+                        .target = target,
+                        .related = NOBODY,
+                        .buttons = at->buttons,
+                        .flags = at->outside ? IKV_OUTSIDE : 0,
+                        .number = what->hand,
+                        .x = at->x,
+                        .y = at->y,
+                        .passed = passed};
+    m->s.tell(&m->s, &wheel);
+    return act(&m->s, NOBODY);
+}
+
+/* OVER5, OVER6, HIT4. */
+static void take_wheel(model *m, const input *what)
+{
+    hand *h = &m->hands[what->hand];
+    hand at = {.captured = NOBODY, .x = what->x, .y = what->y};
+    if (is_out_of_view(&at))
+        return;
+    if (h->known && !is_touch(what->hand) && h->buttons == 0) {
+        h->x = what->x;
+        h->y = what->y;
+        h->left = false;
+        arrive(m, what->hand);
+    }
+    at.buttons = h->known ? h->buttons : 0;
+    at.outside = modal_of(m) != NOBODY && hit(m, &at, 0) == NOBODY;
+    int target = target_of(m, &at);
+    ikv_verdict verdict = tell_wheel(m, &at, what, target, false);
+    for (uint32_t nth = 1;
+         target != ROOT && is_there(m, target) && m->s.boxes[target].passes &&
+         (verdict & IKV_STOP) == 0;
+         nth++) {
+        target = hit(m, &at, nth);
+        if (target == NOBODY)
+            return;
+        verdict = tell_wheel(m, &at, what, target, true);
+    }
+}
+
 /* OVER7. */
 static void retest(model *m)
 {
@@ -754,6 +802,8 @@ void model_take(side *s, const input *what)
         check_focus(m);
         if (what->kind == BLURS || what->kind == UNPLUGS)
             release_all(m, what);
+        else if (what->kind == IKV_KIND_WHEEL)
+            take_wheel(m, what);
         else
             status = take_pointer(m, *what);
         m->flags = 0;

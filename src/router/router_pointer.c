@@ -712,9 +712,9 @@ void ikvi_router_elsewhere(ikv_router *router, const ikv_event *event)
 static void hover_to(ikv_router *r, pointer *p, const ikv_event *event,
                      const pointer *at)
 {
-    if (p == NULL || p->type == IKV_TOUCH || p->buttons != 0 ||
-        (p->x == at->x && p->y == at->y))
+    if (p == NULL || p->type == IKV_TOUCH || p->buttons != 0)
         return;
+    p->outside = false;
     p->x = at->x;
     p->y = at->y;
     p->view = event->view;

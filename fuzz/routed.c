@@ -54,7 +54,7 @@ int path_to(const side *s, int target, int path[BOXES + 1])
     return count;
 }
 
-int box_at(const side *s, float x, float y, uint32_t nth)
+int box_at(const side *s, uint32_t view, float x, float y, uint32_t nth)
 {
     uint32_t below = UINT32_MAX;
     int found = NOBODY;
@@ -63,9 +63,9 @@ int box_at(const side *s, float x, float y, uint32_t nth)
         found = NOBODY;
         for (int i = 0; i < BOXES; i++) {
             const box *b = &s->boxes[i];
-            if (b->alive && b->hit && !is_hidden(s, i) && x >= b->left &&
-                y >= b->top && x < b->right && y < b->bottom && b->z < below &&
-                b->z > best) {
+            if (b->alive && b->hit && (b->views >> view & 1) != 0 &&
+                !is_hidden(s, i) && x >= b->left && y >= b->top &&
+                x < b->right && y < b->bottom && b->z < below && b->z > best) {
                 best = b->z;
                 found = i;
             }
@@ -100,6 +100,7 @@ static void make_boxes(side *s)
                    .parent = more / 128 != 0 || i == 0
                                  ? ROOT
                                  : (int)(what % (uint32_t)i),
+                   .views = 1 + take_byte(s) % 3,
                    .z = (uint32_t)i + 1};
         place(s, b);
     }
@@ -218,7 +219,7 @@ static ikv_target target_of(const routed *r, int number)
 static ikv_target pick(void *scene, const ikv_query *query, uint32_t nth)
 {
     const routed *r = scene;
-    return target_of(r, box_at(&r->s, query->x, query->y, nth));
+    return target_of(r, box_at(&r->s, query->view, query->x, query->y, nth));
 }
 
 static bool alive(void *scene, ikv_target target)
@@ -330,6 +331,7 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
         what.button = event->pointer.button;
         what.buttons = event->pointer.buttons;
         what.flags = event->flags;
+        what.view = event->view;
         what.x = event->pointer.x;
         what.y = event->pointer.y;
     }
@@ -337,6 +339,7 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
         what.number = event->wheel.pointer;
         what.buttons = event->wheel.buttons;
         what.flags = event->flags;
+        what.view = event->view;
         what.x = event->wheel.x;
         what.y = event->wheel.y;
     }
@@ -410,6 +413,7 @@ static void router_take(side *s, const input *what)
                        now);
     ikv_router_retest(r->router, now);
     e.device = (uint16_t)(what->hand + 1);
+    e.view = (uint8_t)what->view;
     if (what->kind == IKV_KIND_WHEEL) {
         e.wheel.pointer = (uint16_t)what->hand;
         e.wheel.type = types[what->hand];
@@ -446,19 +450,20 @@ static void check(side *s, const told *what)
         what->kind == other->kind && what->hand == other->hand &&
         what->target == other->target && what->related == other->related &&
         what->button == other->button && what->buttons == other->buttons &&
-        what->flags == other->flags && what->number == other->number &&
-        what->passed == other->passed && !(what->x < other->x) &&
-        !(what->x > other->x) && !(what->y < other->y) && !(what->y > other->y);
+        what->flags == other->flags && what->view == other->view &&
+        what->number == other->number && what->passed == other->passed &&
+        !(what->x < other->x) && !(what->x > other->x) &&
+        !(what->y < other->y) && !(what->y > other->y);
     if (!same)
         fprintf(
             stderr,
             "the %uth: kind %u hand %d at %d related %d buttons %d/%u flags "
-            "%u number %d, but the model says kind %u hand %d at %d "
-            "related %d buttons %d/%u flags %u number %d\n",
+            "%u view %u number %d, but the model says kind %u hand %d at %d "
+            "related %d buttons %d/%u flags %u view %u number %d\n",
             seen, other->kind, other->hand, other->target, other->related,
-            other->button, other->buttons, other->flags, other->number,
-            what->kind, what->hand, what->target, what->related, what->button,
-            what->buttons, what->flags, what->number);
+            other->button, other->buttons, other->flags, other->view,
+            other->number, what->kind, what->hand, what->target, what->related,
+            what->button, what->buttons, what->flags, what->view, what->number);
     MUST(same);
 }
 
@@ -476,6 +481,7 @@ static input next_input(side *s, uint64_t *now_ms)
     input i = {.kind = kinds[what % 12],
                .hand = (int)(which % HANDS),
                .button = IKV_NO_BUTTON,
+               .view = take_byte(s) % 4 == 0,
                .changes = which / 4 % 4 == 0};
     *now_ms += what / 11 == 0 ? 700 : which / 16 * 5;
     i.time_ms = *now_ms;

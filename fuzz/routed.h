@@ -29,7 +29,8 @@ enum {
 typedef struct box {
     bool alive, hit, passes, captures, focusable, hidden, live;
     int parent;
-    uint32_t z; /* each has its own */
+    uint32_t views; /* bit n: it is seen in view n */
+    uint32_t z;     /* each has its own */
     float left, top, right, bottom;
 } box;
 
@@ -37,7 +38,7 @@ typedef struct box {
 typedef struct told {
     uint32_t kind; /* of the event; 0: of an answer */
     int hand, target, related, button;
-    uint32_t buttons, flags;
+    uint32_t buttons, flags, view;
     int number; /* clicks, why the focus went, the answer */
     float x, y;
     bool passed;
@@ -47,6 +48,7 @@ typedef struct told {
 typedef struct input {
     uint32_t kind;
     int hand, button;
+    uint32_t view;
     float x, y;
     uint64_t time_ms;
     bool changes; /* a box, before it */
@@ -70,8 +72,8 @@ struct side {
 
 /* routed.c */
 uint32_t take_byte(side *s);
-/* The nth box from the top at a place, NOBODY past the last. */
-int box_at(const side *s, float x, float y, uint32_t nth);
+/* The nth box from the top at a place of a view, NOBODY past the last. */
+int box_at(const side *s, uint32_t view, float x, float y, uint32_t nth);
 bool is_hidden(const side *s, int target);
 bool is_within(const side *s, int target, int top);
 /* From the root to it; how many. */

@@ -37,8 +37,11 @@ static bool may_have_keys(const model *m, int target)
 
 void tell_system(model *m, uint32_t kind, int target, int related, int number)
 {
-    const told what = {kind, NOBODY, target, related, 0,    0,
-                       0,    number, 0,      0,       false};
+    const told what = {.kind = kind,
+                       .hand = NOBODY,
+                       .target = target,
+                       .related = related,
+                       .number = number};
     m->s.tell(&m->s, &what);
     act(&m->s, NOBODY);
 }

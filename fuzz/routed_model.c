@@ -1,7 +1,6 @@
 /* routed_model.c - the routing rules (docs/rules.md), one after the other, as
  * plainly as they can be said: no paths that are kept, no hints, no revisions of
- * what was looked at. Left out are gestures, dragging onto others and several
- * views.
+ * what was looked at. Left out are gestures, dragging onto others and seats.
  */
 #include "routed_model.h"
 
@@ -27,6 +26,7 @@ static ikv_verdict tell(model *m, int who, uint32_t kind, int target,
                        .buttons = h->buttons,
                        .flags = m->flags | (h->primary ? IKV_PRIMARY : 0),
                        .number = number,
+                       .view = h->view,
                        .x = h->x,
                        .y = h->y,
                        .passed = passed};
@@ -93,8 +93,8 @@ static bool is_out_of_view(const hand *h)
 static int hit(const model *m, const hand *h, uint32_t nth)
 {
     int found;
-    for (uint32_t at = 0; (found = box_at(&m->s, h->x, h->y, at)) != NOBODY;
-         at++)
+    for (uint32_t at = 0;
+         (found = box_at(&m->s, h->view, h->x, h->y, at)) != NOBODY; at++)
         if (reaches(m, found) && nth-- == 0)
             break;
     return found;
@@ -368,8 +368,15 @@ static void ended(model *m, int who, uint32_t kind, int target, int click)
                 !owed && is_there(m, captured) ? captured : ROOT);
     tell_click(m, who, click);
     let_go(h);
-    if (is_touch(who) || is_out_of_view(h) ||
-        (h->left && target_of(m, h) == ROOT)) {
+    if (!is_touch(who) && h->next_view != h->view) {
+        move_over(m, who, NOBODY);
+        h->view = h->next_view;
+        if (is_out_of_view(h))
+            forget(m, who);
+        else
+            move_over(m, who, target_of(m, h));
+    } else if (is_touch(who) || is_out_of_view(h) ||
+               (h->left && target_of(m, h) == ROOT)) {
         move_over(m, who, NOBODY);
         forget(m, who);
     } else if (captured != NOBODY || h->owed) {
@@ -448,6 +455,7 @@ static void end_hand(model *m, int who, bool leaves)
     int button = m->button;
     m->flags = IKV_SYNTHETIC;
     m->button = IKV_NO_BUTTON;
+    m->hands[who].next_view = m->hands[who].view;
     if (m->hands[who].buttons != 0)
         cancelled(m, who);
     if (leaves && m->hands[who].known)
@@ -467,9 +475,9 @@ static int next_down(const model *m, bool (*wanted)(const model *m, int who))
     return next;
 }
 
-static bool is_anyone(const model *m, int who)
+static bool is_blurred(const model *m, int who)
 {
-    return m->hands[who].known;
+    return m->hands[who].known && m->hands[who].view == m->blurred;
 }
 
 /* MODAL2. */
@@ -501,13 +509,15 @@ static void release_all(model *m, const input *what)
 {
     bool blurs = what->kind == BLURS;
     int who;
+    m->blurred = what->view;
     for (int i = 0; i < HANDS; i++)
-        if (m->hands[i].spent != 0 && (blurs || i == what->hand)) {
+        if (m->hands[i].spent != 0 &&
+            (blurs ? m->hands[i].view == what->view : i == what->hand)) {
             m->hands[i].spent = 0;
             if (is_touch(i) && m->hands[i].buttons == 0)
                 forget(m, i);
         }
-    while (blurs && (who = next_down(m, is_anyone)) != NOBODY)
+    while (blurs && (who = next_down(m, is_blurred)) != NOBODY)
         end_hand(m, who, false);
     if (!blurs && m->hands[what->hand].known)
         end_hand(m, what->hand, true);
@@ -528,7 +538,7 @@ static bool makes_sense(const hand *h, const input *what)
     case IKV_KIND_POINTER_CANCEL:
         return known != 0;
     case IKV_KIND_POINTER_LEAVE:
-        return h->known;
+        return h->known && (h->buttons != 0 || h->view == what->view);
     default:
         return !is_touch(what->hand) || known != 0;
     }
@@ -595,12 +605,14 @@ static ikv_status take_pointer(model *m, input what)
          goes_down = what.kind == IKV_KIND_POINTER_DOWN,
          goes_up = what.kind == IKV_KIND_POINTER_UP;
     m->button = what.button;
+    h->next_view = goes_up ? what.view : h->view;
     if (what.kind == IKV_KIND_POINTER_CANCEL) {
         cancelled(m, who);
         return IKV_OK;
     }
     h->x = what.x;
     h->y = what.y;
+    h->view = was_down ? h->view : what.view;
     if (what.kind == IKV_KIND_POINTER_LEAVE) {
         leave(m, who);
         return IKV_OK;
@@ -633,6 +645,7 @@ static ikv_verdict tell_wheel(model *m, const hand *at, const input *what,
                         .buttons = at->buttons,
                         .flags = at->outside ? IKV_OUTSIDE : 0,
                         .number = what->hand,
+                        .view = at->view,
                         .x = at->x,
                         .y = at->y,
                         .passed = passed};
@@ -644,12 +657,14 @@ static ikv_verdict tell_wheel(model *m, const hand *at, const input *what,
 static void take_wheel(model *m, const input *what)
 {
     hand *h = &m->hands[what->hand];
-    hand at = {.captured = NOBODY, .x = what->x, .y = what->y};
+    hand at = {
+        .captured = NOBODY, .view = what->view, .x = what->x, .y = what->y};
     if (is_out_of_view(&at))
         return;
     if (h->known && !is_touch(what->hand) && h->buttons == 0) {
         h->x = what->x;
         h->y = what->y;
+        h->view = what->view;
         h->left = false;
         arrive(m, what->hand);
     }

@@ -10,7 +10,8 @@ typedef struct hand {
     uint32_t buttons, spent; /* spent: down, but cancelled (MODAL2) */
     uint32_t place;          /* among those that are known */
     float x, y;
-    int over;  /* or NOBODY: out of the view */
+    uint32_t view, next_view; /* once it is let go */
+    int over;                 /* or NOBODY: out of the view */
     bool owed; /* its over is due: what it was over has been removed (GONE1) */
     int entered[BOXES + 1], entered_count; /* from the root on */
     int pending, captured;
@@ -41,7 +42,7 @@ struct model {
     last_click clicks[HANDS];
     modal modals[IKV_MODAL_LIMIT];
     int modal_count, focused;
-    uint32_t turns;
+    uint32_t turns, blurred;       /* the view that has lost the keys */
     uint64_t tested, focus_tested; /* of which revision of the boxes */
     bool routing, cancels, cancels_outside;
     uint64_t now_ms;

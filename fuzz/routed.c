@@ -185,6 +185,8 @@ ikv_verdict act(side *s, int hand)
         answer(s, s->set_modal(s, target == ROOT ? NOBODY : target));
     else if (what == 10 && target == 0)
         s->cancel_all(s);
+    else if (what > 10 && what < 13)
+        answer(s, s->drag(s, hand, target));
     else
         change_box(s);
     s->depth--;
@@ -288,6 +290,13 @@ static ikv_status router_release(side *s, int hand, int target)
     return ikv_router_release(r->router, r->event, target_of(r, target));
 }
 
+static ikv_status router_drag(side *s, int hand, int target)
+{
+    routed *r = (routed *)s;
+    (void)hand;
+    return ikv_router_drag(r->router, r->event, target_of(r, target));
+}
+
 static ikv_status router_focus(side *s, int target)
 {
     routed *r = (routed *)s;
@@ -342,6 +351,14 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
         what.view = event->view;
         what.x = event->wheel.x;
         what.y = event->wheel.y;
+    }
+    if (family == IKV_FAMILY_DRAG) {
+        what.hand = event->drag.pointer;
+        what.number = event->drag.accepted;
+        what.flags = event->flags;
+        what.view = event->view;
+        what.x = event->drag.x;
+        what.y = event->drag.y;
     }
     if (clicks)
         what.number = event->click.clicks;
@@ -525,6 +542,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     r = (routed){.s = {.tell = note,
                        .capture = router_capture,
                        .release = router_release,
+                       .drag = router_drag,
                        .focus = router_focus,
                        .set_modal = router_set_modal,
                        .cancel_all = router_cancel_all,

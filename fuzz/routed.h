@@ -39,7 +39,7 @@ typedef struct told {
     uint32_t kind; /* of the event; 0: of an answer */
     int hand, target, related, button;
     uint32_t buttons, flags, view;
-    int number; /* clicks, why the focus went, the answer */
+    int number; /* clicks, accepted, why the focus went, the answer */
     float x, y;
     bool passed;
 } told;
@@ -64,6 +64,7 @@ struct side {
     void (*tell)(side *s, const told *what);
     ikv_status (*capture)(side *s, int hand, int target);
     ikv_status (*release)(side *s, int hand, int target);
+    ikv_status (*drag)(side *s, int hand, int target);
     ikv_status (*focus)(side *s, int target);
     ikv_status (*set_modal)(side *s, int target);
     void (*cancel_all)(side *s);

@@ -1,6 +1,6 @@
 /* routed_model.c - the routing rules (docs/rules.md), one after the other, as
  * plainly as they can be said: no paths that are kept, no hints, no revisions of
- * what was looked at. Left out are gestures, dragging onto others and seats.
+ * what was looked at. Left out are gestures and seats.
  */
 #include "routed_model.h"
 
@@ -110,6 +110,90 @@ static int target_of(const model *m, const hand *h)
     return modal_of(m) != NOBODY ? modal_of(m) : ROOT;
 }
 
+/* ------------------------------------------------------- dragging onto others -- */
+
+static ikv_verdict tell_drag(model *m, int who, uint32_t kind, int target,
+                             int related, bool accepted)
+{
+    const hand *h = &m->hands[who];
+    if (!is_there(m, target))
+        return IKV_CONTINUE;
+    const told what = {.kind = kind,
+                       .hand = who,
+                       .target = target,
+                       .related = related,
+                       .flags = (m->flags & IKV_SYNTHETIC) |
+                                (h->primary ? IKV_PRIMARY : 0),
+                       .view = h->view,
+                       .number = accepted,
+                       .x = h->x,
+                       .y = h->y};
+    m->s.tell(&m->s, &what);
+    return act(&m->s, who);
+}
+
+static int find_beneath(const model *m, const hand *h)
+{
+    int found;
+    for (uint32_t nth = 0; (found = hit(m, h, nth)) != NOBODY; nth++)
+        if (!is_within(&m->s, found, h->dragging))
+            return found;
+    return modal_of(m) == NOBODY ? ROOT : NOBODY;
+}
+
+/* DRAG1: in HTML's order. */
+static void drag_onto(model *m, int who, int to)
+{
+    hand *h = &m->hands[who];
+    int old = h->beneath, dragged = h->dragging;
+    h->beneath = to;
+    h->accepts = h->accepted_entry = false;
+    if (to != NOBODY) {
+        ikv_verdict verdict =
+            tell_drag(m, who, IKV_KIND_DRAG_ENTER, to, dragged, false);
+        h->accepts = h->accepted_entry =
+            h->beneath == to && (verdict & IKV_ACCEPT) != 0;
+    }
+    tell_drag(m, who, IKV_KIND_DRAG_LEAVE, old, dragged, false);
+}
+
+/* DRAG1, DRAG2. */
+static void drag_moved(model *m, int who)
+{
+    hand *h = &m->hands[who];
+    if (h->dragging == NOBODY)
+        drag_onto(m, who, NOBODY);
+    if (h->dragging == NOBODY || !h->dragged || h->captured != h->dragging)
+        return;
+    h->drag_told = true;
+    int to = find_beneath(m, h);
+    if (to != h->beneath)
+        drag_onto(m, who, to);
+    int over = h->beneath;
+    if (over == NOBODY || h->dragging == NOBODY)
+        return;
+    ikv_verdict verdict =
+        tell_drag(m, who, IKV_KIND_DRAG_OVER, over, h->dragging, h->accepts);
+    if (h->beneath == over)
+        h->accepts = h->accepted_entry || (verdict & IKV_ACCEPT) != 0;
+}
+
+/* DRAG3. */
+static void drag_ended(model *m, int who, bool released)
+{
+    hand *h = &m->hands[who];
+    int dragged = h->dragging, over = h->beneath;
+    bool was_told = h->drag_told;
+    bool dropped = released && h->accepts && dragged != NOBODY;
+    h->dragging = h->beneath = NOBODY;
+    h->accepts = h->accepted_entry = h->drag_told = false;
+    tell_drag(m, who, dropped ? IKV_KIND_DRAG_DROP : IKV_KIND_DRAG_LEAVE, over,
+              dragged, dropped);
+    if (was_told)
+        tell_drag(m, who, IKV_KIND_DRAG_END, dragged, dropped ? over : NOBODY,
+                  dropped);
+}
+
 /* CAP2, GONE2. */
 static void apply_capture(model *m, int who)
 {
@@ -122,14 +206,18 @@ static void apply_capture(model *m, int who)
     now = is_there(m, now) ? now : NOBODY;
     if (now == old)
         return;
-    bool was_told = h->told;
+    bool was_told = h->told, drags = now != NOBODY && now == h->to_drag;
     h->captured = now;
     h->told = false;
+    h->to_drag = NOBODY;
+    drag_ended(m, who, false);
     if (old != NOBODY && was_told)
         tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST,
                 is_there(m, old) ? old : ROOT);
     if (!is_there(m, now))
         return;
+    if (drags)
+        h->dragging = now;
     move_over(m, who, now);
     if (!is_there(m, now))
         return;
@@ -182,7 +270,7 @@ static void pass_end(model *m, int who, uint32_t kind, int target)
 
 static void let_go(hand *h)
 {
-    h->pressed = h->slot = NOBODY;
+    h->pressed = h->slot = h->dragging = h->to_drag = NOBODY;
     h->holds = false;
 }
 
@@ -191,7 +279,10 @@ static void forget(model *m, int who)
     hand *h = &m->hands[who];
     let_go(h);
     if (h->spent == 0)
-        *h = (hand){.over = NOBODY};
+        *h = (hand){.over = NOBODY,
+                    .dragging = NOBODY,
+                    .to_drag = NOBODY,
+                    .beneath = NOBODY};
 }
 
 static void press(model *m, int who)
@@ -260,7 +351,8 @@ static int clicked(const model *m, int who)
     const hand *h = &m->hands[who];
     int a[BOXES + 1], b[BOXES + 1], common = NOBODY;
     if (!is_there(m, h->slot) ||
-        (is_touch(who) && (h->dragged || h->menu_sent)))
+        (is_touch(who) && (h->dragged || h->menu_sent)) ||
+        (h->dragged && h->dragging != NOBODY)) /* DRAG4 */
         return NOBODY;
     if (h->captured != NOBODY)
         return h->captured;
@@ -352,6 +444,8 @@ static void moved(model *m, int who, bool goes_down, bool goes_up)
     menu_of(m, who, goes_down);
     if (goes_up)
         tell_click(m, who, (verdict & IKV_REFUSE) != 0 ? NOBODY : click);
+    if (h->dragging != NOBODY || h->beneath != NOBODY)
+        drag_moved(m, who);
 }
 
 /* CAP5, TOUCH3, TOUCH4. */
@@ -391,6 +485,10 @@ static void up(model *m, int who)
     find_drag(m, who);
     int target = h->over, click = clicked(m, who);
     ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_UP, target);
+    if (h->dragging != NOBODY || h->beneath != NOBODY) {
+        drag_moved(m, who);
+        drag_ended(m, who, true);
+    }
     ended(m, who, IKV_KIND_POINTER_UP, target,
           (verdict & IKV_REFUSE) != 0 ? NOBODY : click);
 }
@@ -423,8 +521,10 @@ static void away(model *m, int who, uint32_t kind, bool was_down)
     h->holds = false;
     if (kind != IKV_KIND_POINTER_DOWN && kind != IKV_KIND_POINTER_MOVE)
         h->slot = NOBODY;
-    if (was_down && h->buttons == 0)
+    if (was_down && h->buttons == 0) {
         pass_end(m, who, kind, NOBODY);
+        drag_ended(m, who, false);
+    }
     if (h->buttons == 0)
         let_go(h);
     leave(m, who);
@@ -444,6 +544,7 @@ static void cancelled(model *m, int who)
         arrive(m, who);
     int target = h->over;
     tell_of(m, who, IKV_KIND_POINTER_CANCEL, target);
+    drag_ended(m, who, false);
     ended(m, who, IKV_KIND_POINTER_CANCEL, target, NOBODY);
 }
 
@@ -587,6 +688,9 @@ static void meet(model *m, int who)
                            .over = NOBODY,
                            .pending = NOBODY,
                            .captured = NOBODY,
+                           .dragging = NOBODY,
+                           .to_drag = NOBODY,
+                           .beneath = NOBODY,
                            .slot = NOBODY,
                            .pressed = NOBODY};
 }
@@ -716,7 +820,20 @@ static ikv_status capture(side *s, int who, int target)
     if (m->hands[who].buttons == 0 || !reaches(m, target))
         return IKV_ABSENT;
     m->hands[who].pending = target;
+    if (m->hands[who].to_drag != target)
+        m->hands[who].to_drag = NOBODY;
     return IKV_OK;
+}
+
+static ikv_status drag(side *s, int who, int target)
+{
+    model *m = (model *)s;
+    ikv_status status = capture(s, who, target);
+    if (status == IKV_OK && m->hands[who].captured == target)
+        m->hands[who].dragging = target;
+    else if (status == IKV_OK)
+        m->hands[who].to_drag = target;
+    return status;
 }
 
 static ikv_status release(side *s, int who, int target)
@@ -726,7 +843,7 @@ static ikv_status release(side *s, int who, int target)
         return IKV_BAD_ARGUMENT;
     if (m->hands[who].pending != target)
         return IKV_ABSENT;
-    m->hands[who].pending = NOBODY;
+    m->hands[who].pending = m->hands[who].to_drag = NOBODY;
     return IKV_OK;
 }
 
@@ -766,6 +883,14 @@ static void removed(side *s, int number, int former)
             h->told = false;
         }
         h->pending = h->pending == number ? NOBODY : h->pending;
+        if (h->dragging == number) {
+            h->dragging = NOBODY;
+            h->drag_told = false;
+        }
+        if (h->beneath == number) {
+            h->beneath = NOBODY;
+            h->accepts = h->accepted_entry = false;
+        }
         h->slot = h->slot == number ? NOBODY : h->slot;
         h->pressed = h->pressed == number ? NOBODY : h->pressed;
     }
@@ -782,13 +907,17 @@ side *model_open(void)
     static model m;
     m = (model){.s = {.capture = capture,
                       .release = release,
+                      .drag = drag,
                       .focus = model_focus,
                       .set_modal = model_set_modal,
                       .cancel_all = cancel_all,
                       .remove = removed},
                 .focused = NOBODY};
     for (int i = 0; i < HANDS; i++)
-        m.hands[i] = (hand){.over = NOBODY};
+        m.hands[i] = (hand){.over = NOBODY,
+                            .dragging = NOBODY,
+                            .to_drag = NOBODY,
+                            .beneath = NOBODY};
     return &m.s;
 }
 

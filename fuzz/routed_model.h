@@ -15,6 +15,9 @@ typedef struct hand {
     bool owed; /* its over is due: what it was over has been removed (GONE1) */
     int entered[BOXES + 1], entered_count; /* from the root on */
     int pending, captured;
+    int dragging, to_drag; /* onto others: DRAG1 */
+    int beneath;           /* of which it is told; NOBODY: none */
+    bool accepts, accepted_entry, drag_told;
     bool told, loss_owed; /* of its capture: got, and lost */
     bool left;            /* the view, while captured (OVER5) */
     int slot, pressed;    /* CLICK1; of the first button */

@@ -1000,6 +1000,51 @@ START_TEST(seats)
 }
 END_TEST
 
+typedef struct heirs {
+    record seen;
+    ikv_router *router;
+    ikv_target
+        next; /* whom the first seat's loss gives the second one's keys */
+} heirs;
+
+static ikv_verdict give_on(const ikv_event *event, const ikv_delivery *delivery,
+                           void *user)
+{
+    heirs *h = user;
+    (void)delivery;
+    note(&h->seen, "%s %u %u %d; ",
+         event->kind == IKV_KIND_FOCUS_IN ? "in" : "out", event->seat,
+         event->focus.reason, event->source.bits != 0);
+    if (event->kind == IKV_KIND_FOCUS_OUT && event->seat == 0)
+        ok(ikv_router_focus(h->router, 1, h->next));
+    return IKV_CONTINUE;
+}
+
+/* FOCUS3: two seats have given it the keys, and it goes. Each is told so first,
+ * and then what handlers make of it. */
+START_TEST(removed_from_two_seats)
+{
+    bench_kit k = {0};
+    kit_open(&k);
+    heirs h = {.router = k.router};
+    ikv_target_config config = IKV_TARGET_INIT;
+    config.traits = IKV_FOCUSABLE;
+    ikv_target gone;
+    ok(ikv_scene_add(k.scene, &config, &gone, NULL));
+    ok(ikv_scene_add(k.scene, &config, &h.next, NULL));
+    for (uint8_t seat = 0; seat < 3; seat++)
+        ok(ikv_router_focus(k.router, seat, gone));
+    hears(k.bus, IKV_KIND_FOCUS_IN, (ikv_target){0}, give_on, &h);
+    hears(k.bus, IKV_KIND_FOCUS_OUT, (ikv_target){0}, give_on, &h);
+    ok(ikv_scene_remove(k.scene, gone));
+    /* 3: removed, 0: asked for */
+    ck_assert_str_eq(h.seen.text,
+                     "out 0 3 0; out 1 3 0; in 1 0 0; out 2 3 0; ");
+    ck_assert_uint_eq(ikv_router_focused(k.router, 1).bits, h.next.bits);
+    kit_close(&k);
+}
+END_TEST
+
 static ikv_verdict note_place(const ikv_event *event,
                               const ikv_delivery *delivery, void *seen)
 {
@@ -1625,6 +1670,7 @@ Suite *router_suite(void)
     add_table(s, "TOUCH many", too_many_touches, ROWS(touch_table));
     add(s, "KEYS refused", refused_keys_and_seats);
     add(s, "FOCUS seats", seats);
+    add(s, "FOCUS3 removed from two seats", removed_from_two_seats);
     add(s, "L3 several routers", two_routers);
     add(s, "MODAL1 MODAL3 seats", modal_seats);
     add(s, "FOCUS5 MODAL3 less picking", less_picking);

@@ -75,6 +75,13 @@ void ikvi_router_end_texts(ikv_router *r)
         end_composing(r, seat, r->s.focused[seat]);
 }
 
+/* FOCUS3: it is gone, so that the root hears of it. */
+static void send_removed(ikv_router *r, uint8_t seat)
+{
+    send_focus(r, IKV_KIND_FOCUS_OUT, seat, root_of(r), (ikv_target){0},
+               IKV_FOCUS_REMOVED);
+}
+
 /* FOCUS1. While focus.out is told nobody has the keys; a handler of it that
  * gives them away has the last word. */
 ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
@@ -91,8 +98,13 @@ ikv_status ikvi_router_set_focus(ikv_router *r, uint8_t seat, ikv_target target,
     old = r->s.focused[seat];
     r->s.focused[seat] = (ikv_target){0};
     r->s.focus_changes++;
-    if (old.bits != 0)
+    /* It has gone, which another seat's handlers were told first. */
+    if (old.bits != 0 && !ikvi_router_alive(r, old)) {
+        old = (ikv_target){0};
+        send_removed(r, seat);
+    } else if (old.bits != 0) {
         send_focus(r, IKV_KIND_FOCUS_OUT, seat, old, target, reason);
+    }
     /* A handler of focus.out has given the keys to somebody else, or the target
      * may not have them any more (FOCUS4, MODAL3). */
     if (r->s.focused[seat].bits != 0 || target.bits == 0 ||
@@ -186,9 +198,7 @@ void ikvi_router_unfocus(ikv_router *r, ikv_target gone)
     for (uint8_t seat = 0; seat < IKV_SEAT_LIMIT; seat++)
         if (same(r->s.focused[seat], gone)) {
             r->s.focused[seat] = (ikv_target){0};
-            /* It is gone, so that the root hears of it. */
-            send_focus(r, IKV_KIND_FOCUS_OUT, seat, root_of(r), (ikv_target){0},
-                       IKV_FOCUS_REMOVED);
+            send_removed(r, seat);
         }
 }
 

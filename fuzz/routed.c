@@ -174,17 +174,18 @@ ikv_verdict act(side *s, int hand)
     if (what < 3)
         return verdicts[what];
     s->depth++;
-    int target = (int)(take_byte(s) % (BOXES + 1));
+    uint32_t more = take_byte(s), seat = more >> 7;
+    int target = (int)(more % (BOXES + 1));
     if (what < 6)
         answer(s, s->capture(s, hand, target));
     else if (what < 8)
         answer(s, s->release(s, hand, target));
     else if (what == 8)
-        answer(s, s->focus(s, target == ROOT ? NOBODY : target));
+        answer(s, s->focus(s, seat, target == ROOT ? NOBODY : target));
     else if (what == 9)
-        answer(s, s->set_modal(s, target == ROOT ? NOBODY : target));
+        answer(s, s->set_modal(s, seat, target == ROOT ? NOBODY : target));
     else if (what == 10 && target == 0)
-        s->cancel_all(s);
+        s->cancel_all(s, seat);
     else if (what > 10 && what < 13)
         answer(s, s->drag(s, hand, target));
     else
@@ -297,23 +298,23 @@ static ikv_status router_drag(side *s, int hand, int target)
     return ikv_router_drag(r->router, r->event, target_of(r, target));
 }
 
-static ikv_status router_focus(side *s, int target)
+static ikv_status router_focus(side *s, uint32_t seat, int target)
 {
     routed *r = (routed *)s;
-    return target == NOBODY
-               ? ikv_router_blur(r->router, 0)
-               : ikv_router_focus(r->router, 0, target_of(r, target));
+    return target == NOBODY ? ikv_router_blur(r->router, (uint8_t)seat)
+                            : ikv_router_focus(r->router, (uint8_t)seat,
+                                               target_of(r, target));
 }
 
-static ikv_status router_set_modal(side *s, int target)
+static ikv_status router_set_modal(side *s, uint32_t seat, int target)
 {
     routed *r = (routed *)s;
-    return ikv_router_set_modal(r->router, 0, target_of(r, target));
+    return ikv_router_set_modal(r->router, (uint8_t)seat, target_of(r, target));
 }
 
-static void router_cancel_all(side *s)
+static void router_cancel_all(side *s, uint32_t seat)
 {
-    ikv_router_cancel_all(((routed *)s)->router, 0);
+    ikv_router_cancel_all(((routed *)s)->router, (uint8_t)seat);
 }
 
 static void router_remove(side *s, int number, int former)
@@ -334,6 +335,7 @@ static ikv_verdict hear(const ikv_event *event, const ikv_delivery *delivery,
                  .hand = NOBODY,
                  .target = number_of(r, event->target),
                  .related = number_of(r, event->source),
+                 .seat = event->seat,
                  .passed = (delivery->flags & IKV_PASSED) != 0};
     if (pointers || clicks) {
         what.hand = event->pointer.pointer;
@@ -426,11 +428,13 @@ static void router_take(side *s, const input *what)
     ikv_event e =
         ikv_event_make(what->kind == BLURS     ? IKV_KIND_WINDOW_BLUR
                        : what->kind == UNPLUGS ? IKV_KIND_DEVICE_REMOVE
+                       : what->kind == RESEATS ? IKV_KIND_DEVICE_SEAT
                                                : (ikv_kind)what->kind,
                        now);
     ikv_router_retest(r->router, now);
     e.device = (uint16_t)(what->hand + 1);
     e.view = (uint8_t)what->view;
+    e.seat = (uint8_t)s->seats[what->hand];
     if (what->kind == IKV_KIND_WHEEL) {
         e.wheel.pointer = (uint16_t)what->hand;
         e.wheel.type = types[what->hand];
@@ -444,11 +448,11 @@ static void router_take(side *s, const input *what)
         e.pointer.y = what->y;
     }
     if (what->kind == CANCELS_ALL)
-        router_cancel_all(s);
+        router_cancel_all(s, what->seat);
     else if (what->kind == SETS_MODAL)
-        answer(s, router_set_modal(s, what->button));
+        answer(s, router_set_modal(s, what->seat, what->button));
     else if (what->kind == FOCUSES)
-        answer(s, router_focus(s, what->button));
+        answer(s, router_focus(s, what->seat, what->button));
     else if (what->kind != ONLY_CHANGES)
         answer(s, ikv_router_route(r->router, &e).status);
     MUST(ikv_router_validate(r->router) == NULL);
@@ -468,27 +472,30 @@ static void check(side *s, const told *what)
         what->target == other->target && what->related == other->related &&
         what->button == other->button && what->buttons == other->buttons &&
         what->flags == other->flags && what->view == other->view &&
-        what->number == other->number && what->passed == other->passed &&
-        !(what->x < other->x) && !(what->x > other->x) &&
-        !(what->y < other->y) && !(what->y > other->y);
+        what->seat == other->seat && what->number == other->number &&
+        what->passed == other->passed && !(what->x < other->x) &&
+        !(what->x > other->x) && !(what->y < other->y) && !(what->y > other->y);
     if (!same)
         fprintf(
             stderr,
             "the %uth: kind %u hand %d at %d related %d buttons %d/%u flags "
-            "%u view %u number %d, but the model says kind %u hand %d at %d "
-            "related %d buttons %d/%u flags %u view %u number %d\n",
+            "%u view %u seat %u number %d, but the model says kind %u hand %d "
+            "at %d "
+            "related %d buttons %d/%u flags %u view %u seat %u number %d\n",
             seen, other->kind, other->hand, other->target, other->related,
             other->button, other->buttons, other->flags, other->view,
-            other->number, what->kind, what->hand, what->target, what->related,
-            what->button, what->buttons, what->flags, what->view, what->number);
+            other->seat, other->number, what->kind, what->hand, what->target,
+            what->related, what->button, what->buttons, what->flags, what->view,
+            what->seat, what->number);
     MUST(same);
 }
 
 /* What is done next, which makes sense more often than not. */
 static input next_input(side *s, uint64_t *now_ms)
 {
-    static const uint32_t of_system[] = {BLURS,      UNPLUGS, CANCELS_ALL,
-                                         SETS_MODAL, FOCUSES, ONLY_CHANGES};
+    static const uint32_t of_system[] = {BLURS,       UNPLUGS, CANCELS_ALL,
+                                         SETS_MODAL,  FOCUSES, RESEATS,
+                                         ONLY_CHANGES};
     static const uint32_t kinds[] = {
         IKV_KIND_POINTER_MOVE,  IKV_KIND_POINTER_MOVE,   IKV_KIND_POINTER_MOVE,
         IKV_KIND_POINTER_DOWN,  IKV_KIND_POINTER_DOWN,   IKV_KIND_POINTER_DOWN,
@@ -510,8 +517,10 @@ static input next_input(side *s, uint64_t *now_ms)
                            : n < 2  ? 1
                            : n < 3  ? 2
                            : n < 11 ? 3
-                           : n < 19 ? 4
-                                    : 5];
+                           : n < 18 ? 4
+                           : n < 21 ? 5
+                                    : 6];
+        i.seat = take_byte(s) % SEATS;
         i.button = (int)(take_byte(s) % (BOXES + 1));
         i.button = i.button == ROOT ? NOBODY : i.button;
     } else if (i.kind == IKV_KIND_POINTER_DOWN ||
@@ -527,11 +536,15 @@ static void play(side *s, const uint8_t *data, size_t size,
     uint64_t now_ms = 0;
     s->at = data;
     s->end = data + size;
+    for (int i = 0; i < HANDS; i++)
+        s->seats[i] = (uint32_t)i % SEATS;
     make_boxes(s);
     for (uint32_t n = 0; n < INPUTS && s->at < s->end; n++) {
         input what = next_input(s, &now_ms);
         if (what.changes)
             change_box(s);
+        if (what.kind == RESEATS)
+            s->seats[what.hand] = what.seat;
         take(s, &what);
     }
 }

@@ -11,7 +11,8 @@ enum {
     BOXES = 9,
     ROOT = BOXES, /* above all of them */
     NOBODY = -1,
-    HANDS = 4,    /* a mouse, a pen, two fingers, each a device of its own */
+    HANDS = 4, /* a mouse, a pen, two fingers, each a device of its own */
+    SEATS = 2,
     VIEW = 100,   /* as wide and high */
     HOLD_MS = 500 /* also the longest between two clicks */
 };
@@ -23,6 +24,7 @@ enum {
     CANCELS_ALL,
     SETS_MODAL,
     FOCUSES,
+    RESEATS,
     ONLY_CHANGES
 };
 
@@ -38,7 +40,7 @@ typedef struct box {
 typedef struct told {
     uint32_t kind; /* of the event; 0: of an answer */
     int hand, target, related, button;
-    uint32_t buttons, flags, view;
+    uint32_t buttons, flags, view, seat;
     int number; /* clicks, accepted, why the focus went, the answer */
     float x, y;
     bool passed;
@@ -48,7 +50,7 @@ typedef struct told {
 typedef struct input {
     uint32_t kind;
     int hand, button;
-    uint32_t view;
+    uint32_t view, seat;
     float x, y;
     uint64_t time_ms;
     bool changes; /* a box, before it */
@@ -61,13 +63,14 @@ struct side {
     box boxes[BOXES];
     uint64_t revision; /* of the boxes */
     uint32_t depth;    /* of handlers that act */
+    uint32_t seats[HANDS];
     void (*tell)(side *s, const told *what);
     ikv_status (*capture)(side *s, int hand, int target);
     ikv_status (*release)(side *s, int hand, int target);
     ikv_status (*drag)(side *s, int hand, int target);
-    ikv_status (*focus)(side *s, int target);
-    ikv_status (*set_modal)(side *s, int target);
-    void (*cancel_all)(side *s);
+    ikv_status (*focus)(side *s, uint32_t seat, int target);
+    ikv_status (*set_modal)(side *s, uint32_t seat, int target);
+    void (*cancel_all)(side *s, uint32_t seat);
     void (*remove)(side *s, int box, int former_parent);
 };
 

@@ -1,6 +1,6 @@
 /* routed_model.c - the routing rules (docs/rules.md), one after the other, as
  * plainly as they can be said: no paths that are kept, no hints, no revisions of
- * what was looked at. Left out are gestures and seats.
+ * what was looked at. Left out are gestures.
  */
 #include "routed_model.h"
 
@@ -27,6 +27,7 @@ static ikv_verdict tell(model *m, int who, uint32_t kind, int target,
                        .flags = m->flags | (h->primary ? IKV_PRIMARY : 0),
                        .number = number,
                        .view = h->view,
+                       .seat = h->seat,
                        .x = h->x,
                        .y = h->y,
                        .passed = passed};
@@ -95,7 +96,7 @@ static int hit(const model *m, const hand *h, uint32_t nth)
     int found;
     for (uint32_t at = 0;
          (found = box_at(&m->s, h->view, h->x, h->y, at)) != NOBODY; at++)
-        if (reaches(m, found) && nth-- == 0)
+        if (reaches(m, h->seat, found) && nth-- == 0)
             break;
     return found;
 }
@@ -107,7 +108,7 @@ static int target_of(const model *m, const hand *h)
         return h->captured;
     if (found != NOBODY)
         return found;
-    return modal_of(m) != NOBODY ? modal_of(m) : ROOT;
+    return modal_of(m, h->seat) != NOBODY ? modal_of(m, h->seat) : ROOT;
 }
 
 /* ------------------------------------------------------- dragging onto others -- */
@@ -125,6 +126,7 @@ static ikv_verdict tell_drag(model *m, int who, uint32_t kind, int target,
                        .flags = (m->flags & IKV_SYNTHETIC) |
                                 (h->primary ? IKV_PRIMARY : 0),
                        .view = h->view,
+                       .seat = h->seat,
                        .number = accepted,
                        .x = h->x,
                        .y = h->y};
@@ -138,7 +140,7 @@ static int find_beneath(const model *m, const hand *h)
     for (uint32_t nth = 0; (found = hit(m, h, nth)) != NOBODY; nth++)
         if (!is_within(&m->s, found, h->dragging))
             return found;
-    return modal_of(m) == NOBODY ? ROOT : NOBODY;
+    return modal_of(m, h->seat) == NOBODY ? ROOT : NOBODY;
 }
 
 /* DRAG1: in HTML's order. */
@@ -230,7 +232,7 @@ static void arrive(model *m, int who)
 {
     hand *h = &m->hands[who];
     apply_capture(m, who);
-    h->outside = modal_of(m) != NOBODY && !is_there(m, h->captured) &&
+    h->outside = modal_of(m, h->seat) != NOBODY && !is_there(m, h->captured) &&
                  hit(m, h, 0) == NOBODY;
     m->flags &= ~(uint32_t)IKV_OUTSIDE;
     m->flags |= h->outside ? IKV_OUTSIDE : 0;
@@ -388,7 +390,7 @@ static void tell_click(model *m, int who, int target)
     if (count % 2 == 0)
         tell(m, who, IKV_KIND_POINTER_DOUBLE, target, NOBODY, count, false);
     if (is_touch(who) && inside)
-        focus_by_press(m, target);
+        focus_by_press(m, h->seat, target);
     m->flags = flags;
 }
 
@@ -401,7 +403,7 @@ static void capture_by_press(model *m, int who)
     if (who != 0)
         h->pending = h->over;
     for (int at = h->over; at != ROOT; at = m->s.boxes[at].parent)
-        if (m->s.boxes[at].captures && reaches(m, at)) {
+        if (m->s.boxes[at].captures && reaches(m, h->seat, at)) {
             h->pending = at;
             return;
         }
@@ -425,7 +427,7 @@ static void down(model *m, int who)
     pass_on(m, who, IKV_KIND_POINTER_DOWN, target, verdict, true);
     if (!is_touch(who) && (verdict & IKV_REFUSE) == 0 &&
         (m->flags & IKV_OUTSIDE) == 0)
-        focus_by_press(m, target);
+        focus_by_press(m, h->seat, target);
     menu_of(m, who, true);
 }
 
@@ -590,20 +592,22 @@ static bool is_to_cancel(const model *m, int who)
         holder = h->pressed;
     if (h->pending != NOBODY)
         holder = h->pending;
-    return m->cancels ||
-           (m->cancels_outside &&
-            (holder == NOBODY ? modal_of(m) != NOBODY : !reaches(m, holder)));
+    return m->cancels[h->seat] ||
+           (m->cancels_outside[h->seat] &&
+            (holder == NOBODY ? modal_of(m, h->seat) != NOBODY
+                              : !reaches(m, h->seat, holder)));
 }
 
 static void end_routing(model *m)
 {
     int who;
-    while ((m->cancels || m->cancels_outside) &&
-           (who = next_down(m, is_to_cancel)) != NOBODY) {
+    while ((who = next_down(m, is_to_cancel)) != NOBODY) {
         m->hands[who].spent |= m->hands[who].buttons;
         end_hand(m, who, false);
     }
-    m->cancels = m->cancels_outside = m->routing = false;
+    memset(m->cancels, 0, sizeof m->cancels);
+    memset(m->cancels_outside, 0, sizeof m->cancels_outside);
+    m->routing = false;
 }
 
 static void release_all(model *m, const input *what)
@@ -622,8 +626,19 @@ static void release_all(model *m, const input *what)
         end_hand(m, who, false);
     if (!blurs && m->hands[what->hand].known)
         end_hand(m, what->hand, true);
-    tell_system(m, blurs ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, ROOT,
+    tell_system(m, m->s.seats[what->hand],
+                blurs ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, ROOT,
                 NOBODY, 0);
+}
+
+/* L10: what is down is the new seat's; what is modal for it may shut it out. */
+static void reseat(model *m, const input *what)
+{
+    m->hands[what->hand].seat = what->seat;
+    if (modal_of(m, what->seat) != NOBODY)
+        m->cancels_outside[what->seat] = true;
+    m->tested = 0;
+    tell_system(m, what->seat, IKV_KIND_DEVICE_SEAT, ROOT, NOBODY, 0);
 }
 
 /* -------------------------------------------------------------------- input -- */
@@ -683,6 +698,7 @@ static void meet(model *m, int who)
             taken = taken || (m->hands[i].known && m->hands[i].place == place);
     }
     m->hands[who] = (hand){.known = true,
+                           .seat = m->s.seats[who],
                            .primary = primary,
                            .place = place,
                            .over = NOBODY,
@@ -750,6 +766,7 @@ static ikv_verdict tell_wheel(model *m, const hand *at, const input *what,
                         .flags = at->outside ? IKV_OUTSIDE : 0,
                         .number = what->hand,
                         .view = at->view,
+                        .seat = at->seat,
                         .x = at->x,
                         .y = at->y,
                         .passed = passed};
@@ -761,8 +778,11 @@ static ikv_verdict tell_wheel(model *m, const hand *at, const input *what,
 static void take_wheel(model *m, const input *what)
 {
     hand *h = &m->hands[what->hand];
-    hand at = {
-        .captured = NOBODY, .view = what->view, .x = what->x, .y = what->y};
+    hand at = {.captured = NOBODY,
+               .view = what->view,
+               .seat = m->s.seats[what->hand],
+               .x = what->x,
+               .y = what->y};
     if (is_out_of_view(&at))
         return;
     if (h->known && !is_touch(what->hand) && h->buttons == 0) {
@@ -773,7 +793,7 @@ static void take_wheel(model *m, const input *what)
         arrive(m, what->hand);
     }
     at.buttons = h->known ? h->buttons : 0;
-    at.outside = modal_of(m) != NOBODY && hit(m, &at, 0) == NOBODY;
+    at.outside = modal_of(m, at.seat) != NOBODY && hit(m, &at, 0) == NOBODY;
     int target = target_of(m, &at);
     ikv_verdict verdict = tell_wheel(m, &at, what, target, false);
     for (uint32_t nth = 1;
@@ -817,7 +837,7 @@ static ikv_status capture(side *s, int who, int target)
         return IKV_BAD_ARGUMENT;
     if (!is_there(m, target))
         return IKV_STALE;
-    if (m->hands[who].buttons == 0 || !reaches(m, target))
+    if (m->hands[who].buttons == 0 || !reaches(m, m->hands[who].seat, target))
         return IKV_ABSENT;
     m->hands[who].pending = target;
     if (m->hands[who].to_drag != target)
@@ -855,10 +875,10 @@ void cancel_now(model *m)
     }
 }
 
-static void cancel_all(side *s)
+static void cancel_all(side *s, uint32_t seat)
 {
     model *m = (model *)s;
-    m->cancels = true;
+    m->cancels[seat] = true;
     cancel_now(m);
 }
 
@@ -894,10 +914,12 @@ static void removed(side *s, int number, int former)
         h->slot = h->slot == number ? NOBODY : h->slot;
         h->pressed = h->pressed == number ? NOBODY : h->pressed;
     }
-    if (m->focused == number) {
-        m->focused = NOBODY;
-        tell_system(m, IKV_KIND_FOCUS_OUT, ROOT, NOBODY, IKV_FOCUS_REMOVED);
-    }
+    for (uint32_t seat = 0; seat < SEATS; seat++)
+        if (m->focused[seat] == number) {
+            m->focused[seat] = NOBODY;
+            tell_system(m, seat, IKV_KIND_FOCUS_OUT, ROOT, NOBODY,
+                        IKV_FOCUS_REMOVED);
+        }
 }
 
 /* ---------------------------------------------------------------- from outside -- */
@@ -912,7 +934,7 @@ side *model_open(void)
                       .set_modal = model_set_modal,
                       .cancel_all = cancel_all,
                       .remove = removed},
-                .focused = NOBODY};
+                .focused = {NOBODY, NOBODY}};
     for (int i = 0; i < HANDS; i++)
         m.hands[i] = (hand){.over = NOBODY,
                             .dragging = NOBODY,
@@ -934,11 +956,11 @@ void model_take(side *s, const input *what)
     retest(m);
     m->flags = 0;
     if (what->kind == CANCELS_ALL) {
-        cancel_all(s);
+        cancel_all(s, what->seat);
     } else if (what->kind == SETS_MODAL) {
-        answer(m, model_set_modal(s, what->button));
+        answer(m, model_set_modal(s, what->seat, what->button));
     } else if (what->kind == FOCUSES) {
-        answer(m, model_focus(s, what->button));
+        answer(m, model_focus(s, what->seat, what->button));
     } else if (what->kind != ONLY_CHANGES) {
         m->routing = true;
         m->button = IKV_NO_BUTTON;
@@ -946,6 +968,8 @@ void model_take(side *s, const input *what)
         check_focus(m);
         if (what->kind == BLURS || what->kind == UNPLUGS)
             release_all(m, what);
+        else if (what->kind == RESEATS)
+            reseat(m, what);
         else if (what->kind == IKV_KIND_WHEEL)
             take_wheel(m, what);
         else

@@ -616,6 +616,44 @@ START_TEST(routed_elsewhere)
 }
 END_TEST
 
+static const struct {
+    ikv_kind kind;
+    uint8_t type;
+    uint32_t obstacles;
+} finger_table[] = {{IKV_KIND_POINTER_DOWN, IKV_TOUCH, 0},
+                    {IKV_KIND_POINTER_DOWN, IKV_PEN, 1},
+                    {IKV_KIND_POINTER_CLICK, IKV_TOUCH, 0},
+                    {IKV_KIND_POINTER_CLICK, IKV_PEN, 1},
+                    {IKV_KIND_DRAG_ENTER, IKV_TOUCH, 0},
+                    {IKV_KIND_DRAG_ENTER, IKV_MOUSE, 1},
+                    {IKV_KIND_WHEEL, IKV_TOUCH, 0},
+                    {IKV_KIND_WHEEL, IKV_MOUSE, 1}};
+
+/* HIT1: whose margin counts is said by each kind itself. */
+START_TEST(asked_of_fingers)
+{
+    ikv_target_config margin = IKV_TARGET_INIT;
+    ikv_obstacle why[4];
+    kit_prepare(&k);
+    kit_open(&k);
+    margin.shape = ikv_scene_rect(0, 0, 10, 10);
+    margin.grace = 10;
+    ok(ikv_scene_add(k.scene, &margin, &lamp, NULL));
+    ikv_event e = ikv_event_make(finger_table[_i].kind, 0);
+    e.pointer.x = 15;
+    e.pointer.y = 5;
+    if (e.kind == IKV_KIND_DRAG_ENTER)
+        e.drag.type = finger_table[_i].type;
+    else if (e.kind == IKV_KIND_WHEEL)
+        e.wheel.type = finger_table[_i].type;
+    else
+        e.pointer.type = finger_table[_i].type;
+    ck_assert_uint_eq(ikv_router_probe(k.router, &e, lamp, why, 4),
+                      finger_table[_i].obstacles);
+    kit_close(&k);
+}
+END_TEST
+
 /* ----------------------------------------------------------------- overlaps -- */
 
 static void change_one(uint64_t *seed)
@@ -836,6 +874,7 @@ Suite *probe_suite(void)
     add(s, "D7 listening", listening);
     add_table(s, "HIT1 CAP3 F2 routed", routed, 40);
     add_table(s, "HIT1 CAP3 F2 routed elsewhere", routed_elsewhere, 4);
+    add_table(s, "HIT1 asked of fingers", asked_of_fingers, ROWS(finger_table));
     add_table(s, "O1 O4 overlapping", overlapping, 30);
     add(s, "O1 one pair", one_pair);
     add(s, "O1 O4 O6 apart", apart);

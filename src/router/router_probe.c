@@ -53,6 +53,26 @@ static void probe_hit(const ikv_router *r, const ikv_event *event, uint8_t type,
                          f->to != NULL ? f->to + used : NULL, f->room - used);
 }
 
+/* What it is that says where it is. */
+static uint8_t type_of(const ikv_event *event, uint8_t family)
+{
+    switch (family) {
+    case IKV_FAMILY_POINTER:
+    case IKV_FAMILY_CLICK:
+        return event->pointer.type; /* a click's lies there, too */
+    case IKV_FAMILY_WHEEL:
+        return event->wheel.type;
+    case IKV_FAMILY_PEN:
+        return IKV_PEN;
+    case IKV_FAMILY_GESTURE:
+        return IKV_TOUCH;
+    case IKV_FAMILY_DRAG:
+        return event->drag.type;
+    default:
+        return IKV_MOUSE;
+    }
+}
+
 uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
                           ikv_target target, ikv_obstacle *to, uint32_t room)
 {
@@ -74,19 +94,18 @@ uint32_t ikv_router_probe(const ikv_router *router, const ikv_event *event,
         probe_modal(router, event->seat, target, &f);
         ikvi_find_by(&f, IKV_WHY_FOCUS, to_keys);
     } else if (info != NULL && info->positioned) {
-        const pointer *p =
-            ikvi_router_find(router, event->device, event->pointer.pointer);
-        bool of_pointer = info->family == IKV_FAMILY_POINTER;
-        uint8_t type = p != NULL ? p->type : IKV_MOUSE;
-        ikv_target captor = of_pointer ? captor_of(router, p) : (ikv_target){0};
+        ikv_target captor = {0};
+        if (info->family == IKV_FAMILY_POINTER)
+            captor =
+                captor_of(router, ikvi_router_find(router, event->device,
+                                                   event->pointer.pointer));
         if (ikvi_router_is_within(router, captor, target))
             return 0;
         if (captor.bits != 0)
             ikvi_find_by(&f, IKV_WHY_CAPTURED, captor);
         else
             probe_modal(router, event->seat, target, &f);
-        probe_hit(router, event, of_pointer ? event->pointer.type : type,
-                  target, &f);
+        probe_hit(router, event, type_of(event, info->family), target, &f);
     } else if (!ikvi_router_is_within(router, event->target, target)) {
         ikvi_find_by(&f, IKV_WHY_PATH, event->target);
     }

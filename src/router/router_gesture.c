@@ -102,25 +102,34 @@ static void send_gesture(ikv_router *r, const finger_pair *pair, ikv_kind kind,
     ikvi_router_send_kind(r, &event, kind, pair->target, (ikv_target){0});
 }
 
+/* One whose other finger was lifted only waits to be a tap. */
+static bool is_single(const ikv_router *r, const pointer *p)
+{
+    const finger_pair *pair = pair_of(r, p);
+    return pair == NULL || pair->lifted;
+}
+
 /* A second finger of the device goes down while a first one is. */
 void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
                           const ikv_event *event)
 {
     const pointer *first = NULL;
-    finger_pair *pair = NULL;
     if (p->type != IKV_TOUCH || !p->used || p->buttons == 0)
         return;
     for (uint32_t i = 0; i < r->capacity; i++) {
         const pointer *other = pointer_at(r, i);
         if (other != p && other->used && other->type == IKV_TOUCH &&
             other->buttons != 0 && other->device == p->device &&
-            other->view == p->view && pair_of(r, other) == NULL)
+            other->view == p->view && is_single(r, other))
             first = other;
     }
+    if (first == NULL)
+        return;
+    finger_pair *pair = pair_of(r, first);
     for (uint32_t i = 0; i < r->pair_room && pair == NULL; i++)
         if (!finger_pair_at(r, i)->used)
             pair = finger_pair_at(r, i);
-    if (first == NULL || pair == NULL)
+    if (pair == NULL)
         return;
     ikv_target target = ikvi_router_common(r, first->pressed, p->pressed);
     if (target.bits == 0)

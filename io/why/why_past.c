@@ -67,6 +67,15 @@ static const ikv_kind_info *info_of(const ikv_bus *bus, const ikv_event *event)
     return ikv_catalogue_info(ikv_bus_catalogue(bus), event->kind);
 }
 
+/* A finger meets a target's margin, too. */
+static bool is_by_finger(const ikv_event *event, uint8_t family)
+{
+    if (family == IKV_FAMILY_DRAG)
+        return event->drag.type == IKV_TOUCH;
+    return (family == IKV_FAMILY_POINTER || family == IKV_FAMILY_CLICK) &&
+           event->pointer.type == IKV_TOUCH;
+}
+
 static void keep_event(ikv_why_past *past, const ikv_watch *watch)
 {
     past_record *r = begin_record(past, watch);
@@ -77,12 +86,12 @@ static void keep_event(ikv_why_past *past, const ikv_watch *watch)
             ikv_router_has_capture(router, watch->event, watch->event->target);
         r->modal = ikv_router_modal(router, watch->event->seat);
     }
-    if (scene == NULL || watch->delivery->router == NULL ||
-        !info_of(past->bus, watch->event)->positioned)
+    const ikv_kind_info *info = info_of(past->bus, watch->event);
+    if (scene == NULL || watch->delivery->router == NULL || !info->positioned)
         return;
     ikv_query query = IKV_QUERY_INIT;
     query.view = watch->event->view;
-    query.touch = watch->event->pointer.type == IKV_TOUCH;
+    query.touch = is_by_finger(watch->event, info->family);
     query.x = watch->event->pointer.x;
     query.y = watch->event->pointer.y;
     uint32_t count = ikv_scene_pick_all(scene, &query, r->above, PAST_ABOVE);

@@ -1003,8 +1003,7 @@ END_TEST
 typedef struct heirs {
     record seen;
     ikv_router *router;
-    ikv_target
-        next; /* whom the first seat's loss gives the second one's keys */
+    ikv_target next; /* gets the second seat's keys as the first loses its */
 } heirs;
 
 static ikv_verdict give_on(const ikv_event *event, const ikv_delivery *delivery,

@@ -380,7 +380,9 @@ static void tell_hit(ikv_trace *trace, const ikv_watch *watch)
         (watch->delivery->flags & IKV_PASSED) != 0)
         return;
     query.view = event->view;
-    query.touch = event->pointer.type == IKV_TOUCH;
+    query.touch =
+        (info->family == IKV_FAMILY_WHEEL ? event->wheel.type
+                                          : event->pointer.type) == IKV_TOUCH;
     query.x = event->pointer.x;
     query.y = event->pointer.y;
     uint32_t count = ikv_scene_pick_all(scene, &query, above, ABOVE);

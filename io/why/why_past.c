@@ -72,6 +72,8 @@ static bool is_by_finger(const ikv_event *event, uint8_t family)
 {
     if (family == IKV_FAMILY_DRAG)
         return event->drag.type == IKV_TOUCH;
+    if (family == IKV_FAMILY_WHEEL)
+        return event->wheel.type == IKV_TOUCH;
     return (family == IKV_FAMILY_POINTER || family == IKV_FAMILY_CLICK) &&
            event->pointer.type == IKV_TOUCH;
 }

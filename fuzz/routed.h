@@ -11,7 +11,8 @@ enum {
     BOXES = 9,
     ROOT = BOXES, /* above all of them */
     NOBODY = -1,
-    HANDS = 4, /* a mouse, a pen, two fingers, each a device of its own */
+    HANDS = 5, /* a mouse, a pen, three fingers of a third device */
+    DEVICES = 3,
     SEATS = 2,
     VIEW = 100,   /* as wide and high */
     HOLD_MS = 500 /* also the longest between two clicks */
@@ -42,7 +43,7 @@ typedef struct told {
     int hand, target, related, button;
     uint32_t buttons, flags, view, seat;
     int number; /* clicks, accepted, why the focus went, the answer */
-    float x, y;
+    float x, y, dx, dy, scale, rotation; /* from dx on: of two fingers */
     bool passed;
 } told;
 
@@ -63,7 +64,8 @@ struct side {
     box boxes[BOXES];
     uint64_t revision; /* of the boxes */
     uint32_t depth;    /* of handlers that act */
-    uint32_t seats[HANDS];
+    uint32_t seats[DEVICES];
+    bool two_tap_alone;
     void (*tell)(side *s, const told *what);
     ikv_status (*capture)(side *s, int hand, int target);
     ikv_status (*release)(side *s, int hand, int target);
@@ -87,6 +89,8 @@ ikv_verdict act(side *s, int hand);
 /* Something happens to a box. */
 void change_box(side *s);
 bool is_touch(int hand);
+/* From 0 on. */
+int device_of(int hand);
 
 /* routed_model.c */
 typedef struct model model;

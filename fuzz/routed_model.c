@@ -1,6 +1,6 @@
 /* routed_model.c - the routing rules (docs/rules.md), one after the other, as
  * plainly as they can be said: no paths that are kept, no hints, no revisions of
- * what was looked at. Left out are gestures.
+ * what was looked at.
  */
 #include "routed_model.h"
 
@@ -216,6 +216,8 @@ static void apply_capture(model *m, int who)
     if (old != NOBODY && was_told)
         tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST,
                 is_there(m, old) ? old : ROOT);
+    if (old != NOBODY)
+        gesture_lost(m, who);
     if (!is_there(m, now))
         return;
     if (drags)
@@ -347,40 +349,62 @@ static void send_holds(model *m, uint64_t until_ms)
     }
 }
 
-/* CLICK1, GONE3. */
-static int clicked(const model *m, int who)
+int common_of(const model *m, int a, int b)
+{
+    int pa[BOXES + 1], pb[BOXES + 1], common = NOBODY;
+    if (!is_there(m, a) || !is_there(m, b))
+        return NOBODY;
+    int of_a = path_to(&m->s, a, pa), of_b = path_to(&m->s, b, pb);
+    for (int i = 0; i < of_a && i < of_b && pa[i] == pb[i]; i++)
+        common = pa[i];
+    return common;
+}
+
+/* CLICK1, GONE3; none of a finger that may tap with another, if only that is
+ * to be told. */
+static int clicked(model *m, int who, uint32_t kind)
 {
     const hand *h = &m->hands[who];
-    int a[BOXES + 1], b[BOXES + 1], common = NOBODY;
-    if (!is_there(m, h->slot) ||
+    if ((m->s.two_tap_alone && gesture_may_tap(m, who, kind)) ||
+        !is_there(m, h->slot) ||
         (is_touch(who) && (h->dragged || h->menu_sent)) ||
         (h->dragged && h->dragging != NOBODY)) /* DRAG4 */
         return NOBODY;
     if (h->captured != NOBODY)
         return h->captured;
-    if (!is_there(m, h->over))
-        return NOBODY;
-    int of_a = path_to(&m->s, h->slot, a), of_b = path_to(&m->s, h->over, b);
-    for (int i = 0; i < of_a && i < of_b && a[i] == b[i]; i++)
-        common = a[i];
-    return common;
+    return common_of(m, h->slot, h->over);
+}
+
+/* CLICK2: how many in a row this one is. */
+static int count_click(model *m, int who)
+{
+    const hand *h = &m->hands[who];
+    last_click now = {1, device_of(who), m->now_ms, h->x, h->y};
+    for (int i = 0; i < CLICKS; i++) {
+        last_click *c = &m->clicks[i];
+        if (c->count > 0 && c->device == now.device &&
+            m->now_ms - c->time_ms <= HOLD_MS &&
+            !is_beyond(h->x - c->x, h->y - c->y, 4)) {
+            now.count = c->count + 1;
+            *c = now;
+            return now.count;
+        }
+    }
+    m->clicks[m->click_count++ % CLICKS] = now;
+    return 1;
 }
 
 static void tell_click(model *m, int who, int target)
 {
     hand *h = &m->hands[who];
-    last_click *c = &m->clicks[who];
     bool primary = m->button == IKV_PRIMARY_BUTTON;
     uint32_t flags = m->flags;
     int count = 1;
     h->slot = NOBODY;
     if (target == NOBODY)
         return;
-    if (primary && c->count > 0 && m->now_ms - c->time_ms <= HOLD_MS &&
-        !is_beyond(h->x - c->x, h->y - c->y, 4))
-        count = c->count + 1;
     if (primary)
-        *c = (last_click){count, m->now_ms, h->x, h->y};
+        count = count_click(m, who);
     /* MODAL1. */
     if (!h->pressed_outside)
         m->flags &= ~(uint32_t)IKV_OUTSIDE;
@@ -429,6 +453,7 @@ static void down(model *m, int who)
         (m->flags & IKV_OUTSIDE) == 0)
         focus_by_press(m, h->seat, target);
     menu_of(m, who, true);
+    gesture_pressed(m, who);
 }
 
 /* BTN1: also a button that goes down or up while another is down. */
@@ -439,13 +464,15 @@ static void moved(model *m, int who, bool goes_down, bool goes_up)
     find_drag(m, who);
     if (goes_down)
         press(m, who);
-    int click = goes_up ? clicked(m, who) : NOBODY, target = h->over;
+    int click = goes_up ? clicked(m, who, IKV_KIND_POINTER_MOVE) : NOBODY,
+        target = h->over;
     ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_MOVE, target);
     if (h->captured == NOBODY)
         pass_on(m, who, IKV_KIND_POINTER_MOVE, target, verdict, false);
     menu_of(m, who, goes_down);
     if (goes_up)
         tell_click(m, who, (verdict & IKV_REFUSE) != 0 ? NOBODY : click);
+    gesture_moved(m, who);
     if (h->dragging != NOBODY || h->beneath != NOBODY)
         drag_moved(m, who);
 }
@@ -454,7 +481,9 @@ static void moved(model *m, int who, bool goes_down, bool goes_up)
 static void ended(model *m, int who, uint32_t kind, int target, int click)
 {
     hand *h = &m->hands[who];
+    finger_pair tapped;
     pass_end(m, who, kind, target);
+    bool both = gesture_ended(m, who, kind, &tapped);
     int captured = h->captured;
     bool owed = h->loss_owed, was_told = captured != NOBODY && h->told;
     h->captured = h->pending = NOBODY;
@@ -463,6 +492,8 @@ static void ended(model *m, int who, uint32_t kind, int target, int click)
         tell_of(m, who, IKV_KIND_POINTER_CAPTURE_LOST,
                 !owed && is_there(m, captured) ? captured : ROOT);
     tell_click(m, who, click);
+    if (both)
+        gesture_tapped(m, who, &tapped);
     let_go(h);
     if (!is_touch(who) && h->next_view != h->view) {
         move_over(m, who, NOBODY);
@@ -485,7 +516,7 @@ static void up(model *m, int who)
     hand *h = &m->hands[who];
     arrive(m, who);
     find_drag(m, who);
-    int target = h->over, click = clicked(m, who);
+    int target = h->over, click = clicked(m, who, IKV_KIND_POINTER_UP);
     ikv_verdict verdict = tell_of(m, who, IKV_KIND_POINTER_UP, target);
     if (h->dragging != NOBODY || h->beneath != NOBODY) {
         drag_moved(m, who);
@@ -525,6 +556,7 @@ static void away(model *m, int who, uint32_t kind, bool was_down)
         h->slot = NOBODY;
     if (was_down && h->buttons == 0) {
         pass_end(m, who, kind, NOBODY);
+        gesture_lost(m, who);
         drag_ended(m, who, false);
     }
     if (h->buttons == 0)
@@ -583,6 +615,11 @@ static bool is_blurred(const model *m, int who)
     return m->hands[who].known && m->hands[who].view == m->blurred;
 }
 
+static bool is_unplugged(const model *m, int who)
+{
+    return m->hands[who].known && device_of(who) == m->unplugged;
+}
+
 /* MODAL2. */
 static bool is_to_cancel(const model *m, int who)
 {
@@ -615,18 +652,20 @@ static void release_all(model *m, const input *what)
     bool blurs = what->kind == BLURS;
     int who;
     m->blurred = what->view;
+    m->unplugged = device_of(what->hand);
     for (int i = 0; i < HANDS; i++)
         if (m->hands[i].spent != 0 &&
-            (blurs ? m->hands[i].view == what->view : i == what->hand)) {
+            (blurs ? is_blurred(m, i) : is_unplugged(m, i))) {
             m->hands[i].spent = 0;
             if (is_touch(i) && m->hands[i].buttons == 0)
                 forget(m, i);
         }
-    while (blurs && (who = next_down(m, is_blurred)) != NOBODY)
-        end_hand(m, who, false);
-    if (!blurs && m->hands[what->hand].known)
-        end_hand(m, what->hand, true);
-    tell_system(m, m->s.seats[what->hand],
+    while ((who = next_down(m, blurs ? is_blurred : is_unplugged)) != NOBODY)
+        end_hand(m, who, !blurs);
+    for (int i = 0; i < HANDS; i++)
+        if (!blurs && is_unplugged(m, i))
+            end_hand(m, i, true);
+    tell_system(m, m->s.seats[device_of(what->hand)],
                 blurs ? IKV_KIND_WINDOW_BLUR : IKV_KIND_DEVICE_REMOVE, ROOT,
                 NOBODY, 0);
 }
@@ -634,7 +673,9 @@ static void release_all(model *m, const input *what)
 /* L10: what is down is the new seat's; what is modal for it may shut it out. */
 static void reseat(model *m, const input *what)
 {
-    m->hands[what->hand].seat = what->seat;
+    for (int i = 0; i < HANDS; i++)
+        if (device_of(i) == device_of(what->hand))
+            m->hands[i].seat = what->seat;
     if (modal_of(m, what->seat) != NOBODY)
         m->cancels_outside[what->seat] = true;
     m->tested = 0;
@@ -698,7 +739,7 @@ static void meet(model *m, int who)
             taken = taken || (m->hands[i].known && m->hands[i].place == place);
     }
     m->hands[who] = (hand){.known = true,
-                           .seat = m->s.seats[who],
+                           .seat = m->s.seats[device_of(who)],
                            .primary = primary,
                            .place = place,
                            .over = NOBODY,
@@ -780,7 +821,7 @@ static void take_wheel(model *m, const input *what)
     hand *h = &m->hands[what->hand];
     hand at = {.captured = NOBODY,
                .view = what->view,
-               .seat = m->s.seats[what->hand],
+               .seat = m->s.seats[device_of(what->hand)],
                .x = what->x,
                .y = what->y};
     if (is_out_of_view(&at))

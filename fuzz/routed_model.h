@@ -30,10 +30,24 @@ typedef struct hand {
 } hand;
 
 typedef struct last_click {
-    int count;
+    int count, device;
     uint64_t time_ms;
     float x, y;
 } last_click;
+
+typedef struct finger_pair {
+    bool used, pinching, may_tap, lifted;
+    int fingers[2], ids[2]; /* lifted: the one that is down, twice */
+    int target;
+    uint64_t tap_until_ms;
+    float begin[2], last[2]; /* from the first finger to the second */
+    float begin_middle[2], middle[2], rotation;
+} finger_pair;
+
+enum {
+    PAIRS = HANDS,
+    CLICKS = 8
+};
 
 typedef struct modal {
     int target, focus_before;
@@ -43,10 +57,13 @@ typedef struct modal {
 struct model {
     side s; /* first */
     hand hands[HANDS];
-    last_click clicks[HANDS];
+    last_click clicks[CLICKS]; /* the oldest gives way */
+    uint32_t click_count;
+    finger_pair pairs[PAIRS];
     modal modals[IKV_MODAL_LIMIT];
     int modal_count, focused[SEATS];
     uint32_t turns, blurred;       /* the view that has lost the keys */
+    int unplugged;                 /* a device */
     uint64_t tested, focus_tested; /* of which revision of the boxes */
     bool routing, cancels[SEATS], cancels_outside[SEATS];
     uint64_t now_ms;
@@ -70,7 +87,20 @@ void check_focus(model *m);
 ikv_status model_focus(side *s, uint32_t seat, int target);
 ikv_status model_set_modal(side *s, uint32_t seat, int target);
 
+/* routed_gestures.c */
+void gesture_pressed(model *m, int who);
+void gesture_moved(model *m, int who);
+/* Whether its release may be half a tap of two. */
+bool gesture_may_tap(model *m, int who, uint32_t kind);
+/* True if both have tapped now. */
+bool gesture_ended(model *m, int who, uint32_t kind, finger_pair *tapped);
+void gesture_tapped(model *m, int who, const finger_pair *tapped);
+/* It is captured by another, or was left out of the view. */
+void gesture_lost(model *m, int who);
+
 /* routed_model.c: MODAL2. */
 void cancel_now(model *m);
+/* The nearest that holds both; NOBODY if one is gone. */
+int common_of(const model *m, int a, int b);
 
 #endif

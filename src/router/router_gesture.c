@@ -109,7 +109,9 @@ static bool is_single(const ikv_router *r, const pointer *p)
     return pair == NULL || pair->lifted;
 }
 
-/* A second finger of the device goes down while a first one is. */
+/* A second finger of the device goes down while a first one is: of several the
+ * one that went down last. One that pressed nothing, out of the view, or what
+ * is gone by now, is in nobody's way. */
 void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
                           const ikv_event *event)
 {
@@ -120,7 +122,9 @@ void ikvi_gesture_pressed(ikv_router *r, const pointer *p,
         const pointer *other = pointer_at(r, i);
         if (other != p && other->used && other->type == IKV_TOUCH &&
             other->buttons != 0 && other->device == p->device &&
-            other->view == p->view && is_single(r, other))
+            other->view == p->view && is_single(r, other) &&
+            ikvi_router_alive(r, other->pressed) &&
+            (first == NULL || other->press_number > first->press_number))
             first = other;
     }
     if (first == NULL)

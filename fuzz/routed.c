@@ -485,6 +485,22 @@ static bool is_near(float a, float b)
     return a - b <= most && b - a <= most;
 }
 
+static void tell_difference(const told *router, const told *rules)
+{
+    const told *both[] = {router, rules};
+    for (int i = 0; i < 2; i++) {
+        const told *t = both[i];
+        fprintf(stderr,
+                "%s, the %uth: kind %u hand %d at %d related %d buttons %d/%u "
+                "flags %u view %u seat %u number %d, at %g, %g moved %g, %g "
+                "scale %g turned %g\n",
+                i == 0 ? "the router" : "the model", seen, t->kind, t->hand,
+                t->target, t->related, t->button, t->buttons, t->flags, t->view,
+                t->seat, t->number, (double)t->x, (double)t->y, (double)t->dx,
+                (double)t->dy, (double)t->scale, (double)t->rotation);
+    }
+}
+
 static void check(side *s, const told *what)
 {
     (void)s;
@@ -503,17 +519,7 @@ static void check(side *s, const told *what)
         is_near(what->dy, other->dy) && is_near(what->scale, other->scale) &&
         is_near(what->rotation, other->rotation);
     if (!same)
-        fprintf(
-            stderr,
-            "the %uth: kind %u hand %d at %d related %d buttons %d/%u flags "
-            "%u view %u seat %u number %d, but the model says kind %u hand %d "
-            "at %d "
-            "related %d buttons %d/%u flags %u view %u seat %u number %d\n",
-            seen, other->kind, other->hand, other->target, other->related,
-            other->button, other->buttons, other->flags, other->view,
-            other->seat, other->number, what->kind, what->hand, what->target,
-            what->related, what->button, what->buttons, what->flags, what->view,
-            what->seat, what->number);
+        tell_difference(other, what);
     MUST(same);
 }
 

@@ -120,9 +120,11 @@ void gesture_moved(model *m, int who)
         }
     } else {
         const float *last = pair->last;
-        /* Half a turn is one to the right: no zero with a sign. */
-        float across = last[0] * v[1] - last[1] * v[0] + 0.0f;
-        pair->rotation += atan2f(across, last[0] * v[0] + last[1] * v[1]);
+        /* Half a turn is one to the right, and to one place none: no zeros with
+         * a sign. */
+        float across = last[0] * v[1] - last[1] * v[0] + 0.0f,
+              along = last[0] * v[0] + last[1] * v[1] + 0.0f;
+        pair->rotation += atan2f(across, along);
         scale = length_of(v) / length_of(pair->begin);
     }
     memcpy(pair->last, v, sizeof v);

@@ -524,7 +524,7 @@ static void check(side *s, const told *what)
 }
 
 /* What is done next, which makes sense more often than not. */
-static input next_input(side *s, uint64_t *now_ms)
+static input next_input(side *s, uint64_t *now_ms, float places[HANDS][2])
 {
     static const uint32_t of_system[] = {BLURS,       UNPLUGS, CANCELS_ALL,
                                          SETS_MODAL,  FOCUSES, RESEATS,
@@ -544,6 +544,12 @@ static input next_input(side *s, uint64_t *now_ms)
     i.time_ms = *now_ms;
     i.x = (float)(take_byte(s) % 120) - 10;
     i.y = (float)(take_byte(s) % 120) - 10;
+    if (which / 4 % 2 == 1) { /* it stays where it was: taps, clicks */
+        i.x = places[i.hand][0];
+        i.y = places[i.hand][1];
+    }
+    places[i.hand][0] = i.x;
+    places[i.hand][1] = i.y;
     if (what >= 231) {
         uint32_t n = what - 231; /* to 24 */
         i.kind = of_system[n < 1    ? 0
@@ -567,13 +573,14 @@ static void play(side *s, const uint8_t *data, size_t size,
                  void (*take)(side *s, const input *what))
 {
     uint64_t now_ms = 0;
+    float places[HANDS][2] = {{0}};
     s->at = data;
     s->end = data + size;
     for (int i = 0; i < DEVICES; i++)
         s->seats[i] = (uint32_t)i % SEATS;
     make_boxes(s);
     for (uint32_t n = 0; n < INPUTS && s->at < s->end; n++) {
-        input what = next_input(s, &now_ms);
+        input what = next_input(s, &now_ms, places);
         if (what.changes)
             change_box(s);
         if (what.kind == RESEATS)

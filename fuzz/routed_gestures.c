@@ -98,12 +98,32 @@ void gesture_pressed(model *m, int who)
     memcpy(pair->begin_middle, pair->middle, sizeof pair->middle);
 }
 
+static void end_pair(model *m, finger_pair *pair, int who)
+{
+    finger_pair ended = *pair;
+    uint32_t flags = m->flags;
+    pair->used = false;
+    if (!ended.pinching)
+        return;
+    if (ended.target == NOBODY) {
+        ended.target = ROOT;
+        m->flags |= IKV_SYNTHETIC;
+    }
+    tell_gesture(m, &ended, who, IKV_KIND_GESTURE_PINCH_END, ended.middle,
+                 length_of(ended.last) / length_of(ended.begin));
+    m->flags = flags;
+}
+
 void gesture_moved(model *m, int who)
 {
     finger_pair *pair = pair_of(m, who);
     float v[2], middle[2], scale = 1;
     if (pair == NULL || pair->lifted)
         return;
+    if (pair->target == NOBODY) {
+        end_pair(m, pair, who);
+        return;
+    }
     span_of(m, pair, v, middle);
     bool begins = !pair->pinching;
     if (begins && !is_beyond(v, pair->begin) &&
@@ -133,15 +153,6 @@ void gesture_moved(model *m, int who)
     tell_gesture(m, &sent, who,
                  begins ? IKV_KIND_GESTURE_PINCH_START : IKV_KIND_GESTURE_PINCH,
                  middle, scale);
-}
-
-static void end_pair(model *m, finger_pair *pair, int who)
-{
-    finger_pair ended = *pair;
-    pair->used = false;
-    if (ended.pinching)
-        tell_gesture(m, &ended, who, IKV_KIND_GESTURE_PINCH_END, ended.middle,
-                     length_of(ended.last) / length_of(ended.begin));
 }
 
 bool gesture_may_tap(model *m, int who, uint32_t kind)
@@ -186,4 +197,13 @@ void gesture_lost(model *m, int who)
     m->flags |= IKV_SYNTHETIC;
     end_pair(m, pair, who);
     m->flags = flags;
+}
+
+void gesture_removed(model *m, int target)
+{
+    for (int i = 0; i < PAIRS; i++)
+        if (m->pairs[i].target == target) {
+            m->pairs[i].used &= m->pairs[i].pinching;
+            m->pairs[i].target = NOBODY;
+        }
 }

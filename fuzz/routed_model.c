@@ -955,6 +955,7 @@ static void removed(side *s, int number, int former)
         h->slot = h->slot == number ? NOBODY : h->slot;
         h->pressed = h->pressed == number ? NOBODY : h->pressed;
     }
+    gesture_removed(m, number);
     for (uint32_t seat = 0; seat < SEATS; seat++)
         if (m->focused[seat] == number) {
             m->focused[seat] = NOBODY;

@@ -97,6 +97,8 @@ bool gesture_ended(model *m, int who, uint32_t kind, finger_pair *tapped);
 void gesture_tapped(model *m, int who, const finger_pair *tapped);
 /* It is captured by another, or was left out of the view. */
 void gesture_lost(model *m, int who);
+/* Nobody hears of it yet. */
+void gesture_removed(model *m, int target);
 
 /* routed_model.c: MODAL2. */
 void cancel_now(model *m);

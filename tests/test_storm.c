@@ -79,7 +79,9 @@ static void gone(void *user, ikv_target target, ikv_target former)
             t->over.bits = 0;
         if (t->captured.bits == target.bits) /* told to the root, if at all */
             t->captured = ikv_bus_root(now->k.bus);
-        ikv_target *others[] = {&t->dragged, &t->onto, &t->from, &t->pinches};
+        if (t->pinches.bits == target.bits) /* its end, likewise */
+            t->pinches = ikv_bus_root(now->k.bus);
+        ikv_target *others[] = {&t->dragged, &t->onto, &t->from};
         for (size_t k = 0; k < ROWS(others); k++)
             if (others[k]->bits == target.bits)
                 others[k]->bits = 0;

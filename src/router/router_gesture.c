@@ -159,12 +159,34 @@ static bool beyond(const float a[2], const float b[2], float slop)
     return dx * dx + dy * dy > slop * slop;
 }
 
+/* Ends a pair that pinches; one that does not is forgotten. GONE2: what is gone
+ * can't be told, so the root is. */
+static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
+{
+    finger_pair ended = *pair;
+    ikv_event end = *event;
+    IKVI_CHECK(pair->used);
+    pair->used = false;
+    if (!ended.pinching)
+        return;
+    if (ended.target.bits == 0) {
+        ended.target = root_of(r);
+        end.flags |= IKV_SYNTHETIC;
+    }
+    send_gesture(r, &ended, IKV_KIND_GESTURE_PINCH_END, &end, ended.middle,
+                 span_length(r, ended.last) / span_length(r, ended.begin));
+}
+
 void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
 {
     finger_pair *pair = pair_of(r, p);
     float v[2], middle[2];
     if (pair == NULL || pair->lifted || !span_of(r, pair, v, middle))
         return;
+    if (pair->target.bits == 0) {
+        end_pair(r, pair, event);
+        return;
+    }
     if (!pair->pinching) {
         if (!beyond(v, pair->begin, r->slop) &&
             !beyond(middle, pair->begin_middle, r->slop))
@@ -186,17 +208,6 @@ void ikvi_gesture_moved(ikv_router *r, const pointer *p, const ikv_event *event)
     finger_pair sent = *pair; /* a handler may end it */
     memcpy(pair->middle, middle, sizeof middle);
     send_gesture(r, &sent, IKV_KIND_GESTURE_PINCH, event, middle, scale);
-}
-
-/* Ends a pair that pinches; one that does not is forgotten. */
-static void end_pair(ikv_router *r, finger_pair *pair, const ikv_event *event)
-{
-    finger_pair ended = *pair;
-    IKVI_CHECK(pair->used);
-    pair->used = false;
-    if (ended.pinching)
-        send_gesture(r, &ended, IKV_KIND_GESTURE_PINCH_END, event, ended.middle,
-                     span_length(r, ended.last) / span_length(r, ended.begin));
 }
 
 bool ikvi_gesture_may_tap(const ikv_router *r, const pointer *p,
@@ -248,4 +259,16 @@ void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event)
     ikv_event end = *event;
     end.flags |= IKV_SYNTHETIC;
     end_pair(r, pair, &end);
+}
+
+/* GONE2: the end of a pinch is told with the next event of either finger. */
+void ikvi_gesture_removed(ikv_router *r, ikv_target target)
+{
+    for (uint32_t i = 0; i < r->pair_room; i++) {
+        finger_pair *pair = finger_pair_at(r, i);
+        if (pair->used && same(pair->target, target)) {
+            pair->used = pair->pinching;
+            pair->target = (ikv_target){0};
+        }
+    }
 }

@@ -116,8 +116,8 @@ typedef struct finger_pair {
     bool may_tap;
     bool lifted; /* one of them, and `first` is the other */
     uint16_t device, first, second;
-    uint16_t ids[2]; /* both, also when one is lifted */
-    ikv_target target;
+    uint16_t ids[2];   /* both, also when one is lifted */
+    ikv_target target; /* none: it is gone; the end is untold (GONE2) */
     uint64_t tap_until_ns;
     float begin[2], last[2]; /* from the first finger to the second */
     float begin_middle[2], middle[2];
@@ -343,6 +343,7 @@ bool ikvi_gesture_ended(ikv_router *r, const pointer *p, const ikv_event *event,
 void ikvi_gesture_tapped(ikv_router *r, const finger_pair *tapped,
                          const ikv_event *event);
 void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event);
+void ikvi_gesture_removed(ikv_router *r, ikv_target target);
 
 /* router_drag.c */
 void ikvi_drag_moved(ikv_router *r, pointer *p, const ikv_event *cause);

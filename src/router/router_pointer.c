@@ -854,5 +854,6 @@ void ikv_router_removed(ikv_router *router, ikv_target target,
         if (pointer_at(router, i)->used)
             forget_target(pointer_at(router, i), target, former_parent);
     forget_drag(&router->s.foreign.drag, target);
+    ikvi_gesture_removed(router, target);
     ikvi_router_unfocus(router, target);
 }

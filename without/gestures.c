@@ -38,3 +38,8 @@ void ikvi_gesture_lost(ikv_router *r, const pointer *p, const ikv_event *event)
 {
     (void)r, (void)p, (void)event;
 }
+
+void ikvi_gesture_removed(ikv_router *r, ikv_target target)
+{
+    (void)r, (void)target;
+}

@@ -67,7 +67,8 @@ const char *ikvi_name_of_number(const void *user, const ikv_field *field,
 /* ---------------------------------------------------------- binary tapes -- */
 
 enum {
-    EVENT_FIELDS = 48 /* of a kind, the header's included */
+    EVENT_FIELDS = 48, /* of a kind, the header's included */
+    EVENT_WORDS = sizeof(ikv_event) / 8
 };
 
 /* What an event's bits say behind those of its fields: parts of its intake. */
@@ -91,6 +92,18 @@ static inline uint32_t ikvi_bits_in(uint64_t mask)
     for (; mask != 0; mask &= mask - 1)
         count++;
     return count;
+}
+
+/* The number of the lowest bit of a mask that has one: by a multiplier whose
+ * upper six bits are others for each place it is shifted to. */
+static inline uint32_t ikvi_lowest_bit(uint64_t mask)
+{
+    static const uint8_t places[64] = {
+        0,  1,  48, 2,  57, 49, 28, 3,  61, 58, 50, 42, 38, 29, 17, 4,
+        62, 55, 59, 36, 53, 51, 43, 22, 45, 39, 33, 30, 24, 18, 12, 5,
+        63, 47, 56, 27, 60, 41, 37, 16, 54, 35, 52, 21, 44, 32, 23, 11,
+        46, 26, 40, 15, 34, 20, 31, 10, 25, 14, 19, 9,  13, 8,  7,  6};
+    return places[((mask & (~mask + 1)) * UINT64_C(0x03f79d71b4cb0a89)) >> 58];
 }
 
 typedef struct binary_reader binary_reader;
@@ -261,8 +274,8 @@ void ikvi_write_event(json_writer *w, const ikv_event *event,
 
 /* Where the fields of a kind lie in an event, counted in 8 bytes. */
 typedef struct field_places {
-    uint64_t bytes[EVENT_FIELDS]; /* of its word that are a field's */
-    uint8_t word[EVENT_FIELDS];
+    uint64_t bytes[EVENT_FIELDS];  /* of its word that are a field's */
+    uint64_t in_word[EVENT_WORDS]; /* a bit for each field that lies there */
     uint32_t count;
     uint64_t anywhere; /* texts, and values of any type */
 } field_places;

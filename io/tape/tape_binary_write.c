@@ -23,7 +23,7 @@ const char *const ikvi_binary_marks[BINARY_MARKS] = {
 
 typedef struct binary_field {
     const ikv_field *field;
-    bool plain; /* a number, in a float or a double */
+    bool is_single;
 } binary_field;
 
 struct binary_writer {
@@ -154,17 +154,23 @@ static bool fits_half(float number)
 }
 
 /* In the shortest width that is exact. */
-static void put_real(binary_writer *w, double number)
+static void put_single(binary_writer *w, float number)
 {
     unsigned char *to = room(w);
+    w->used += fits_half(number) ? cbor_encode_half(number, to, LONGEST)
+                                 : cbor_encode_single(number, to, LONGEST);
+}
+
+static void put_real(binary_writer *w, double number)
+{
     float single = (float)number;
     double back = (double)single;
-    if (back != number)
-        w->used += cbor_encode_double(number, to, LONGEST);
-    else if (fits_half(single))
-        w->used += cbor_encode_half(single, to, LONGEST);
-    else
-        w->used += cbor_encode_single(single, to, LONGEST);
+    if (back == number) {
+        put_single(w, single);
+        return;
+    }
+    unsigned char *to = room(w);
+    w->used += cbor_encode_double(number, to, LONGEST);
 }
 
 /* -------------------------------------------------------------- objects -- */
@@ -257,8 +263,7 @@ static void learn_field(binary_writer *w, const ikv_field *field)
 {
     ikvi_places_add(&w->places, field);
     w->fields[w->field_count++] = (binary_field){
-        .field = field,
-        .plain = field->type == IKV_TYPE_F32 || field->type == IKV_TYPE_F64};
+        .field = field, .is_single = field->type == IKV_TYPE_F32};
 }
 
 static void learn_kind(binary_writer *w, const ikv_kind_info *info)
@@ -353,11 +358,13 @@ static void put_field(binary_writer *w, const binary_field *f,
                       const void *user)
 {
     uint32_t length = 0;
-    ikv_value value = ikv_field_get(f->field, event);
-    if (f->plain) {
-        put_real(w, value.bits.number);
+    if (f->is_single) {
+        float number;
+        memcpy(&number, (const char *)event + f->field->offset, sizeof number);
+        put_single(w, number);
         return;
     }
+    ikv_value value = ikv_field_get(f->field, event);
     const char *text = ikv_field_text(f->field, event, &length);
     bool is_target = value.type == IKV_VALUE_TARGET;
     uint32_t bits =
@@ -396,16 +403,15 @@ void ikvi_binary_write_event(binary_writer *w, const ikv_event *event,
         describe_kind(w, info);
     uint64_t marks = marks_of(event, intake);
     uint64_t mask = ikvi_places_compare(&w->places, event, &w->blank);
-    for (uint32_t i = 0; w->places.anywhere >> i != 0; i++)
-        if ((w->places.anywhere >> i & 1) && !differs(w, &w->fields[i], event))
-            mask &= ~((uint64_t)1 << i);
+    for (uint64_t left = w->places.anywhere; left != 0; left &= left - 1)
+        if (!differs(w, &w->fields[ikvi_lowest_bit(left)], event))
+            mask &= ~(left & (~left + 1));
     put_array(w, 3 + ikvi_bits_in(mask) + ikvi_bits_in(marks));
     put_uint(w, w->index[info->kind] - 1u);
     put_integer(w, (int64_t)(event->time_ns - w->time_ns));
     put_uint(w, mask | marks << w->field_count);
     w->time_ns = event->time_ns;
-    for (uint32_t i = 0; mask >> i != 0; i++)
-        if (mask >> i & 1)
-            put_field(w, &w->fields[i], event, name, user);
+    for (uint64_t left = mask; left != 0; left &= left - 1)
+        put_field(w, &w->fields[ikvi_lowest_bit(left)], event, name, user);
     put_marks(w, marks, event, intake);
 }

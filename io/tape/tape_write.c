@@ -102,22 +102,26 @@ void ikvi_places_add(field_places *places, const ikv_field *field)
     /* No number lies in two words. */
     memset(bytes + field->offset % 8, 0xff, size);
     memcpy(&places->bytes[index], bytes, sizeof bytes);
-    places->word[index] = (uint8_t)(field->offset / 8);
+    places->in_word[field->offset / 8] |= (uint64_t)(size > 0) << index;
     places->anywhere |= (uint64_t)(size == 0) << index;
 }
 
 uint64_t ikvi_places_compare(const field_places *places, const ikv_event *a,
                              const ikv_event *b)
 {
-    uint64_t one[sizeof *a / 8], other[sizeof *a / 8];
+    uint64_t one[EVENT_WORDS], other[EVENT_WORDS];
     uint64_t found = places->anywhere;
     memcpy(one, a, sizeof one);
     memcpy(other, b, sizeof other);
-    for (uint32_t i = 0; i < sizeof *a / 8; i++)
-        one[i] ^= other[i];
-    for (uint32_t i = 0; i < places->count; i++)
-        found |= (uint64_t)((one[places->word[i]] & places->bytes[i]) != 0)
-                 << i;
+    for (uint32_t i = 0; i < EVENT_WORDS; i++) {
+        uint64_t differs = one[i] ^ other[i];
+        /* Most words are as they are in most events. */
+        uint64_t left = differs != 0 ? places->in_word[i] : 0;
+        for (; left != 0; left &= left - 1) {
+            uint32_t field = ikvi_lowest_bit(left);
+            found |= (uint64_t)((differs & places->bytes[field]) != 0) << field;
+        }
+    }
     return found;
 }
 
@@ -132,6 +136,7 @@ enum {
 /* How a field's value is written. */
 enum {
     WRITE_NUMBER,
+    WRITE_SINGLE,
     WRITE_NAMED,
     WRITE_MASK,
     WRITE_BOOL,
@@ -141,7 +146,10 @@ enum {
 typedef struct plain_field {
     const ikv_field *field;
     uint8_t how, length;
-    char prefix[PREFIX];
+    /* The last value that has names, and its text: mostly the next one's. */
+    uint8_t text_length;
+    uint64_t value;
+    char prefix[PREFIX], text[FIELD_BYTES - PREFIX];
 } plain_field;
 
 struct plain_writer {
@@ -172,7 +180,7 @@ static uint8_t how_written(const ikv_field *field)
     if (field->type == IKV_TYPE_BOOL)
         return WRITE_BOOL;
     if (field->set == IKV_SET_NONE)
-        return WRITE_NUMBER;
+        return field->type == IKV_TYPE_F32 ? WRITE_SINGLE : WRITE_NUMBER;
     return ikvi_json_is_mask(field) ? WRITE_MASK : WRITE_NAMED;
 }
 
@@ -255,24 +263,49 @@ static char *put_mask(char *to, const ikv_field *field, uint64_t mask)
     return to;
 }
 
-/* The place after the value, NULL if it is not plain. */
-static char *put_value(char *to, const plain_field *f, ikv_value value)
+/* A value by its name, or the number of what has none. */
+static char *put_name(char *to, const ikv_field *field, uint64_t value)
 {
-    char name[8];
-    const ikv_field *field = f->field;
-    uint64_t bits = (uint64_t)value.bits.integer;
-    if (f->how == WRITE_MASK)
-        return put_mask(to, field, bits);
-    if (f->how == WRITE_NAMED) {
-        const char *text = ikvi_json_value_name(field, bits, name);
-        if (text != NULL)
-            return put_text(to, text);
-    } else if (f->how == WRITE_BOOL) {
-        return put(to, value.bits.boolean ? "true" : "false");
-    } else if (f->how == WRITE_NOT ||
-               (field->type == IKV_TYPE_U64 && value.bits.integer < 0)) {
-        return NULL;
+    char buffer[8];
+    const char *name = ikvi_json_value_name(field, value, buffer);
+    return name != NULL ? put_text(to, name)
+                        : to + ikvi_integer_text((int64_t)value, to);
+}
+
+static char *put_named(char *to, plain_field *f, uint64_t value)
+{
+    if (f->text_length == 0 || f->value != value) {
+        const char *end = f->how == WRITE_MASK
+                              ? put_mask(f->text, f->field, value)
+                              : put_name(f->text, f->field, value);
+        f->value = value;
+        f->text_length = end != NULL ? (uint8_t)(end - f->text) : 0;
     }
+    if (f->text_length == 0)
+        return NULL;
+    memcpy(to, f->text, f->text_length);
+    return to + f->text_length;
+}
+
+/* The place after the value, NULL if it is not plain. */
+static char *put_value(char *to, plain_field *f, const ikv_event *event)
+{
+    const ikv_field *field = f->field;
+    if (f->how == WRITE_SINGLE) {
+        float number;
+        memcpy(&number, (const char *)event + field->offset, sizeof number);
+        size_t length = ikvi_number_text((double)number, true, to);
+        return length > 0 ? to + length : NULL;
+    }
+    ikv_value value = ikv_field_get(field, event);
+    uint64_t bits = (uint64_t)value.bits.integer;
+    if (f->how == WRITE_NAMED || f->how == WRITE_MASK)
+        return put_named(to, f, bits);
+    if (f->how == WRITE_BOOL)
+        return put(to, value.bits.boolean ? "true" : "false");
+    if (f->how == WRITE_NOT ||
+        (field->type == IKV_TYPE_U64 && value.bits.integer < 0))
+        return NULL;
     size_t length = value.type == IKV_VALUE_INTEGER
                         ? ikvi_integer_text(value.bits.integer, to)
                         : ikvi_number_text(value.bits.number,
@@ -292,19 +325,17 @@ const char *ikvi_plain_line(plain_writer *p, const ikv_event *event,
     uint64_t changed = ikvi_places_compare(&p->places, event, &p->blank);
     char *to = put(p->line, "{\"t\":");
     to += ikv_time_format(event->time_ns, to);
-    memcpy(to, p->kind, p->kind_length);
+    memcpy(to, p->kind, KIND_BYTES);
     to += p->kind_length;
     if (intake->due_ns != event->time_ns) {
         to = put(to, ",\"due\":");
         to += ikv_time_format(intake->due_ns, to);
     }
-    for (uint32_t i = 0; changed >> i != 0; i++) {
-        const plain_field *f = &p->fields[i];
-        if ((changed >> i & 1) == 0)
-            continue;
-        ikv_value value = ikv_field_get(f->field, event);
-        memcpy(to, f->prefix, f->length);
-        to = put_value(to + f->length, f, value);
+    for (; changed != 0; changed &= changed - 1) {
+        plain_field *f = &p->fields[ikvi_lowest_bit(changed)];
+        /* All of it: a copy whose size is known needs no call. */
+        memcpy(to, f->prefix, PREFIX);
+        to = put_value(to + f->length, f, event);
         if (to == NULL)
             return NULL;
     }

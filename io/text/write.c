@@ -159,7 +159,9 @@ size_t ikvi_number_text(double value, bool is_float, char *text)
         memcpy(text, "-0.0", 5);
         return 4;
     }
-    return value == floor(value) && fabs(value) < 1e15
+    /* Below 2^24 a float's shortest digits are all that a whole one has. */
+    double most = is_float ? 16777216 : 0;
+    return fabs(value) >= most && value == floor(value) && fabs(value) < 1e15
                ? ikvi_integer_text((int64_t)value, text)
                : ikv_number_format(value, is_float, text);
 }

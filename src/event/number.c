@@ -219,16 +219,15 @@ static decimal shortest_float(binary b)
     uint32_t least = low + !even, most = high - !even;
     uint32_t digits = value / 4;
     IKVI_CHECK(shift >= 1 && shift <= 4);
-    if (digits >= 10) {
-        uint32_t tens = digits / 10;
-        bool under = least <= 40 * tens, over = 40 * tens + 40 <= most;
-        if (under != over)
-            return (decimal){tens + over, k + 1};
-    }
+    uint32_t tens = digits / 10;
+    bool under_tens = least <= 40 * tens, over_tens = 40 * tens + 40 <= most;
+    bool in_tens = tens > 0 && under_tens != over_tens;
     bool under = least <= 4 * digits, over = 4 * digits + 4 <= most;
-    if (under == over) /* both would do: the nearer one */
-        over = value >= 4 * digits + 2;
-    return (decimal){digits + over, k};
+    bool nearer = value >= 4 * digits + 2; /* where both would do */
+    over = (over & !under) | (nearer & (over == under));
+    /* Both are made: which it is can't be guessed, and a wrong guess takes as
+     * long as the rest. */
+    return (decimal){in_tens ? tens + over_tens : digits + over, k + in_tens};
 }
 
 /* ------------------------------------------------------------ of doubles -- */
@@ -325,38 +324,83 @@ static bool short_decimal(double value, decimal *d)
 }
 
 enum {
+    TEN = 10,    /* digits of a number of 32 bits */
     DIGITS = 20, /* of a number of 64 bits */
     PRINTED = 32 /* characters, the zero's included */
 };
 
-/* The digits of a number up to the end of `digits`, without zeros at their end,
- * which the exponent counts; how many they are. Divisions of 32 bits are several
- * times as fast. */
-static int print_digits(decimal *d, char *digits)
+/* The digits of a number up to the end of `digits`; how many they are. Divisions
+ * of 32 bits are several times as fast, and two digits at once half of them. */
+static int print_digits(uint64_t number, char *digits)
 {
     int at = DIGITS;
-    uint64_t number = d->number;
-    while (number % 10 == 0 && number != 0) {
-        number /= 10;
-        d->exponent++;
-    }
     for (; number > UINT32_MAX; number /= 10)
         digits[--at] = (char)('0' + number % 10);
     uint32_t rest = (uint32_t)number;
-    do {
-        digits[--at] = (char)('0' + rest % 10);
-        rest /= 10;
-    } while (rest != 0);
+    for (; rest >= 10; rest /= 100) {
+        uint32_t pair = rest % 100;
+        digits[--at] = (char)('0' + pair % 10);
+        digits[--at] = (char)('0' + pair / 10);
+    }
+    if (rest > 0 || at == DIGITS)
+        digits[--at] = (char)('0' + rest);
     return DIGITS - at;
 }
 
+/* How many digits a number has. */
+static int count_digits(uint32_t n)
+{
+    return 1 + (n >= 10) + (n >= 100) + (n >= 1000) + (n >= 10000) +
+           (n >= 100000) + (n >= 1000000) + (n >= 10000000) + (n >= 100000000) +
+           (n >= 1000000000);
+}
+
+/* How many zeros are at its end; it is not 0. */
+static int count_zeros(uint32_t n)
+{
+    return (n % 10 == 0) + (n % 100 == 0) + (n % 1000 == 0) + (n % 10000 == 0) +
+           (n % 100000 == 0) + (n % 1000000 == 0) + (n % 10000000 == 0) +
+           (n % 100000000 == 0) + (n % 1000000000 == 0);
+}
+
+/* A number of 32 bits of which `point` digits are before the point, at least one
+ * and at most all. The same steps and copies whatever the number: a branch that
+ * is guessed wrong takes as long as a third of them. */
+static char *print_usual(char *to, uint32_t number, int count, int point)
+{
+    char digits[2 * TEN] = {0};
+    const char *from = digits + TEN - count;
+    int decimals = count - point - count_zeros(number);
+    bool has_decimals = decimals > 0;
+    IKVI_CHECK(point > 0 && point <= count && count <= TEN);
+    for (int i = TEN - 2; i >= 0; i -= 2, number /= 100) {
+        uint32_t pair = number % 100;
+        digits[i] = (char)('0' + pair / 10);
+        digits[i + 1] = (char)('0' + pair % 10);
+    }
+    memcpy(to, from, TEN);
+    to += point;
+    *to = '.';
+    memcpy(to + 1, from + point, TEN);
+    return to + has_decimals * (decimals + 1);
+}
+
 /* Up to 16 digits before the point and 5 zeros behind it are written out, as
- * people would; beyond that with an exponent. The place after the text. */
+ * people would; beyond that with an exponent. Zeros at the end of the digits are
+ * the exponent's. The place after the text. */
 static char *print_decimal(char *to, decimal d)
 {
     char digits[DIGITS];
-    int count = print_digits(&d, digits), point = count + d.exponent;
+    if (d.number > 0 && d.number <= UINT32_MAX && d.exponent <= 0) {
+        int all = count_digits((uint32_t)d.number);
+        if (all + d.exponent > 0)
+            return print_usual(to, (uint32_t)d.number, all, all + d.exponent);
+    }
+    int count = print_digits(d.number, digits);
     const char *from = digits + DIGITS - count, *end = digits + DIGITS;
+    for (; count > 1 && end[-1] == '0'; count--, end--)
+        d.exponent++;
+    int point = count + d.exponent;
     if (point > 16 || point < -5) {
         *to++ = *from++;
         if (from < end)
@@ -370,8 +414,11 @@ static char *print_decimal(char *to, decimal d)
     }
     if (point <= 0)
         *to++ = '0';
-    for (int i = 0; i < point; i++)
-        *to++ = from < end ? *from++ : '0';
+    const char *whole = point < count ? from + (point > 0 ? point : 0) : end;
+    while (from < whole)
+        *to++ = *from++;
+    for (int i = count; i < point; i++)
+        *to++ = '0';
     if (from < end)
         *to++ = '.';
     for (int i = point; i < 0; i++)
@@ -384,27 +431,26 @@ static char *print_decimal(char *to, decimal d)
 /* T3. */
 size_t ikv_number_format(double value, bool is_float, char *buffer)
 {
-    ikvi_text text = {buffer, buffer != NULL ? PRINTED : 0, 0};
+    char own[PRINTED], *begin = buffer != NULL ? buffer : own, *to = begin;
     double size = value < 0 ? -value : value;
-    if (value != value) {
-        ikvi_text_add(&text, "nan");
-    } else if (size >
-               (is_float ? 3.4028234663852886e38 : 1.7976931348623157e308)) {
-        ikvi_text_add(&text, value < 0 ? "-inf" : "inf");
-    } else {
-        decimal d = {0, 0};
-        char printed[PRINTED], *to = printed;
-        if (value < 0)
-            *to++ = '-';
-        /* Zero has a digit, and loses its sign only if it is below nothing. */
-        if (is_float && (float)size > 0)
-            d = shortest_float(take_apart(size, true));
-        else if (size > 0 && !short_decimal(size, &d))
-            d = shortest(take_apart(size, false));
-        to = print_decimal(to, d);
-        ikvi_text_bytes(&text, printed, (size_t)(to - printed));
+    double most = is_float ? 3.4028234663852886e38 : 1.7976931348623157e308;
+    if (!(size <= most)) {
+        const char *name = value < 0 ? "-inf" : "inf";
+        ikvi_text text = {begin, PRINTED, 0};
+        ikvi_text_add(&text, value != value ? "nan" : name);
+        return ikvi_text_end(&text);
     }
-    return ikvi_text_end(&text);
+    decimal d = {0, 0};
+    *to = '-';
+    to += value < 0;
+    /* Zero has a digit, and loses its sign only if it is below nothing. */
+    if (is_float && (float)size > 0)
+        d = shortest_float(take_apart(size, true));
+    else if (size > 0 && !short_decimal(size, &d))
+        d = shortest(take_apart(size, false));
+    to = print_decimal(to, d);
+    *to = '\0';
+    return (size_t)(to - begin);
 }
 
 /* In integers: a double has no room for an hour in ns. */

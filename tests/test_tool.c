@@ -439,9 +439,9 @@ START_TEST(long_names)
 END_TEST
 
 /* 47: what fuzzing began with still goes through. */
-static const char *const corpora[] = {"setup",    "tape",     "trace",
-                                      "bindings", "terminal", "image",
-                                      "program",  "played",   "routed"};
+static const char *const corpora[] = {
+    "setup", "tape",    "trace",  "bindings", "terminal",
+    "image", "program", "played", "routed",   "acted"};
 
 START_TEST(corpus_plays)
 {
@@ -689,14 +689,15 @@ END_TEST
 
 /* T1: such games, with hosts and other threads, are told the same when they are
  * played, at another frame rate. OVER1 to OVER7, CAP1 to CAP9, TOUCH1 to TOUCH6,
- * GONE1 to GONE5, CLICK1, HIT4, FOCUS1 to FOCUS4, MODAL1 to MODAL5: whatever comes
- * in, and handlers do, is told as a model of the rules tells it. */
+ * GONE1 to GONE5, CLICK1, HIT4, FOCUS1 to FOCUS4, MODAL1 to MODAL5, A1 to A3, A5, A9:
+ * whatever comes in, and handlers do, is told as a model of the rules tells it. */
 static const struct {
     const char *program;
     int seed, count;
 } made_up_table[] = {{"played", 302, 60}, {"played", 303, 60},
                      {"routed", 1, 500},  {"routed", 2, 500},
-                     {"routed", 3, 500},  {"routed", 4, 500}};
+                     {"routed", 3, 500},  {"routed", 4, 500},
+                     {"acted", 1, 1000},  {"acted", 2, 1000}};
 
 START_TEST(made_up)
 {

@@ -757,8 +757,10 @@ void ikv_actions_step(ikv_actions *actions, uint64_t time_ns)
             continue;
         /* Before it is told: an action held twice over is told once. */
         run->told = a->s.step;
+        uint32_t bits = ikvi_slots_bits(&a->s.action_slots, a, at);
         tell_hold(a, at, seat);
-        run->steps++;
+        /* Unless another one is in its place by now. */
+        run->steps += ikvi_slots_bits(&a->s.action_slots, a, at) == bits;
         if (a->changes != changes)
             nth = 0;
     }

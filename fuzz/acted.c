@@ -76,6 +76,17 @@ const shape shapes[] = {
     {"pad.0+pad.1", false, 2, {{OF_PAD, 0}, {OF_PAD, 1}}},
     {"pad.0|pad.1", true, 2, {{OF_PAD, 0}, {OF_PAD, 1}}},
     {"KeyA|pad.0", true, 2, {A, {OF_PAD, 0}}},
+    {"pad.axis4", false, 1, {{OF_AXIS, 4}}},
+    {"pad.axis4+", false, 1, {{OF_AXIS_PLUS, 4}}},
+    {"Shift+pad.axis4-", false, 2, {SHIFT, {OF_AXIS_MINUS, 4}}},
+    {"pad.axis4-|pad.axis4+", true, 2, {{OF_AXIS_MINUS, 4}, {OF_AXIS_PLUS, 4}}},
+    {"KeyA|pad.axis4+", true, 2, {A, {OF_AXIS_PLUS, 4}}},
+    {"pad.axis4-+KeyA", false, 2, {{OF_AXIS_MINUS, 4}, A}},
+    {"pad.axis1", false, 1, {{OF_AXIS, 1}}},
+    {"pad.left", false, 1, {{OF_STICK, 0}}},
+    {"pad.value0", false, 1, {{OF_VALUE, 0}}},
+    {"pad.value6", false, 1, {{OF_VALUE, 6}}},
+    {"pad.value6|pad.value7", true, 2, {{OF_VALUE, 6}, {OF_VALUE, 7}}},
     {"wheel.up", false, 1, {{OF_WHEEL, 0}}},
     {"Shift+wheel.down", false, 2, {SHIFT, {OF_WHEEL, 1}}},
     {"pointer.click", false, 1, {{OF_CLICK, 0}}}};
@@ -125,7 +136,7 @@ static bool is_same(const told *a, const told *b)
                 a->binding == b->binding && a->time_ns == b->time_ns &&
                 a->cause_ns == b->cause_ns;
     for (int i = 0; i < 3; i++)
-        same = same && numbers[i] > -1e-6f && numbers[i] < 1e-6f;
+        same = same && numbers[i] > -1e-5f && numbers[i] < 1e-5f;
     return same;
 }
 
@@ -334,6 +345,29 @@ static ikv_event pad_event(side *s, uint32_t seat)
     return event;
 }
 
+/* Somewhere between what starts and what ends. */
+static float any_amount(side *s)
+{
+    static const float amounts[] = {0, 0.03f, 0.3f, 0.45f, 0.6f, 1};
+    uint32_t byte = take_byte(s);
+    float amount = amounts[byte % 6];
+    return byte / 6 % 2 == 0 ? amount : -amount;
+}
+
+static ikv_event axis_event(side *s, uint32_t seat)
+{
+    static const uint8_t axes[] = {0, 1, 4, 4};
+    uint32_t which = take_byte(s) % 6;
+    ikv_event event = of_device(
+        s, which < 4 ? IKV_KIND_PAD_AXIS : IKV_KIND_PAD_VALUE, 5, seat);
+    event.pad.pad = (uint8_t)seat;
+    event.pad.index = (uint8_t)(which < 4 ? axes[which] : which + 2);
+    event.pad.value = any_amount(s);
+    if (which >= 4 && event.pad.value < 0)
+        event.pad.value = -event.pad.value;
+    return event;
+}
+
 static ikv_event short_event(side *s, uint32_t seat)
 {
     uint32_t which = take_byte(s) % 3;
@@ -383,7 +417,7 @@ static ikv_event feed_event(side *s, uint32_t seat)
 /* One event, of which several may come before the actions have their say. */
 static bool take_input(side *s)
 {
-    uint32_t which = take_byte(s) % 16, seat = take_byte(s) % SEATS;
+    uint32_t which = take_byte(s) % 20, seat = take_byte(s) % SEATS;
     bool claimed = take_byte(s) % 8 == 0;
     ikv_event event;
     if (which < 8)
@@ -396,6 +430,8 @@ static bool take_input(side *s)
         event = short_event(s, seat);
     else if (which == 14)
         event = loss_event(s, seat);
+    else if (which > 15)
+        event = axis_event(s, seat);
     else
         event = feed_event(s, seat);
     bool lost = which == 14;

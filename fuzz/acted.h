@@ -16,7 +16,9 @@ enum {
     PARTS = 4,
     CODES = 8,
     PAD_BUTTONS = 2,
-    FEEDER = 9 /* a device */
+    PAD_AXES = 5,   /* of which two are the left stick, and the last is none */
+    PAD_VALUES = 8, /* of which the last two are told */
+    FEEDER = 9      /* a device */
 };
 
 /* What a part of a binding is. */
@@ -26,6 +28,11 @@ typedef enum part_type {
     OF_ANY_KEY,
     OF_BUTTON,
     OF_PAD,
+    OF_AXIS,
+    OF_AXIS_PLUS,
+    OF_AXIS_MINUS,
+    OF_STICK, /* 0: the left one */
+    OF_VALUE,
     OF_WHEEL, /* 0: up, 1: down */
     OF_CLICK
 } part_type;

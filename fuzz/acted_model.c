@@ -1,79 +1,11 @@
 /* acted_model.c - the rules of actions (docs/actions.md, A1 to A9) without lists
  * by trigger, places or marks: all bindings are looked at each time.
  */
-#include "acted.h"
+#include "acted_model.h"
 
-enum {
-    HELD = (BINDINGS + ACTIONS) * SEATS,
-    QUEUE = 16,
-    PUSHED = IKV_PUSH_LIMIT,
-    TRIGGERS = 8
-};
+#include <math.h>
 
-/* What holds an action: one of its bindings, or that it is fed. */
-typedef struct holder {
-    bool fed;
-    int number; /* of the binding, or of the action */
-    uint32_t seat;
-} holder;
-
-typedef struct bound {
-    bool there;
-    int leaves; /* how many calls unbind it */
-    int action;
-    const shape *shape;
-    uint32_t born;
-    struct {
-        bool on, tried;
-        float value, x, y;
-        uint32_t device; /* whose button it is */
-    } run[SEATS];
-} bound;
-
-typedef struct game_action {
-    bool there;
-    int leaves; /* how many calls remove it */
-    bool toggles[SEATS];
-    struct {
-        int on; /* how many hold it */
-        bool fed, left_on, told;
-        float fed_x, fed_y, value, x, y;
-        uint32_t fed_device, steps, repeats;
-        int binding;
-        ikv_event cause;
-    } run[SEATS];
-} game_action;
-
-typedef struct model {
-    side s; /* first */
-    bool key[SEATS][CODES], pad[SEATS][PAD_BUTTONS];
-    int button[SEATS];
-    bound bindings[BINDINGS];
-    uint32_t births;
-    game_action actions[ACTIONS];
-    holder held[HELD];
-    int held_count;
-    bool off[SETS][SEATS], fresh[SETS][SEATS];
-    struct {
-        uint32_t set, seat;
-        bool joins;
-    } pushed[PUSHED];
-    int pushed_count;
-    uint64_t after_ns[SEATS], every_ns[SEATS];
-    struct {
-        ikv_event event;
-        bool claimed, release;
-        int life; /* of the action that is fed */
-    } queue[QUEUE];
-    int queue_count;
-    /* Of what goes on now. */
-    bool resolving, synthetic;
-    const ikv_event *pressed; /* is being taken */
-    bool releases;
-    uint64_t time_ns, started, passed_over;
-} model;
-
-static int set_of(int action)
+int set_of(int action)
 {
     return action % SETS;
 }
@@ -86,7 +18,7 @@ static float size_of(float value)
 /* ------------------------------------------------------------------ sets -- */
 
 /* A3: from the top down to what hides the rest. */
-static bool is_on(const model *m, uint32_t set, uint32_t seat)
+bool set_is_on(const model *m, uint32_t set, uint32_t seat)
 {
     for (int i = m->pushed_count - 1; i >= 0; i--) {
         if (m->pushed[i].seat != seat)
@@ -97,17 +29,44 @@ static bool is_on(const model *m, uint32_t set, uint32_t seat)
     return !m->off[set][seat];
 }
 
-static bool action_is_on(const model *m, int number, uint32_t seat)
+bool action_is_on(const model *m, int number, uint32_t seat)
 {
-    return is_on(m, (uint32_t)set_of(number), seat);
+    return set_is_on(m, (uint32_t)set_of(number), seat);
 }
 
 /* ----------------------------------------------------------- what is held -- */
 
-static bool is_down(const model *m, part p, uint32_t seat)
+static float length_of_way(float x, float y)
+{
+    return (float)sqrt((double)x * (double)x + (double)y * (double)y);
+}
+
+/* A stick's axes past its dead zone, along its direction. */
+static void steer(const float raw[2], float to[2])
+{
+    float length = length_of_way(raw[0], raw[1]);
+    float way = (length - 0.2f) / (0.95f - 0.2f);
+    way = way < 0 ? 0 : way > 1 ? 1 : way;
+    way = length > 0 ? way / length : 0;
+    to[0] = raw[0] * way;
+    to[1] = raw[1] * way;
+}
+
+static float axis_of(const model *m, uint32_t number, uint32_t seat)
+{
+    float stick[2];
+    if (number >= 2)
+        return m->axes[seat][number];
+    steer(m->axes[seat], stick);
+    return stick[number];
+}
+
+/* How far what can be held is held. */
+static float amount_of(const model *m, part p, uint32_t seat)
 {
     bool shift = m->key[seat][5] || m->key[seat][6];
     bool any = false;
+    float axis;
     switch (p.type) {
     case OF_KEY:
         return m->key[seat][p.number];
@@ -121,9 +80,21 @@ static bool is_down(const model *m, part p, uint32_t seat)
         return m->button[seat] == (int)p.number;
     case OF_PAD:
         return m->pad[seat][p.number];
+    case OF_VALUE:
+        return m->values[seat][p.number];
+    case OF_AXIS_PLUS:
+    case OF_AXIS_MINUS:
+        axis = axis_of(m, p.number, seat);
+        axis = p.type == OF_AXIS_PLUS ? axis : -axis;
+        return axis > 0 ? axis : 0;
     default:
-        return false; /* it is over at once */
+        return 0; /* it is over at once, or has two ways */
     }
+}
+
+bool is_down(const model *m, part p, uint32_t seat)
+{
+    return amount_of(m, p, seat) > 0.4f;
 }
 
 static bool others_are_down(const model *m, const shape *form, uint32_t seat)
@@ -134,23 +105,38 @@ static bool others_are_down(const model *m, const shape *form, uint32_t seat)
     return true;
 }
 
-/* Whether a binding is satisfied, by what is down; and its values then. */
-static bool measure(const model *m, const shape *form, uint32_t seat, float *to)
+bool measure(const model *m, const shape *form, uint32_t seat, bool on,
+             float *to)
 {
-    float amount[PARTS] = {0};
+    float amount[PARTS] = {0}, edge = on ? 0 : 0.05f;
+    part last = form->parts[form->count - 1];
     for (int i = 0; i < form->count; i++)
-        amount[i] = is_down(m, form->parts[i], seat);
+        amount[i] = amount_of(m, form->parts[i], seat);
     to[0] = to[1] = 1;
     to[2] = 0;
-    if (!form->axis)
-        return others_are_down(m, form, seat) && amount[form->count - 1] > 0;
-    to[0] = to[1] = amount[1] - amount[0];
-    if (form->count == 4) {
-        to[2] = amount[3] - amount[2];
-        /* Both ways at once are no farther than one. */
-        to[0] = size_of(to[1]) + size_of(to[2]) > 0;
+    if (form->axis) {
+        to[0] = to[1] = amount[1] - amount[0];
+        if (form->count == 4) {
+            to[2] = amount[3] - amount[2];
+            to[0] = size_of(to[1]) + size_of(to[2]) > 0;
+        }
+        return size_of(to[0]) > edge;
     }
-    return size_of(to[0]) > 0;
+    if (!others_are_down(m, form, seat))
+        return false;
+    if (last.type == OF_STICK) {
+        steer(m->axes[seat], to + 1);
+        to[0] = length_of_way(to[1], to[2]);
+        to[0] = to[0] < 1 ? to[0] : 1;
+        return to[0] > edge;
+    }
+    if (last.type < OF_AXIS || last.type > OF_VALUE)
+        return amount[form->count - 1] > 0;
+    to[0] = to[1] = last.type == OF_AXIS ? axis_of(m, last.number, seat)
+                                         : amount[form->count - 1];
+    if (last.type == OF_AXIS_PLUS || last.type == OF_AXIS_MINUS)
+        edge = on ? 0.4f : 0.5f;
+    return size_of(to[0]) > edge;
 }
 
 /* ----------------------------------------------------------------- telling -- */
@@ -188,14 +174,12 @@ static void refresh(model *m, int number, uint32_t seat)
     uint32_t from = 0;
     if (a->run[seat].fed) {
         float x = a->run[seat].fed_x, y = a->run[seat].fed_y;
-        float way[2] = {size_of(x), size_of(y)};
         a->run[seat].x = x;
         a->run[seat].y = y;
-        /* Both ways at once are no farther than one; nor is a wheel's. */
-        a->run[seat].value = way[0] > 1    ? (x < 0 ? -1.0f : 1.0f)
-                             : way[1] <= 0 ? x
-                             : way[0] > 0  ? 1
-                                           : way[1];
+        float way = length_of_way(x, y);
+        a->run[seat].value = way > 1 ? 1 : way;
+        if (size_of(y) <= 0)
+            a->run[seat].value = x < -1 ? -1 : x > 1 ? 1 : x;
         a->run[seat].binding = NOBODY;
         most = size_of(a->run[seat].value);
     }
@@ -221,7 +205,7 @@ static void refresh(model *m, int number, uint32_t seat)
     }
 }
 
-static int action_of(const model *m, const holder *h)
+int action_of(const model *m, const holder *h)
 {
     return h->fed ? h->number : m->bindings[h->number].action;
 }
@@ -246,7 +230,7 @@ static void hold(model *m, holder h, const ikv_event *cause)
          m->synthetic ? IKV_SYNTHETIC : 0);
 }
 
-static void let_go(model *m, holder h, bool synthetic)
+void let_go(model *m, holder h, bool synthetic)
 {
     int number = action_of(m, &h), at = 0;
     game_action *a = &m->actions[number];
@@ -267,9 +251,7 @@ static void let_go(model *m, holder h, bool synthetic)
              synthetic ? IKV_SYNTHETIC : 0);
 }
 
-/* A press starts a binding; of what toggles it ends what the last one has left
- * on, or is let go at once and left on. */
-static void start(model *m, int n, uint32_t seat, const ikv_event *cause)
+void start(model *m, int n, uint32_t seat, const ikv_event *cause)
 {
     bound *b = &m->bindings[n];
     int number = b->action;
@@ -297,7 +279,7 @@ static void start(model *m, int n, uint32_t seat, const ikv_event *cause)
 
 /* ----------------------------------------------------------------- presses -- */
 
-static int parts_of(const ikv_event *e, bool release, part to[TRIGGERS])
+int parts_of(const ikv_event *e, bool release, part to[TRIGGERS])
 {
     int count = 0;
     bool key = e->kind == (release ? IKV_KIND_KEY_UP : IKV_KIND_KEY_DOWN);
@@ -314,6 +296,13 @@ static int parts_of(const ikv_event *e, bool release, part to[TRIGGERS])
         to[count++] = (part){OF_BUTTON, (uint32_t)e->pointer.button};
     if (e->kind == (release ? IKV_KIND_PAD_UP : IKV_KIND_PAD_DOWN))
         to[count++] = (part){OF_PAD, e->pad.index};
+    if (!release &&
+        (e->kind == IKV_KIND_PAD_DOWN || e->kind == IKV_KIND_PAD_VALUE))
+        to[count++] = (part){OF_VALUE, e->pad.index};
+    for (part_type type = OF_AXIS;
+         !release && e->kind == IKV_KIND_PAD_AXIS && type <= OF_STICK; type++)
+        to[count++] =
+            (part){type, type == OF_STICK ? e->pad.index / 2u : e->pad.index};
     if (!release && e->kind == IKV_KIND_WHEEL)
         to[count++] = (part){OF_WHEEL, e->wheel.dy > 0};
     if (!release && e->kind == IKV_KIND_POINTER_CLICK)
@@ -336,11 +325,14 @@ static bool would_start(const model *m, int n, uint32_t seat, bool release)
     if (b->run[seat].on || (release && !b->shape->axis) ||
         !action_is_on(m, b->action, seat) || m->fresh[set_of(b->action)][seat])
         return false;
-    return b->shape->axis ? measure(m, b->shape, seat, values)
-                          : others_are_down(m, b->shape, seat);
+    part last = b->shape->parts[b->shape->count - 1];
+    bool far =
+        b->shape->axis || (last.type >= OF_AXIS && last.type <= OF_VALUE);
+    return far ? measure(m, b->shape, seat, false, values)
+               : others_are_down(m, b->shape, seat);
 }
 
-static int length_of(const shape *form)
+int length_of(const shape *form)
 {
     return form->axis ? 1 : form->count;
 }
@@ -372,12 +364,11 @@ static void start_all(model *m, const ikv_event *e, part p, int length,
         b->run[seat].tried = true;
         if (p.type == OF_WHEEL)
             values[0] = values[1] = size_of(e->wheel.dy);
-        if (b->shape->axis)
-            (void)measure(m, b->shape, seat, values);
+        if (b->shape->axis || (p.type >= OF_AXIS && p.type <= OF_VALUE))
+            (void)measure(m, b->shape, seat, false, values);
         b->run[seat].value = values[0];
         b->run[seat].x = values[1];
         b->run[seat].y = values[2];
-        b->run[seat].device = e->device;
         start(m, n, seat, e);
         if (moment && b->run[seat].on)
             let_go(m, (holder){false, n, seat}, m->synthetic);
@@ -411,8 +402,8 @@ static void take_press(model *m, const ikv_event *e, bool claimed, bool release)
         start_all(m, e, parts[k], longest, release);
 }
 
-static void feed_action(model *m, int number, uint32_t seat, float x, float y,
-                        const ikv_event *cause)
+void feed_action(model *m, int number, uint32_t seat, float x, float y,
+                 const ikv_event *cause)
 {
     game_action *a = &m->actions[number];
     const holder h = {true, number, seat};
@@ -452,14 +443,26 @@ static void model_state(side *s, const ikv_event *e, bool claimed)
     if (down || e->kind == IKV_KIND_PAD_UP)
         m->pad[seat][e->pad.index] =
             down && (m->pad[seat][e->pad.index] || !claimed);
+    if (down)
+        m->values[seat][e->pad.index] =
+            claimed ? m->values[seat][e->pad.index] : 1;
+    if (e->kind == IKV_KIND_PAD_UP)
+        m->values[seat][e->pad.index] = 0;
+    if (e->kind == IKV_KIND_PAD_AXIS && !claimed)
+        m->axes[seat][e->pad.index] = e->pad.value;
+    if (e->kind == IKV_KIND_PAD_VALUE && !claimed)
+        m->values[seat][e->pad.index] = e->pad.value;
     for (uint32_t i = 0; i < SEATS; i++) {
         bool gone = e->kind == IKV_KIND_DEVICE_REMOVE;
         if (blur || (gone && e->device == 1 + i))
             memset(m->key[i], 0, sizeof m->key[i]);
         if (blur || (gone && e->device == 3 + i))
             m->button[i] = NOBODY;
-        if (gone && e->device == 5 + i)
+        if (gone && e->device == 5 + i) {
             memset(m->pad[i], 0, sizeof m->pad[i]);
+            memset(m->axes[i], 0, sizeof m->axes[i]);
+            memset(m->values[i], 0, sizeof m->values[i]);
+        }
     }
 }
 
@@ -505,7 +508,7 @@ static void end_what_is_over(model *m)
                  0;
         } else {
             bound *b = &m->bindings[h.number];
-            on = measure(m, b->shape, h.seat, values);
+            on = measure(m, b->shape, h.seat, true, values);
             if (on) {
                 b->run[h.seat].value = values[0];
                 b->run[h.seat].x = values[1];
@@ -602,302 +605,6 @@ static void model_step(side *s, uint64_t time_ns)
     m->resolving = false;
 }
 
-/* ------------------------------------------------------------------- calls -- */
-
-static bool is_named(uint32_t seat, uint32_t which)
-{
-    return seat == IKV_ALL_SEATS || seat == which;
-}
-
-static void note_sets(const model *m, bool on[SETS][SEATS])
-{
-    for (uint32_t set = 0; set < SETS; set++)
-        for (uint32_t seat = 0; seat < SEATS; seat++)
-            on[set][seat] = is_on(m, set, seat);
-}
-
-/* A3: what has come on starts nothing by the press that is taken; what is off
- * ends. */
-static void sets_changed(model *m, bool was[SETS][SEATS], bool ends)
-{
-    for (uint32_t set = 0; m->resolving && set < SETS; set++)
-        for (uint32_t seat = 0; seat < SEATS; seat++)
-            m->fresh[set][seat] |= is_on(m, set, seat) && !was[set][seat];
-    for (int at = 0; ends && at < m->held_count;) {
-        holder h = m->held[at++];
-        if (!action_is_on(m, action_of(m, &h), h.seat)) {
-            let_go(m, h, true);
-            at = 0;
-        }
-    }
-}
-
-static ikv_status model_switch(side *s, uint32_t set, uint32_t seat, bool on)
-{
-    model *m = (model *)s;
-    bool was[SETS][SEATS];
-    note_sets(m, was);
-    for (uint32_t i = 0; i < SEATS; i++)
-        if (is_named(seat, i))
-            m->off[set][i] = !on;
-    sets_changed(m, was, !on);
-    return IKV_OK;
-}
-
-static ikv_status model_push(side *s, uint32_t set, uint32_t seat, bool joins)
-{
-    model *m = (model *)s;
-    bool was[SETS][SEATS];
-    if (m->pushed_count + (seat == IKV_ALL_SEATS ? SEATS : 1) > PUSHED)
-        return IKV_FULL_PUSHED;
-    note_sets(m, was);
-    for (uint32_t i = 0; i < SEATS; i++)
-        if (is_named(seat, i)) {
-            m->pushed[m->pushed_count].set = set;
-            m->pushed[m->pushed_count].seat = i;
-            m->pushed[m->pushed_count++].joins = joins;
-        }
-    sets_changed(m, was, true);
-    return IKV_OK;
-}
-
-static ikv_status model_pop(side *s, uint32_t seat)
-{
-    model *m = (model *)s;
-    bool was[SETS][SEATS], some = false;
-    note_sets(m, was);
-    for (uint32_t i = 0; i < SEATS; i++) {
-        int at = m->pushed_count - 1;
-        while (at >= 0 && m->pushed[at].seat != i)
-            at--;
-        if (!is_named(seat, i) || at < 0)
-            continue;
-        some = true;
-        m->pushed_count--;
-        for (; at < m->pushed_count; at++)
-            m->pushed[at] = m->pushed[at + 1];
-    }
-    sets_changed(m, was, true);
-    return some ? IKV_OK : IKV_ABSENT;
-}
-
-/* A longer chord that is held has its last part. */
-static bool is_shadowed(const model *m, int n, uint32_t seat)
-{
-    const shape *form = m->bindings[n].shape;
-    part last = form->parts[form->count - 1];
-    for (int i = 0; i < m->held_count; i++) {
-        if (m->held[i].fed || m->held[i].seat != seat)
-            continue;
-        const shape *other = m->bindings[m->held[i].number].shape;
-        part own = other->parts[other->count - 1];
-        if (!other->axis && other->count > form->count &&
-            own.type == last.type && own.number == last.number)
-            return true;
-    }
-    return false;
-}
-
-/* What is held starts as if pressed now, but for the press whose handlers run
- * now; not what is over at once, nor what toggles. */
-static bool is_held_already(const model *m, int n, uint32_t seat, part *by)
-{
-    const bound *b = &m->bindings[n];
-    const shape *form = b->shape;
-    part parts[TRIGGERS];
-    float values[3];
-    int count = 0;
-    *by = form->parts[form->count - 1];
-    if (b->run[seat].on || b->leaves > 0 || m->actions[b->action].leaves > 0 ||
-        m->actions[b->action].toggles[seat])
-        return false;
-    for (int i = 0; form->axis && i < form->count; i++)
-        if (is_down(m, form->parts[i], seat))
-            *by = form->parts[i];
-    if (m->pressed != NULL && !m->releases && m->pressed->seat == seat)
-        count = parts_of(m->pressed, false, parts);
-    for (int i = 0; i < count; i++)
-        if (parts[i].type == by->type && parts[i].number == by->number)
-            return false;
-    return measure(m, form, seat, values);
-}
-
-static void start_as_held(model *m, int n, uint32_t seat, part by)
-{
-    ikv_event e = ikv_event_make(by.type == OF_BUTTON ? IKV_KIND_POINTER_DOWN
-                                 : by.type == OF_PAD  ? IKV_KIND_PAD_DOWN
-                                                      : IKV_KIND_KEY_DOWN,
-                                 m->time_ns);
-    bound *b = &m->bindings[n];
-    float values[3];
-    (void)measure(m, b->shape, seat, values);
-    b->run[seat].value = values[0];
-    b->run[seat].x = values[1];
-    b->run[seat].y = values[2];
-    e.seat = (uint8_t)seat;
-    if (by.type == OF_BUTTON)
-        e.device = (uint16_t)(3 + seat);
-    start(m, n, seat, &e);
-}
-
-static void start_held(model *m, uint32_t set, uint32_t seat)
-{
-    uint32_t births = m->births;
-    bool was = m->synthetic;
-    m->synthetic = true;
-    for (int length = PARTS; length > 0; length--) {
-        uint32_t from = 0;
-        while (is_on(m, set, seat)) {
-            int next = NOBODY;
-            part by;
-            for (int i = 0; i < BINDINGS; i++) {
-                const bound *b = &m->bindings[i];
-                if (m->bindings[i].there &&
-                    (uint32_t)set_of(b->action) == set &&
-                    length_of(b->shape) == length && b->born >= from &&
-                    b->born < births && !is_shadowed(m, i, seat) &&
-                    is_held_already(m, i, seat, &by) &&
-                    (next == NOBODY || b->born < m->bindings[next].born))
-                    next = i;
-            }
-            if (next == NOBODY)
-                break;
-            from = m->bindings[next].born + 1;
-            if (is_held_already(m, next, seat, &by))
-                start_as_held(m, next, seat, by);
-        }
-    }
-    m->synthetic = was;
-}
-
-static ikv_status model_start_held(side *s, uint32_t set, uint32_t seat)
-{
-    model *m = (model *)s;
-    for (uint32_t i = 0; i < SEATS; i++)
-        if (is_named(seat, i))
-            start_held(m, set, i);
-    return IKV_OK;
-}
-
-static ikv_status model_bind(side *s, int action, uint32_t form, int number)
-{
-    model *m = (model *)s;
-    if (!m->actions[action].there)
-        return IKV_STALE;
-    m->bindings[number] = (bound){.there = true,
-                                  .action = action,
-                                  .shape = &shapes[form],
-                                  .born = m->births++};
-    /* Not with the press whose handler binds it. */
-    for (uint32_t seat = 0; seat < SEATS; seat++)
-        m->bindings[number].run[seat].tried = m->pressed != NULL;
-    return IKV_OK;
-}
-
-/* Its end is told while it is there. A handler of that may unbind it too, and
- * bind another one by its number. */
-static ikv_status model_unbind(side *s, int number)
-{
-    model *m = (model *)s;
-    bound *b = &m->bindings[number];
-    uint32_t born = b->born;
-    if (!b->there)
-        return IKV_ABSENT;
-    b->leaves++;
-    for (uint32_t seat = 0; seat < SEATS; seat++)
-        if (b->there && b->born == born && b->run[seat].on)
-            let_go(m, (holder){false, number, seat}, true);
-    if (b->born != born)
-        return IKV_OK;
-    b->leaves--;
-    b->there = false;
-    return IKV_OK;
-}
-
-static int first_of(const model *m, int action)
-{
-    int first = NOBODY;
-    for (int i = 0; i < BINDINGS; i++)
-        if (m->bindings[i].there && m->bindings[i].action == action &&
-            (first == NOBODY || m->bindings[i].born < m->bindings[first].born))
-            first = i;
-    return first;
-}
-
-/* A handler of an end may remove it too, and add it again: then it is another
- * one. */
-static ikv_status model_remove(side *s, int number)
-{
-    model *m = (model *)s;
-    game_action *a = &m->actions[number];
-    int life = s->lives[number];
-    if (!a->there)
-        return IKV_ABSENT;
-    a->leaves++;
-    while (s->lives[number] == life && first_of(m, number) != NOBODY)
-        model_unbind(s, first_of(m, number));
-    for (uint32_t seat = 0; seat < SEATS; seat++)
-        if (s->lives[number] == life && a->there && a->run[seat].fed)
-            let_go(m, (holder){true, number, seat}, true);
-    if (s->lives[number] != life)
-        return IKV_OK;
-    a->leaves--;
-    /* Or bind it anew. */
-    if (a->there && first_of(m, number) != NOBODY)
-        return model_remove(s, number);
-    a->there = false;
-    return IKV_OK;
-}
-
-static ikv_status model_add(side *s, int number)
-{
-    model *m = (model *)s;
-    if (m->actions[number].there)
-        return IKV_DUPLICATE;
-    m->actions[number] = (game_action){.there = true};
-    return IKV_OK;
-}
-
-static ikv_status model_toggle(side *s, int number, uint32_t seat, bool on)
-{
-    model *m = (model *)s;
-    game_action *a = &m->actions[number];
-    if (!a->there)
-        return IKV_STALE;
-    for (uint32_t i = 0; i < SEATS; i++)
-        if (is_named(seat, i))
-            a->toggles[i] = on;
-    for (uint32_t i = 0; !on && i < SEATS; i++)
-        if (a->there && is_named(seat, i) && a->run[i].left_on)
-            let_go(m, (holder){true, number, i}, m->synthetic);
-    return IKV_OK;
-}
-
-static ikv_status model_feed(side *s, int number, uint32_t seat, float x,
-                             float y)
-{
-    model *m = (model *)s;
-    ikv_event cause = ikv_event_make(IKV_KIND_ACTION_FEED, m->time_ns);
-    if (!m->actions[number].there || m->actions[number].leaves > 0)
-        return IKV_STALE;
-    if (!action_is_on(m, number, seat))
-        return IKV_ABSENT;
-    feed_action(m, number, seat, x, y, &cause);
-    return IKV_OK;
-}
-
-static ikv_status model_repeat(side *s, uint32_t seat, uint64_t after_ns,
-                               uint64_t every_ns)
-{
-    model *m = (model *)s;
-    for (uint32_t i = 0; i < SEATS; i++)
-        if (is_named(seat, i)) {
-            m->after_ns[i] = after_ns;
-            m->every_ns[i] = every_ns;
-        }
-    return IKV_OK;
-}
-
 static void model_check(side *s)
 {
     model *m = (model *)s;
@@ -906,7 +613,7 @@ static void model_check(side *s)
     note_number(s, 22, m->passed_over);
     for (uint32_t seat = 0; seat < SEATS; seat++) {
         for (uint32_t set = 0; set < SETS; set++)
-            note_number(s, 30 + set, is_on(m, set, seat));
+            note_number(s, 30 + set, set_is_on(m, set, seat));
         for (int i = 0; i < ACTIONS; i++) {
             const game_action *a = &m->actions[i];
             bool on = a->run[seat].on > 0;
@@ -928,22 +635,12 @@ static void model_check(side *s)
 side *model_open(void)
 {
     static model m;
-    m = (model){.s = {.state = model_state,
-                      .take = model_take,
-                      .settle = model_settle,
-                      .step = model_step,
-                      .switch_set = model_switch,
-                      .push = model_push,
-                      .pop = model_pop,
-                      .start_held = model_start_held,
-                      .bind = model_bind,
-                      .unbind = model_unbind,
-                      .add = model_add,
-                      .remove = model_remove,
-                      .toggle = model_toggle,
-                      .feed = model_feed,
-                      .repeat = model_repeat,
-                      .check = model_check}};
+    m = (model){.s = model_calls};
+    m.s.state = model_state;
+    m.s.take = model_take;
+    m.s.settle = model_settle;
+    m.s.step = model_step;
+    m.s.check = model_check;
     for (int i = 0; i < SEATS; i++)
         m.button[i] = NOBODY;
     for (int i = 0; i < ACTIONS; i++)

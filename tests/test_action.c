@@ -982,6 +982,40 @@ START_TEST(settled_by_hand)
 }
 END_TEST
 
+static void move_of(uint8_t seat)
+{
+    ikv_event move = ikv_event_make(IKV_KIND_POINTER_MOVE, 0);
+    move.target = ikv_bus_root(k.bus);
+    move.seat = seat;
+    move.pointer.button = -1;
+    move.pointer.dx = 1;
+    ikv_actions_take(actions, &move, false);
+    ikv_actions_settle(actions, 0, false, false);
+}
+
+/* A1: one's motion ends when the other's goes on, and not with it. */
+START_TEST(motion_of_two)
+{
+    open_actions(2);
+    bind_all("look:pointer.move");
+    ikv_action_id look = ikv_actions_find(actions, "look");
+    move_of(0);
+    move_of(1);
+    ikv_actions_step(actions, 0);
+    move_of((uint8_t)_i);
+    ikv_actions_step(actions, 1);
+    for (int seat = 0; seat < 2; seat++)
+        ck_assert(ikv_actions_ask(actions, look, (uint8_t)seat).on ==
+                  (seat == _i));
+    ck_assert_float_eq(ikv_actions_ask(actions, look, (uint8_t)_i).x, 1);
+    ikv_actions_step(actions, 2);
+    ck_assert(!ikv_actions_ask(actions, look, (uint8_t)_i).on);
+    ck_assert_str_eq(seen.text,
+                     "look^ look^ look= look= lookv/1 look= lookv/2 ");
+    close_actions();
+}
+END_TEST
+
 /* What can't be is a status; handles of what is gone are stale. */
 START_TEST(statuses)
 {
@@ -1277,6 +1311,7 @@ Suite *action_suite(void)
     add_table(s, "A1 scopes that meet", scopes_that_meet, ROWS(scope_table));
     add_table(s, "A4 scopes without layers", scopes_without_layers, 2);
     add(s, "K1 settled by hand", settled_by_hand);
+    add_table(s, "A1 motion of two seats", motion_of_two, 2);
     add(s, "A1 A2 statuses", statuses);
     add_table(s, "A1 A2 A3 at random", random_use, 20);
     add(s, "A1 rollback", rolled_back);

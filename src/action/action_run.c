@@ -710,26 +710,34 @@ void ikv_actions_settle(ikv_actions *actions, uint64_t time_ns, bool typed,
     a->resolving = false;
 }
 
+static bool is_motion(const ikv_actions *a, uint32_t index)
+{
+    if (index >= first_fed(a))
+        return false;
+    const action_shape *shape = &binding_at(a, held_place(a, index))->shape;
+    return !shape->axis && shape->parts[shape->count - 1].type == PART_MOVE;
+}
+
 /* Motion ends with a step in which nothing moved. */
 static void end_motion(ikv_actions *a)
 {
     for (uint32_t nth = 0; nth < a->s.held_count;) {
         uint32_t index = *held_at(a, nth);
         nth++;
-        if (index >= first_fed(a))
-            continue;
-        const action_shape *shape = &binding_at(a, held_place(a, index))->shape;
-        binding_run *run = binding_run_at(a, index);
-        bool moved = run->moved;
-        if (shape->axis || shape->parts[shape->count - 1].type != PART_MOVE)
-            continue;
-        /* For the next step: one without motion ends it. */
-        run->moved = false;
-        run->moved_x = run->moved_y = 0;
-        if (moved)
+        if (!is_motion(a, index) || binding_run_at(a, index)->moved)
             continue;
         let_go(a, index, false);
         nth = 0;
+    }
+    /* For the next step, once all that are over have ended. */
+    for (uint32_t nth = 0; nth < a->s.held_count; nth++) {
+        uint32_t index = *held_at(a, nth);
+        binding_run *run =
+            is_motion(a, index) ? binding_run_at(a, index) : NULL;
+        if (run == NULL)
+            continue;
+        run->moved = false;
+        run->moved_x = run->moved_y = 0;
     }
 }
 

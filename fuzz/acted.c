@@ -89,6 +89,8 @@ const shape shapes[] = {
     {"pad.value6|pad.value7", true, 2, {{OF_VALUE, 6}, {OF_VALUE, 7}}},
     {"wheel.up", false, 1, {{OF_WHEEL, 0}}},
     {"Shift+wheel.down", false, 2, {SHIFT, {OF_WHEEL, 1}}},
+    {"pointer.move", false, 1, {{OF_MOVE, 0}}},
+    {"Shift+pointer.move", false, 2, {SHIFT, {OF_MOVE, 0}}},
     {"pointer.click", false, 1, {{OF_CLICK, 0}}}};
 const uint32_t shape_count = sizeof shapes / sizeof shapes[0];
 
@@ -319,6 +321,12 @@ static ikv_event key_event(side *s, uint32_t seat)
     return event;
 }
 
+/* Bit 0 of the primary one, bit 1 of the secondary one. */
+static uint16_t buttons_of(int button)
+{
+    return (uint16_t)(button == NOBODY ? 0 : button == 0 ? 1 : 2);
+}
+
 static ikv_event button_event(side *s, uint32_t seat)
 {
     bool down = s->button[seat] == NOBODY;
@@ -329,8 +337,7 @@ static ikv_event button_event(side *s, uint32_t seat)
     event.pointer.type = IKV_MOUSE;
     event.pointer.pointer = 1;
     event.pointer.button = (int8_t)button;
-    /* bit 0 of the primary one, bit 1 of the secondary one */
-    event.pointer.buttons = (uint16_t)(!down ? 0 : button == 0 ? 1 : 2);
+    event.pointer.buttons = buttons_of(s->button[seat]);
     return event;
 }
 
@@ -384,6 +391,18 @@ static ikv_event short_event(side *s, uint32_t seat)
     return event;
 }
 
+static ikv_event move_event(side *s, uint32_t seat)
+{
+    ikv_event event = of_device(s, IKV_KIND_POINTER_MOVE, 3, seat);
+    event.pointer.type = IKV_MOUSE;
+    event.pointer.pointer = 1;
+    event.pointer.button = -1;
+    event.pointer.buttons = buttons_of(s->button[seat]);
+    event.pointer.dx = (float)(take_byte(s) % 3) / 4;
+    event.pointer.dy = (float)(take_byte(s) % 3) / 4 - 0.25f;
+    return event;
+}
+
 /* A keyboard, mouse or pad is gone, or the window's focus. */
 static ikv_event loss_event(side *s, uint32_t seat)
 {
@@ -417,7 +436,7 @@ static ikv_event feed_event(side *s, uint32_t seat)
 /* One event, of which several may come before the actions have their say. */
 static bool take_input(side *s)
 {
-    uint32_t which = take_byte(s) % 20, seat = take_byte(s) % SEATS;
+    uint32_t which = take_byte(s) % 24, seat = take_byte(s) % SEATS;
     bool claimed = take_byte(s) % 8 == 0;
     ikv_event event;
     if (which < 8)
@@ -430,6 +449,8 @@ static bool take_input(side *s)
         event = short_event(s, seat);
     else if (which == 14)
         event = loss_event(s, seat);
+    else if (which > 19)
+        event = move_event(s, seat);
     else if (which > 15)
         event = axis_event(s, seat);
     else

@@ -34,7 +34,8 @@ typedef enum part_type {
     OF_STICK, /* 0: the left one */
     OF_VALUE,
     OF_WHEEL, /* 0: up, 1: down */
-    OF_CLICK
+    OF_CLICK,
+    OF_MOVE
 } part_type;
 
 typedef struct part {

@@ -118,7 +118,7 @@ static bool is_held_already(const model *m, int n, uint32_t seat, part *by)
     for (int i = 0; i < count; i++)
         if (parts[i].type == by->type && parts[i].number == by->number)
             return false;
-    return measure(m, form, seat, false, values);
+    return by->type != OF_MOVE && measure(m, form, seat, false, values);
 }
 
 static void start_as_held(model *m, int n, uint32_t seat, part by)

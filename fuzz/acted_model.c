@@ -130,6 +130,8 @@ bool measure(const model *m, const shape *form, uint32_t seat, bool on,
         to[0] = to[0] < 1 ? to[0] : 1;
         return to[0] > edge;
     }
+    if (last.type == OF_MOVE)
+        return true; /* until a step without motion */
     if (last.type < OF_AXIS || last.type > OF_VALUE)
         return amount[form->count - 1] > 0;
     to[0] = to[1] = last.type == OF_AXIS ? axis_of(m, last.number, seat)
@@ -307,6 +309,9 @@ int parts_of(const ikv_event *e, bool release, part to[TRIGGERS])
         to[count++] = (part){OF_WHEEL, e->wheel.dy > 0};
     if (!release && e->kind == IKV_KIND_POINTER_CLICK)
         to[count++] = (part){OF_CLICK, 0};
+    if (!release && e->kind == IKV_KIND_POINTER_MOVE &&
+        size_of(e->pointer.dx) + size_of(e->pointer.dy) > 0)
+        to[count++] = (part){OF_MOVE, 0};
     return count;
 }
 
@@ -352,6 +357,25 @@ static int next_to_start(const model *m, uint32_t seat, part p, int length,
     return next;
 }
 
+static bool is_motion(const model *m, const holder *h)
+{
+    const shape *form = h->fed ? NULL : m->bindings[h->number].shape;
+    return form != NULL && !form->axis &&
+           form->parts[form->count - 1].type == OF_MOVE;
+}
+
+/* The step's motion, all of it. */
+static void add_motion(bound *b, uint32_t seat, const ikv_event *e)
+{
+    float x = b->run[seat].moved_x += e->pointer.dx;
+    float y = b->run[seat].moved_y += e->pointer.dy;
+    float way = length_of_way(x, y);
+    b->run[seat].moved = true;
+    b->run[seat].value = way < 1 ? way : 1;
+    b->run[seat].x = x;
+    b->run[seat].y = y;
+}
+
 static void start_all(model *m, const ikv_event *e, part p, int length,
                       bool release)
 {
@@ -369,6 +393,9 @@ static void start_all(model *m, const ikv_event *e, part p, int length,
         b->run[seat].value = values[0];
         b->run[seat].x = values[1];
         b->run[seat].y = values[2];
+        b->run[seat].moved_x = b->run[seat].moved_y = 0;
+        if (p.type == OF_MOVE)
+            add_motion(b, seat, e);
         start(m, n, seat, e);
         if (moment && b->run[seat].on)
             let_go(m, (holder){false, n, seat}, m->synthetic);
@@ -387,6 +414,12 @@ static void take_press(model *m, const ikv_event *e, bool claimed, bool release)
         m->passed_over++;
         return;
     }
+    for (int i = 0; i < m->held_count; i++)
+        if (count > 0 && parts[count - 1].type == OF_MOVE &&
+            m->held[i].seat == seat && is_motion(m, &m->held[i])) {
+            add_motion(&m->bindings[m->held[i].number], seat, e);
+            refresh(m, action_of(m, &m->held[i]), seat);
+        }
     for (int i = 0; i < BINDINGS; i++)
         for (int k = 0; m->bindings[i].there && k < count; k++)
             if (waits_for(m->bindings[i].shape, parts[k]) &&
@@ -509,7 +542,7 @@ static void end_what_is_over(model *m)
         } else {
             bound *b = &m->bindings[h.number];
             on = measure(m, b->shape, h.seat, true, values);
-            if (on) {
+            if (on && !is_motion(m, &h)) {
                 b->run[h.seat].value = values[0];
                 b->run[h.seat].x = values[1];
                 b->run[h.seat].y = values[2];
@@ -581,6 +614,25 @@ static void tell_hold(model *m, int number, uint32_t seat)
     a->run[seat].steps += m->s.lives[number] == life;
 }
 
+/* It ends with a step in which nothing moved. */
+static void end_motion(model *m)
+{
+    for (int at = 0; at < m->held_count;) {
+        holder h = m->held[at++];
+        if (!is_motion(m, &h) || m->bindings[h.number].run[h.seat].moved)
+            continue;
+        let_go(m, h, false);
+        at = 0;
+    }
+    for (int i = 0; i < m->held_count; i++)
+        if (is_motion(m, &m->held[i])) {
+            bound *b = &m->bindings[m->held[i].number];
+            uint32_t seat = m->held[i].seat;
+            b->run[seat].moved = false;
+            b->run[seat].moved_x = b->run[seat].moved_y = 0;
+        }
+}
+
 static void model_step(side *s, uint64_t time_ns)
 {
     model *m = (model *)s;
@@ -591,6 +643,7 @@ static void model_step(side *s, uint64_t time_ns)
     for (int i = 0; i < ACTIONS; i++)
         for (uint32_t seat = 0; seat < SEATS; seat++)
             m->actions[i].run[seat].told = false;
+    end_motion(m);
     for (int at = 0; at < m->held_count;) {
         int number = action_of(m, &m->held[at]);
         uint32_t seat = m->held[at].seat;

@@ -25,8 +25,8 @@ typedef struct bound {
     const shape *shape;
     uint32_t born;
     struct {
-        bool on, tried;
-        float value, x, y;
+        bool on, tried, moved;
+        float value, x, y, moved_x, moved_y;
     } run[SEATS];
 } bound;
 

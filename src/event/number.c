@@ -225,8 +225,7 @@ static decimal shortest_float(binary b)
     bool under = least <= 4 * digits, over = 4 * digits + 4 <= most;
     bool nearer = value >= 4 * digits + 2; /* where both would do */
     over = (over & !under) | (nearer & (over == under));
-    /* Both are made: which it is can't be guessed, and a wrong guess takes as
-     * long as the rest. */
+    /* Both are made, without a branch: which it is can't be guessed. */
     return (decimal){in_tens ? tens + over_tens : digits + over, k + in_tens};
 }
 
@@ -329,21 +328,14 @@ enum {
     PRINTED = 32 /* characters, the zero's included */
 };
 
-/* The digits of a number up to the end of `digits`; how many they are. Divisions
- * of 32 bits are several times as fast, and two digits at once half of them. */
+/* The digits of a number up to the end of `digits`; how many they are. */
 static int print_digits(uint64_t number, char *digits)
 {
     int at = DIGITS;
-    for (; number > UINT32_MAX; number /= 10)
+    do {
         digits[--at] = (char)('0' + number % 10);
-    uint32_t rest = (uint32_t)number;
-    for (; rest >= 10; rest /= 100) {
-        uint32_t pair = rest % 100;
-        digits[--at] = (char)('0' + pair % 10);
-        digits[--at] = (char)('0' + pair / 10);
-    }
-    if (rest > 0 || at == DIGITS)
-        digits[--at] = (char)('0' + rest);
+        number /= 10;
+    } while (number != 0);
     return DIGITS - at;
 }
 
@@ -364,8 +356,8 @@ static int count_zeros(uint32_t n)
 }
 
 /* A number of 32 bits of which `point` digits are before the point, at least one
- * and at most all. The same steps and copies whatever the number: a branch that
- * is guessed wrong takes as long as a third of them. */
+ * and at most all. The same steps and copies whatever the number: how many there
+ * are can't be guessed by a processor. */
 static char *print_usual(char *to, uint32_t number, int count, int point)
 {
     char digits[2 * TEN] = {0};
